@@ -1,0 +1,106 @@
+"""The command line: find, clean, and opening the window."""
+
+from __future__ import annotations
+
+import argparse
+import signal
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NoReturn
+
+from isophon import __version__
+from isophon.core.errors import CallError, IsophonError, OutputError
+
+INTERRUPTED = 130
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what is wrong in one line."""
+
+    def error(self, message: str) -> NoReturn:
+        raise CallError(f"{message}; see {self.prog} --help")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one call; returns its exit status."""
+    arguments = list(sys.argv[1:] if arguments is None else arguments)
+    signal.signal(signal.SIGTERM, _terminated)
+    try:
+        call = _parser().parse_args(arguments)
+        return _window(call) if call.command in (None, "open", "demo") else _work(call)
+    except IsophonError as error:
+        print(f"isophon: {error}", file=sys.stderr)
+        return error.status
+    except KeyboardInterrupt:
+        print("isophon: interrupted; nothing half-written was left", file=sys.stderr)
+        return INTERRUPTED
+
+
+def _terminated(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="isophon", description="Clean recorded vocals. Without a command, opens the window.")
+    parser.add_argument("--version", action="version", version=f"isophon {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    demo = commands.add_parser("demo", help="make the demo session if it is not there, and open it")
+    demo.add_argument("--make-only", action="store_true", help="make it and print where it is, open nothing")
+    opening = commands.add_parser("open", help="open a saved session")
+    opening.add_argument("session", type=Path, metavar="SESSION")
+    find = commands.add_parser("find", help="list the marks found in one recording")
+    find.add_argument("audio", type=Path, metavar="AUDIO")
+    clean = commands.add_parser("clean", help="clean recordings, write stems and a report")
+    clean.add_argument("audio", type=Path, nargs="*", metavar="AUDIO")
+    clean.add_argument("--session", type=Path, metavar="SESSION", help="clean the parts of a saved session")
+    clean.add_argument("--out", type=Path, metavar="DIR", required=True, help="the folder to write to")
+    clean.add_argument("--format", default="wav", help="wav, flac or aiff (wav)")
+    clean.add_argument("--depth", default="24", help="16, 24 or 32f (24)")
+    clean.add_argument("--force", action="store_true", help="write over files that exist")
+    clean.add_argument("--removed", action="store_true", help="also write what was taken out")
+    clean.add_argument("--labels", action="store_true", help="also write the marks as tab-separated text")
+    for command in (find, clean):
+        command.add_argument("--role", default="lead", help="lead, double, harmony or adlib (lead)")
+        command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")
+        command.add_argument("--only", metavar="KINDS", help="work on these kinds alone (comma list)")
+        command.add_argument("--skip", metavar="KINDS", help="leave these kinds out (comma list)")
+        command.add_argument("--card", type=Path, metavar="FILE", help="a saved voice card")
+        command.add_argument("--set", action="append", default=[], metavar="KIND.SETTING=VALUE", help="one setting")
+        command.add_argument("--json", action="store_true", help="the result as JSON on standard output")
+        command.add_argument("--quiet", action="store_true", help="no progress on standard error")
+    return parser
+
+
+def _work(call: argparse.Namespace) -> int:
+    from isophon.commands import clean, find
+
+    return find(call) if call.command == "find" else clean(call)
+
+
+def _window(call: argparse.Namespace) -> int:
+    session = None
+    if call.command == "open":
+        session = call.session
+        if not session.exists():
+            from isophon.core.errors import InputError
+
+            raise InputError(f"{session}: no such session; check the name and the folder")
+    if call.command == "demo":
+        from isophon.core.demo.build import demo_folder, make_demo
+
+        session = make_demo(demo_folder(), _demo_progress)
+        if call.make_only:
+            print(session)
+            return 0
+    try:
+        from isophon.app.main import run
+    except ImportError as error:
+        raise OutputError(f"the window cannot be opened here ({error}); ./isophon installs what is missing") from error
+    return run(session)
+
+
+def _demo_progress(fraction: float) -> None:
+    if sys.stderr.isatty():
+        end = "\n" if fraction >= 1 else ""
+        print(f"\rmaking the demo session: {round(100 * fraction)} %", end=end, file=sys.stderr, flush=True)

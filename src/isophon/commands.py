@@ -1,0 +1,216 @@
+"""What `isophon find` and `isophon clean` do."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from msgspec.structs import replace
+
+from isophon.core import handover
+from isophon.core.audio.files import Recording
+from isophon.core.audio.writing import check_target
+from isophon.core.errors import CallError, InputError, IsophonError, OutputError
+from isophon.core.finding import find_marks, need_voice, survey_recording
+from isophon.core.marks import KINDS, Mark
+from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.session import edits, file
+from isophon.core.session.model import ROLES, Part, Source
+from isophon.core.survey import Survey
+
+WORKING_KINDS = ("ess",)
+
+
+def find(call: argparse.Namespace) -> int:
+    """List the marks found in one recording."""
+    kinds, settings = _kinds(call), _settings(call)
+    _role(call)
+    with Recording(call.audio) as recording:
+        part, found = _surveyed(_part(call.audio, recording, call.role, settings), recording, kinds, _progress(call))
+    result = {
+        "file": recording.path.name, "sample_rate": recording.sample_rate, "channels": recording.channels,
+        "duration_s": round(recording.duration, 6), "voice_lufs": part.voice_lufs, "floor_dbfs": found.floor_dbfs,
+        "marks": [_row(part, mark) for mark in part.marks], "bands": [],
+    }
+    if call.json:
+        print(json.dumps(result, indent=1))
+    else:
+        _print_marks(part, result)
+    return 0
+
+
+def clean(call: argparse.Namespace) -> int:
+    """Clean recordings or the parts of a session; one bad file does not stop the others."""
+    check_target(call.format, call.depth)
+    if bool(call.audio) == bool(call.session):
+        raise CallError("clean takes either recordings or --session SESSION; see isophon clean --help")
+    kinds, settings = _kinds(call), _settings(call)
+    _role(call)
+    target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels)
+    jobs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds, settings)
+    rows, status, taken = [], 0, {}
+    for path, job in jobs:
+        try:
+            _check_outputs(path, target, taken)
+            rows.append(job(target))
+        except IsophonError as error:
+            print(f"isophon: {error}", file=sys.stderr)
+            rows.append({"file": path.name, "error": str(error)})
+            status = max(status, error.status)
+    if any("error" not in row for row in rows):
+        handover.write_report(rows, target.folder)
+    if call.json:
+        print(json.dumps({"files": rows}, indent=1))
+    return status
+
+
+Job = Callable[[handover.Target], dict[str, Any]]
+
+
+def _file_jobs(call: argparse.Namespace, kinds: set[str], settings: EssSettings) -> list[tuple[Path, Job]]:
+    def job(path: Path) -> Job:
+        def run(target: handover.Target) -> dict[str, Any]:
+            progress = _progress(call)
+            with Recording(path) as recording:
+                part, found = _surveyed(_part(path, recording, call.role, settings), recording, kinds, progress)
+                return handover.hand_over(part, recording, found, target, lambda f: progress(path, "cleaning", f))
+
+        return run
+
+    return [(path, job(path)) for path in call.audio]
+
+
+def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path, Job]]:
+    session = file.load(call.session)
+
+    def job(part: Part) -> Job:
+        def run(target: handover.Target) -> dict[str, Any]:
+            path, progress = Path(part.source.path), _progress(call)
+            with Recording(path) as recording:
+                _check_source(part.source, recording)
+                found = survey_recording(recording, lambda f: progress(path, "surveying", f))
+                ready = part if part.found else _with_marks(part, recording, found)
+                if "ess" not in kinds:
+                    ready = replace(ready, marks=())
+                return handover.hand_over(ready, recording, found, target, lambda f: progress(path, "cleaning", f))
+
+        return run
+
+    return [(Path(part.source.path), job(part)) for part in session.parts]
+
+
+def _check_source(source: Source, recording: Recording) -> None:
+    if (source.sample_rate, source.frames) != (recording.sample_rate, recording.frames):
+        raise InputError(
+            f"{recording.path.name}: is not the recording that the session was made with "
+            f"({recording.frames} frames at {recording.sample_rate} Hz, not {source.frames} at {source.sample_rate})"
+        )
+
+
+def _part(path: Path, recording: Recording, role: str, settings: EssSettings) -> Part:
+    source = Source(str(path), recording.sample_rate, recording.channels, recording.frames)
+    return Part("part-1", path.stem, source, role, settings)
+
+
+def _surveyed(
+    part: Part, recording: Recording, kinds: set[str], progress: Callable[[Path, str, float], None]
+) -> tuple[Part, Survey]:
+    found = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
+    if "ess" in kinds:
+        need_voice(recording, found)
+        return _with_marks(part, recording, found), found
+    return replace(part, voice_lufs=found.voice_lufs, floor_dbfs=found.floor_dbfs), found
+
+
+def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
+    marks = find_marks(recording, found)
+    return replace(part, marks=marks, found=True, voice_lufs=found.voice_lufs, floor_dbfs=found.floor_dbfs)
+
+
+def _check_outputs(path: Path, target: handover.Target, taken: dict[Path, Path]) -> None:
+    for output in handover.outputs(path, target):
+        if output in taken:
+            raise OutputError(f"{path}: would write {output.name}, as {taken[output]} does; clean it to another --out")
+        taken[output] = path
+        if output.exists():
+            if not target.force:
+                raise OutputError(f"{output}: exists already; it was kept (use --force to write over it)")
+            if path.exists() and output.samefile(path):
+                raise OutputError(f"{output}: is the recording itself, which is never written to; use another --out")
+
+
+def _row(part: Part, mark: Mark) -> dict[str, Any]:
+    row = {
+        "kind": mark.kind, "start_s": mark.start, "end_s": mark.end, "level_db": mark.level_db,
+        "standout_db": mark.standout_db, "change_db": round(part.change(mark), 2) + 0.0,
+        "confidence": mark.confidence, "low_hz": mark.low_hz, "high_hz": mark.high_hz,
+    }
+    return row | ({"sound": mark.sound} if mark.sound else {})
+
+
+def _print_marks(part: Part, result: dict[str, Any]) -> None:
+    voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
+    print(f"{result['file']}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
+    print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
+    for mark in part.marks:
+        print(
+            f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {mark.standout_db:+11.1f} dB {part.change(mark):+5.1f} dB"
+        )
+
+
+def _kinds(call: argparse.Namespace) -> set[str]:
+    kinds = set(WORKING_KINDS)
+    if call.only is not None:
+        only = _kind_list("--only", call.only)
+        missing = sorted(only - kinds)
+        if missing:
+            raise CallError(f"--only: {', '.join(missing)} cannot be worked on in this version, only {', '.join(kinds)}")
+        kinds &= only
+    if call.skip is not None:
+        kinds -= _kind_list("--skip", call.skip)
+    return kinds
+
+
+def _kind_list(option: str, text: str) -> set[str]:
+    kinds = {kind.strip() for kind in text.split(",") if kind.strip()}
+    for kind in sorted(kinds):
+        if kind not in KINDS:
+            raise CallError(f"{option}: '{kind}' is no kind; the kinds are {', '.join(KINDS)}")
+    if not kinds:
+        raise CallError(f"{option}: names no kind; the kinds are {', '.join(KINDS)}")
+    return kinds
+
+
+def _settings(call: argparse.Namespace) -> EssSettings:
+    settings = file.load_card(call.card) if call.card else EssSettings()
+    for item in call.set:
+        name, equals, value = item.partition("=")
+        kind, dot, setting = name.partition(".")
+        if not (equals and dot):
+            raise CallError(f"--set {item}: use KIND.SETTING=VALUE, for example --set ess.ceiling_db=-4")
+        if kind not in WORKING_KINDS:
+            raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(WORKING_KINDS)}")
+        settings = edits.with_setting(settings, setting, value)
+    return settings
+
+
+def _role(call: argparse.Namespace) -> None:
+    if call.role not in ROLES:
+        raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
+    if call.bed is not None:
+        Recording(call.bed).close()
+
+
+def _progress(call: argparse.Namespace) -> Callable[[Path, str, float], None]:
+    if call.quiet or not sys.stderr.isatty():
+        return lambda path, what, fraction: None
+
+    def show(path: Path, what: str, fraction: float) -> None:
+        end = "\n" if what == "cleaning" and fraction >= 1 else ""
+        print(f"\r{path.name}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
+
+    return show

@@ -1,0 +1,1 @@
+"""The numeric work and the session; never imports Qt."""

@@ -1,0 +1,1 @@
+"""Recordings in and out, filters, spectra and loudness."""

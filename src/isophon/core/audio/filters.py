@@ -1,0 +1,62 @@
+"""Filters from published designs."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+
+import numpy as np
+from scipy import signal
+
+
+@lru_cache(maxsize=16)
+def k_weighting(sample_rate: int) -> np.ndarray:
+    """K-weighting as two second-order sections, shape ``(2, 6)``, for any rate.
+
+    ITU-R BS.1770-5 tabulates 48 kHz only. Its two filters are a high shelf and
+    a high pass; their analogue parameters (below, as derived by De Man 2014,
+    "Evaluation of implementations of the EBU R128 loudness measurement") give
+    the tabulated coefficients back at 48 kHz and the same curve elsewhere.
+    """
+    return np.array([_shelf(sample_rate), _high_pass(sample_rate)])
+
+
+def _shelf(sample_rate: int) -> list[float]:
+    centre, gain_db, q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+    k = math.tan(math.pi * centre / sample_rate)
+    high = 10 ** (gain_db / 20)
+    band = high**0.4996667741545416
+    norm = 1 + k / q + k * k
+    return [
+        (high + band * k / q + k * k) / norm, 2 * (k * k - high) / norm, (high - band * k / q + k * k) / norm,
+        1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm,
+    ]
+
+
+def _high_pass(sample_rate: int) -> list[float]:
+    centre, q = 38.13547087602444, 0.5003270373238773
+    k = math.tan(math.pi * centre / sample_rate)
+    norm = 1 + k / q + k * k
+    return [1.0, -2.0, 1.0, 1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm]
+
+
+def k_power_response(freqs: np.ndarray, sample_rate: int) -> np.ndarray:
+    """Squared magnitude of the K-weighting at ``freqs`` (Hz), shape like ``freqs``."""
+    _, response = signal.sosfreqz(k_weighting(sample_rate), worN=freqs, fs=sample_rate)
+    return np.abs(response) ** 2
+
+
+@lru_cache(maxsize=256)
+def linear_phase_band(sample_rate: int, low: float, high: float | None, width: float) -> np.ndarray:
+    """Odd-length linear-phase FIR that passes ``low`` to ``high`` Hz (None: to the top).
+
+    ``width`` is the transition band in Hz, centred on each edge. Kaiser window,
+    60 dB (Kaiser 1974). The delay is ``(len − 1) / 2`` frames, so that a
+    centred convolution is zero phase.
+    """
+    taps, beta = signal.kaiserord(60.0, width / (sample_rate / 2))
+    taps |= 1
+    nyquist = sample_rate / 2
+    if high is None or high + width / 2 >= nyquist:
+        return signal.firwin(taps, low, window=("kaiser", beta), pass_zero=False, fs=sample_rate)
+    return signal.firwin(taps, [low, high], window=("kaiser", beta), pass_zero=False, fs=sample_rate)

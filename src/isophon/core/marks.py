@@ -1,0 +1,121 @@
+"""A mark: one blemish, what was measured of it, and what is to happen to it.
+
+Also how the marks of a new finding meet the decisions already made: what a
+person set by hand always stays.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+import msgspec
+
+KINDS = ("rumble", "hum", "hiss", "bleed", "gap", "breath", "pop", "tick", "ess", "band")
+
+
+class Hand(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What a person decided about a mark; None where nothing was.
+
+    ``change_db``: the change, ≤ 0. ``leave``: keep it as sung. ``start``,
+    ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
+    much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand.
+    """
+
+    change_db: float | None = None
+    leave: bool = False
+    start: float | None = None
+    end: float | None = None
+    low_hz: float | None = None
+    high_hz: float | None = None
+    blend: float | None = None
+    drawn: bool = False
+
+    @property
+    def any(self) -> bool:
+        """Whether a person decided anything."""
+        return self != _UNTOUCHED
+
+
+_UNTOUCHED = Hand()
+
+
+class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One blemish of a part.
+
+    ``start`` and ``end`` in seconds; ``low_hz`` and ``high_hz``: the band where
+    its energy lies; ``level_db``: LUFS in that band; ``standout_db``: over the
+    voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``.
+    """
+
+    id: str
+    kind: str
+    start: float
+    end: float
+    level_db: float
+    standout_db: float
+    low_hz: float
+    high_hz: float
+    confidence: float
+    sound: str = ""
+    hand: Hand = Hand()
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """Start and end in seconds, by hand where set."""
+        hand = self.hand
+        return (
+            self.start if hand.start is None else hand.start,
+            self.end if hand.end is None else hand.end,
+        )
+
+    @property
+    def band(self) -> tuple[float, float | None]:
+        """The band in Hz that a change works on; None: up to the top."""
+        low = self.low_hz if self.hand.low_hz is None else self.hand.low_hz
+        return low, self.hand.high_hz
+
+
+def mark_id(kind: str, start: float, taken: Iterable[str] = ()) -> str:
+    """A short name for a mark that no mark in ``taken`` has: its kind and place in ms."""
+    base = f"{kind}-{round(start * 1000)}"
+    taken = set(taken)
+    name, again = base, 1
+    while name in taken:
+        again += 1
+        name = f"{base}.{again}"
+    return name
+
+
+def meet(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
+    """The new marks with the old decisions, in order of time.
+
+    A new mark that overlaps an old one of its kind takes over its name and what
+    was decided by hand. An old mark that a person touched stays as it was if
+    nothing was found there any more; one that nobody touched goes.
+    """
+    decided = [mark for mark in old if mark.hand.any]
+    result: list[Mark] = []
+    used: set[str] = set()
+    names = {mark.id for mark in old}
+    for mark in new:
+        earlier = max(
+            (o for o in old if o.kind == mark.kind and o.id not in used and _overlap(o, mark) > 0),
+            key=lambda o: (o.hand.any, _overlap(o, mark)), default=None,
+        )
+        if earlier is not None:
+            used.add(earlier.id)
+            mark = msgspec.structs.replace(mark, id=earlier.id, hand=earlier.hand)
+        else:
+            mark = msgspec.structs.replace(mark, id=mark_id(mark.kind, mark.start, names))
+            names.add(mark.id)
+        result.append(mark)
+    result += [mark for mark in decided if mark.id not in used]
+    return tuple(sorted(result, key=lambda m: (m.start, m.id)))
+
+
+def _overlap(one: Mark, other: Mark) -> float:
+    (a, b), (c, d) = one.span, other.span
+    both = min(b, d) - max(a, c)
+    either = max(b, d) - min(a, c)
+    return both / either if either > 0 and math.isfinite(both) else 0.0

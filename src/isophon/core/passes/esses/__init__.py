@@ -1,0 +1,1 @@
+"""The Esses pass: sibilants that stand out of the voice, brought under a ceiling."""

@@ -1,0 +1,109 @@
+"""Taming an ess: its own band is turned down for its own time, with smooth edges.
+
+The band above the mark's lower edge is split off by a linear-phase filter of
+zero delay, scaled by a gain that is 1 outside the mark, and put back. Inside, one
+gain for the whole band and the whole mark keeps the sound's spectrum and its rise
+and fall: a softer ess, not another consonant. Samples outside are not touched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+
+import msgspec
+import numpy as np
+from scipy import signal
+
+from isophon.core.audio.filters import linear_phase_band
+from isophon.core.marks import Mark
+from isophon.core.passes.esses.settings import EssSettings, change_of
+
+Read = Callable[[int, int], np.ndarray]
+
+_LEAST_CHANGE_DB = 0.05
+_TRANSITION = 0.3  # of the lower edge
+_LOWEST_HZ = 700.0
+
+
+class Span(msgspec.Struct, frozen=True):
+    """Where a treatment works: frames ``start`` to ``stop``, ``low`` to ``high`` Hz (None: to the top)."""
+
+    start: int
+    stop: int
+    low: float
+    high: float | None
+
+
+class Treatment(msgspec.Struct, frozen=True):
+    """A span, the length of its edges in frames, and the gain inside it."""
+
+    span: Span
+    edge: int
+    gain: float
+
+    @property
+    def first(self) -> int:
+        """The first frame that changes."""
+        return self.span.start - self.edge // 2
+
+    @property
+    def last(self) -> int:
+        """The frame after the last one that changes."""
+        return self.span.stop + self.edge // 2
+
+
+def treatments(
+    marks: Iterable[Mark], settings: EssSettings, usual: float | None, sample_rate: int
+) -> tuple[Treatment, ...]:
+    """What the settings and the hand's decisions do to the marks, in order of time."""
+    result = []
+    edge = max(2, round(settings.edge_ms / 1000 * sample_rate) & ~1)
+    for mark in marks:
+        change = change_of(mark, settings, usual)
+        if mark.kind != "ess" or change > -_LEAST_CHANGE_DB:
+            continue
+        start, end = mark.span
+        low, high = mark.band
+        top = 0.45 * sample_rate
+        span = Span(
+            round(start * sample_rate), max(round(start * sample_rate) + 2, round(end * sample_rate)),
+            float(np.clip(low, _LOWEST_HZ, top)), None if high is None or high >= top else high,
+        )
+        result.append(Treatment(span, edge, float(10 ** (change / 20))))
+    return tuple(sorted(result, key=lambda t: t.first))
+
+
+def band_of(read: Read, treatment: Treatment, sample_rate: int) -> np.ndarray:
+    """The span's band, weighted by its smooth edges: float32 ``(channels, last − first)``.
+
+    The correction of a treatment is ``(gain − 1)`` times this. It depends on the
+    take and the span alone, so that any part of the take can be rendered alone.
+    """
+    span = treatment.span
+    taps = linear_phase_band(sample_rate, span.low, span.high, _TRANSITION * span.low)
+    reach = len(taps) // 2
+    samples = read(treatment.first - reach, treatment.last - treatment.first + 2 * reach)
+    band = signal.oaconvolve(samples, taps[None, :].astype(np.float32), mode="valid", axes=1)
+    return (band * _weights(treatment)).astype(np.float32)
+
+
+def apply(block: np.ndarray, start: int, parts: Sequence[tuple[Treatment, np.ndarray]]) -> np.ndarray:
+    """A copy of ``block`` (the take's frames from ``start``) with the corrections added where they fall."""
+    out = block.copy()
+    for treatment, band in parts:
+        first, last = max(start, treatment.first), min(start + block.shape[1], treatment.last)
+        if last > first:
+            piece = band[:, first - treatment.first : last - treatment.first]
+            out[:, first - start : last - start] += np.float32(treatment.gain - 1) * piece
+    return out
+
+
+def _weights(treatment: Treatment) -> np.ndarray:
+    """0 outside, 1 inside, raised cosines of one edge length centred on start and stop."""
+    length = treatment.last - treatment.first
+    edge = min(treatment.edge, length // 2)
+    rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(edge) + 0.5) / edge)
+    weights = np.ones(length)
+    weights[:edge] = rise
+    weights[length - edge :] = rise[::-1]
+    return weights.astype(np.float32)

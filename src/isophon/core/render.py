@@ -1,0 +1,99 @@
+"""Parts to samples, a tile at a time; only tiles whose treatments changed are made again.
+
+Every span rendered alone equals the same span of the whole, sample for sample:
+a treatment's correction depends on the take and on itself, never on the span
+that was asked for.
+"""
+
+from __future__ import annotations
+
+import threading
+from bisect import bisect_left
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from isophon.core.passes.esses import treat
+
+Read = Callable[[int, int], np.ndarray]
+Plan = tuple[treat.Treatment, ...]
+
+TILE = 1 << 14
+_TILES_BYTES = 48 << 20
+_BANDS_BYTES = 48 << 20
+
+
+class _Cache:
+    """Arrays by key, the least used given up beyond a number of bytes."""
+
+    def __init__(self, limit: int) -> None:
+        self._limit, self._bytes = limit, 0
+        self._items: OrderedDict[object, np.ndarray] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: object, make: Callable[[], np.ndarray]) -> np.ndarray:
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+        value = make()
+        with self._lock:
+            if key not in self._items:
+                self._items[key] = value
+                self._bytes += value.nbytes
+            while self._bytes > self._limit and len(self._items) > 1:
+                self._bytes -= self._items.popitem(last=False)[1].nbytes
+        return value
+
+
+class Renderer:
+    """Renders one take. ``read(start, frames)`` gives it as sung, float32 ``(channels, frames)``.
+
+    ``tiles_made`` counts the tiles computed so far.
+    """
+
+    def __init__(self, read: Read, sample_rate: int, samples: int) -> None:
+        self.read, self.sample_rate, self.samples = read, sample_rate, samples
+        self._tiles = _Cache(_TILES_BYTES)
+        self._bands = _Cache(_BANDS_BYTES)
+        self.tiles_made = 0
+
+    def cleaned(self, plan: Plan, start: int, frames: int) -> np.ndarray:
+        """The take cleaned by ``plan`` from ``start`` on, float32 ``(channels, frames)``."""
+        first, last = start // TILE, (start + frames - 1) // TILE
+        tiles = [self._tile(plan, index) for index in range(first, last + 1)]
+        whole = np.concatenate(tiles, axis=1) if len(tiles) > 1 else tiles[0]
+        return whole[:, start - first * TILE : start - first * TILE + frames]
+
+    def blocks(self, plan: Plan, source: Iterator[np.ndarray]) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+        """The take in order, as sung (from ``source``) and cleaned, without keeping tiles."""
+        at = 0
+        for block in source:
+            yield block, self._treated(plan, block, at)
+            at += block.shape[1]
+
+    def _tile(self, plan: Plan, index: int) -> np.ndarray:
+        start = index * TILE
+        touching = tuple(_touching(plan, start, start + TILE))
+        if not touching:
+            return self.read(start, TILE)
+        return self._tiles.get((index, touching), lambda: self._make(touching, start))
+
+    def _make(self, plan: Plan, start: int) -> np.ndarray:
+        self.tiles_made += 1
+        return self._treated(plan, self.read(start, TILE), start)
+
+    def _treated(self, plan: Plan, block: np.ndarray, start: int) -> np.ndarray:
+        parts = [(t, self._band(t)) for t in _touching(plan, start, start + block.shape[1])]
+        return treat.apply(block, start, parts) if parts else block
+
+    def _band(self, treatment: treat.Treatment) -> np.ndarray:
+        key = (treatment.span, treatment.edge)
+        return self._bands.get(key, lambda: treat.band_of(self.read, treatment, self.sample_rate))
+
+
+def _touching(plan: Plan, start: int, stop: int) -> Iterator[treat.Treatment]:
+    """The treatments of a plan (in order of their first frame) that change a frame of the span."""
+    end = bisect_left(plan, stop, key=lambda t: t.first)
+    return (t for t in plan[:end] if t.last > start)

@@ -1,0 +1,122 @@
+"""Edits: pure functions from a session to the next. Each is one step of the history."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from msgspec.structs import replace
+
+from isophon.core.errors import CallError
+from isophon.core.marks import Hand, Mark, mark_id, meet
+from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.session.model import Part, Role, Session, Source
+
+DEEPEST_DB = -36.0
+
+
+def new_session(name: str, path: Path, sample_rate: int, channels: int, frames: int, role: Role = "lead") -> Session:
+    """A session of one part."""
+    source = Source(str(path), sample_rate, channels, frames)
+    return Session(name, (Part("part-1", path.stem, source, role),))
+
+
+def adopt_findings(
+    session: Session, part_id: str, marks: tuple[Mark, ...], voice_lufs: float | None, floor_dbfs: float
+) -> Session:
+    """Take in what was found in a part; decisions made by hand stay."""
+    return _with_part(
+        session, part_id,
+        lambda part: replace(
+            part, marks=meet(part.marks, marks), found=True, voice_lufs=voice_lufs, floor_dbfs=floor_dbfs
+        ),
+    )
+
+
+def set_setting(session: Session, part_id: str, name: str, value: float) -> Session:
+    """Set one setting of the Esses pass of a part; CallError for a name or value that cannot be."""
+    return _with_part(session, part_id, lambda part: replace(part, ess=with_setting(part.ess, name, value)))
+
+
+def with_setting(settings: EssSettings, name: str, value: Any) -> EssSettings:
+    """``settings`` with one value changed and checked."""
+    if name not in settings.__struct_fields__:
+        known = ", ".join(settings.__struct_fields__)
+        raise CallError(f"ess.{name}: no such setting; the settings of ess are {known}")
+    try:
+        return msgspec.convert({**msgspec.to_builtins(settings), name: value}, EssSettings, strict=False)
+    except msgspec.ValidationError as error:
+        raise CallError(f"ess.{name}={value}: out of range ({str(error).split(' - ')[0]})") from error
+
+
+def set_change(session: Session, part_id: str, ids: Collection[str], change_db: float) -> Session:
+    """Set the change of marks by hand, in dB; it is held between −36 and 0."""
+    change = min(0.0, max(DEEPEST_DB, change_db))
+    return _with_hands(session, part_id, ids, lambda m: replace(m.hand, change_db=round(change, 2), leave=False))
+
+
+def leave(session: Session, part_id: str, ids: Collection[str], on: bool) -> Session:
+    """Keep marks as sung, or no longer."""
+    return _with_hands(session, part_id, ids, lambda m: replace(m.hand, leave=on))
+
+
+def set_box(
+    session: Session, part_id: str, mark: str, start: float, end: float, low_hz: float, high_hz: float | None
+) -> Session:
+    """Set a mark's time and band by hand; seconds and Hz."""
+    if end - start < 0.005:
+        end = start + 0.005
+    return _with_hands(
+        session, part_id, [mark],
+        lambda m: replace(m.hand, start=round(start, 4), end=round(end, 4), low_hz=round(low_hz),
+                          high_hz=None if high_hz is None else round(high_hz)),
+    )
+
+
+def set_blend(session: Session, part_id: str, ids: Collection[str], blend: float) -> Session:
+    """How much of their change marks keep, from 0 to 1."""
+    return _with_hands(
+        session, part_id, ids, lambda m: replace(m.hand, blend=None if blend >= 1 else round(max(0.0, blend), 3))
+    )
+
+
+def forget_hand(session: Session, part_id: str, ids: Collection[str]) -> Session:
+    """Give marks back to the settings; a mark that was drawn by hand goes."""
+    def give_back(part: Part) -> Part:
+        kept = [m for m in part.marks if not (m.id in ids and m.hand.drawn)]
+        return replace(part, marks=tuple(replace(m, hand=Hand()) if m.id in ids else m for m in kept))
+
+    return _with_part(session, part_id, give_back)
+
+
+def draw_mark(
+    session: Session, part_id: str, start: float, end: float, measured: tuple[float, float, float, float, str]
+) -> tuple[Session, str]:
+    """Add an ess drawn by hand; ``measured`` as :func:`..esses.find.measure` gives it. Also returns its name."""
+    level, standout, low, high, sound = measured
+    name = mark_id("ess", start, (m.id for m in session.part(part_id).marks))
+    mark = Mark(name, "ess", start, end, level, standout, low, high, 1.0, sound, Hand(drawn=True))
+
+    def add(part: Part) -> Part:
+        return replace(part, marks=tuple(sorted((*part.marks, mark), key=lambda m: (m.start, m.id))))
+
+    return _with_part(session, part_id, add), name
+
+
+def _with_part(session: Session, part_id: str, change: Callable[[Part], Part]) -> Session:
+    session.part(part_id)
+    return replace(session, parts=tuple(change(p) if p.id == part_id else p for p in session.parts))
+
+
+def _with_hands(
+    session: Session, part_id: str, ids: Collection[str], change: Callable[[Mark], Hand]
+) -> Session:
+    wanted = set(ids)
+    return _with_part(
+        session, part_id,
+        lambda part: replace(
+            part, marks=tuple(replace(m, hand=change(m)) if m.id in wanted else m for m in part.marks)
+        ),
+    )

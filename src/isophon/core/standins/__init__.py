@@ -1,0 +1,1 @@
+"""Simulated stand-ins for devices that may be missing."""

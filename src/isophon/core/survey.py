@@ -1,0 +1,245 @@
+"""What a take is, before anything is decided about it.
+
+One pass over the recording gives, every 5 ms: one-third-octave levels, the
+K-weighted level (ITU-R BS.1770-5), pitch and its strength, and from these
+whether the frame is still, unvoiced or voiced, and how loud the voice is around
+it. A stereo take is surveyed on the power of both sides together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from scipy import signal
+
+from isophon.core.audio import pitch
+from isophon.core.audio.filters import k_power_response
+from isophon.core.audio.loudness import db, gated_loudness, lufs
+from isophon.core.audio.spectra import Geometry, band_matrix, third_octave_edges
+
+STILL, UNVOICED, VOICED = 0, 1, 2
+
+_WINDOW_S = 0.0107
+_HOP_S = 0.005
+_LOWEST_BAND = 100.0
+_HIGHEST_BAND = 20_000.0
+_VOICE_REACH_S = 1.5
+_VOICE_RANGE_DB = 25.0
+_LEAST_VOICE_S, _CLEAR_PERIOD = 0.08, 0.65
+_DIGITAL_SILENCE_DB = -120.0
+
+
+@dataclass(frozen=True, eq=False)
+class Survey:
+    """The measurements of one take; arrays are one value a frame of ``hop_s`` seconds.
+
+    ``bands``: float32 ``(frames, bands)``, band powers (mean square);
+    ``band_edges``: Hz, ``(bands + 1,)``. ``k_bands``: the same, K-weighted.
+    ``k_power``: K-weighted mean square. ``f0``: Hz, 0 where unvoiced.
+    ``strength``: 0 to 1. ``state``: STILL, UNVOICED or VOICED.
+    ``voice_level``: LUFS, the voice level around each frame.
+    ``voice_lufs``: loudness of the voiced frames of the whole take, None if
+    there is no voice. ``floor_dbfs``: level of its still moments.
+    ``loudness``: integrated, LUFS.
+    """
+
+    sample_rate: int
+    samples: int
+    hop_s: float
+    band_edges: np.ndarray
+    bands: np.ndarray
+    k_bands: np.ndarray
+    k_power: np.ndarray
+    f0: np.ndarray
+    strength: np.ndarray
+    state: np.ndarray
+    voice_level: np.ndarray
+    voice_lufs: float | None
+    floor_dbfs: float
+    loudness: float
+
+    @property
+    def times(self) -> np.ndarray:
+        """Centre of each frame in seconds."""
+        return np.arange(len(self.k_power)) * self.hop_s
+
+    def frame(self, seconds: float) -> int:
+        """The frame nearest to a time, within the take."""
+        return int(np.clip(round(seconds / self.hop_s), 0, len(self.k_power) - 1))
+
+    def band_slice(self, low: float, high: float) -> slice:
+        """The bands whose centres lie between two frequencies in Hz."""
+        centres = np.sqrt(self.band_edges[:-1] * self.band_edges[1:])
+        inside = np.flatnonzero((centres >= low) & (centres < high))
+        return slice(int(inside[0]), int(inside[-1]) + 1) if len(inside) else slice(0, 0)
+
+
+def survey(
+    blocks: Iterable[np.ndarray], sample_rate: int, samples: int,
+    progress: Callable[[float], None] | None = None,
+) -> Survey:
+    """Survey a take read in blocks.
+
+    Parameters
+    ----------
+    blocks : float32 ``(channels, n)`` each, in order, ``samples`` frames in all
+    sample_rate : Hz
+    samples : frames of the take
+    progress : called with a fraction from 0 to 1; may raise to cancel
+    """
+    bands = _BandStream(sample_rate, samples)
+    low = _LowRate(sample_rate)
+    done = 0
+    for block in blocks:
+        bands.add(block)
+        low.add(block)
+        done += block.shape[1]
+        if progress:
+            progress(0.8 * done / samples)
+    power, weighted, k_power = bands.finish()
+    f0, strength = pitch.track_pitch(low.finish(round(samples * pitch.RATE / sample_rate)))
+    if progress:
+        progress(0.95)
+    return _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strength)
+
+
+class _BandStream:
+    """Band powers of a stream, with the seams between blocks carried over."""
+
+    def __init__(self, sample_rate: int, samples: int) -> None:
+        self.geometry = Geometry.of_seconds(sample_rate, _WINDOW_S, _HOP_S)
+        self.count = self.geometry.count(samples)
+        top = min(_HIGHEST_BAND, sample_rate / 2 / 2 ** (1 / 6))
+        self.edges = third_octave_edges(_LOWEST_BAND, top)
+        freqs = self.geometry.freqs
+        matrix = band_matrix(freqs, self.edges)
+        k_weight = k_power_response(np.maximum(freqs, 1.0), sample_rate).astype(np.float32)
+        k_weight[0] = 0.0
+        self.matrix = np.hstack([matrix, matrix * k_weight[:, None], k_weight[:, None]])
+        self.tail: np.ndarray | None = None
+        self.parts: list[np.ndarray] = []
+
+    def add(self, block: np.ndarray) -> None:
+        if self.tail is None:
+            self.tail = np.zeros((block.shape[0], self.geometry.size // 2), np.float32)
+        joined = np.concatenate([self.tail, block], axis=1)
+        self.tail = joined[:, self._reduce(joined) * self.geometry.hop :]
+
+    def _reduce(self, joined: np.ndarray) -> int:
+        frames = (joined.shape[1] - self.geometry.size) // self.geometry.hop + 1
+        if frames <= 0:
+            return 0
+        span = (frames - 1) * self.geometry.hop + self.geometry.size
+        power = sum(self.geometry.power(channel[:span]) for channel in joined)
+        self.parts.append(power @ self.matrix)
+        return frames
+
+    def finish(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        assert self.tail is not None
+        missing = self.count - sum(map(len, self.parts))
+        short = (missing - 1) * self.geometry.hop + self.geometry.size - self.tail.shape[1]
+        self._reduce(np.pad(self.tail, ((0, 0), (0, max(0, short)))))
+        rows = np.concatenate(self.parts)[: self.count]
+        n = len(self.edges) - 1
+        return rows[:, :n], rows[:, n : 2 * n], np.ascontiguousarray(rows[:, -1])
+
+
+class _LowRate:
+    """The stream at 8 kHz, the louder channel's shape kept: left and right are summed unless they cancel."""
+
+    def __init__(self, sample_rate: int) -> None:
+        same = sample_rate == pitch.RATE
+        self.resampler = None if same else soxr.ResampleStream(sample_rate, pitch.RATE, 1, "float32", "LQ")
+        self.parts: list[np.ndarray] = []
+
+    def add(self, block: np.ndarray) -> None:
+        mono = block[0] if block.shape[0] == 1 else _one_channel(block)
+        self.parts.append(self.resampler.resample_chunk(mono) if self.resampler else mono)
+
+    def finish(self, length: int) -> np.ndarray:
+        if self.resampler:
+            self.parts.append(self.resampler.resample_chunk(np.zeros(0, np.float32), last=True))
+        joined = np.concatenate(self.parts) if self.parts else np.zeros(0, np.float32)
+        return np.pad(joined, (0, max(0, length - len(joined))))[:length]
+
+
+def _one_channel(block: np.ndarray) -> np.ndarray:
+    opposite = float(np.dot(block[0], block[1])) < 0
+    return (block[0] - block[1] if opposite else block[0] + block[1]) * np.float32(0.5)
+
+
+def _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strength) -> Survey:  # noqa: ANN001
+    hop_s = bands.geometry.hop / sample_rate
+    nearest = np.minimum(np.round(np.arange(bands.count) * hop_s / pitch.HOP_S).astype(int), len(f0) - 1)
+    f0, strength = f0[nearest], strength[nearest]
+    state = _states(power, k_power, f0, bands.edges)
+    voiced = state == VOICED
+    enough = np.count_nonzero(voiced & (strength > _CLEAR_PERIOD)) * hop_s >= _LEAST_VOICE_S
+    steps = max(1, round(0.1 / hop_s))
+    whole = len(k_power) // steps * steps
+    step_power = k_power[:whole].reshape(-1, steps).mean(axis=1) if whole else k_power[:0]
+    return Survey(
+        sample_rate=sample_rate, samples=samples, hop_s=hop_s, band_edges=bands.edges, bands=power,
+        k_bands=weighted, k_power=k_power, f0=f0, strength=strength, state=state,
+        voice_level=_voice_level(k_power, voiced, hop_s) if enough else np.full(len(k_power), -150.0),
+        voice_lufs=round(lufs(float(k_power[voiced].mean())), 2) if enough else None,
+        floor_dbfs=round(_floor(power, state), 2),
+        loudness=gated_loudness(step_power),
+    )
+
+
+def _states(power: np.ndarray, k_power: np.ndarray, f0: np.ndarray, edges: np.ndarray) -> np.ndarray:
+    """STILL, UNVOICED or VOICED for each frame.
+
+    Voiced: a period, within 25 dB of the loud periodic frames (so that neither
+    hum nor a leaked tone in a pause counts as voice), and most of its energy
+    below 4 kHz. Still: not voiced and nearer to the floor than to the voice.
+    """
+    level = db(k_power)
+    periodic = f0 > 0
+    low = power[:, edges[1:] <= 4_000].sum(axis=1)
+    body = periodic & (level > _DIGITAL_SILENCE_DB) & (low > 0.2 * power.sum(axis=1))
+    state = np.full(len(level), STILL, np.uint8)
+    if not body.any():
+        return state
+    loud = np.percentile(level[body], 90)
+    body &= level > loud - _VOICE_RANGE_DB
+    floor = np.percentile(level, 5)
+    still_below = max(min(floor + 9.0, (floor + loud) / 2), loud - 60.0)
+    state[level > still_below] = UNVOICED
+    state[body] = VOICED
+    return state
+
+
+def _voice_level(k_power: np.ndarray, voiced: np.ndarray, hop_s: float) -> np.ndarray:
+    """Energy mean of voiced frames within ±1.5 s, Hann-weighted; where few are near, of the whole take.
+
+    The whole take's mean joins with the weight of 100 ms of voice, so that the
+    level moves smoothly between phrases.
+    """
+    reach = round(_VOICE_REACH_S / hop_s)
+    window = np.hanning(2 * reach + 1)
+    mask = voiced.astype(np.float64)
+    energy = _smooth(k_power * mask, window)
+    weight = _smooth(mask, window)
+    own = 0.1 / hop_s
+    mean = float(k_power[voiced].mean())
+    return lufs((energy + own * mean) / (weight + own)).astype(np.float32)
+
+
+def _smooth(values: np.ndarray, window: np.ndarray) -> np.ndarray:
+    reach = len(window) // 2
+    whole = signal.oaconvolve(values, window, mode="full")
+    return np.maximum(whole[reach : reach + len(values)], 0.0)
+
+
+def _floor(power: np.ndarray, state: np.ndarray) -> float:
+    """Level in dBFS of the still frames; of the quietest twentieth where none is still."""
+    total = power.sum(axis=1)
+    still = total[state == STILL]
+    if len(still) < 10:
+        still = np.sort(total)[: max(1, len(total) // 20)]
+    return max(_DIGITAL_SILENCE_DB, db(float(np.median(still))))

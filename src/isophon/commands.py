@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from isophon.core import handover
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
-from isophon.core.errors import CallError, InputError, IsophonError, OutputError
+from isophon.core.errors import CallError, IsophonError, OutputError
 from isophon.core.finding import find_marks, need_voice, survey_recording
 from isophon.core.marks import KINDS, Mark
 from isophon.core.passes.esses.settings import EssSettings
@@ -32,9 +32,14 @@ def find(call: argparse.Namespace) -> int:
     with Recording(call.audio) as recording:
         part, found = _surveyed(_part(call.audio, recording, call.role, settings), recording, kinds, _progress(call))
     result = {
-        "file": recording.path.name, "sample_rate": recording.sample_rate, "channels": recording.channels,
-        "duration_s": round(recording.duration, 6), "voice_lufs": part.voice_lufs, "floor_dbfs": found.floor_dbfs,
-        "marks": [_row(part, mark) for mark in part.marks], "bands": [],
+        "file": recording.path.name,
+        "sample_rate": recording.sample_rate,
+        "channels": recording.channels,
+        "duration_s": round(recording.duration, 6),
+        "voice_lufs": part.voice_lufs,
+        "floor_dbfs": found.floor_dbfs,
+        "marks": [_row(part, mark) for mark in part.marks],
+        "bands": [],
     }
     if call.json:
         print(json.dumps(result, indent=1))
@@ -52,10 +57,14 @@ def clean(call: argparse.Namespace) -> int:
     _role(call)
     target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels)
     jobs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds, settings)
-    rows, status, taken = [], 0, {}
+    rows: list[dict[str, Any]] = []
+    status, taken = 0, {}
     for path, job in jobs:
         try:
-            _check_outputs(path, target, taken)
+            for output in handover.check_free(path, target):
+                if output in taken:
+                    raise OutputError(f"{path}: would write {output.name} as {taken[output]} does; use another --out")
+                taken[output] = path
             rows.append(job(target))
         except IsophonError as error:
             print(f"isophon: {error}", file=sys.stderr)
@@ -91,7 +100,7 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
         def run(target: handover.Target) -> dict[str, Any]:
             path, progress = Path(part.source.path), _progress(call)
             with Recording(path) as recording:
-                _check_source(part.source, recording)
+                edits.check_source(part.source, recording)
                 found = survey_recording(recording, lambda f: progress(path, "surveying", f))
                 ready = part if part.found else _with_marks(part, recording, found)
                 if "ess" not in kinds:
@@ -101,14 +110,6 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
         return run
 
     return [(Path(part.source.path), job(part)) for part in session.parts]
-
-
-def _check_source(source: Source, recording: Recording) -> None:
-    if (source.sample_rate, source.frames) != (recording.sample_rate, recording.frames):
-        raise InputError(
-            f"{recording.path.name}: is not the recording that the session was made with "
-            f"({recording.frames} frames at {recording.sample_rate} Hz, not {source.frames} at {source.sample_rate})"
-        )
 
 
 def _part(path: Path, recording: Recording, role: str, settings: EssSettings) -> Part:
@@ -131,23 +132,17 @@ def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
     return replace(part, marks=marks, found=True, voice_lufs=found.voice_lufs, floor_dbfs=found.floor_dbfs)
 
 
-def _check_outputs(path: Path, target: handover.Target, taken: dict[Path, Path]) -> None:
-    for output in handover.outputs(path, target):
-        if output in taken:
-            raise OutputError(f"{path}: would write {output.name}, as {taken[output]} does; clean it to another --out")
-        taken[output] = path
-        if output.exists():
-            if not target.force:
-                raise OutputError(f"{output}: exists already; it was kept (use --force to write over it)")
-            if path.exists() and output.samefile(path):
-                raise OutputError(f"{output}: is the recording itself, which is never written to; use another --out")
-
-
 def _row(part: Part, mark: Mark) -> dict[str, Any]:
     row = {
-        "kind": mark.kind, "start_s": mark.start, "end_s": mark.end, "level_db": mark.level_db,
-        "standout_db": mark.standout_db, "change_db": round(part.change(mark), 2) + 0.0,
-        "confidence": mark.confidence, "low_hz": mark.low_hz, "high_hz": mark.high_hz,
+        "kind": mark.kind,
+        "start_s": mark.start,
+        "end_s": mark.end,
+        "level_db": mark.level_db,
+        "standout_db": mark.standout_db,
+        "change_db": round(part.change(mark), 2) + 0.0,
+        "confidence": mark.confidence,
+        "low_hz": mark.low_hz,
+        "high_hz": mark.high_hz,
     }
     return row | ({"sound": mark.sound} if mark.sound else {})
 
@@ -158,7 +153,8 @@ def _print_marks(part: Part, result: dict[str, Any]) -> None:
     print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
     for mark in part.marks:
         print(
-            f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {mark.standout_db:+11.1f} dB {part.change(mark):+5.1f} dB"
+            f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {mark.standout_db:+11.1f} dB"
+            f" {part.change(mark) + 0.0:5.1f} dB"
         )
 
 
@@ -168,7 +164,9 @@ def _kinds(call: argparse.Namespace) -> set[str]:
         only = _kind_list("--only", call.only)
         missing = sorted(only - kinds)
         if missing:
-            raise CallError(f"--only: {', '.join(missing)} cannot be worked on in this version, only {', '.join(kinds)}")
+            raise CallError(
+                f"--only: {', '.join(missing)} cannot be worked on in this version, only {', '.join(kinds)}"
+            )
         kinds &= only
     if call.skip is not None:
         kinds -= _kind_list("--skip", call.skip)

@@ -14,7 +14,8 @@ from isophon.core.survey import Survey, survey
 
 
 def survey_recording(
-    recording: Recording, progress: Callable[[float], None] | None = None,
+    recording: Recording,
+    progress: Callable[[float], None] | None = None,
     listen: Callable[[np.ndarray], None] | None = None,
 ) -> Survey:
     """Survey a recording; ``listen`` is given every block as it is read."""

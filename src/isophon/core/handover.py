@@ -13,6 +13,7 @@ import numpy as np
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
+from isophon.core.errors import OutputError
 from isophon.core.render import Renderer
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, Survey
@@ -76,6 +77,17 @@ def outputs(source: Path, target: Target) -> list[Path]:
     return paths
 
 
+def check_free(source: Path, target: Target) -> list[Path]:
+    """The outputs of one recording; OutputError if one exists and may not be written over."""
+    paths = outputs(source, target)
+    for path in paths:
+        if path.exists() and source.exists() and path.samefile(source):
+            raise OutputError(f"{path}: is the recording itself, which is never written to; use another folder")
+        if path.exists() and not target.force:
+            raise OutputError(f"{path}: exists already; it was kept (use --force to write over it)")
+    return paths
+
+
 def hand_over(
     part: Part, recording: Recording, survey: Survey, target: Target, progress: Progress | None = None
 ) -> dict[str, Any]:
@@ -112,10 +124,17 @@ def hand_over(
         write_text(target.folder / f"{recording.path.stem}.marks.tsv", labels(part), target.force)
     still = survey.state == STILL
     return {
-        "file": recording.path.name, "output": stem_path(recording.path, target).name, "role": part.role,
-        "sample_rate": shape[0], "channels": shape[1], "frames": shape[2], "clipped_samples": clipped,
+        "file": recording.path.name,
+        "output": stem_path(recording.path, target).name,
+        "role": part.role,
+        "sample_rate": shape[0],
+        "channels": shape[1],
+        "frames": shape[2],
+        "clipped_samples": clipped,
         "voice_lufs": part.voice_lufs,
-        "before": before.result(still), "after": after.result(still), "kinds": kinds(part),
+        "before": before.result(still),
+        "after": after.result(still),
+        "kinds": kinds(part),
     }
 
 
@@ -125,7 +144,9 @@ def kinds(part: Part) -> dict[str, dict[str, float]]:
     changed = [c for c in changes if c < 0]
     return {
         "ess": {
-            "count": len(changes), "changed": len(changed), "left": len(changes) - len(changed),
+            "count": len(changes),
+            "changed": len(changed),
+            "left": len(changes) - len(changed),
             "total_change_db": round(sum(changed), 2),
             "deepest_change_db": round(min(changed, default=0.0), 2),
         }

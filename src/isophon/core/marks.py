@@ -101,7 +101,8 @@ def meet(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
     for mark in new:
         earlier = max(
             (o for o in old if o.kind == mark.kind and o.id not in used and _overlap(o, mark) > 0),
-            key=lambda o: (o.hand.any, _overlap(o, mark)), default=None,
+            key=lambda o: (o.hand.any, _overlap(o, mark)),
+            default=None,
         )
         if earlier is not None:
             used.add(earlier.id)

@@ -78,7 +78,9 @@ class Survey:
 
 
 def survey(
-    blocks: Iterable[np.ndarray], sample_rate: int, samples: int,
+    blocks: Iterable[np.ndarray],
+    sample_rate: int,
+    samples: int,
     progress: Callable[[float], None] | None = None,
 ) -> Survey:
     """Survey a take read in blocks.
@@ -171,7 +173,7 @@ def _one_channel(block: np.ndarray) -> np.ndarray:
     return (block[0] - block[1] if opposite else block[0] + block[1]) * np.float32(0.5)
 
 
-def _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strength) -> Survey:  # noqa: ANN001
+def _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strength) -> Survey:
     hop_s = bands.geometry.hop / sample_rate
     nearest = np.minimum(np.round(np.arange(bands.count) * hop_s / pitch.HOP_S).astype(int), len(f0) - 1)
     f0, strength = f0[nearest], strength[nearest]
@@ -182,8 +184,16 @@ def _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strengt
     whole = len(k_power) // steps * steps
     step_power = k_power[:whole].reshape(-1, steps).mean(axis=1) if whole else k_power[:0]
     return Survey(
-        sample_rate=sample_rate, samples=samples, hop_s=hop_s, band_edges=bands.edges, bands=power,
-        k_bands=weighted, k_power=k_power, f0=f0, strength=strength, state=state,
+        sample_rate=sample_rate,
+        samples=samples,
+        hop_s=hop_s,
+        band_edges=bands.edges,
+        bands=power,
+        k_bands=weighted,
+        k_power=k_power,
+        f0=f0,
+        strength=strength,
+        state=state,
         voice_level=_voice_level(k_power, voiced, hop_s) if enough else np.full(len(k_power), -150.0),
         voice_lufs=round(lufs(float(k_power[voiced].mean())), 2) if enough else None,
         floor_dbfs=round(_floor(power, state), 2),

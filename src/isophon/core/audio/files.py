@@ -121,9 +121,7 @@ def _open(path: Path) -> sf.SoundFile:
     except OSError as error:
         raise InputError(f"{path.name}: cannot be read ({error.strerror or error}); check its permissions") from error
     except (sf.LibsndfileError, RuntimeError, TypeError, ValueError) as error:
-        raise InputError(
-            f"{path.name}: is not audio that can be read here; use WAV, AIFF, FLAC or Ogg"
-        ) from error
+        raise InputError(f"{path.name}: is not audio that can be read here; use WAV, AIFF, FLAC or Ogg") from error
     if lost:
         file.close()
         raise InputError(_cut_short(path, f"{lost} bytes that its header promises are missing"))
@@ -139,8 +137,6 @@ def _check_shape(recording: Recording) -> None:
     if recording.frames <= 0:
         raise InputError(f"{name}: holds no samples; export it again from its source")
     if not MIN_RATE <= recording.sample_rate <= MAX_RATE:
-        raise InputError(
-            f"{name}: has a sample rate of {recording.sample_rate} Hz; use one from 8000 to 192000 Hz"
-        )
+        raise InputError(f"{name}: has a sample rate of {recording.sample_rate} Hz; use one from 8000 to 192000 Hz")
     if recording.channels > MAX_CHANNELS:
         raise InputError(f"{name}: has {recording.channels} channels; split it into mono or stereo files")

@@ -28,8 +28,12 @@ def _shelf(sample_rate: int) -> list[float]:
     band = high**0.4996667741545416
     norm = 1 + k / q + k * k
     return [
-        (high + band * k / q + k * k) / norm, 2 * (k * k - high) / norm, (high - band * k / q + k * k) / norm,
-        1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm,
+        (high + band * k / q + k * k) / norm,
+        2 * (k * k - high) / norm,
+        (high - band * k / q + k * k) / norm,
+        1.0,
+        2 * (k * k - 1) / norm,
+        (1 - k / q + k * k) / norm,
     ]
 
 

@@ -68,8 +68,15 @@ def write_text(path: Path, text: str, force: bool = True) -> None:
 
 
 def write_stem(
-    path: Path, blocks: Iterable[np.ndarray], sample_rate: int, channels: int, frames: int, *,
-    fmt: str = "wav", depth: str = "24", force: bool = False,
+    path: Path,
+    blocks: Iterable[np.ndarray],
+    sample_rate: int,
+    channels: int,
+    frames: int,
+    *,
+    fmt: str = "wav",
+    depth: str = "24",
+    force: bool = False,
 ) -> int:
     """Write ``blocks`` of float32 ``(channels, n)`` as one audio file.
 
@@ -81,9 +88,10 @@ def write_stem(
     container = _container(fmt, frames * channels * (2 if depth == "16" else 4))
     rng = np.random.default_rng(_SEED)
     clipped = 0
-    with atomic(path, force) as temporary, sf.SoundFile(
-        temporary, "w", sample_rate, channels, DEPTHS[depth], format=container
-    ) as file:
+    with (
+        atomic(path, force) as temporary,
+        sf.SoundFile(temporary, "w", sample_rate, channels, DEPTHS[depth], format=container) as file,
+    ):
         for block in blocks:
             if depth == "32f":
                 file.write(block.T)

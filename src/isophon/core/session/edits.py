@@ -9,7 +9,8 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from isophon.core.errors import CallError
+from isophon.core.audio.files import Recording
+from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, Mark, mark_id, meet
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.session.model import Part, Role, Session, Source
@@ -28,16 +29,32 @@ def adopt_findings(
 ) -> Session:
     """Take in what was found in a part; decisions made by hand stay."""
     return _with_part(
-        session, part_id,
+        session,
+        part_id,
         lambda part: replace(
             part, marks=meet(part.marks, marks), found=True, voice_lufs=voice_lufs, floor_dbfs=floor_dbfs
         ),
     )
 
 
+def check_source(source: Source, recording: Recording) -> None:
+    """Raise InputError if a recording is not the one a session was made with."""
+    now = (recording.sample_rate, recording.channels, recording.frames)
+    if now != (source.sample_rate, source.channels, source.frames):
+        raise InputError(
+            f"{recording.path.name}: is not the recording that the session was made with (it has {recording.frames} "
+            f"frames at {recording.sample_rate} Hz, not {source.frames} at {source.sample_rate}); put that one back"
+        )
+
+
 def set_setting(session: Session, part_id: str, name: str, value: float) -> Session:
     """Set one setting of the Esses pass of a part; CallError for a name or value that cannot be."""
     return _with_part(session, part_id, lambda part: replace(part, ess=with_setting(part.ess, name, value)))
+
+
+def set_settings(session: Session, part_id: str, settings: EssSettings) -> Session:
+    """Set all settings of the Esses pass of a part."""
+    return _with_part(session, part_id, lambda part: replace(part, ess=settings))
 
 
 def with_setting(settings: EssSettings, name: str, value: Any) -> EssSettings:
@@ -69,9 +86,16 @@ def set_box(
     if end - start < 0.005:
         end = start + 0.005
     return _with_hands(
-        session, part_id, [mark],
-        lambda m: replace(m.hand, start=round(start, 4), end=round(end, 4), low_hz=round(low_hz),
-                          high_hz=None if high_hz is None else round(high_hz)),
+        session,
+        part_id,
+        [mark],
+        lambda m: replace(
+            m.hand,
+            start=round(start, 4),
+            end=round(end, 4),
+            low_hz=round(low_hz),
+            high_hz=None if high_hz is None else round(high_hz),
+        ),
     )
 
 
@@ -84,6 +108,7 @@ def set_blend(session: Session, part_id: str, ids: Collection[str], blend: float
 
 def forget_hand(session: Session, part_id: str, ids: Collection[str]) -> Session:
     """Give marks back to the settings; a mark that was drawn by hand goes."""
+
     def give_back(part: Part) -> Part:
         kept = [m for m in part.marks if not (m.id in ids and m.hand.drawn)]
         return replace(part, marks=tuple(replace(m, hand=Hand()) if m.id in ids else m for m in kept))
@@ -110,12 +135,11 @@ def _with_part(session: Session, part_id: str, change: Callable[[Part], Part]) -
     return replace(session, parts=tuple(change(p) if p.id == part_id else p for p in session.parts))
 
 
-def _with_hands(
-    session: Session, part_id: str, ids: Collection[str], change: Callable[[Mark], Hand]
-) -> Session:
+def _with_hands(session: Session, part_id: str, ids: Collection[str], change: Callable[[Mark], Hand]) -> Session:
     wanted = set(ids)
     return _with_part(
-        session, part_id,
+        session,
+        part_id,
         lambda part: replace(
             part, marks=tuple(replace(m, hand=change(m)) if m.id in wanted else m for m in part.marks)
         ),

@@ -26,15 +26,17 @@ from isophon.core.survey import VOICED, Survey
 
 _OPEN, _HOLD = 0.6, -0.6
 _CORE_S, _LONGEST_S = 0.035, 1.2
-_JOIN_S = 0.02
+_JOIN_S = 0.012
 _SMOOTH_S, _SCORE_SMOOTH_S = 0.015, 0.025
 _EDGE_DROP_DB = 12.0
-_EDGE_REACH_S = 0.06
+_EDGE_REACH_S = 0.015
 _LOWEST_OVER_VOICE = -30.0
 _SURE_SCORE, _SURE_S, _SURE_COUNT = 2.2, 0.06, 3
 _UNDER_USUAL_DB, _VOICED_UNDER_USUAL_DB = 9.0, 16.0
 _BURST_S, _BURST_DROP_DB = 0.055, 20.0
 _DOUBTFUL = -2.0
+_FLOOR_PERCENTILE, _OVERSUBTRACTION, _LEAST_LEFT = 20, 2.0, 0.001
+_STRUCK_RISE_S, _STRUCK_FALL_DB_S = 0.016, -90.0
 _NOISE_HARMONICITY = 0.38
 
 # over low, over mid, over voice, high share; constant
@@ -76,6 +78,7 @@ class _Run:
     core: int
     voiced: bool
     burst: bool
+    struck: bool
 
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
@@ -89,11 +92,9 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     score = sibilance(traits, survey.hop_s)
     doubtful = traits.voiced & (score > _DOUBTFUL)
     score = score + _noise_evidence(upper_harmonicity(read, survey, doubtful), survey.hop_s)
-    runs = [_describe(start, end, traits, score) for start, end in _runs(score, survey.hop_s)]
     marks: list[Mark] = []
-    for run, confidence in _judge(runs, survey.hop_s):
-        first, last = _edges(traits.hiss, score, run, survey.hop_s)
-        start, end = round(first * survey.hop_s, 4), round(last * survey.hop_s, 4)
+    for run, confidence in _judge(_all_runs(traits, score, survey.hop_s), survey.hop_s):
+        start, end = round(run.start * survey.hop_s, 4), round(run.end * survey.hop_s, 4)
         if not _CORE_S <= end - start <= _LONGEST_S:
             continue
         level, standout, low, high, sound = measure(survey, start, end)
@@ -105,22 +106,35 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
 def traits_of(survey: Survey) -> Traits:
     """The traits of every frame of a take."""
     frames = max(1, round(_SMOOTH_S / survey.hop_s))
+    bands, k_bands = _without_floor(survey.bands), _without_floor(survey.k_bands)
 
-    def band(low: float, high: float, source: np.ndarray = survey.bands) -> np.ndarray:
+    def band(low: float, high: float, source: np.ndarray = bands) -> np.ndarray:
         return _mean(source[:, survey.band_slice(low, high)].sum(axis=1), frames)
 
     low, mid = band(0, 1_000), band(900, 2_000)
-    hiss = band(2_800, np.inf, survey.k_bands)
+    hiss = band(2_800, np.inf, k_bands)
     lower, upper = band(1_900, 3_600), band(4_400, np.inf)
-    above = db(ndimage.uniform_filter1d(survey.bands[:, survey.band_slice(1_500, np.inf)], frames, axis=0))
+    above = db(ndimage.uniform_filter1d(bands[:, survey.band_slice(1_500, np.inf)], frames, axis=0))
     top_known = survey.band_slice(4_400, np.inf).stop > 0
     return Traits(
-        hiss=lufs(hiss), over_low=db(hiss) - db(low), over_mid=db(hiss) - db(mid),
+        hiss=lufs(hiss),
+        over_low=db(hiss) - db(low),
+        over_mid=db(hiss) - db(mid),
         over_voice=lufs(hiss) - survey.voice_level,
         high_share=db(upper) - db(lower) if top_known else np.full(len(hiss), 5.0),
         crest=above.max(axis=1) - np.median(above, axis=1),
         voiced=survey.state == VOICED,
     )
+
+
+def _without_floor(bands: np.ndarray) -> np.ndarray:
+    """Band powers less the steady noise that is always there (spectral subtraction, Berouti et al. 1979).
+
+    The noise of a band is the level it stays under for a fifth of the take, so
+    digital silence subtracts nothing.
+    """
+    floor = np.percentile(bands, _FLOOR_PERCENTILE, axis=0).astype(np.float32)
+    return np.maximum(bands - _OVERSUBTRACTION * floor, _LEAST_LEFT * bands)
 
 
 def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
@@ -176,24 +190,45 @@ def _mean(values: np.ndarray, frames: int) -> np.ndarray:
     return ndimage.uniform_filter1d(values, frames, mode="nearest")
 
 
-def _runs(score: np.ndarray, hop_s: float) -> list[tuple[int, int]]:
-    """Spans held above the lower threshold that are above the upper one for long enough."""
+def _all_runs(traits: Traits, score: np.ndarray, hop_s: float) -> list[_Run]:
+    """All runs in order of time, each with its tight edges.
+
+    Where the hiss dips by 12 dB inside a span that was held (an S after a Z), what
+    lies beyond the dip is a run of its own if it has a core.
+    """
+    core = max(2, round(_CORE_S / hop_s))
+    waiting, found = _spans(score, hop_s), []
+    while waiting:
+        start, end = waiting.pop()
+        if np.count_nonzero(score[start:end] > _OPEN) < core:
+            continue
+        first, last = _edges(traits.hiss, score, start, end, hop_s)
+        found.append(_describe(first, last, traits, score, hop_s))
+        waiting += [(start, first), (last, end)]
+    return sorted(found, key=lambda run: run.start)
+
+
+def _spans(score: np.ndarray, hop_s: float) -> list[tuple[int, int]]:
+    """Spans held above the lower threshold."""
     held = ndimage.binary_closing(score > _HOLD, np.ones(max(1, round(_JOIN_S / hop_s))))
     labels, _ = ndimage.label(held)
-    core = max(2, round(_CORE_S / hop_s))
-    return [
-        (where.start, where.stop)
-        for (where,) in ndimage.find_objects(labels)
-        if np.count_nonzero(score[where] > _OPEN) >= core
-    ]
+    return [(where.start, where.stop) for (where,) in ndimage.find_objects(labels)]
 
 
-def _describe(start: int, end: int, traits: Traits, score: np.ndarray) -> _Run:
+def _describe(start: int, end: int, traits: Traits, score: np.ndarray, hop_s: float) -> _Run:
     core = np.flatnonzero(score[start:end] > _OPEN) + start
+    core = core if len(core) else np.arange(start, end)
     return _Run(
-        start, end, float(score[core].mean()), float(traits.over_voice[core].mean()),
-        float(traits.over_mid[core].mean()), float(traits.crest[core].mean()), len(core),
-        voiced=float(traits.voiced[core].mean()) > 0.5, burst=_bursts(start, traits.hiss),
+        start,
+        end,
+        float(score[core].mean()),
+        float(traits.over_voice[core].mean()),
+        float(traits.over_mid[core].mean()),
+        float(traits.crest[core].mean()),
+        len(core),
+        voiced=float(traits.voiced[core].mean()) > 0.5,
+        burst=_bursts(start, traits.hiss),
+        struck=_struck(traits.hiss[max(0, start - 2) : end], hop_s),
     )
 
 
@@ -202,6 +237,16 @@ def _bursts(start: int, hiss: np.ndarray) -> bool:
     before = hiss[max(0, start - 4) : start + 1]
     after = hiss[start : start + 4]
     return len(before) > 0 and float(after.max() - before.min()) > _BURST_DROP_DB
+
+
+def _struck(hiss: np.ndarray, hop_s: float) -> bool:
+    """Whether the hiss rises at once and dies away from its peak, as a hi-hat or a T does; a jet of air swells and stays."""
+    peak = int(np.argmax(hiss))
+    rise = peak - int(np.argmax(hiss[: peak + 1] > hiss[peak] - 10.0))
+    fall = hiss[peak : peak + max(3, round(0.6 * (len(hiss) - peak)) + 1)]
+    if rise * hop_s > _STRUCK_RISE_S or len(fall) < 3:
+        return False
+    return float(np.polyfit(np.arange(len(fall)) * hop_s, fall, 1)[0]) < _STRUCK_FALL_DB_S
 
 
 def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
@@ -219,6 +264,7 @@ def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
             under = min(1.0, max(0.0, (usual - run.over_voice) / 4))
             if not run.voiced and run.crest < 0.6 * crest:
                 score -= under * 0.3 * max(0.0, rise - 2 - run.over_mid)
+        score -= 4.0 if run.struck and not run.voiced else 0.0
         if run.burst and not run.voiced and run.core * hop_s < _BURST_S:
             score -= 0.8
         score -= max(0.0, 0.06 - run.core * hop_s) * 20
@@ -227,15 +273,15 @@ def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
     return judged
 
 
-def _edges(hiss: np.ndarray, score: np.ndarray, run: _Run, hop_s: float) -> tuple[float, float]:
-    """Where the hiss rises to within 12 dB of the run's own level, and falls back again; in frames."""
-    level = float(np.percentile(hiss[run.start : run.end], 75)) - _EDGE_DROP_DB
+def _edges(hiss: np.ndarray, score: np.ndarray, start: int, end: int, hop_s: float) -> tuple[int, int]:
+    """Where the hiss around the span's best frame rises to within 12 dB of its level, and falls back again."""
     reach = round(_EDGE_REACH_S / hop_s)
-    middle = run.start + int(np.argmax(score[run.start : run.end]))
-    first, last = middle, middle
-    lowest, highest = max(0, run.start - reach // 4), min(len(hiss) - 1, run.end - 1 + reach // 4)
-    while first > lowest and hiss[first - 1] >= level:
+    middle = start + int(np.argmax(score[start:end]))
+    near = hiss[max(start, middle - 4 * reach) : min(end, middle + 4 * reach)]
+    level = float(np.percentile(near, 75)) - _EDGE_DROP_DB
+    first = last = middle
+    while first > max(0, start - reach) and hiss[first - 1] >= level:
         first -= 1
-    while last < highest and hiss[last + 1] >= level:
+    while last < min(len(hiss) - 1, end - 1 + reach) and hiss[last + 1] >= level:
         last += 1
-    return float(first), float(last + 1)
+    return first, last + 1

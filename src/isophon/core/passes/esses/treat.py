@@ -66,8 +66,10 @@ def treatments(
         low, high = mark.band
         top = 0.45 * sample_rate
         span = Span(
-            round(start * sample_rate), max(round(start * sample_rate) + 2, round(end * sample_rate)),
-            float(np.clip(low, _LOWEST_HZ, top)), None if high is None or high >= top else high,
+            round(start * sample_rate),
+            max(round(start * sample_rate) + 2, round(end * sample_rate)),
+            float(np.clip(low, _LOWEST_HZ, top)),
+            None if high is None or high >= top else high,
         )
         result.append(Treatment(span, edge, float(10 ** (change / 20))))
     return tuple(sorted(result, key=lambda t: t.first))

@@ -1,0 +1,238 @@
+"""What lies on the desk: the session with its history, the take in hand, the marks in hand, the view.
+
+The views read from here and call its methods; every change of the session is an
+edit that goes through :meth:`Desk.edit`.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from isophon.app.jobs import Job
+from isophon.app.state import state_folder
+from isophon.core.errors import IsophonError
+from isophon.core.marks import Mark
+from isophon.core.passes.esses.find import measure
+from isophon.core.passes.esses.settings import ceiling_over_voice
+from isophon.core.session import edits, file
+from isophon.core.session.history import History
+from isophon.core.session.model import Part, Session
+from isophon.core.take import Take
+
+_AUTOSAVE_MS = 800
+_SHORTEST_VIEW_S = 0.02
+
+
+class Desk(QObject):
+    """The model of the window."""
+
+    session_changed = Signal()
+    hand_changed = Signal()
+    view_changed = Signal()
+    saved_changed = Signal()
+    told = Signal(str)
+
+    def __init__(self, session: Session, saved_as: Path | None, take: Take, recovered: bool = False) -> None:
+        super().__init__()
+        self.history = History(session)
+        self.saved_as = saved_as
+        self.take = take
+        self.in_hand: tuple[str, ...] = ()
+        self.selection: tuple[float, float] | None = None
+        self.view = (0.0, take.recording.duration)
+        self._saved = session if saved_as and not recovered else None
+        self.saved_at: float | None = None
+        self._autosave = QTimer(self, singleShot=True, interval=_AUTOSAVE_MS)
+        self._autosave.timeout.connect(self.autosave)
+        self._writing: Job | None = None
+        part = self.part
+        if not part.found:
+            found = edits.adopt_findings(session, part.id, take.marks, take.survey.voice_lufs, take.survey.floor_dbfs)
+            self.history = History(found)
+            if self._saved is not None:
+                self._saved = found
+
+    # the session
+
+    @property
+    def session(self) -> Session:
+        """The session in force."""
+        return self.history.session
+
+    @property
+    def part(self) -> Part:
+        """The part in hand."""
+        return self.session.parts[0]
+
+    @property
+    def ceiling(self) -> float:
+        """The ceiling in force for the part in hand, dB over the voice."""
+        return ceiling_over_voice(self.part.ess, self.part.usual)
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether the session differs from its file."""
+        return self.session != self._saved
+
+    def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> None:
+        """Make one edit; edits of one gesture are one step of the history."""
+        try:
+            session = change(self.session)
+        except IsophonError as error:
+            self.told.emit(str(error))
+            return
+        if session != self.session:
+            self.history.do(name, session, gesture)
+            self._changed()
+
+    def undo(self) -> None:
+        """Take the last step back."""
+        self.history.undo()
+        self._changed()
+
+    def redo(self) -> None:
+        """Do the step last taken back again."""
+        self.history.redo()
+        self._changed()
+
+    def set_setting(self, name: str, value: float, gesture: object = None) -> None:
+        """Set one setting of the pass for the part in hand."""
+        self.edit(f"set {name}", lambda s: edits.set_setting(s, self.part.id, name, round(value, 2)), gesture)
+
+    def change_more(self, step_db: float) -> None:
+        """A little more (negative) or less change of the marks in hand, by hand."""
+        for mark in self.marks_in_hand():
+            change = self.part.change(mark) + step_db
+            self.set_change([mark.id], change, ("step", self.in_hand))
+
+    def set_change(self, ids: list[str], change_db: float, gesture: object = None) -> None:
+        """Set the change of marks by hand."""
+        self.edit("change by hand", lambda s: edits.set_change(s, self.part.id, ids, change_db), gesture)
+
+    def toggle_leave(self) -> None:
+        """Leave the marks in hand as sung, or no longer."""
+        marks = self.marks_in_hand()
+        if marks:
+            on = not all(m.hand.leave for m in marks)
+            self.edit("leave" if on else "leave no longer", lambda s: edits.leave(s, self.part.id, self.in_hand, on))
+
+    def forget_hand(self) -> None:
+        """Give the marks in hand back to the settings."""
+        self.edit("back to the ceiling", lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
+
+    def draw_mark(self) -> None:
+        """Make an ess of the selected time."""
+        if self.selection is None or self.part.voice_lufs is None:
+            self.told.emit("drag over the ruler to select the time of an ess first")
+            return
+        start, end = (round(t, 4) for t in self.selection)
+        measured = measure(self.take.survey, start, end)
+        session, name = edits.draw_mark(self.session, self.part.id, start, end, measured)
+        self.selection = None
+        self.edit("draw an ess", lambda s: session)
+        self.take_in_hand([name])
+
+    # what is in hand and in view
+
+    def marks_in_hand(self) -> list[Mark]:
+        """The marks in hand that are still there."""
+        return [m for name in self.in_hand if (m := self.part.mark(name))]
+
+    @property
+    def mark(self) -> Mark | None:
+        """The mark in hand: the first of those."""
+        marks = self.marks_in_hand()
+        return marks[0] if marks else None
+
+    def take_in_hand(self, ids: list[str], show: bool = True) -> None:
+        """Take marks in hand; the view moves to the first if it is not seen whole."""
+        self.in_hand = tuple(ids)
+        self.selection = None
+        mark = self.mark
+        if show and mark:
+            start, end = mark.span
+            first, last = self.view
+            if start < first or end > last:
+                half = (last - first) / 2
+                self.set_view((start + end) / 2 - half, (start + end) / 2 + half)
+        self.hand_changed.emit()
+
+    def walk(self, step: int, over_only: bool = False) -> None:
+        """Take the next or previous mark in hand, of all or of those that change."""
+        marks = [m for m in self.part.marks if not over_only or self.part.change(m) < 0 or m.standout_db > self.ceiling]
+        if not marks:
+            return
+        now = self.mark
+        if now is None:
+            first = self.view[0]
+            place = next((i for i, m in enumerate(marks) if m.span[0] >= first), 0)
+        else:
+            later = [i for i, m in enumerate(marks) if m.start > now.start]
+            earlier = [i for i, m in enumerate(marks) if m.start < now.start]
+            place = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(marks) - 1)
+        self.take_in_hand([marks[place].id])
+
+    def set_view(self, start: float, end: float) -> None:
+        """Show these seconds, held within the take."""
+        whole = self.take.recording.duration
+        size = min(whole, max(_SHORTEST_VIEW_S, end - start))
+        start = min(max(0.0, start), whole - size)
+        if (start, start + size) != self.view:
+            self.view = (start, start + size)
+            self.view_changed.emit()
+
+    def select(self, selection: tuple[float, float] | None) -> None:
+        """Select a time, or none."""
+        self.selection = selection
+        self.hand_changed.emit()
+
+    # saving
+
+    def save(self, path: Path) -> bool:
+        """Write the session to a file; whether that worked."""
+        try:
+            file.save(self.session, path)
+        except IsophonError as error:
+            self.told.emit(f"{error}; the session is still open, and kept by the autosave")
+            return False
+        self._drop_autosave()
+        self.saved_as, self._saved, self.saved_at = path, self.session, time.time()
+        self._drop_autosave()
+        self.saved_changed.emit()
+        return True
+
+    def autosave_file(self) -> Path:
+        """Where unsaved work of this session is kept."""
+        return file.autosave_path(state_folder() / "autosave", self.session, self.saved_as)
+
+    def autosave(self) -> None:
+        """Keep unsaved work; at the latest a second after each edit."""
+        if not self.unsaved:
+            self._drop_autosave()
+            return
+        path, session, saved_as = self.autosave_file(), self.session, self.saved_as
+        self._writing = Job(lambda progress: file.write_autosave(path, session, saved_as))
+        self._writing.failed.connect(self.told)
+        self._writing.start()
+
+    def settle(self) -> None:
+        """Finish what is being kept, before the window closes."""
+        if self._autosave.isActive():
+            self._autosave.stop()
+            self.autosave()
+        if self._writing:
+            self._writing.wait()
+
+    def _drop_autosave(self) -> None:
+        if self._writing:
+            self._writing.wait()
+        self._autosave.stop()
+        self.autosave_file().unlink(missing_ok=True)
+
+    def _changed(self) -> None:
+        self._autosave.start()
+        self.session_changed.emit()

@@ -1,0 +1,62 @@
+"""Long work in a thread, with progress and cancel; results arrive in the window's thread."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from isophon.core.errors import Cancelled, IsophonError
+
+
+class Job(QObject):
+    """Runs ``work(progress)`` in a thread. ``progress(fraction)`` raises Cancelled after :meth:`cancel`.
+
+    Signals: ``progressed(float)``; then one of ``done(object)``, ``failed(str)``, ``cancelled()``.
+    """
+
+    progressed = Signal(float)
+    done = Signal(object)
+    failed = Signal(str)
+    cancelled = Signal()
+
+    def __init__(self, work: Callable[[Callable[[float], None]], Any], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._work = work
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def cancel(self) -> None:
+        """Ask the work to stop at its next step."""
+        self._stop.set()
+
+    def wait(self, seconds: float = 5.0) -> None:
+        """Wait for the thread to end."""
+        self._thread.join(seconds)
+
+    def _progress(self, fraction: float) -> None:
+        if self._stop.is_set():
+            raise Cancelled
+        self.progressed.emit(fraction)
+
+    def _run(self) -> None:
+        try:
+            result = self._work(self._progress)
+        except Cancelled:
+            self.cancelled.emit()
+        except IsophonError as error:
+            self.failed.emit(str(error))
+        except MemoryError:
+            self.failed.emit("there is not enough memory for this; close other programs and try again")
+        except Exception as error:
+            self.failed.emit(
+                f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost"
+            )
+        else:
+            self.done.emit(result)

@@ -1,0 +1,89 @@
+"""All keys in one place: what they are, what they do, and the page that lists them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
+    (
+        "The loop of work",
+        (
+            ("next", "Right", "next mark"),
+            ("previous", "Left", "previous mark"),
+            ("next_over", "Shift+Right", "next mark over the ceiling"),
+            ("previous_over", "Shift+Left", "previous mark over the ceiling"),
+            ("more", "Down", "a little more change, by hand"),
+            ("less", "Up", "a little less"),
+            ("leave", "L", "leave as sung, or no longer"),
+            ("forget", "Backspace", "back to the ceiling"),
+            ("draw", "N", "make an ess of the selection"),
+        ),
+    ),
+    (
+        "Hearing",
+        (
+            ("play", "Space", "play or stop"),
+            ("loop", "O", "loop the mark or the selection, or not"),
+            ("compare", "C", "as sung, cleaned, taken out: the next"),
+            ("", "S held", "as sung, for as long as it is held"),
+            ("match", "M", "match the loudness, or not"),
+        ),
+    ),
+    (
+        "Looking",
+        (
+            ("zoom_in", "+", "closer"),
+            ("zoom_out", "-", "further away"),
+            ("zoom_mark", "Z", "the mark in hand, close"),
+            ("whole", "Home", "the whole song"),
+            ("rank", "T", "skyline in time, or tallest first"),
+        ),
+    ),
+    (
+        "The session",
+        (
+            ("undo", "Ctrl+Z", "undo"),
+            ("redo", "Ctrl+Shift+Z", "redo"),
+            ("save", "Ctrl+S", "save"),
+            ("save_as", "Ctrl+Shift+S", "save under another name"),
+            ("open", "Ctrl+O", "open a recording or a session"),
+            ("esses", "1", "Esses"),
+            ("hand_over", "2", "Hand over"),
+            ("keys", "F1", "this page"),
+        ),
+    ),
+)
+
+
+def key_of(action: str) -> str:
+    """The key of an action."""
+    return next(key for _, group in KEYS for name, key, _ in group if name == action)
+
+
+class KeysPage(QDialog):
+    """The page that lists the keys."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(28, 20, 28, 18)
+        grid = QGridLayout(horizontalSpacing=18, verticalSpacing=5)
+        layout.addLayout(grid)
+        row = [0, 0]
+        for i, (title, group) in enumerate(KEYS):
+            side = i % 2
+            grid.addWidget(QLabel(title, objectName="head"), row[side], 3 * side, 1, 2)
+            row[side] += 1
+            for _, key, what in group:
+                shown = {"Right": "→", "Left": "←", "Down": "↓", "Up": "↑"}
+                text = "+".join(shown.get(part, part) for part in key.split("+")) if key != "+" else "+"
+                grid.addWidget(QLabel(text, objectName="number"), row[side], 3 * side)
+                grid.addWidget(QLabel(what), row[side], 3 * side + 1)
+                row[side] += 1
+            row[side] += 1
+        grid.setColumnMinimumWidth(2, 24)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)

@@ -1,0 +1,274 @@
+"""The lens: the mark in hand close up, as sung beside cleaned, with its box to drag."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from isophon.app import theme
+from isophon.app.desk import Desk
+from isophon.app.ink import ink_image
+from isophon.app.slider import Slider
+from isophon.core.marks import Mark
+from isophon.core.pictures import HIGH_HZ, LOW_HZ, close_margin, close_picture, hz_at, row_of
+from isophon.core.session import edits
+
+_AROUND_S = 0.13
+_GRAB = 7
+_LISP_UNDER_VOICE_DB = -20.0
+_COLUMNS = 360
+
+
+class LensPictures(QWidget):
+    """As sung beside cleaned, at the same scale. The box's edges drag in time and frequency."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self._sung: tuple[object, QImage] | None = None
+        self._cleaned: tuple[object, QImage] | None = None
+        self._drag: str | None = None
+        self._gesture = 0
+        self._window: tuple[float, float] | None = None
+        self.setMinimumHeight(120)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Lens")
+        self.setToolTip("Drag the edges of the box: its time and its band, by hand.")
+        desk.session_changed.connect(self.update)
+        desk.hand_changed.connect(self._taken)
+
+    def _taken(self) -> None:
+        self._window = None
+        self.update()
+
+    def window_s(self, mark: Mark) -> tuple[float, float]:
+        """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
+        if self._window is None:
+            start, end = mark.span
+            self._window = (max(0.0, start - _AROUND_S), end + _AROUND_S)
+        return self._window
+
+    def boxes(self) -> tuple[QRectF, QRectF]:
+        """Where as sung and cleaned are drawn."""
+        left, gap = 44, 10
+        width = (self.width() - left - gap) / 2
+        return QRectF(left, 0, width, self.height()), QRectF(left + width + gap, 0, width, self.height())
+
+    def mark_box(self, mark: Mark, picture: QRectF) -> QRectF:
+        """The mark's time and band within a picture."""
+        first, last = self.window_s(mark)
+        start, end = mark.span
+        low, high = mark.band
+        x = [picture.left() + (t - first) / (last - first) * picture.width() for t in (start, end)]
+        top = picture.top() + (0.0 if high is None else max(0.0, row_of(high))) * picture.height()
+        bottom = picture.top() + min(1.0, row_of(low)) * picture.height()
+        return QRectF(x[0], top + 1, x[1] - x[0], bottom - top - 1)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.PAPER)
+        mark = self.desk.mark
+        if mark is None:
+            painter.setPen(theme.SOFT_INK)
+            painter.setFont(theme.sans(14))
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "Take a mark in hand: click a bar, or press →",
+            )
+            return
+        sung, cleaned = self.boxes()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(sung, self._picture(mark, False))
+        painter.drawImage(cleaned, self._picture(mark, True))
+        self._draw_axis(painter, sung)
+        for box, text in ((sung, "as sung"), (cleaned, "cleaned")):
+            label = QRectF(box.left() + 6, box.bottom() - 24, 62, 18)
+            painter.fillRect(label, theme.PAPER)
+            painter.setPen(theme.INK)
+            painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, text)
+        self._draw_box(painter, self.mark_box(mark, sung), mark)
+        painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(self.mark_box(mark, cleaned))
+
+    def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
+        painter.setFont(theme.mono(12))
+        painter.setPen(theme.SOFT_INK)
+        for khz in (2, 4, 8, 16):
+            y = max(8.0, box.top() + row_of(khz * 1000) * box.height())
+            text = f"{khz}k"
+            painter.drawText(
+                QRectF(0, y - 8, 38, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+            )
+
+    def _draw_box(self, painter: QPainter, box: QRectF, mark: Mark) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.IN_HAND, 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.setBrush(theme.PAPER)
+        for point in self._handles(box).values():
+            painter.drawEllipse(point, 4, 4)
+
+    @staticmethod
+    def _handles(box: QRectF) -> dict[str, QPointF]:
+        return {
+            "start": QPointF(box.left(), box.center().y()),
+            "end": QPointF(box.right(), box.center().y()),
+            "low": QPointF(box.center().x(), box.bottom()),
+            "high": QPointF(box.center().x(), box.top() + 4),
+        }
+
+    def _picture(self, mark: Mark, cleaned: bool) -> QImage:
+        take, window = self.desk.take, self.window_s(mark)
+        rate = take.recording.sample_rate
+        margin = close_margin(rate)
+        first, count = round(window[0] * rate) - margin, round((window[1] - window[0]) * rate) + 2 * margin
+        plan = tuple(t for t in self.desk.part.plan() if t.last > first and t.first < first + count) if cleaned else ()
+        key = (window, plan)
+        kept = self._cleaned if cleaned else self._sung
+        if kept is None or kept[0] != key:
+            start = max(0, first)
+            read = take.renderer.cleaned(plan, start, first + count - start)
+            samples = np.pad(read, ((0, 0), (start - first, 0)))
+            image = ink_image(close_picture(samples, rate, _COLUMNS), self.desk.part.voice_lufs)
+            kept = (key, image)
+            if cleaned:
+                self._cleaned = kept
+            else:
+                self._sung = kept
+        return kept[1]
+
+    def _under(self, at: QPointF) -> str | None:
+        mark = self.desk.mark
+        if mark is None:
+            return None
+        box = self.mark_box(mark, self.boxes()[0])
+        if box.top() - _GRAB <= at.y() <= box.bottom() + _GRAB and box.left() - _GRAB <= at.x() <= box.right() + _GRAB:
+            distance = {
+                "start": abs(at.x() - box.left()),
+                "end": abs(at.x() - box.right()),
+                "low": abs(at.y() - box.bottom()),
+                "high": abs(at.y() - box.top()),
+            }
+            name = min(distance, key=distance.__getitem__)
+            return name if distance[name] <= _GRAB else None
+        return None
+
+    def mousePressEvent(self, event) -> None:
+        self._drag = self._under(event.position())
+        self._gesture += 1
+
+    def mouseMoveEvent(self, event) -> None:
+        mark, at = self.desk.mark, event.position()
+        if self._drag is None or mark is None:
+            edge = self._under(at)
+            shape = {"start": Qt.CursorShape.SizeHorCursor, "end": Qt.CursorShape.SizeHorCursor}
+            self.setCursor(
+                Qt.CursorShape.ArrowCursor if edge is None else shape.get(edge, Qt.CursorShape.SizeVerCursor)
+            )
+            return
+        picture = self.boxes()[0]
+        first, last = self.window_s(mark)
+        time = first + (at.x() - picture.left()) / picture.width() * (last - first)
+        hz = float(np.clip(hz_at((at.y() - picture.top()) / picture.height()), LOW_HZ, HIGH_HZ))
+        (start, end), (low, high) = mark.span, mark.band
+        if self._drag == "start":
+            start = min(max(0.0, time), end - 0.01)
+        elif self._drag == "end":
+            end = max(min(time, self.desk.take.recording.duration), start + 0.01)
+        elif self._drag == "low":
+            low = min(hz, 0.7 * (high or HIGH_HZ))
+        else:
+            high = None if hz >= 0.97 * HIGH_HZ else max(hz, low / 0.7)
+        self.desk.edit(
+            "box by hand",
+            lambda s: edits.set_box(s, self.desk.part.id, mark.id, start, end, low, high),
+            ("lens", self._gesture),
+        )
+
+    def mouseReleaseEvent(self, event) -> None:
+        self._drag = None
+
+
+class Lens(QWidget):
+    """The pictures with their numbers, the blend, and what a hand can decide."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.head, self.numbers = QLabel(objectName="head"), QLabel()
+        self.numbers.setFont(theme.mono(13))
+        self.pictures = LensPictures(desk)
+        self.warning = QLabel(objectName="soft")
+        self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %")
+        self.blend.setToolTip("How much of the change is kept")
+        self.blend.moved.connect(self._blend)
+        self.leave = QPushButton("Leave as sung", checkable=True)
+        self.leave.setToolTip("Leave as sung (L)")
+        self.leave.clicked.connect(desk.toggle_leave)
+        self.forget = QPushButton("Back to the ceiling")
+        self.forget.setToolTip("Forget what was set by hand (Backspace)")
+        self.forget.clicked.connect(desk.forget_hand)
+        head = QHBoxLayout()
+        head.addWidget(self.head)
+        head.addStretch()
+        head.addWidget(self.numbers)
+        foot = QHBoxLayout()
+        foot.addWidget(self.leave)
+        foot.addWidget(self.forget)
+        foot.addWidget(self.blend, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 12, 8)
+        layout.setSpacing(6)
+        layout.addLayout(head)
+        layout.addWidget(self.pictures, 1)
+        layout.addWidget(self.warning)
+        layout.addLayout(foot)
+        desk.session_changed.connect(self._show)
+        desk.hand_changed.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        mark, part = self.desk.mark, self.desk.part
+        marks = self.desk.marks_in_hand()
+        for widget in (self.leave, self.forget, self.blend):
+            widget.setEnabled(mark is not None)
+        self.warning.setText(self._warning(mark))
+        self.warning.setVisible(bool(self.warning.text()))
+        if mark is None:
+            self.head.setText("Lens")
+            self.numbers.setText("")
+            return
+        place = part.marks.index(mark) + 1
+        self.head.setText(f"Ess {place} of {len(part.marks)}" if len(marks) == 1 else f"{len(marks)} esses in hand")
+        change = part.change(mark)
+        self.numbers.setText(
+            f"{theme.clock(mark.span[0])}   {theme.signed(mark.level_db)} LUFS   {theme.signed(mark.standout_db)} dB "
+            f"over the voice   change {theme.signed(change)} dB   from {mark.band[0] / 1000:.1f} kHz"
+        )
+        self.leave.setChecked(all(m.hand.leave for m in marks))
+        self.forget.setEnabled(any(m.hand.any for m in marks))
+        self.blend.show_value(100 * (1.0 if mark.hand.blend is None else mark.hand.blend))
+
+    def _warning(self, mark: Mark | None) -> str:
+        """What a wary eye would say about the mark in hand."""
+        if mark is None:
+            return ""
+        part = self.desk.part
+        change = part.change(mark)
+        left = mark.standout_db + change
+        if change < 0 and left < _LISP_UNDER_VOICE_DB:
+            return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
+        if mark.confidence < part.ess.sure and not mark.hand.any:
+            return "Not sure enough to be an ess: left as sung unless a hand decides."
+        return ""
+
+    def _blend(self, value: float, gesture: object) -> None:
+        self.desk.edit(
+            "blend", lambda s: edits.set_blend(s, self.desk.part.id, self.desk.in_hand, value / 100), gesture
+        )

@@ -1,0 +1,110 @@
+"""The title row: the session's name and state, the route as a line of stations, undo and redo."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from isophon.app import theme
+
+STATIONS = ("Esses", "Hand over")
+
+
+class Route(QWidget):
+    """The stations in working order; a click opens one. Over the ceiling: a number beside the station."""
+
+    station_chosen = Signal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.current = 0
+        self._counts: tuple[int, int] = (0, 0)
+        self.setMinimumSize(330, 54)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Route")
+
+    def sizeHint(self) -> QSize:
+        return QSize(360, 54)
+
+    def show_counts(self, over: int, unheard: int) -> None:
+        """How many esses are over the ceiling and how many of those are still unheard."""
+        self._counts = (over, unheard)
+        self.setToolTip(f"{over} esses over the ceiling, {unheard} of them still unheard")
+        self.update()
+
+    def show_station(self, index: int) -> None:
+        """Which station is open."""
+        self.current = index
+        self.update()
+
+    def place(self, index: int) -> QPointF:
+        """Where a station stands."""
+        return QPointF(70 + index * (self.width() - 140) / (len(STATIONS) - 1), 20)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.CONTOUR, 2))
+        painter.drawLine(self.place(0), self.place(len(STATIONS) - 1))
+        over, unheard = self._counts
+        for i, name in enumerate(STATIONS):
+            at, here = self.place(i), i == self.current
+            painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4))
+            painter.setBrush(theme.IN_HAND if here else theme.PAPER)
+            painter.drawEllipse(at, 7, 7)
+            painter.setPen(theme.IN_HAND if here else theme.INK)
+            painter.setFont(theme.sans(14, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
+            painter.drawText(QRectF(at.x() - 70, 31, 140, 20), Qt.AlignmentFlag.AlignCenter, name)
+            if i == 0 and over:
+                painter.setPen(theme.OVER)
+                painter.setFont(theme.mono(13, theme.QFont.Weight.Bold))
+                text = f"{over} over" + (f", {unheard} unheard" if unheard else ", all heard")
+                painter.drawText(QRectF(at.x() + 14, 0, 190, 16), Qt.AlignmentFlag.AlignLeft, text)
+
+    def mousePressEvent(self, event) -> None:
+        near = [i for i in range(len(STATIONS)) if abs(event.position().x() - self.place(i).x()) < 60]
+        if near:
+            self.station_chosen.emit(near[0])
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.station_chosen.emit((self.current + 1) % len(STATIONS))
+        else:
+            event.ignore()
+
+
+class TitleRow(QFrame):
+    """The row at the top."""
+
+    def __init__(self, menu: QMenu, parent: QWidget | None = None) -> None:
+        super().__init__(parent, objectName="panel")
+        self.name, self.state = QLabel("", objectName="title"), QLabel("", objectName="soft")
+        self.route = Route()
+        self.undo, self.redo = QPushButton("Undo", objectName="plain"), QPushButton("Redo", objectName="plain")
+        self.more = QPushButton("More", objectName="plain")
+        self.more.setMenu(menu)
+        for button in (self.undo, self.redo, self.more):
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        texts = QVBoxLayout(spacing=0)
+        texts.addWidget(self.name)
+        texts.addWidget(self.state)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 6, 12, 6)
+        row.setSpacing(10)
+        row.addWidget(_Badge())
+        row.addLayout(texts, 1)
+        row.addWidget(self.route, 0)
+        row.addStretch(1)
+        row.addWidget(self.undo)
+        row.addWidget(self.redo)
+        row.addWidget(self.more)
+
+
+class _Badge(QWidget):
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(40, 36)
+
+    def paintEvent(self, event) -> None:
+        theme.draw_badge(QPainter(self), QRectF(2, 2, 36, 32))

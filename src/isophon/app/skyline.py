@@ -1,0 +1,326 @@
+"""The skyline: one bar a mark, as high as it stands out of the voice, under the ceiling."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from isophon.app import theme
+from isophon.app.desk import Desk
+from isophon.app.trace import LEFT, RIGHT
+from isophon.core.marks import Mark
+
+_GRAB = 6
+_BAR = 11.0
+_TAG_HEIGHT = 18.0
+_TOP, _BOTTOM = 26, 12
+
+
+class Skyline(QWidget):
+    """Drag a ceiling; drag a bar's top (by hand); click: take in hand; drag across: take several."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.by_rank = False
+        self._drag: tuple[str, str] | None = None
+        self._gesture = 0
+        self._band: tuple[QPointF, QPointF] | None = None
+        self.setMinimumHeight(150)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Skyline")
+        desk.session_changed.connect(self.update)
+        desk.hand_changed.connect(self.update)
+        desk.view_changed.connect(self.update)
+
+    # geometry
+
+    def set_by_rank(self, on: bool) -> None:
+        """Order the bars by height instead of by time."""
+        self.by_rank = on
+        self.update()
+
+    def _plot(self) -> QRectF:
+        return QRectF(LEFT, _TOP, max(10, self.width() - LEFT - RIGHT), max(10, self.height() - _TOP - _BOTTOM))
+
+    def _range(self) -> tuple[float, float]:
+        """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
+        heights = [m.standout_db for m in self.desk.part.marks] or [0.0]
+        top = max(6.0, 6 * np.ceil((max(heights) + 1) / 6))
+        bottom = min(-18.0, 6 * np.floor((min(heights) - 3) / 6))
+        return max(bottom, -36.0), min(top, 30.0)
+
+    def y_of(self, level_db: float) -> float:
+        """The height of a stand-out."""
+        low, high = self._range()
+        plot = self._plot()
+        return plot.bottom() - (level_db - low) / (high - low) * plot.height()
+
+    def db_at(self, y: float) -> float:
+        """The stand-out at a height."""
+        low, high = self._range()
+        plot = self._plot()
+        return low + (plot.bottom() - y) / plot.height() * (high - low)
+
+    def bars(self) -> list[tuple[Mark, QRectF]]:
+        """Each mark in view with its full bar, as sung."""
+        marks = list(self.desk.part.marks)
+        plot = self._plot()
+        if self.by_rank:
+            marks.sort(key=lambda m: -m.standout_db)
+            step = plot.width() / max(1, len(marks))
+            centres = [plot.left() + (i + 0.5) * step for i in range(len(marks))]
+            width = min(_BAR, 0.7 * step)
+        else:
+            start, end = self.desk.view
+            scale = plot.width() / (end - start)
+            centres = [plot.left() + (sum(m.span) / 2 - start) * scale for m in marks]
+            width = _BAR
+        placed = []
+        for mark, x in zip(marks, centres, strict=True):
+            if plot.left() - width <= x <= plot.right() + width:
+                wide = width if self.by_rank else max(4.0, min(width, (mark.span[1] - mark.span[0]) * scale))
+                top = self.y_of(mark.standout_db)
+                placed.append((mark, QRectF(x - wide / 2, top, wide, max(1.0, plot.bottom() - top))))
+        return placed
+
+    def ceilings(self) -> list[tuple[str, str, float, bool]]:
+        """The proposals: setting, words, height in dB, and whether it is the one in force."""
+        part = self.desk.part
+        over_voice, usual = part.ess.ceiling_db, part.usual
+        if usual is None:
+            return [("ceiling_db", "ceiling over the voice", over_voice, True)]
+        over_usual = usual + part.ess.usual_db
+        return [
+            ("ceiling_db", "ceiling over the voice", over_voice, over_voice <= over_usual),
+            ("usual_db", "over the singer’s usual", over_usual, over_usual < over_voice),
+        ]
+
+    # painting
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.PAPER)
+        self._draw_scale(painter)
+        if self.desk.part.voice_lufs is not None:
+            self._draw_ceilings(painter)
+        if not self.desk.part.marks:
+            painter.setFont(theme.sans(14))
+            painter.setPen(theme.SOFT_INK)
+            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
+            return
+        painter.setClipRect(QRectF(LEFT, 0, self.width() - LEFT - RIGHT, self.height()))
+        for mark, bar in self.bars():
+            self._draw_bar(painter, mark, bar)
+        painter.setClipping(False)
+        self._draw_ceilings(painter)
+        if self._band:
+            painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
+            painter.drawRect(QRectF(*self._band).normalized())
+
+    def _empty_text(self) -> str:
+        if self.desk.part.voice_lufs is None:
+            return "No voice was found here to measure against."
+        return "No esses were found. Drag over the ruler to select one, then press N to draw it."
+
+    def _draw_scale(self, painter: QPainter) -> None:
+        plot = self._plot()
+        low, high = self._range()
+        painter.setFont(theme.mono(12))
+        usual = self._usual_band()
+        if usual:
+            top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
+            painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
+        for level in range(int(np.ceil(low / 6) * 6), int(high) + 1, 6):
+            y = self.y_of(level)
+            painter.setPen(QPen(theme.RULE, 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(theme.SOFT_INK)
+            text = theme.signed(level, 0) + (" dB" if level + 6 > high else "")
+            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, text)
+        painter.setPen(QPen(theme.INK, 1.2))
+        painter.drawLine(QPointF(plot.left(), plot.bottom()), QPointF(plot.right(), plot.bottom()))
+
+    def _usual_band(self) -> tuple[float, float] | None:
+        heights = [m.standout_db for m in self.desk.part.marks if m.confidence >= self.desk.part.ess.sure]
+        return tuple(np.percentile(heights, [25, 75])) if len(heights) >= 4 else None
+
+    def _draw_bar(self, painter: QPainter, mark: Mark, bar: QRectF) -> None:
+        part = self.desk.part
+        change = part.change(mark)
+        top = self.y_of(mark.standout_db + change)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        body = QRectF(bar.left(), top, bar.width(), bar.bottom() - top)
+        unsure = mark.confidence < part.ess.sure and not mark.hand.any
+        if mark.hand.leave or unsure:
+            over = mark.standout_db > self.desk.ceiling
+            style = Qt.PenStyle.DotLine if unsure else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(theme.OVER if over else theme.SOFT_INK, 1.3, style))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(bar.adjusted(0.5, 0.5, -0.5, 0))
+        else:
+            painter.fillRect(body, theme.INK if change < 0 else theme.SOFT_INK)
+            if change < 0:
+                painter.fillRect(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()), theme.OVER_FAINT)
+                painter.setPen(QPen(theme.OVER, 2))
+                painter.drawLine(bar.topLeft(), bar.topRight())
+        self._draw_notes(painter, mark, bar, top, change)
+
+    def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, top: float, change: float) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if mark.id in self.desk.in_hand:
+            painter.setPen(QPen(theme.IN_HAND, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(bar.adjusted(-4, -3, 4, 0))
+        if mark.hand.any and not mark.hand.leave:
+            pole = QPointF(bar.right() + 3, top)
+            painter.setPen(QPen(theme.HAND_FLAG, 1.5))
+            painter.drawLine(pole, pole + QPointF(0, -13))
+            painter.setBrush(theme.HAND_FLAG)
+            flag = [pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]
+            painter.drawPolygon(QPolygonF(flag))
+        if self._room_for_numbers():
+            text, ink = "", theme.OVER
+            if mark.hand.leave:
+                text, ink = "as sung", theme.SOFT_INK
+            elif change <= -0.05:
+                text = theme.signed(change)
+            painter.setFont(theme.mono(12))
+            painter.setPen(theme.IN_HAND if mark.id in self.desk.in_hand else ink)
+            box = QRectF(bar.center().x() - 34, bar.top() - 19, 68, 16)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _room_for_numbers(self) -> bool:
+        bars = [bar.center().x() for mark, bar in self.bars() if self.desk.part.change(mark) < 0]
+        return len(bars) < 2 or float(np.median(np.diff(sorted(bars)))) > 38
+
+    def _draw_ceilings(self, painter: QPainter) -> None:
+        plot = self._plot()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        tags = self._tags()
+        for setting, words, level, in_force in self.ceilings():
+            y = self.y_of(level)
+            style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
+            painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
+            painter.drawLine(QPointF(plot.left() - 4, y), QPointF(plot.right(), y))
+            painter.setPen(QPen(theme.OVER, 1))
+            painter.setBrush(theme.OVER if in_force else theme.PAPER)
+            painter.drawRoundedRect(tags[setting], 3, 3)
+            painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
+            painter.setPen(theme.PAPER if in_force else theme.OVER)
+            painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
+            self._draw_words(painter, f"{words} {theme.signed(getattr(self.desk.part.ess, setting))} dB", y, setting)
+
+    def _draw_words(self, painter: QPainter, words: str, y: float, setting: str) -> None:
+        """Say whose line it is: at its left end, or for the singer's usual at its right end."""
+        painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
+        width = painter.fontMetrics().horizontalAdvance(words) + 10
+        plot = self._plot()
+        left = plot.left() if setting == "ceiling_db" else plot.right() - width
+        below = setting == "ceiling_db" and self.ceilings()[0][3]
+        box = QRectF(left, y + 2 if below else y - 18, width, 16)
+        ground = theme.PAPER.toRgb()
+        ground.setAlpha(190)
+        painter.fillRect(box, ground)
+        painter.setPen(theme.OVER)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _tags(self) -> dict[str, QRectF]:
+        """The grips of the ceilings on the axis, moved apart where they would overlap."""
+        places = sorted((self.y_of(level), setting) for setting, _, level, _ in self.ceilings())
+        if len(places) == 2 and places[1][0] - places[0][0] < _TAG_HEIGHT:
+            middle = (places[0][0] + places[1][0]) / 2
+            places = [(middle - _TAG_HEIGHT / 2 - 0.5, places[0][1]), (middle + _TAG_HEIGHT / 2 + 0.5, places[1][1])]
+        return {name: QRectF(4, y - _TAG_HEIGHT / 2, LEFT - 8, _TAG_HEIGHT) for y, name in places}
+
+    # mouse
+
+    def _under(self, at: QPointF) -> tuple[str, str]:
+        """What is under the pointer: a ceiling's tag, a bar's top, a bar, a ceiling's line, or nothing."""
+        for setting, tag in self._tags().items():
+            if tag.contains(at):
+                return "ceiling", setting
+        near = [(m, b) for m, b in self.bars() if b.left() - 3 <= at.x() <= b.right() + 3]
+        for mark, _ in near:
+            handle = self.y_of(mark.standout_db + self.desk.part.change(mark))
+            if mark.id in self.desk.in_hand and abs(at.y() - handle) <= _GRAB:
+                return "bar", mark.id
+        for setting, _, level, _ in sorted(self.ceilings(), key=lambda c: not c[3]):
+            if abs(at.y() - self.y_of(level)) <= _GRAB - 1:
+                return "ceiling", setting
+        for mark, bar in near:
+            handle = self.y_of(mark.standout_db + self.desk.part.change(mark))
+            if abs(at.y() - handle) <= _GRAB:
+                return "bar", mark.id
+            if at.y() >= bar.top() - _GRAB:
+                return "mark", mark.id
+        return "nothing", ""
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._gesture += 1
+        self._drag = self._under(event.position())
+        what, name = self._drag
+        if what in ("bar", "mark"):
+            adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            ids = [*self.desk.in_hand, name] if adding else [name]
+            self.desk.take_in_hand(list(dict.fromkeys(ids)), show=False)
+        elif what == "nothing":
+            self._band = (event.position(), event.position())
+
+    def mouseMoveEvent(self, event) -> None:
+        at = event.position()
+        if self._drag is None:
+            self._hover(at)
+            return
+        what, name = self._drag
+        gesture = ("skyline", self._gesture)
+        if what == "ceiling":
+            self._drag_ceiling(name, self.db_at(at.y()), gesture)
+        elif what == "bar":
+            mark = self.desk.part.mark(name)
+            if mark:
+                self.desk.set_change([name], self.db_at(at.y()) - mark.standout_db, gesture)
+        elif self._band:
+            self._band = (self._band[0], at)
+            self.update()
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self._band:
+            box = QRectF(*self._band).normalized()
+            self._band = None
+            if box.width() > 4:
+                inside = [m.id for m, bar in self.bars() if box.left() <= bar.center().x() <= box.right()]
+                self.desk.take_in_hand(inside, show=False)
+            else:
+                self.desk.take_in_hand([], show=False)
+        self._drag = None
+        self.update()
+
+    def _drag_ceiling(self, setting: str, level: float, gesture: object) -> None:
+        usual = self.desk.part.usual
+        if setting == "ceiling_db":
+            self.desk.set_setting("ceiling_db", min(12.0, max(-24.0, level)), gesture)
+        elif usual is not None:
+            self.desk.set_setting("usual_db", min(24.0, max(0.0, level - usual)), gesture)
+
+    def _hover(self, at: QPointF) -> None:
+        what, _ = self._under(at)
+        shapes = {
+            "ceiling": Qt.CursorShape.SizeVerCursor,
+            "bar": Qt.CursorShape.SizeVerCursor,
+            "mark": Qt.CursorShape.PointingHandCursor,
+        }
+        self.setCursor(shapes.get(what, Qt.CursorShape.ArrowCursor))
+        tips = {
+            "ceiling": "Drag: the ceiling. What stands over the lower of both is brought down to it.",
+            "bar": "Drag: this mark alone, by hand.",
+            "mark": "Click: take in hand. Ctrl: take several.",
+        }
+        self.setToolTip(tips.get(what, "Drag across the bars to take several in hand."))
+
+
+_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -1,0 +1,117 @@
+"""The start page: open, go on where work was left, the demo."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from isophon.app import theme
+
+
+class StartPage(QWidget):
+    """What the window shows before a session is open, and while one is being opened."""
+
+    open_asked = Signal()
+    demo_asked = Signal()
+    path_chosen = Signal(object)
+    recover_asked = Signal(object)
+    cancel_asked = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent, objectName="page")
+        self.open = QPushButton("Open a recording or a session…", objectName="main")
+        self.open.clicked.connect(self.open_asked)
+        self.demo = QPushButton("Open the demo: Glasshouse Starlings")
+        self.demo.clicked.connect(self.demo_asked)
+        self.work = QLabel("")
+        self.bar = QProgressBar(maximum=1000, textVisible=False)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(self.cancel_asked)
+        self.lists = QVBoxLayout(spacing=6)
+        column = QVBoxLayout(spacing=12)
+        column.addWidget(_Emblem(), 0, Qt.AlignmentFlag.AlignHCenter)
+        title = QLabel("Isophon", objectName="title")
+        title.setFont(theme.sans(28, theme.QFont.Weight.Bold))
+        title.setStyleSheet("font-size: 28px")
+        column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
+        about = QLabel(
+            "Every blemish measured against the voice around it, and brought down just enough.", objectName="soft"
+        )
+        column.addWidget(about, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addSpacing(10)
+        column.addWidget(self.open)
+        column.addWidget(self.demo)
+        hint = QLabel("or drop a WAV, AIFF, FLAC or Ogg file anywhere on this window", objectName="soft")
+        column.addWidget(hint, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addSpacing(6)
+        column.addLayout(self.lists)
+        column.addWidget(self.work)
+        column.addWidget(self.bar)
+        column.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
+        middle = QFrame()
+        middle.setLayout(column)
+        middle.setFixedWidth(520)
+        outer = QVBoxLayout(self)
+        row = QHBoxLayout()
+        outer.addStretch(2)
+        outer.addLayout(row)
+        outer.addStretch(3)
+        row.addStretch()
+        row.addWidget(middle)
+        row.addStretch()
+        self.show_work("", None)
+
+    def show_work(self, words: str, fraction: float | None) -> None:
+        """Show long work and how far it is; None: nothing is under way."""
+        busy = fraction is not None
+        for widget in (self.work, self.bar, self.cancel):
+            widget.setVisible(busy)
+        for widget in (self.open, self.demo):
+            widget.setEnabled(not busy)
+        self.work.setText(words)
+        self.bar.setValue(round(1000 * (fraction or 0)))
+
+    def show_lists(self, unsaved: list[tuple[str, Path]], recent: list[Path]) -> None:
+        """Offer what was not saved and what was open lately."""
+        while self.lists.count():
+            item = self.lists.takeAt(0)
+            if item.widget():
+                item.widget().deleteLater()
+        if unsaved:
+            self.lists.addWidget(QLabel("Go on where work was left, not yet saved", objectName="head"))
+        for name, path in unsaved[:3]:
+            self._add_row(name, "kept by the autosave", lambda path=path: self.recover_asked.emit(path))
+        if recent:
+            self.lists.addWidget(QLabel("Lately", objectName="head"))
+        for path in recent[:4]:
+            self._add_row(path.stem, str(path.parent), lambda path=path: self.path_chosen.emit(path))
+
+    def _add_row(self, name: str, where: str, chosen) -> None:
+        metrics = self.fontMetrics()
+        button = QPushButton(
+            f"{name}\n{metrics.elidedText(where, Qt.TextElideMode.ElideMiddle, 470)}", objectName="row"
+        )
+        button.setToolTip(where)
+        button.clicked.connect(lambda: chosen())
+        self.lists.addWidget(button)
+
+
+class _Emblem(QWidget):
+    """A hill in contour lines."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(150, 92)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for i in range(6):
+            share = 1 - 0.16 * i
+            painter.setPen(QPen(theme.OVER if i == 5 else theme.INK if i % 2 else theme.CONTOUR, 1.6))
+            width, height = 144 * share, 86 * share
+            painter.drawEllipse(QRectF(75 - width / 2 + 3 * i, 46 - height / 2 - 2 * i, width, height))

@@ -1,0 +1,137 @@
+"""Paper, inks and type: the look of a survey map."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontDatabase,
+    QFontMetrics,
+    QIcon,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPixmap,
+)
+
+PAPER, PANEL, RULE, CONTOUR = QColor("#F6F2E9"), QColor("#EFE9DB"), QColor("#DAD1BE"), QColor("#C3B79C")
+INK, SOFT_INK = QColor("#22303A"), QColor("#55626B")
+IN_HAND, OVER, DONE = QColor("#1E5E8A"), QColor("#B93C26"), QColor("#1F7468")
+HAND_FLAG = QColor("#8A5A00")
+OVER_FAINT = QColor(185, 60, 38, 70)
+
+_FONTS = Path(__file__).parent / "assets" / "fonts"
+SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
+
+SHEET = f"""
+* {{ font-family: "{SANS}"; font-size: 13px; color: {INK.name()}; }}
+QMainWindow, QWidget#page, QDialog {{ background: {PAPER.name()}; }}
+QWidget#panel, QFrame#panel {{ background: {PANEL.name()}; }}
+QToolTip {{ background: {PAPER.name()}; color: {INK.name()}; border: 1px solid {CONTOUR.name()};
+  padding: 4px; }}
+QLabel#title {{ font-size: 17px; font-weight: 700; }}
+QLabel#head {{ font-size: 15px; font-weight: 700; }}
+QLabel#soft {{ color: {SOFT_INK.name()}; }}
+QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 14px; }}
+QLabel#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 20px; }}
+QLabel#message {{ background: {PANEL.name()}; border-left: 4px solid {OVER.name()}; padding: 7px 12px; }}
+QPushButton {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 4px;
+  padding: 5px 12px; }}
+QPushButton:hover {{ border-color: {INK.name()}; }}
+QPushButton:focus {{ border: 2px solid {IN_HAND.name()}; padding: 4px 11px; }}
+QPushButton:disabled {{ color: {CONTOUR.name()}; border-color: {RULE.name()}; }}
+QPushButton:checked {{ background: {INK.name()}; color: {PAPER.name()}; border-color: {INK.name()}; font-weight: 600; }}
+QPushButton#main {{ background: {INK.name()}; color: {PAPER.name()}; font-weight: 600; padding: 8px 18px; }}
+QPushButton#main:disabled {{ background: {CONTOUR.name()}; border-color: {CONTOUR.name()}; }}
+QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name()}; padding: 4px 8px; }}
+QPushButton#plain:hover {{ text-decoration: underline; }}
+QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
+QPushButton#plain:focus {{ border: 1px solid {IN_HAND.name()}; padding: 3px 7px; }}
+QPushButton#row {{ text-align: left; padding: 10px 14px; background: {PANEL.name()};
+  border: 1px solid {RULE.name()}; }}
+QPushButton#row:hover {{ border-color: {IN_HAND.name()}; }}
+QLineEdit, QComboBox {{
+  background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 3px;
+  padding: 4px 6px;
+  selection-background-color: {IN_HAND.name()}; selection-color: {PAPER.name()}; }}
+QMenu {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; }}
+QMenu::item {{ padding: 5px 26px 5px 16px; }}
+QMenu::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
+QMenu::item:disabled {{ color: {CONTOUR.name()}; }}
+QProgressBar {{ border: 1px solid {CONTOUR.name()}; background: {PAPER.name()}; height: 8px; border-radius: 2px; }}
+QProgressBar::chunk {{ background: {DONE.name()}; }}
+QTableWidget {{ background: {PAPER.name()}; gridline-color: {RULE.name()}; border: 1px solid {RULE.name()}; }}
+QHeaderView::section {{ background: {PANEL.name()}; border: none; border-bottom: 1px solid {RULE.name()}; padding: 5px; }}
+"""
+
+
+def load_fonts() -> None:
+    """Make the shipped fonts known to Qt."""
+    for path in sorted(_FONTS.glob("*.woff")):
+        QFontDatabase.addApplicationFont(str(path))
+
+
+def sans(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The text font, in pixels."""
+    font = QFont(SANS)
+    font.setPixelSize(size)
+    font.setWeight(weight)
+    return font
+
+
+def mono(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The font for numbers, in pixels."""
+    font = QFont(MONO)
+    font.setPixelSize(size)
+    font.setWeight(weight)
+    return font
+
+
+def signed(value: float, digits: int = 1) -> str:
+    """A number with its sign, the minus a real one."""
+    text = f"{value:+.{digits}f}"
+    return text.replace("-", "−") if float(text) else f"{0:.{digits}f}"
+
+
+def clock(seconds: float) -> str:
+    """Minutes, seconds and hundredths."""
+    return f"{int(seconds // 60)}:{seconds % 60:05.2f}"
+
+
+def draw_badge(painter: QPainter, box: QRectF) -> None:
+    """The emblem: contour lines around a peak."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for i, share in enumerate((1.0, 0.70, 0.40)):
+        painter.setPen(QPen(OVER if i == 2 else INK, 1.6))
+        width, height = box.width() * share, box.height() * 0.78 * share
+        centre = box.center() + QPointF(0.05 * box.width() * i, -0.04 * box.height() * i)
+        painter.drawEllipse(centre, width / 2, height / 2)
+
+
+def app_icon() -> QIcon:
+    """The application's icon."""
+    pixmap = QPixmap(64, 64)
+    pixmap.fill(PAPER)
+    painter = QPainter(pixmap)
+    draw_badge(painter, QRectF(5, 5, 54, 54))
+    painter.end()
+    return QIcon(pixmap)
+
+
+def ess_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of an ess mark: a kite, point down, centred on x with its top at y."""
+    path = QPainterPath(QPointF(x - size, y + 0.35 * size))
+    path.lineTo(x, y - 0.2 * size)
+    path.lineTo(x + size, y + 0.35 * size)
+    path.lineTo(x, y + 1.7 * size)
+    path.closeSubpath()
+    return path
+
+
+def text_width(text: str, size: int) -> int:
+    """How wide a text is in the text font."""
+    return QFontMetrics(sans(size)).horizontalAdvance(text)

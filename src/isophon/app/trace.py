@@ -1,0 +1,341 @@
+"""The trace: the song's overview, a ruler, the wave and the spectrogram, with the marks drawn on them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from isophon.app import theme
+from isophon.app.desk import Desk
+from isophon.app.ink import ink_image
+from isophon.app.jobs import Job
+from isophon.core.marks import Mark
+from isophon.core.pictures import close_margin, close_picture, row_of
+
+LEFT, RIGHT = 64, 16
+_OVERVIEW, _RULER = 30, 24
+_ZOOM = 1.25
+_SHARP_BELOW_S = 4.0
+_SHARP_AFTER_MS = 90
+_STEPS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300)
+
+
+class Trace(QWidget):
+    """Wheel zooms at the pointer, drag pans, drag on the ruler selects, double-click on a mark loops it."""
+
+    loop_asked = Signal()
+    seek_asked = Signal(float)
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.playhead = 0.0
+        self._ground: QPixmap | None = None
+        self._ground_key: object = None
+        self._sharp: tuple[tuple[float, float], QImage] | None = None
+        self._job: Job | None = None
+        self._drag: tuple[str, float, tuple[float, float]] | None = None
+        self._moved = False
+        self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
+        self._settled.timeout.connect(self._sharpen)
+        self.setMinimumHeight(230)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Trace")
+        self.setToolTip("Wheel: zoom. Drag: move along. Drag on the ruler: select. Double-click a mark: loop it.")
+        desk.session_changed.connect(self.update)
+        desk.hand_changed.connect(self.update)
+        desk.view_changed.connect(self._view_changed)
+
+    # geometry
+
+    def _plot_width(self) -> float:
+        return max(10.0, self.width() - LEFT - RIGHT)
+
+    def x_of(self, seconds: float) -> float:
+        """The place of a time."""
+        start, end = self.desk.view
+        return LEFT + (seconds - start) / (end - start) * self._plot_width()
+
+    def time_at(self, x: float) -> float:
+        """The time at a place."""
+        start, end = self.desk.view
+        return start + (x - LEFT) / self._plot_width() * (end - start)
+
+    def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
+        """Overview, ruler, wave, spectrogram."""
+        width, top = self._plot_width(), 4
+        rest = self.height() - top - _OVERVIEW - _RULER - 6
+        wave = rest * 0.40
+        return (
+            QRectF(LEFT, top, width, _OVERVIEW),
+            QRectF(LEFT, top + _OVERVIEW, width, _RULER),
+            QRectF(LEFT, top + _OVERVIEW + _RULER, width, wave),
+            QRectF(LEFT, top + _OVERVIEW + _RULER + wave + 16, width, rest - wave - 16),
+        )
+
+    # painting
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        ratio = self.devicePixelRatioF()
+        sharp = self._sharp[0] if self._sharp else None
+        key = (self.desk.view, self.size(), ratio, sharp)
+        if key != self._ground_key:
+            self._ground = QPixmap(self.size() * ratio)
+            self._ground.setDevicePixelRatio(ratio)
+            self._ground.fill(theme.PAPER)
+            ground = QPainter(self._ground)
+            self._draw_ground(ground)
+            ground.end()
+            self._ground_key = key
+        painter.drawPixmap(0, 0, self._ground)
+        self._draw_marks(painter)
+        self._draw_places(painter)
+
+    def _draw_ground(self, painter: QPainter) -> None:
+        overview, ruler, wave, spectrum = self._rows()
+        start, end = self.desk.view
+        rate = self.desk.take.recording.sample_rate
+        painter.setFont(theme.sans(12))
+        painter.setPen(theme.SOFT_INK)
+        for row, name in ((overview, "song"), (wave, "wave")):
+            painter.drawText(QRectF(0, row.top(), LEFT - 8, row.height()), _RIGHT_MIDDLE, name)
+        whole = self.desk.take.recording.frames
+        self._draw_wave(painter, overview, 0, whole, theme.CONTOUR)
+        self._draw_ruler(painter, ruler, start, end)
+        self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
+        self._draw_spectrum(painter, spectrum, start, end)
+
+    def _draw_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink) -> None:
+        take = self.desk.take
+        columns = int(box.width())
+        if (stop - start) / columns < 64:
+            self._draw_close_wave(painter, box, start, stop, ink)
+            return
+        low, high = take.wave.columns(start, stop, columns)
+        full = max(1e-6, float(max(np.abs(level).max() for level in take.wave.levels[-1:])))
+        middle, half = box.center().y(), box.height() / 2 - 1
+        x = box.left() + np.arange(columns) + 0.5
+        painter.setPen(QPen(ink, 1))
+        top = middle - high / full * half
+        bottom = np.maximum(middle - low / full * half, top + 1)
+        points = [QPointF(a, b) for a, b in zip(x, top, strict=True)]
+        points += [QPointF(a, b) for a, b in zip(x[::-1], bottom[::-1], strict=True)]
+        painter.setBrush(ink)
+        painter.drawPolygon(QPolygonF(points))
+
+    def _draw_close_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink) -> None:
+        take = self.desk.take
+        first, count = int(start), int(stop - start) + 2
+        samples = take.recording.read(first, count)
+        full = max(1e-6, float(np.abs(take.wave.levels[-1]).max()))
+        y = box.center().y() - samples[0] / full * (box.height() / 2 - 1)
+        x = box.left() + (first + np.arange(count) - start) / (stop - start) * box.width()
+        painter.save()
+        painter.setClipRect(box)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(ink, 1.2))
+        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
+        painter.restore()
+
+    def _draw_ruler(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
+        step = next((s for s in _STEPS if s / (end - start) * box.width() >= 74), _STEPS[-1])
+        digits = 3 if step < 0.01 else 2 if step < 0.1 else 1 if step < 1 else 0
+        painter.setFont(theme.mono(12))
+        for i in range(int(np.ceil(start / step)), int(end / step) + 1):
+            x = self.x_of(i * step)
+            painter.setPen(theme.CONTOUR)
+            painter.drawLine(QPointF(x, box.bottom() - 5), QPointF(x, box.bottom()))
+            painter.setPen(theme.SOFT_INK)
+            if x > box.right() - 20:
+                continue
+            minutes, seconds = divmod(i * step, 60)
+            text = f"{int(minutes)}:{seconds:0{digits + 3 if digits else 2}.{digits}f}"
+            painter.drawText(QRectF(x - 40, box.top(), 80, box.height() - 6), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
+        voice = self.desk.part.voice_lufs
+        if self._sharp and self._sharp[0] == (start, end):
+            image = self._sharp[1]
+        else:
+            image = ink_image(self.desk.take.spectrogram.columns(start, end, int(box.width())), voice)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(box, image)
+        painter.setFont(theme.mono(12))
+        painter.setPen(theme.SOFT_INK)
+        for khz in (2, 4, 8, 16):
+            y = box.top() + row_of(khz * 1000) * box.height()
+            label = f"{khz} kHz" if khz == 2 else str(khz)
+            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, label)
+
+    def _draw_marks(self, painter: QPainter) -> None:
+        _, _, wave, spectrum = self._rows()
+        part, ceiling = self.desk.part, self.desk.ceiling
+        start, end = self.desk.view
+        in_hand = set(self.desk.in_hand)
+        painter.save()
+        painter.setClipRect(QRectF(LEFT, 0, self._plot_width(), self.height()))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for mark in part.marks:
+            first, last = mark.span
+            if last < start or first > end:
+                continue
+            over = mark.standout_db > ceiling or part.change(mark) < 0
+            ink = theme.OVER if over else theme.SOFT_INK
+            left, right = self.x_of(first), self.x_of(last)
+            if mark.id in in_hand:
+                ink = theme.IN_HAND
+                box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
+                tint = theme.IN_HAND.toRgb()
+                tint.setAlpha(38)
+                painter.fillRect(box, tint)
+                painter.setPen(QPen(theme.IN_HAND, 1.5))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(box)
+            painter.setPen(QPen(ink, 1.5))
+            y = wave.bottom() + 4
+            painter.drawLine(QPointF(left, y), QPointF(max(right, left + 1), y))
+            painter.setBrush(Qt.BrushStyle.NoBrush if mark.hand.leave or not over else ink)
+            painter.drawPath(theme.ess_shape((left + right) / 2, y + 1, 4.2))
+        painter.restore()
+
+    def _draw_places(self, painter: QPainter) -> None:
+        overview, ruler, _, spectrum = self._rows()
+        duration = self.desk.take.recording.duration
+        start, end = self.desk.view
+        left = overview.left() + start / duration * overview.width()
+        right = overview.left() + end / duration * overview.width()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.IN_HAND, 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(QRectF(left, overview.top(), max(3, right - left), overview.height()), 2, 2)
+        place = overview.left() + self.playhead / duration * overview.width()
+        painter.drawLine(QPointF(place, overview.top()), QPointF(place, overview.bottom()))
+        if self.desk.selection:
+            first, last = (self.x_of(t) for t in self.desk.selection)
+            tint = theme.IN_HAND.toRgb()
+            tint.setAlpha(50)
+            painter.fillRect(QRectF(first, ruler.top(), last - first, spectrum.bottom() - ruler.top()), tint)
+        x = self.x_of(self.playhead)
+        if LEFT <= x <= LEFT + self._plot_width():
+            painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
+
+    # following
+
+    def set_playhead(self, seconds: float, follow: bool) -> None:
+        """Move the line that shows what is heard."""
+        if seconds == self.playhead:
+            return
+        self.playhead = seconds
+        start, end = self.desk.view
+        if follow and not start <= seconds <= end:
+            self.desk.set_view(seconds, seconds + end - start)
+        self.update()
+
+    def _view_changed(self) -> None:
+        self._settled.start()
+        self.update()
+
+    def resizeEvent(self, event) -> None:
+        self._settled.start()
+
+    def _sharpen(self) -> None:
+        """Compute a sharper picture of what is in view, in the background."""
+        start, end = self.desk.view
+        if end - start > _SHARP_BELOW_S or (self._sharp and self._sharp[0] == (start, end)):
+            return
+        take, columns, voice = self.desk.take, int(self._plot_width()), self.desk.part.voice_lufs
+
+        def work(progress):
+            rate = take.recording.sample_rate
+            margin = close_margin(rate)
+            first, count = round(start * rate) - margin, round((end - start) * rate) + 2 * margin
+            rows = close_picture(take.recording.read(first, count), rate, min(columns, 900))
+            return (start, end), ink_image(rows, voice)
+
+        self._job = Job(work)
+        self._job.done.connect(self._sharpened)
+        self._job.start()
+
+    def _sharpened(self, result: tuple[tuple[float, float], QImage]) -> None:
+        if result[0] == self.desk.view:
+            self._sharp = result
+            self.update()
+
+    # mouse
+
+    def mark_at(self, x: float) -> Mark | None:
+        """The mark drawn at a place."""
+        time, slack = self.time_at(x), 4 / self._plot_width() * (self.desk.view[1] - self.desk.view[0])
+        near = [m for m in self.desk.part.marks if m.span[0] - slack <= time <= m.span[1] + slack]
+        return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        overview, ruler, *_ = self._rows()
+        x, y = event.position().x(), event.position().y()
+        what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else "pan"
+        self._drag, self._moved = (what, x, self.desk.view), False
+        if what == "overview":
+            self._show_around(x)
+
+    def mouseMoveEvent(self, event) -> None:
+        if not self._drag:
+            return
+        what, from_x, view = self._drag
+        x = event.position().x()
+        if abs(x - from_x) < 3 and not self._moved:
+            return
+        self._moved = True
+        if what == "overview":
+            self._show_around(x)
+        elif what == "select":
+            first, last = sorted((self.time_at(from_x), self.time_at(x)))
+            self.desk.select((max(0.0, first), min(self.desk.take.recording.duration, last)))
+        else:
+            shift = (from_x - x) / self._plot_width() * (view[1] - view[0])
+            self.desk.set_view(view[0] + shift, view[1] + shift)
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self._drag and not self._moved and self._drag[0] != "overview":
+            mark = self.mark_at(event.position().x()) if self._drag[0] == "pan" else None
+            if mark:
+                self.desk.take_in_hand([mark.id], show=False)
+            else:
+                self.desk.select(None)
+                self.seek_asked.emit(self.time_at(event.position().x()))
+        self._drag = None
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        mark = self.mark_at(event.position().x())
+        if mark:
+            self.desk.take_in_hand([mark.id], show=False)
+            self.loop_asked.emit()
+
+    def wheelEvent(self, event) -> None:
+        steps = event.angleDelta().y() / 120
+        sideways = event.angleDelta().x() / 120
+        start, end = self.desk.view
+        if sideways and not steps:
+            shift = -sideways * 0.1 * (end - start)
+            self.desk.set_view(start + shift, end + shift)
+            return
+        self.zoom(_ZOOM**-steps, self.time_at(event.position().x()))
+
+    def zoom(self, factor: float, around: float | None = None) -> None:
+        """Show ``factor`` times as long a span, keeping a time where it is."""
+        start, end = self.desk.view
+        centre = (start + end) / 2 if around is None else min(max(around, start), end)
+        self.desk.set_view(centre - (centre - start) * factor, centre + (end - centre) * factor)
+
+    def _show_around(self, x: float) -> None:
+        overview = self._rows()[0]
+        centre = (x - overview.left()) / overview.width() * self.desk.take.recording.duration
+        half = (self.desk.view[1] - self.desk.view[0]) / 2
+        self.desk.set_view(centre - half, centre + half)
+
+
+_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -1,0 +1,196 @@
+"""The window: start page or workroom, opening files in the background, recent sessions."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QFileDialog, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from isophon.app import theme
+from isophon.app.start_page import StartPage
+
+_SESSION_ENDING = ".isophon"
+_RECENT = 8
+
+
+class Window(QMainWindow):
+    """Numeric modules are imported only once something is opened, so that the first picture comes at once."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Isophon")
+        self.setWindowIcon(theme.app_icon())
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.start = StartPage()
+        self.workroom = None
+        self._job = None
+        self.message = QLabel("", objectName="message", wordWrap=True)
+        self.message.hide()
+        first = QWidget(objectName="page")
+        column = QVBoxLayout(first)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.message)
+        column.addWidget(self.start, 1)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(first)
+        self.setCentralWidget(self.stack)
+        self.start.open_asked.connect(self.ask_open)
+        self.start.demo_asked.connect(self.open_demo)
+        self.start.path_chosen.connect(self.open_path)
+        self.start.recover_asked.connect(self.recover)
+        self.start.cancel_asked.connect(lambda: self._job and self._job.cancel())
+        QTimer.singleShot(0, self._show_lists)
+
+    # opening
+
+    def ask_open(self) -> None:
+        """Ask for a recording or a session."""
+        kinds = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64)"
+        name, _ = QFileDialog.getOpenFileName(self, "Open", "", kinds)
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        """Open a session or a recording in the background."""
+        path = Path(path).resolve()
+
+        def work(progress):
+            from isophon.core.session import file
+
+            if path.suffix == _SESSION_ENDING:
+                return self._opened(file.load(path), path, progress)
+            return self._opened(None, path, progress)
+
+        self._begin(f"Opening {path.name}: surveying the voice", work)
+
+    def recover(self, path: Path) -> None:
+        """Open what the autosave kept."""
+
+        def work(progress):
+            from isophon.core.session import file
+
+            kept = file.read_autosave(path)
+            saved_as = Path(kept.saved_as) if kept.saved_as else None
+            session, _, _, take = self._opened(kept.session, saved_as, progress)
+            return session, saved_as, True, take
+
+        self._begin("Opening what the autosave kept", work)
+
+    def open_demo(self) -> None:
+        """Make the demo if it is not there, then open it."""
+
+        def work(progress):
+            from isophon.core.demo.build import demo_folder, make_demo
+            from isophon.core.session import file
+
+            path = make_demo(demo_folder(), lambda f: progress(0.6 * f))
+            return self._opened(file.load(path), path, lambda f: progress(0.6 + 0.4 * f))
+
+        self._begin("Making the demo: a singer is being synthesized", work)
+
+    @staticmethod
+    def _opened(session, path, progress):
+        from isophon.core.session import edits
+        from isophon.core.take import open_take
+
+        source = Path(session.parts[0].source.path) if session else path
+        take = open_take(source, progress)
+        if session is None:
+            shape = (take.recording.sample_rate, take.recording.channels, take.recording.frames)
+            session, path = edits.new_session(source.stem, source, *shape), None
+        edits.check_source(session.parts[0].source, take.recording)
+        return session, path, False, take
+
+    def _begin(self, words: str, work) -> None:
+        from isophon.app.jobs import Job
+
+        if self._job is not None:
+            return
+        if self.workroom is not None:
+            self._leave_workroom()
+        self.message.hide()
+        self.start.show_work(words, 0.0)
+        self._job = Job(work)
+        self._job.progressed.connect(lambda f: self._job and self.start.show_work(words, f))
+        self._job.done.connect(self._enter_workroom)
+        self._job.failed.connect(self._failed)
+        self._job.cancelled.connect(lambda: self._failed(""))
+        self._job.start()
+
+    def _enter_workroom(self, result) -> None:
+        from isophon.app.desk import Desk
+        from isophon.app.workroom import Workroom
+
+        session, path, recovered, take = result
+        self._ended()
+        desk = Desk(session, path, take, recovered=recovered)
+        self.workroom = Workroom(desk)
+        self.workroom.open_asked.connect(self.ask_open)
+        self.workroom.title_changed.connect(self._show_title)
+        self.stack.addWidget(self.workroom)
+        self.stack.setCurrentWidget(self.workroom)
+        self.workroom.setFocus()
+        self._show_title()
+        if desk.part.voice_lufs is None:
+            self.workroom.tell(
+                "No voice was found in this recording, so nothing can be measured against it; it can be heard."
+            )
+
+    def _leave_workroom(self) -> None:
+        self.workroom.shut()
+        self.stack.removeWidget(self.workroom)
+        self.workroom.deleteLater()
+        self.workroom = None
+        self._show_lists()
+
+    def _failed(self, why: str) -> None:
+        self._ended()
+        self.message.setText(why)
+        self.message.setVisible(bool(why))
+
+    def _ended(self) -> None:
+        self._job = None
+        self.start.show_work("", None)
+
+    # what is shown and kept
+
+    def _show_title(self) -> None:
+        desk = self.workroom.desk
+        self.setWindowTitle(f"{desk.session.name} — Isophon")
+        if desk.saved_as and not desk.unsaved:
+            self._remember(desk.saved_as)
+
+    def _show_lists(self) -> None:
+        from isophon.app.state import autosaves, recent_sessions
+
+        self.start.show_lists(autosaves(), recent_sessions())
+
+    def _remember(self, path: Path) -> None:
+        from isophon.app.state import recent_sessions, state_folder
+
+        paths = [str(p) for p in dict.fromkeys([path, *recent_sessions()])][:_RECENT]
+        target = state_folder() / "recent.json"
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(json.dumps(paths))
+
+    # dropping and closing
+
+    def dragEnterEvent(self, event) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            self.open_path(paths[0])
+
+    def closeEvent(self, event) -> None:
+        if self._job is not None:
+            self._job.cancel()
+            self._job.wait()
+        if self.workroom is not None:
+            self.workroom.shut()
+        event.accept()

@@ -1,0 +1,1 @@
+"""A synthesized singer and the demo session; everything in it is invented."""

@@ -1,0 +1,155 @@
+"""Pictures of a take in small arrays: its wave at every zoom, and a spectrogram on a logarithmic axis.
+
+Both are gathered while the survey reads the take, so that showing any span at
+any zoom needs no reading; a close span can be computed sharper from its samples.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from isophon.core.audio.loudness import db
+from isophon.core.audio.spectra import Geometry
+
+WAVE_STEP = 64
+ROWS = 144
+LOW_HZ, HIGH_HZ = 1_800.0, 16_000.0
+QUIETEST_DB = -127.5
+_POOL = 4
+
+
+class Wave:
+    """Lowest and highest sample of every 64 frames, and of every 256, 1024 and so on."""
+
+    def __init__(self) -> None:
+        self._parts: list[np.ndarray] = []
+        self._rest = np.zeros(0, np.float32)
+        self.levels: list[np.ndarray] = []
+
+    def add(self, block: np.ndarray) -> None:
+        """Take in the next samples ``(channels, n)``; of two sides the larger excursion is shown."""
+        mono = block[0] if len(block) == 1 else np.where(np.abs(block[0]) > np.abs(block[1]), block[0], block[1])
+        joined = np.concatenate([self._rest, mono])
+        whole = len(joined) // WAVE_STEP * WAVE_STEP
+        steps = joined[:whole].reshape(-1, WAVE_STEP)
+        self._parts.append(np.stack([steps.min(axis=1), steps.max(axis=1)]))
+        self._rest = joined[whole:]
+
+    def finish(self) -> None:
+        """Build the coarser levels."""
+        if len(self._rest):
+            self._parts.append(np.array([[self._rest.min()], [self._rest.max()]], np.float32))
+        level = np.concatenate(self._parts, axis=1)
+        self.levels = [level]
+        while level.shape[1] > 2_000:
+            padded = np.pad(level, ((0, 0), (0, -level.shape[1] % _POOL)), mode="edge").reshape(2, -1, _POOL)
+            level = np.stack([padded[0].min(axis=1), padded[1].max(axis=1)])
+            self.levels.append(level)
+        self._parts, self._rest = [], self._rest[:0]
+
+    def columns(self, start: float, stop: float, count: int) -> tuple[np.ndarray, np.ndarray]:
+        """Lowest and highest value in each of ``count`` columns of frames ``start`` to ``stop``."""
+        per_column = (stop - start) / count
+        index = int(np.clip(np.log(max(per_column / WAVE_STEP, 1)) / np.log(_POOL), 0, len(self.levels) - 1))
+        level, step = self.levels[index], WAVE_STEP * _POOL**index
+        edges = np.clip(np.linspace(start, stop, count + 1) / step, 0, level.shape[1] - 1)
+        first = edges[:-1].astype(int)
+        bounds = np.append(first, int(edges[-1]) + 1)
+        low = np.minimum.reduceat(level[0], np.minimum(bounds, level.shape[1] - 1))[:count]
+        high = np.maximum.reduceat(level[1], np.minimum(bounds, level.shape[1] - 1))[:count]
+        return low, high
+
+
+class Spectrogram:
+    """Levels on ``ROWS`` logarithmic rows from 1.8 to 16 kHz, every 5 ms, in half dB steps of a byte.
+
+    Row 0 is the top. A byte of 0 is −127.5 dBFS or less, 255 is full scale.
+    """
+
+    def __init__(self, sample_rate: int, window_s: float = 0.0107, hop_s: float = 0.005) -> None:
+        self.geometry = Geometry.of_seconds(sample_rate, window_s, hop_s)
+        self.hop_s = self.geometry.hop / sample_rate
+        self._matrix = _row_matrix(self.geometry.freqs)
+        self._tail: np.ndarray | None = None
+        self._parts: list[np.ndarray] = []
+        self.levels: list[np.ndarray] = []
+
+    def add(self, block: np.ndarray) -> None:
+        """Take in the next samples ``(channels, n)``."""
+        if self._tail is None:
+            self._tail = np.zeros((len(block), self.geometry.size // 2), np.float32)
+        joined = np.concatenate([self._tail, block], axis=1)
+        frames = (joined.shape[1] - self.geometry.size) // self.geometry.hop + 1
+        if frames > 0:
+            self._parts.append(self.rows(joined[:, : (frames - 1) * self.geometry.hop + self.geometry.size]))
+            joined = joined[:, frames * self.geometry.hop :]
+        self._tail = joined
+
+    def finish(self) -> None:
+        """Build the coarser levels."""
+        level = np.concatenate(self._parts, axis=1) if self._parts else np.zeros((ROWS, 1), np.uint8)
+        self._parts, self._tail = [], None
+        self.levels = [level]
+        while level.shape[1] > 2_000:
+            level = np.pad(level, ((0, 0), (0, level.shape[1] % 2)), mode="edge")
+            level = np.maximum(level[:, ::2], level[:, 1::2])
+            self.levels.append(level)
+
+    def rows(self, samples: np.ndarray) -> np.ndarray:
+        """The picture of samples ``(channels, n)``, uint8 ``(ROWS, frames)``, the first centred half a window in."""
+        power = sum(self.geometry.power(np.ascontiguousarray(channel)) for channel in samples)
+        level = db(power @ self._matrix)
+        return np.clip((level - QUIETEST_DB) * 2, 0, 255).astype(np.uint8).T
+
+    def columns(self, start: float, stop: float, count: int) -> np.ndarray:
+        """Uint8 ``(ROWS, count)`` of the span in seconds; empty paper outside of the take."""
+        per_column = (stop - start) / count / self.hop_s
+        index = int(np.clip(np.floor(np.log2(max(per_column, 1))), 0, len(self.levels) - 1))
+        level = self.levels[index]
+        at = (np.arange(count) + 0.5) * (stop - start) / count + start
+        frames = at / (self.hop_s * 2**index)
+        picked = level[:, np.clip(frames, 0, level.shape[1] - 1).astype(int)]
+        picked[:, (frames < 0) | (frames >= level.shape[1])] = 0
+        return picked
+
+
+def close_picture(samples: np.ndarray, sample_rate: int, frames: int, window_s: float = 0.008) -> np.ndarray:
+    """A sharp picture of a short span: uint8 ``(ROWS, about frames)``.
+
+    ``samples``: ``(channels, n)``, the span with half a window more at either side
+    (:func:`close_margin` frames).
+    """
+    margin = close_margin(sample_rate, window_s)
+    hop_s = max(1, (samples.shape[1] - 2 * margin) // frames) / sample_rate
+    return Spectrogram(sample_rate, window_s, hop_s).rows(samples)
+
+
+def close_margin(sample_rate: int, window_s: float = 0.008) -> int:
+    """Frames that :func:`close_picture` needs at either side of the span."""
+    return Geometry.of_seconds(sample_rate, window_s, 0.001).size // 2
+
+
+def row_of(hz: float) -> float:
+    """Where a frequency lies on the rows' axis: 0 at the top, 1 at the bottom."""
+    return float(1 - np.log(max(hz, 1.0) / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ))
+
+
+def hz_at(place: float) -> float:
+    """The frequency at a place on the rows' axis; the inverse of :func:`row_of`."""
+    return float(LOW_HZ * (HIGH_HZ / LOW_HZ) ** (1 - place))
+
+
+def _row_matrix(freqs: np.ndarray) -> np.ndarray:
+    """Weights ``(bins, ROWS)``: each row the mean power around its frequency, interpolated between bins."""
+    edges = LOW_HZ * (HIGH_HZ / LOW_HZ) ** (1 - np.arange(ROWS + 1) / ROWS)
+    centres = np.sqrt(edges[1:] * edges[:-1])
+    matrix = np.zeros((len(freqs), ROWS), np.float32)
+    for row, (high, low, centre) in enumerate(zip(edges[:-1], edges[1:], centres, strict=True)):
+        inside = np.flatnonzero((freqs >= low) & (freqs < high))
+        if len(inside) > 1:
+            matrix[inside, row] = 1 / len(inside)
+        elif centre <= freqs[-1]:
+            at = centre / freqs[1]
+            lower = min(int(at), len(freqs) - 2)
+            matrix[lower, row], matrix[lower + 1, row] = 1 - (at - lower), at - lower
+    return matrix

@@ -1,0 +1,257 @@
+"""Plays a take as sung, cleaned, or what was taken out, switching without a click or losing the place.
+
+A feeder thread renders both versions a little ahead; the device's callback only
+mixes them with weights that glide. Where the play jumps (loop, seek) or the plan
+changes, the feeder fades from what would have come to what comes now.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import deque
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from isophon.core.render import Plan, Renderer
+
+COMPARES = ("as sung", "cleaned", "taken out")
+CHUNK = 1024
+AHEAD = 5
+_GLIDE_S = 0.012
+_FADE = 256
+
+
+class _Chunk(NamedTuple):
+    start: int
+    sung: np.ndarray
+    cleaned: np.ndarray
+    version: int
+
+
+class Player:
+    """The playing of one take through a device.
+
+    ``open_device(sample_rate, fill)`` gives something with ``name``, ``silent``
+    and ``close()`` that calls ``fill(block)`` for float32 ``(frames, 2)``.
+    """
+
+    def __init__(self, renderer: Renderer, open_device: Callable[[int, Callable[[np.ndarray], None]], Any]) -> None:
+        self._renderer = renderer
+        self._plan: Plan = ()
+        self._faded_from: Plan | None = None
+        self._version = 0
+        self._compare, self._match_db = "cleaned", 0.0
+        self._weights = np.array([0.0, 1.0], np.float32)
+        self._loop: tuple[int, int] | None = None
+        self._next = 0
+        self._jump_from: int | None = None
+        self._chunks: deque[_Chunk] = deque()
+        self._used = 0
+        self._position = 0
+        self._playing, self._gain = False, 0.0
+        self._peak = 0.0
+        self._closed = False
+        self._work = threading.Condition()
+        self._feeder = threading.Thread(target=self._feed, name="player feeder", daemon=True)
+        self._feeder.start()
+        self.device = open_device(renderer.sample_rate, self.fill)
+
+    # what a person asks for
+
+    @property
+    def playing(self) -> bool:
+        """Whether sound is asked for."""
+        return self._playing
+
+    @property
+    def position(self) -> int:
+        """The frame heard now."""
+        return self._position
+
+    def play(self) -> None:
+        """Go on from the place."""
+        with self._work:
+            self._playing = True
+            self._work.notify()
+
+    def stop(self) -> None:
+        """Fade out and keep the place."""
+        self._playing = False
+
+    def seek(self, frame: int) -> None:
+        """Go to a frame of the take."""
+        with self._work:
+            self._restart(int(np.clip(frame, 0, max(0, self._renderer.samples - 1))))
+
+    def set_loop(self, loop: tuple[int, int] | None) -> None:
+        """Play only these frames, again and again; None: to the end."""
+        with self._work:
+            self._loop = loop if loop and loop[1] - loop[0] > 4 * _FADE else None
+            if self._loop and not self._loop[0] <= self._position < self._loop[1]:
+                self._restart(self._loop[0])
+            else:
+                self._drop()
+
+    def set_plan(self, plan: Plan) -> int:
+        """What cleaned means from now on; returns the version that :meth:`ready` waits for."""
+        with self._work:
+            if plan != self._plan:
+                self._faded_from = self._plan if self._faded_from is None else self._faded_from
+                self._plan = plan
+                self._version += 1
+                self._drop()
+            return self._version
+
+    def set_compare(self, compare: str) -> None:
+        """Which of COMPARES is heard."""
+        self._compare = compare
+
+    def set_match(self, gain_db: float) -> None:
+        """The gain of cleaned that matches its loudness to as sung; 0 for no match."""
+        self._match_db = gain_db
+
+    def ready(self, version: int, timeout: float) -> bool:
+        """Wait until samples of a version are there for the device; whether they are."""
+        with self._work:
+            return self._work.wait_for(lambda: any(c.version >= version for c in self._chunks), timeout)
+
+    def peak(self) -> float:
+        """Highest sample since the last call."""
+        peak, self._peak = self._peak, 0.0
+        return peak
+
+    def close(self) -> None:
+        """Give the device back and end the feeder."""
+        self.device.close()
+        with self._work:
+            self._closed = True
+            self._work.notify_all()
+        self._feeder.join(timeout=2.0)
+
+    # the device's side
+
+    def fill(self, block: np.ndarray) -> None:
+        """Write the next frames into ``block``, float32 ``(frames, 2)``; called by the device."""
+        block[:] = 0.0
+        if not self._playing and self._gain == 0.0:
+            return
+        sung, cleaned, got = self._take(len(block))
+        target = self._target()
+        if got:
+            glide = min(len(block), max(1, round(_GLIDE_S * self._renderer.sample_rate)))
+            ramp = np.minimum(1.0, (np.arange(len(block), dtype=np.float32) + 1) / glide)[:, None]
+            weights = self._weights + (target - self._weights) * ramp
+            block[:] = sung * weights[:, :1] + cleaned * weights[:, 1:]
+            self._weights = target
+        goal = 1.0 if self._playing and got else 0.0
+        if goal != self._gain:
+            block *= np.linspace(self._gain, goal, len(block), dtype=np.float32)[:, None]
+            self._gain = goal
+        self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
+
+    def _target(self) -> np.ndarray:
+        if self._compare == "as sung":
+            return np.array([1.0, 0.0], np.float32)
+        if self._compare == "taken out":
+            return np.array([1.0, -1.0], np.float32)
+        return np.array([0.0, 10 ** (self._match_db / 20)], np.float32)
+
+    def _take(self, frames: int) -> tuple[np.ndarray, np.ndarray, bool]:
+        sung, cleaned = np.zeros((frames, 2), np.float32), np.zeros((frames, 2), np.float32)
+        at = 0
+        with self._work:
+            while at < frames and self._chunks:
+                chunk = self._chunks[0]
+                count = min(frames - at, len(chunk.sung) - self._used)
+                sung[at : at + count] = chunk.sung[self._used : self._used + count]
+                cleaned[at : at + count] = chunk.cleaned[self._used : self._used + count]
+                at, self._used = at + count, self._used + count
+                self._position = chunk.start + self._used
+                if self._used == len(chunk.sung):
+                    self._chunks.popleft()
+                    self._used = 0
+            ended = not self._chunks and self._next >= self._renderer.samples and not self._loop
+            if ended:
+                self._playing = False
+            self._work.notify()
+        return sung, cleaned, at > 0
+
+    # the feeder's side
+
+    def _restart(self, frame: int) -> None:
+        """Jump: what is queued beyond the chunk being played is given up."""
+        self._drop()
+        if self._gain > 0:
+            self._jump_from = self._next
+        self._next = frame
+        if not self._chunks:
+            self._position = frame
+        self._work.notify()
+
+    def _drop(self) -> None:
+        """Render the chunks after the one being played again."""
+        while len(self._chunks) > 1:
+            self._next = self._chunks.pop().start
+        if self._chunks and self._used == 0 and self._gain == 0.0:
+            self._next = self._chunks.pop().start
+        self._work.notify()
+
+    def _feed(self) -> None:
+        while True:
+            with self._work:
+                self._work.wait_for(lambda: self._closed or self._wanted())
+                if self._closed:
+                    return
+                state = (self._next, self._jump_from, self._plan, self._faded_from, self._version, self._loop)
+            chunk, after = self._render(*state)
+            with self._work:
+                unchanged = state == (
+                    self._next,
+                    self._jump_from,
+                    self._plan,
+                    self._faded_from,
+                    self._version,
+                    self._loop,
+                )
+                if unchanged:
+                    self._chunks.append(chunk)
+                    self._next, self._jump_from, self._faded_from = after, None, None
+                    self._work.notify_all()
+
+    def _wanted(self) -> bool:
+        return len(self._chunks) < AHEAD and (self._next < self._renderer.samples or self._loop is not None)
+
+    def _render(
+        self,
+        start: int,
+        jump_from: int | None,
+        plan: Plan,
+        faded_from: Plan | None,
+        version: int,
+        loop: tuple[int, int] | None,
+    ) -> tuple[_Chunk, int]:
+        if loop and start >= loop[1]:
+            jump_from, start = (start if jump_from is None else jump_from), loop[0]
+        stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else self._renderer.samples)
+        frames = max(1, stop - start)
+        sung, cleaned = self._both(plan, start, frames)
+        fade = min(_FADE, frames)
+        ramp = np.linspace(0, 1, fade, dtype=np.float32)[:, None]
+        if jump_from is not None:
+            for now, then in zip((sung, cleaned), self._both(plan, jump_from, fade), strict=True):
+                now[:fade] = now[:fade] * ramp + then * (1 - ramp)
+        elif faded_from is not None:
+            _, before = self._both(faded_from, start, fade)
+            cleaned[:fade] = cleaned[:fade] * ramp + before * (1 - ramp)
+        return _Chunk(start, sung, cleaned, version), start + frames
+
+    def _both(self, plan: Plan, start: int, frames: int) -> tuple[np.ndarray, np.ndarray]:
+        sung = self._renderer.read(start, frames)
+        cleaned = self._renderer.cleaned(plan, start, frames)
+        return _two_sides(sung), _two_sides(cleaned)
+
+
+def _two_sides(samples: np.ndarray) -> np.ndarray:
+    return np.ascontiguousarray(np.broadcast_to(samples, (2, samples.shape[1])).T)

@@ -61,10 +61,11 @@ def clean(call: argparse.Namespace) -> int:
     status, taken = 0, {}
     for path, job in jobs:
         try:
-            for output in handover.check_free(path, target):
+            for output in handover.outputs(path, target):
                 if output in taken:
                     raise OutputError(f"{path}: would write {output.name} as {taken[output]} does; use another --out")
                 taken[output] = path
+            handover.check_free(path, target)
             rows.append(job(target))
         except IsophonError as error:
             print(f"isophon: {error}", file=sys.stderr)

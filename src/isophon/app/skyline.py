@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
@@ -48,8 +50,8 @@ class Skyline(QWidget):
     def _range(self) -> tuple[float, float]:
         """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
         heights = [m.standout_db for m in self.desk.part.marks] or [0.0]
-        top = max(6.0, 6 * np.ceil((max(heights) + 1) / 6))
-        bottom = min(-18.0, 6 * np.floor((min(heights) - 3) / 6))
+        top = max(6.0, 6.0 * math.ceil((max(heights) + 1) / 6))
+        bottom = min(-18.0, 6.0 * math.floor((min(heights) - 3) / 6))
         return max(bottom, -36.0), min(top, 30.0)
 
     def y_of(self, level_db: float) -> float:
@@ -62,7 +64,7 @@ class Skyline(QWidget):
         """The stand-out at a height."""
         low, high = self._range()
         plot = self._plot()
-        return low + (plot.bottom() - y) / plot.height() * (high - low)
+        return float(low + (plot.bottom() - y) / plot.height() * (high - low))
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
         """Each mark in view with its full bar, as sung."""

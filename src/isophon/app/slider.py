@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -37,7 +37,7 @@ class Slider(QWidget):
         self._dragging = False
         self.setMinimumHeight(26)
         self.setMinimumWidth(self._words_width + _VALUE_WIDTH + 60)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(words)
 
     @property
@@ -116,10 +116,19 @@ class Slider(QWidget):
         else:
             event.ignore()
 
+    def event(self, event) -> bool:
+        """While it has the focus, the arrow keys are its own."""
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _ARROWS:
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event) -> None:
-        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
-        if event.key() in steps:
+        if event.key() in _ARROWS:
             self._gesture += 1
-            self._move(self._value + self._step * steps[event.key()])
+            self._move(self._value + self._step * _ARROWS[event.key()])
         else:
             event.ignore()
+
+
+_ARROWS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}

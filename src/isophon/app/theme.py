@@ -42,8 +42,10 @@ QPushButton {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; b
   padding: 5px 12px; }}
 QPushButton:hover {{ border-color: {INK.name()}; }}
 QPushButton:focus {{ border: 2px solid {IN_HAND.name()}; padding: 4px 11px; }}
-QPushButton:disabled {{ color: {CONTOUR.name()}; border-color: {RULE.name()}; }}
-QPushButton:checked {{ background: {INK.name()}; color: {PAPER.name()}; border-color: {INK.name()}; font-weight: 600; }}
+QPushButton:disabled {{
+  color: {CONTOUR.name()}; border-color: {RULE.name()}; }}
+QPushButton:checked {{
+  background: {INK.name()}; color: {PAPER.name()}; border-color: {INK.name()}; font-weight: 600; }}
 QPushButton#main {{ background: {INK.name()}; color: {PAPER.name()}; font-weight: 600; padding: 8px 18px; }}
 QPushButton#main:disabled {{ background: {CONTOUR.name()}; border-color: {CONTOUR.name()}; }}
 QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name()}; padding: 4px 8px; }}
@@ -64,7 +66,8 @@ QMenu::item:disabled {{ color: {CONTOUR.name()}; }}
 QProgressBar {{ border: 1px solid {CONTOUR.name()}; background: {PAPER.name()}; height: 8px; border-radius: 2px; }}
 QProgressBar::chunk {{ background: {DONE.name()}; }}
 QTableWidget {{ background: {PAPER.name()}; gridline-color: {RULE.name()}; border: 1px solid {RULE.name()}; }}
-QHeaderView::section {{ background: {PANEL.name()}; border: none; border-bottom: 1px solid {RULE.name()}; padding: 5px; }}
+QHeaderView::section {{
+  background: {PANEL.name()}; border: none; border-bottom: 1px solid {RULE.name()}; padding: 5px; }}
 """
 
 

@@ -111,6 +111,7 @@ class Window(QMainWindow):
             return
         if self.workroom is not None:
             self._leave_workroom()
+        self.message.clear()
         self.message.hide()
         self.start.show_work(words, 0.0)
         self._job = Job(work)

@@ -10,6 +10,7 @@ from __future__ import annotations
 import threading
 from collections import deque
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -141,13 +142,13 @@ class Player:
         target = self._target()
         if got:
             glide = min(len(block), max(1, round(_GLIDE_S * self._renderer.sample_rate)))
-            ramp = np.minimum(1.0, (np.arange(len(block), dtype=np.float32) + 1) / glide)[:, None]
+            ramp = _rise(glide, len(block))
             weights = self._weights + (target - self._weights) * ramp
             block[:] = sung * weights[:, :1] + cleaned * weights[:, 1:]
             self._weights = target
         goal = 1.0 if self._playing and got else 0.0
         if goal != self._gain:
-            block *= np.linspace(self._gain, goal, len(block), dtype=np.float32)[:, None]
+            block *= self._gain + (goal - self._gain) * _rise(len(block), len(block))
             self._gain = goal
         self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
 
@@ -238,7 +239,7 @@ class Player:
         frames = max(1, stop - start)
         sung, cleaned = self._both(plan, start, frames)
         fade = min(_FADE, frames)
-        ramp = np.linspace(0, 1, fade, dtype=np.float32)[:, None]
+        ramp = _rise(fade, fade)
         if jump_from is not None:
             for now, then in zip((sung, cleaned), self._both(plan, jump_from, fade), strict=True):
                 now[:fade] = now[:fade] * ramp + then * (1 - ramp)
@@ -251,6 +252,13 @@ class Player:
         sung = self._renderer.read(start, frames)
         cleaned = self._renderer.cleaned(plan, start, frames)
         return _two_sides(sung), _two_sides(cleaned)
+
+
+@lru_cache(maxsize=32)
+def _rise(length: int, total: int) -> np.ndarray:
+    """From 0 to 1 along a raised cosine of ``length``, then 1; float32 ``(total, 1)``."""
+    place = np.minimum(1.0, (np.arange(total) + 1) / length)
+    return (0.5 - 0.5 * np.cos(np.pi * place)).astype(np.float32)[:, None]
 
 
 def _two_sides(samples: np.ndarray) -> np.ndarray:

@@ -76,10 +76,12 @@ class Recording:
         """
         for start in range(0, self.frames, size):
             block = self._read(start, min(size, self.frames - start))
-            if not np.isfinite(block).all():
+            numbers = np.isfinite(block).all(axis=0)
+            if not numbers.all():
+                where = (start + int(np.argmin(numbers))) / self.sample_rate
                 raise InputError(
-                    f"{self.path.name}: has samples that are not numbers near "
-                    f"{start / self.sample_rate:.1f} s; export it again from its source"
+                    f"{self.path.name}: has samples that are not numbers near {where:.1f} s; "
+                    "export it again from its source"
                 )
             yield block
 

@@ -36,7 +36,7 @@ _UNDER_USUAL_DB, _VOICED_UNDER_USUAL_DB = 9.0, 16.0
 _BURST_S, _BURST_DROP_DB = 0.055, 20.0
 _DOUBTFUL = -2.0
 _FLOOR_PERCENTILE, _OVERSUBTRACTION, _LEAST_LEFT = 20, 2.0, 0.001
-_STRUCK_RISE_S, _STRUCK_FALL_DB_S = 0.016, -90.0
+_STRUCK_RISE_S, _STRUCK_DB_S, _VOICED_STRUCK_DB_S = 0.016, -90.0, -160.0
 _NOISE_HARMONICITY = 0.38
 
 # over low, over mid, over voice, high share; constant
@@ -78,7 +78,7 @@ class _Run:
     core: int
     voiced: bool
     burst: bool
-    struck: bool
+    fall: float
 
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
@@ -228,7 +228,7 @@ def _describe(start: int, end: int, traits: Traits, score: np.ndarray, hop_s: fl
         len(core),
         voiced=float(traits.voiced[core].mean()) > 0.5,
         burst=_bursts(start, traits.hiss),
-        struck=_struck(traits.hiss[max(0, start - 2) : end], hop_s),
+        fall=_fall(traits.hiss[max(0, start - 2) : end], hop_s),
     )
 
 
@@ -239,14 +239,17 @@ def _bursts(start: int, hiss: np.ndarray) -> bool:
     return len(before) > 0 and float(after.max() - before.min()) > _BURST_DROP_DB
 
 
-def _struck(hiss: np.ndarray, hop_s: float) -> bool:
-    """Whether the hiss rises at once and dies away from its peak, as a hi-hat or a T does; a jet of air swells and stays."""
+def _fall(hiss: np.ndarray, hop_s: float) -> float:
+    """How fast a hiss that rose at once dies away from its peak, dB/s; 0 where it rose slowly.
+
+    A hi-hat and a T are struck and die away; a jet of air swells and stays.
+    """
     peak = int(np.argmax(hiss))
     rise = peak - int(np.argmax(hiss[: peak + 1] > hiss[peak] - 10.0))
     fall = hiss[peak : peak + max(3, round(0.6 * (len(hiss) - peak)) + 1)]
     if rise * hop_s > _STRUCK_RISE_S or len(fall) < 3:
-        return False
-    return float(np.polyfit(np.arange(len(fall)) * hop_s, fall, 1)[0]) < _STRUCK_FALL_DB_S
+        return 0.0
+    return float(np.polyfit(np.arange(len(fall)) * hop_s, fall, 1)[0])
 
 
 def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
@@ -264,7 +267,7 @@ def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
             under = min(1.0, max(0.0, (usual - run.over_voice) / 4))
             if not run.voiced and run.crest < 0.6 * crest:
                 score -= under * 0.3 * max(0.0, rise - 2 - run.over_mid)
-        score -= 4.0 if run.struck and not run.voiced else 0.0
+        score -= 4.0 if run.fall < (_VOICED_STRUCK_DB_S if run.voiced else _STRUCK_DB_S) else 0.0
         if run.burst and not run.voiced and run.core * hop_s < _BURST_S:
             score -= 0.8
         score -= max(0.0, 0.06 - run.core * hop_s) * 20

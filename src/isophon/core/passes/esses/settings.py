@@ -23,9 +23,9 @@ class EssSettings(msgspec.Struct, frozen=True):
     length of the smooth edges. ``sure``: marks of a lower confidence are left.
     """
 
-    ceiling_db: Annotated[float, msgspec.Meta(ge=-24.0, le=12.0)] = -2.0
+    ceiling_db: Annotated[float, msgspec.Meta(ge=-24.0, le=12.0)] = -3.0
     usual_db: Annotated[float, msgspec.Meta(ge=0.0, le=24.0)] = 3.0
-    limit_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -10.0
+    limit_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -12.0
     edge_ms: Annotated[float, msgspec.Meta(ge=2.0, le=40.0)] = 12.0
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
 

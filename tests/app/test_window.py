@@ -1,0 +1,262 @@
+"""The window driven as a person would: real widgets, mouse and keys, down to the samples heard."""
+
+import json
+import time
+
+import numpy as np
+import pytest
+import soundfile as sf
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtWidgets import QApplication
+
+from conftest import write
+from isophon.app.main import make_app
+from isophon.app.state import autosaves, recent_sessions
+from isophon.app.window import Window
+from isophon.core.session import file
+from voices import spoken
+
+
+@pytest.fixture
+def window(qtbot):
+    make_app()
+    window = Window()
+    qtbot.addWidget(window)
+    window.resize(1280, 800)
+    window.show()
+    yield window
+    window.close()
+
+
+@pytest.fixture
+def room(window, demo, tmp_path, qtbot):
+    """The workroom on a copy of the demo session's file, beside the original recording."""
+    session = file.load(demo)
+    path = tmp_path / "song.isophon"
+    file.save(session, path)
+    return opened(window, path, qtbot)
+
+
+def opened(window, path, qtbot):
+    window.open_path(path)
+    qtbot.waitUntil(lambda: window.workroom is not None or bool(window.message.text()), timeout=30_000)
+    assert window.workroom is not None, window.message.text()
+    window.activateWindow()
+    qtbot.wait(60)
+    window.workroom.setFocus()
+    return window.workroom
+
+
+def press(room, key, modifiers=Qt.KeyboardModifier.NoModifier, qtbot=None):
+    qtbot.keyClick(room, key, modifiers)
+
+
+def drag(qtbot, widget, start, end):
+    start, end = (QPoint(round(p.x()), round(p.y())) for p in (start, end))
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+    for share in (0.3, 0.7, 1.0):
+        qtbot.mouseMove(widget, start + (end - start) * share)
+        QApplication.processEvents()
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+
+def bar_of(skyline, mark):
+    return next(bar for m, bar in skyline.bars() if m.id == mark.id)
+
+
+def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
+    desk, skyline = room.desk, room.skyline
+    mark = max(desk.part.marks, key=lambda m: m.standout_db)
+    desk.take_in_hand([mark.id])
+    plan = desk.part.plan()
+    rate = desk.take.recording.sample_rate
+    tag = skyline._tags()["ceiling_db"]
+    before = desk.part.ess.ceiling_db
+    lower = QPointF(tag.center().x(), skyline.y_of(before - 8))
+    drag(qtbot, skyline, tag.center(), lower)
+    assert desk.part.ess.ceiling_db == pytest.approx(before - 8, abs=0.8)
+    assert desk.history.undo_name == "set ceiling_db"
+    assert len(desk.part.plan()) > len(plan)
+    room.player.play()
+    qtbot.wait(900)
+    room.player.stop()
+    qtbot.wait(80)
+    heard = room.player.device.heard()[0]
+    loop = room.loop_span()
+    expected = desk.take.renderer.cleaned(desk.part.plan(), loop[0], loop[1] - loop[0])[0]
+    piece = expected[3000:9000]
+    assert np.abs(piece).max() > 1e-3
+    windows = np.lib.stride_tricks.sliding_window_view(heard, len(piece))
+    assert any(np.array_equal(windows[i], piece) for i in np.flatnonzero(windows[:, 0] == piece[0]))
+    press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
+    assert desk.part.ess.ceiling_db == before and desk.part.plan() == plan
+    assert rate == 48_000
+
+
+def test_a_bar_dragged_by_hand_stays_when_the_ceiling_moves(room, qtbot):
+    desk, skyline = room.desk, room.skyline
+    mark = max(desk.part.marks, key=lambda m: m.standout_db)
+    middle = sum(mark.span) / 2
+    desk.set_view(middle - 2, middle + 2)
+    bar = bar_of(skyline, mark)
+    qtbot.mouseClick(skyline, Qt.MouseButton.LeftButton, pos=QPoint(round(bar.center().x()), round(bar.bottom() - 4)))
+    assert desk.in_hand == (mark.id,)
+    top = QPointF(bar.center().x(), skyline.y_of(mark.standout_db + desk.part.change(mark)))
+    drag(qtbot, skyline, top, QPointF(top.x(), skyline.y_of(mark.standout_db - 5)))
+    now = desk.part.mark(mark.id)
+    assert now.hand.change_db == pytest.approx(-5, abs=0.8)
+    desk.set_setting("ceiling_db", -20)
+    assert desk.part.change(desk.part.mark(mark.id)) == now.hand.change_db
+    press(room, Qt.Key.Key_Down, qtbot=qtbot)
+    assert desk.part.mark(mark.id).hand.change_db == pytest.approx(now.hand.change_db - 0.5)
+    press(room, Qt.Key.Key_Backspace, qtbot=qtbot)
+    assert not desk.part.mark(mark.id).hand.any
+
+
+def test_the_loop_of_work_by_keys(room, qtbot):
+    desk = room.desk
+    marks = desk.part.marks
+    press(room, Qt.Key.Key_Right, qtbot=qtbot)
+    press(room, Qt.Key.Key_Right, qtbot=qtbot)
+    assert desk.in_hand == (marks[1].id,)
+    press(room, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, qtbot)
+    assert desk.part.change(desk.mark) < 0
+    press(room, Qt.Key.Key_L, qtbot=qtbot)
+    assert desk.mark.hand.leave and room.lens.leave.isChecked()
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    assert room.player.playing
+    press(room, Qt.Key.Key_C, qtbot=qtbot)
+    assert room.compare == "taken out" and room.transport.buttons["taken out"].isChecked()
+    qtbot.keyPress(room, Qt.Key.Key_S)
+    assert room.transport.buttons["as sung"].isChecked()
+    qtbot.keyRelease(room, Qt.Key.Key_S)
+    assert room.transport.buttons["taken out"].isChecked()
+    loop = room.loop_span()
+    qtbot.waitUntil(lambda: desk.mark.span[0] < room.player.position / 48_000 < desk.mark.span[1], timeout=4000)
+    assert loop[0] <= room.player.position <= loop[1]
+    press(room, Qt.Key.Key_M, qtbot=qtbot)
+    assert room.transport.match_value.text().endswith("LU")
+    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    assert room.pages.currentWidget() is room.hand_over
+    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
+    assert not desk.mark.hand.leave
+
+
+def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
+    trace, desk = room.trace, room.desk
+    at = QPointF(700, trace.height() * 0.6)
+    time_there = trace.time_at(700)
+    for _ in range(12):
+        wheel = QWheelEvent(at, trace.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
+                            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+        QApplication.sendEvent(trace, wheel)
+    assert desk.view[1] - desk.view[0] < 4 and trace.time_at(700) == pytest.approx(time_there, abs=0.02)
+    view = desk.view
+    drag(qtbot, trace, at, at + QPointF(-200, 0))
+    assert desk.view[0] > view[0]
+    ruler = trace._rows()[1]
+    drag(qtbot, trace, QPointF(500, ruler.center().y()), QPointF(540, ruler.center().y()))
+    assert desk.selection == pytest.approx((trace.time_at(500), trace.time_at(540)), abs=0.02)
+    count = len(desk.part.marks)
+    selection = desk.selection
+    press(room, Qt.Key.Key_N, qtbot=qtbot)
+    assert len(desk.part.marks) == count + 1 and desk.mark.hand.drawn
+    assert desk.mark.span == pytest.approx(selection, abs=1e-3)
+    press(room, Qt.Key.Key_Backspace, qtbot=qtbot)
+    assert len(desk.part.marks) == count
+    mark = desk.part.marks[5]
+    desk.set_view(mark.start - 1, mark.end + 1)
+    spectrum = trace._rows()[3]
+    qtbot.mouseDClick(
+        trace,
+        Qt.MouseButton.LeftButton,
+        pos=QPoint(round(trace.x_of(sum(mark.span) / 2)), round(spectrum.center().y())),
+    )
+    assert desk.in_hand == (mark.id,) and room.player.playing
+
+
+def test_the_lens_box_and_the_sheet(room, qtbot):
+    desk = room.desk
+    mark = max(desk.part.marks, key=lambda m: m.standout_db)
+    desk.take_in_hand([mark.id])
+    pictures = room.lens.pictures
+    box = pictures.mark_box(desk.mark, pictures.boxes()[0])
+    drag(
+        qtbot, pictures, QPointF(box.center().x() + 20, box.bottom()), QPointF(box.center().x() + 20, box.bottom() - 30)
+    )
+    assert desk.mark.hand.low_hz > mark.low_hz * 1.2 and desk.mark.hand.high_hz is None
+    box = pictures.mark_box(desk.mark, pictures.boxes()[0])
+    drag(qtbot, pictures, QPointF(box.left(), box.center().y() + 15), QPointF(box.left() + 12, box.center().y() + 15))
+    assert desk.mark.span[0] > mark.start
+    slider = room.sheet.sliders["limit_db"]
+    slider.setFocus()
+    for _ in range(4):
+        qtbot.keyClick(slider, Qt.Key.Key_Right)
+    assert desk.part.ess.limit_db == -10.0 and desk.part.change(desk.mark) >= -10.0
+    room.sheet.reset.click()
+    assert desk.part.ess.limit_db == -12.0
+
+
+def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot, tmp_path):
+    desk = room.desk
+    desk.set_setting("ceiling_db", -9.5)
+    qtbot.waitUntil(lambda: len(autosaves()) == 1, timeout=3000)
+    name, kept = autosaves()[0]
+    assert name == "Glasshouse Starlings" and file.read_autosave(kept).session.parts[0].ess.ceiling_db == -9.5
+    assert file.load(desk.saved_as).parts[0].ess.ceiling_db != -9.5
+    other = Window()
+    qtbot.addWidget(other)
+    other.recover(kept)
+    qtbot.waitUntil(lambda: other.workroom is not None, timeout=30_000)
+    assert other.workroom.desk.part.ess.ceiling_db == -9.5 and other.workroom.desk.unsaved
+    other.workroom.save()
+    assert file.load(desk.saved_as).parts[0].ess.ceiling_db == -9.5
+    assert autosaves() == [] and recent_sessions()[0] == desk.saved_as
+    other.close()
+
+
+def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtbot, tmp_path):
+    samples, rate, _ = spoken("de")
+    take = write(tmp_path / "take.wav", samples, rate, "FLOAT")
+    room = opened(window, take, qtbot)
+    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    page = room.hand_over
+    page.folder.setText(str(tmp_path / "out"))
+    page.depth.setCurrentIndex(2)
+    page.removed.setChecked(True)
+    qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.table.isVisible(), timeout=20_000)
+    from isophon.cli import main
+
+    assert main(["clean", str(take), "--out", str(tmp_path / "cli"), "--depth", "32f", "--removed"]) == 0
+    for name in ("take.clean.wav", "take.removed.wav"):
+        one, other = (sf.read(tmp_path / folder / name)[0] for folder in ("out", "cli"))
+        assert np.array_equal(one, other)
+    report = json.loads((tmp_path / "out" / "report.json").read_text())["files"][0]
+    assert report["kinds"]["ess"]["count"] == len(room.desk.part.marks)
+    qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "exists already" in room.message.text(), timeout=5000)
+
+
+def test_bad_files_are_told_and_the_window_goes_on(window, qtbot, tmp_path):
+    (tmp_path / "list.wav").write_text("eggs, milk")
+    window.open_path(tmp_path / "list.wav")
+    qtbot.waitUntil(lambda: window.message.isVisible(), timeout=5000)
+    assert "list.wav: is not audio" in window.message.text()
+    quiet = write(tmp_path / "quiet.wav", np.zeros(96_000), 48_000)
+    room = opened(window, quiet, qtbot)
+    assert "No voice" in room.message.text() and room.desk.part.marks == ()
+    room.grab()
+
+
+def test_opening_can_be_cancelled(window, qtbot, tmp_path):
+    rng = np.random.default_rng(0)
+    long = write(tmp_path / "long.wav", rng.standard_normal(48_000 * 120) * 0.01, 48_000)
+    window.open_path(long)
+    qtbot.mouseClick(window.start.cancel, Qt.MouseButton.LeftButton)
+    start = time.time()
+    qtbot.waitUntil(lambda: window._job is None, timeout=10_000)
+    assert window.workroom is None and not window.message.text() and time.time() - start < 8
+    assert window.start.open.isEnabled()

@@ -1,0 +1,57 @@
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from isophon.core.demo.build import make_demo
+from isophon.core.passes.esses.find import find
+from isophon.core.survey import survey
+
+
+@pytest.fixture(autouse=True)
+def _own_folders(tmp_path, monkeypatch):
+    """No test touches the person's own cache or state."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory) -> Path:
+    """The demo session's file."""
+    return make_demo(tmp_path_factory.mktemp("demo"))
+
+
+@pytest.fixture(scope="session")
+def demo_take(demo) -> Path:
+    return next(demo.parent.glob("*.wav"))
+
+
+def reader(samples: np.ndarray):
+    """``read(start, frames)`` over an array ``(n,)`` or ``(channels, n)``, zeros outside."""
+    samples = np.atleast_2d(samples).astype(np.float32)
+
+    def read(start: int, frames: int) -> np.ndarray:
+        out = np.zeros((len(samples), frames), np.float32)
+        first, last = max(0, start), min(samples.shape[1], start + frames)
+        if last > first:
+            out[:, first - start : last - start] = samples[:, first:last]
+        return out
+
+    return read
+
+
+def look(samples: np.ndarray, rate: int):
+    """Survey and marks of an array."""
+    two = np.atleast_2d(samples).astype(np.float32)
+    found = survey([two], rate, two.shape[1])
+    return found, find(reader(two), found)
+
+
+def write(path: Path, samples: np.ndarray, rate: int, subtype: str = "PCM_24", **more) -> Path:
+    sf.write(path, np.atleast_2d(samples).T, rate, subtype=subtype, **more)
+    return path

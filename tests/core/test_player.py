@@ -1,0 +1,153 @@
+"""The player: sample-true, switching without a click or losing the place, on a device of the test's own."""
+
+import time
+
+import numpy as np
+
+from conftest import look, reader
+from isophon.core.passes.esses import treat
+from isophon.core.passes.esses.settings import EssSettings, usual_standout
+from isophon.core.player import Player
+from isophon.core.render import Renderer
+from isophon.core.standins.device import ClockedDevice
+from voices import spoken
+
+BLOCK = 512
+
+
+class HandDevice:
+    """Asks for blocks when the test says so."""
+
+    name, silent = "test", True
+
+    def __init__(self, rate, fill):
+        self.fill = fill
+
+    def close(self):
+        pass
+
+
+class Deck:
+    def __init__(self, samples, rate, plan=()):
+        self.renderer = Renderer(reader(samples), rate, len(samples))
+        self.player = Player(self.renderer, HandDevice)
+        self.player.set_plan(plan)
+
+    def hear(self, blocks):
+        out = []
+        for _ in range(blocks):
+            deadline = time.time() + 2
+            while len(self.player._chunks) < 2 and self.player._wanted() and time.time() < deadline:
+                time.sleep(0.001)
+            block = np.zeros((BLOCK, 2), np.float32)
+            self.player.device.fill(block)
+            out.append(block)
+        return np.concatenate(out)[:, 0]
+
+
+def tame(ceiling=-14.0):
+    samples, rate, _ = spoken("de")
+    _, marks = look(samples, rate)
+    return samples, rate, treat.treatments(marks, EssSettings(ceiling_db=ceiling), usual_standout(marks), rate)
+
+
+def test_what_is_heard_is_what_is_rendered():
+    samples, rate, plan = tame()
+    deck = Deck(samples, rate, plan)
+    deck.player.play()
+    heard = deck.hear(120)
+    clean = deck.renderer.cleaned(plan, 0, len(heard))[0]
+    assert np.array_equal(heard[2 * BLOCK :], clean[2 * BLOCK :])
+    assert deck.player.position == len(heard)
+    for compare, expected in (
+        ("as sung", samples),
+        ("taken out", samples - deck.renderer.cleaned(plan, 0, len(samples))[0]),
+    ):
+        deck.player.set_compare(compare)
+        at = deck.player.position
+        heard = deck.hear(60)
+        assert np.allclose(heard[2 * BLOCK :], expected[at + 2 * BLOCK : at + len(heard)], atol=1e-6)
+    deck.player.close()
+
+
+def _roughness(signal_):
+    return np.abs(np.diff(signal_, n=2)).max()
+
+
+def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
+    """A low tone stays as smooth as it is through every kind of jump; a click would bend it far more."""
+    rate = 48_000
+    tone = (0.5 * np.sin(2 * np.pi * 110 * np.arange(rate * 4) / rate)).astype(np.float32)
+    plan = (treat.Treatment(treat.Span(0, rate * 4, 700.0, None), 480, 0.3),)
+    deck = Deck(tone, rate, plan)
+    deck.player.play()
+    heard = [deck.hear(12)]
+    for act in (
+        lambda: deck.player.set_compare("as sung"), lambda: deck.player.set_compare("taken out"),
+        lambda: deck.player.set_compare("cleaned"), lambda: deck.player.set_match(3.0),
+        lambda: deck.player.seek(rate + 77), lambda: deck.player.set_plan(()),
+        lambda: deck.player.set_loop((rate + 100, rate + 9_000)), lambda: None, lambda: deck.player.stop(),
+    ):  # fmt: skip
+        act()
+        heard.append(deck.hear(24))
+    whole = np.concatenate(heard)
+    assert _roughness(whole) < 12 * _roughness(tone) < 0.02
+    assert not deck.hear(2).any() and not deck.player.playing
+    deck.player.close()
+
+
+def test_a_loop_repeats_and_switching_keeps_the_place():
+    samples, rate, plan = tame()
+    deck = Deck(samples, rate, plan)
+    loop = (rate, rate + 20 * BLOCK)
+    deck.player.set_loop(loop)
+    deck.player.play()
+    for i in range(100):
+        deck.hear(1)
+        if i == 50:
+            deck.player.set_compare("as sung")
+        assert loop[0] <= deck.player.position <= loop[1]
+    deck.player.close()
+
+
+def test_a_new_plan_is_ready_in_the_loop():
+    samples, rate, plan = tame()
+    deck = Deck(samples, rate, ())
+    deck.player.set_loop((0, 40 * BLOCK))
+    deck.player.play()
+    deck.hear(4)
+    version = deck.player.set_plan(plan)
+    assert deck.player.ready(version, 1.0)
+    heard = deck.hear(12)
+    at = 16 * BLOCK
+    assert np.array_equal(heard[-4 * BLOCK :], deck.renderer.cleaned(plan, at - 4 * BLOCK, 4 * BLOCK)[0])
+    deck.player.close()
+
+
+def test_it_ends_at_the_end():
+    samples = np.full(5 * BLOCK, 0.1, np.float32)
+    deck = Deck(samples, 48_000)
+    deck.player.play()
+    deck.hear(8)
+    assert not deck.player.playing and deck.player.position == len(samples)
+    deck.player.close()
+
+
+def test_the_stand_in_keeps_time_and_what_was_played():
+    samples, rate, plan = tame()
+    player = Player(Renderer(reader(samples), rate, len(samples)), ClockedDevice)
+    player.set_plan(plan)
+    player.play()
+    time.sleep(0.6)
+    player.stop()
+    time.sleep(0.1)
+    heard = player.device.heard()[0]
+    player.close()
+    began = int(np.argmax(heard != 0))
+    span = np.count_nonzero(heard)
+    assert 0.2 * rate < span < 1.2 * rate
+    clean = Renderer(reader(samples), rate, len(samples)).cleaned(plan, 0, len(samples))[0]
+    first = int(np.argmax(clean != 0))
+    middle = slice(2 * BLOCK, int(0.15 * rate))
+    offset = began - first
+    assert any(np.array_equal(heard[offset + d :][middle], clean[middle]) for d in range(-2 * BLOCK, 2 * BLOCK))

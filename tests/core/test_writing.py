@@ -1,0 +1,47 @@
+"""Stems out: depth, dither, all or nothing."""
+
+import numpy as np
+import pytest
+import soundfile as sf
+from hypothesis import given
+from hypothesis import strategies as st
+
+from isophon.core.audio.writing import quantize, write_stem
+from isophon.core.errors import CallError, OutputError
+
+
+@given(st.integers(0, 2**32 - 1), st.sampled_from([16, 24]))
+def test_quantized_samples_stay_within_a_step_and_on_it_if_they_were(seed, bits):
+    rng = np.random.default_rng(seed)
+    steps = rng.integers(-(2 ** (bits - 1)), 2 ** (bits - 1), 500)
+    on_grid = (steps / 2 ** (bits - 1)).astype(np.float32)
+    exact, over = quantize(on_grid[None, :], bits, rng)
+    assert over == 0 and np.array_equal(exact[0] >> (32 - bits), steps)
+    between = rng.uniform(-0.99, 0.99, 500).astype(np.float32)
+    rounded, _ = quantize(between[None, :], bits, rng)
+    error = (rounded[0] >> (32 - bits)) - between.astype(np.float64) * 2 ** (bits - 1)
+    assert np.abs(error).max() < 1
+
+
+def test_dither_keeps_a_tone_under_the_last_step():
+    """Lipshitz, Wannamaker & Vanderkooy 1992: a dithered quantizer's mean error is zero."""
+    tone = (0.4 / 2**15 * np.sin(2 * np.pi * np.arange(200_000) / 100)).astype(np.float32)
+    rounded, _ = quantize(tone[None, :], 16, np.random.default_rng(3))
+    heard = (rounded[0] >> 16).reshape(-1, 100).mean(axis=0)
+    assert np.abs(heard - tone[:100] * 2**15).max() < 0.06
+
+
+def test_failure_leaves_nothing(tmp_path):
+    def breaking():
+        yield np.zeros((1, 1000), np.float32)
+        raise OSError(28, "No space left on device")
+
+    with pytest.raises(OutputError, match="No space left on device"):
+        write_stem(tmp_path / "a.wav", breaking(), 48_000, 1, 2000)
+    assert list(tmp_path.iterdir()) == []
+    write_stem(tmp_path / "a.wav", [np.full((1, 50), 0.25, np.float32)], 48_000, 1, 50)
+    with pytest.raises(OutputError, match="exists already"):
+        write_stem(tmp_path / "a.wav", [np.zeros((1, 50), np.float32)], 48_000, 1, 50)
+    assert (sf.read(tmp_path / "a.wav")[0] == 0.25).all() and len(list(tmp_path.iterdir())) == 1
+    with pytest.raises(CallError, match="FLAC"):
+        write_stem(tmp_path / "a.flac", [], 48_000, 1, 0, fmt="flac", depth="32f")

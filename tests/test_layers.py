@@ -1,0 +1,74 @@
+"""The floors of the house: imports only go down, no circles, no Qt below the window."""
+
+import ast
+from pathlib import Path
+
+import isophon
+
+ROOT = Path(isophon.__file__).parent
+FLOORS = (
+    ("core.errors",), ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.passes", "core.pictures"),
+    ("core.render",), ("core.session", "core.finding", "core.player"), ("core.take", "core.handover", "core.demo"),
+    ("commands", "app"), ("cli",), ("__main__",),
+)  # fmt: skip
+
+
+def _floor(module: str) -> int:
+    name = module.removeprefix("isophon.")
+    for level, names in enumerate(FLOORS):
+        if any(name == n or name.startswith(n + ".") for n in names):
+            return level
+    raise AssertionError(f"{module} has no floor: name it in FLOORS")
+
+
+def _imports():
+    for path in ROOT.rglob("*.py"):
+        parts = path.relative_to(ROOT).with_suffix("").parts
+        module = ".".join(p for p in parts if p != "__init__")
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                for alias in node.names:
+                    yield module, node.module, f"{node.module}.{alias.name}"
+            elif isinstance(node, ast.Import):
+                for alias in node.names:
+                    yield module, alias.name, alias.name
+
+
+def _is_module(name: str) -> bool:
+    path = ROOT.parent / Path(*name.split("."))
+    return path.with_suffix(".py").exists() or path.is_dir()
+
+
+def test_imports_only_go_down():
+    seen = 0
+    for module, source, full in _imports():
+        if not source.startswith("isophon.") or module in ("", "core"):
+            continue
+        target = full if _is_module(full) else source
+        if target in ("isophon.core", "isophon"):
+            continue
+        seen += 1
+        assert _floor(target) <= _floor(module), f"{module} imports {target}, which is above it"
+    assert seen > 80
+
+
+def test_no_circles():
+    edges: dict[str, set[str]] = {}
+    for module, source, full in _imports():
+        if source.startswith("isophon"):
+            target = (full if _is_module(full) else source).removeprefix("isophon.")
+            edges.setdefault(module, set()).add(target)
+
+    def walk(name: str, path: tuple[str, ...]) -> None:
+        assert name not in path, f"a circle: {' → '.join((*path, name))}"
+        for target in edges.get(name, ()):
+            walk(target, (*path, name))
+
+    for module in edges:
+        walk(module, ())
+
+
+def test_the_core_never_imports_qt_or_the_window():
+    for module, source, _ in _imports():
+        if module.startswith("core"):
+            assert not source.startswith(("PySide6", "isophon.app", "isophon.cli", "isophon.commands")), module

@@ -69,7 +69,7 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     desk, skyline = room.desk, room.skyline
     mark = max(desk.part.marks, key=lambda m: m.standout_db)
     desk.take_in_hand([mark.id])
-    plan = desk.part.plan()
+    plan = desk.part.plan
     rate = desk.take.recording.sample_rate
     tag = skyline._tags()["ceiling_db"]
     before = desk.part.ess.ceiling_db
@@ -77,20 +77,20 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     drag(qtbot, skyline, tag.center(), lower)
     assert desk.part.ess.ceiling_db == pytest.approx(before - 8, abs=0.8)
     assert desk.history.undo_name == "set ceiling_db"
-    assert len(desk.part.plan()) > len(plan)
+    assert len(desk.part.plan) > len(plan)
     room.player.play()
     qtbot.wait(900)
     room.player.stop()
     qtbot.wait(80)
     heard = room.player.device.heard()[0]
     loop = room.loop_span()
-    expected = desk.take.renderer.cleaned(desk.part.plan(), loop[0], loop[1] - loop[0])[0]
+    expected = desk.take.renderer.cleaned(desk.part.plan, loop[0], loop[1] - loop[0])[0]
     piece = expected[3000:9000]
     assert np.abs(piece).max() > 1e-3
     windows = np.lib.stride_tricks.sliding_window_view(heard, len(piece))
     assert any(np.array_equal(windows[i], piece) for i in np.flatnonzero(windows[:, 0] == piece[0]))
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
-    assert desk.part.ess.ceiling_db == before and desk.part.plan() == plan
+    assert desk.part.ess.ceiling_db == before and desk.part.plan == plan
     assert rate == 48_000
 
 

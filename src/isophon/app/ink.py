@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QColor, QImage
 
 from isophon.app import theme
 from isophon.core.pictures import QUIETEST_DB
@@ -37,3 +37,15 @@ def ink_image(rows: np.ndarray, voice_lufs: float | None) -> QImage:
     pixels = np.ascontiguousarray(_inks(round(voice))[rows])
     height, width = pixels.shape
     return QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGB32).copy()
+
+
+def wave_image(low: np.ndarray, high: np.ndarray, height: int, ink: QColor) -> QImage:
+    """A wave from the lowest and highest values of its columns, −1 to 1 over the height, edges smoothed."""
+    rows = np.arange(height, dtype=np.float32)[:, None]
+    half = height / 2
+    top = half - high.astype(np.float32) * (half - 1)
+    bottom = np.maximum(half - low.astype(np.float32) * (half - 1), top + 1)
+    cover = np.clip(np.minimum(rows + 1, bottom) - np.maximum(rows, top), 0, 1)
+    pixels = (np.round(cover * 255).astype(np.uint32) << 24) | np.uint32(ink.rgb() & 0xFFFFFF)
+    width = len(low)
+    return QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_ARGB32).copy()

@@ -128,7 +128,7 @@ class LensPictures(QWidget):
         rate = take.recording.sample_rate
         margin = close_margin(rate)
         first, count = round(window[0] * rate) - margin, round((window[1] - window[0]) * rate) + 2 * margin
-        plan = tuple(t for t in self.desk.part.plan() if t.last > first and t.first < first + count) if cleaned else ()
+        plan = tuple(t for t in self.desk.part.plan if t.last > first and t.first < first + count) if cleaned else ()
         key = (window, plan)
         kept = self._cleaned if cleaned else self._sung
         if kept is None or kept[0] != key:

@@ -29,6 +29,8 @@ class Skyline(QWidget):
         self.by_rank = False
         self._drag: tuple[str, str] | None = None
         self._gesture = 0
+        self._numbers = True
+        self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
         self.setMinimumHeight(150)
         self.setMouseTracking(True)
@@ -49,10 +51,13 @@ class Skyline(QWidget):
 
     def _range(self) -> tuple[float, float]:
         """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
-        heights = [m.standout_db for m in self.desk.part.marks] or [0.0]
-        top = max(6.0, 6.0 * math.ceil((max(heights) + 1) / 6))
-        bottom = min(-18.0, 6.0 * math.floor((min(heights) - 3) / 6))
-        return max(bottom, -36.0), min(top, 30.0)
+        part = self.desk.part
+        if self._range_of is None or self._range_of[0] is not part.marks:
+            heights = [m.standout_db for m in part.marks] or [0.0]
+            top = max(6.0, 6.0 * math.ceil((max(heights) + 1) / 6))
+            bottom = min(-18.0, 6.0 * math.floor((min(heights) - 3) / 6))
+            self._range_of = (part.marks, (max(bottom, -36.0), min(top, 30.0)))
+        return self._range_of[1]
 
     def y_of(self, level_db: float) -> float:
         """The height of a stand-out."""
@@ -114,7 +119,9 @@ class Skyline(QWidget):
             painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
             return
         painter.setClipRect(QRectF(LEFT, 0, self.width() - LEFT - RIGHT, self.height()))
-        for mark, bar in self.bars():
+        bars = self.bars()
+        self._numbers = self._room_for_numbers(bars)
+        for mark, bar in bars:
             self._draw_bar(painter, mark, bar)
         painter.setClipping(False)
         self._draw_ceilings(painter)
@@ -183,7 +190,7 @@ class Skyline(QWidget):
             painter.setBrush(theme.HAND_FLAG)
             flag = [pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]
             painter.drawPolygon(QPolygonF(flag))
-        if self._room_for_numbers():
+        if self._numbers:
             text, ink = "", theme.OVER
             if mark.hand.leave:
                 text, ink = "as sung", theme.SOFT_INK
@@ -194,9 +201,10 @@ class Skyline(QWidget):
             box = QRectF(bar.center().x() - 34, bar.top() - 19, 68, 16)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _room_for_numbers(self) -> bool:
-        bars = [bar.center().x() for mark, bar in self.bars() if self.desk.part.change(mark) < 0]
-        return len(bars) < 2 or float(np.median(np.diff(sorted(bars)))) > 38
+    def _room_for_numbers(self, bars: list[tuple[Mark, QRectF]]) -> bool:
+        """Whether the numbers over the bars that change would mostly not run into each other."""
+        centres = sorted(bar.center().x() for mark, bar in bars if self.desk.part.change(mark) < 0)
+        return len(centres) < 2 or float(np.median(np.diff(centres))) > 38
 
     def _draw_ceilings(self, painter: QPainter) -> None:
         plot = self._plot()

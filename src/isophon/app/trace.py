@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.desk import Desk
-from isophon.app.ink import ink_image
+from isophon.app.ink import ink_image, wave_image
 from isophon.app.jobs import Job
 from isophon.core.marks import Mark
-from isophon.core.pictures import close_margin, close_picture, row_of
+from isophon.core.pictures import WAVE_STEP, close_margin, close_picture, row_of
 
 LEFT, RIGHT = 64, 16
 _OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
+_DRAW_LINE_BELOW = 2.0  # frames a pixel
 _STEPS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300)
 
 
@@ -108,30 +109,22 @@ class Trace(QWidget):
         self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
         self._draw_spectrum(painter, spectrum, start, end)
 
-    def _draw_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink) -> None:
-        take = self.desk.take
-        columns = int(box.width())
-        if (stop - start) / columns < 64:
-            self._draw_close_wave(painter, box, start, stop, ink)
-            return
-        low, high = take.wave.columns(start, stop, columns)
-        full = max(1e-6, float(max(np.abs(level).max() for level in take.wave.levels[-1:])))
-        middle, half = box.center().y(), box.height() / 2 - 1
-        x = box.left() + np.arange(columns) + 0.5
-        painter.setPen(QPen(ink, 1))
-        top = middle - high / full * half
-        bottom = np.maximum(middle - low / full * half, top + 1)
-        points = [QPointF(a, b) for a, b in zip(x, top, strict=True)]
-        points += [QPointF(a, b) for a, b in zip(x[::-1], bottom[::-1], strict=True)]
-        painter.setBrush(ink)
-        painter.drawPolygon(QPolygonF(points))
-
-    def _draw_close_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink) -> None:
-        take = self.desk.take
-        first, count = int(start), int(stop - start) + 2
-        samples = take.recording.read(first, count)
+    def _draw_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink: QColor) -> None:
+        take, columns = self.desk.take, int(box.width())
+        per_column = (stop - start) / columns
         full = max(1e-6, float(np.abs(take.wave.levels[-1]).max()))
-        y = box.center().y() - samples[0] / full * (box.height() / 2 - 1)
+        if per_column >= WAVE_STEP:
+            low, high = take.wave.columns(start, stop, columns)
+            painter.drawImage(box, wave_image(low / full, high / full, int(box.height()), ink))
+            return
+        first, count = int(start), int(stop - start) + 2
+        samples = take.recording.read(first, count)[0] / full
+        if per_column > _DRAW_LINE_BELOW:
+            bounds = (np.arange(columns) * per_column).astype(int)
+            low, high = np.minimum.reduceat(samples, bounds), np.maximum.reduceat(samples, bounds)
+            painter.drawImage(box, wave_image(low, high, int(box.height()), ink))
+            return
+        y = box.center().y() - samples * (box.height() / 2 - 1)
         x = box.left() + (first + np.arange(count) - start) / (stop - start) * box.width()
         painter.save()
         painter.setClipRect(box)

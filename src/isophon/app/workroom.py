@@ -201,7 +201,7 @@ class Workroom(QWidget):
 
     def _session_changed(self) -> None:
         part = self.desk.part
-        self.player.set_plan(part.plan())
+        self.player.set_plan(part.plan)
         self._show_match()
         self._show_counts()
         self._show_state()
@@ -236,7 +236,7 @@ class Workroom(QWidget):
 
     def _show_match(self) -> None:
         on = self.transport.match.isChecked()
-        gain = self.desk.take.matched_gain_db(self.desk.part.plan()) if on else 0.0
+        gain = self.desk.take.matched_gain_db(self.desk.part.plan) if on else 0.0
         self.player.set_match(gain)
         self.transport.show_match(on, gain)
 

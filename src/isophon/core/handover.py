@@ -100,7 +100,7 @@ def hand_over(
     hop = round(survey.hop_s * recording.sample_rate)
     before = _Figures(Meter(recording.sample_rate, recording.channels), hop)
     after = _Figures(Meter(recording.sample_rate, recording.channels), hop)
-    plan = part.plan()
+    plan = part.plan
 
     def cleaned() -> Iterator[np.ndarray]:
         done = 0

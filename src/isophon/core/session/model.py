@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Literal
 
 import msgspec
@@ -23,7 +24,7 @@ class Source(msgspec.Struct, frozen=True):
     frames: int
 
 
-class Part(msgspec.Struct, frozen=True):
+class Part(msgspec.Struct, frozen=True, dict=True):
     """One recorded vocal, what was found in it and what was decided.
 
     ``found``: whether the marks were looked for yet. ``voice_lufs`` and
@@ -40,22 +41,31 @@ class Part(msgspec.Struct, frozen=True):
     voice_lufs: float | None = None
     floor_dbfs: float | None = None
 
-    @property
+    @cached_property
     def usual(self) -> float | None:
         """Stand-out of this singer's usual ess, None where too few were found."""
         return usual_standout(self.marks, self.ess.sure)
 
-    def change(self, mark: Mark) -> float:
-        """What is done to a mark of this part, in dB ≤ 0."""
-        return change_of(mark, self.ess, self.usual)
+    @cached_property
+    def _by_id(self) -> dict[str, Mark]:
+        return {m.id: m for m in self.marks}
 
-    def mark(self, mark_id: str) -> Mark | None:
-        """The mark of that name."""
-        return next((m for m in self.marks if m.id == mark_id), None)
+    @cached_property
+    def _changes(self) -> dict[str, float]:
+        return {m.id: change_of(m, self.ess, self.usual) for m in self.marks}
 
+    @cached_property
     def plan(self) -> tuple[treat.Treatment, ...]:
         """All that is done to this part."""
         return treat.treatments(self.marks, self.ess, self.usual, self.source.sample_rate)
+
+    def change(self, mark: Mark) -> float:
+        """What is done to a mark of this part, in dB ≤ 0."""
+        return self._changes[mark.id]
+
+    def mark(self, mark_id: str) -> Mark | None:
+        """The mark of that name."""
+        return self._by_id.get(mark_id)
 
 
 class Session(msgspec.Struct, frozen=True):

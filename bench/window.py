@@ -1,0 +1,115 @@
+"""The window's speed: ceiling to samples, painting while zooming, start to first paint.
+
+Usage: .venv/bin/python bench/window.py [SECONDS]
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import common
+import numpy as np
+from PySide6.QtCore import QEventLoop, QTimer
+
+BARE = """
+from PySide6.QtWidgets import QApplication, QMainWindow
+class Window(QMainWindow):
+    def paintEvent(self, event):
+        super().paintEvent(event)
+        import os; os._exit(0)
+app = QApplication([])
+window = Window()
+window.resize(1280, 800)
+window.show()
+app.exec()
+"""
+OURS = """
+from isophon import cli
+import isophon.app.main as main
+class Window(main.Window):
+    def paintEvent(self, event):
+        super().paintEvent(event)
+        import os; os._exit(0)
+main.Window = Window
+cli.main([])
+"""
+
+
+def _wait(ms: int) -> None:
+    loop = QEventLoop()
+    QTimer.singleShot(ms, loop.quit)
+    loop.exec()
+
+
+def first_paint(runs: int) -> None:
+    environment = {**os.environ, "PYTHONPATH": str(common.ROOT / "src")}
+
+    def start(script: str) -> None:
+        subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, check=False, timeout=60)
+
+    start(OURS)
+    bare = common.median_time(lambda: start(BARE), runs)
+    ours = common.median_time(lambda: start(OURS), runs)
+    print(f"start to first paint: {ours / bare:.2f} of a bare QMainWindow ({ours:.2f} s, {bare:.2f} s)  (aim: 2.5)")
+
+
+def workroom(seconds: float) -> None:
+    from isophon.app.main import make_app
+    from isophon.app.window import Window
+
+    app = make_app()
+    window = Window()
+    window.show()
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_STATE_HOME"] = folder
+        window.open_path(common.long_take(Path(folder) / "take.wav", seconds))
+        while window.workroom is None:
+            _wait(20)
+        _wait(300)
+        room = window.workroom
+        print(f"ceiling to samples ready in the loop: {_ceiling(room):.1f} ms median  (aim: 50)")
+        print(f"painting the trace while zooming: {_zooming(room, app):.1f} ms median a frame  (aim: 16)")
+        window.close()
+
+
+def _ceiling(room) -> float:
+    desk, player = room.desk, room.player
+    middle = desk.part.marks[len(desk.part.marks) // 2]
+    desk.take_in_hand([middle.id])
+    player.play()
+    times = []
+    for i in range(40):
+        _wait(25)
+        start = time.perf_counter()
+        desk.set_setting("ceiling_db", -6.0 - 0.2 * i, ("bench", 0))
+        player.ready(player.set_plan(desk.part.plan), 1.0)
+        times.append(1000 * (time.perf_counter() - start))
+    player.stop()
+    return float(np.median(times))
+
+
+def _zooming(room, app) -> float:
+    desk, trace = room.desk, room.trace
+    times = []
+    for i in range(120):
+        if i % 40 == 0:
+            desk.set_view(0, desk.take.recording.duration)
+        trace.zoom(1 / 1.2, desk.take.recording.duration * 0.41)
+        start = time.perf_counter()
+        trace.repaint()
+        times.append(1000 * (time.perf_counter() - start))
+        app.processEvents()
+    return float(np.median(times))
+
+
+if __name__ == "__main__":
+    length = float(sys.argv[1]) if len(sys.argv) > 1 else 300.0
+    first_paint(7 if length > 60 else 1)
+    workroom(length)

@@ -1,0 +1,23 @@
+"""The benches run; their figures are read by people, not here."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+BENCH = Path(__file__).parent.parent / "bench"
+
+
+@pytest.mark.parametrize(
+    ("script", "argument", "words"),
+    [("speed.py", "12", "survey + find"), ("quality.py", "--quick", "all voices"), ("window.py", "12", "aim: 16")],
+)
+def test_bench_runs(script, argument, words):
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    result = subprocess.run(
+        [sys.executable, str(BENCH / script), argument], capture_output=True, text=True, timeout=240, env=environment,
+        check=False,
+    )  # fmt: skip
+    assert result.returncode == 0 and words in result.stdout, result.stderr[-800:]

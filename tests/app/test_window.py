@@ -144,6 +144,16 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert not desk.mark.hand.leave
 
 
+def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
+    desk = room.desk
+    desk.take_in_hand([desk.part.marks[3].id])
+    desk.toggle_leave()
+    kept = desk.mark
+    desk.look_again()
+    qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=10_000)
+    assert desk.part.mark(kept.id) == kept
+
+
 def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
     trace, desk = room.trace, room.desk
     at = QPointF(700, trace.height() * 0.6)

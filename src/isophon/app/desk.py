@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from isophon.app.jobs import Job
 from isophon.app.state import state_folder
 from isophon.core.errors import IsophonError
+from isophon.core.finding import find_marks
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.find import measure
 from isophon.core.passes.esses.settings import ceiling_over_voice
@@ -49,6 +50,7 @@ class Desk(QObject):
         self._autosave = QTimer(self, singleShot=True, interval=_AUTOSAVE_MS)
         self._autosave.timeout.connect(self.autosave)
         self._writing: Job | None = None
+        self._looking: Job | None = None
         part = self.part
         if not part.found:
             found = edits.adopt_findings(session, part.id, take.marks, take.survey.voice_lufs, take.survey.floor_dbfs)
@@ -135,6 +137,22 @@ class Desk(QObject):
         self.selection = None
         self.edit("draw an ess", lambda s: session)
         self.take_in_hand([name])
+
+    def look_again(self) -> None:
+        """Find the marks once more, in the background; what was decided by hand stays."""
+        recording, found = self.take.recording, self.take.survey
+        self._looking = Job(lambda progress: find_marks(recording, found))
+        self._looking.done.connect(self._adopt)
+        self._looking.failed.connect(self.told)
+        self._looking.start()
+
+    def _adopt(self, marks: tuple[Mark, ...]) -> None:
+        part, found = self.part, self.take.survey
+        self.edit(
+            "look again",
+            lambda s: edits.adopt_findings(s, part.id, marks, found.voice_lufs, found.floor_dbfs),
+        )
+        self.told.emit(f"Looked again: {len(self.part.marks)} esses; what was decided by hand stayed.")
 
     # what is in hand and in view
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QProgressBar,
     QPushButton,
+    QScrollArea,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -64,7 +65,7 @@ class HandOverPage(QWidget):
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setMinimumHeight(250)
+        self.table.setMinimumHeight(206)
         self._lay_out(choose)
         for widget in (self.format, self.depth):
             widget.currentIndexChanged.connect(self.show_will)
@@ -79,11 +80,13 @@ class HandOverPage(QWidget):
     def _lay_out(self, choose: QPushButton) -> None:
         grid = QGridLayout(horizontalSpacing=14, verticalSpacing=10)
         folder = QHBoxLayout()
+        folder.setSpacing(8)
         folder.addWidget(self.folder, 1)
         folder.addWidget(choose)
         grid.addWidget(QLabel("Folder"), 0, 0)
         grid.addLayout(folder, 0, 1)
         kind = QHBoxLayout()
+        kind.setSpacing(8)
         kind.addWidget(self.format)
         kind.addWidget(self.depth)
         kind.addStretch()
@@ -91,7 +94,7 @@ class HandOverPage(QWidget):
         grid.addLayout(kind, 1, 1)
         for row, box in enumerate((self.removed, self.labels, self.force), 2):
             grid.addWidget(box, row, 1)
-        grid.addWidget(QLabel("Will be written"), 5, 0)
+        grid.addWidget(QLabel("Will be written"), 5, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.will, 5, 1)
         buttons = QHBoxLayout()
         buttons.addWidget(self.write)
@@ -99,7 +102,7 @@ class HandOverPage(QWidget):
         buttons.addWidget(self.cancel)
         buttons.addStretch()
         column = QVBoxLayout()
-        column.setSpacing(14)
+        column.setSpacing(12)
         column.addWidget(QLabel("Hand over", objectName="title"))
         about = "The stem keeps its rate, channels and length. The recording itself is never written to."
         column.addWidget(QLabel(about, objectName="soft"))
@@ -111,10 +114,16 @@ class HandOverPage(QWidget):
         inner = QWidget()
         inner.setLayout(column)
         inner.setMaximumWidth(820)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(64, 28, 64, 20)
-        outer.addWidget(inner, 1)
-        outer.addStretch()
+        page = QWidget(objectName="page")
+        row = QHBoxLayout(page)
+        row.setContentsMargins(64, 22, 64, 16)
+        row.addWidget(inner, 1)
+        row.addStretch()
+        scroll = QScrollArea(widgetResizable=True)
+        scroll.setWidget(page)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(scroll)
 
     def target(self) -> handover.Target:
         """What was chosen."""

@@ -73,25 +73,26 @@ class Skyline(QWidget):
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
         """Each mark in view with its full bar, as sung."""
-        marks = list(self.desk.part.marks)
-        plot = self._plot()
+        marks, plot = self.desk.part.marks, self._plot()
+        low, high = self._range()
         if self.by_rank:
-            marks.sort(key=lambda m: -m.standout_db)
+            marks = sorted(marks, key=lambda m: -m.standout_db)
             step = plot.width() / max(1, len(marks))
-            centres = [plot.left() + (i + 0.5) * step for i in range(len(marks))]
-            width = min(_BAR, 0.7 * step)
+            places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
         else:
             start, end = self.desk.view
             scale = plot.width() / (end - start)
-            centres = [plot.left() + (sum(m.span) / 2 - start) * scale for m in marks]
-            width = _BAR
-        placed = []
-        for mark, x in zip(marks, centres, strict=True):
-            if plot.left() - width <= x <= plot.right() + width:
-                wide = width if self.by_rank else max(4.0, min(width, (mark.span[1] - mark.span[0]) * scale))
-                top = self.y_of(mark.standout_db)
-                placed.append((mark, QRectF(x - wide / 2, top, wide, max(1.0, plot.bottom() - top))))
-        return placed
+            seen = [(m, *m.span) for m in marks if m.span[1] >= start and m.span[0] <= end]
+            places = [
+                (m, plot.left() + ((a + b) / 2 - start) * scale, max(4.0, min(_BAR, (b - a) * scale)))
+                for m, a, b in seen
+            ]
+        bottom, tall = plot.bottom(), plot.height() / (high - low)
+        heights = [max(1.0, (m.standout_db - low) * tall) for m, _, _ in places]
+        return [
+            (m, QRectF(x - width / 2, bottom - height, width, height))
+            for (m, x, width), height in zip(places, heights, strict=True)
+        ]
 
     def ceilings(self) -> list[tuple[str, str, float, bool]]:
         """The proposals: setting, words, height in dB, and whether it is the one in force."""
@@ -111,8 +112,6 @@ class Skyline(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.PAPER)
         self._draw_scale(painter)
-        if self.desk.part.voice_lufs is not None:
-            self._draw_ceilings(painter)
         if not self.desk.part.marks:
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)
@@ -138,6 +137,7 @@ class Skyline(QWidget):
         plot = self._plot()
         low, high = self._range()
         painter.setFont(theme.mono(12))
+        tags = self._tags().values() if self.desk.part.marks else ()
         usual = self._usual_band()
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
@@ -147,6 +147,8 @@ class Skyline(QWidget):
             painter.setPen(QPen(theme.RULE, 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(theme.SOFT_INK)
+            if any(tag.top() - 8 < y < tag.bottom() + 8 for tag in tags):
+                continue
             text = theme.signed(level, 0) + (" dB" if level + 6 > high else "")
             painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, text)
         painter.setPen(QPen(theme.INK, 1.2))
@@ -159,7 +161,7 @@ class Skyline(QWidget):
     def _draw_bar(self, painter: QPainter, mark: Mark, bar: QRectF) -> None:
         part = self.desk.part
         change = part.change(mark)
-        top = self.y_of(mark.standout_db + change)
+        top = min(bar.bottom() - 1, self.y_of(mark.standout_db + change))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         body = QRectF(bar.left(), top, bar.width(), bar.bottom() - top)
         unsure = mark.confidence < part.ess.sure and not mark.hand.any

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from pathlib import Path
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -24,6 +25,7 @@ HAND_FLAG = QColor("#8A5A00")
 OVER_FAINT = QColor(185, 60, 38, 70)
 
 _FONTS = Path(__file__).parent / "assets" / "fonts"
+_ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()
 SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
 
 SHEET = f"""
@@ -45,7 +47,7 @@ QPushButton:focus {{ border: 2px solid {IN_HAND.name()}; padding: 4px 11px; }}
 QPushButton:disabled {{
   color: {CONTOUR.name()}; border-color: {RULE.name()}; }}
 QPushButton:checked {{
-  background: {INK.name()}; color: {PAPER.name()}; border-color: {INK.name()}; font-weight: 600; }}
+  background: {INK.name()}; color: {PAPER.name()}; border-color: {INK.name()}; }}
 QPushButton#main {{ background: {INK.name()}; color: {PAPER.name()}; font-weight: 600; padding: 8px 18px; }}
 QPushButton#main:disabled {{ background: {CONTOUR.name()}; border-color: {CONTOUR.name()}; }}
 QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name()}; padding: 4px 8px; }}
@@ -59,6 +61,14 @@ QLineEdit, QComboBox {{
   background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 3px;
   padding: 4px 6px;
   selection-background-color: {IN_HAND.name()}; selection-color: {PAPER.name()}; }}
+QComboBox::drop-down {{ border: none; width: 22px; }}
+QComboBox::down-arrow {{ image: url({_ICONS}/down.svg); }}
+QComboBox QAbstractItemView {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()};
+  selection-background-color: {PANEL.name()}; selection-color: {IN_HAND.name()}; }}
+QCheckBox {{ spacing: 8px; }}
+QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {SOFT_INK.name()}; background: {PAPER.name()}; }}
+QCheckBox::indicator:checked {{ image: url({_ICONS}/tick.svg); }}
+QScrollArea {{ border: none; background: {PAPER.name()}; }}
 QMenu {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; }}
 QMenu::item {{ padding: 5px 26px 5px 16px; }}
 QMenu::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
@@ -77,6 +87,7 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
+@lru_cache(maxsize=32)
 def sans(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The text font, in pixels."""
     font = QFont(SANS)
@@ -85,6 +96,7 @@ def sans(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     return font
 
 
+@lru_cache(maxsize=32)
 def mono(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The font for numbers, in pixels."""
     font = QFont(MONO)

@@ -35,6 +35,7 @@ class Trace(QWidget):
         self.playhead = 0.0
         self._ground: QPixmap | None = None
         self._ground_key: object = None
+        self._song_kept: tuple[object, QPixmap] | None = None
         self._sharp: tuple[tuple[float, float], QImage] | None = None
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
@@ -103,11 +104,25 @@ class Trace(QWidget):
         painter.setPen(theme.SOFT_INK)
         for row, name in ((overview, "song"), (wave, "wave")):
             painter.drawText(QRectF(0, row.top(), LEFT - 8, row.height()), _RIGHT_MIDDLE, name)
-        whole = self.desk.take.recording.frames
-        self._draw_wave(painter, overview, 0, whole, theme.CONTOUR)
+        painter.drawPixmap(overview.topLeft(), self._song(overview))
         self._draw_ruler(painter, ruler, start, end)
         self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
         self._draw_spectrum(painter, spectrum, start, end)
+
+    def _song(self, box: QRectF) -> QPixmap:
+        """The whole song's wave, drawn once for a size."""
+        ratio = self.devicePixelRatioF()
+        key = (box.size().toTuple(), ratio)
+        if self._song_kept is None or self._song_kept[0] != key:
+            pixmap = QPixmap((box.size() * ratio).toSize())
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(theme.PAPER)
+            painter = QPainter(pixmap)
+            whole = self.desk.take.recording.frames
+            self._draw_wave(painter, QRectF(0, 0, box.width(), box.height()), 0, whole, theme.CONTOUR)
+            painter.end()
+            self._song_kept = (key, pixmap)
+        return self._song_kept[1]
 
     def _draw_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink: QColor) -> None:
         take, columns = self.desk.take, int(box.width())

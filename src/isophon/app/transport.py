@@ -92,7 +92,7 @@ class Meter(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedSize(236, 16)
+        self.setFixedSize(250, 16)
         self._level = -120.0
         self.setAccessibleName("Output level")
         self.setToolTip("Output level, peak, dBFS")
@@ -114,7 +114,7 @@ class Meter(QWidget):
         painter.setFont(theme.mono(12))
         painter.setPen(theme.INK)
         text = "−∞ dBFS" if self._level <= -100 else f"{theme.signed(self._level)} dBFS".replace("+", "")
-        painter.drawText(QRectF(160, 0, 76, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QRectF(160, 0, 90, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
 
 def _titled(title: str, inside: QHBoxLayout) -> QVBoxLayout:

@@ -180,6 +180,7 @@ class Workroom(QWidget):
             ("Save as…\tCtrl+Shift+S", self.save_as),
             ("Open…\tCtrl+O", self.open_asked.emit),
             (None, None),
+            ("Look for esses again", self.desk.look_again),
             ("Keep these settings as a voice card…", self._save_card),
             ("Start from a voice card…", self._load_card),
             (None, None),

@@ -167,7 +167,7 @@ def _noise_evidence(harmonicity: np.ndarray, hop_s: float) -> np.ndarray:
 def measure(survey: Survey, start: float, end: float) -> tuple[float, float, float, float, str]:
     """Level (LUFS), stand-out (dB), band (Hz, Hz) and sound of the ess from ``start`` to ``end`` s.
 
-    The band holds the energy above 1.8 kHz but for 4 % at its lower and 2 % at
+    The band holds the energy above 1.8 kHz but for 2 % at its lower and 2 % at
     its upper end; the level is K-weighted within it, over the whole span.
     """
     first, last = survey.frame(start), survey.frame(end)
@@ -176,7 +176,7 @@ def measure(survey: Survey, start: float, end: float) -> tuple[float, float, flo
     edges = survey.band_edges[above.start : above.stop + 1]
     energy = survey.bands[span, above].mean(axis=0)
     share = np.concatenate([[0.0], np.cumsum(energy)]) / max(float(energy.sum()), 1e-30)
-    low = float(np.interp(0.04, share, edges))
+    low = float(np.interp(0.02, share, edges))
     high = float(np.interp(0.98, share, edges))
     middle = float(np.interp(0.5, share, edges))
     inside = survey.band_slice(low / 2 ** (1 / 6), np.inf)

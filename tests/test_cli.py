@@ -166,3 +166,20 @@ def test_interrupted_leaves_nothing(tmp_path, how):
     _, err = process.communicate(timeout=30)
     assert process.returncode == 130 and err.count("\n") == 1
     assert not out.exists() or list(out.iterdir()) == []
+
+
+@pytest.mark.parametrize("frames", [1, 2, 100, 5000])
+def test_the_shortest_files_have_no_voice(capsys, tmp_path, frames):
+    path = write(tmp_path / "blip.wav", np.full(frames, 0.1), 48_000)
+    assert run(capsys, "find", path)[0] == 3
+    assert run(capsys, "clean", path, "--out", tmp_path / "o", "--skip", "ess", "--depth", "32f")[0] == 0
+    assert np.array_equal(sf.read(path)[0], sf.read(tmp_path / "o" / "blip.clean.wav")[0])
+
+
+def test_the_report_of_an_earlier_run_stays(capsys, take, tmp_path):
+    other = tmp_path / "other.wav"
+    other.write_bytes(take.read_bytes())
+    for path in (take, other, take):
+        run(capsys, "clean", path, "--out", tmp_path / "o", "--force")
+    rows = json.loads((tmp_path / "o" / "report.json").read_text())["files"]
+    assert [row["file"] for row in rows] == ["other.wav", "take.wav"]

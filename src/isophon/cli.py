@@ -35,6 +35,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("isophon: interrupted; nothing half-written was left", file=sys.stderr)
         return INTERRUPTED
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+    except Exception as error:
+        print(f"isophon: an error inside Isophon ({type(error).__name__}: {error}); please report it", file=sys.stderr)
+        return 1
 
 
 def _terminated(*_: object) -> None:

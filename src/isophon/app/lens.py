@@ -32,7 +32,7 @@ class LensPictures(QWidget):
         self._drag: str | None = None
         self._gesture = 0
         self._window: tuple[float, float] | None = None
-        self.setMinimumHeight(120)
+        self.setMinimumHeight(80)
         self.setMouseTracking(True)
         self.setAccessibleName("Lens")
         self.setToolTip("Drag the edges of the box: its time and its band, by hand.")

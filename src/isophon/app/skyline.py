@@ -32,7 +32,7 @@ class Skyline(QWidget):
         self._numbers = True
         self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(110)
         self.setMouseTracking(True)
         self.setAccessibleName("Skyline")
         desk.session_changed.connect(self.update)

@@ -42,7 +42,7 @@ class Trace(QWidget):
         self._moved = False
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._settled.timeout.connect(self._sharpen)
-        self.setMinimumHeight(230)
+        self.setMinimumHeight(160)
         self.setMouseTracking(True)
         self.setAccessibleName("Trace")
         self.setToolTip("Wheel: zoom. Drag: move along. Drag on the ruler: select. Double-click a mark: loop it.")

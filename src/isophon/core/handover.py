@@ -165,5 +165,11 @@ def labels(part: Part) -> str:
 
 
 def write_report(rows: list[dict[str, Any]], folder: Path) -> None:
-    """Write ``report.json`` into a folder; it tells of the latest run there."""
-    write_text(folder / "report.json", json.dumps({"files": rows}, indent=1) + "\n")
+    """Write ``report.json`` into a folder; rows of other stems that lie there from before stay."""
+    path = folder / "report.json"
+    files = {row["file"] for row in rows}
+    try:
+        before = [row for row in json.loads(path.read_text(encoding="utf-8"))["files"] if row["file"] not in files]
+    except (OSError, ValueError, KeyError, TypeError):
+        before = []
+    write_text(path, json.dumps({"files": before + rows}, indent=1) + "\n")

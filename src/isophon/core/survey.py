@@ -102,7 +102,7 @@ def survey(
         if progress:
             progress(0.8 * done / samples)
     power, weighted, k_power = bands.finish()
-    f0, strength = pitch.track_pitch(low.finish(round(samples * pitch.RATE / sample_rate)))
+    f0, strength = pitch.track_pitch(low.finish(max(1, round(samples * pitch.RATE / sample_rate))))
     if progress:
         progress(0.95)
     return _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strength)

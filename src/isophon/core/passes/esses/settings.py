@@ -33,11 +33,14 @@ class EssSettings(msgspec.Struct, frozen=True):
 def usual_standout(marks: Iterable[Mark], sure: float = 0.5) -> float | None:
     """The stand-out in dB of this singer's usual ess: the median of what was found.
 
-    None where there are fewer than four to judge by. Marks drawn by hand and
-    unsure ones do not count.
+    A Z is softer than the S of the same singer, so voiced ones count only where
+    there are too few others. None where there are fewer than four to judge by.
+    Marks drawn by hand and unsure ones do not count.
     """
-    standouts = [m.standout_db for m in marks if m.kind == "ess" and m.confidence >= sure and not m.hand.drawn]
-    return float(np.median(standouts)) if len(standouts) >= _FEWEST_FOR_USUAL else None
+    found = [m for m in marks if m.kind == "ess" and m.confidence >= sure and not m.hand.drawn]
+    voiceless = [m for m in found if not m.voiced]
+    judged = voiceless if len(voiceless) >= _FEWEST_FOR_USUAL else found
+    return float(np.median([m.standout_db for m in judged])) if len(judged) >= _FEWEST_FOR_USUAL else None
 
 
 def ceiling_over_voice(settings: EssSettings, usual: float | None) -> float:

@@ -12,9 +12,10 @@ from PySide6.QtWidgets import QApplication
 
 from conftest import write
 from isophon.app.main import make_app
-from isophon.app.state import autosaves, recent_sessions
+from isophon.app.state import recent_sessions, unsaved_work
 from isophon.app.window import Window
 from isophon.core.session import file
+from isophon.core.session.journal import replay
 from voices import spoken
 
 
@@ -39,8 +40,9 @@ def room(window, demo, tmp_path, qtbot):
 
 
 def opened(window, path, qtbot):
+    before = window.workroom
     window.open_path(path)
-    qtbot.waitUntil(lambda: window.workroom is not None or bool(window.message.text()), timeout=30_000)
+    qtbot.waitUntil(lambda: window.workroom not in (None, before) or bool(window.message.text()), timeout=30_000)
     assert window.workroom is not None, window.message.text()
     window.activateWindow()
     qtbot.wait(60)
@@ -211,20 +213,54 @@ def test_the_lens_box_and_the_sheet(room, qtbot):
 
 def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot, tmp_path):
     desk = room.desk
-    desk.set_setting("ceiling_db", -9.5)
-    qtbot.waitUntil(lambda: len(autosaves()) == 1, timeout=3000)
-    name, kept = autosaves()[0]
-    assert name == "Glasshouse Starlings" and file.read_autosave(kept).session.parts[0].ess.ceiling_db == -9.5
-    assert file.load(desk.saved_as).parts[0].ess.ceiling_db != -9.5
+    for ceiling in (-7.0, -8.0, -9.5):
+        desk.set_setting("ceiling_db", ceiling)
+    qtbot.waitUntil(lambda: len(unsaved_work()) == 1, timeout=3000)
+    name, kept = unsaved_work()[0]
+    assert name == "Glasshouse Starlings"
+    assert file.load(desk.saved_as).parts[0].ess.ceiling_db == -3.0
     other = Window()
     qtbot.addWidget(other)
     other.recover(kept)
     qtbot.waitUntil(lambda: other.workroom is not None, timeout=30_000)
-    assert other.workroom.desk.part.ess.ceiling_db == -9.5 and other.workroom.desk.unsaved
+    again = other.workroom.desk
+    assert again.part.ess.ceiling_db == -9.5 and again.unsaved
+    again.undo()
+    assert again.part.ess.ceiling_db == -8.0
     other.workroom.save()
-    assert file.load(desk.saved_as).parts[0].ess.ceiling_db == -9.5
-    assert autosaves() == [] and recent_sessions()[0] == desk.saved_as
+    assert file.load(desk.saved_as).parts[0].ess.ceiling_db == -8.0
+    assert unsaved_work() == [] and recent_sessions()[0] == desk.saved_as
     other.close()
+
+
+def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, room, qtbot):
+    desk = room.desk
+    desk.set_setting("ceiling_db", -7.0)
+    desk.take_in_hand([desk.part.marks[2].id])
+    desk.toggle_leave()
+    press(room, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier, qtbot)
+    path = desk.saved_as
+    assert not desk.unsaved
+    again = opened(window, path, qtbot).desk
+    assert again is not desk and again.history.undo_name == "leave"
+    again.undo()
+    again.undo()
+    assert again.history.undo_name is None and again.part.ess.ceiling_db == -3.0
+    assert not any(m.hand.any for m in again.part.marks)
+    again.redo()
+    assert again.part.ess.ceiling_db == -7.0
+
+
+def test_opening_the_file_sets_unsaved_work_aside(window, room, qtbot):
+    room.desk.set_setting("ceiling_db", -7.0)
+    room.desk.settle()
+    path = room.desk.saved_as
+    again = opened(window, path, qtbot).desk
+    assert again.part.ess.ceiling_db == -3.0
+    again.set_setting("ceiling_db", -5.0)
+    again.settle()
+    ceilings = {replay(journal).history.session.parts[0].ess.ceiling_db for _, journal in unsaved_work()}
+    assert ceilings == {-7.0, -5.0}
 
 
 def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtbot, tmp_path):

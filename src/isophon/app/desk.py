@@ -13,7 +13,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.jobs import Job
-from isophon.app.state import state_folder
+from isophon.app.state import journal_path, set_aside, unsaved_work
 from isophon.core.errors import IsophonError
 from isophon.core.finding import find_marks
 from isophon.core.marks import Mark
@@ -21,10 +21,11 @@ from isophon.core.passes.esses.find import measure
 from isophon.core.passes.esses.settings import ceiling_over_voice
 from isophon.core.session import edits, file
 from isophon.core.session.history import History
+from isophon.core.session.journal import Journal
 from isophon.core.session.model import Part, Session
 from isophon.core.take import Take
 
-_AUTOSAVE_MS = 800
+_JOURNAL_MS = 500
 _SHORTEST_VIEW_S = 0.02
 
 
@@ -37,26 +38,26 @@ class Desk(QObject):
     saved_changed = Signal()
     told = Signal(str)
 
-    def __init__(self, session: Session, saved_as: Path | None, take: Take, recovered: bool = False) -> None:
+    def __init__(self, history: History, saved_as: Path | None, take: Take, continued: Path | None = None) -> None:
+        """``continued``: the journal whose unsaved work goes on here."""
         super().__init__()
-        self.history = History(session)
+        self.continued = continued
         self.saved_as = saved_as
         self.take = take
         self.in_hand: tuple[str, ...] = ()
         self.selection: tuple[float, float] | None = None
         self.view = (0.0, take.recording.duration)
-        self._saved = session if saved_as and not recovered else None
         self.saved_at: float | None = None
-        self._autosave = QTimer(self, singleShot=True, interval=_AUTOSAVE_MS)
-        self._autosave.timeout.connect(self.autosave)
-        self._writing: Job | None = None
-        self._looking: Job | None = None
-        part = self.part
+        part, found = history.session.parts[0], take.survey
         if not part.found:
-            found = edits.adopt_findings(session, part.id, take.marks, take.survey.voice_lufs, take.survey.floor_dbfs)
-            self.history = History(found)
-            if self._saved is not None:
-                self._saved = found
+            looked = edits.adopt_findings(history.session, part.id, take.marks, found.voice_lufs, found.floor_dbfs)
+            history = History(looked)
+        self.history = history
+        self._saved = history.session if saved_as and not continued else None
+        self._journal: Journal | None = None
+        self._looking: Job | None = None
+        self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
+        self._writing.timeout.connect(self.write_journal)
 
     # the session
 
@@ -215,42 +216,41 @@ class Desk(QObject):
         try:
             file.save(self.session, path)
         except IsophonError as error:
-            self.told.emit(f"{error}; the session is still open, and kept by the autosave")
+            self.told.emit(f"{error}; the session is still open, and kept in the journal")
             return False
-        self._drop_autosave()
+        self._writing.stop()
         self.saved_as, self._saved, self.saved_at = path, self.session, time.time()
-        self._drop_autosave()
+        try:
+            self._keep().saved(self.history, path, journal_path(path, ""))
+        except IsophonError as error:
+            self.told.emit(str(error))
         self.saved_changed.emit()
         return True
 
-    def autosave_file(self) -> Path:
-        """Where unsaved work of this session is kept."""
-        return file.autosave_path(state_folder() / "autosave", self.session, self.saved_as)
-
-    def autosave(self) -> None:
-        """Keep unsaved work; at the latest a second after each edit."""
-        if not self.unsaved:
-            self._drop_autosave()
-            return
-        path, session, saved_as = self.autosave_file(), self.session, self.saved_as
-        self._writing = Job(lambda progress: file.write_autosave(path, session, saved_as))
-        self._writing.failed.connect(self.told)
-        self._writing.start()
+    def write_journal(self) -> None:
+        """Write down the steps made since; at the latest a second after each."""
+        try:
+            self._keep().write(self.history)
+        except IsophonError as error:
+            self.told.emit(str(error))
 
     def settle(self) -> None:
-        """Finish what is being kept, before the window closes."""
-        if self._autosave.isActive():
-            self._autosave.stop()
-            self.autosave()
-        if self._writing:
-            self._writing.wait()
+        """Write down what is not yet, before the window closes."""
+        if self._writing.isActive():
+            self._writing.stop()
+            self.write_journal()
 
-    def _drop_autosave(self) -> None:
-        if self._writing:
-            self._writing.wait()
-        self._autosave.stop()
-        self.autosave_file().unlink(missing_ok=True)
+    def _keep(self) -> Journal:
+        """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
+        if self._journal is None:
+            path = journal_path(self.saved_as, self.part.source.path)
+            if path.exists() and path != self.continued and any(path == p for _, p in unsaved_work()):
+                set_aside(path)
+            self._journal = Journal(path, self.history, self.saved_as)
+            if self.continued and self.continued != path:
+                self.continued.unlink(missing_ok=True)
+        return self._journal
 
     def _changed(self) -> None:
-        self._autosave.start()
+        self._writing.start()
         self.session_changed.emit()

@@ -83,7 +83,7 @@ class StartPage(QWidget):
         if unsaved:
             self.lists.addWidget(QLabel("Go on where work was left, not yet saved", objectName="head"))
         for name, path in unsaved[:3]:
-            self._add_row(name, "kept by the autosave", lambda path=path: self.recover_asked.emit(path))
+            self._add_row(name, "everything up to the last step", lambda path=path: self.recover_asked.emit(path))
         if recent:
             self.lists.addWidget(QLabel("Lately", objectName="head"))
         for path in recent[:4]:

@@ -1,11 +1,19 @@
-"""What the window keeps between starts: autosaves and the list of recent sessions."""
+"""What the window keeps between starts: journals of unsaved work, and the list of recent sessions."""
 
 from __future__ import annotations
 
+import hashlib
 import json
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import platformdirs
+
+from isophon.core.errors import IsophonError
+
+if TYPE_CHECKING:
+    from isophon.core.session.history import History
+    from isophon.core.session.model import Session
 
 
 def state_folder() -> Path:
@@ -13,16 +21,51 @@ def state_folder() -> Path:
     return Path(platformdirs.user_state_dir("isophon"))
 
 
-def autosaves() -> list[tuple[str, Path]]:
-    """Unsaved work: the session's name and the autosave's path, newest first. Unreadable ones are left alone."""
+def journal_path(saved_as: Path | None, source: str) -> Path:
+    """Where the journal of a session lies: one for each session file, or for each recording that has none yet."""
+    key = f"session {saved_as}" if saved_as else f"recording {source}"
+    return state_folder() / "journals" / (hashlib.sha256(key.encode()).hexdigest()[:20] + ".journal")
+
+
+def set_aside(path: Path) -> Path:
+    """Move a journal out of the way of a new one, under a name that is free; it stays on offer."""
+    place, again = path, 1
+    while place.exists():
+        place = path.with_name(f"{path.stem}-{again}.journal")
+        again += 1
+    path.rename(place)
+    return place
+
+
+def unsaved_work() -> list[tuple[str, Path]]:
+    """Unsaved work: the session's name and the journal's path, newest first. Unreadable ones are left alone."""
     found = []
-    for path in state_folder().glob("autosave/*.autosave"):
+    for path in state_folder().glob("journals/*.journal"):
         try:
-            name = str(json.loads(path.read_text(encoding="utf-8"))["session"]["name"])
-            found.append((path.stat().st_mtime, name, path))
+            lines = path.read_bytes().split(b"\n")
+            name = str(json.loads(lines[0])["first"]["name"])
+            last = max((i for i, line in enumerate(lines) if line.startswith(b'{"saved"')), default=0)
+            if any(line.startswith((b'{"step"', b'{"go"')) and line.endswith(b"}") for line in lines[last + 1 :]):
+                found.append((path.stat().st_mtime, name, path))
         except (OSError, ValueError, KeyError, TypeError):
             continue
     return [(name, path) for _, name, path in sorted(found, reverse=True)]
+
+
+def kept_history(session: Session, path: Path) -> History:
+    """The history of a session as it was when its file was saved; a new one where none was kept or it differs."""
+    from isophon.core.session.history import History
+    from isophon.core.session.journal import replay
+
+    journal = journal_path(path, "")
+    if journal.exists():
+        try:
+            kept = replay(journal)
+        except IsophonError:
+            return History(session)
+        if not kept.unsaved and kept.history.session == session:
+            return kept.history
+    return History(session)
 
 
 def recent_sessions() -> list[Path]:

@@ -54,55 +54,65 @@ class Window(QMainWindow):
             self.open_path(Path(name))
 
     def open_path(self, path: Path) -> None:
-        """Open a session or a recording in the background."""
+        """Open a session, with its history, or a recording, in the background."""
         path = Path(path).resolve()
 
         def work(progress):
-            from isophon.core.session import file
-
             if path.suffix == _SESSION_ENDING:
-                return self._opened(file.load(path), path, progress)
-            return self._opened(None, path, progress)
+                return self._open_session(path, progress)
+            return self._open_recording(path, progress)
 
         self._begin(f"Opening {path.name}: surveying the voice", work)
 
     def recover(self, path: Path) -> None:
-        """Open what the autosave kept."""
+        """Go on with the unsaved work of a journal."""
 
         def work(progress):
-            from isophon.core.session import file
+            from isophon.core.session.journal import replay
 
-            kept = file.read_autosave(path)
+            kept = replay(path)
             saved_as = Path(kept.saved_as) if kept.saved_as else None
-            session, _, _, take = self._opened(kept.session, saved_as, progress)
-            return session, saved_as, True, take
+            return kept.history, saved_as, self._take(kept.history.session, progress), path
 
-        self._begin("Opening what the autosave kept", work)
+        self._begin("Opening what was not saved yet", work)
 
     def open_demo(self) -> None:
         """Make the demo if it is not there, then open it."""
 
         def work(progress):
             from isophon.core.demo.build import demo_folder, make_demo
-            from isophon.core.session import file
 
-            path = make_demo(demo_folder(), lambda f: progress(0.6 * f))
-            return self._opened(file.load(path), path, lambda f: progress(0.6 + 0.4 * f))
+            path = make_demo(demo_folder(), lambda f: progress(0.6 * f)).resolve()
+            return self._open_session(path, lambda f: progress(0.6 + 0.4 * f))
 
         self._begin("Making the demo: a singer is being synthesized", work)
 
+    def _open_session(self, path: Path, progress):
+        from isophon.app.state import kept_history
+        from isophon.core.session import file
+
+        history = kept_history(file.load(path), path)
+        return history, path, self._take(history.session, progress), None
+
     @staticmethod
-    def _opened(session, path, progress):
+    def _open_recording(path: Path, progress):
+        from isophon.core.session import edits
+        from isophon.core.session.history import History
+        from isophon.core.take import open_take
+
+        take = open_take(path, progress)
+        shape = (take.recording.sample_rate, take.recording.channels, take.recording.frames)
+        return History(edits.new_session(path.stem, path, *shape)), None, take, None
+
+    @staticmethod
+    def _take(session, progress):
         from isophon.core.session import edits
         from isophon.core.take import open_take
 
-        source = Path(session.parts[0].source.path) if session else path
-        take = open_take(source, progress)
-        if session is None:
-            shape = (take.recording.sample_rate, take.recording.channels, take.recording.frames)
-            session, path = edits.new_session(source.stem, source, *shape), None
-        edits.check_source(session.parts[0].source, take.recording)
-        return session, path, False, take
+        source = session.parts[0].source
+        take = open_take(Path(source.path), progress)
+        edits.check_source(source, take.recording)
+        return take
 
     def _begin(self, words: str, work) -> None:
         from isophon.app.jobs import Job
@@ -125,9 +135,8 @@ class Window(QMainWindow):
         from isophon.app.desk import Desk
         from isophon.app.workroom import Workroom
 
-        session, path, recovered, take = result
         self._ended()
-        desk = Desk(session, path, take, recovered=recovered)
+        desk = Desk(*result)
         self.workroom = Workroom(desk)
         self.workroom.open_asked.connect(self.ask_open)
         self.workroom.title_changed.connect(self._show_title)
@@ -165,9 +174,9 @@ class Window(QMainWindow):
             self._remember(desk.saved_as)
 
     def _show_lists(self) -> None:
-        from isophon.app.state import autosaves, recent_sessions
+        from isophon.app.state import recent_sessions, unsaved_work
 
-        self.start.show_lists(autosaves(), recent_sessions())
+        self.start.show_lists(unsaved_work(), recent_sessions())
 
     def _remember(self, path: Path) -> None:
         from isophon.app.state import recent_sessions, state_folder

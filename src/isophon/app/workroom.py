@@ -225,7 +225,7 @@ class Workroom(QWidget):
     def _show_state(self) -> None:
         desk = self.desk
         self.title.name.setText(desk.session.name)
-        kept = "kept by the autosave, not saved yet" if desk.unsaved else "saved"
+        kept = "kept in the journal, not saved yet" if desk.unsaved else "saved"
         if not desk.unsaved and desk.saved_at:
             kept = "saved " + time.strftime("%H:%M", time.localtime(desk.saved_at))
         recording = desk.take.recording

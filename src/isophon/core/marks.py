@@ -45,7 +45,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
 
     ``start`` and ``end`` in seconds; ``low_hz`` and ``high_hz``: the band where
     its energy lies; ``level_db``: LUFS in that band; ``standout_db``: over the
-    voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``; ``voiced``: the voice sounds under it (Z, Zh).
+    voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``;
+    ``voiced``: the voice sounds under it (Z, Zh).
     """
 
     id: str

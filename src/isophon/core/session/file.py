@@ -6,7 +6,6 @@ they lie beside or below it.
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
 from typing import Any
 
@@ -31,13 +30,6 @@ class _CardFile(msgspec.Struct):
     isophon_voice_card: int
     name: str
     ess: EssSettings
-
-
-class Autosave(msgspec.Struct, frozen=True):
-    """What an autosave holds: the session and the file it belongs to ('' where it has none yet)."""
-
-    saved_as: str
-    session: Session
 
 
 def save(session: Session, path: Path) -> None:
@@ -67,22 +59,6 @@ def save_card(name: str, settings: EssSettings, path: Path) -> None:
 def load_card(path: Path) -> EssSettings:
     """The settings of a voice card; InputError says what is wrong and where."""
     return _read(path, _CardFile, "isophon_voice_card", "a voice card").ess
-
-
-def autosave_path(folder: Path, session: Session, saved_as: Path | None) -> Path:
-    """Where the autosave of a session lies: one file a session file, or a recording."""
-    key = str(saved_as) if saved_as else session.name + "".join(p.source.path for p in session.parts)
-    return folder / (hashlib.sha256(key.encode()).hexdigest()[:16] + ".autosave")
-
-
-def write_autosave(path: Path, session: Session, saved_as: Path | None) -> None:
-    """Keep what is not yet saved."""
-    _write(path, Autosave(str(saved_as) if saved_as else "", session))
-
-
-def read_autosave(path: Path) -> Autosave:
-    """What was not yet saved; InputError if it cannot be read."""
-    return _read(path, Autosave, "session", "an autosave")
 
 
 def _write(path: Path, value: Any) -> None:

@@ -16,6 +16,23 @@ class History:
         self._at = 0
         self._gesture: object = None
 
+    @classmethod
+    def restored(cls, steps: list[tuple[str, Session]], at: int) -> History:
+        """A history as it was: its named steps, the first being the beginning, and the one in force."""
+        history = cls(steps[0][1])
+        history._steps, history._at = list(steps), at
+        return history
+
+    @property
+    def steps(self) -> list[tuple[str, Session]]:
+        """All steps with their names, undone ones too; the first is the beginning."""
+        return list(self._steps)
+
+    @property
+    def at(self) -> int:
+        """Which step is in force."""
+        return self._at
+
     @property
     def session(self) -> Session:
         """The session in force."""

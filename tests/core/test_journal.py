@@ -1,0 +1,128 @@
+"""The journal: every step again after closing, and nothing lost to a kill."""
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from test_session import apply as edit
+from test_session import session, steps
+
+from isophon.core.errors import InputError
+from isophon.core.session.history import History
+from isophon.core.session.journal import Journal, apply, difference, replay
+
+SRC = Path(__file__).parent.parent.parent / "src"
+TESTS = Path(__file__).parent
+KILLS = int(os.environ.get("ISOPHON_KILLS", "15"))
+
+json_values = st.recursive(
+    st.none() | st.booleans() | st.integers(-9, 9) | st.text("ab=0", max_size=3),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text("ab=0", max_size=2), inner, max_size=4),
+    max_leaves=12,
+)
+
+
+@given(json_values, json_values)
+def test_a_difference_turns_one_value_into_the_other(one, other):
+    if isinstance(one, dict) and "=" in one:
+        return  # a session has no field of that name
+    change = difference(one, other)
+    if not (isinstance(other, dict) and "=" in str(other)):
+        assert apply(one, change) == other
+
+
+moves = st.one_of(steps, st.just(("undo",)), st.just(("redo",)), st.just(("write",)))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(moves, max_size=25))
+def test_the_whole_history_comes_back(tmp_path_factory, taken):
+    folder = tmp_path_factory.mktemp("j")
+    history = History(session(folder))
+    journal = Journal(folder / "a.journal", history, None)
+    for step in taken:
+        if step[0] == "undo":
+            history.undo()
+        elif step[0] == "redo":
+            history.redo()
+        elif step[0] == "write":
+            journal.write(history)
+        else:
+            history.do(step[0], edit(history.session, step), gesture=step[0] if step[0] == "ceiling_db" else None)
+    journal.write(history)
+    again = replay(folder / "a.journal").history
+    assert again.session == history.session
+    assert [name for name, _ in again.steps] == [name for name, _ in history.steps]
+    assert [value for _, value in again.steps] == [value for _, value in history.steps] and again.at == history.at
+
+
+def test_a_half_written_last_line_does_not_count(tmp_path):
+    history = History(session(tmp_path))
+    journal = Journal(tmp_path / "a.journal", history, None)
+    kept = []
+    for ceiling in (-4.0, -5.0, -6.0):
+        history.do("ceiling", edit(history.session, ("ceiling_db", ceiling)))
+        journal.write(history)
+        kept.append((journal.path.stat().st_size, ceiling))
+    data = journal.path.read_bytes()
+    for size in range(kept[0][0], len(data)):
+        journal.path.write_bytes(data[:size])
+        expected = max(c for s, c in ((s - 1, -c) for s, c in kept) if s <= size)
+        assert replay(journal.path).history.session.parts[0].ess.ceiling_db == -expected
+    journal.path.write_bytes(data[:40])
+    with pytest.raises(InputError, match="damaged at its beginning"):
+        replay(journal.path)
+
+
+WORKER = """
+import sys, time, random
+from pathlib import Path
+sys.path.insert(0, sys.argv[2])
+from test_session import session
+from isophon.core.session import edits, file
+from isophon.core.session.history import History
+from isophon.core.session.journal import Journal
+folder = Path(sys.argv[1])
+history = History(session(folder))
+journal = Journal(folder / "a.journal", history, None)
+print("ready", flush=True)
+for i in range(100_000):
+    history.do("ceiling", edits.set_setting(history.session, "part-1", "ceiling_db", -(i % 2000) / 100))
+    journal.write(history)
+    print(i, flush=True)
+    if i % 7 == 0:
+        file.save(history.session, folder / "song.isophon")
+"""
+
+
+def test_kills(tmp_path):
+    """Killed at random moments of editing and saving: the last step told is there, and both files can be read."""
+    from isophon.core.session import file
+
+    rng = random.Random(4)
+    environment = {**os.environ, "PYTHONPATH": str(SRC)}
+    for run in range(KILLS):
+        folder = tmp_path / str(run)
+        folder.mkdir()
+        process = subprocess.Popen(
+            [sys.executable, "-c", WORKER, str(folder), str(TESTS)], env=environment, stdout=subprocess.PIPE, text=True
+        )
+        assert process.stdout.readline() == "ready\n"
+        time.sleep(rng.uniform(0.0, 0.12))
+        process.send_signal(signal.SIGKILL)
+        told = [line for line in process.stdout.read().split("\n")[:-1] if line]
+        process.wait()
+        history = replay(folder / "a.journal").history
+        assert len(history.steps) - 1 >= len(told)
+        if told:
+            value = history.steps[len(told)][1]
+            assert value.parts[0].ess.ceiling_db == -(int(told[-1]) % 2000) / 100
+        if (folder / "song.isophon").exists():
+            file.load(folder / "song.isophon")

@@ -9,6 +9,7 @@ fits into it exactly.
 
 from __future__ import annotations
 
+import tempfile
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -51,6 +52,7 @@ class Recording:
         self.depth = _DEPTH.get(self._file.subtype, 0)
         self.is_float = self._file.subtype in ("FLOAT", "DOUBLE")
         self._at = 0
+        self._decoded: np.ndarray | None = None
         _check_shape(self)
 
     @property
@@ -98,6 +100,8 @@ class Recording:
 
     def _read(self, start: int, frames: int) -> np.ndarray:
         with self._lock:
+            if self.depth == 0:
+                return self._read_lossy(start, frames)
             try:
                 if self._at != start:
                     self._file.seek(start)
@@ -108,6 +112,25 @@ class Recording:
         if len(data) != frames:
             raise InputError(_cut_short(self.path, "its samples end early"))
         return np.ascontiguousarray(data.T)
+
+    def _read_lossy(self, start: int, frames: int) -> np.ndarray:
+        """From the whole take decoded once, in order, to a nameless temporary file.
+
+        Seeking in Ogg Vorbis lands beside its target now and then; the same span
+        must always be the same samples.
+        """
+        if self._decoded is None:
+            with tempfile.TemporaryFile(prefix="isophon-") as store:
+                store.truncate(4 * self.frames * self.channels)
+                whole = np.memmap(store, np.float32, "r+", shape=(self.frames, self.channels))
+            self._file.seek(0)
+            for at in range(0, self.frames, BLOCK):
+                piece = self._file.read(min(BLOCK, self.frames - at), dtype="float32", always_2d=True)
+                if len(piece) != min(BLOCK, self.frames - at):
+                    raise InputError(_cut_short(self.path, "its samples end early"))
+                whole[at : at + len(piece)] = piece
+            self._decoded = whole
+        return np.ascontiguousarray(self._decoded[start : start + frames].T)
 
 
 def _open(path: Path) -> sf.SoundFile:

@@ -54,7 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     demo = commands.add_parser("demo", help="make the demo session if it is not there, and open it")
     demo.add_argument("--make-only", action="store_true", help="make it and print where it is, open nothing")
     opening = commands.add_parser("open", help="open a saved session")
-    opening.add_argument("session", type=Path, metavar="SESSION")
+    opening.add_argument("session", type=Path, nargs="?", metavar="SESSION")
     find = commands.add_parser("find", help="list the marks found in one recording")
     find.add_argument("audio", type=Path, metavar="AUDIO")
     clean = commands.add_parser("clean", help="clean recordings, write stems and a report")
@@ -88,7 +88,7 @@ def _window(call: argparse.Namespace) -> int:
     session = None
     if call.command == "open":
         session = call.session
-        if not session.exists():
+        if session is not None and not session.exists():
             from isophon.core.errors import InputError
 
             raise InputError(f"{session}: no such session; check the name and the folder")

@@ -146,6 +146,22 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert not desk.mark.hand.leave
 
 
+def test_phrases_are_walked_and_looped(room, qtbot):
+    desk = room.desk
+    phrases = desk.take.phrases
+    for key, index in (
+        (Qt.Key.Key_PageDown, 0),
+        (Qt.Key.Key_PageDown, 1),
+        (Qt.Key.Key_PageUp, 0),
+        (Qt.Key.Key_PageUp, -1),
+    ):
+        press(room, key, qtbot=qtbot)
+        assert desk.selection == phrases[index]
+        rate = desk.take.recording.sample_rate
+        assert room.loop_span() == (round(phrases[index][0] * rate), round(phrases[index][1] * rate))
+        assert room.loop_span()[0] <= room.player.position <= room.loop_span()[1]
+
+
 def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
     desk = room.desk
     desk.take_in_hand([desk.part.marks[3].id])

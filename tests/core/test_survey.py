@@ -3,11 +3,13 @@
 import numpy as np
 import parselmouth
 import pytest
+import soundfile as sf
 import soxr
 
 from conftest import look
 from isophon.core.audio import pitch
-from isophon.core.survey import STILL, VOICED, survey
+from isophon.core.demo.build import load_labels
+from isophon.core.survey import STILL, VOICED, phrases, survey
 from voices import spoken
 
 
@@ -83,3 +85,21 @@ def test_no_voice_is_said():
     for samples in (np.zeros(48_000), 0.1 * rng.standard_normal(96_000)):
         found, marks = look(samples, 48_000)
         assert found.voice_lufs is None and marks == ()
+
+
+def test_phrases_are_the_lines_that_are_sung(demo, demo_take):
+    """Each line of the demo is one phrase; none of its words is outside."""
+    samples, rate = sf.read(demo_take, dtype="float32")
+    found, _ = look(samples, rate)
+    labels = load_labels(demo.parent)
+    breaths = [label for label in labels if label.sound == "breath"]
+    sung = [label for label in labels if label.sound not in ("breath", "tick")]
+    lines = []
+    for breath, after in zip(breaths, [*breaths[1:], None], strict=True):
+        words = [w for w in sung if w.start >= breath.end and (after is None or w.end <= after.start)]
+        lines.append((words[0].start, words[-1].end))
+    spans = phrases(found)
+    assert len(spans) == len(lines)
+    for (start, end), (first, last) in zip(spans, lines, strict=True):
+        assert start <= first + 0.03 and end >= last - 0.05
+        assert start > first - 0.3 and end < last + 0.3

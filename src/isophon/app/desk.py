@@ -195,6 +195,22 @@ class Desk(QObject):
             place = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(marks) - 1)
         self.take_in_hand([marks[place].id])
 
+    def walk_phrases(self, step: int, heard_at: float) -> None:
+        """Select the next or previous phrase from the selection, else from the second that is heard; it loops."""
+        if not self.take.phrases:
+            return
+        here = self.selection[0] if self.selection else heard_at
+        starts = [start for start, _ in self.take.phrases]
+        later = [i for i, start in enumerate(starts) if start > here + 1e-3]
+        earlier = [i for i, start in enumerate(starts) if start < here - 1e-3]
+        index = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(starts) - 1)
+        start, end = self.take.phrases[index]
+        first, last = self.view
+        if start < first or end > last:
+            size = max(last - first, 1.1 * (end - start))
+            self.set_view((start + end - size) / 2, (start + end + size) / 2)
+        self.select((start, end))
+
     def set_view(self, start: float, end: float) -> None:
         """Show these seconds, held within the take."""
         whole = self.take.recording.duration

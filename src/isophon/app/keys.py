@@ -27,6 +27,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("loop", "O", "loop the mark or the selection, or not"),
             ("compare", "C", "as sung, cleaned, taken out: the next"),
             ("", "S held", "as sung, for as long as it is held"),
+            ("next_phrase", "PgDown", "the next phrase, looped"),
+            ("previous_phrase", "PgUp", "the phrase before, looped"),
             ("match", "M", "match the loudness, or not"),
         ),
     ),

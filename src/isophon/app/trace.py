@@ -120,6 +120,9 @@ class Trace(QWidget):
             painter = QPainter(pixmap)
             whole = self.desk.take.recording.frames
             self._draw_wave(painter, QRectF(0, 0, box.width(), box.height()), 0, whole, theme.CONTOUR)
+            scale = box.width() / self.desk.take.recording.duration
+            for start, end in self.desk.take.phrases:
+                painter.fillRect(QRectF(start * scale, box.height() - 3, (end - start) * scale, 2), theme.SOFT_INK)
             painter.end()
             self._song_kept = (key, pixmap)
         return self._song_kept[1]

@@ -144,6 +144,8 @@ class Workroom(QWidget):
             "previous": lambda: desk.walk(-1),
             "next_over": lambda: desk.walk(1, True),
             "previous_over": lambda: desk.walk(-1, True),
+            "next_phrase": lambda: desk.walk_phrases(1, self._heard_at()),
+            "previous_phrase": lambda: desk.walk_phrases(-1, self._heard_at()),
             "more": lambda: desk.change_more(-_STEP_DB),
             "less": lambda: desk.change_more(_STEP_DB),
             "leave": desk.toggle_leave,
@@ -323,8 +325,11 @@ class Workroom(QWidget):
         self.player.set_loop(None)
         self.player.seek(round(seconds * self.desk.take.recording.sample_rate))
 
+    def _heard_at(self) -> float:
+        return self.player.position / self.desk.take.recording.sample_rate
+
     def _follow(self) -> None:
-        seconds = self.player.position / self.desk.take.recording.sample_rate
+        seconds = self._heard_at()
         self.transport.show_playing(self.player.playing)
         self.transport.clock.setText(theme.clock(seconds))
         self.transport.meter.show_peak(self.player.peak())

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import soxr
-from scipy import signal
+from scipy import ndimage, signal
 
 from isophon.core.audio import pitch
 from isophon.core.audio.filters import k_power_response
@@ -30,6 +30,7 @@ _VOICE_REACH_S = 1.5
 _VOICE_RANGE_DB = 25.0
 _LEAST_VOICE_S, _CLEAR_PERIOD = 0.08, 0.65
 _DIGITAL_SILENCE_DB = -120.0
+_REST_S, _LONG_REST_S, _LEAST_PHRASE_S, _PHRASE_REACH_S = 0.35, 0.7, 0.2, 0.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,6 +76,41 @@ class Survey:
         centres = np.sqrt(self.band_edges[:-1] * self.band_edges[1:])
         inside = np.flatnonzero((centres >= low) & (centres < high))
         return slice(int(inside[0]), int(inside[-1]) + 1) if len(inside) else slice(0, 0)
+
+
+def phrases(survey: Survey) -> list[tuple[float, float]]:
+    """The phrases of a take: stretches of voice with what is sung around it, split at rests, (start, end) in s.
+
+    A rest is 700 ms without voice, or 350 ms of which a third is still (a breath, not
+    a consonant). A phrase has at least 200 ms of voice. Its edges reach out over
+    unvoiced sounds that touch the voice (a first S, a last T) by up to 200 ms.
+    """
+    runs, _ = ndimage.label(survey.state == VOICED)
+    spans: list[list[int]] = []
+    for (where,) in ndimage.find_objects(runs):
+        if spans and not _is_rest(survey, spans[-1][1], where.start):
+            spans[-1][1] = where.stop
+        else:
+            spans.append([where.start, where.stop])
+    least = _LEAST_PHRASE_S / survey.hop_s
+    sung = [span for span in spans if np.count_nonzero(survey.state[span[0] : span[1]] == VOICED) >= least]
+    return [_reaching_out(survey, start, end) for start, end in sung]
+
+
+def _is_rest(survey: Survey, start: int, end: int) -> bool:
+    seconds = (end - start) * survey.hop_s
+    still = float(np.mean(survey.state[start:end] == STILL)) if end > start else 0.0
+    return seconds >= _LONG_REST_S or (seconds >= _REST_S and still >= 1 / 3)
+
+
+def _reaching_out(survey: Survey, start: int, end: int) -> tuple[float, float]:
+    reach = round(_PHRASE_REACH_S / survey.hop_s)
+    first, last = max(0, start - reach), min(len(survey.state), end + reach)
+    while start > first and survey.state[start - 1] != STILL:
+        start -= 1
+    while end < last and survey.state[end] != STILL:
+        end += 1
+    return round(start * survey.hop_s, 3), round(end * survey.hop_s, 3)
 
 
 def survey(

@@ -14,7 +14,7 @@ from isophon.core.finding import find_marks, survey_recording
 from isophon.core.marks import Mark
 from isophon.core.pictures import Spectrogram, Wave
 from isophon.core.render import Plan, Renderer
-from isophon.core.survey import Survey
+from isophon.core.survey import Survey, phrases
 
 _STEP_S = 0.1
 
@@ -26,6 +26,7 @@ class Take:
     recording: Recording
     survey: Survey
     marks: tuple[Mark, ...]
+    phrases: tuple[tuple[float, float], ...]
     wave: Wave
     spectrogram: Spectrogram
     renderer: Renderer
@@ -73,4 +74,4 @@ def open_take(path: Path, progress: Callable[[float], None]) -> Take:
         recording.close()
         raise
     renderer = Renderer(recording.read, recording.sample_rate, recording.frames)
-    return Take(recording, found, marks, wave, spectrogram, renderer)
+    return Take(recording, found, marks, tuple(phrases(found)), wave, spectrogram, renderer)

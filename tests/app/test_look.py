@@ -1,0 +1,84 @@
+"""The look: inks against paper by WCAG 2.2, keys that do not collide, the slider as a person uses it."""
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+
+from isophon.app import theme
+from isophon.app.keys import KEYS, KeysPage
+from isophon.app.main import make_app
+from isophon.app.slider import Slider
+from isophon.app.start_page import StartPage
+
+
+def luminance(colour) -> float:
+    """Relative luminance, WCAG 2.2."""
+    parts = [c / 255 for c in colour.getRgb()[:3]]
+    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def contrast(one, other) -> float:
+    light, dark = sorted((luminance(one), luminance(other)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("ground", ["PAPER", "PANEL"])
+@pytest.mark.parametrize("ink", ["INK", "SOFT_INK", "IN_HAND", "OVER", "DONE", "HAND_FLAG"])
+def test_text_can_be_read_on_its_ground(ink, ground):
+    assert contrast(getattr(theme, ink), getattr(theme, ground)) >= 4.5
+
+
+def test_no_key_does_two_things():
+    keys = [key for _, group in KEYS for _, key, _ in group]
+    assert len(keys) == len(set(keys))
+    names = [name for _, group in KEYS for name, _, _ in group if name]
+    assert len(names) == len(set(names))
+
+
+def test_the_shipped_fonts_are_used(qtbot):
+    make_app()
+    page = KeysPage()
+    qtbot.addWidget(page)
+    page.show()
+    assert theme.sans(13).exactMatch() and theme.mono(13).exactMatch()
+
+
+def test_numbers_have_a_real_minus_and_no_signed_zero():
+    assert theme.signed(-3.04) == "−3.0" and theme.signed(0.0) == theme.signed(-0.01) == "0.0"
+    assert theme.signed(2.5) == "+2.5" and theme.clock(75.5) == "1:15.50"
+
+
+def test_a_slider_drags_steps_and_goes_back_to_its_default(qtbot):
+    slider = Slider("Ceiling", -24, 12, -3.0, lambda v: f"{v:.1f}", 0.5)
+    qtbot.addWidget(slider)
+    slider.resize(400, 28)
+    slider.show()
+    moved = []
+    slider.moved.connect(lambda value, gesture: moved.append((value, gesture)))
+    left, right = slider._line()
+    qtbot.mousePress(slider, Qt.MouseButton.LeftButton, pos=QPoint(round(left), 14))
+    qtbot.mouseMove(slider, QPoint(round((left + right) / 2), 14))
+    qtbot.mouseRelease(slider, Qt.MouseButton.LeftButton, pos=QPoint(round(right), 14))
+    assert moved[0][0] == -24 and moved[1][0] == pytest.approx(-6, abs=0.5) and moved[0][1] == moved[1][1]
+    slider.setFocus()
+    before = slider.value
+    qtbot.keyClick(slider, Qt.Key.Key_Right)
+    assert slider.value == before + 0.5 and moved[-1][1] != moved[0][1]
+    qtbot.mouseDClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(round(right), 14))
+    assert slider.value == -3.0
+
+
+def test_the_start_page_offers_what_is_there(qtbot, tmp_path):
+    make_app()
+    page = StartPage()
+    qtbot.addWidget(page)
+    page.show()
+    page.show_lists([("Song", tmp_path / "a.journal")], [tmp_path / "old.isophon"])
+    with qtbot.waitSignal(page.recover_asked) as recovered:
+        qtbot.mouseClick(page.lists.itemAt(1).widget(), Qt.MouseButton.LeftButton)
+    assert recovered.args == [tmp_path / "a.journal"]
+    with qtbot.waitSignal(page.path_chosen) as chosen:
+        qtbot.mouseClick(page.lists.itemAt(3).widget(), Qt.MouseButton.LeftButton)
+    assert chosen.args == [tmp_path / "old.isophon"]
+    page.show_work("Opening", 0.4)
+    assert page.bar.value() == 400 and not page.open.isEnabled() and page.cancel.isVisible()

@@ -1,0 +1,95 @@
+"""Hand over and the take at hand: figures against pyloudnorm and against what was written."""
+
+import numpy as np
+import pyloudnorm
+import pytest
+import soundfile as sf
+from msgspec.structs import replace
+
+from conftest import write
+from isophon.core import handover
+from isophon.core.errors import Cancelled, InputError, OutputError
+from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.session.model import Part, Source
+from isophon.core.take import open_take
+from voices import spoken
+
+
+@pytest.fixture(scope="module")
+def prepared(tmp_path_factory):
+    samples, rate, _ = spoken("de")
+    path = write(tmp_path_factory.mktemp("t") / "take.wav", samples, rate, "FLOAT")
+    take = open_take(path, lambda fraction: None)
+    source = Source(str(path), rate, 1, len(samples))
+    settings = EssSettings(ceiling_db=-14.0, limit_db=-20.0)
+    part = Part("part-1", "take", source, ess=settings, marks=take.marks, found=True, voice_lufs=-20.0)
+    return take, part
+
+
+def loudness(samples, rate):
+    return pyloudnorm.Meter(rate, filter_class="DeMan").integrated_loudness(samples.astype(float))
+
+
+def test_the_reports_figures_are_those_of_the_files(prepared, tmp_path):
+    take, part = prepared
+    target = handover.Target(tmp_path, depth="32f", removed=True, labels=True)
+    told = []
+    row = handover.hand_over(part, take.recording, take.survey, target, told.append)
+    clean, rate = sf.read(tmp_path / "take.clean.wav")
+    sung, _ = sf.read(part.source.path)
+    assert row["before"]["loudness_lufs"] == pytest.approx(loudness(sung, rate), abs=0.1)
+    assert row["after"]["loudness_lufs"] == pytest.approx(loudness(clean, rate), abs=0.1)
+    assert row["before"]["true_peak_dbtp"] >= 20 * np.log10(np.abs(sung).max()) - 0.01
+    changes = [part.change(m) for m in part.marks]
+    ess = row["kinds"]["ess"]
+    assert ess["changed"] == sum(c < 0 for c in changes) > 5
+    assert ess["total_change_db"] == pytest.approx(sum(changes), abs=0.01)
+    assert told == sorted(told) and told[-1] == 1.0
+    first = (tmp_path / "take.marks.tsv").read_text().splitlines()[0].split("\t")
+    assert (float(first[0]), float(first[1])) == part.marks[0].span and first[2].startswith("ess ")
+
+
+def test_cancelled_in_the_middle_leaves_nothing(prepared, tmp_path):
+    take, part = prepared
+
+    def cancel(fraction):
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        handover.hand_over(part, take.recording, take.survey, handover.Target(tmp_path), cancel)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_the_recording_itself_is_never_written_to(prepared, tmp_path):
+    source = tmp_path / "take.clean.wav"
+    source.write_bytes(b"precious")
+    alias = tmp_path / "take.wav"
+    alias.symlink_to(source)
+    with pytest.raises(OutputError, match="is the recording itself"):
+        handover.check_free(alias, handover.Target(tmp_path, force=True))
+    assert source.read_bytes() == b"precious"
+
+
+def test_matched_gain_matches(prepared):
+    """The gain from the survey's levels against a measurement of the rendered samples, within 0.15 LU."""
+    take, part = prepared
+    rate = take.recording.sample_rate
+    deep = replace(part, ess=EssSettings(ceiling_db=-24.0, limit_db=-24.0))
+    for plan in (part.plan, deep.plan):
+        sung = take.recording.read(0, take.recording.frames)[0]
+        clean = take.renderer.cleaned(plan, 0, take.recording.frames)[0]
+        expected = loudness(sung, rate) - loudness(clean, rate)
+        assert take.matched_gain_db(plan) == pytest.approx(expected, abs=0.15)
+    assert take.matched_gain_db(()) == 0
+
+
+def test_opening_can_be_cancelled_and_says_what_is_wrong(prepared, tmp_path):
+    _, part = prepared
+
+    def cancel(fraction):
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        open_take(part.source.path, cancel)
+    with pytest.raises(InputError, match=r"gone\.wav: no such file"):
+        open_take(tmp_path / "gone.wav", lambda fraction: None)

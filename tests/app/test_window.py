@@ -243,7 +243,7 @@ def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot
     assert again.part.ess.ceiling_db == -9.5 and again.unsaved
     again.undo()
     assert again.part.ess.ceiling_db == -8.0
-    other.workroom.save()
+    other.workroom.menu.save()
     assert file.load(desk.saved_as).parts[0].ess.ceiling_db == -8.0
     assert unsaved_work() == [] and recent_sessions()[0] == desk.saved_as
     other.close()
@@ -322,3 +322,35 @@ def test_opening_can_be_cancelled(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: window._job is None, timeout=10_000)
     assert window.workroom is None and not window.message.text() and time.time() - start < 8
     assert window.start.open.isEnabled()
+
+
+def test_a_clipped_take_and_a_rest_are_told(window, qtbot, tmp_path):
+    samples, rate, _ = spoken("de")
+    loud = np.clip(samples * 6, -1, 1)
+    room = opened(window, write(tmp_path / "hot.wav", loud, rate), qtbot)
+    assert "has clipped" in room.message.text() and room.desk.take.clipped > 100
+    room.tell("")
+    room.listened_s = 20 * 60 - 0.1
+    room.toggle_play()
+    qtbot.waitUntil(lambda: room.listened_s < 60, timeout=3000)
+    assert room.message.text() == ""
+    room.menu.rest.trigger()
+    room.listened_s = 20 * 60 - 0.1
+    qtbot.waitUntil(lambda: "rest" in room.message.text(), timeout=3000)
+
+
+def test_voice_cards_from_the_menu(room, qtbot, tmp_path, monkeypatch):
+    card = str(tmp_path / "low.voicecard")
+    monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_: ("Low bright", True))
+    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (card, ""))
+    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getOpenFileName", lambda *_: (card, ""))
+    desk = room.desk
+    desk.set_setting("ceiling_db", -8.5)
+    room.menu.save_card()
+    room.sheet.reset.click()
+    assert desk.part.ess.ceiling_db == -3.0
+    room.menu.load_card()
+    assert desk.part.ess.ceiling_db == -8.5 and desk.history.undo_name == "start from a voice card"
+    (tmp_path / "low.voicecard").write_text("{}")
+    room.menu.load_card()
+    assert "low.voicecard: is not a voice card" in room.message.text()

@@ -144,10 +144,7 @@ class Window(QMainWindow):
         self.stack.setCurrentWidget(self.workroom)
         self.workroom.setFocus()
         self._show_title()
-        if desk.part.voice_lufs is None:
-            self.workroom.tell(
-                "No voice was found in this recording, so nothing can be measured against it; it can be heard."
-            )
+        self.workroom.warn_of_the_take()
 
     def _leave_workroom(self) -> None:
         self.workroom.shut()

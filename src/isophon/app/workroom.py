@@ -3,18 +3,14 @@
 from __future__ import annotations
 
 import time
-from pathlib import Path
 
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
-    QMenu,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -29,17 +25,17 @@ from isophon.app.hand_over_page import HandOverPage
 from isophon.app.keys import KeysPage, key_of
 from isophon.app.lens import Lens
 from isophon.app.route import TitleRow
+from isophon.app.session_menu import SessionMenu
 from isophon.app.sheet import EssSheet
 from isophon.app.skyline import Skyline
 from isophon.app.trace import Trace
 from isophon.app.transport import Transport
-from isophon.core.errors import IsophonError
 from isophon.core.player import COMPARES, Player
-from isophon.core.session import edits, file
 
 _STEP_DB = 0.5
 _TICK_MS = 33
 _MESSAGE_MS = 9_000
+_REST_AFTER_S = 20 * 60.0
 _BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
 
 
@@ -56,8 +52,10 @@ class Workroom(QWidget):
         self.heard: set[str] = set()
         self.compare = "cleaned"
         self._looped: tuple[str, ...] = ()
+        self.listened_s = 0.0
         self.player = Player(desk.take.renderer, open_device)
-        self.title = TitleRow(self._menu())
+        self.menu = SessionMenu(desk, self)
+        self.title = TitleRow(self.menu)
         self.trace, self.skyline = Trace(desk), Skyline(desk)
         self.lens, self.sheet = Lens(desk), EssSheet(desk)
         self.hand_over, self.transport = HandOverPage(desk), Transport()
@@ -125,6 +123,8 @@ class Workroom(QWidget):
         desk.hand_changed.connect(self._hand_changed)
         desk.saved_changed.connect(self._show_state)
         desk.told.connect(self.tell)
+        self.menu.open_asked.connect(self.open_asked)
+        self.menu.keys_asked.connect(self.show_keys)
         self.hand_over.told.connect(self.tell)
         self.trace.loop_asked.connect(self._loop_mark)
         self.trace.seek_asked.connect(self._seek)
@@ -162,8 +162,8 @@ class Workroom(QWidget):
             "rank": lambda: (self.in_time if self.tallest.isChecked() else self.tallest).setChecked(True),
             "undo": desk.undo,
             "redo": desk.redo,
-            "save": self.save,
-            "save_as": self.save_as,
+            "save": self.menu.save,
+            "save_as": self.menu.save_as,
             "open": self.open_asked.emit,
             "esses": lambda: self.open_station(0),
             "hand_over": lambda: self.open_station(1),
@@ -175,26 +175,15 @@ class Workroom(QWidget):
             )
             shortcut.activated.connect(action)
 
-    def _menu(self) -> QMenu:
-        menu = QMenu(self)
-        for text, action in (
-            ("Save\tCtrl+S", self.save),
-            ("Save as…\tCtrl+Shift+S", self.save_as),
-            ("Open…\tCtrl+O", self.open_asked.emit),
-            (None, None),
-            ("Look for esses again", self.desk.look_again),
-            ("Keep these settings as a voice card…", self._save_card),
-            ("Start from a voice card…", self._load_card),
-            (None, None),
-            ("Keys\tF1", self.show_keys),
-        ):
-            if text is None:
-                menu.addSeparator()
-            else:
-                menu.addAction(text, action)
-        return menu
-
     # what is shown
+
+    def warn_of_the_take(self) -> None:
+        """Say what a wary eye sees in the take itself."""
+        take = self.desk.take
+        if self.desk.part.voice_lufs is None:
+            self.tell("No voice was found in this recording, so nothing can be measured against it; it can be heard.")
+        elif take.clipped:
+            self.tell(f"This take has clipped: {take.clipped} samples stand at full scale beside another one.")
 
     def tell(self, words: str) -> None:
         """Show one line to the person for a while."""
@@ -335,10 +324,19 @@ class Workroom(QWidget):
         self.transport.meter.show_peak(self.player.peak())
         self.trace.set_playhead(seconds, self.player.playing)
         if self.player.playing:
+            self._listened(_TICK_MS / 1000)
             heard = {m.id for m in self.desk.part.marks if m.span[0] <= seconds <= m.span[1]} - self.heard
             if heard:
                 self.heard |= heard
                 self._show_counts()
+
+    def _listened(self, seconds: float) -> None:
+        """Count the listening, and remind of a rest where that is wanted."""
+        self.listened_s += seconds
+        if self.listened_s >= _REST_AFTER_S:
+            self.listened_s = 0.0
+            if self.menu.rest.isChecked():
+                self.tell("Ears tire of esses: 20 minutes were listened. A rest of 10 to 15 minutes does them good.")
 
     def _zoom_mark(self) -> None:
         mark = self.desk.mark
@@ -346,54 +344,12 @@ class Workroom(QWidget):
             middle = sum(mark.span) / 2
             self.desk.set_view(middle - 0.75, middle + 0.75)
 
-    # files
-
-    def save(self) -> None:
-        """Save to the session's file."""
-        if self.desk.saved_as:
-            self.desk.save(self.desk.saved_as)
-        else:
-            self.save_as()
-
-    def save_as(self) -> None:
-        """Save under a name that is asked for."""
-        source = Path(self.desk.part.source.path)
-        start = self.desk.saved_as or source.with_suffix(file.ENDING)
-        name, _ = QFileDialog.getSaveFileName(self, "Save the session", str(start), f"Isophon session (*{file.ENDING})")
-        if name:
-            path = Path(name)
-            self.desk.save(path if path.suffix == file.ENDING else path.with_name(path.name + file.ENDING))
-
-    def _save_card(self) -> None:
-        singer, named = QInputDialog.getText(self, "Voice card", "Whose voice is it?")
-        if not (named and singer.strip()):
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Keep the voice card", f"{singer.strip()}.voicecard", _CARDS)
-        if name:
-            try:
-                file.save_card(singer.strip(), self.desk.part.ess, Path(name))
-            except IsophonError as error:
-                self.tell(str(error))
-
-    def _load_card(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Start from a voice card", "", _CARDS)
-        if name:
-            try:
-                settings = file.load_card(Path(name))
-            except IsophonError as error:
-                self.tell(str(error))
-                return
-            self.desk.edit("start from a voice card", lambda s: edits.set_settings(s, self.desk.part.id, settings))
-
     def shut(self) -> None:
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
         self.player.close()
         self.desk.settle()
         self.desk.take.recording.close()
-
-
-_CARDS = "Voice card (*.voicecard)"
 
 
 def _rule(vertical: bool = False) -> QFrame:

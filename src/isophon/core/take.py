@@ -17,11 +17,15 @@ from isophon.core.render import Plan, Renderer
 from isophon.core.survey import Survey, phrases
 
 _STEP_S = 0.1
+_FULL_SCALE = 0.9999
 
 
 @dataclass(frozen=True, eq=False)
 class Take:
-    """What the window and the player need of one recording, beside the session's decisions."""
+    """What the window and the player need of one recording, beside the session's decisions.
+
+    ``phrases``: (start, end) in s. ``clipped``: samples at full scale that stand beside another one.
+    """
 
     recording: Recording
     survey: Survey
@@ -30,6 +34,7 @@ class Take:
     wave: Wave
     spectrogram: Spectrogram
     renderer: Renderer
+    clipped: int
 
     def matched_gain_db(self, plan: Plan) -> float:
         """Gain in dB that brings the cleaned take to the loudness of the take as sung (BS.1770).
@@ -58,9 +63,11 @@ def open_take(path: Path, progress: Callable[[float], None]) -> Take:
     ``progress`` is called with a fraction and may raise to cancel.
     """
     recording = Recording(path)
-    wave, spectrogram = Wave(), Spectrogram(recording.sample_rate)
+    wave, spectrogram, clipped = Wave(), Spectrogram(recording.sample_rate), [0]
 
     def listen(block: np.ndarray) -> None:
+        full = np.abs(block) >= _FULL_SCALE
+        clipped[0] += int(np.count_nonzero(full[:, 1:] & full[:, :-1]))
         wave.add(block)
         spectrogram.add(block)
 
@@ -74,4 +81,4 @@ def open_take(path: Path, progress: Callable[[float], None]) -> Take:
         recording.close()
         raise
     renderer = Renderer(recording.read, recording.sample_rate, recording.frames)
-    return Take(recording, found, marks, tuple(phrases(found)), wave, spectrogram, renderer)
+    return Take(recording, found, marks, tuple(phrases(found)), wave, spectrogram, renderer, clipped[0])

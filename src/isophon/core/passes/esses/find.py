@@ -50,7 +50,8 @@ _BRIGHT_VOICE_DB = -6.0
 class Traits:
     """What tells a sibilant, per frame: dB ratios, shape ``(frames,)`` each.
 
-    ``hiss``: K-weighted LUFS above 2.8 kHz. ``over_low``: hiss over the bands
+    ``hiss``: K-weighted LUFS above 2.8 kHz, above 2.2 kHz where voiceless (a dark Sh
+    starts there; a vowel has a formant there). ``over_low``: hiss over the bands
     below 1 kHz. ``over_mid``: over 0.9 to 2 kHz. ``over_voice``: over the voice
     around. ``high_share``: above 4.4 kHz over 1.9 to 3.6 kHz. ``crest``:
     strongest band over the median band, above 1.5 kHz. ``voiced``: bool.
@@ -112,7 +113,8 @@ def traits_of(survey: Survey) -> Traits:
         return _mean(source[:, survey.band_slice(low, high)].sum(axis=1), frames)
 
     low, mid = band(0, 1_000), band(900, 2_000)
-    hiss = band(2_800, np.inf, k_bands)
+    voiced = survey.state == VOICED
+    hiss = np.where(voiced, band(2_800, np.inf, k_bands), band(2_200, np.inf, k_bands))
     lower, upper = band(1_900, 3_600), band(4_400, np.inf)
     above = db(ndimage.uniform_filter1d(bands[:, survey.band_slice(1_500, np.inf)], frames, axis=0))
     top_known = survey.band_slice(4_400, np.inf).stop > 0
@@ -123,7 +125,7 @@ def traits_of(survey: Survey) -> Traits:
         over_voice=lufs(hiss) - survey.voice_level,
         high_share=db(upper) - db(lower) if top_known else np.full(len(hiss), 5.0),
         crest=above.max(axis=1) - np.median(above, axis=1),
-        voiced=survey.state == VOICED,
+        voiced=voiced,
     )
 
 

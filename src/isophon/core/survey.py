@@ -62,11 +62,6 @@ class Survey:
     floor_dbfs: float
     loudness: float
 
-    @property
-    def times(self) -> np.ndarray:
-        """Centre of each frame in seconds."""
-        return np.arange(len(self.k_power)) * self.hop_s
-
     def frame(self, seconds: float) -> int:
         """The frame nearest to a time, within the take."""
         return int(np.clip(round(seconds / self.hop_s), 0, len(self.k_power) - 1))

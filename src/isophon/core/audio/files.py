@@ -32,7 +32,7 @@ class Recording:
     """One audio file, opened for reading. Never written to.
 
     Attributes: ``path``, ``sample_rate`` (Hz), ``channels``, ``frames``,
-    ``depth`` (bits of the stored samples, 0 for lossy formats), ``is_float``.
+    ``depth`` (bits of the stored samples, 0 for lossy formats).
     Reads are safe from several threads.
 
     Raises
@@ -50,7 +50,6 @@ class Recording:
         self.channels = int(self._file.channels)
         self.frames = int(self._file.frames)
         self.depth = _DEPTH.get(self._file.subtype, 0)
-        self.is_float = self._file.subtype in ("FLOAT", "DOUBLE")
         self._at = 0
         self._decoded: np.ndarray | None = None
         _check_shape(self)

@@ -313,6 +313,28 @@ def test_bad_files_are_told_and_the_window_goes_on(window, qtbot, tmp_path):
     room.grab()
 
 
+def test_a_bad_file_leaves_what_is_open(window, room, qtbot, tmp_path):
+    room.desk.set_setting("ceiling_db", -7.0)
+    (tmp_path / "list.wav").write_text("eggs, milk")
+    window.open_path(tmp_path / "list.wav")
+    qtbot.waitUntil(lambda: "list.wav" in room.message.text(), timeout=5000)
+    assert window.stack.currentWidget() is room and room.desk.part.ess.ceiling_db == -7.0
+    press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
+    assert room.desk.part.ess.ceiling_db == -3.0
+
+
+def test_saving_over_another_session_keeps_its_unsaved_work(window, room, qtbot, tmp_path):
+    first = room.desk.saved_as
+    room.desk.set_setting("ceiling_db", -7.0)
+    take = write(tmp_path / "take.wav", spoken("de")[0], spoken("de")[1])
+    other = opened(window, take, qtbot).desk
+    other.set_setting("ceiling_db", -9.0)
+    other.settle()
+    assert other.save(first)
+    kept = [replay(journal).history.session for _, journal in unsaved_work()]
+    assert [session.parts[0].ess.ceiling_db for session in kept] == [-7.0]
+
+
 def test_opening_can_be_cancelled(window, qtbot, tmp_path):
     rng = np.random.default_rng(0)
     long = write(tmp_path / "long.wav", rng.standard_normal(48_000 * 120) * 0.01, 48_000)

@@ -13,7 +13,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.jobs import Job
-from isophon.app.state import journal_path, set_aside, unsaved_work
+from isophon.app.state import journal_path, make_room
 from isophon.core.errors import IsophonError
 from isophon.core.finding import find_marks
 from isophon.core.marks import Mark
@@ -129,8 +129,11 @@ class Desk(QObject):
 
     def draw_mark(self) -> None:
         """Make an ess of the selected time."""
-        if self.selection is None or self.part.voice_lufs is None:
-            self.told.emit("drag over the ruler to select the time of an ess first")
+        if self.part.voice_lufs is None:
+            self.told.emit("No voice was found here, so an ess cannot be measured against it.")
+            return
+        if self.selection is None:
+            self.told.emit("Drag over the ruler to select the time of an ess first.")
             return
         start, end = (round(t, 4) for t in self.selection)
         measured = measure(self.take.survey, start, end)
@@ -237,7 +240,10 @@ class Desk(QObject):
         self._writing.stop()
         self.saved_as, self._saved, self.saved_at = path, self.session, time.time()
         try:
-            self._keep().saved(self.history, path, journal_path(path, ""))
+            journal, place = self._keep(), journal_path(path, "")
+            if place != journal.path:
+                make_room(place)
+            journal.saved(self.history, path, place)
         except IsophonError as error:
             self.told.emit(str(error))
         self.saved_changed.emit()
@@ -260,8 +266,8 @@ class Desk(QObject):
         """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
         if self._journal is None:
             path = journal_path(self.saved_as, self.part.source.path)
-            if path.exists() and path != self.continued and any(path == p for _, p in unsaved_work()):
-                set_aside(path)
+            if path != self.continued:
+                make_room(path)
             self._journal = Journal(path, self.history, self.saved_as)
             if self.continued and self.continued != path:
                 self.continued.unlink(missing_ok=True)

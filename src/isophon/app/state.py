@@ -27,14 +27,13 @@ def journal_path(saved_as: Path | None, source: str) -> Path:
     return state_folder() / "journals" / (hashlib.sha256(key.encode()).hexdigest()[:20] + ".journal")
 
 
-def set_aside(path: Path) -> Path:
-    """Move a journal out of the way of a new one, under a name that is free; it stays on offer."""
-    place, again = path, 1
-    while place.exists():
-        place = path.with_name(f"{path.stem}-{again}.journal")
-        again += 1
-    path.rename(place)
-    return place
+def make_room(path: Path) -> None:
+    """Move a journal of unsaved work out of the way of a new one, under a free name; it stays on offer."""
+    if any(path == unsaved for _, unsaved in unsaved_work()):
+        again = 1
+        while (place := path.with_name(f"{path.stem}-{again}.journal")).exists():
+            again += 1
+        path.rename(place)
 
 
 def unsaved_work() -> list[tuple[str, Path]]:

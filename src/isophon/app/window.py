@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from pathlib import Path
 
@@ -120,7 +121,8 @@ class Window(QMainWindow):
         if self._job is not None:
             return
         if self.workroom is not None:
-            self._leave_workroom()
+            self.workroom.rest_aside()
+        self.stack.setCurrentIndex(0)
         self.message.clear()
         self.message.hide()
         self.start.show_work(words, 0.0)
@@ -136,6 +138,8 @@ class Window(QMainWindow):
         from isophon.app.workroom import Workroom
 
         self._ended()
+        if self.workroom is not None:
+            self._leave_workroom()
         desk = Desk(*result)
         self.workroom = Workroom(desk)
         self.workroom.open_asked.connect(self.ask_open)
@@ -151,12 +155,16 @@ class Window(QMainWindow):
         self.stack.removeWidget(self.workroom)
         self.workroom.deleteLater()
         self.workroom = None
-        self._show_lists()
 
     def _failed(self, why: str) -> None:
+        """Say why, and go back to what was open."""
         self._ended()
         self.message.setText(why)
         self.message.setVisible(bool(why))
+        if self.workroom is not None:
+            self.stack.setCurrentWidget(self.workroom)
+            if why:
+                self.workroom.tell(why)
 
     def _ended(self) -> None:
         self._job = None
@@ -177,11 +185,12 @@ class Window(QMainWindow):
 
     def _remember(self, path: Path) -> None:
         from isophon.app.state import recent_sessions, state_folder
+        from isophon.core.audio.writing import write_text
+        from isophon.core.errors import IsophonError
 
         paths = [str(p) for p in dict.fromkeys([path, *recent_sessions()])][:_RECENT]
-        target = state_folder() / "recent.json"
-        target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_text(json.dumps(paths))
+        with contextlib.suppress(IsophonError):  # a list that cannot be kept harms no work
+            write_text(state_folder() / "recent.json", json.dumps(paths))
 
     # dropping and closing
 

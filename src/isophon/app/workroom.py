@@ -344,6 +344,11 @@ class Workroom(QWidget):
             middle = sum(mark.span) / 2
             self.desk.set_view(middle - 0.75, middle + 0.75)
 
+    def rest_aside(self) -> None:
+        """Be quiet and write everything down while something else is being opened."""
+        self.player.stop()
+        self.desk.settle()
+
     def shut(self) -> None:
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()

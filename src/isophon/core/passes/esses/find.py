@@ -6,7 +6,7 @@ and H by where the noise lies, by its rise above the lower bands and by its
 strength against the neighbouring vowel. Four such measures make a linear
 discriminant here (Fisher 1936), one for frames without voicing and one for
 voiced frames (Z, Zh, where the voice sounds underneath); its weights were fitted
-once to 29 speakers and synthetic voices, each with the same say (docs/method.md).
+once to 29 recorded and synthetic sources, each with the same say, and rounded (docs/method.md).
 All measures are ratios within this take, so a take may be faint or hot.
 Afterwards each run is judged against this singer's own surest esses, because an
 F is 5 to 20 dB under the S of the same person, and flat.
@@ -142,7 +142,7 @@ def _without_floor(bands: np.ndarray) -> np.ndarray:
 def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
     """The discriminant of every frame: over 0 is more like a sibilant than not.
 
-    Shape ``(frames,)``. A voice whose vowels are bright (over −10 dB above
+    Shape ``(frames,)``. A voice whose vowels are bright (over −6 dB above
     2.8 kHz) must show that much more.
     """
     over_low = traits.over_low

@@ -17,7 +17,7 @@ from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, IsophonError, OutputError
 from isophon.core.finding import find_marks, need_voice, survey_recording
 from isophon.core.marks import KINDS, Mark
-from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.passes.esses.settings import EssSettings, role_default
 from isophon.core.session import edits, file
 from isophon.core.session.model import ROLES, Part, Source
 from isophon.core.survey import Survey
@@ -27,8 +27,8 @@ WORKING_KINDS = ("ess",)
 
 def find(call: argparse.Namespace) -> int:
     """List the marks found in one recording."""
-    kinds, settings = _kinds(call), _settings(call)
     _role(call)
+    kinds, settings = _kinds(call), _settings(call)
     with Recording(call.audio) as recording:
         part, found = _surveyed(_part(call.audio, recording, call.role, settings), recording, kinds, _progress(call))
     result = {
@@ -53,8 +53,8 @@ def clean(call: argparse.Namespace) -> int:
     check_target(call.format, call.depth)
     if bool(call.audio) == bool(call.session):
         raise CallError("clean takes either recordings or --session SESSION; see isophon clean --help")
-    kinds, settings = _kinds(call), _settings(call)
     _role(call)
+    kinds, settings = _kinds(call), _settings(call)
     target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels)
     jobs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds, settings)
     rows: list[dict[str, Any]] = []
@@ -106,7 +106,9 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
                 ready = part if part.found else _with_marks(part, recording, found)
                 if "ess" not in kinds:
                     ready = replace(ready, marks=())
-                return handover.hand_over(ready, recording, found, target, lambda f: progress(path, "cleaning", f))
+                return handover.hand_over(
+                    ready, recording, found, target, lambda f: progress(path, "cleaning", f), session.rate
+                )
 
         return run
 
@@ -115,7 +117,7 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
 
 def _part(path: Path, recording: Recording, role: str, settings: EssSettings) -> Part:
     source = Source(str(path), recording.sample_rate, recording.channels, recording.frames)
-    return Part("part-1", path.stem, source, role, settings)
+    return Part("part-1", path.stem, source, role, ess=settings)
 
 
 def _surveyed(
@@ -185,7 +187,7 @@ def _kind_list(option: str, text: str) -> set[str]:
 
 
 def _settings(call: argparse.Namespace) -> EssSettings:
-    settings = file.load_card(call.card) if call.card else EssSettings()
+    settings = file.load_card(call.card) if call.card else role_default(call.role)
     for item in call.set:
         name, equals, value = item.partition("=")
         kind, dot, setting = name.partition(".")

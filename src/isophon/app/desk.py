@@ -1,32 +1,35 @@
-"""What lies on the desk: the session with its history, the take in hand, the marks in hand, the view.
+"""What lies on the desk: the parts and marks in hand, the view, and how they are changed.
 
 The views read from here and call its methods; every change of the session is an
-edit that goes through :meth:`Desk.edit`.
+edit that goes through the :class:`Keeper`. Times of the view, of marks and of the
+selection count from the start of the part in hand; :attr:`Desk.offset` is where
+that lies in the song.
 """
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
-from isophon.app.jobs import Job
-from isophon.app.state import journal_path, make_room
-from isophon.core.errors import IsophonError
-from isophon.core.finding import find_marks
+from isophon.app.keeping import Keeper
+from isophon.app.shelf import NOWHERE, Shelf
+from isophon.core.crew import Crew
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.find import measure
 from isophon.core.passes.esses.settings import ceiling_over_voice
-from isophon.core.session import edits, file
+from isophon.core.session import edits, layout
 from isophon.core.session.history import History
-from isophon.core.session.journal import Journal
-from isophon.core.session.model import Part, Session
+from isophon.core.session.model import Part, Session, Source
 from isophon.core.take import Take
 
-_JOURNAL_MS = 500
 _SHORTEST_VIEW_S = 0.02
+_NOBODY = Part("", "no part", NOWHERE)
+SETTING_WORDS = {
+    "ceiling_db": "ceiling", "usual_db": "over the usual", "limit_db": "never more than", "edge_ms": "edges",
+    "sure": "how sure",
+}  # fmt: skip
 
 
 class Desk(QObject):
@@ -35,76 +38,96 @@ class Desk(QObject):
     session_changed = Signal()
     hand_changed = Signal()
     view_changed = Signal()
-    saved_changed = Signal()
+    take_changed = Signal()
     told = Signal(str)
 
-    def __init__(self, history: History, saved_as: Path | None, take: Take, continued: Path | None = None) -> None:
+    def __init__(self, history: History, saved_as: Path | None, continued: Path | None, crew: Crew) -> None:
         """``continued``: the journal whose unsaved work goes on here."""
         super().__init__()
-        self.continued = continued
-        self.saved_as = saved_as
-        self.take = take
+        self.keeper = Keeper(history, saved_as, continued, self)
+        self.shelf = Shelf(crew, self)
         self.in_hand: tuple[str, ...] = ()
         self.selection: tuple[float, float] | None = None
-        self.view = (0.0, take.recording.duration)
-        self.saved_at: float | None = None
-        part, found = history.session.parts[0], take.survey
-        if not part.found:
-            looked = edits.adopt_findings(history.session, part.id, take.marks, found.voice_lufs, found.floor_dbfs)
-            history = History(looked)
-        self.history = history
-        self._saved = history.session if saved_as and not continued else None
-        self._journal: Journal | None = None
-        self._looking: Job | None = None
-        self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
-        self._writing.timeout.connect(self.write_journal)
+        self.parts_in_hand = tuple(p.id for p in self.session.parts[:1])
+        self.heard_only: frozenset[str] = frozenset()
+        self.visited: set[str] = set(self.parts_in_hand)
+        self.view = self.song
+        self._stocked: tuple[Source, ...] = ()
+        self.keeper.changed.connect(self._session_changed)
+        self.keeper.told.connect(self.told)
+        self.shelf.told.connect(self.told)
+        self.shelf.changed.connect(self._take_known)
+        self.shelf.found_again.connect(self._found_again)
+
+    def begin(self) -> None:
+        """Start what goes on in the background; called once the views are there."""
+        self._stock()
 
     # the session
 
     @property
     def session(self) -> Session:
         """The session in force."""
-        return self.history.session
+        return self.keeper.session
 
     @property
     def part(self) -> Part:
-        """The part in hand."""
-        return self.session.parts[0]
+        """The part in hand, the first of several; one without samples where the session has none."""
+        return next((p for p in self.session.parts if p.id in self.parts_in_hand[:1]), _NOBODY)
+
+    @property
+    def take(self) -> Take:
+        """The take of the part in hand."""
+        return self.shelf.take(self.part.source)
+
+    @property
+    def offset(self) -> float:
+        """Where the part in hand starts in the song, in seconds."""
+        return self.part.offset_s
+
+    @property
+    def song(self) -> tuple[float, float]:
+        """First and last second of the song, counted from the start of the part in hand."""
+        start, end = self.session.span
+        return start - self.offset, max(end, start + 1.0) - self.offset
 
     @property
     def ceiling(self) -> float:
         """The ceiling in force for the part in hand, dB over the voice."""
         return ceiling_over_voice(self.part.ess, self.part.usual)
 
-    @property
-    def unsaved(self) -> bool:
-        """Whether the session differs from its file."""
-        return self.session != self._saved
-
-    def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> None:
-        """Make one edit; edits of one gesture are one step of the history."""
-        try:
-            session = change(self.session)
-        except IsophonError as error:
-            self.told.emit(str(error))
-            return
-        if session != self.session:
-            self.history.do(name, session, gesture)
-            self._changed()
+    def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> bool:
+        """Make one edit; edits of one gesture are one step of the history. Whether anything changed."""
+        return self.keeper.edit(name, change, gesture)
 
     def undo(self) -> None:
         """Take the last step back."""
-        self.history.undo()
-        self._changed()
+        self.keeper.go(self.keeper.history.at - 1)
 
     def redo(self) -> None:
         """Do the step last taken back again."""
-        self.history.redo()
-        self._changed()
+        self.keeper.go(self.keeper.history.at + 1)
 
     def set_setting(self, name: str, value: float, gesture: object = None) -> None:
-        """Set one setting of the pass for the part in hand."""
-        self.edit(f"set {name}", lambda s: edits.set_setting(s, self.part.id, name, round(value, 2)), gesture)
+        """Set one setting of the pass for all parts in hand."""
+        ids, value = self.parts_in_hand, round(value, 2)
+        self.edit(f"{SETTING_WORDS[name]} {value:g} · {self._whom()}",
+                  lambda s: edits.set_setting(s, ids, name, value), gesture)  # fmt: skip
+
+    def role_settings(self) -> None:
+        """Back to the role's default for all parts in hand."""
+        self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, self.parts_in_hand))
+
+    def give_settings(self, part_ids: list[str]) -> None:
+        """Give the settings of the part in hand to others."""
+        ess, name = self.part.ess, self.part.name
+        self.edit(f"settings from {name}", lambda s: edits.set_settings(s, part_ids, ess))
+
+    def toggle_done(self) -> None:
+        """Call this pass done for the parts in hand, or no longer."""
+        on = not all("ess" in self.session.part(p).done for p in self.parts_in_hand)
+        words = "done" if on else "not done yet"
+        self.edit(f"{words} · {self._whom()}", lambda s: edits.set_done(s, self.parts_in_hand, "ess", on))
 
     def change_more(self, step_db: float) -> None:
         """A little more (negative) or less change of the marks in hand, by hand."""
@@ -114,51 +137,92 @@ class Desk(QObject):
 
     def set_change(self, ids: list[str], change_db: float, gesture: object = None) -> None:
         """Set the change of marks by hand."""
-        self.edit("change by hand", lambda s: edits.set_change(s, self.part.id, ids, change_db), gesture)
+        words = f"change by hand · {self._where()}"
+        self.edit(words, lambda s: edits.set_change(s, self.part.id, ids, change_db), gesture)
 
     def toggle_leave(self) -> None:
         """Leave the marks in hand as sung, or no longer."""
         marks = self.marks_in_hand()
         if marks:
             on = not all(m.hand.leave for m in marks)
-            self.edit("leave" if on else "leave no longer", lambda s: edits.leave(s, self.part.id, self.in_hand, on))
+            words = f"{'leave' if on else 'leave no longer'} · {self._where()}"
+            self.edit(words, lambda s: edits.leave(s, self.part.id, self.in_hand, on))
 
     def forget_hand(self) -> None:
         """Give the marks in hand back to the settings."""
-        self.edit("back to the ceiling", lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
+        words = f"back to the ceiling · {self._where()}"
+        self.edit(words, lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
 
     def draw_mark(self) -> None:
         """Make an ess of the selected time."""
-        if self.part.voice_lufs is None:
+        surveyed = self.take.surveyed
+        if surveyed is None:
+            self.told.emit("This part is still being surveyed; an ess can be drawn once its voice level is known.")
+        elif self.part.voice_lufs is None:
             self.told.emit("No voice was found here, so an ess cannot be measured against it.")
-            return
-        if self.selection is None:
+        elif self.selection is None:
             self.told.emit("Drag over the ruler to select the time of an ess first.")
-            return
-        start, end = (round(t, 4) for t in self.selection)
-        measured = measure(self.take.survey, start, end)
-        session, name = edits.draw_mark(self.session, self.part.id, start, end, measured)
-        self.selection = None
-        self.edit("draw an ess", lambda s: session)
-        self.take_in_hand([name])
+        else:
+            start, end = (round(t, 4) for t in self.selection)
+            measured = measure(surveyed.survey, start, end)
+            session, name = edits.draw_mark(self.session, self.part.id, start, end, measured)
+            self.selection = None
+            self.edit(f"draw an ess · {self.part.name}", lambda s: session)
+            self.take_in_hand([name])
+
+    def mark_place(self, song_s: float, name: str = "") -> None:
+        """Name a place in the song."""
+        self.edit("marker", lambda s: layout.add_marker(s, song_s, name))
 
     def look_again(self) -> None:
-        """Find the marks once more, in the background; what was decided by hand stays."""
-        recording, found = self.take.recording, self.take.survey
-        self._looking = Job(lambda progress: find_marks(recording, found))
-        self._looking.done.connect(self._adopt)
-        self._looking.failed.connect(self.told)
-        self._looking.start()
+        """Find the marks of the part in hand once more; what was decided by hand stays."""
+        if self.part is not _NOBODY:
+            self.shelf.look_again(self.part.source)
 
-    def _adopt(self, marks: tuple[Mark, ...]) -> None:
-        part, found = self.part, self.take.survey
-        self.edit(
-            "look again",
-            lambda s: edits.adopt_findings(s, part.id, marks, found.voice_lufs, found.floor_dbfs),
-        )
-        self.told.emit(f"Looked again: {len(self.part.marks)} esses; what was decided by hand stayed.")
+    def _whom(self) -> str:
+        return self.part.name if len(self.parts_in_hand) == 1 else f"{len(self.parts_in_hand)} parts"
+
+    def _where(self) -> str:
+        mark = self.mark
+        at = "" if mark is None else f" at {mark.start + self.offset:.1f} s"
+        return f"{self.part.name}{at}"
 
     # what is in hand and in view
+
+    def take_part(self, part_id: str, add: bool = False) -> None:
+        """Take a part in hand; ``add``: beside those in hand, or no longer."""
+        place = [t + self.offset for t in self.view]
+        if add and part_id in self.parts_in_hand and len(self.parts_in_hand) > 1:
+            self.parts_in_hand = tuple(p for p in self.parts_in_hand if p != part_id)
+        elif add:
+            self.parts_in_hand = (*self.parts_in_hand, part_id)
+        else:
+            self.parts_in_hand = (part_id,)
+        self.in_hand, self.selection = (), None
+        self.visited.add(part_id)
+        self._show_song(*place)
+        self.shelf.at_hand(self.part.source)
+        self.take_changed.emit()
+        self.hand_changed.emit()
+
+    def take_parts(self, part_ids: list[str]) -> None:
+        """Take several parts in hand; the first is the one that is shown."""
+        if part_ids:
+            self.take_part(part_ids[0])
+            self.parts_in_hand = tuple(part_ids)
+            self.take_changed.emit()
+
+    def walk_parts(self, step: int) -> None:
+        """Take the next or previous part in hand."""
+        ids = [p.id for p in self.session.parts]
+        if ids:
+            at = ids.index(self.part.id) if self.part.id in ids else 0
+            self.take_part(ids[(at + step) % len(ids)])
+
+    def toggle_heard_only(self, item_id: str) -> None:
+        """Hear only this (and what else is chosen so), or no longer."""
+        self.heard_only = self.heard_only ^ {item_id}
+        self.take_changed.emit()
 
     def marks_in_hand(self) -> list[Mark]:
         """The marks in hand that are still there."""
@@ -176,11 +240,7 @@ class Desk(QObject):
         self.selection = None
         mark = self.mark
         if show and mark:
-            start, end = mark.span
-            first, last = self.view
-            if start < first or end > last:
-                half = (last - first) / 2
-                self.set_view((start + end) / 2 - half, (start + end) / 2 + half)
+            self.show_span(*mark.span)
         self.hand_changed.emit()
 
     def walk(self, step: int, over_only: bool = False) -> None:
@@ -198,27 +258,29 @@ class Desk(QObject):
             place = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(marks) - 1)
         self.take_in_hand([marks[place].id])
 
-    def walk_phrases(self, step: int, heard_at: float) -> None:
-        """Select the next or previous phrase from the selection, else from the second that is heard; it loops."""
-        if not self.take.phrases:
+    def walk_spans(self, spans: tuple[tuple[float, float], ...], step: int, heard_at: float) -> None:
+        """Select the next or previous of these phrases or words, from the selection, else from what is heard."""
+        if not spans:
             return
         here = self.selection[0] if self.selection else heard_at
-        starts = [start for start, _ in self.take.phrases]
-        later = [i for i, start in enumerate(starts) if start > here + 1e-3]
-        earlier = [i for i, start in enumerate(starts) if start < here - 1e-3]
-        index = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(starts) - 1)
-        start, end = self.take.phrases[index]
+        later = [i for i, (start, _) in enumerate(spans) if start > here + 1e-3]
+        earlier = [i for i, (start, _) in enumerate(spans) if start < here - 1e-3]
+        index = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(spans) - 1)
+        self.show_span(*spans[index])
+        self.select(spans[index])
+
+    def show_span(self, start: float, end: float) -> None:
+        """Move the view so that a span is seen whole."""
         first, last = self.view
         if start < first or end > last:
             size = max(last - first, 1.1 * (end - start))
             self.set_view((start + end - size) / 2, (start + end + size) / 2)
-        self.select((start, end))
 
     def set_view(self, start: float, end: float) -> None:
-        """Show these seconds, held within the take."""
-        whole = self.take.recording.duration
-        size = min(whole, max(_SHORTEST_VIEW_S, end - start))
-        start = min(max(0.0, start), whole - size)
+        """Show these seconds, held within the song."""
+        first, last = self.song
+        size = min(last - first, max(_SHORTEST_VIEW_S, end - start))
+        start = min(max(first, start), last - size)
         if (start, start + size) != self.view:
             self.view = (start, start + size)
             self.view_changed.emit()
@@ -228,51 +290,48 @@ class Desk(QObject):
         self.selection = selection
         self.hand_changed.emit()
 
-    # saving
+    def _show_song(self, start: float, end: float) -> None:
+        """Show these seconds of the song."""
+        self.view = (0.0, 0.0)
+        self.set_view(start - self.offset, end - self.offset)
 
-    def save(self, path: Path) -> bool:
-        """Write the session to a file; whether that worked."""
-        try:
-            file.save(self.session, path)
-        except IsophonError as error:
-            self.told.emit(f"{error}; the session is still open, and kept in the journal")
-            return False
-        self._writing.stop()
-        self.saved_as, self._saved, self.saved_at = path, self.session, time.time()
-        try:
-            journal, place = self._keep(), journal_path(path, "")
-            if place != journal.path:
-                make_room(place)
-            journal.saved(self.history, path, place)
-        except IsophonError as error:
-            self.told.emit(str(error))
-        self.saved_changed.emit()
-        return True
+    # what changes by itself
 
-    def write_journal(self) -> None:
-        """Write down the steps made since; at the latest a second after each."""
-        try:
-            self._keep().write(self.history)
-        except IsophonError as error:
-            self.told.emit(str(error))
-
-    def settle(self) -> None:
-        """Write down what is not yet, before the window closes."""
-        if self._writing.isActive():
-            self._writing.stop()
-            self.write_journal()
-
-    def _keep(self) -> Journal:
-        """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
-        if self._journal is None:
-            path = journal_path(self.saved_as, self.part.source.path)
-            if path != self.continued:
-                make_room(path)
-            self._journal = Journal(path, self.history, self.saved_as)
-            if self.continued and self.continued != path:
-                self.continued.unlink(missing_ok=True)
-        return self._journal
-
-    def _changed(self) -> None:
-        self._writing.start()
+    def _session_changed(self) -> None:
+        there = {p.id for p in self.session.parts}
+        kept = tuple(p for p in self.parts_in_hand if p in there) or tuple(p.id for p in self.session.parts[:1])
+        sources = tuple(i.source for i in self.session.items)
+        if kept != self.parts_in_hand or sources != self._stocked:
+            self.parts_in_hand = kept
+            self.visited.update(kept[:1])
+            self._stock()
+            self._show_song(*(self.session.span if self.view[1] - self.view[0] <= _SHORTEST_VIEW_S
+                              else (t + self.offset for t in self.view)))  # fmt: skip
+            self.take_changed.emit()
+            self.hand_changed.emit()
         self.session_changed.emit()
+
+    def _stock(self) -> None:
+        self._stocked = tuple(i.source for i in self.session.items)
+        self.shelf.stock(self.session)
+        self.shelf.at_hand(self.part.source)
+        for source in self._stocked:
+            self._adopt(source)
+
+    def _take_known(self, source: Source) -> None:
+        self._adopt(source)
+        self.take_changed.emit()
+
+    def _adopt(self, source: Source) -> None:
+        """Put what was found in a take into the parts that have not been looked at yet."""
+        new = [p.id for p in self.session.parts if p.source == source and not p.found]
+        findings = self.shelf.take(source).findings if new else None
+        if findings is not None:
+            self.keeper.adopt(new, findings)
+
+    def _found_again(self, source: Source) -> None:
+        findings = self.shelf.take(source).findings
+        for part in self.session.parts:
+            if part.source == source and findings is not None:
+                self.edit(f"look again · {part.name}", lambda s, i=part.id: edits.adopt_findings(s, i, findings))
+                self.told.emit(f"Looked again: {len(findings.marks)} esses; what was decided by hand stayed.")

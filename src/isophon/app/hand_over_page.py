@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -26,25 +27,33 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.desk import Desk
-from isophon.app.jobs import Job
 from isophon.core import handover
 from isophon.core.audio.writing import check_target
-from isophon.core.errors import IsophonError
+from isophon.core.crew import Task
+from isophon.core.errors import IsophonError, OutputError
+from isophon.core.session.model import Part
 
+_COLUMNS = ("", "Loudness", "True peak", "Stillness", "Esses brought down", "In all")
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
 
 
 class HandOverPage(QWidget):
-    """Writes the cleaned stem with the same core as the command line."""
+    """Writes the cleaned stems with the same core as the command line, side by side on all cores."""
 
     told = Signal(str)
+    _answered = Signal(object, str, object)
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
         self.desk = desk
-        self._job: Job | None = None
-        source = Path(desk.part.source.path)
-        self.folder = QLineEdit(str(source.parent / "cleaned"))
+        self._tasks: dict[Task, str] = {}
+        self._fractions: dict[Task, float] = {}
+        self._rows: list[dict[str, Any]] = []
+        self._target: handover.Target | None = None
+        self._answered.connect(self._answer)
+        self.which = QComboBox()
+        self.which.addItems(["all parts", "the parts in hand"])
+        self.folder = QLineEdit(self._proposed_folder())
         choose = QPushButton("Choose…")
         choose.clicked.connect(self._choose)
         self.format, self.depth = QComboBox(), QComboBox()
@@ -57,22 +66,24 @@ class HandOverPage(QWidget):
         self.write = QPushButton("Hand over", objectName="main")
         self.write.clicked.connect(self.start)
         self.cancel = QPushButton("Cancel")
-        self.cancel.clicked.connect(lambda: self._job and self._job.cancel())
+        self.cancel.clicked.connect(lambda: desk.shelf.crew.cancel(list(self._tasks)))
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.outcome = QLabel("", wordWrap=True)
-        self.table = QTableWidget(0, 3)
-        self.table.setHorizontalHeaderLabels(["", "as sung", "cleaned"])
+        self.table = QTableWidget(0, len(_COLUMNS))
+        self.table.setHorizontalHeaderLabels(_COLUMNS)
         self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setMinimumHeight(206)
         self._lay_out(choose)
-        for widget in (self.format, self.depth):
+        for widget in (self.which, self.format, self.depth):
             widget.currentIndexChanged.connect(self.show_will)
         for widget in (self.removed, self.labels):
             widget.toggled.connect(self.show_will)
         self.folder.textChanged.connect(self.show_will)
         desk.session_changed.connect(self.show_will)
+        desk.take_changed.connect(self.show_will)
         self._busy(False)
         self.table.hide()
         self.show_will()
@@ -87,10 +98,11 @@ class HandOverPage(QWidget):
         grid.addLayout(folder, 0, 1)
         kind = QHBoxLayout()
         kind.setSpacing(8)
+        kind.addWidget(self.which)
         kind.addWidget(self.format)
         kind.addWidget(self.depth)
         kind.addStretch()
-        grid.addWidget(QLabel("Format"), 1, 0)
+        grid.addWidget(QLabel("What"), 1, 0)
         grid.addLayout(kind, 1, 1)
         for row, box in enumerate((self.removed, self.labels, self.force), 2):
             grid.addWidget(box, row, 1)
@@ -104,7 +116,10 @@ class HandOverPage(QWidget):
         column = QVBoxLayout()
         column.setSpacing(12)
         column.addWidget(QLabel("Hand over", objectName="title"))
-        about = "The stem keeps its rate, channels and length. The recording itself is never written to."
+        about = (
+            "Stems keep their length, channels and place, and their rate unless Lay out says another. "
+            "The recordings are never written to."
+        )
         column.addWidget(QLabel(about, objectName="soft"))
         column.addLayout(grid)
         column.addLayout(buttons)
@@ -113,7 +128,7 @@ class HandOverPage(QWidget):
         column.addStretch()
         inner = QWidget()
         inner.setLayout(column)
-        inner.setMaximumWidth(820)
+        inner.setMaximumWidth(1080)
         page = QWidget(objectName="page")
         row = QHBoxLayout(page)
         row.setContentsMargins(64, 22, 64, 16)
@@ -136,88 +151,117 @@ class HandOverPage(QWidget):
             self.labels.isChecked(),
         )
 
+    def parts(self) -> list[Part]:
+        """The parts that will be handed over."""
+        parts, in_hand = self.desk.session.parts, self.desk.parts_in_hand
+        return [p for p in parts if self.which.currentIndex() == 0 or p.id in in_hand]
+
     def show_will(self) -> None:
         """Say what will be written."""
-        target = self.target()
-        names = [path.name for path in handover.outputs(Path(self.desk.part.source.path), target)]
-        row = handover.kinds(self.desk.part)["ess"]
-        deepest = theme.signed(row["deepest_change_db"])
+        parts, target = self.parts(), self.target()
+        names = [path.name for part in parts for path in handover.outputs(Path(part.source.path), target)]
+        shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
+        rows = [handover.kinds(part)["ess"] for part in parts]
+        changed, deepest = sum(r["changed"] for r in rows), min((r["deepest_change_db"] for r in rows), default=0.0)
+        count = sum(r["count"] for r in rows)
         self.will.setText(
-            "\n".join([*names, "report.json"])
-            + f"\n\n{row['count']} esses: {row['changed']} brought down ({deepest} dB at most), {row['left']} as sung"
-        )
+            "   ·   ".join([*shown, "report.json"]) + f"\n{count} esses: {changed} brought down "
+            f"({theme.signed(deepest)} dB at most), {count - changed} as sung"
+            if parts else "There is no part to hand over yet."
+        )  # fmt: skip
+        self.write.setEnabled(bool(parts) and not self._tasks)
 
     def start(self) -> None:
-        """Write, in the background."""
-        target, part, take = self.target(), self.desk.part, self.desk.take
+        """Write, in the background; an error of one part stops no other."""
+        self._target = target = self.target()
         try:
             check_target(target.fmt, target.depth)
+            taken: dict[Path, str] = {}
+            for part in self.parts():
+                for output in handover.check_free(Path(part.source.path), target):
+                    if output in taken:
+                        raise OutputError(
+                            f"{part.name} and {taken[output]} would both write {output.name}; rename one of the files, "
+                            "or hand them over to different folders"
+                        )
+                    taken[output] = part.name
         except IsophonError as error:
             self.told.emit(str(error))
             return
-
-        def work(progress) -> dict[str, Any]:
-            handover.check_free(take.recording.path, target)
-            row = handover.hand_over(part, take.recording, take.survey, target, progress)
-            handover.write_report([row], target.folder)
-            return row
-
-        self._job = Job(work)
-        self._job.progressed.connect(lambda f: self.bar.setValue(round(1000 * f)))
-        self._job.done.connect(self._done)
-        self._job.failed.connect(self._failed)
-        self._job.cancelled.connect(lambda: self._ended("Cancelled; nothing half-written was left."))
-        self.table.hide()
+        how = {"folder": str(target.folder), "fmt": target.fmt, "depth": target.depth, "force": target.force,
+               "removed": target.removed, "labels": target.labels}  # fmt: skip
+        self.table.setRowCount(0)
+        self._rows = []
+        for part in self.parts():
+            request = {"do": "hand over", "part": msgspec.to_builtins(part), "target": how,
+                       "rate": self.desk.session.rate}  # fmt: skip
+            task = Task(request, lambda *_: None)
+            task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
+            self._tasks[task], self._fractions[task] = part.name, 0.0
         self._busy(True)
-        self._job.start()
+        for task in list(self._tasks):
+            self.desk.shelf.crew.submit(task)
 
-    def _done(self, row: dict[str, Any]) -> None:
-        self._ended(f"Written to {self.target().folder}")
-        before, after, ess = row["before"], row["after"], row["kinds"]["ess"]
-        lines = [
-            ("Loudness", f"{before['loudness_lufs']:.1f} LUFS", f"{after['loudness_lufs']:.1f} LUFS"),
-            ("True peak", f"{before['true_peak_dbtp']:.1f} dBTP", f"{after['true_peak_dbtp']:.1f} dBTP"),
-            ("Stillness", f"{before['floor_dbfs']:.1f} dBFS", f"{after['floor_dbfs']:.1f} dBFS"),
-            (
-                "Esses over the ceiling",
-                str(ess["changed"]),
-                "0" if not self._limited() else f"{self._limited()} at the limit",
-            ),
-            ("Brought down in all", "", f"{ess['total_change_db']:.1f} dB"),
-        ]
-        if row["clipped_samples"]:
-            lines.append(("Samples clipped at full scale", "", str(row["clipped_samples"])))
-        self.table.setRowCount(len(lines))
-        for i, line in enumerate(lines):
-            for j, text in enumerate(line):
-                item = QTableWidgetItem(text.replace("-", "−") if j else text)
-                item.setFont(theme.mono(13) if j else theme.sans(13))
-                self.table.setItem(i, j, item)
-        self.table.show()
+    def _answer(self, task: Task, kind: str, value: Any) -> None:
+        if task not in self._tasks:
+            return
+        self._fractions[task] = 1.0 if kind != "progress" else value
+        self.bar.setValue(round(1000 * sum(self._fractions.values()) / len(self._fractions)))
+        if kind == "progress":
+            return
+        name = self._tasks.pop(task)
+        if kind == "done":
+            self._rows.append(value)
+            self._add_row(name, value)
+        else:
+            self._add_line([name, value if kind == "failed" else "cancelled; nothing half-written was left"])
+        if not self._tasks:
+            self._finish()
 
-    def _limited(self) -> int:
-        part, ceiling = self.desk.part, self.desk.ceiling
-        return sum(
-            1
-            for m in part.marks
-            if part.change(m) < 0 and not m.hand.any and m.standout_db + part.change(m) > ceiling + 0.05
-        )
-
-    def _failed(self, why: str) -> None:
-        self._ended("")
-        self.told.emit(why)
-
-    def _ended(self, words: str) -> None:
+    def _finish(self) -> None:
+        self._fractions = {}
+        words = "Nothing was written."
+        if self._rows:
+            words = f"{len(self._rows)} written to {self._target.folder}"
+            try:
+                handover.write_report(self._rows, self._target.folder)
+            except IsophonError as error:
+                self.told.emit(str(error))
         self._busy(False)
         self.outcome.setText(words)
 
+    def _add_row(self, name: str, row: dict[str, Any]) -> None:
+        before, after, ess = row["before"], row["after"], row["kinds"]["ess"]
+        texts = [name]
+        for key, unit in (("loudness_lufs", "LUFS"), ("true_peak_dbtp", "dBTP"), ("floor_dbfs", "dBFS")):
+            texts.append(f"{before[key]:.1f} → {after[key]:.1f} {unit}")
+        texts += [f"{ess['changed']} of {ess['count']}", f"{ess['total_change_db']:.1f} dB"]
+        if row["clipped_samples"]:
+            texts[2] += f", {row['clipped_samples']} clipped"
+        self._add_line(texts)
+
+    def _add_line(self, texts: list[str]) -> None:
+        at = self.table.rowCount()
+        self.table.setRowCount(at + 1)
+        for column, text in enumerate(texts):
+            cell = QTableWidgetItem(text.replace("-", "−") if column and len(texts) > 2 else text)
+            cell.setFont(theme.mono(13) if column and len(texts) > 2 else theme.sans(13))
+            self.table.setItem(at, column, cell)
+        if len(texts) == 2:
+            self.table.setSpan(at, 1, 1, len(_COLUMNS) - 1)
+        self.table.show()
+
+    def _proposed_folder(self) -> str:
+        items = self.desk.session.items
+        return str((Path(items[0].source.path).parent if items else Path.home()) / "cleaned")
+
     def _busy(self, on: bool) -> None:
-        self.write.setEnabled(not on)
+        self.write.setEnabled(not on and bool(self.desk.session.parts))
         self.bar.setVisible(on)
         self.cancel.setVisible(on)
         self.bar.setValue(0)
         if on:
-            self.outcome.setText("Writing the stem")
+            self.outcome.setText("Writing the stems")
 
     def _choose(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Where to hand over", self.folder.text())

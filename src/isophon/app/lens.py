@@ -38,6 +38,7 @@ class LensPictures(QWidget):
         self.setToolTip("Drag the edges of the box: its time and its band, by hand.")
         desk.session_changed.connect(self.update)
         desk.hand_changed.connect(self._taken)
+        desk.take_changed.connect(self.update)
 
     def _taken(self) -> None:
         self._window = None
@@ -129,7 +130,7 @@ class LensPictures(QWidget):
         margin = close_margin(rate)
         first, count = round(window[0] * rate) - margin, round((window[1] - window[0]) * rate) + 2 * margin
         plan = tuple(t for t in self.desk.part.plan if t.last > first and t.first < first + count) if cleaned else ()
-        key = (window, plan)
+        key = (take, window, plan)
         kept = self._cleaned if cleaned else self._sung
         if kept is None or kept[0] != key:
             start = max(0, first)
@@ -186,7 +187,7 @@ class LensPictures(QWidget):
         else:
             high = None if hz >= 0.97 * HIGH_HZ else max(hz, low / 0.7)
         self.desk.edit(
-            "box by hand",
+            f"box by hand · {self.desk.part.name}",
             lambda s: edits.set_box(s, self.desk.part.id, mark.id, start, end, low, high),
             ("lens", self._gesture),
         )
@@ -248,7 +249,7 @@ class Lens(QWidget):
         self.head.setText(f"Ess {place} of {len(part.marks)}" if len(marks) == 1 else f"{len(marks)} esses in hand")
         change = part.change(mark)
         self.numbers.setText(
-            f"{theme.clock(mark.span[0])}   {theme.signed(mark.level_db)} LUFS   {theme.signed(mark.standout_db)} dB "
+            f"{theme.clock(mark.span[0] + self.desk.offset)}   {theme.signed(mark.level_db)} LUFS   {theme.signed(mark.standout_db)} dB "
             f"over the voice   change {theme.signed(change)} dB   from {mark.band[0] / 1000:.1f} kHz"
         )
         self.leave.setChecked(all(m.hand.leave for m in marks))
@@ -270,5 +271,7 @@ class Lens(QWidget):
 
     def _blend(self, value: float, gesture: object) -> None:
         self.desk.edit(
-            "blend", lambda s: edits.set_blend(s, self.desk.part.id, self.desk.in_hand, value / 100), gesture
+            f"blend · {self.desk.part.name}",
+            lambda s: edits.set_blend(s, self.desk.part.id, self.desk.in_hand, value / 100),
+            gesture,
         )

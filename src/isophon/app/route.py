@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, Q
 
 from isophon.app import theme
 
-STATIONS = ("Esses", "Hand over")
+STATIONS = ("Lay out", "Esses", "Hand over")
+LAY_OUT, ESSES, HAND_OVER = range(3)
 
 
 class Route(QWidget):
@@ -18,19 +19,19 @@ class Route(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.current = 0
+        self.current = ESSES
         self._counts: tuple[int, int] = (0, 0)
-        self.setMinimumSize(330, 54)
+        self.setMinimumSize(430, 56)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Route")
 
     def sizeHint(self) -> QSize:
-        return QSize(360, 54)
+        return QSize(520, 56)
 
     def show_counts(self, over: int, unheard: int) -> None:
-        """How many esses are over the ceiling and how many of those are still unheard."""
+        """How many esses of all parts are over the ceiling and how many of those are still unheard."""
         self._counts = (over, unheard)
-        self.setToolTip(f"{over} esses over the ceiling, {unheard} of them still unheard")
+        self.setToolTip(f"{over} esses of all parts over their ceilings, {unheard} of them still unheard")
         self.update()
 
     def show_station(self, index: int) -> None:
@@ -40,7 +41,7 @@ class Route(QWidget):
 
     def place(self, index: int) -> QPointF:
         """Where a station stands."""
-        return QPointF(70 + index * (self.width() - 140) / (len(STATIONS) - 1), 20)
+        return QPointF(70 + index * (self.width() - 140) / (len(STATIONS) - 1), 25)
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -55,12 +56,12 @@ class Route(QWidget):
             painter.drawEllipse(at, 7, 7)
             painter.setPen(theme.IN_HAND if here else theme.INK)
             painter.setFont(theme.sans(14, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
-            painter.drawText(QRectF(at.x() - 70, 31, 140, 20), Qt.AlignmentFlag.AlignCenter, name)
-            if i == 0 and over:
+            painter.drawText(QRectF(at.x() - 70, 35, 140, 18), Qt.AlignmentFlag.AlignCenter, name)
+            if i == ESSES and over:
                 painter.setPen(theme.OVER)
-                painter.setFont(theme.mono(13, theme.QFont.Weight.Bold))
+                painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
                 text = f"{over} over" + (f", {unheard} unheard" if unheard else ", all heard")
-                painter.drawText(QRectF(at.x() + 14, 0, 190, 16), Qt.AlignmentFlag.AlignLeft, text)
+                painter.drawText(QRectF(at.x() - 80, 0, 160, 15), Qt.AlignmentFlag.AlignCenter, text)
 
     def mousePressEvent(self, event) -> None:
         near = [i for i in range(len(STATIONS)) if abs(event.position().x() - self.place(i).x()) < 60]

@@ -7,9 +7,11 @@ from pathlib import Path
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
+from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.core.errors import IsophonError
-from isophon.core.session import edits, file
+from isophon.core.session import edits, file, layout
+from isophon.core.session.model import Marker
 
 _CARDS = "Voice card (*.voicecard)"
 
@@ -19,13 +21,19 @@ class SessionMenu(QMenu):
 
     open_asked = Signal()
     keys_asked = Signal()
+    history_asked = Signal()
+    marker_chosen = Signal(float)
 
     def __init__(self, desk: Desk, parent: QWidget) -> None:
         super().__init__(parent)
         self.desk = desk
         self.addAction("Save\tCtrl+S", self.save)
         self.addAction("Save as…\tCtrl+Shift+S", self.save_as)
-        self.addAction("Open…\tCtrl+O", self.open_asked.emit)
+        self.addAction("Open or add…\tCtrl+O", self.open_asked.emit)
+        self.addSeparator()
+        self.addAction("History\tCtrl+H", self.history_asked.emit)
+        self.markers = self.addMenu("Markers")
+        self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
         self.addAction("Look for esses again", desk.look_again)
         self.addAction("Keep these settings as a voice card…", self.save_card)
@@ -37,18 +45,38 @@ class SessionMenu(QMenu):
 
     def save(self) -> None:
         """Save to the session's file."""
-        if self.desk.saved_as:
-            self.desk.save(self.desk.saved_as)
+        if self.desk.keeper.saved_as:
+            self.desk.keeper.save(self.desk.keeper.saved_as)
         else:
             self.save_as()
 
     def save_as(self) -> None:
         """Save under a name that is asked for."""
-        start = self.desk.saved_as or Path(self.desk.part.source.path).with_suffix(file.ENDING)
+        session = self.desk.session
+        folder = Path(session.items[0].source.path).parent if session.items else Path()
+        start = self.desk.keeper.saved_as or folder / (session.name + file.ENDING)
         name, _ = QFileDialog.getSaveFileName(self, "Save the session", str(start), f"Isophon session (*{file.ENDING})")
         if name:
             path = Path(name)
-            self.desk.save(path if path.suffix == file.ENDING else path.with_name(path.name + file.ENDING))
+            self.desk.keeper.save(path if path.suffix == file.ENDING else path.with_name(path.name + file.ENDING))
+
+    def _list_markers(self) -> None:
+        """Each marker with what can be done with it."""
+        desk = self.desk
+        self.markers.clear()
+        if not desk.session.markers:
+            self.markers.addAction("None yet: press K to name the place that is heard").setEnabled(False)
+        for marker in desk.session.markers:
+            inner = self.markers.addMenu(f"{marker.name}   {theme.clock(marker.at)}")
+            inner.addAction("Go there", lambda m=marker: self.marker_chosen.emit(m.at))
+            inner.addAction("Rename…", lambda m=marker: self._rename(m))
+            inner.addAction("Remove", lambda m=marker: desk.edit(
+                f"remove {m.name}", lambda s: layout.remove_marker(s, m.id)))  # fmt: skip
+
+    def _rename(self, marker: Marker) -> None:
+        name, given = QInputDialog.getText(self, "Marker", "What is it called?", text=marker.name)
+        if given:
+            self.desk.edit(f"rename {marker.name}", lambda s: layout.change_marker(s, marker.id, name=name))
 
     def save_card(self) -> None:
         """Keep the settings in force for one singer."""
@@ -71,4 +99,6 @@ class SessionMenu(QMenu):
             except IsophonError as error:
                 self.desk.told.emit(str(error))
                 return
-            self.desk.edit("start from a voice card", lambda s: edits.set_settings(s, self.desk.part.id, settings))
+            self.desk.edit(
+                "start from a voice card", lambda s: edits.set_settings(s, self.desk.parts_in_hand, settings)
+            )

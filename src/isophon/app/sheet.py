@@ -10,8 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.app.slider import Slider
-from isophon.core.passes.esses.settings import EssSettings
-from isophon.core.session import edits
+from isophon.core.passes.esses.settings import EssSettings, role_default
 
 _WIDTH = 168
 
@@ -49,8 +48,8 @@ class EssSheet(QWidget):
         self.more = QPushButton("More", checkable=True, objectName="plain")
         self.more.toggled.connect(self._show_more)
         self.reset = QPushButton("Defaults", objectName="plain")
-        self.reset.setToolTip("All settings back to the role’s default")
-        self.reset.clicked.connect(self._reset)
+        self.reset.setToolTip("All settings back to the role’s default, for the parts in hand")
+        self.reset.clicked.connect(desk.role_settings)
         head.addWidget(self.more)
         head.addWidget(self.reset)
         layout = QVBoxLayout(self)
@@ -65,6 +64,7 @@ class EssSheet(QWidget):
         layout.addWidget(self.curve, 1)
         self._show_more(False)
         desk.session_changed.connect(self._show)
+        desk.take_changed.connect(self._show)
         desk.hand_changed.connect(self.curve.update)
         self._show()
 
@@ -73,21 +73,16 @@ class EssSheet(QWidget):
             self.sliders[name].setVisible(on)
 
     def _show(self) -> None:
-        part = self.desk.part
+        part, default = self.desk.part, role_default(self.desk.part.role)
         for name, slider in self.sliders.items():
-            slider.show_value(getattr(part.ess, name))
-        usual = part.usual
-        self.about.setText("" if usual is None else f"usual ess {theme.signed(usual)} dB over the voice")
-        self.reset.setEnabled(part.ess != EssSettings())
+            slider.show_value(getattr(part.ess, name), getattr(default, name))
+        usual, count = part.usual, len(self.desk.parts_in_hand)
+        words = "" if usual is None else f"usual ess {theme.signed(usual)} dB over the voice"
+        self.about.setText(f"for the {count} parts in hand" if count > 1 else words)
+        self.reset.setEnabled(any(
+            p.ess != role_default(p.role) for p in self.desk.session.parts if p.id in self.desk.parts_in_hand
+        ))  # fmt: skip
         self.curve.update()
-
-    def _reset(self) -> None:
-        def back(session):
-            for name in EssSettings.__struct_fields__:
-                session = edits.set_setting(session, self.desk.part.id, name, getattr(EssSettings(), name))
-            return session
-
-        self.desk.edit("back to the default", back)
 
 
 class _Curve(QWidget):

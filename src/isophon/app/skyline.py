@@ -38,6 +38,7 @@ class Skyline(QWidget):
         desk.session_changed.connect(self.update)
         desk.hand_changed.connect(self.update)
         desk.view_changed.connect(self.update)
+        desk.take_changed.connect(self.update)
 
     # geometry
 
@@ -129,6 +130,13 @@ class Skyline(QWidget):
             painter.drawRect(QRectF(*self._band).normalized())
 
     def _empty_text(self) -> str:
+        part = self.desk.part
+        if not self.desk.session.parts:
+            return "There is no part here yet. Add recordings in Lay out (1)."
+        if self.desk.take.trouble:
+            return self.desk.take.trouble
+        if not part.found:
+            return "The esses appear here once this part has been surveyed."
         if self.desk.part.voice_lufs is None:
             return "No voice was found here to measure against."
         return "No esses were found. Drag over the ruler to select one, then press N to draw it."

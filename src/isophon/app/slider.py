@@ -45,9 +45,10 @@ class Slider(QWidget):
         """What it stands at."""
         return self._value
 
-    def show_value(self, value: float) -> None:
-        """Stand at a value without saying so."""
+    def show_value(self, value: float, default: float | None = None) -> None:
+        """Stand at a value, and mark another default, without saying so."""
         self._value = value
+        self._default = self._default if default is None else default
         self.update()
 
     def _line(self) -> tuple[float, float]:

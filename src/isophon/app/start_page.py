@@ -22,7 +22,7 @@ class StartPage(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
-        self.open = QPushButton("Open a recording or a session…", objectName="main")
+        self.open = QPushButton("Open recordings or a session…", objectName="main")
         self.open.clicked.connect(self.open_asked)
         self.demo = QPushButton("Open the demo: Glasshouse Starlings")
         self.demo.clicked.connect(self.demo_asked)
@@ -44,7 +44,9 @@ class StartPage(QWidget):
         column.addSpacing(10)
         column.addWidget(self.open)
         column.addWidget(self.demo)
-        hint = QLabel("or drop a WAV, AIFF, FLAC or Ogg file anywhere on this window", objectName="soft")
+        hint = QLabel(
+            "or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg)", objectName="soft"
+        )
         column.addWidget(hint, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(6)
         column.addLayout(self.lists)

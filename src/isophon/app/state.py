@@ -62,7 +62,7 @@ def kept_history(session: Session, path: Path) -> History:
             kept = replay(journal)
         except IsophonError:
             return History(session)
-        if not kept.unsaved and kept.history.session == session:
+        if not kept.unsaved and kept.saved == session:
             return kept.history
     return History(session)
 

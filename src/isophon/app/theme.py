@@ -24,6 +24,8 @@ IN_HAND, OVER, DONE = QColor("#1E5E8A"), QColor("#B93C26"), QColor("#1F7468")
 HAND_FLAG = QColor("#8A5A00")
 OVER_FAINT = QColor(185, 60, 38, 70)
 
+ROLE_WORDS = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib", "cue": "cue", "bed": "bed"}
+
 _FONTS = Path(__file__).parent / "assets" / "fonts"
 _ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()
 SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
@@ -54,6 +56,8 @@ QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name
 QPushButton#plain:hover {{ text-decoration: underline; }}
 QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
 QPushButton#plain:focus {{ border: 1px solid {IN_HAND.name()}; padding: 3px 7px; }}
+QPushButton#small {{ padding: 1px 7px; font-size: 12px; }}
+QPushButton#small:focus {{ border: 1px solid {IN_HAND.name()}; padding: 1px 7px; }}
 QPushButton#row {{ text-align: left; padding: 10px 14px; background: {PANEL.name()};
   border: 1px solid {RULE.name()}; }}
 QPushButton#row:hover {{ border-color: {IN_HAND.name()}; }}
@@ -69,13 +73,21 @@ QCheckBox {{ spacing: 8px; }}
 QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {SOFT_INK.name()}; background: {PAPER.name()}; }}
 QCheckBox::indicator:checked {{ image: url({_ICONS}/tick.svg); }}
 QScrollArea {{ border: none; background: {PAPER.name()}; }}
+QScrollArea#panel {{ background: {PANEL.name()}; }}
+QListWidget {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; }}
+QListWidget::item {{ padding: 4px 8px; }}
+QListWidget::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
 QMenu {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; }}
 QMenu::item {{ padding: 5px 26px 5px 16px; }}
 QMenu::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
 QMenu::item:disabled {{ color: {CONTOUR.name()}; }}
 QProgressBar {{ border: 1px solid {CONTOUR.name()}; background: {PAPER.name()}; height: 8px; border-radius: 2px; }}
 QProgressBar::chunk {{ background: {DONE.name()}; }}
-QTableWidget {{ background: {PAPER.name()}; gridline-color: {RULE.name()}; border: 1px solid {RULE.name()}; }}
+QTableWidget {{ background: {PAPER.name()}; gridline-color: {RULE.name()}; border: 1px solid {RULE.name()};
+  selection-background-color: {PANEL.name()}; selection-color: {IN_HAND.name()}; }}
+QTableWidget::item {{ padding: 2px 6px; border-bottom: 1px solid {RULE.name()}; }}
+QTableWidget QComboBox {{ margin: 3px 4px; padding: 2px 6px; }}
+QTableWidget QLineEdit {{ padding: 0px 4px; }}
 QHeaderView::section {{
   background: {PANEL.name()}; border: none; border-bottom: 1px solid {RULE.name()}; padding: 5px; }}
 """

@@ -13,6 +13,7 @@ from isophon.app.ink import ink_image, wave_image
 from isophon.app.jobs import Job
 from isophon.core.marks import Mark
 from isophon.core.pictures import WAVE_STEP, close_margin, close_picture, row_of
+from isophon.core.take import Take
 
 LEFT, RIGHT = 64, 16
 _OVERVIEW, _RULER = 30, 24
@@ -37,6 +38,7 @@ class Trace(QWidget):
         self._ground_key: object = None
         self._song_kept: tuple[object, QPixmap] | None = None
         self._sharp: tuple[tuple[float, float], QImage] | None = None
+        self._sharp_take = desk.take
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
         self._moved = False
@@ -49,6 +51,7 @@ class Trace(QWidget):
         desk.session_changed.connect(self.update)
         desk.hand_changed.connect(self.update)
         desk.view_changed.connect(self._view_changed)
+        desk.take_changed.connect(self._take_changed)
 
     # geometry
 
@@ -83,7 +86,9 @@ class Trace(QWidget):
         painter = QPainter(self)
         ratio = self.devicePixelRatioF()
         sharp = self._sharp[0] if self._sharp else None
-        key = (self.desk.view, self.size(), ratio, sharp)
+        take = self.desk.take
+        known = (take, take.wave is not None, take.surveyed is not None, self.desk.offset)
+        key = (self.desk.view, self.size(), ratio, sharp, known)
         if key != self._ground_key:
             self._ground = QPixmap(self.size() * ratio)
             self._ground.setDevicePixelRatio(ratio)
@@ -106,23 +111,28 @@ class Trace(QWidget):
             painter.drawText(QRectF(0, row.top(), LEFT - 8, row.height()), _RIGHT_MIDDLE, name)
         painter.drawPixmap(overview.topLeft(), self._song(overview))
         self._draw_ruler(painter, ruler, start, end)
-        self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
+        if self.desk.take.wave is not None:
+            self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
         self._draw_spectrum(painter, spectrum, start, end)
 
     def _song(self, box: QRectF) -> QPixmap:
         """The whole song's wave, drawn once for a size."""
         ratio = self.devicePixelRatioF()
-        key = (box.size().toTuple(), ratio)
+        take, song = self.desk.take, self.desk.song
+        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None)
         if self._song_kept is None or self._song_kept[0] != key:
             pixmap = QPixmap((box.size() * ratio).toSize())
             pixmap.setDevicePixelRatio(ratio)
             pixmap.fill(theme.PAPER)
             painter = QPainter(pixmap)
-            whole = self.desk.take.recording.frames
-            self._draw_wave(painter, QRectF(0, 0, box.width(), box.height()), 0, whole, theme.CONTOUR)
-            scale = box.width() / self.desk.take.recording.duration
-            for start, end in self.desk.take.phrases:
-                painter.fillRect(QRectF(start * scale, box.height() - 3, (end - start) * scale, 2), theme.SOFT_INK)
+            rate = take.recording.sample_rate
+            if take.wave is not None:
+                whole = QRectF(0, 0, box.width(), box.height())
+                self._draw_wave(painter, whole, song[0] * rate, song[1] * rate, theme.CONTOUR)
+            scale = box.width() / (song[1] - song[0])
+            for start, end in take.phrases:
+                place = QRectF((start - song[0]) * scale, box.height() - 3, (end - start) * scale, 2)
+                painter.fillRect(place, theme.SOFT_INK)
             painter.end()
             self._song_kept = (key, pixmap)
         return self._song_kept[1]
@@ -135,7 +145,7 @@ class Trace(QWidget):
             low, high = take.wave.columns(start, stop, columns)
             painter.drawImage(box, wave_image(low / full, high / full, int(box.height()), ink))
             return
-        first, count = int(start), int(stop - start) + 2
+        first, count = int(np.floor(start)), int(stop - start) + 2
         samples = take.recording.read(first, count)[0] / full
         if per_column > _DRAW_LINE_BELOW:
             bounds = (np.arange(columns) * per_column).astype(int)
@@ -155,31 +165,44 @@ class Trace(QWidget):
         step = next((s for s in _STEPS if s / (end - start) * box.width() >= 74), _STEPS[-1])
         digits = 3 if step < 0.01 else 2 if step < 0.1 else 1 if step < 1 else 0
         painter.setFont(theme.mono(12))
-        for i in range(int(np.ceil(start / step)), int(end / step) + 1):
-            x = self.x_of(i * step)
+        offset = self.desk.offset
+        for i in range(int(np.ceil((start + offset) / step)), int((end + offset) / step) + 1):
+            x = self.x_of(i * step - offset)
             painter.setPen(theme.CONTOUR)
             painter.drawLine(QPointF(x, box.bottom() - 5), QPointF(x, box.bottom()))
             painter.setPen(theme.SOFT_INK)
             if x > box.right() - 20:
                 continue
-            minutes, seconds = divmod(i * step, 60)
-            text = f"{int(minutes)}:{seconds:0{digits + 3 if digits else 2}.{digits}f}"
+            minutes, seconds = divmod(abs(i * step), 60)
+            sign = "−" if i < 0 else ""
+            text = f"{sign}{int(minutes)}:{seconds:0{digits + 3 if digits else 2}.{digits}f}"
             painter.drawText(QRectF(x - 40, box.top(), 80, box.height() - 6), Qt.AlignmentFlag.AlignCenter, text)
 
     def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
-        voice = self.desk.part.voice_lufs
+        voice, surveyed = self.desk.part.voice_lufs, self.desk.take.surveyed
+        image = None
         if self._sharp and self._sharp[0] == (start, end):
             image = self._sharp[1]
+        elif surveyed is not None:
+            image = ink_image(surveyed.spectrogram.columns(start, end, int(box.width())), voice)
+        if image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(box, image)
         else:
-            image = ink_image(self.desk.take.spectrogram.columns(start, end, int(box.width())), voice)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(box, image)
+            painter.setFont(theme.sans(14))
+            painter.setPen(theme.SOFT_INK)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
         painter.setFont(theme.mono(12))
         painter.setPen(theme.SOFT_INK)
         for khz in (2, 4, 8, 16):
             y = box.top() + row_of(khz * 1000) * box.height()
             label = f"{khz} kHz" if khz == 2 else str(khz)
             painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, label)
+
+    def _waiting_text(self) -> str:
+        if not self.desk.session.parts:
+            return "Nothing is laid out yet."
+        return "" if self.desk.take.trouble else "The spectrum appears here once this part has been surveyed."
 
     def _draw_marks(self, painter: QPainter) -> None:
         _, _, wave, spectrum = self._rows()
@@ -214,24 +237,46 @@ class Trace(QWidget):
 
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()
-        duration = self.desk.take.recording.duration
         start, end = self.desk.view
-        left = overview.left() + start / duration * overview.width()
-        right = overview.left() + end / duration * overview.width()
+        left, right = self._song_x(start), self._song_x(end)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.IN_HAND, 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(QRectF(left, overview.top(), max(3, right - left), overview.height()), 2, 2)
-        place = overview.left() + self.playhead / duration * overview.width()
+        place = self._song_x(self.playhead)
         painter.drawLine(QPointF(place, overview.top()), QPointF(place, overview.bottom()))
         if self.desk.selection:
             first, last = (self.x_of(t) for t in self.desk.selection)
             tint = theme.IN_HAND.toRgb()
             tint.setAlpha(50)
             painter.fillRect(QRectF(first, ruler.top(), last - first, spectrum.bottom() - ruler.top()), tint)
+        self._draw_markers(painter)
+        painter.setPen(QPen(theme.IN_HAND, 1.5))
         x = self.x_of(self.playhead)
         if LEFT <= x <= LEFT + self._plot_width():
             painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
+
+    def _draw_markers(self, painter: QPainter) -> None:
+        """Named places: a small flag on the ruler, a dot in the overview."""
+        overview, _, wave, spectrum = self._rows()
+        painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
+        for marker in self.desk.session.markers:
+            at = marker.at - self.desk.offset
+            painter.setPen(QPen(theme.DONE, 1.2))
+            painter.setBrush(theme.DONE)
+            painter.drawEllipse(QPointF(self._song_x(at), overview.top() + 3), 2.6, 2.6)
+            x = self.x_of(at)
+            if LEFT - 1 <= x <= LEFT + self._plot_width():
+                painter.drawLine(QPointF(x, wave.top()), QPointF(x, spectrum.bottom()))
+                box = QRectF(x, wave.top(), painter.fontMetrics().horizontalAdvance(marker.name) + 10, 16)
+                painter.fillRect(box, theme.DONE)
+                painter.setPen(theme.PAPER)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, marker.name)
+
+    def _song_x(self, seconds: float) -> float:
+        """The place of a time in the overview."""
+        first, last = self.desk.song
+        return LEFT + (seconds - first) / (last - first) * self._plot_width()
 
     # following
 
@@ -249,6 +294,12 @@ class Trace(QWidget):
         self._settled.start()
         self.update()
 
+    def _take_changed(self) -> None:
+        if self._sharp_take is not self.desk.take:
+            self._sharp, self._sharp_take = None, self.desk.take
+        self._settled.start()
+        self.update()
+
     def resizeEvent(self, event) -> None:
         self._settled.start()
 
@@ -258,21 +309,24 @@ class Trace(QWidget):
         if end - start > _SHARP_BELOW_S or (self._sharp and self._sharp[0] == (start, end)):
             return
         take, columns, voice = self.desk.take, int(self._plot_width()), self.desk.part.voice_lufs
+        if take.surveyed is None or start < 0 or end > take.recording.duration:
+            return
 
         def work(progress):
             rate = take.recording.sample_rate
             margin = close_margin(rate)
             first, count = round(start * rate) - margin, round((end - start) * rate) + 2 * margin
             rows = close_picture(take.recording.read(first, count), rate, min(columns, 900))
-            return (start, end), ink_image(rows, voice)
+            return take, (start, end), ink_image(rows, voice)
 
         self._job = Job(work)
         self._job.done.connect(self._sharpened)
         self._job.start()
 
-    def _sharpened(self, result: tuple[tuple[float, float], QImage]) -> None:
-        if result[0] == self.desk.view:
-            self._sharp = result
+    def _sharpened(self, result: tuple[Take, tuple[float, float], QImage]) -> None:
+        take, view, image = result
+        if view == self.desk.view and take is self.desk.take:
+            self._sharp = (view, image)
             self.update()
 
     # mouse
@@ -305,7 +359,8 @@ class Trace(QWidget):
             self._show_around(x)
         elif what == "select":
             first, last = sorted((self.time_at(from_x), self.time_at(x)))
-            self.desk.select((max(0.0, first), min(self.desk.take.recording.duration, last)))
+            start, end = self.desk.song
+            self.desk.select((max(start, first), min(end, last)))
         else:
             shift = (from_x - x) / self._plot_width() * (view[1] - view[0])
             self.desk.set_view(view[0] + shift, view[1] + shift)
@@ -343,8 +398,8 @@ class Trace(QWidget):
         self.desk.set_view(centre - (centre - start) * factor, centre + (end - centre) * factor)
 
     def _show_around(self, x: float) -> None:
-        overview = self._rows()[0]
-        centre = (x - overview.left()) / overview.width() * self.desk.take.recording.duration
+        first, last = self.desk.song
+        centre = first + (x - LEFT) / self._plot_width() * (last - first)
         half = (self.desk.view[1] - self.desk.view[0]) / 2
         self.desk.set_view(centre - half, centre + half)
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
+from isophon.app.hearing import HEARS
 from isophon.core.player import COMPARES
 
 
@@ -19,6 +20,8 @@ class Transport(QFrame):
     loop_toggled = Signal(bool)
     compare_chosen = Signal(str)
     match_toggled = Signal(bool)
+    hear_chosen = Signal(str)
+    all_toggled = Signal(bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
@@ -43,6 +46,23 @@ class Transport(QFrame):
             self.compare.addButton(button)
             self.buttons[name] = button
             chosen.addWidget(button)
+        self.all = QPushButton("all parts", checkable=True)
+        self.all.setToolTip("Compare all parts at once, or only those in hand (A)")
+        self.all.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.all.toggled.connect(self.all_toggled)
+        chosen.addSpacing(6)
+        chosen.addWidget(self.all)
+        self.hear = QButtonGroup(self)
+        self.hears = {}
+        heard = QHBoxLayout(spacing=0)
+        for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
+            button = QPushButton(name, checkable=True)
+            button.setToolTip(f"{tip} (H: the next)")
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda _=False, name=name: self.hear_chosen.emit(name))
+            self.hear.addButton(button)
+            self.hears[name] = button
+            heard.addWidget(button)
         self.match = QPushButton("Matched", checkable=True)
         self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
         self.match.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -52,12 +72,12 @@ class Transport(QFrame):
         self.device = QLabel("", objectName="soft")
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 6, 16, 8)
-        row.setSpacing(18)
+        row.setSpacing(14)
         row.addWidget(self.play)
         row.addWidget(self.clock)
         row.addWidget(self.loop)
-        row.addSpacing(10)
         row.addLayout(_titled("compare", chosen))
+        row.addLayout(_titled("hear", heard))
         level = QHBoxLayout(spacing=8)
         level.addWidget(self.match)
         level.addWidget(self.match_value)
@@ -77,14 +97,19 @@ class Transport(QFrame):
         """Show what is heard."""
         self.buttons[name].setChecked(True)
 
+    def show_hear(self, name: str) -> None:
+        """Show what it is heard with."""
+        self.hears[name].setChecked(True)
+
     def show_match(self, on: bool, gain_db: float) -> None:
         """Show the gain of the level match."""
         self.match_value.setText(f"{theme.signed(gain_db)} LU" if on else "off")
 
     def show_device(self, name: str, silent: bool) -> None:
         """Say where the sound goes."""
-        text = name if len(name) <= 42 else name[:41] + "…"
+        text = name if len(name) <= 26 else name[:25] + "…"
         self.device.setText(text if silent else f"plays on {text}")
+        self.device.setToolTip(name)
 
 
 class Meter(QWidget):
@@ -92,7 +117,7 @@ class Meter(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedSize(250, 16)
+        self.setFixedSize(186, 16)
         self._level = -120.0
         self.setAccessibleName("Output level")
         self.setToolTip("Output level, peak, dBFS")
@@ -107,14 +132,21 @@ class Meter(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        bar = QRectF(0, 5, 160, 7)
+        bar = QRectF(0, 5, 100, 7)
         painter.fillRect(bar, theme.RULE)
         share = min(1.0, max(0.0, (self._level + 60) / 60))
-        painter.fillRect(QRectF(0, 5, 160 * share, 7), theme.OVER if self._level > -0.1 else theme.DONE)
+        painter.fillRect(QRectF(0, 5, 100 * share, 7), theme.OVER if self._level > -0.1 else theme.DONE)
         painter.setFont(theme.mono(12))
         painter.setPen(theme.INK)
         text = "−∞ dBFS" if self._level <= -100 else f"{theme.signed(self._level)} dBFS".replace("+", "")
-        painter.drawText(QRectF(160, 0, 90, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QRectF(100, 0, 86, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+
+
+_HEAR_TIPS = (
+    "Only the parts in hand",
+    "With all parts that are not muted",
+    "With all parts that are not muted and the music",
+)
 
 
 def _titled(title: str, inside: QHBoxLayout) -> QVBoxLayout:

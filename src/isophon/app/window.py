@@ -6,7 +6,7 @@ import contextlib
 import json
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtWidgets import QFileDialog, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
@@ -14,6 +14,13 @@ from isophon.app.start_page import StartPage
 
 _SESSION_ENDING = ".isophon"
 _RECENT = 8
+_FILTER = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64)"
+
+
+def _opening():
+    from isophon.app import opening
+
+    return opening
 
 
 class Window(QMainWindow):
@@ -28,6 +35,9 @@ class Window(QMainWindow):
         self.start = StartPage()
         self.workroom = None
         self._job = None
+        self._crew = None
+        self._remembered = None
+        self._state: dict[str, str] = {}
         self.message = QLabel("", objectName="message", wordWrap=True)
         self.message.hide()
         first = QWidget(objectName="page")
@@ -43,27 +53,48 @@ class Window(QMainWindow):
         self.start.path_chosen.connect(self.open_path)
         self.start.recover_asked.connect(self.recover)
         self.start.cancel_asked.connect(lambda: self._job and self._job.cancel())
+        self._recall()
         QTimer.singleShot(0, self._show_lists)
 
     # opening
 
     def ask_open(self) -> None:
-        """Ask for a recording or a session."""
-        kinds = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64)"
-        name, _ = QFileDialog.getOpenFileName(self, "Open", "", kinds)
-        if name:
-            self.open_path(Path(name))
+        """Ask for recordings or a session."""
+        names, _ = QFileDialog.getOpenFileNames(self, "Open", "", _FILTER)
+        if names:
+            self.open_paths([Path(name) for name in names])
 
     def open_path(self, path: Path) -> None:
-        """Open a session, with its history, or a recording, in the background."""
-        path = Path(path).resolve()
+        """Open a session, or a new one of a recording or folder."""
+        self.open_paths([path], anew=True)
 
-        def work(progress):
-            if path.suffix == _SESSION_ENDING:
-                return self._open_session(path, progress)
-            return self._open_recording(path, progress)
+    def open_paths(self, paths: list[Path], anew: bool = False) -> None:
+        """Open a session, or lay out recordings and folders: in the session that is open, or ``anew``."""
+        paths = [Path(path).resolve() for path in paths]
+        session = next((path for path in paths if path.suffix == _SESSION_ENDING), None)
+        if session is not None:
+            self._begin(f"Opening {session.name}", lambda progress: _opening().open_session(session))
+        elif self.workroom is not None and not anew:
+            self.add_recordings(paths)
+        else:
+            self._begin("Reading what was dropped", lambda progress: _opening().open_recordings(paths, progress))
 
-        self._begin(f"Opening {path.name}: surveying the voice", work)
+    def add_recordings(self, paths: list[Path]) -> None:
+        """Lay out more recordings in the session that is open."""
+        desk = self.workroom.desk
+        has_lead = any(part.role == "lead" for part in desk.session.parts)
+
+        def add(result) -> None:
+            from isophon.core.session import layout
+
+            arrivals, wrong = result
+            self._ended()
+            if arrivals:
+                words = arrivals[0].name if len(arrivals) == 1 else f"{len(arrivals)} recordings"
+                desk.edit(f"add {words}", lambda s: layout.add(s, arrivals))
+            self.workroom.tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
+
+        self._begin("Reading what was dropped", lambda progress: _opening().arrivals_of(paths, has_lead, progress), add)
 
     def recover(self, path: Path) -> None:
         """Go on with the unsaved work of a journal."""
@@ -72,8 +103,7 @@ class Window(QMainWindow):
             from isophon.core.session.journal import replay
 
             kept = replay(path)
-            saved_as = Path(kept.saved_as) if kept.saved_as else None
-            return kept.history, saved_as, self._take(kept.history.session, progress), path
+            return kept.history, Path(kept.saved_as) if kept.saved_as else None, path, []
 
         self._begin("Opening what was not saved yet", work)
 
@@ -83,52 +113,25 @@ class Window(QMainWindow):
         def work(progress):
             from isophon.core.demo.build import demo_folder, make_demo
 
-            path = make_demo(demo_folder(), lambda f: progress(0.6 * f)).resolve()
-            return self._open_session(path, lambda f: progress(0.6 + 0.4 * f))
+            return _opening().open_session(make_demo(demo_folder(), progress).resolve())
 
-        self._begin("Making the demo: a singer is being synthesized", work)
+        self._begin("Making the demo: singers are being synthesized", work)
 
-    def _open_session(self, path: Path, progress):
-        from isophon.app.state import kept_history
-        from isophon.core.session import file
-
-        history = kept_history(file.load(path), path)
-        return history, path, self._take(history.session, progress), None
-
-    @staticmethod
-    def _open_recording(path: Path, progress):
-        from isophon.core.session import edits
-        from isophon.core.session.history import History
-        from isophon.core.take import open_take
-
-        take = open_take(path, progress)
-        shape = (take.recording.sample_rate, take.recording.channels, take.recording.frames)
-        return History(edits.new_session(path.stem, path, *shape)), None, take, None
-
-    @staticmethod
-    def _take(session, progress):
-        from isophon.core.session import edits
-        from isophon.core.take import open_take
-
-        source = session.parts[0].source
-        take = open_take(Path(source.path), progress)
-        edits.check_source(source, take.recording)
-        return take
-
-    def _begin(self, words: str, work) -> None:
+    def _begin(self, words: str, work, done=None) -> None:
         from isophon.app.jobs import Job
 
         if self._job is not None:
             return
-        if self.workroom is not None:
-            self.workroom.rest_aside()
-        self.stack.setCurrentIndex(0)
-        self.message.clear()
-        self.message.hide()
-        self.start.show_work(words, 0.0)
+        if done is None:
+            if self.workroom is not None:
+                self.workroom.rest_aside()
+            self.stack.setCurrentIndex(0)
+            self.message.clear()
+            self.message.hide()
+            self.start.show_work(words, 0.0)
         self._job = Job(work)
         self._job.progressed.connect(lambda f: self._job and self.start.show_work(words, f))
-        self._job.done.connect(self._enter_workroom)
+        self._job.done.connect(done or self._enter_workroom)
         self._job.failed.connect(self._failed)
         self._job.cancelled.connect(lambda: self._failed(""))
         self._job.start()
@@ -140,17 +143,22 @@ class Window(QMainWindow):
         self._ended()
         if self.workroom is not None:
             self._leave_workroom()
-        desk = Desk(*result)
-        self.workroom = Workroom(desk)
+        history, saved_as, continued, notes = result
+        self.workroom = Workroom(Desk(history, saved_as, continued, self._hands()))
+        self.workroom.restore(self._state)
         self.workroom.open_asked.connect(self.ask_open)
+        self.workroom.add_asked.connect(self.add_recordings)
         self.workroom.title_changed.connect(self._show_title)
         self.stack.addWidget(self.workroom)
         self.stack.setCurrentWidget(self.workroom)
         self.workroom.setFocus()
         self._show_title()
-        self.workroom.warn_of_the_take()
+        self.workroom.warn_of_the_session()
+        if notes:
+            self.workroom.tell(" ".join(notes))
 
     def _leave_workroom(self) -> None:
+        self._state |= self.workroom.state()
         self.workroom.shut()
         self.stack.removeWidget(self.workroom)
         self.workroom.deleteLater()
@@ -173,10 +181,10 @@ class Window(QMainWindow):
     # what is shown and kept
 
     def _show_title(self) -> None:
-        desk = self.workroom.desk
-        self.setWindowTitle(f"{desk.session.name} — Isophon")
-        if desk.saved_as and not desk.unsaved:
-            self._remember(desk.saved_as)
+        keeper = self.workroom.desk.keeper
+        self.setWindowTitle(f"{keeper.session.name} — Isophon")
+        if keeper.saved_as and keeper.saved_as != self._remembered and not keeper.unsaved:
+            self._remember(keeper.saved_as)
 
     def _show_lists(self) -> None:
         from isophon.app.state import recent_sessions, unsaved_work
@@ -188,6 +196,7 @@ class Window(QMainWindow):
         from isophon.core.audio.writing import write_text
         from isophon.core.errors import IsophonError
 
+        self._remembered = path
         paths = [str(p) for p in dict.fromkeys([path, *recent_sessions()])][:_RECENT]
         with contextlib.suppress(IsophonError):  # a list that cannot be kept harms no work
             write_text(state_folder() / "recent.json", json.dumps(paths))
@@ -201,12 +210,42 @@ class Window(QMainWindow):
     def dropEvent(self, event) -> None:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
-            self.open_path(paths[0])
+            self.open_paths(paths)
+
+    def _hands(self):
+        """The crew of workers, the same for all sessions of this window."""
+        from isophon.core.crew import Crew
+
+        self._crew = self._crew or Crew()
+        return self._crew
+
+    def _recall(self) -> None:
+        """Be as the window was when it was closed last."""
+        from isophon.app.state import state_folder
+
+        with contextlib.suppress(OSError, ValueError, TypeError):
+            self._state = json.loads((state_folder() / "window.json").read_text(encoding="utf-8"))
+            self.restoreGeometry(QByteArray.fromHex(self._state.get("window", "").encode()))
+
+    def _note_state(self) -> None:
+        from isophon.app.state import state_folder
+        from isophon.core.audio.writing import write_text
+        from isophon.core.errors import IsophonError
+
+        self._state["window"] = bytes(self.saveGeometry().toHex()).decode()
+        with contextlib.suppress(IsophonError):
+            write_text(state_folder() / "window.json", json.dumps(self._state))
 
     def closeEvent(self, event) -> None:
         if self._job is not None:
             self._job.cancel()
             self._job.wait()
         if self.workroom is not None:
+            self._state |= self.workroom.state()
             self.workroom.shut()
+            self.workroom = None
+        if self._crew is not None:
+            self._crew.close()
+            self._crew = None
+        self._note_state()
         event.accept()

@@ -1,15 +1,16 @@
-"""The main page: title row, trace, skyline, lens and sheet, transport, and what ties them together."""
+"""The main page: title row, parts, trace, skyline, lens and sheet, transport, and what ties them together."""
 
 from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import QEvent, Qt, QTimer, Signal
+from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QPushButton,
     QSplitter,
@@ -20,48 +21,51 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.desk import Desk
-from isophon.app.device import open_device
 from isophon.app.hand_over_page import HandOverPage
+from isophon.app.hearing import Hearing
+from isophon.app.history_page import HistoryPage
 from isophon.app.keys import KeysPage, key_of
+from isophon.app.layout_page import LayoutPage
 from isophon.app.lens import Lens
-from isophon.app.route import TitleRow
+from isophon.app.parts_panel import PartsPanel
+from isophon.app.route import ESSES, HAND_OVER, LAY_OUT, TitleRow
 from isophon.app.session_menu import SessionMenu
 from isophon.app.sheet import EssSheet
 from isophon.app.skyline import Skyline
 from isophon.app.trace import Trace
 from isophon.app.transport import Transport
-from isophon.core.player import COMPARES, Player
 
 _STEP_DB = 0.5
 _TICK_MS = 33
 _MESSAGE_MS = 9_000
 _REST_AFTER_S = 20 * 60.0
-_BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
 
 
 class Workroom(QWidget):
     """Works on one open session."""
 
     open_asked = Signal()
+    add_asked = Signal(list)
     title_changed = Signal()
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
         self.desk = desk
         desk.setParent(self)
-        self.heard: set[str] = set()
-        self.compare = "cleaned"
-        self._looped: tuple[str, ...] = ()
+        self.heard: set[tuple[str, str]] = set()
         self.listened_s = 0.0
-        self.player = Player(desk.take.renderer, open_device)
+        self.hearing = Hearing(desk, self)
         self.menu = SessionMenu(desk, self)
         self.title = TitleRow(self.menu)
+        self.layout_page, self.panel = LayoutPage(desk), PartsPanel(desk)
+        self.layout_page.add_asked.connect(self.add_asked)
         self.trace, self.skyline = Trace(desk), Skyline(desk)
         self.lens, self.sheet = Lens(desk), EssSheet(desk)
         self.hand_over, self.transport = HandOverPage(desk), Transport()
         self.message = QLabel("", objectName="message", wordWrap=True)
         self.message.hide()
         self.pages = QStackedWidget()
+        self.work = QSplitter(Qt.Orientation.Vertical, childrenCollapsible=False)
         self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
         self._hush.timeout.connect(self.message.hide)
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -69,9 +73,11 @@ class Workroom(QWidget):
         self._lay_out()
         self._connect()
         self._add_keys()
-        self.transport.show_device(self.player.device.name, self.player.device.silent)
         self._session_changed()
+        self._hearing_changed()
+        self.open_station(ESSES if desk.session.parts else LAY_OUT)
         self._tick.start()
+        desk.begin()
 
     # building
 
@@ -104,13 +110,18 @@ class Workroom(QWidget):
         row.addWidget(self.lens, 3)
         row.addWidget(_rule(vertical=True))
         row.addWidget(self.sheet, 2)
-        work = QSplitter(Qt.Orientation.Vertical, childrenCollapsible=False)
         for widget, share in ((self.trace, 5), (chart, 4), (close, 4)):
-            work.addWidget(widget)
-            work.setStretchFactor(work.count() - 1, share)
-        work.setSizes([262, 208, 212])
-        self.pages.addWidget(work)
-        self.pages.addWidget(self.hand_over)
+            self.work.addWidget(widget)
+            self.work.setStretchFactor(self.work.count() - 1, share)
+        self.work.setSizes([262, 208, 212])
+        passes = QWidget()
+        beside = QHBoxLayout(passes)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(0)
+        for widget in (self.panel, _rule(vertical=True), self.work):
+            beside.addWidget(widget, 1 if widget is self.work else 0)
+        for page in (self.layout_page, passes, self.hand_over):
+            self.pages.addWidget(page)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -118,55 +129,75 @@ class Workroom(QWidget):
             layout.addWidget(widget, 1 if widget is self.pages else 0)
 
     def _connect(self) -> None:
-        desk, transport = self.desk, self.transport
+        desk, transport, hearing = self.desk, self.transport, self.hearing
         desk.session_changed.connect(self._session_changed)
-        desk.hand_changed.connect(self._hand_changed)
-        desk.saved_changed.connect(self._show_state)
+        desk.take_changed.connect(self._session_changed)
+        desk.keeper.saved.connect(self._show_state)
         desk.told.connect(self.tell)
+        hearing.changed.connect(self._hearing_changed)
         self.menu.open_asked.connect(self.open_asked)
         self.menu.keys_asked.connect(self.show_keys)
+        self.menu.history_asked.connect(self.show_history)
+        self.menu.marker_chosen.connect(self.go_to)
         self.hand_over.told.connect(self.tell)
-        self.trace.loop_asked.connect(self._loop_mark)
-        self.trace.seek_asked.connect(self._seek)
+        self.trace.loop_asked.connect(hearing.loop_mark)
+        self.trace.seek_asked.connect(hearing.seek)
         self.tallest.toggled.connect(self.skyline.set_by_rank)
         self.title.undo.clicked.connect(desk.undo)
         self.title.redo.clicked.connect(desk.redo)
         self.title.route.station_chosen.connect(self.open_station)
-        transport.play_asked.connect(self.toggle_play)
-        transport.loop_toggled.connect(lambda on: self._set_loop())
-        transport.compare_chosen.connect(self.set_compare)
-        transport.match_toggled.connect(lambda on: self._show_match())
+        transport.play_asked.connect(hearing.toggle_play)
+        transport.loop_toggled.connect(hearing.set_looping)
+        transport.compare_chosen.connect(hearing.set_compare)
+        transport.match_toggled.connect(hearing.set_matched)
+        transport.hear_chosen.connect(hearing.set_hear)
+        transport.all_toggled.connect(hearing.set_compare_all)
 
     def _add_keys(self) -> None:
-        desk = self.desk
+        desk, hearing = self.desk, self.hearing
         actions = {
             "next": lambda: desk.walk(1),
             "previous": lambda: desk.walk(-1),
             "next_over": lambda: desk.walk(1, True),
             "previous_over": lambda: desk.walk(-1, True),
-            "next_phrase": lambda: desk.walk_phrases(1, self._heard_at()),
-            "previous_phrase": lambda: desk.walk_phrases(-1, self._heard_at()),
+            "next_phrase": lambda: desk.walk_spans(desk.take.phrases, 1, hearing.heard_at()),
+            "previous_phrase": lambda: desk.walk_spans(desk.take.phrases, -1, hearing.heard_at()),
+            "next_word": lambda: desk.walk_spans(desk.take.words, 1, hearing.heard_at()),
+            "previous_word": lambda: desk.walk_spans(desk.take.words, -1, hearing.heard_at()),
+            "next_part": lambda: desk.walk_parts(1),
+            "previous_part": lambda: desk.walk_parts(-1),
+            "all_parts": lambda: desk.take_parts([p.id for p in desk.session.parts]),
+            "done": desk.toggle_done,
             "more": lambda: desk.change_more(-_STEP_DB),
             "less": lambda: desk.change_more(_STEP_DB),
             "leave": desk.toggle_leave,
             "forget": desk.forget_hand,
             "draw": desk.draw_mark,
-            "play": self.toggle_play,
+            "play": hearing.toggle_play,
             "loop": self.transport.loop.toggle,
-            "compare": self._next_compare,
+            "compare": hearing.next_compare,
+            "compare_all": self.transport.all.toggle,
+            "hear": hearing.next_hear,
+            "hear_only": lambda: desk.part.id and desk.toggle_heard_only(desk.part.id),
+            "mute": lambda: desk.part.id and self.panel.rows[desk.part.id].toggle_mute(),
             "match": self.transport.match.toggle,
             "zoom_in": lambda: self.trace.zoom(1 / 1.6),
             "zoom_out": lambda: self.trace.zoom(1.6),
             "zoom_mark": self._zoom_mark,
-            "whole": lambda: desk.set_view(0, desk.take.recording.duration),
+            "whole": lambda: desk.set_view(*desk.song),
             "rank": lambda: (self.in_time if self.tallest.isChecked() else self.tallest).setChecked(True),
+            "marker": self._name_place,
+            "next_marker": lambda: self._walk_markers(1),
+            "previous_marker": lambda: self._walk_markers(-1),
             "undo": desk.undo,
             "redo": desk.redo,
             "save": self.menu.save,
             "save_as": self.menu.save_as,
             "open": self.open_asked.emit,
-            "esses": lambda: self.open_station(0),
-            "hand_over": lambda: self.open_station(1),
+            "history": self.show_history,
+            "lay_out": lambda: self.open_station(LAY_OUT),
+            "esses": lambda: self.open_station(ESSES),
+            "hand_over": lambda: self.open_station(HAND_OVER),
             "keys": self.show_keys,
         }
         for name, action in actions.items():
@@ -177,13 +208,14 @@ class Workroom(QWidget):
 
     # what is shown
 
-    def warn_of_the_take(self) -> None:
-        """Say what a wary eye sees in the take itself."""
-        take = self.desk.take
-        if self.desk.part.voice_lufs is None:
-            self.tell("No voice was found in this recording, so nothing can be measured against it; it can be heard.")
-        elif take.clipped:
-            self.tell(f"This take has clipped: {take.clipped} samples stand at full scale beside another one.")
+    def warn_of_the_session(self) -> None:
+        """Say what a wary eye sees in the recordings that were opened."""
+        takes = [self.desk.shelf.take(item.source) for item in self.desk.session.items]
+        troubled = [take.trouble for take in takes if take.trouble]
+        if len(troubled) == 1:
+            self.tell(troubled[0])
+        elif troubled:
+            self.tell(f"{len(troubled)} recordings cannot be used; Lay out (1) says why. {troubled[0]}")
 
     def tell(self, words: str) -> None:
         """Show one line to the person for a while."""
@@ -193,14 +225,14 @@ class Workroom(QWidget):
 
     def _session_changed(self) -> None:
         part = self.desk.part
-        self.player.set_plan(part.plan)
-        self._show_match()
         self._show_counts()
         self._show_state()
-        role = f"{part.name}, {part.role}"
-        voice = "no voice found" if part.voice_lufs is None else f"voice {theme.signed(part.voice_lufs)} LUFS"
-        self.about.setText(f"esses of {role}, in dB over the voice around them · {voice}")
-        history = self.desk.history
+        role = f"{part.name}, {theme.ROLE_WORDS[part.role]}"
+        voice = "" if part.voice_lufs is None else f" · voice {theme.signed(part.voice_lufs)} LUFS"
+        if part.found and part.voice_lufs is None:
+            voice = " · no voice found"
+        self.about.setText(f"esses of {role}, in dB over the voice around them{voice}" if part.id else "")
+        history = self.desk.keeper.history
         for button, name, key in (
             (self.title.undo, history.undo_name, "Ctrl+Z"),
             (self.title.redo, history.redo_name, "Ctrl+Shift+Z"),
@@ -209,28 +241,29 @@ class Workroom(QWidget):
             button.setToolTip(f"{name} ({key})" if name else "")
 
     def _show_counts(self) -> None:
-        part = self.desk.part
-        over = [m for m in part.marks if part.change(m) < 0]
-        self.title.route.show_counts(len(over), sum(1 for m in over if m.id not in self.heard))
+        over = [(p.id, m.id) for p in self.desk.session.parts for m in p.marks if p.change(m) < 0]
+        self.title.route.show_counts(len(over), sum(1 for one in over if one not in self.heard))
 
     def _show_state(self) -> None:
-        desk = self.desk
-        self.title.name.setText(desk.session.name)
-        kept = "kept in the journal, not saved yet" if desk.unsaved else "saved"
-        if not desk.unsaved and desk.saved_at:
-            kept = "saved " + time.strftime("%H:%M", time.localtime(desk.saved_at))
-        recording = desk.take.recording
-        kind = {1: "mono", 2: "stereo"}[recording.channels]
-        self.title.state.setText(
-            f"{kind}, {recording.sample_rate / 1000:g} kHz, {theme.clock(recording.duration)} · {kept}"
-        )
+        keeper, part = self.desk.keeper, self.desk.part
+        self.title.name.setText(self.desk.session.name)
+        kept = "kept in the journal, not saved yet" if keeper.unsaved else "saved"
+        if not keeper.unsaved and keeper.saved_at:
+            kept = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
+        kind = {1: "mono", 2: "stereo"}.get(part.source.channels, "")
+        about = f"{kind}, {part.source.sample_rate / 1000:g} kHz, {theme.clock(part.source.duration)} · "
+        self.title.state.setText((about if part.id else "") + kept)
         self.title_changed.emit()
 
-    def _show_match(self) -> None:
-        on = self.transport.match.isChecked()
-        gain = self.desk.take.matched_gain_db(self.desk.part.plan) if on else 0.0
-        self.player.set_match(gain)
-        self.transport.show_match(on, gain)
+    def _hearing_changed(self) -> None:
+        hearing, transport = self.hearing, self.transport
+        transport.show_compare(hearing.compare)
+        transport.show_hear(hearing.hear)
+        transport.all.setChecked(hearing.compare_all)
+        transport.loop.setChecked(hearing.looping)
+        transport.match.setChecked(hearing.matched)
+        transport.show_match(hearing.matched, hearing.gain_db)
+        transport.show_device(hearing.player.device.name, hearing.player.device.silent)
 
     def open_station(self, index: int) -> None:
         """Open a station of the route."""
@@ -241,91 +274,41 @@ class Workroom(QWidget):
         """Open the page of keys."""
         KeysPage(self).open()
 
+    def show_history(self) -> None:
+        """Open the history beside the work."""
+        HistoryPage(self.desk, self).show()
+
     # hearing
-
-    def toggle_play(self) -> None:
-        """Play or stop."""
-        if self.player.playing:
-            self.player.stop()
-        else:
-            recording = self.desk.take.recording
-            if self.player.position >= recording.frames - 1:
-                self.player.seek(0)
-            self.player.play()
-
-    def set_compare(self, name: str) -> None:
-        """Choose what is heard."""
-        self.compare = name
-        self.player.set_compare(name)
-        self.transport.show_compare(name)
-
-    def _next_compare(self) -> None:
-        self.set_compare(COMPARES[(COMPARES.index(self.compare) + 1) % len(COMPARES)])
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_S and not event.modifiers() and not event.isAutoRepeat():
-            self.player.set_compare("as sung")
+            self.hearing.hold_as_sung(True)
             self.transport.show_compare("as sung")
         else:
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_S and not event.isAutoRepeat():
-            self.set_compare(self.compare)
+            self.hearing.set_compare(self.hearing.compare)
         else:
             super().keyReleaseEvent(event)
 
     def changeEvent(self, event) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
-            self.set_compare(self.compare)
+            self.hearing.set_compare(self.hearing.compare)
         super().changeEvent(event)
 
-    def loop_span(self) -> tuple[int, int] | None:
-        """The frames that loop: the selection, else what surrounds the marks in hand."""
-        if not self.transport.loop.isChecked():
-            return None
-        rate, last = self.desk.take.recording.sample_rate, self.desk.take.recording.frames
-        marks = self.desk.marks_in_hand()
-        if self.desk.selection:
-            start, end = self.desk.selection
-        elif marks:
-            start = min(m.span[0] for m in marks) - _BEFORE_MARK_S
-            end = max(m.span[1] for m in marks) + _AFTER_MARK_S
-        else:
-            return None
-        return max(0, round(start * rate)), min(last, round(end * rate))
-
-    def _hand_changed(self) -> None:
-        self._set_loop()
-        span = self.loop_span()
-        if span and self.desk.in_hand != self._looped:
-            self.player.seek(span[0])
-        self._looped = self.desk.in_hand
-
-    def _set_loop(self) -> None:
-        self.player.set_loop(self.loop_span())
-
-    def _loop_mark(self) -> None:
-        self.transport.loop.setChecked(True)
-        self._set_loop()
-        self.player.play()
-
-    def _seek(self, seconds: float) -> None:
-        self.player.set_loop(None)
-        self.player.seek(round(seconds * self.desk.take.recording.sample_rate))
-
-    def _heard_at(self) -> float:
-        return self.player.position / self.desk.take.recording.sample_rate
-
     def _follow(self) -> None:
-        seconds = self._heard_at()
-        self.transport.show_playing(self.player.playing)
-        self.transport.clock.setText(theme.clock(seconds))
-        self.transport.meter.show_peak(self.player.peak())
-        self.trace.set_playhead(seconds, self.player.playing)
-        if self.player.playing:
+        desk, player = self.desk, self.hearing.player
+        seconds = self.hearing.heard_at()
+        self.transport.show_playing(player.playing)
+        self.transport.clock.setText(theme.clock(max(0.0, seconds + desk.offset)))
+        self.transport.meter.show_peak(player.peak())
+        self.trace.set_playhead(seconds, player.playing)
+        if player.playing:
             self._listened(_TICK_MS / 1000)
-            heard = {m.id for m in self.desk.part.marks if m.span[0] <= seconds <= m.span[1]} - self.heard
+            part = desk.part
+            heard = {(part.id, m.id) for m in part.marks if m.span[0] <= seconds <= m.span[1]} - self.heard
             if heard:
                 self.heard |= heard
                 self._show_counts()
@@ -344,17 +327,51 @@ class Workroom(QWidget):
             middle = sum(mark.span) / 2
             self.desk.set_view(middle - 0.75, middle + 0.75)
 
+    def _name_place(self) -> None:
+        at = self.hearing.heard_at() + self.desk.offset
+        name, given = QInputDialog.getText(self, "Marker", f"A name for {theme.clock(max(0.0, at))}")
+        if given:
+            self.desk.mark_place(at, name)
+
+    def _walk_markers(self, step: int) -> None:
+        places = [m.at for m in self.desk.session.markers]
+        if not places:
+            self.tell("There is no marker yet. Press K to name the place that is heard.")
+            return
+        here = self.hearing.heard_at() + self.desk.offset
+        later, earlier = [t for t in places if t > here + 0.01], [t for t in places if t < here - 0.3]
+        self.go_to((later or places[:1])[0] if step > 0 else (earlier or places[-1:])[-1])
+
+    def go_to(self, song_s: float) -> None:
+        """Go to a second of the song."""
+        at = song_s - self.desk.offset
+        self.desk.select(None)
+        self.hearing.seek(at)
+        first, last = self.desk.view
+        if not first <= at <= last:
+            self.desk.set_view(at - 0.2 * (last - first), at + 0.8 * (last - first))
+
+    # the window's state
+
+    def state(self) -> dict[str, str]:
+        """What the window remembers of this page."""
+        return {"work": bytes(self.work.saveState().toHex()).decode()}
+
+    def restore(self, state: dict[str, str]) -> None:
+        """Be as it was."""
+        self.work.restoreState(QByteArray.fromHex(state.get("work", "").encode()))
+
     def rest_aside(self) -> None:
         """Be quiet and write everything down while something else is being opened."""
-        self.player.stop()
-        self.desk.settle()
+        self.hearing.player.stop()
+        self.desk.keeper.settle()
 
     def shut(self) -> None:
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
-        self.player.close()
-        self.desk.settle()
-        self.desk.take.recording.close()
+        self.hearing.close()
+        self.desk.keeper.settle()
+        self.desk.shelf.close()
 
 
 def _rule(vertical: bool = False) -> QFrame:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 
 import numpy as np
 
@@ -16,10 +16,10 @@ from isophon.core.survey import Survey, survey
 def survey_recording(
     recording: Recording,
     progress: Callable[[float], None] | None = None,
-    listen: Callable[[np.ndarray], None] | None = None,
+    on_spectra: Callable[[np.ndarray], None] | None = None,
 ) -> Survey:
-    """Survey a recording; ``listen`` is given every block as it is read."""
-    return survey(_heard(recording, listen), recording.sample_rate, recording.frames, progress)
+    """Survey a recording; ``on_spectra`` as for :func:`isophon.core.survey.survey`."""
+    return survey(recording.blocks(), recording.sample_rate, recording.frames, progress, on_spectra)
 
 
 def find_marks(recording: Recording, found: Survey) -> tuple[Mark, ...]:
@@ -33,10 +33,3 @@ def need_voice(recording: Recording, found: Survey) -> None:
         raise InputError(
             f"{recording.path.name}: no voice was found to measure against; check that this is the vocal recording"
         )
-
-
-def _heard(recording: Recording, listen: Callable[[np.ndarray], None] | None) -> Iterable[np.ndarray]:
-    for block in recording.blocks():
-        if listen:
-            listen(block)
-        yield block

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from isophon.core.audio.converting import converted, converted_frames
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
@@ -89,10 +90,16 @@ def check_free(source: Path, target: Target) -> list[Path]:
 
 
 def hand_over(
-    part: Part, recording: Recording, survey: Survey, target: Target, progress: Progress | None = None
+    part: Part,
+    recording: Recording,
+    survey: Survey,
+    target: Target,
+    progress: Progress | None = None,
+    rate: int | None = None,
 ) -> dict[str, Any]:
     """Write one part's stem and what goes with it; returns its row of the report.
 
+    ``rate``: the sample rate of the stem in Hz, None for the recording's own.
     ``progress`` is called with a fraction and may raise to cancel; nothing
     half-written stays then.
     """
@@ -115,11 +122,17 @@ def hand_over(
     def removed() -> Iterator[np.ndarray]:
         return (sung - clean for sung, clean in renderer.blocks(plan, recording.blocks()))
 
-    shape = (recording.sample_rate, recording.channels, recording.frames)
+    rate = rate or recording.sample_rate
+    frames = converted_frames(recording.frames, recording.sample_rate, rate)
+    shape = (rate, recording.channels, frames)
     how = {"fmt": target.fmt, "depth": target.depth, "force": target.force}
-    clipped = write_stem(stem_path(recording.path, target), cleaned(), *shape, **how)
+
+    def at_rate(blocks: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
+        return converted(blocks, recording.sample_rate, rate, recording.channels, frames)
+
+    clipped = write_stem(stem_path(recording.path, target), at_rate(cleaned()), *shape, **how)
     if target.removed:
-        write_stem(stem_path(recording.path, target, "removed"), removed(), *shape, **how)
+        write_stem(stem_path(recording.path, target, "removed"), at_rate(removed()), *shape, **how)
     if target.labels:
         write_text(target.folder / f"{recording.path.stem}.marks.tsv", labels(part), target.force)
     still = survey.state == STILL

@@ -1,14 +1,14 @@
 """Pictures of a take in small arrays: its wave at every zoom, and a spectrogram on a logarithmic axis.
 
-Both are gathered while the survey reads the take, so that showing any span at
-any zoom needs no reading; a close span can be computed sharper from its samples.
+Both are gathered while a take is read in order, the spectrogram from the survey's
+own spectra, so that showing any span at any zoom needs no reading; a close span
+can be computed sharper from its samples. Their levels may lie in memory-mapped files.
 """
 
 from __future__ import annotations
 
 import numpy as np
 
-from isophon.core.audio.loudness import db
 from isophon.core.audio.spectra import Geometry
 
 WAVE_STEP = 64
@@ -21,10 +21,10 @@ _POOL = 4
 class Wave:
     """Lowest and highest sample of every 64 frames, and of every 256, 1024 and so on."""
 
-    def __init__(self) -> None:
+    def __init__(self, levels: list[np.ndarray] | None = None) -> None:
         self._parts: list[np.ndarray] = []
         self._rest = np.zeros(0, np.float32)
-        self.levels: list[np.ndarray] = []
+        self.levels = levels or []
 
     def add(self, block: np.ndarray) -> None:
         """Take in the next samples ``(channels, n)``; of two sides the larger excursion is shown."""
@@ -48,16 +48,18 @@ class Wave:
         self._parts, self._rest = [], self._rest[:0]
 
     def columns(self, start: float, stop: float, count: int) -> tuple[np.ndarray, np.ndarray]:
-        """Lowest and highest value in each of ``count`` columns of frames ``start`` to ``stop``."""
+        """Lowest and highest value in each of ``count`` columns of frames ``start`` to ``stop``; 0 outside the take."""
         per_column = (stop - start) / count
         index = int(np.clip(np.log(max(per_column / WAVE_STEP, 1)) / np.log(_POOL), 0, len(self.levels) - 1))
         level, step = self.levels[index], WAVE_STEP * _POOL**index
-        edges = np.clip(np.linspace(start, stop, count + 1) / step, 0, level.shape[1] - 1)
+        places = np.linspace(start, stop, count + 1) / step
+        edges = np.clip(places, 0, level.shape[1] - 1)
         first = edges[:-1].astype(int)
         bounds = np.append(first, int(edges[-1]) + 1)
         low = np.minimum.reduceat(level[0], np.minimum(bounds, level.shape[1] - 1))[:count]
         high = np.maximum.reduceat(level[1], np.minimum(bounds, level.shape[1] - 1))[:count]
-        return low, high
+        inside = (places[1:] > 0) & (places[:-1] < level.shape[1])
+        return low * inside, high * inside
 
 
 class Spectrogram:
@@ -66,40 +68,31 @@ class Spectrogram:
     Row 0 is the top. A byte of 0 is −127.5 dBFS or less, 255 is full scale.
     """
 
-    def __init__(self, sample_rate: int, window_s: float = 0.0107, hop_s: float = 0.005) -> None:
-        self.geometry = Geometry.of_seconds(sample_rate, window_s, hop_s)
-        self.hop_s = self.geometry.hop / sample_rate
-        self._matrix = _row_matrix(self.geometry.freqs)
-        self._tail: np.ndarray | None = None
+    def __init__(self, geometry: Geometry, levels: list[np.ndarray] | None = None) -> None:
+        self.geometry = geometry
+        self.hop_s = geometry.hop / geometry.sample_rate
+        self._matrix = _row_matrix(geometry.freqs)
         self._parts: list[np.ndarray] = []
-        self.levels: list[np.ndarray] = []
+        self.levels = levels or []
 
-    def add(self, block: np.ndarray) -> None:
-        """Take in the next samples ``(channels, n)``."""
-        if self._tail is None:
-            self._tail = np.zeros((len(block), self.geometry.size // 2), np.float32)
-        joined = np.concatenate([self._tail, block], axis=1)
-        frames = (joined.shape[1] - self.geometry.size) // self.geometry.hop + 1
-        if frames > 0:
-            self._parts.append(self.rows(joined[:, : (frames - 1) * self.geometry.hop + self.geometry.size]))
-            joined = joined[:, frames * self.geometry.hop :]
-        self._tail = joined
+    def add(self, power: np.ndarray) -> None:
+        """Take in the next power spectra ``(frames, bins)``."""
+        self._parts.append(self.rows(power))
 
     def finish(self) -> None:
         """Build the coarser levels."""
         level = np.concatenate(self._parts, axis=1) if self._parts else np.zeros((ROWS, 1), np.uint8)
-        self._parts, self._tail = [], None
+        self._parts = []
         self.levels = [level]
         while level.shape[1] > 2_000:
             level = np.pad(level, ((0, 0), (0, level.shape[1] % 2)), mode="edge")
             level = np.maximum(level[:, ::2], level[:, 1::2])
             self.levels.append(level)
 
-    def rows(self, samples: np.ndarray) -> np.ndarray:
-        """The picture of samples ``(channels, n)``, uint8 ``(ROWS, frames)``, the first centred half a window in."""
-        power = sum(self.geometry.power(np.ascontiguousarray(channel)) for channel in samples)
-        level = db(power @ self._matrix)
-        return np.clip((level - QUIETEST_DB) * 2, 0, 255).astype(np.uint8).T
+    def rows(self, power: np.ndarray) -> np.ndarray:
+        """The picture of power spectra ``(frames, bins)``, uint8 ``(ROWS, frames)``."""
+        level = 20 * np.log10(np.maximum(power @ self._matrix, np.float32(1e-13)))
+        return np.clip(level - 2 * QUIETEST_DB, 0, 255).astype(np.uint8).T
 
     def columns(self, start: float, stop: float, count: int) -> np.ndarray:
         """Uint8 ``(ROWS, count)`` of the span in seconds; empty paper outside of the take."""
@@ -121,7 +114,8 @@ def close_picture(samples: np.ndarray, sample_rate: int, frames: int, window_s: 
     """
     margin = close_margin(sample_rate, window_s)
     hop_s = max(1, (samples.shape[1] - 2 * margin) // frames) / sample_rate
-    return Spectrogram(sample_rate, window_s, hop_s).rows(samples)
+    geometry = Geometry.of_seconds(sample_rate, window_s, hop_s)
+    return Spectrogram(geometry).rows(sum(geometry.power(np.ascontiguousarray(channel)) for channel in samples))
 
 
 def close_margin(sample_rate: int, window_s: float = 0.008) -> int:

@@ -1,7 +1,7 @@
-"""Plays a take as sung, cleaned, or what was taken out, switching without a click or losing the place.
+"""Plays a mix as sung, cleaned, or what was taken out, switching without a click or losing the place.
 
-A feeder thread renders both versions a little ahead; the device's callback only
-mixes them with weights that glide. Where the play jumps (loop, seek) or the plan
+A feeder thread renders all versions a little ahead; the device's callback only
+mixes them with weights that glide. Where the play jumps (loop, seek) or the scene
 changes, the feeder fades from what would have come to what comes now.
 """
 
@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from isophon.core.render import Plan, Renderer
+from isophon.core.mix import Heard, Scene, hear
 
 COMPARES = ("as sung", "cleaned", "taken out")
 CHUNK = 1024
@@ -26,25 +26,26 @@ _FADE = 256
 
 class _Chunk(NamedTuple):
     start: int
-    sung: np.ndarray
-    cleaned: np.ndarray
+    heard: Heard
     version: int
 
 
 class Player:
-    """The playing of one take through a device.
+    """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
 
     ``open_device(sample_rate, fill)`` gives something with ``name``, ``silent``
     and ``close()`` that calls ``fill(block)`` for float32 ``(frames, 2)``.
     """
 
-    def __init__(self, renderer: Renderer, open_device: Callable[[int, Callable[[np.ndarray], None]], Any]) -> None:
-        self._renderer = renderer
-        self._plan: Plan = ()
-        self._faded_from: Plan | None = None
+    def __init__(
+        self, sample_rate: int, samples: int, open_device: Callable[[int, Callable[[np.ndarray], None]], Any]
+    ) -> None:
+        self.sample_rate, self._samples = sample_rate, samples
+        self._scene: Scene = ()
+        self._faded_from: Scene | None = None
         self._version = 0
         self._compare, self._match_db = "cleaned", 0.0
-        self._weights = np.array([0.0, 1.0], np.float32)
+        self._weights = np.array([0.0, 1.0, 1.0], np.float32)
         self._loop: tuple[int, int] | None = None
         self._next = 0
         self._jump_from: int | None = None
@@ -57,7 +58,7 @@ class Player:
         self._work = threading.Condition()
         self._feeder = threading.Thread(target=self._feed, name="player feeder", daemon=True)
         self._feeder.start()
-        self.device = open_device(renderer.sample_rate, self.fill)
+        self.device = open_device(sample_rate, self.fill)
 
     # what a person asks for
 
@@ -82,9 +83,9 @@ class Player:
         self._playing = False
 
     def seek(self, frame: int) -> None:
-        """Go to a frame of the take."""
+        """Go to a frame of the mix."""
         with self._work:
-            self._restart(int(np.clip(frame, 0, max(0, self._renderer.samples - 1))))
+            self._restart(int(np.clip(frame, 0, max(0, self._samples - 1))))
 
     def set_loop(self, loop: tuple[int, int] | None) -> None:
         """Play only these frames, again and again; None: to the end."""
@@ -95,12 +96,13 @@ class Player:
             else:
                 self._drop()
 
-    def set_plan(self, plan: Plan) -> int:
-        """What cleaned means from now on; returns the version that :meth:`ready` waits for."""
+    def set_scene(self, scene: Scene, samples: int | None = None) -> int:
+        """What is heard from now on; returns the version that :meth:`ready` waits for. ``samples``: a new length."""
         with self._work:
-            if plan != self._plan:
-                self._faded_from = self._plan if self._faded_from is None else self._faded_from
-                self._plan = plan
+            self._samples = self._samples if samples is None else samples
+            if scene != self._scene:
+                self._faded_from = self._scene if self._faded_from is None else self._faded_from
+                self._scene = scene
                 self._version += 1
                 self._drop()
             return self._version
@@ -138,13 +140,13 @@ class Player:
         block[:] = 0.0
         if not self._playing and self._gain == 0.0:
             return
-        sung, cleaned, got = self._take(len(block))
+        heard, got = self._take(len(block))
         target = self._target()
         if got:
-            glide = min(len(block), max(1, round(_GLIDE_S * self._renderer.sample_rate)))
-            ramp = _rise(glide, len(block))
-            weights = self._weights + (target - self._weights) * ramp
-            block[:] = sung * weights[:, :1] + cleaned * weights[:, 1:]
+            glide = min(len(block), max(1, round(_GLIDE_S * self.sample_rate)))
+            weights = self._weights + (target - self._weights) * _rise(glide, len(block))
+            for i, version in enumerate(heard):
+                block += version * weights[:, i : i + 1]
             self._weights = target
         goal = 1.0 if self._playing and got else 0.0
         if goal != self._gain:
@@ -154,30 +156,30 @@ class Player:
 
     def _target(self) -> np.ndarray:
         if self._compare == "as sung":
-            return np.array([1.0, 0.0], np.float32)
+            return np.array([1.0, 0.0, 1.0], np.float32)
         if self._compare == "taken out":
-            return np.array([1.0, -1.0], np.float32)
-        return np.array([0.0, 10 ** (self._match_db / 20)], np.float32)
+            return np.array([1.0, -1.0, 0.0], np.float32)
+        return np.array([0.0, 10 ** (self._match_db / 20), 1.0], np.float32)
 
-    def _take(self, frames: int) -> tuple[np.ndarray, np.ndarray, bool]:
-        sung, cleaned = np.zeros((frames, 2), np.float32), np.zeros((frames, 2), np.float32)
+    def _take(self, frames: int) -> tuple[Heard, bool]:
+        heard = Heard(*(np.zeros((frames, 2), np.float32) for _ in range(3)))
         at = 0
         with self._work:
             while at < frames and self._chunks:
                 chunk = self._chunks[0]
-                count = min(frames - at, len(chunk.sung) - self._used)
-                sung[at : at + count] = chunk.sung[self._used : self._used + count]
-                cleaned[at : at + count] = chunk.cleaned[self._used : self._used + count]
+                count = min(frames - at, len(chunk.heard.sung) - self._used)
+                for whole, piece in zip(heard, chunk.heard, strict=True):
+                    whole[at : at + count] = piece[self._used : self._used + count]
                 at, self._used = at + count, self._used + count
                 self._position = chunk.start + self._used
-                if self._used == len(chunk.sung):
+                if self._used == len(chunk.heard.sung):
                     self._chunks.popleft()
                     self._used = 0
-            ended = not self._chunks and self._next >= self._renderer.samples and not self._loop
+            ended = not self._chunks and self._next >= self._samples and not self._loop
             if ended:
                 self._playing = False
             self._work.notify()
-        return sung, cleaned, at > 0
+        return heard, at > 0
 
     # the feeder's side
 
@@ -205,53 +207,45 @@ class Player:
                 self._work.wait_for(lambda: self._closed or self._wanted())
                 if self._closed:
                     return
-                state = (self._next, self._jump_from, self._plan, self._faded_from, self._version, self._loop)
+                state = self._state()
             chunk, after = self._render(*state)
             with self._work:
-                unchanged = state == (
-                    self._next,
-                    self._jump_from,
-                    self._plan,
-                    self._faded_from,
-                    self._version,
-                    self._loop,
-                )
-                if unchanged:
+                if state == self._state():
                     self._chunks.append(chunk)
                     self._next, self._jump_from, self._faded_from = after, None, None
                     self._work.notify_all()
 
+    def _state(self) -> tuple:
+        return (self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
+
     def _wanted(self) -> bool:
-        return len(self._chunks) < AHEAD and (self._next < self._renderer.samples or self._loop is not None)
+        return len(self._chunks) < AHEAD and (self._next < self._samples or self._loop is not None)
 
     def _render(
         self,
         start: int,
         jump_from: int | None,
-        plan: Plan,
-        faded_from: Plan | None,
+        scene: Scene,
+        faded_from: Scene | None,
         version: int,
         loop: tuple[int, int] | None,
     ) -> tuple[_Chunk, int]:
         if loop and start >= loop[1]:
             jump_from, start = (start if jump_from is None else jump_from), loop[0]
-        stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else self._renderer.samples)
+        stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else self._samples)
         frames = max(1, stop - start)
-        sung, cleaned = self._both(plan, start, frames)
+        heard = hear(scene, self.sample_rate, start, frames)
         fade = min(_FADE, frames)
-        ramp = _rise(fade, fade)
+        before: Heard | None = None
         if jump_from is not None:
-            for now, then in zip((sung, cleaned), self._both(plan, jump_from, fade), strict=True):
-                now[:fade] = now[:fade] * ramp + then * (1 - ramp)
+            before = hear(scene, self.sample_rate, jump_from, fade)
         elif faded_from is not None:
-            _, before = self._both(faded_from, start, fade)
-            cleaned[:fade] = cleaned[:fade] * ramp + before * (1 - ramp)
-        return _Chunk(start, sung, cleaned, version), start + frames
-
-    def _both(self, plan: Plan, start: int, frames: int) -> tuple[np.ndarray, np.ndarray]:
-        sung = self._renderer.read(start, frames)
-        cleaned = self._renderer.cleaned(plan, start, frames)
-        return _two_sides(sung), _two_sides(cleaned)
+            before = hear(faded_from, self.sample_rate, start, fade)
+        if before:
+            ramp = _rise(fade, fade)
+            for now, then in zip(heard, before, strict=True):
+                now[:fade] = now[:fade] * ramp + then * (1 - ramp)
+        return _Chunk(start, heard, version), start + frames
 
 
 @lru_cache(maxsize=32)
@@ -259,7 +253,3 @@ def _rise(length: int, total: int) -> np.ndarray:
     """From 0 to 1 along a raised cosine of ``length``, then 1; float32 ``(total, 1)``."""
     place = np.minimum(1.0, (np.arange(total) + 1) / length)
     return (0.5 - 0.5 * np.cos(np.pi * place)).astype(np.float32)[:, None]
-
-
-def _two_sides(samples: np.ndarray) -> np.ndarray:
-    return np.ascontiguousarray(np.broadcast_to(samples, (2, samples.shape[1])).T)

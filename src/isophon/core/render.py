@@ -22,6 +22,7 @@ Plan = tuple[treat.Treatment, ...]
 TILE = 1 << 14
 _TILES_BYTES = 48 << 20
 _BANDS_BYTES = 48 << 20
+_SUNG_BYTES = 16 << 20
 
 
 class _Cache:
@@ -47,20 +48,31 @@ class _Cache:
         return value
 
 
+class RenderCache:
+    """What renderers keep between calls, within one limit however many share it."""
+
+    def __init__(self) -> None:
+        self.sung, self.tiles, self.bands = _Cache(_SUNG_BYTES), _Cache(_TILES_BYTES), _Cache(_BANDS_BYTES)
+
+
 class Renderer:
     """Renders one take. ``read(start, frames)`` gives it as sung, float32 ``(channels, frames)``.
 
     ``tiles_made`` counts the tiles computed so far.
     """
 
-    def __init__(self, read: Read, sample_rate: int, samples: int) -> None:
+    def __init__(self, read: Read, sample_rate: int, samples: int, cache: RenderCache | None = None) -> None:
         self.read, self.sample_rate, self.samples = read, sample_rate, samples
-        self._tiles = _Cache(_TILES_BYTES)
-        self._bands = _Cache(_BANDS_BYTES)
+        self._cache = cache or RenderCache()
+        self._last: dict[bool, tuple[Plan, int, np.ndarray]] = {}
         self.tiles_made = 0
 
+    def sung(self, start: int, frames: int) -> np.ndarray:
+        """The take as sung from ``start`` on, float32 ``(channels, frames)``; like :attr:`read`, kept by tiles."""
+        return self.cleaned((), start, frames)
+
     def cleaned(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take cleaned by ``plan`` from ``start`` on, float32 ``(channels, frames)``."""
+        """The take cleaned by ``plan`` from ``start`` on, float32 ``(channels, frames)``; not to be written to."""
         first, last = start // TILE, (start + frames - 1) // TILE
         tiles = [self._tile(plan, index) for index in range(first, last + 1)]
         whole = np.concatenate(tiles, axis=1) if len(tiles) > 1 else tiles[0]
@@ -74,11 +86,17 @@ class Renderer:
             at += block.shape[1]
 
     def _tile(self, plan: Plan, index: int) -> np.ndarray:
+        last = self._last.get(bool(plan))
+        if last and last[0] is plan and last[1] == index:  # most calls ask for the tile before again
+            return last[2]
         start = index * TILE
         touching = tuple(_touching(plan, start, start + TILE))
-        if not touching:
-            return self.read(start, TILE)
-        return self._tiles.get((index, touching), lambda: self._make(touching, start))
+        if touching:
+            tile = self._cache.tiles.get((self, index, touching), lambda: self._make(touching, start))
+        else:
+            tile = self._cache.sung.get((self, index), lambda: self.read(start, TILE))
+        self._last[bool(plan)] = (plan, index, tile)
+        return tile
 
     def _make(self, plan: Plan, start: int) -> np.ndarray:
         self.tiles_made += 1
@@ -89,8 +107,8 @@ class Renderer:
         return treat.apply(block, start, parts) if parts else block
 
     def _band(self, treatment: treat.Treatment) -> np.ndarray:
-        key = (treatment.span, treatment.edge)
-        return self._bands.get(key, lambda: treat.band_of(self.read, treatment, self.sample_rate))
+        key = (self, treatment.span, treatment.edge)
+        return self._cache.bands.get(key, lambda: treat.band_of(self.read, treatment, self.sample_rate))
 
 
 def _touching(plan: Plan, start: int, stop: int) -> Iterator[treat.Treatment]:

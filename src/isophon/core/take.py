@@ -1,48 +1,102 @@
-"""A take at hand: its recording, survey, pictures and renderer, opened in one reading."""
+"""A take at hand: its recording, its renderer, and as much as is known of it so far."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
+from isophon.core import takes
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import gated_loudness
-from isophon.core.finding import find_marks, survey_recording
-from isophon.core.marks import Mark
-from isophon.core.pictures import Spectrogram, Wave
-from isophon.core.render import Plan, Renderer
-from isophon.core.survey import Survey, phrases
+from isophon.core.errors import InputError
+from isophon.core.pictures import Wave
+from isophon.core.render import Plan, RenderCache, Renderer
+from isophon.core.scan import Figures
+from isophon.core.session.edits import Findings, check_source
+from isophon.core.session.model import Source
+from isophon.core.takes import Surveyed
 
 _STEP_S = 0.1
-_FULL_SCALE = 0.9999
 
 
-@dataclass(frozen=True, eq=False)
+class Absent:
+    """Stands in for a recording that cannot be read: silence of the same shape."""
+
+    def __init__(self, source: Source) -> None:
+        self.path = Path(source.path)
+        self.sample_rate, self.channels, self.frames = source.sample_rate, source.channels, source.frames
+        self.duration = source.duration
+
+    def read(self, start: int, frames: int) -> np.ndarray:
+        """Zeros, ``(channels, frames)``."""
+        return np.zeros((self.channels, frames), np.float32)
+
+    def close(self) -> None:
+        """Nothing is open."""
+
+
+@dataclass(eq=False)
 class Take:
     """What the window and the player need of one recording, beside the session's decisions.
 
-    ``phrases``: (start, end) in s. ``clipped``: samples at full scale that stand beside another one.
+    ``wave``, ``figures`` and ``surveyed`` are None until they are known;
+    ``trouble`` says in one line why the recording cannot be used.
     """
 
-    recording: Recording
-    survey: Survey
-    marks: tuple[Mark, ...]
-    phrases: tuple[tuple[float, float], ...]
-    wave: Wave
-    spectrogram: Spectrogram
+    source: Source
+    recording: Recording | Absent
     renderer: Renderer
-    clipped: int
+    trouble: str = ""
+    wave: Wave | None = None
+    figures: Figures | None = None
+    surveyed: Surveyed | None = None
+    _matched: dict[Plan, float] = field(default_factory=dict)
+
+    def refresh(self) -> None:
+        """Map in what has been measured by now."""
+        try:
+            place = takes.place_of(self.recording.path)
+        except OSError:
+            return
+        if self.wave is None and (scanned := takes.kept_scan(place)):
+            self.wave, self.figures = scanned
+        if self.surveyed is None:
+            self.surveyed = takes.kept_survey(place)
+
+    @property
+    def findings(self) -> Findings | None:
+        """What was found in it, None until it was surveyed."""
+        if self.surveyed is None:
+            return None
+        survey = self.surveyed.survey
+        return Findings(self.source, self.surveyed.marks, survey.voice_lufs, survey.floor_dbfs)
+
+    @property
+    def phrases(self) -> tuple[tuple[float, float], ...]:
+        """(start, end) in s; none before the survey."""
+        return self.surveyed.phrases if self.surveyed else ()
+
+    @property
+    def words(self) -> tuple[tuple[float, float], ...]:
+        """(start, end) in s; none before the survey."""
+        return self.surveyed.words if self.surveyed else ()
 
     def matched_gain_db(self, plan: Plan) -> float:
         """Gain in dB that brings the cleaned take to the loudness of the take as sung (BS.1770).
 
         From the survey's K-weighted levels: cleaning lowers those of the treated
-        bands and frames only.
+        bands and frames only. 0 before the survey.
         """
-        survey = self.survey
+        if self.surveyed is None:
+            return 0.0
+        if plan not in self._matched:
+            self._matched = {plan: self._gain_of(plan)}
+        return self._matched[plan]
+
+    def _gain_of(self, plan: Plan) -> float:
+        survey = self.surveyed.survey
         power = survey.k_power.astype(np.float64)
         for treatment in plan:
             rate = survey.sample_rate
@@ -57,28 +111,19 @@ class Take:
         return round(survey.loudness - cleaned, 2)
 
 
-def open_take(path: Path, progress: Callable[[float], None]) -> Take:
-    """Open a recording, survey it and find its marks; InputError if it cannot be used.
-
-    ``progress`` is called with a fraction and may raise to cancel.
-    """
-    recording = Recording(path)
-    wave, spectrogram, clipped = Wave(), Spectrogram(recording.sample_rate), [0]
-
-    def listen(block: np.ndarray) -> None:
-        full = np.abs(block) >= _FULL_SCALE
-        clipped[0] += int(np.count_nonzero(full[:, 1:] & full[:, :-1]))
-        wave.add(block)
-        spectrogram.add(block)
-
+def open_take(source: Source, cache: RenderCache | None = None) -> Take:
+    """The take of a recording, with what is already known of it; never raises, see :attr:`Take.trouble`."""
+    recording: Recording | Absent
     try:
-        found = survey_recording(recording, lambda f: progress(0.8 * f), listen)
-        wave.finish()
-        spectrogram.finish()
-        marks = find_marks(recording, found)
-        progress(1.0)
-    except BaseException:
-        recording.close()
-        raise
-    renderer = Renderer(recording.read, recording.sample_rate, recording.frames)
-    return Take(recording, found, marks, tuple(phrases(found)), wave, spectrogram, renderer, clipped[0])
+        recording, trouble = Recording(source.path), ""
+        try:
+            check_source(source, recording)
+        except InputError:
+            recording.close()
+            raise
+    except InputError as error:
+        recording, trouble = Absent(source), str(error)
+    take = Take(source, recording, Renderer(recording.read, recording.sample_rate, recording.frames, cache), trouble)
+    if not trouble:
+        take.refresh()
+    return take

@@ -13,6 +13,7 @@ from typing import BinaryIO
 _UNKNOWN_SIZE = 0xFFFFFFFF  # written by recorders that cannot seek back
 _OGG_LAST_PAGE = 4
 _OGG_TAIL = 65_536 + 512  # a page is at most 65,307 bytes
+_TIME_REFERENCE_AT = 256 + 32 + 32 + 10 + 8  # description, originator, its reference, date, time
 
 
 def missing_bytes(path: Path) -> int:
@@ -54,3 +55,23 @@ def _ogg_ends(file: BinaryIO, size: int) -> bool:
     tail = file.read()
     at = tail.rfind(b"OggS")
     return at >= 0 and len(tail) > at + 5 and bool(tail[at + 5] & _OGG_LAST_PAGE)
+
+
+def time_reference(path: Path) -> int | None:
+    """The first frame on the recorder's clock, in frames since midnight, from a WAVE file's ``bext`` chunk.
+
+    None where there is none. Source: EBU Tech 3285 (Broadcast Wave Format), TimeReference.
+    """
+    with path.open("rb") as file:
+        head = file.read(12)
+        if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
+            return None
+        while len(chunk := file.read(8)) == 8:
+            name, length = chunk[:4], struct.unpack("<I", chunk[4:])[0]
+            if name == b"bext":
+                body = file.read(_TIME_REFERENCE_AT + 8)
+                return struct.unpack("<Q", body[_TIME_REFERENCE_AT:])[0] if len(body) > _TIME_REFERENCE_AT + 7 else None
+            if length == _UNKNOWN_SIZE:
+                return None
+            file.seek(length + (length & 1), 1)
+    return None

@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
-from isophon.core.audio.containers import missing_bytes
+from isophon.core.audio.containers import missing_bytes, time_reference
 from isophon.core.errors import InputError
 
 BLOCK = 1 << 18
@@ -53,6 +53,11 @@ class Recording:
         self._at = 0
         self._decoded: np.ndarray | None = None
         _check_shape(self)
+
+    @property
+    def time_reference(self) -> int | None:
+        """Its first frame on the recorder's clock (EBU Tech 3285), frames since midnight; None where untold."""
+        return time_reference(self.path)
 
     @property
     def duration(self) -> float:

@@ -3,20 +3,62 @@
 from __future__ import annotations
 
 import json
+import struct
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from pathlib import Path
 
+import numpy as np
 import platformdirs
+import soxr
 
-from isophon.core.audio.writing import write_stem, write_text
-from isophon.core.demo.score import BEAT_S, BREATH_S, LINES
-from isophon.core.demo.singer import RATE, Label, Mouth, sing
-from isophon.core.session import edits, file
+from isophon.core.audio.files import Recording
+from isophon.core.audio.writing import atomic, write_stem, write_text
+from isophon.core.demo.band import bed, cue
+from isophon.core.demo.blemishes import Blemishes, spoil
+from isophon.core.demo.score import BEAT_S, BREATH_S, SECONDS, Placed, calls, choruses, whole_song
+from isophon.core.demo.singer import RATE, Label, Mouth, sing_at
+from isophon.core.session import file, layout
 
 SESSION_NAME = "Glasshouse Starlings"
-TAKE_NAME = "Glasshouse Starlings lead.wav"
-_EDITION = "1"
+LEAD = "Lead"
+_EDITION = "2"
+_MIDNIGHT_TO_SONG_S = 36_000.0  # the session's recorder started its clock at ten in the morning
+_HIGH = Mouth(scale=1.14, s_peak=6_600.0)
+_LOW = Mouth(scale=1.0, transpose=-12.0, s_peak=5_200.0, voice_dbfs=-23.0, seed=21)
+
+
+@dataclass(frozen=True)
+class _Voice:
+    """One take of the demo. ``start``: the second of the song at which its file begins."""
+
+    name: str
+    role: str
+    singer: str
+    lines: list[Placed]
+    mouth: Mouth
+    blemishes: Blemishes
+    loose_s: float = 0.0
+    start: float = 0.0
+    rate: int = RATE
+
+
+def _voices() -> list[_Voice]:
+    high, low = "Imke Sorrel", "Tobias Quill"
+    return [
+        _Voice(LEAD, "lead", high, whole_song(), _HIGH, Blemishes(
+            noises=((43.5, 44.0, "shuffle"),), ring=(2_650.0, 7.0, 9.0), seed=1)),
+        _Voice("Lead double", "double", high, choruses(),
+               Mouth(scale=1.14, s_peak=6_900.0, voice_dbfs=-24.0, seed=11),
+               Blemishes(noises=((6.0, 7.4, "chatter"), (32.0, 32.9, "shuffle")), leak_db=-40.0, seed=2), 0.07),
+        _Voice("High harmony", "harmony", high, choruses(2),
+               Mouth(scale=1.16, s_peak=7_000.0, voice_dbfs=-25.0, seed=12),
+               Blemishes(hum_dbfs=-56.0, noises=((8.5, 9.2, "shuffle"), (60.5, 61.6, "chatter")), seed=3), 0.08),
+        _Voice("Low harmony", "harmony", low, choruses(-2), _LOW,
+               Blemishes(boxy=(340.0, 6.0, 3.0), noises=((31.0, 32.4, "chatter"),), leak_db=-38.0, seed=4), 0.08),
+        _Voice("Ad-libs", "adlib", low, calls(), Mouth(1.0, -12.0, 5_400.0, voice_dbfs=-20.0, seed=22),
+               Blemishes(hum_dbfs=None, hiss_dbfs=-68.0, clip_at=(50.9, 52.2), seed=5), 0.05, 22.0, 44_100),
+    ]  # fmt: skip
 
 
 def demo_folder() -> Path:
@@ -25,29 +67,78 @@ def demo_folder() -> Path:
 
 
 def make_demo(folder: Path, progress: Callable[[float], None] | None = None) -> Path:
-    """The demo session's file; its take, labels and session are made where they are not there yet.
+    """The demo session's file; its takes, labels and session are made where they are not there yet.
 
     Raises OutputError if the folder cannot be written.
     """
+    tell = progress or (lambda fraction: None)
     session_path = folder / f"{SESSION_NAME}{file.ENDING}"
-    take_path = folder / TAKE_NAME
-    if not (take_path.exists() and (folder / "labels.json").exists()):
-        take, labels = sing(LINES, BEAT_S, BREATH_S, Mouth(), progress)
-        write_stem(take_path, [take[None, :]], RATE, 1, len(take), depth="24", force=True)
-        write_text(folder / "labels.json", json.dumps([asdict(label) for label in labels], indent=1) + "\n")
+    names = [*(f"{voice.name}.wav" for voice in _voices()), "Cue.wav", "Bed.wav"]
+    if not all((folder / name).exists() for name in (*names, "labels.json")):
+        _record(folder, tell)
     if not session_path.exists():
-        frames = _frames(take_path)
-        file.save(edits.new_session(SESSION_NAME, take_path, RATE, 1, frames), session_path)
+        file.save(_session(folder), session_path)
+    tell(1.0)
     return session_path
 
 
-def load_labels(folder: Path) -> list[Label]:
-    """What was sung in the demo take."""
-    return [Label(**row) for row in json.loads((folder / "labels.json").read_text())]
+def load_labels(folder: Path, name: str = LEAD) -> list[Label]:
+    """What was sung in a take of the demo, and how it was spoiled."""
+    return [Label(**row) for row in json.loads((folder / "labels.json").read_text())[name]]
 
 
-def _frames(path: Path) -> int:
-    from isophon.core.audio.files import Recording
+def _record(folder: Path, tell: Callable[[float], None]) -> None:
+    feed, labels = cue(whole_song()), {}
+    write_stem(folder / "Cue.wav", [feed[None, :]], RATE, 1, len(feed), depth="24", force=True)
+    music = bed()
+    write_stem(folder / "Bed.wav", [music], RATE, 2, music.shape[1], depth="16", force=True)
+    voices = _voices()
+    work = np.cumsum([0.08, *(0.03 + len(voice.lines) / 45 for voice in voices)])
+    for i, voice in enumerate(voices):
+        begin, share = work[i] / work[-1], (work[i + 1] - work[i]) / work[-1]
+        tell(0.98 * begin)
+        labels[voice.name] = _sing(folder, voice, feed, lambda f, b=begin, s=share: tell(0.98 * (b + 0.9 * s * f)))
+    text = {name: [asdict(label) for label in rows] for name, rows in labels.items()}
+    write_text(folder / "labels.json", json.dumps(text, indent=1) + "\n")
 
-    with Recording(path) as recording:
-        return recording.frames
+
+def _sing(folder: Path, voice: _Voice, feed: np.ndarray, tell: Callable[[float], None]) -> list[Label]:
+    """Sing, spoil and write one take; its labels, in seconds of its file."""
+    start = voice.start
+    lines = [Placed(place.at - start, place.line) for place in voice.lines]
+    take, labels = sing_at(lines, SECONDS - start, BEAT_S, BREATH_S, voice.mouth, tell, voice.loose_s)
+    what = voice.blemishes
+    take, labels = spoil(take, labels, feed[round(start * RATE) :], what)
+    if voice.rate != RATE:
+        take = soxr.resample(take, RATE, voice.rate, "VHQ")
+    path = folder / f"{voice.name}.wav"
+    write_stem(path, [np.asarray(take, np.float32)[None, :]], voice.rate, 1, len(take), depth="24", force=True)
+    _stamp(path, round((_MIDNIGHT_TO_SONG_S + start) * voice.rate))
+    return labels
+
+
+def _session(folder: Path) -> layout.Session:
+    arrivals = []
+    for voice in _voices():
+        with Recording(folder / f"{voice.name}.wav") as recording:
+            arrivals.append(layout.Arrival(voice.name, layout.source_of(recording), voice.role))
+    for name, kind in (("Cue", "cue"), ("Bed", "bed")):
+        with Recording(folder / f"{name}.wav") as recording:
+            arrivals.append(layout.Arrival(name, layout.source_of(recording), kind))
+    session = layout.new_session(SESSION_NAME, arrivals)
+    for part, voice in zip(session.parts, _voices(), strict=True):
+        session = layout.set_singer(session, part.id, voice.singer)
+    session = layout.set_listening(session, session.guides[-1].id, gain_db=-3.0)
+    for at, name in ((16.9, "First chorus"), (43.3, "Second chorus"), (64.4, "Last chorus")):
+        session = layout.add_marker(session, at, name)
+    return session
+
+
+def _stamp(path: Path, time_reference: int) -> None:
+    """Add a ``bext`` chunk with a time reference to a WAVE file (EBU Tech 3285, version 0)."""
+    body = struct.pack("<256s32s32s10s8sQH", b"Isophon demo", b"Isophon", b"", b"2026-05-04", b"10:00:00",
+                       time_reference, 0).ljust(602, b"\0")  # fmt: skip
+    data = path.read_bytes()
+    data += b"\0" * (len(data) & 1) + b"bext" + struct.pack("<I", len(body)) + body
+    with atomic(path, force=True) as temporary:
+        temporary.write_bytes(data[:4] + struct.pack("<I", len(data) - 8) + data[8:])

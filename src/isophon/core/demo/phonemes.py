@@ -81,15 +81,15 @@ def noise_shape(name: str, freqs: np.ndarray, scale: float, s_peak: float) -> np
         return 10 ** (level_db / 20) * np.exp(-0.5 * (np.log2(f / centre) / octaves) ** 2)
 
     shapes = {
-        "s": hump(s_peak, 0.30) + hump(1.6 * s_peak, 0.35, -5) + hump(0.55 * s_peak, 0.3, -20),
-        "sh": hump(0.52 * s_peak, 0.26) + hump(0.9 * s_peak, 0.4, -7) + hump(1.5 * s_peak, 0.4, -16),
-        "f": hump(5_000, 1.3) + hump(9_500, 0.5, -3) + hump(1_300, 0.6, -8),
-        "h": hump(1_100 * scale, 0.45) + hump(2_400 * scale, 0.5, -6) + hump(5_000, 0.8, -20),
-        "breath": hump(1_500 * scale, 0.6) + hump(3_400 * scale, 0.5, -4) + hump(7_000, 0.8, -12),
-        "t": hump(4_800 * scale, 0.6) + hump(2_000, 0.7, -14),
-        "k": hump(2_100 * scale, 0.4) + hump(5_000, 0.8, -16),
-        "p": hump(700, 0.9) + hump(3_000, 1.2, -12),
-        "room": hump(90, 1.2) + hump(400, 1.5, -14) + hump(3_000, 2.0, -26),
+        "s": lambda: hump(s_peak, 0.30) + hump(1.6 * s_peak, 0.35, -5) + hump(0.55 * s_peak, 0.3, -20),
+        "sh": lambda: hump(0.52 * s_peak, 0.26) + hump(0.9 * s_peak, 0.4, -7) + hump(1.5 * s_peak, 0.4, -16),
+        "f": lambda: hump(5_000, 1.3) + hump(9_500, 0.5, -3) + hump(1_300, 0.6, -8),
+        "h": lambda: hump(1_100 * scale, 0.45) + hump(2_400 * scale, 0.5, -6) + hump(5_000, 0.8, -20),
+        "breath": lambda: hump(1_500 * scale, 0.6) + hump(3_400 * scale, 0.5, -4) + hump(7_000, 0.8, -12),
+        "t": lambda: hump(4_800 * scale, 0.6) + hump(2_000, 0.7, -14),
+        "k": lambda: hump(2_100 * scale, 0.4) + hump(5_000, 0.8, -16),
+        "p": lambda: hump(700, 0.9) + hump(3_000, 1.2, -12),
+        "room": lambda: hump(90, 1.2) + hump(400, 1.5, -14) + hump(3_000, 2.0, -26),
     }
-    shape = shapes[name]
+    shape = shapes[name]()
     return shape / np.sqrt(np.mean(np.square(shape)))

@@ -1,13 +1,19 @@
-"""The first take of "Glasshouse Starlings": invented words and melody.
+"""The song "Glasshouse Starlings": invented words and melody, and who sings when.
 
 A line is a list of syllables: consonants, a vowel, consonants, the note (MIDI)
-and its length in beats. ``!`` before a consonant marks one sung too sharp.
+and its length in beats. ``!`` before a consonant marks one sung too sharp, ``*``
+one that blows into the microphone.
 """
 
 from __future__ import annotations
 
-BEAT_S = 0.46
+from dataclasses import dataclass
+
+BEAT_S = 0.44
+LINE_BEATS = 12
 BREATH_S = 0.62
+
+Line = tuple[str, ...]
 
 # glass-house star-lings stitch the sil-ver sky
 # six small sha-dows slip a-cross the sill
@@ -17,7 +23,7 @@ BREATH_S = 0.62
 # soft as ash, a sin-gle se-cret sound
 # half a thou-sand wings and half a face
 # sea-sons turn the glass-house round and round
-LINES: tuple[tuple[str, ...], ...] = (
+VERSES: tuple[Line, ...] = (
     (
         "g l ae s/62/1",
         "h aU s/62/1",
@@ -108,3 +114,78 @@ LINES: tuple[tuple[str, ...], ...] = (
         "r aU n d/62/3",
     ),
 )
+
+# bright birds un-der pa-per glass
+# bring the branch-es back to place
+CHORUS: tuple[Line, ...] = (
+    (
+        "*b r aI t/65/1",
+        "b er d z/69/1.25",
+        "V n/67/.5",
+        "d er/65/.75",
+        "*p eI/67/1",
+        "p er/65/.5",
+        "g l ae !s/62/2.75",
+    ),
+    (
+        "b r I ng/65/.75",
+        "dh @/64/.5",
+        "*b r ae n/62/1",
+        "ch I z/64/.75",
+        "b ae k/65/1",
+        "t u/62/.5",
+        "*p l eI !s/60/3",
+    ),
+)
+# oh, star-ling — oh, stay — si-lent sill
+CALLS: tuple[Line, ...] = (
+    ("oU/69/1.5", "s t a r/72/1", "l I ng/70/2"),
+    ("oU/67/1", "s t eI/69/3"),
+    ("s aI/65/1", "l @ n t/67/1", "s I l/65/2"),
+)
+_SCALE = (0, 2, 3, 5, 7, 8, 10)  # natural minor on D
+_KEY = 62
+
+# which line of the song is a chorus; each line takes twelve beats
+SONG: tuple[Line, ...] = (*VERSES[:3], *CHORUS, *VERSES[3:6], *CHORUS, *VERSES[6:], *CHORUS)
+CHORUS_AT = (3, 8, 12)
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A line and the second at which its singing starts."""
+
+    at: float
+    line: Line
+
+
+def line_at(index: int) -> float:
+    """The second at which the singing of a line of the song starts, its breath before it."""
+    return 1.2 + index * LINE_BEATS * BEAT_S
+
+
+def whole_song() -> list[Placed]:
+    """All lines, as the lead sings them."""
+    return [Placed(line_at(i), line) for i, line in enumerate(SONG)]
+
+
+def choruses(steps: int = 0) -> list[Placed]:
+    """The three choruses, each note moved by ``steps`` of the scale."""
+    places = [(at + i, line) for at in CHORUS_AT for i, line in enumerate(CHORUS)]
+    return [Placed(line_at(i), tuple(_moved(s, steps) for s in line)) for i, line in places]
+
+
+def calls() -> list[Placed]:
+    """The ad-libs, between and over the lines of the second half."""
+    return [Placed(line_at(i) + 7.5 * BEAT_S, CALLS[n % len(CALLS)]) for n, i in enumerate((4, 7, 9, 11, 13))]
+
+
+SECONDS = line_at(len(SONG)) + 1.0
+
+
+def _moved(syllable: str, steps: int) -> str:
+    sounds, note, beats = syllable.split("/")
+    octave, place = divmod(int(note) - _KEY, 12)
+    nearest = min(range(len(_SCALE)), key=lambda i: abs(_SCALE[i] - place))
+    octaves, degree = divmod(nearest + steps, len(_SCALE))
+    return f"{sounds}/{_KEY + 12 * (octave + octaves) + _SCALE[degree]}/{beats}"

@@ -12,13 +12,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage, signal
+from scipy import fft, ndimage, signal
 
 from isophon.core.demo.phonemes import CONSONANTS, SIBILANTS, VOWELS, noise_shape
+from isophon.core.demo.score import Line, Placed
 
 RATE = 48_000
 FRAME = 240  # 5 ms
 _STEP = FRAME / RATE
+_CHUNK = 16  # frames at once: small enough for the processor's cache
 
 
 @dataclass(frozen=True)
@@ -37,12 +39,16 @@ class Mouth:
 
 @dataclass(frozen=True)
 class Label:
-    """One sound that was sung, or one blemish that was added: exact times in seconds."""
+    """One sound that was sung, or one blemish that was added: exact times in seconds of the take.
+
+    ``value``: for a word how late it is against the score (s), for a hum or ring its frequency (Hz).
+    """
 
     start: float
     end: float
     sound: str
     sharp: bool = False
+    value: float = 0.0
 
 
 @dataclass
@@ -65,10 +71,11 @@ class _Score:
         self.noises: list[_Noise] = []
         self.labels: list[Label] = []
         self.rng = np.random.default_rng(mouth.seed)
+        self.free_from = 0.0
 
     def consonant(self, name: str, at: float, note: float) -> float:
-        sharp = name.startswith("!")
-        name = name.lstrip("!")
+        sharp, blown = name.startswith("!"), name.startswith("*")
+        name = name.lstrip("!*")
         sound = CONSONANTS[name]
         end = at + sound.seconds * float(self.rng.uniform(0.9, 1.15))
         begin = at + sound.closure
@@ -83,6 +90,8 @@ class _Score:
             extra += self.mouth.sharp_db if sharp else 0.0
             self.noises.append(_Noise(sound.noise, begin, end, sound.noise_db + extra))
         self.labels.append(Label(round(begin if name in ("ch", "j") else at, 4), round(end, 4), name, sharp))
+        if blown:
+            self.labels.append(Label(round(begin, 4), round(begin + float(self.rng.uniform(0.09, 0.15)), 4), "pop"))
         return end
 
     def vowel(self, name: str, at: float, end: float, note: float) -> None:
@@ -106,14 +115,40 @@ class _Score:
 
 
 def sing(
-    lines: tuple[tuple[str, ...], ...],
+    lines: tuple[Line, ...],
     beat_s: float,
     breath_s: float,
     mouth: Mouth,
     progress: Callable[[float], None] | None = None,
 ) -> tuple[np.ndarray, list[Label]]:
-    """Sing a score; returns float32 ``(n,)`` at 48 kHz and the labels of every sound, in order."""
-    score = _write(lines, beat_s, breath_s, mouth)
+    """Sing lines one after the other; returns float32 ``(n,)`` at 48 kHz and the labels of every sound, in order."""
+    placed, at = [], 0.5 + breath_s
+    for line in lines:
+        placed.append(Placed(at, line))
+        at += sum(float(s.split("/")[2]) for s in line) * beat_s + breath_s + 0.25
+    return sing_at(placed, at + 0.4, beat_s, breath_s, mouth, progress)
+
+
+def sing_at(
+    placed: list[Placed],
+    seconds: float,
+    beat_s: float,
+    breath_s: float,
+    mouth: Mouth,
+    progress: Callable[[float], None] | None = None,
+    loose_s: float = 0.0,
+) -> tuple[np.ndarray, list[Label]]:
+    """Sing lines at their places in a take of ``seconds``; words start up to about ``loose_s`` early or late."""
+    score = _Score(seconds, mouth)
+    for place in placed:
+        score.breath(place.at - breath_s, place.at - breath_s + 0.38)
+        at = place.at
+        for syllable in place.line:
+            late = float(np.clip(score.rng.normal(0.3, 0.5), -1, 1.2)) * loose_s if loose_s else 0.0
+            begin = max(at + late, score.free_from)
+            score.labels.append(Label(round(begin, 4), round(begin, 4), "word", value=round(begin - at, 4)))
+            score.free_from = _syllable(score, syllable, begin, beat_s)
+            at += float(syllable.split("/")[2]) * beat_s
     tell = progress or (lambda fraction: None)
     voice = _voiced(score, lambda f: tell(0.6 * f))
     loud = np.sqrt(np.mean(np.square(voice[np.abs(voice) > 0.02 * np.abs(voice).max()])))
@@ -126,32 +161,19 @@ def sing(
     return take.astype(np.float32), sorted(score.labels, key=lambda label: label.start)
 
 
-def _write(lines: tuple[tuple[str, ...], ...], beat_s: float, breath_s: float, mouth: Mouth) -> _Score:
-    beats = sum(float(s.split("/")[2]) for line in lines for s in line)
-    score = _Score(1.4 + beats * beat_s + len(lines) * (breath_s + 0.25), mouth)
-    at = 0.5
-    for line in lines:
-        score.breath(at, at + 0.38)
-        at += breath_s
-        for syllable in line:
-            at = _syllable(score, syllable, at, beat_s)
-        at += 0.25
-    return score
-
-
 def _syllable(score: _Score, syllable: str, at: float, beat_s: float) -> float:
     sounds, note, beats = syllable.split("/")
     names = sounds.split()
-    middle = next(i for i, name in enumerate(names) if name.lstrip("!") in VOWELS)
+    middle = next(i for i, name in enumerate(names) if name.lstrip("!*") in VOWELS)
     before, after = names[:middle], names[middle + 1 :]
     pitch = float(note) + score.mouth.transpose
     end = at + float(beats) * beat_s
     begin = at
     for name in before:
         begin = score.consonant(name, begin, pitch)
-    rest = sum(CONSONANTS[n.lstrip("!")].seconds for n in after)
+    rest = sum(CONSONANTS[n.lstrip("!*")].seconds for n in after)
     close = max(begin + 0.09, end - rest)
-    score.vowel(names[middle].lstrip("!"), begin, close, pitch)
+    score.vowel(names[middle].lstrip("!*"), begin, close, pitch)
     for name in after:
         close = score.consonant(name, close, pitch)
     return max(end, close)
@@ -191,9 +213,8 @@ def _voiced(score: _Score, progress: Callable[[float], None]) -> np.ndarray:
     phase = 2 * np.pi * np.cumsum(np.repeat(f0, FRAME)) / RATE
     out = np.zeros(score.count * FRAME, np.float32)
     ramp = (np.arange(FRAME, dtype=np.float32) / FRAME)[None, :]
-    chunk = 200
-    for begin in range(0, score.count - 1, chunk):
-        end = min(begin + chunk, score.count - 1)
+    for begin in range(0, score.count - 1, _CHUNK):
+        end = min(begin + _CHUNK, score.count - 1)
         progress(end / score.count)
         if amplitude[begin : end + 1].max() < 1e-3:
             continue
@@ -204,27 +225,33 @@ def _voiced(score: _Score, progress: Callable[[float], None]) -> np.ndarray:
         strength = strength.astype(np.complex64)
         turn = np.exp(1j * (phase[begin * FRAME : end * FRAME] % (2 * np.pi))).astype(np.complex64)
         turn = turn.reshape(end - begin, FRAME)
-        power = np.ones_like(turn)
+        power, moved = np.ones_like(turn), np.empty_like(turn)
         total = np.zeros((end - begin, FRAME), np.float32)
         for k in range(count):
             power *= turn
             now, then = strength[:-1, k, None], strength[1:, k, None]
-            total += ((now + (then - now) * ramp) * power).imag
+            np.multiply(then - now, ramp, out=moved)
+            moved += now
+            moved *= power
+            total += moved.imag
         out[begin * FRAME : end * FRAME] = total.ravel()
     return out
 
 
+def _shaped(rng: np.random.Generator, size: int, name: str, mouth: Mouth) -> np.ndarray:
+    """White noise of a length, filtered to a shape."""
+    length = fft.next_fast_len(size, real=True)
+    shape = noise_shape(name, fft.rfftfreq(length, 1 / RATE), mouth.scale, mouth.s_peak)
+    return fft.irfft(fft.rfft(rng.standard_normal(length)) * shape, length)[:size]
+
+
 def _noises(score: _Score, length: int) -> np.ndarray:
     """All noise of the take, relative to a voice of level 1."""
-    window = 512
-    transform = signal.ShortTimeFFT(signal.get_window("hann", window), 128, RATE)
     out = np.zeros(length, np.float32)
     for noise in score.noises:
         start, stop = round(noise.start * RATE), round(noise.end * RATE)
         size = stop - start
-        white = score.rng.standard_normal(size + 2 * window)
-        shape = noise_shape(noise.shape, transform.f, score.mouth.scale, score.mouth.s_peak)
-        shaped = transform.istft(transform.stft(white) * shape[:, None], k1=len(white))[window : window + size]
+        shaped = _shaped(score.rng, size + 1_024, noise.shape, score.mouth)[512 : 512 + size]
         rise = {"t": 0.002, "k": 0.002, "p": 0.002, "breath": 0.14}.get(noise.shape, 0.034)
         envelope = np.minimum(1, np.minimum(np.arange(size), np.arange(size)[::-1] + 1) / (rise * RATE))
         if noise.shape in "tkp":
@@ -236,10 +263,7 @@ def _noises(score: _Score, length: int) -> np.ndarray:
 
 def _breathiness(score: _Score, length: int) -> np.ndarray:
     """Air that escapes while the voice sounds, over the upper bands."""
-    transform = signal.ShortTimeFFT(signal.get_window("hann", 512), 128, RATE)
-    shape = noise_shape("f", transform.f, score.mouth.scale, score.mouth.s_peak)
-    white = transform.stft(score.rng.standard_normal(length))
-    air = transform.istft(white * shape[:, None], k1=length)
+    air = _shaped(score.rng, length, "f", score.mouth)
     voicing = 10 ** (ndimage.gaussian_filter1d(score.voicing, 4.0) / 20)
     envelope = np.interp(np.arange(length) / FRAME, np.arange(score.count), voicing)
     return (air * envelope * 10 ** (-41 / 20)).astype(np.float32)
@@ -256,9 +280,7 @@ def _in_room(dry: np.ndarray, score: _Score) -> np.ndarray:
     take = signal.oaconvolve(dry, response)[: len(dry)]
     for at in rng.uniform(0.5, len(dry) / RATE - 0.5, 9):
         take = _click(take, at, score)
-    white = rng.standard_normal(len(take))
-    freqs = np.fft.rfftfreq(len(take), 1 / RATE)
-    room = np.fft.irfft(np.fft.rfft(white) * noise_shape("room", freqs, 1.0, 6_000), len(take))
+    room = _shaped(rng, len(take), "room", score.mouth)
     return take + room * 10 ** (score.mouth.room_dbfs / 20)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -12,27 +11,36 @@ from msgspec.structs import replace
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, Mark, mark_id, meet
-from isophon.core.passes.esses.settings import EssSettings
-from isophon.core.session.model import Part, Role, Session, Source
+from isophon.core.passes.esses.settings import EssSettings, role_default
+from isophon.core.session.model import Part, Session, Source
 
 DEEPEST_DB = -36.0
 
 
-def new_session(name: str, path: Path, sample_rate: int, channels: int, frames: int, role: Role = "lead") -> Session:
-    """A session of one part."""
-    source = Source(str(path), sample_rate, channels, frames)
-    return Session(name, (Part("part-1", path.stem, source, role),))
+class Findings(msgspec.Struct, frozen=True):
+    """What surveying and finding told about a recording."""
+
+    source: Source
+    marks: tuple[Mark, ...]
+    voice_lufs: float | None
+    floor_dbfs: float
 
 
-def adopt_findings(
-    session: Session, part_id: str, marks: tuple[Mark, ...], voice_lufs: float | None, floor_dbfs: float
-) -> Session:
-    """Take in what was found in a part; decisions made by hand stay."""
-    return _with_part(
+def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
+    """Take in what was found in a part; decisions made by hand stay.
+
+    Nothing changes where the part is not there, or names another recording.
+    """
+    ids = [part.id for part in session.parts if part.id == part_id and part.source == found.source]
+    return with_parts(
         session,
-        part_id,
+        ids,
         lambda part: replace(
-            part, marks=meet(part.marks, marks), found=True, voice_lufs=voice_lufs, floor_dbfs=floor_dbfs
+            part,
+            marks=meet(part.marks, found.marks),
+            found=True,
+            voice_lufs=found.voice_lufs,
+            floor_dbfs=found.floor_dbfs,
         ),
     )
 
@@ -47,14 +55,29 @@ def check_source(source: Source, recording: Recording) -> None:
         )
 
 
-def set_setting(session: Session, part_id: str, name: str, value: float) -> Session:
-    """Set one setting of the Esses pass of a part; CallError for a name or value that cannot be."""
-    return _with_part(session, part_id, lambda part: replace(part, ess=with_setting(part.ess, name, value)))
+def set_setting(session: Session, part_ids: Collection[str], name: str, value: float) -> Session:
+    """Set one setting of the Esses pass of parts; CallError for a name or value that cannot be."""
+    return with_parts(session, part_ids, lambda part: replace(part, ess=with_setting(part.ess, name, value)))
 
 
-def set_settings(session: Session, part_id: str, settings: EssSettings) -> Session:
-    """Set all settings of the Esses pass of a part."""
-    return _with_part(session, part_id, lambda part: replace(part, ess=settings))
+def set_settings(session: Session, part_ids: Collection[str], settings: EssSettings) -> Session:
+    """Set all settings of the Esses pass of parts."""
+    return with_parts(session, part_ids, lambda part: replace(part, ess=settings))
+
+
+def role_settings(session: Session, part_ids: Collection[str]) -> Session:
+    """Give parts back the settings of their roles."""
+    return with_parts(session, part_ids, lambda part: replace(part, ess=role_default(part.role)))
+
+
+def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -> Session:
+    """Call a pass done for parts, or no longer."""
+
+    def change(part: Part) -> Part:
+        rest = tuple(name for name in part.done if name != what)
+        return replace(part, done=(*rest, what) if on else rest)
+
+    return with_parts(session, part_ids, change)
 
 
 def with_setting(settings: EssSettings, name: str, value: Any) -> EssSettings:
@@ -113,7 +136,7 @@ def forget_hand(session: Session, part_id: str, ids: Collection[str]) -> Session
         kept = [m for m in part.marks if not (m.id in ids and m.hand.drawn)]
         return replace(part, marks=tuple(replace(m, hand=Hand()) if m.id in ids else m for m in kept))
 
-    return _with_part(session, part_id, give_back)
+    return with_part(session, part_id, give_back)
 
 
 def draw_mark(
@@ -127,17 +150,24 @@ def draw_mark(
     def add(part: Part) -> Part:
         return replace(part, marks=tuple(sorted((*part.marks, mark), key=lambda m: (m.start, m.id))))
 
-    return _with_part(session, part_id, add), name
+    return with_part(session, part_id, add), name
 
 
-def _with_part(session: Session, part_id: str, change: Callable[[Part], Part]) -> Session:
+def with_part(session: Session, part_id: str, change: Callable[[Part], Part]) -> Session:
+    """A session with one part changed; KeyError if there is none of that name."""
     session.part(part_id)
-    return replace(session, parts=tuple(change(p) if p.id == part_id else p for p in session.parts))
+    return with_parts(session, (part_id,), change)
+
+
+def with_parts(session: Session, part_ids: Collection[str], change: Callable[[Part], Part]) -> Session:
+    """A session with parts changed."""
+    wanted = set(part_ids)
+    return replace(session, parts=tuple(change(p) if p.id in wanted else p for p in session.parts))
 
 
 def _with_hands(session: Session, part_id: str, ids: Collection[str], change: Callable[[Mark], Hand]) -> Session:
     wanted = set(ids)
-    return _with_part(
+    return with_part(
         session,
         part_id,
         lambda part: replace(

@@ -6,6 +6,8 @@ they lie beside or below it.
 
 from __future__ import annotations
 
+import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -15,10 +17,11 @@ from msgspec.structs import replace
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError
 from isophon.core.passes.esses.settings import EssSettings
-from isophon.core.session.model import Session
+from isophon.core.session.model import Guide, Marker, Part, Session
 
 ENDING = ".isophon"
-VERSION = 1
+VERSION = 2
+CARD_VERSION = 1
 
 
 class _SessionFile(msgspec.Struct):
@@ -35,30 +38,58 @@ class _CardFile(msgspec.Struct):
 def save(session: Session, path: Path) -> None:
     """Write ``session`` to ``path``; OutputError if that cannot be done, the old file then stays."""
     folder = path.resolve().parent
-    parts = tuple(
-        replace(p, source=replace(p.source, path=_relative(Path(p.source.path), folder))) for p in session.parts
-    )
-    _write(path, _SessionFile(VERSION, replace(session, parts=parts)))
+    _write(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(Path(name), folder))))
 
 
 def load(path: Path) -> Session:
-    """Read a session; InputError says what is wrong and where."""
-    whole = _read(path, _SessionFile, "isophon_session", "an Isophon session")
-    folder = path.resolve().parent
-    parts = tuple(
-        replace(p, source=replace(p.source, path=str((folder / p.source.path).resolve()))) for p in whole.session.parts
-    )
-    return replace(whole.session, parts=parts)
+    """Read a session, of this version or an older one; InputError says what is wrong and where."""
+    whole = _read(path, _SessionFile, "isophon_session", "an Isophon session", VERSION)
+    return _resolved(whole.session, path)
+
+
+def rescue(path: Path) -> tuple[Session, list[str]]:
+    """What can be read of a damaged session: the whole parts and guides, and a line for each that is lost.
+
+    InputError where not even the outline can be read.
+    """
+    head = _outline(path, "isophon_session", "an Isophon session", VERSION)
+    values, lost = head.get("session"), []
+    if not isinstance(values, dict):
+        raise InputError(f"{path.name}: is damaged at its beginning; nothing was changed, go back to a copy")
+    kept: dict[str, Any] = {"name": str(values.get("name", path.stem))}
+    for key, kind in (("parts", Part), ("guides", Guide), ("markers", Marker)):
+        rows = values.get(key, [])
+        whole = []
+        for row in rows if isinstance(rows, list) else []:
+            try:
+                whole.append(msgspec.convert(row, kind))
+            except msgspec.ValidationError as error:
+                name = row.get("name", "?") if isinstance(row, dict) else "?"
+                lost.append(f"{name}: {error}")
+        kept[key] = tuple(whole)
+    return _resolved(Session(**kept), path), lost
 
 
 def save_card(name: str, settings: EssSettings, path: Path) -> None:
     """Write a voice card."""
-    _write(path, _CardFile(VERSION, name, settings))
+    _write(path, _CardFile(CARD_VERSION, name, settings))
 
 
 def load_card(path: Path) -> EssSettings:
     """The settings of a voice card; InputError says what is wrong and where."""
-    return _read(path, _CardFile, "isophon_voice_card", "a voice card").ess
+    return _read(path, _CardFile, "isophon_voice_card", "a voice card", CARD_VERSION).ess
+
+
+def _resolved(session: Session, path: Path) -> Session:
+    folder = path.resolve().parent
+    return _with_paths(session, lambda name: str((folder / name).resolve()))
+
+
+def _with_paths(session: Session, change: Callable[[str], str]) -> Session:
+    def changed(items: tuple) -> tuple:
+        return tuple(replace(i, source=replace(i.source, path=change(i.source.path))) for i in items)
+
+    return replace(session, parts=changed(session.parts), guides=changed(session.guides))
 
 
 def _write(path: Path, value: Any) -> None:
@@ -66,19 +97,24 @@ def _write(path: Path, value: Any) -> None:
     write_text(path, text + "\n")
 
 
-def _read(path: Path, kind: type, key: str, what: str) -> Any:
+def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
     try:
         data = path.read_bytes()
     except OSError as error:
         raise InputError(f"{path.name}: cannot be read ({error.strerror}); check the name and the folder") from error
     try:
-        head = msgspec.json.decode(data)
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        head = json.loads(data.decode("utf-8"))
+    except (ValueError, RecursionError) as error:  # json says the line and the column
         raise InputError(f"{path.name}: is damaged ({error}); nothing was changed, go back to a copy") from error
     if not isinstance(head, dict) or key not in head:
         raise InputError(f"{path.name}: is not {what}; choose another file")
-    if isinstance(head[key], int) and head[key] > VERSION:
+    if isinstance(head[key], int) and head[key] > version:
         raise InputError(f"{path.name}: was written by a newer Isophon (version {head[key]}); update this one")
+    return head
+
+
+def _read(path: Path, kind: type, key: str, what: str, version: int) -> Any:
+    head = _outline(path, key, what, version)
     try:
         return msgspec.convert(head, kind)
     except msgspec.ValidationError as error:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from isophon.core.session.model import Session
 
 
@@ -60,12 +62,19 @@ class History:
             self._at += 1
         self._gesture = gesture
 
+    def amend(self, change: Callable[[Session], Session]) -> None:
+        """Put a fact that is no decision (what was found) into every step; none is added."""
+        self._steps = [(name, change(session)) for name, session in self._steps]
+
+    def go(self, step: int) -> Session:
+        """The session after a step, by its place in :attr:`steps`, now in force."""
+        self._at, self._gesture = min(len(self._steps) - 1, max(0, step)), None
+        return self.session
+
     def undo(self) -> Session:
         """The session before the last step, now in force."""
-        self._at, self._gesture = max(0, self._at - 1), None
-        return self.session
+        return self.go(self._at - 1)
 
     def redo(self) -> Session:
         """The session after the step last undone, now in force."""
-        self._at, self._gesture = min(len(self._steps) - 1, self._at + 1), None
-        return self.session
+        return self.go(self._at + 1)

@@ -2,7 +2,7 @@
 
 A file of JSON lines that only grows. The first line holds the first session;
 each further one is a step (what changed), a move through the history (undo,
-redo), or that the session was saved. Killed at any moment, all whole lines
+redo), what was found in a part, or that the session was saved. Killed at any moment, all whole lines
 count; a half-written last line does not.
 """
 
@@ -18,6 +18,7 @@ import msgspec
 
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError, OutputError
+from isophon.core.session.edits import Findings, adopt_findings
 from isophon.core.session.history import History
 from isophon.core.session.model import Session
 
@@ -27,10 +28,15 @@ _WHOLE = "="
 
 @dataclass(frozen=True)
 class Replay:
-    """What a journal tells: the history, the file it belongs to ('' for none yet), and whether it is unsaved."""
+    """What a journal tells.
+
+    ``saved_as``: the file it belongs to, '' for none yet; ``saved``: the session
+    as it was last saved there; ``unsaved``: whether steps came after that.
+    """
 
     history: History
     saved_as: str
+    saved: Session
     unsaved: bool
 
 
@@ -62,14 +68,18 @@ class Journal:
             if self._at != common - 1:
                 lines.append({"go": common - 1})
             for i in range(common, len(steps)):
-                before, after = (msgspec.to_builtins(session) for session in (steps[i - 1][1], steps[i][1]))
-                lines.append({"step": steps[i][0], "change": difference(before, after)})
+                lines.append({"step": steps[i][0], "change": difference(steps[i - 1][1], steps[i][1])})
             self._at = len(steps) - 1
         if history.at != self._at:
             lines.append({"go": history.at})
         self._steps, self._at = steps, history.at
         if lines:
             self._append(lines)
+
+    def found(self, history: History, part_id: str, findings: Findings) -> None:
+        """Add what was found in a part, which ``history`` was amended with since the last time."""
+        self._steps, self._at = history.steps, history.at
+        self._append([{"found": part_id, "findings": msgspec.to_builtins(findings)}])
 
     def saved(self, history: History, saved_as: Path, path: Path) -> None:
         """Note that the session was saved; the journal goes on at ``path``, which belongs to the file."""
@@ -103,7 +113,7 @@ def replay(path: Path) -> Replay:
         raise InputError(f"{path.name}: cannot be read ({error.strerror})") from error
     except (msgspec.MsgspecError, KeyError, TypeError) as error:
         raise InputError(f"{path.name}: is damaged at its beginning ({error}); it was left where it is") from error
-    values, at, saved_as, unsaved = [value], 0, str(head.get("saved_as", "")), False
+    values, at, saved_as, saved, unsaved = [value], 0, str(head.get("saved_as", "")), steps[0][1], False
     for raw in lines[1:]:
         try:
             line = msgspec.json.decode(raw)
@@ -116,21 +126,32 @@ def replay(path: Path) -> Replay:
                 at, unsaved = at + 1, True
             elif "go" in line and 0 <= line["go"] < len(steps):
                 at, unsaved = line["go"], True
+            elif "found" in line:
+                findings = msgspec.convert(line["findings"], Findings)
+                steps = [(name, adopt_findings(session, line["found"], findings)) for name, session in steps]
+                values = [msgspec.to_builtins(session) for _, session in steps]
             elif "saved" in line:
-                saved_as, unsaved = line["saved"], False
+                saved_as, saved, unsaved = line["saved"], steps[at][1], False
         except (msgspec.MsgspecError, KeyError, TypeError, IndexError, ValueError):
             break
-    return Replay(History.restored(steps, at), saved_as, unsaved)
+    return Replay(History.restored(steps, at), saved_as, saved, unsaved)
 
 
 def difference(before: Any, after: Any) -> Any:
-    """What turns ``before`` into ``after`` (JSON values): a tree of the places that differ; see :func:`apply`."""
+    """What turns ``before`` into ``after``: a tree of the places that differ, in JSON values; see :func:`apply`."""
+    if type(before) is type(after) and isinstance(before, msgspec.Struct):
+        if not before.__struct_config__.omit_defaults:
+            pairs = ((name, getattr(before, name), getattr(after, name)) for name in before.__struct_fields__)
+            return {name: difference(one, other) for name, one, other in pairs if one is not other and one != other}
+        return difference(msgspec.to_builtins(before), msgspec.to_builtins(after))
+    if isinstance(before, tuple) and isinstance(after, tuple):
+        before, after = list(before), list(after)
     if isinstance(before, dict) and isinstance(after, dict) and before.keys() == after.keys():
         return {k: difference(before[k], after[k]) for k in after if before[k] != after[k]}
     if isinstance(before, list) and isinstance(after, list) and len(before) == len(after):
         pairs = enumerate(zip(before, after, strict=True))
-        return {str(i): difference(one, other) for i, (one, other) in pairs if one != other}
-    return {_WHOLE: after}
+        return {str(i): difference(one, other) for i, (one, other) in pairs if one is not other and one != other}
+    return {_WHOLE: msgspec.to_builtins(after)}
 
 
 def apply(before: Any, change: Any) -> Any:

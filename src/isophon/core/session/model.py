@@ -12,29 +12,74 @@ from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, change_of, usual_standout
 
 ROLES = ("lead", "double", "harmony", "adlib")
+GUIDES = ("cue", "bed")
 Role = Literal["lead", "double", "harmony", "adlib"]
+GuideKind = Literal["cue", "bed"]
 
 
 class Source(msgspec.Struct, frozen=True):
-    """The recording a part names: where it is and what it was when it was first opened."""
+    """The recording a part or guide names: where it is and what it was when it was first opened.
+
+    ``time_reference``: its first frame on the recorder's clock, in frames since
+    midnight (EBU Tech 3285), None where the file tells none.
+    """
 
     path: str
     sample_rate: int
     channels: int
     frames: int
+    time_reference: int | None = None
+
+    @property
+    def duration(self) -> float:
+        """Length in seconds."""
+        return self.frames / self.sample_rate
+
+
+class Listening(msgspec.Struct, frozen=True):
+    """How something is heard in the mix; never handed over. ``pan``: −1 left to 1 right."""
+
+    gain_db: float = 0.0
+    pan: float = 0.0
+    muted: bool = False
+
+
+class Guide(msgspec.Struct, frozen=True):
+    """A recording that helps but is never cleaned or handed over."""
+
+    id: str
+    name: str
+    source: Source
+    kind: GuideKind
+    offset_s: float = 0.0
+    listening: Listening = Listening()
+
+
+class Marker(msgspec.Struct, frozen=True):
+    """A named place in the song, in seconds of the song."""
+
+    id: str
+    at: float
+    name: str
 
 
 class Part(msgspec.Struct, frozen=True, dict=True):
     """One recorded vocal, what was found in it and what was decided.
 
-    ``found``: whether the marks were looked for yet. ``voice_lufs`` and
-    ``floor_dbfs`` are what the survey measured, None before it.
+    ``offset_s``: where it starts in the song; its marks count from its own
+    start. ``found``: whether the marks were looked for yet. ``voice_lufs`` and
+    ``floor_dbfs`` are what the survey measured, None before it. ``done``: the
+    passes that a person called done.
     """
 
     id: str
     name: str
     source: Source
     role: Role = "lead"
+    singer: str = ""
+    offset_s: float = 0.0
+    listening: Listening = Listening()
+    done: tuple[str, ...] = ()
     ess: EssSettings = EssSettings()
     marks: tuple[Mark, ...] = ()
     found: bool = False
@@ -69,14 +114,38 @@ class Part(msgspec.Struct, frozen=True, dict=True):
 
 
 class Session(msgspec.Struct, frozen=True):
-    """One song's cleaning."""
+    """One song's cleaning. ``rate``: the rate that all stems are handed over at, None: each at its own."""
 
     name: str
     parts: tuple[Part, ...] = ()
+    guides: tuple[Guide, ...] = ()
+    markers: tuple[Marker, ...] = ()
+    rate: int | None = None
 
     def part(self, part_id: str) -> Part:
         """The part of that name; KeyError if there is none."""
-        for part in self.parts:
-            if part.id == part_id:
-                return part
-        raise KeyError(part_id)
+        return _named(part_id, self.parts)
+
+    @property
+    def items(self) -> tuple[Part | Guide, ...]:
+        """Parts and guides, in order."""
+        return (*self.parts, *self.guides)
+
+    def item(self, item_id: str) -> Part | Guide:
+        """The part or guide of that name; KeyError if there is none."""
+        return _named(item_id, self.items)
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """The song: from its first to its last sound, in seconds; it begins at 0 or before."""
+        return (
+            min(0.0, *(i.offset_s for i in self.items), 0.0),
+            max(0.0, *(i.offset_s + i.source.duration for i in self.items), 0.0),
+        )
+
+
+def _named(name: str, among: tuple) -> Part | Guide:
+    for item in among:
+        if item.id == name:
+            return item
+    raise KeyError(name)

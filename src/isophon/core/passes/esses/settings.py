@@ -30,6 +30,15 @@ class EssSettings(msgspec.Struct, frozen=True):
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
 
 
+_STACK = EssSettings(ceiling_db=-8.0, usual_db=0.0, limit_db=-15.0)  # the lead's S is enough: common practice
+_OF_ROLE = {"double": _STACK, "harmony": _STACK}
+
+
+def role_default(role: str) -> EssSettings:
+    """The settings that a part of a role starts with."""
+    return _OF_ROLE.get(role, EssSettings())
+
+
 def usual_standout(marks: Iterable[Mark], sure: float = 0.5) -> float | None:
     """The stand-out in dB of this singer's usual ess: the median of what was found.
 

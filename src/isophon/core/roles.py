@@ -1,0 +1,78 @@
+"""What a file probably is: lead, double, harmony, ad-lib, cue or bed, from its name and from how it sounds.
+
+A guess that a person corrects; the words are common practice in naming tracks.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+from scipy import ndimage
+
+from isophon.core.audio.files import Recording
+from isophon.core.audio.loudness import db
+
+_WORDS = (
+    ("bed", "bed instrumental instr inst music playback karaoke minus band backtrack mix drums harmonium piano"),
+    ("cue", "cue click metronome headphone headphones phones guide scratch count foldback"),
+    ("adlib", "adlib adlibs shout shouts yell improv"),
+    ("double", "double doubles doubled doubletrack dbl dub dt"),
+    ("harmony", "harmony harmonies harm harmo high low mid third thirds fifth fifths octave oct upper lower above below"
+     " bv bvs bgv bgvs bg backing backings background choir chorus stack oohs ooh aahs aah alto tenor soprano"),
+    ("lead", "lead ld main solo lv"),
+)  # fmt: skip
+_EXCERPT_S, _STEP_S = 12.0, 0.01
+
+
+def by_name(name: str) -> str | None:
+    """What a file's name says it is; None where it says nothing."""
+    text = re.sub(r"ad[\s_-]*lib", "adlib", Path(name).stem.lower())
+    text = re.sub(r"(backing|background)[\s_-]*(track|music)", "playback", text)
+    found = set(re.findall(r"[a-z]+", text))
+    return next((what for what, words in _WORDS if found & set(words.split())), None)
+
+
+def by_sound(recording: Recording) -> str | None:
+    """``cue`` for regular clicks in silence, ``bed`` for unbroken stereo; None: a voice, as far as can be told."""
+    if recording.depth == 0:
+        return None  # a lossy take is decoded whole before its middle can be read: too slow for a guess
+    step = round(_STEP_S * recording.sample_rate)
+    frames = min(recording.frames, round(_EXCERPT_S * recording.sample_rate)) // step * step
+    samples = recording.read((recording.frames - frames) // 2, frames)
+    power = np.square(samples).mean(axis=0).reshape(-1, step).mean(axis=1)
+    if len(power) < 200 or not power.any():
+        return None
+    active = float(np.mean(db(power) > db(float(power.max())) - 30))
+    if active < 0.25 and _beats(power):
+        return "cue"
+    if len(samples) == 2 and active > 0.85:
+        left, right = samples
+        both = np.sqrt(np.dot(left, left) * np.dot(right, right))
+        if both > 0 and abs(np.dot(left, right)) / both < 0.98:
+            return "bed"
+    return None
+
+
+def _beats(power: np.ndarray) -> bool:
+    """Whether short bursts come at one regular distance."""
+    onset = np.maximum(np.diff(np.sqrt(power)), 0)
+    onset = ndimage.gaussian_filter1d(onset, 1.0)
+    onset -= onset.mean()
+    similar = np.correlate(onset, onset, "full")[len(onset) - 1 :]
+    lags = similar[round(0.2 / _STEP_S) : round(2.1 / _STEP_S)]
+    return bool(similar[0] > 0 and lags.max() > 0.6 * similar[0])
+
+
+def guess(recordings: Sequence[Recording], has_lead: bool = False) -> list[str]:
+    """What each of these files is; the first voice that says nothing else is the lead, unless there is one."""
+    named = [by_name(recording.path.name) for recording in recordings]
+    whats = [name or by_sound(recording) for name, recording in zip(named, recordings, strict=True)]
+    has_lead = has_lead or "lead" in whats
+    for i, what in enumerate(whats):
+        if what is None:
+            whats[i] = "harmony" if has_lead else "lead"
+            has_lead = True
+    return whats

@@ -1,0 +1,200 @@
+"""Laying out a session: edits that add, remove, replace, order and name its parts and guides.
+
+What a file is (its role, or which guide) is guessed by :mod:`isophon.core.roles`.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from msgspec.structs import replace
+
+from isophon.core.audio.files import Recording
+from isophon.core.errors import CallError
+from isophon.core.passes.esses.settings import role_default
+from isophon.core.session.edits import with_part
+from isophon.core.session.model import GUIDES, ROLES, Guide, Listening, Marker, Part, Session, Source
+
+GAIN_RANGE_DB = (-40.0, 12.0)
+RATES = (44_100, 48_000, 88_200, 96_000)
+
+
+class Arrival(msgspec.Struct, frozen=True):
+    """A file to be laid out: what it is named, its source, and its role or which guide it is."""
+
+    name: str
+    source: Source
+    what: str = "lead"
+
+
+def source_of(recording: Recording) -> Source:
+    """What a session keeps of a recording."""
+    return Source(
+        str(recording.path), recording.sample_rate, recording.channels, recording.frames, recording.time_reference
+    )
+
+
+def new_session(name: str, arrivals: Iterable[Arrival] = ()) -> Session:
+    """A session of these files."""
+    return add(Session(name), arrivals)
+
+
+def add(session: Session, arrivals: Iterable[Arrival]) -> Session:
+    """Add files at the end; those whose recorder kept the time start where it says."""
+    arrivals = list(arrivals)
+    known = [(i.source, i.offset_s) for i in session.items if i.source.time_reference is not None]
+    new = [a.source for a in arrivals if a.source.time_reference is not None]
+    zero = _clock(known[0][0]) - known[0][1] if known else min(map(_clock, new), default=0.0)
+    for arrival in arrivals:
+        told = arrival.source.time_reference is not None
+        offset = round(_clock(arrival.source) - zero, 6) + 0.0 if told else 0.0
+        session = _with_item(session, arrival.what, _free_id(session), arrival.name, arrival.source, offset)
+    return session
+
+
+def remove(session: Session, ids: Collection[str]) -> Session:
+    """Take parts and guides out of the session; the files stay."""
+    return replace(
+        session,
+        parts=tuple(p for p in session.parts if p.id not in ids),
+        guides=tuple(g for g in session.guides if g.id not in ids),
+    )
+
+
+def move(session: Session, item_id: str, step: int) -> Session:
+    """Move a part among the parts, or a guide among the guides, by ``step`` places."""
+
+    def moved(items: tuple) -> tuple:
+        at = next((i for i, item in enumerate(items) if item.id == item_id), None)
+        if at is None:
+            return items
+        rest = [item for item in items if item.id != item_id]
+        rest.insert(min(len(rest), max(0, at + step)), items[at])
+        return tuple(rest)
+
+    return replace(session, parts=moved(session.parts), guides=moved(session.guides))
+
+
+def set_name(session: Session, item_id: str, name: str) -> Session:
+    """Name a part or guide; an empty name changes nothing."""
+    return with_item(session, item_id, name=name.strip()) if name.strip() else session
+
+
+def set_singer(session: Session, part_id: str, singer: str) -> Session:
+    """Say who sings a part."""
+    return with_part(session, part_id, lambda part: replace(part, singer=singer.strip()))
+
+
+def set_offset(session: Session, item_id: str, seconds: float) -> Session:
+    """Say where a part or guide starts in the song, in seconds."""
+    if not abs(seconds) <= 36_000:
+        raise CallError(f"{seconds} s is no start within a song; use seconds from −36000 to 36000")
+    return with_item(session, item_id, offset_s=round(seconds, 6))
+
+
+def set_what(session: Session, item_id: str, what: str) -> Session:
+    """Say what an item is: a role, or which guide.
+
+    Settings that were the old role's default become the new role's. A part that
+    becomes a guide keeps name, place and listening, and loses what was found.
+    """
+    item = session.item(item_id)
+    if isinstance(item, Part) and what in ROLES:
+        ess = role_default(what) if item.ess == role_default(item.role) else item.ess
+        return with_part(session, item_id, lambda part: replace(part, role=what, ess=ess))
+    if isinstance(item, Guide) and what in GUIDES:
+        return with_item(session, item_id, kind=what)
+    if what not in (*ROLES, *GUIDES):
+        raise CallError(f"'{what}' is no role and no guide; use {', '.join((*ROLES, *GUIDES))}")
+    session = _with_item(remove(session, [item_id]), what, item_id, item.name, item.source, item.offset_s)
+    return with_item(session, item_id, listening=item.listening)
+
+
+def set_listening(session: Session, item_id: str, **values: Any) -> Session:
+    """Set the gain (dB), pan or mute of a part or guide, for listening only."""
+    listening: Listening = replace(session.item(item_id).listening, **values)
+    low, high = GAIN_RANGE_DB
+    listening = replace(
+        listening,
+        gain_db=round(min(high, max(low, listening.gain_db)), 2),
+        pan=round(min(1.0, max(-1.0, listening.pan)), 2),
+    )
+    return with_item(session, item_id, listening=listening)
+
+
+def relink(session: Session, item_id: str, source: Source) -> Session:
+    """Let an item name another recording. If its shape differs, its marks are looked for again."""
+    old = session.item(item_id)
+    same = (old.source.sample_rate, old.source.channels, old.source.frames) == (
+        source.sample_rate,
+        source.channels,
+        source.frames,
+    )
+    if isinstance(old, Part) and not same:
+        return with_item(session, item_id, source=source, found=False)
+    return with_item(session, item_id, source=source)
+
+
+def set_rate(session: Session, rate: int | None) -> Session:
+    """The rate that all stems are handed over at; None: each at its own."""
+    if rate is not None and rate not in RATES:
+        raise CallError(f"{rate} Hz cannot be chosen for all stems; use one of {', '.join(map(str, RATES))}")
+    return replace(session, rate=rate)
+
+
+def add_marker(session: Session, at: float, name: str) -> Session:
+    """Name a place in the song."""
+    number = 1 + max((int(m.id.rpartition("-")[2]) for m in session.markers), default=0)
+    marker = Marker(f"marker-{number}", round(at, 3), name.strip() or f"Place {number}")
+    return replace(session, markers=tuple(sorted((*session.markers, marker), key=lambda m: (m.at, m.id))))
+
+
+def change_marker(session: Session, marker_id: str, at: float | None = None, name: str | None = None) -> Session:
+    """Move or rename a marker."""
+
+    def changed(marker: Marker) -> Marker:
+        if marker.id != marker_id:
+            return marker
+        return replace(marker, at=marker.at if at is None else round(at, 3), name=(name or "").strip() or marker.name)
+
+    return replace(session, markers=tuple(sorted(map(changed, session.markers), key=lambda m: (m.at, m.id))))
+
+
+def remove_marker(session: Session, marker_id: str) -> Session:
+    """Take a marker away."""
+    return replace(session, markers=tuple(m for m in session.markers if m.id != marker_id))
+
+
+def with_item(session: Session, item_id: str, **values: Any) -> Session:
+    """A session with values of one part or guide changed; KeyError if there is none of that name."""
+    session.item(item_id)
+    return replace(
+        session,
+        parts=tuple(replace(p, **values) if p.id == item_id else p for p in session.parts),
+        guides=tuple(replace(g, **values) if g.id == item_id else g for g in session.guides),
+    )
+
+
+def _with_item(session: Session, what: str, item_id: str, name: str, source: Source, offset: float) -> Session:
+    if what in GUIDES:
+        return replace(session, guides=(*session.guides, Guide(item_id, name, source, what, offset)))
+    part = Part(item_id, name, source, what, offset_s=offset, ess=role_default(what))
+    return replace(session, parts=(*session.parts, part))
+
+
+def _free_id(session: Session) -> str:
+    numbers = [int(found[0]) for item in session.items if (found := re.findall(r"\d+$", item.id))]
+    return f"part-{1 + max(numbers, default=0)}"
+
+
+def _clock(source: Source) -> float:
+    return (source.time_reference or 0) / source.sample_rate
+
+
+def file_name(path: str) -> str:
+    """A name for a part from its file's name."""
+    return Path(path).stem.replace("_", " ").strip() or Path(path).name

@@ -1,0 +1,45 @@
+"""What a wary eye sees in a session's recordings, in words."""
+
+from __future__ import annotations
+
+from isophon.core.scan import Figures
+from isophon.core.session.model import Guide, Part, Session
+
+_LATE_S, _SOFT_DBFS, _MOSTLY_SILENT = 3.0, -50.0, 0.9
+
+
+def common_rate(session: Session) -> int | None:
+    """The rate that most parts have, None without parts."""
+    rates = [p.source.sample_rate for p in session.parts]
+    return max(rates, key=rates.count) if rates else None
+
+
+def remarks(session: Session, item: Part | Guide, figures: Figures | None, trouble: str) -> list[str]:
+    """The remarks on one part or guide; ``figures`` as far as they are known, ``trouble`` why it cannot be used."""
+    if trouble:
+        return [trouble]
+    said = []
+    rate, usual = item.source.sample_rate, common_rate(session)
+    if usual and rate != usual:
+        stem = "" if isinstance(item, Guide) else f", handed over at {_khz(session.rate or rate)}"
+        said.append(f"{_khz(rate)}, the others {_khz(usual)}: converted for listening{stem}")
+    elif isinstance(item, Part) and session.rate and session.rate != rate:
+        said.append(f"handed over at {_khz(session.rate)}")
+    if figures is None:
+        return said
+    if figures.sounds is None:
+        return [*said, "empty: nothing sounds in it"]
+    begins = figures.sounds[0] + item.offset_s
+    if begins > _LATE_S:
+        said.append(f"starts late: first sound at {begins:.1f} s")
+    if figures.clipped:
+        said.append(f"clipped: {figures.clipped} samples at full scale")
+    if figures.silent > _MOSTLY_SILENT:
+        said.append("mostly silent")
+    if figures.level_dbfs < _SOFT_DBFS:
+        said.append("very soft")
+    return said
+
+
+def _khz(rate: int) -> str:
+    return f"{rate / 1000:g} kHz"

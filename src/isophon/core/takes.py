@@ -1,0 +1,164 @@
+"""What was measured of recordings, kept on disk and mapped into memory: opening a take again reads next to nothing.
+
+One folder a recording, named after its path, size, time and the program that
+measured it, so that a changed file or program is measured again. Folders are
+written whole or not at all, and the oldest go where they take too much room.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import dataclasses
+import hashlib
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+import platformdirs
+
+import isophon
+from isophon.core.errors import OutputError
+from isophon.core.marks import Mark
+from isophon.core.pictures import Spectrogram, Wave
+from isophon.core.scan import Figures
+from isophon.core.survey import Survey, geometry_at
+
+_ROOM_BYTES = 4 << 30
+
+
+class Surveyed(msgspec.Struct, frozen=True):
+    """What surveying and finding give: measurements, picture, marks, phrases and words ((start, end) in s)."""
+
+    survey: Survey
+    spectrogram: Spectrogram
+    marks: tuple[Mark, ...]
+    phrases: tuple[tuple[float, float], ...]
+    words: tuple[tuple[float, float], ...]
+
+
+class _Told(msgspec.Struct):
+    values: dict[str, Any]
+    marks: tuple[Mark, ...]
+    phrases: tuple[tuple[float, float], ...]
+    words: tuple[tuple[float, float], ...]
+
+
+def place_of(path: Path) -> Path:
+    """The folder that belongs to a recording as it is now; OSError if it is not there."""
+    status = path.stat()
+    key = f"{path.resolve()}\n{status.st_size}\n{status.st_mtime_ns}\n{_program()}"
+    return Path(platformdirs.user_cache_dir("isophon")) / "takes" / hashlib.sha256(key.encode()).hexdigest()[:24]
+
+
+def keep_scan(place: Path, wave: Wave, figures: Figures) -> None:
+    """Keep a first look; OutputError if there is no room."""
+    with _whole(place / "scan") as folder:
+        _write_levels(folder, "wave", wave.levels)
+        (folder / "figures.json").write_bytes(msgspec.json.encode(figures))
+
+
+def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
+    """The first look at a recording, None where there was none."""
+    folder = place / "scan"
+    try:
+        figures = msgspec.json.decode((folder / "figures.json").read_bytes(), type=Figures)
+        return Wave(_levels(folder, "wave")), figures
+    except (OSError, ValueError, msgspec.MsgspecError):
+        return None
+
+
+def keep_survey(place: Path, surveyed: Surveyed) -> None:
+    """Keep a survey and what was found; OutputError if there is no room."""
+    make_room(place.parent)
+    with _whole(place / "survey") as folder:
+        values = {}
+        for field in dataclasses.fields(Survey):
+            value = getattr(surveyed.survey, field.name)
+            if isinstance(value, np.ndarray):
+                np.save(folder / f"{field.name}.npy", value)
+            else:
+                values[field.name] = value
+        _write_levels(folder, "spectrogram", surveyed.spectrogram.levels)
+        told = _Told(values, surveyed.marks, surveyed.phrases, surveyed.words)
+        (folder / "told.json").write_bytes(msgspec.json.encode(told))
+
+
+def kept_survey(place: Path) -> Surveyed | None:
+    """The survey of a recording, its arrays mapped from disk; None where there was none."""
+    folder = place / "survey"
+    try:
+        told = msgspec.json.decode((folder / "told.json").read_bytes(), type=_Told)
+        arrays = {
+            field.name: np.load(folder / f"{field.name}.npy", mmap_mode="r")
+            for field in dataclasses.fields(Survey)
+            if field.name not in told.values
+        }
+        survey = Survey(**told.values, **arrays)
+        spectrogram = Spectrogram(geometry_at(survey.sample_rate), _levels(folder, "spectrogram"))
+        with contextlib.suppress(OSError):
+            os.utime(place)
+        return Surveyed(survey, spectrogram, told.marks, told.phrases, told.words)
+    except (OSError, ValueError, TypeError, msgspec.MsgspecError):
+        return None
+
+
+def make_room(folder: Path, limit: int = _ROOM_BYTES) -> None:
+    """Give up the folders that were used longest ago until the rest takes less than ``limit`` bytes."""
+    places = []
+    with contextlib.suppress(OSError):
+        for place in folder.iterdir():
+            size = sum(file.stat().st_size for file in place.rglob("*") if file.is_file())
+            places.append((place.stat().st_mtime, size, place))
+    total = sum(size for _, size, _ in places)
+    for _, size, place in sorted(places):
+        if total <= limit:
+            break
+        shutil.rmtree(place, ignore_errors=True)
+        total -= size
+
+
+@lru_cache(maxsize=1)
+def _program() -> str:
+    """A name for what measures: its version and the text of its modules."""
+    digest = hashlib.sha256(isophon.__version__.encode())
+    for path in sorted(Path(__file__).parent.rglob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
+
+
+def _write_levels(folder: Path, name: str, levels: list[np.ndarray]) -> None:
+    for i, level in enumerate(levels):
+        np.save(folder / f"{name}-{i}.npy", level)
+
+
+def _levels(folder: Path, name: str) -> list[np.ndarray]:
+    count = len(list(folder.glob(f"{name}-*.npy")))
+    if not count:
+        raise OSError(f"no {name}")
+    return [np.load(folder / f"{name}-{i}.npy", mmap_mode="r") for i in range(count)]
+
+
+@contextlib.contextmanager
+def _whole(folder: Path) -> Iterator[Path]:
+    """A temporary folder that takes the place of ``folder`` when the block succeeds."""
+    try:
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        temporary = Path(tempfile.mkdtemp(prefix=".", dir=folder.parent))
+        try:
+            yield temporary
+            if folder.exists():
+                shutil.rmtree(folder)
+            temporary.rename(folder)
+        except BaseException:
+            shutil.rmtree(temporary, ignore_errors=True)
+            raise
+    except OSError as error:
+        raise OutputError(
+            f"{folder.parent.parent}: measurements cannot be kept there ({error.strerror}); make room on that disk"
+        ) from error

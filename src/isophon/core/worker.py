@@ -1,0 +1,110 @@
+"""A process that measures and writes, so that the window's own process stays free.
+
+``python -m isophon.core.worker`` reads one request a line (JSON) from standard
+input and answers with lines on standard output: ``{"progress": 0.5}``, then
+``{"done": …}`` or ``{"failed": "why"}``. It ends when its input does.
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from isophon.core import takes
+from isophon.core.audio.files import Recording
+from isophon.core.errors import IsophonError
+from isophon.core.finding import find_marks, survey_recording
+from isophon.core.handover import Target, check_free, hand_over
+from isophon.core.pictures import Spectrogram
+from isophon.core.scan import scan
+from isophon.core.session.edits import check_source
+from isophon.core.session.model import Part
+from isophon.core.survey import geometry_at, phrases, words
+from isophon.core.takes import Surveyed
+
+Progress = Callable[[float], None]
+_NICENESS = 5
+
+
+def measure(path: Path, again: bool, progress: Progress) -> None:
+    """Survey a recording, find its marks and keep all that; nothing is done twice unless ``again``."""
+    place = takes.place_of(path)
+    if not again and takes.kept_survey(place):
+        return
+    with Recording(path) as recording:
+        spectrogram = Spectrogram(geometry_at(recording.sample_rate))
+        found = survey_recording(recording, lambda f: progress(0.7 * f), spectrogram.add)
+        spectrogram.finish()
+        marks = find_marks(recording, found)
+        progress(0.98)
+        whole = Surveyed(found, spectrogram, marks, tuple(phrases(found)), tuple(words(found)))
+        takes.keep_survey(place, whole)
+
+
+def look(path: Path, progress: Progress) -> None:
+    """Take a first look at a recording and keep it."""
+    place = takes.place_of(path)
+    if not takes.kept_scan(place):
+        with Recording(path) as recording:
+            takes.keep_scan(place, *scan(recording, progress))
+
+
+def write(part: Part, target: Target, rate: int | None, progress: Progress) -> dict[str, Any]:
+    """Hand over one part; its row of the report."""
+    path = Path(part.source.path)
+    with Recording(path) as recording:
+        check_source(part.source, recording)
+        check_free(path, target)
+        kept = takes.kept_survey(takes.place_of(path))
+        survey = kept.survey if kept else survey_recording(recording, lambda f: progress(0.4 * f))
+        return hand_over(part, recording, survey, target, lambda f: progress(0.4 + 0.6 * f), rate)
+
+
+def answer(request: dict[str, Any], progress: Progress) -> Any:
+    """Do what a request asks for."""
+    if request["do"] == "hand over":
+        part, how = msgspec.convert(request["part"], Part), request["target"]
+        return write(part, Target(**how | {"folder": Path(how["folder"])}), request["rate"], progress)
+    path = Path(request["path"])
+    if request["do"] == "look":
+        return look(path, progress)
+    return measure(path, request["do"] == "measure again", progress)
+
+
+def main() -> None:
+    """Answer requests until the input ends."""
+    signal.signal(signal.SIGTERM, _terminated)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(_NICENESS)
+    replies = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # nothing else may come between the answers
+
+    def tell(**reply: Any) -> None:
+        replies.write(msgspec.json.encode(reply) + b"\n")
+        replies.flush()
+
+    for line in sys.stdin.buffer:
+        try:
+            tell(done=answer(msgspec.json.decode(line), lambda f: tell(progress=f)))
+        except IsophonError as error:
+            tell(failed=str(error))
+        except MemoryError:
+            tell(failed="there is not enough memory for this; close other programs and try again")
+        except BrokenPipeError:
+            return
+        except Exception as error:
+            tell(failed=f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost")
+
+
+def _terminated(*_: object) -> None:
+    raise SystemExit(0)
+
+
+if __name__ == "__main__":
+    main()

@@ -13,11 +13,16 @@ from isophon.core.passes.esses.find import find
 from isophon.core.survey import survey
 
 
+@pytest.fixture(autouse=True, scope="session")
+def _own_cache(tmp_path_factory):
+    """No test touches the person's own cache; what one measured serves the next."""
+    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+
+
 @pytest.fixture(autouse=True)
-def _own_folders(tmp_path, monkeypatch):
-    """No test touches the person's own cache or state."""
+def _own_state(tmp_path, monkeypatch):
+    """No test touches the person's own state."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
-    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
 
 
 @pytest.fixture(scope="session")
@@ -28,7 +33,7 @@ def demo(tmp_path_factory) -> Path:
 
 @pytest.fixture(scope="session")
 def demo_take(demo) -> Path:
-    return next(demo.parent.glob("*.wav"))
+    return demo.parent / "Lead.wav"
 
 
 def reader(samples: np.ndarray):

@@ -14,7 +14,8 @@ import soundfile as sf
 
 from conftest import write
 from isophon.cli import main
-from isophon.core.session import edits, file
+from isophon.core.session import edits, file, layout
+from isophon.core.session.model import Source
 from voices import ALSA, spoken
 
 SRC = Path(__file__).parent.parent / "src"
@@ -90,7 +91,8 @@ def test_stereo_flac_keeps_its_shape(capsys, tmp_path):
 def test_a_session_is_cleaned_with_its_decisions(capsys, take, tmp_path):
     run(capsys, "find", take)
     info = sf.info(take)
-    value = edits.new_session("s", take, info.samplerate, 1, info.frames)
+    source = Source(str(take), info.samplerate, 1, info.frames)
+    value = layout.new_session("s", [layout.Arrival("take", source)])
     path = tmp_path / "s.isophon"
     file.save(value, path)
     assert run(capsys, "clean", "--session", path, "--out", tmp_path / "a", "--depth", "32f")[0] == 0
@@ -99,7 +101,9 @@ def test_a_session_is_cleaned_with_its_decisions(capsys, take, tmp_path):
     assert np.array_equal(one, other)
     part = value.parts[0]
     drawn, name = edits.draw_mark(value, part.id, 1.0, 1.2, (-20.0, 3.0, 3000.0, 9000.0, "s"))
-    drawn = edits.adopt_findings(edits.set_change(drawn, part.id, [name], -20), part.id, (), -20.0, -80.0)
+    drawn = edits.adopt_findings(
+        edits.set_change(drawn, part.id, [name], -20), part.id, edits.Findings(source, (), -20.0, -80.0)
+    )
     file.save(drawn, path)
     assert run(capsys, "clean", "--session", path, "--out", tmp_path / "a", "--depth", "32f", "--force")[0] == 0
     changed = np.flatnonzero(sf.read(tmp_path / "a" / "take.clean.wav")[0] != sf.read(take)[0]) / info.samplerate

@@ -5,15 +5,15 @@ import pytest
 from scipy import signal
 
 from isophon.core.demo.build import load_labels, make_demo
-from isophon.core.demo.score import BEAT_S, BREATH_S, LINES
+from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import RATE, Mouth, sing
 from isophon.core.session import file
 
 
 def test_the_same_singer_sings_the_same_and_another_differently():
-    one, labels = sing(LINES[:1], BEAT_S, BREATH_S, Mouth())
-    again, same = sing(LINES[:1], BEAT_S, BREATH_S, Mouth())
-    other, _ = sing(LINES[:1], BEAT_S, BREATH_S, Mouth(scale=1.0, transpose=-12))
+    one, labels = sing(VERSES[:1], BEAT_S, BREATH_S, Mouth())
+    again, same = sing(VERSES[:1], BEAT_S, BREATH_S, Mouth())
+    other, _ = sing(VERSES[:1], BEAT_S, BREATH_S, Mouth(scale=1.0, transpose=-12))
     assert np.array_equal(one, again) and labels == same
     assert not np.array_equal(one[: len(other)], other[: len(one)])
     assert np.isfinite(one).all() and np.abs(one).max() < 1
@@ -22,7 +22,7 @@ def test_the_same_singer_sings_the_same_and_another_differently():
 @pytest.mark.parametrize("s_peak", [5_000.0, 7_500.0])
 def test_labels_hold_the_sounds_they_name(s_peak):
     """Inside an S the energy lies around its crest, at its edges it comes and goes within 15 ms."""
-    take, labels = sing(LINES[4:5], BEAT_S, BREATH_S, Mouth(s_peak=s_peak))
+    take, labels = sing(VERSES[4:5], BEAT_S, BREATH_S, Mouth(s_peak=s_peak))
     alone = [x for x in labels if x.sound == "s"]
     assert len(alone) >= 2
     for label in alone:
@@ -36,12 +36,19 @@ def test_labels_hold_the_sounds_they_name(s_peak):
     assert np.median(np.array(within) - np.array(before)) > 12
 
 
-def test_it_is_made_once_and_opens(tmp_path):
-    told = []
-    path = make_demo(tmp_path, told.append)
-    assert told[-1] == 1.0 and len(file.load(path).parts) == 1
-    stamp = next(tmp_path.glob("*.wav")).stat().st_mtime_ns
-    assert make_demo(tmp_path) == path and next(tmp_path.glob("*.wav")).stat().st_mtime_ns == stamp
-    labels = load_labels(tmp_path)
-    assert sum(label.sharp for label in labels) >= 8
-    assert {"s", "sh", "z", "ch", "f", "h", "t", "breath", "tick"} <= {label.sound for label in labels}
+def test_it_is_made_once_and_holds_every_blemish(demo):
+    stamps = {path: path.stat().st_mtime_ns for path in demo.parent.glob("*.wav")}
+    assert make_demo(demo.parent) == demo
+    assert stamps == {path: path.stat().st_mtime_ns for path in demo.parent.glob("*.wav")}
+    session = file.load(demo)
+    assert [p.role for p in session.parts] == ["lead", "double", "harmony", "harmony", "adlib"]
+    assert [g.kind for g in session.guides] == ["cue", "bed"]
+    assert session.parts[-1].offset_s == 22.0 and session.parts[-1].source.sample_rate == 44_100
+    assert 70 < session.span[1] < 80
+    labels = {part.name: load_labels(demo.parent, part.name) for part in session.parts}
+    sounds = {label.sound for rows in labels.values() for label in rows}
+    assert {"s", "sh", "z", "ch", "f", "h", "t", "breath", "tick", "pop", "hum", "rumble", "hiss", "bleed", "ring",
+            "chatter", "shuffle", "clipped", "word"} <= sounds  # fmt: skip
+    lead, double = (np.array([x.start for x in labels[name] if x.sound == "word"]) for name in ("Lead", "Lead double"))
+    late = np.abs(double[:, None] - lead[None, :]).min(axis=1)
+    assert len(double) == 3 * 14 and np.median(late) > 0.01 and late.max() < 0.2

@@ -9,7 +9,7 @@ from scipy import signal
 from conftest import look
 from isophon.core.demo.build import load_labels
 from isophon.core.demo.phonemes import SIBILANTS
-from isophon.core.demo.score import BEAT_S, BREATH_S, LINES
+from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import RATE, Mouth, sing
 from voices import VOICES, alsa, score, sibilants, spoken, undecided
 
@@ -148,7 +148,7 @@ def test_a_single_sharp_ess_and_the_usual_one():
 )  # fmt: skip
 def test_other_mouths(mouth):
     """A soprano, a dark bass whose Sh lies at 2.4 kHz, an airy and a sharp singer: next to no false mark."""
-    samples, labels = sing(LINES[:5], BEAT_S, BREATH_S, mouth)
+    samples, labels = sing(VERSES[:5], BEAT_S, BREATH_S, mouth)
     _, marks = look(samples, RATE)
     hits, false, misses = score(spans(marks), [(x.start, x.end) for x in labels if x.sound in SIBILANTS])
     assert false <= 1 and hits >= 0.85 * (hits + misses)

@@ -1,5 +1,7 @@
 """Hand over and the take at hand: figures against pyloudnorm and against what was written."""
 
+from pathlib import Path
+
 import numpy as np
 import pyloudnorm
 import pytest
@@ -7,8 +9,8 @@ import soundfile as sf
 from msgspec.structs import replace
 
 from conftest import write
-from isophon.core import handover
-from isophon.core.errors import Cancelled, InputError, OutputError
+from isophon.core import handover, worker
+from isophon.core.errors import Cancelled, OutputError
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.session.model import Part, Source
 from isophon.core.take import open_take
@@ -19,10 +21,11 @@ from voices import spoken
 def prepared(tmp_path_factory):
     samples, rate, _ = spoken("de")
     path = write(tmp_path_factory.mktemp("t") / "take.wav", samples, rate, "FLOAT")
-    take = open_take(path, lambda fraction: None)
     source = Source(str(path), rate, 1, len(samples))
+    worker.measure(path, False, lambda fraction: None)
+    take = open_take(source)
     settings = EssSettings(ceiling_db=-14.0, limit_db=-20.0)
-    part = Part("part-1", "take", source, ess=settings, marks=take.marks, found=True, voice_lufs=-20.0)
+    part = Part("part-1", "take", source, ess=settings, marks=take.surveyed.marks, found=True, voice_lufs=-20.0)
     return take, part
 
 
@@ -34,7 +37,7 @@ def test_the_reports_figures_are_those_of_the_files(prepared, tmp_path):
     take, part = prepared
     target = handover.Target(tmp_path, depth="32f", removed=True, labels=True)
     told = []
-    row = handover.hand_over(part, take.recording, take.survey, target, told.append)
+    row = handover.hand_over(part, take.recording, take.surveyed.survey, target, told.append)
     clean, rate = sf.read(tmp_path / "take.clean.wav")
     sung, _ = sf.read(part.source.path)
     assert row["before"]["loudness_lufs"] == pytest.approx(loudness(sung, rate), abs=0.1)
@@ -56,7 +59,7 @@ def test_cancelled_in_the_middle_leaves_nothing(prepared, tmp_path):
         raise Cancelled
 
     with pytest.raises(Cancelled):
-        handover.hand_over(part, take.recording, take.survey, handover.Target(tmp_path), cancel)
+        handover.hand_over(part, take.recording, take.surveyed.survey, handover.Target(tmp_path), cancel)
     assert list(tmp_path.iterdir()) == []
 
 
@@ -83,13 +86,17 @@ def test_matched_gain_matches(prepared):
     assert take.matched_gain_db(()) == 0
 
 
-def test_opening_can_be_cancelled_and_says_what_is_wrong(prepared, tmp_path):
-    _, part = prepared
+def test_measuring_can_be_cancelled_and_a_take_says_what_is_wrong(prepared, tmp_path):
+    take, part = prepared
 
     def cancel(fraction):
         raise Cancelled
 
     with pytest.raises(Cancelled):
-        open_take(part.source.path, cancel)
-    with pytest.raises(InputError, match=r"gone\.wav: no such file"):
-        open_take(tmp_path / "gone.wav", lambda fraction: None)
+        worker.measure(Path(part.source.path), True, cancel)
+    assert open_take(take.source).surveyed is not None
+    gone = open_take(replace(take.source, path=str(tmp_path / "gone.wav")))
+    assert "gone.wav: no such file" in gone.trouble and gone.surveyed is None
+    assert not gone.renderer.cleaned((), 0, 1000).any()
+    other = open_take(replace(take.source, frames=17))
+    assert "is not the recording" in other.trouble

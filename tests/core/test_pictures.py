@@ -17,6 +17,7 @@ from isophon.core.pictures import (
     hz_at,
     row_of,
 )
+from isophon.core.survey import geometry_at, survey
 
 RATE = 48_000
 RNG = np.random.default_rng(0)
@@ -55,13 +56,18 @@ def test_of_two_sides_the_larger_is_shown():
     assert low.min() == np.float32(-0.9) and high.max() == 0
 
 
+def drawn(samples):
+    """The spectrogram that the survey draws."""
+    spectrogram = Spectrogram(geometry_at(RATE))
+    survey(np.array_split(samples[None, :], 5, axis=1), RATE, len(samples), on_spectra=spectrogram.add)
+    spectrogram.finish()
+    return spectrogram
+
+
 @pytest.mark.parametrize("hz", [2_000, 3_150, 6_300, 12_500])
 def test_a_tone_lies_on_its_row(hz):
     tone = (0.25 * np.sin(2 * np.pi * hz * np.arange(RATE) / RATE)).astype(np.float32)
-    spectrogram = Spectrogram(RATE)
-    for piece in np.array_split(tone[None, :], 5, axis=1):
-        spectrogram.add(piece)
-    spectrogram.finish()
+    spectrogram = drawn(tone)
     column = spectrogram.columns(0.3, 0.7, 10)[:, 5]
     assert abs(int(np.argmax(column)) - row_of(hz) * ROWS) < 4
     sharp = close_picture(tone[None, : RATE // 4 + 2 * close_margin(RATE)], RATE, 100)
@@ -69,9 +75,7 @@ def test_a_tone_lies_on_its_row(hz):
 
 
 def test_outside_of_the_take_is_empty_paper():
-    spectrogram = Spectrogram(RATE)
-    spectrogram.add(NOISE[None, :RATE])
-    spectrogram.finish()
+    spectrogram = drawn(NOISE[:RATE])
     picture = spectrogram.columns(-1.0, 2.0, 300)
     assert not picture[:, :95].any() and not picture[:, 205:].any() and picture[:, 110:190].all()
 

@@ -5,6 +5,7 @@ import time
 import numpy as np
 
 from conftest import look, reader
+from isophon.core.mix import Strip
 from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, usual_standout
 from isophon.core.player import Player
@@ -30,8 +31,11 @@ class HandDevice:
 class Deck:
     def __init__(self, samples, rate, plan=()):
         self.renderer = Renderer(reader(samples), rate, len(samples))
-        self.player = Player(self.renderer, HandDevice)
-        self.player.set_plan(plan)
+        self.player = Player(rate, len(samples), HandDevice)
+        self.set_plan(plan)
+
+    def set_plan(self, plan):
+        return self.player.set_scene((Strip(self.renderer, plan),))
 
     def hear(self, blocks):
         out = []
@@ -85,7 +89,7 @@ def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
     for act in (
         lambda: deck.player.set_compare("as sung"), lambda: deck.player.set_compare("taken out"),
         lambda: deck.player.set_compare("cleaned"), lambda: deck.player.set_match(3.0),
-        lambda: deck.player.seek(rate + 77), lambda: deck.player.set_plan(()),
+        lambda: deck.player.seek(rate + 77), lambda: deck.set_plan(()),
         lambda: deck.player.set_loop((rate + 100, rate + 9_000)), lambda: None, lambda: deck.player.stop(),
     ):  # fmt: skip
         act()
@@ -116,7 +120,7 @@ def test_a_new_plan_is_ready_in_the_loop():
     deck.player.set_loop((0, 40 * BLOCK))
     deck.player.play()
     deck.hear(4)
-    version = deck.player.set_plan(plan)
+    version = deck.set_plan(plan)
     assert deck.player.ready(version, 1.0)
     heard = deck.hear(12)
     at = 16 * BLOCK
@@ -135,8 +139,8 @@ def test_it_ends_at_the_end():
 
 def test_the_stand_in_keeps_time_and_what_was_played():
     samples, rate, plan = tame()
-    player = Player(Renderer(reader(samples), rate, len(samples)), ClockedDevice)
-    player.set_plan(plan)
+    player = Player(rate, len(samples), ClockedDevice)
+    player.set_scene((Strip(Renderer(reader(samples), rate, len(samples)), plan),))
     player.play()
     time.sleep(0.6)
     player.stop()

@@ -52,7 +52,7 @@ def apply(value: Session, step: tuple) -> Session:
         return edits.forget_hand(value, "part-1", [rest[0]])
     if what == "draw":
         return edits.draw_mark(value, "part-1", rest[0], rest[0] + 0.1, (-20.0, 1.0, 3000.0, 9000.0, "s"))[0]
-    return edits.set_setting(value, "part-1", what, rest[0])
+    return edits.set_setting(value, ["part-1"], what, rest[0])
 
 
 @settings(max_examples=60, deadline=None)
@@ -79,8 +79,8 @@ def test_undo_to_the_start_redo_to_the_end_save_and_load(tmp_path_factory, taken
 def test_a_drag_is_one_step(tmp_path):
     history = History(session(tmp_path))
     for i in range(20):
-        history.do("ceiling", edits.set_setting(history.session, "part-1", "ceiling_db", -float(i)), gesture="drag 1")
-    history.do("ceiling", edits.set_setting(history.session, "part-1", "ceiling_db", 3), gesture="drag 2")
+        history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ceiling_db", -float(i)), gesture="drag 1")
+    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ceiling_db", 3), gesture="drag 2")
     assert history.undo().parts[0].ess.ceiling_db == -19
     assert history.undo() == session(tmp_path) and history.undo_name is None
 
@@ -90,7 +90,7 @@ def test_the_file_is_readable_names_recordings_relatively_and_moves_with_them(tm
     value = session(tmp_path / "a")
     file.save(value, tmp_path / "a" / "song.isophon")
     content = json.loads((tmp_path / "a" / "song.isophon").read_text())
-    assert content["isophon_session"] == 1 and content["session"]["parts"][0]["source"]["path"] == "lead.wav"
+    assert content["isophon_session"] == 2 and content["session"]["parts"][0]["source"]["path"] == "lead.wav"
     (tmp_path / "a").rename(tmp_path / "b")
     assert file.load(tmp_path / "b" / "song.isophon") == session(tmp_path / "b")
 
@@ -99,7 +99,7 @@ def test_the_file_is_readable_names_recordings_relatively_and_moves_with_them(tm
     ("change", "words"),
     [
         (lambda t: t[: len(t) // 2], "is damaged"), (lambda t: t.replace("isophon_session", "other"), "is not an Iso"),
-        (lambda t: t.replace('"isophon_session": 1', '"isophon_session": 99'), "newer Isophon"),
+        (lambda t: t.replace('"isophon_session": 2', '"isophon_session": 99'), "newer Isophon"),
         (lambda t: t.replace('"sample_rate": 48000', '"sample_rate": "fast"'), r"is damaged.*sample_rate"),
         (lambda t: "", "is damaged"), (lambda t: "[1]", "is not an Iso"),
     ],
@@ -129,7 +129,7 @@ def test_wrong_settings_are_refused(tmp_path):
     value = session(tmp_path)
     for name, bad in (("ceiling_db", 99.0), ("limit_db", 1.0), ("no_such", 1.0), ("edge_ms", "soft")):
         with pytest.raises(CallError, match=rf"ess\.{name}"):
-            edits.set_setting(value, "part-1", name, bad)
+            edits.set_setting(value, ["part-1"], name, bad)
 
 
 def test_a_voice_card_keeps_the_settings(tmp_path):

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.keeping import Keeper
 from isophon.app.shelf import NOWHERE, Shelf
@@ -25,6 +25,7 @@ from isophon.core.session.model import Part, Session, Source
 from isophon.core.take import Take
 
 _SHORTEST_VIEW_S = 0.02
+_NEWS_MS = 250
 _NOBODY = Part("", "no part", NOWHERE)
 SETTING_WORDS = {
     "ceiling_db": "ceiling", "usual_db": "over the usual", "limit_db": "never more than", "edge_ms": "edges",
@@ -46,6 +47,7 @@ class Desk(QObject):
         super().__init__()
         self.keeper = Keeper(history, saved_as, continued, self)
         self.shelf = Shelf(crew, self)
+        self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
         self.selection: tuple[float, float] | None = None
         self.parts_in_hand = tuple(p.id for p in self.session.parts[:1])
@@ -53,6 +55,8 @@ class Desk(QObject):
         self.visited: set[str] = set(self.parts_in_hand)
         self.view = self.song
         self._stocked: tuple[Source, ...] = ()
+        self._news = QTimer(self, singleShot=True, interval=_NEWS_MS)
+        self._news.timeout.connect(self._show_news)
         self.keeper.changed.connect(self._session_changed)
         self.keeper.told.connect(self.told)
         self.shelf.told.connect(self.told)
@@ -73,7 +77,10 @@ class Desk(QObject):
     @property
     def part(self) -> Part:
         """The part in hand, the first of several; one without samples where the session has none."""
-        return next((p for p in self.session.parts if p.id in self.parts_in_hand[:1]), _NOBODY)
+        session, ids = self.session, self.parts_in_hand[:1]
+        if self._part_of is None or self._part_of[0] is not session or self._part_of[1] != ids:
+            self._part_of = (session, ids, next((p for p in session.parts if p.id in ids), _NOBODY))
+        return self._part_of[2]
 
     @property
     def take(self) -> Take:
@@ -315,19 +322,26 @@ class Desk(QObject):
         self._stocked = tuple(i.source for i in self.session.items)
         self.shelf.stock(self.session)
         self.shelf.at_hand(self.part.source)
-        for source in self._stocked:
-            self._adopt(source)
+        self._adopt()
 
     def _take_known(self, source: Source) -> None:
-        self._adopt(source)
+        """News of takes are shown together; those of the part in hand at once."""
+        if source == self.part.source:
+            self._news.stop()
+            self._show_news()
+        elif not self._news.isActive():
+            self._news.start()
+
+    def _show_news(self) -> None:
+        self._adopt()
         self.take_changed.emit()
 
-    def _adopt(self, source: Source) -> None:
-        """Put what was found in a take into the parts that have not been looked at yet."""
-        new = [p.id for p in self.session.parts if p.source == source and not p.found]
-        findings = self.shelf.take(source).findings if new else None
-        if findings is not None:
-            self.keeper.adopt(new, findings)
+    def _adopt(self) -> None:
+        """Put what was found in takes into the parts that have not been looked at yet."""
+        new = [(p.id, self.shelf.take(p.source).findings) for p in self.session.parts if not p.found]
+        found = [(part_id, findings) for part_id, findings in new if findings is not None]
+        if found:
+            self.keeper.adopt(found)
 
     def _found_again(self, source: Source) -> None:
         findings = self.shelf.take(source).findings

@@ -86,7 +86,6 @@ class HandOverPage(QWidget):
         desk.take_changed.connect(self.show_will)
         self._busy(False)
         self.table.hide()
-        self.show_will()
 
     def _lay_out(self, choose: QPushButton) -> None:
         grid = QGridLayout(horizontalSpacing=14, verticalSpacing=10)
@@ -157,7 +156,9 @@ class HandOverPage(QWidget):
         return [p for p in parts if self.which.currentIndex() == 0 or p.id in in_hand]
 
     def show_will(self) -> None:
-        """Say what will be written."""
+        """Say what will be written, once it is seen."""
+        if not self.isVisible():
+            return
         parts, target = self.parts(), self.target()
         names = [path.name for part in parts for path in handover.outputs(Path(part.source.path), target)]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
@@ -170,6 +171,10 @@ class HandOverPage(QWidget):
             if parts else "There is no part to hand over yet."
         )  # fmt: skip
         self.write.setEnabled(bool(parts) and not self._tasks)
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.show_will()
 
     def start(self) -> None:
         """Write, in the background; an error of one part stops no other."""

@@ -83,13 +83,13 @@ class Hearing(QObject):
     def _match(self) -> None:
         """The gain that brings what is compared, cleaned, to its loudness as sung."""
         desk, sung, cleaned = self.desk, 0.0, 0.0
-        for part in desk.session.parts:
+        for part in desk.session.parts if self.matched else ():
             take = desk.shelf.take(part.source)
             if take.surveyed and self._sounds(part.id) and (self.compare_all or part.id in desk.parts_in_hand):
                 power = 10 ** ((take.surveyed.survey.loudness + part.listening.gain_db) / 10)
                 sung += power
                 cleaned += power * 10 ** (-take.matched_gain_db(part.plan) / 10)
-        self.gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if self.matched and sung > 0 else 0.0
+        self.gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if sung > 0 else 0.0
         self.player.set_match(self.gain_db)
 
     # what a person asks for

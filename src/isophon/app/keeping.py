@@ -65,11 +65,11 @@ class Keeper(QObject):
             self.history.go(step)
             self._changed()
 
-    def adopt(self, part_ids: list[str], findings: Findings) -> None:
-        """Put what was found into every step of the history; a fact, not a step."""
+    def adopt(self, found: list[tuple[str, Findings]]) -> None:
+        """Put what was found in parts into every step of the history; a fact, not a step."""
 
         def known(session: Session) -> Session:
-            for part_id in part_ids:
+            for part_id, findings in found:
                 session = edits.adopt_findings(session, part_id, findings)
             return session
 
@@ -78,7 +78,7 @@ class Keeper(QObject):
         self.history.amend(known)
         self._saved = self._saved and known(self._saved)
         if self._journal is not None:
-            self._try(lambda: [self._journal.found(self.history, part_id, findings) for part_id in part_ids])
+            self._try(lambda: [self._journal.found(self.history, *one) for one in found])
         self.changed.emit()
 
     def save(self, path: Path) -> bool:

@@ -41,7 +41,7 @@ class LayoutPage(QWidget):
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
         self.desk = desk
-        self._shown: object = None
+        self._shown: list = []
         self._filling = False
         self.table = QTableWidget(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels(COLUMNS)
@@ -73,7 +73,6 @@ class LayoutPage(QWidget):
         self._lay_out()
         desk.session_changed.connect(self.refresh)
         desk.take_changed.connect(self.refresh)
-        self.refresh()
 
     def _lay_out(self) -> None:
         buttons = QHBoxLayout(spacing=8)
@@ -99,15 +98,17 @@ class LayoutPage(QWidget):
     # showing
 
     def refresh(self) -> None:
-        """Show what the session says now."""
+        """Show what the session says now, once it is seen."""
+        if not self.isVisible():
+            return
         session = self.desk.session
         takes = [self.desk.shelf.take(item.source) for item in session.items]
         listed = [(i.id, i.name, getattr(i, "role", None) or i.kind, getattr(i, "singer", ""), i.offset_s, i.source)
                   for i in session.items]  # fmt: skip
-        shown = (listed, session.rate, [(t.figures, t.trouble) for t in takes])
-        if shown == self._shown:
+        facts = [(one, session.rate, t.figures, t.trouble) for one, t in zip(listed, takes, strict=True)]
+        if facts == self._shown:
             return
-        self._shown = shown
+        before, self._shown = self._shown, facts
         count = len(session.items)
         self.about.setText(
             "Drop recordings or folders here, or add them. Say what each is; names, starts and singers can be typed."
@@ -117,7 +118,8 @@ class LayoutPage(QWidget):
         kept = self._chosen()
         self.table.setRowCount(count)
         for row, (item, take) in enumerate(zip(session.items, takes, strict=True)):
-            self._fill_row(row, item, take)
+            if row >= len(before) or before[row] != facts[row]:
+                self._fill_row(row, item, take)
         self._fit_rows()
         self.table.clearSelection()
         for row, item in enumerate(session.items):
@@ -171,6 +173,10 @@ class LayoutPage(QWidget):
             box = metrics.boundingRect(0, 0, width, 1_000, Qt.TextFlag.TextWordWrap, text)
             self.table.setRowHeight(row, max(34, box.height() + 14))
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
         self._fit_rows()
@@ -205,7 +211,7 @@ class LayoutPage(QWidget):
                 f"start of {name}", lambda s: layout.set_offset(s, item_id, seconds)
             )
         if not changed:
-            self._shown = None
+            self._shown = []
             self.refresh()
 
     def _set_what(self, item_id: str, what: str) -> None:

@@ -248,9 +248,10 @@ class Lens(QWidget):
         place = part.marks.index(mark) + 1
         self.head.setText(f"Ess {place} of {len(part.marks)}" if len(marks) == 1 else f"{len(marks)} esses in hand")
         change = part.change(mark)
+        at, level = theme.clock(mark.span[0] + self.desk.offset), theme.signed(mark.level_db)
         self.numbers.setText(
-            f"{theme.clock(mark.span[0] + self.desk.offset)}   {theme.signed(mark.level_db)} LUFS   {theme.signed(mark.standout_db)} dB "
-            f"over the voice   change {theme.signed(change)} dB   from {mark.band[0] / 1000:.1f} kHz"
+            f"{at}   {level} LUFS   {theme.signed(mark.standout_db)} dB over the voice   "
+            f"change {theme.signed(change)} dB   from {mark.band[0] / 1000:.1f} kHz"
         )
         self.leave.setChecked(all(m.hand.leave for m in marks))
         self.forget.setEnabled(any(m.hand.any for m in marks))

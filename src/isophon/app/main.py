@@ -12,6 +12,8 @@ from PySide6.QtWidgets import QApplication
 from isophon.app import theme
 from isophon.app.window import Window
 
+_IDLE_MS = 200
+
 
 def make_app() -> QApplication:
     """The application with its fonts and look."""
@@ -32,4 +34,5 @@ def run(session: Path | None = None) -> int:
     window.show()
     if session is not None:
         QTimer.singleShot(0, lambda: window.open_path(session))
+    QTimer.singleShot(_IDLE_MS, window.warm_up)
     return app.exec()

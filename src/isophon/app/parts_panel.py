@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
     QFrame,
@@ -24,6 +24,7 @@ from isophon.core.session.model import Guide, Part
 
 WIDTH = 244
 _HEAD = 46
+_SOON_MS = 150
 
 
 class PartsPanel(QFrame):
@@ -36,6 +37,8 @@ class PartsPanel(QFrame):
         self.setFixedWidth(WIDTH)
         self.work = QLabel("", objectName="soft")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
+        self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
+        self._soon.timeout.connect(self._show_work)
         self.stop = QPushButton("Stop", objectName="plain")
         self.stop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.stop.clicked.connect(self._stop_or_go)
@@ -60,7 +63,7 @@ class PartsPanel(QFrame):
         column.addWidget(self.bar)
         desk.session_changed.connect(self._show)
         desk.take_changed.connect(self._show)
-        desk.shelf.progressed.connect(self._show_work)
+        desk.shelf.progressed.connect(lambda: self._soon.isActive() or self._soon.start())
         self._show()
         self._show_work()
 
@@ -132,6 +135,7 @@ class ItemRow(QWidget):
     def __init__(self, desk: Desk, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.desk, self.item_id, self.is_guide = desk, item_id, is_guide
+        self._open_marks: tuple[Part, list[float]] | None = None
         self.hear, self.mute = (QPushButton(text, checkable=True, objectName="small") for text in ("hear", "mute"))
         self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
         self.mute.setToolTip("Leave it out of the stack and the bed (U)")
@@ -252,10 +256,10 @@ class ItemRow(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.fillRect(QRectF(first, box.bottom() - 1, item.source.duration * scale, 2), theme.CONTOUR)
         if isinstance(item, Part):
-            for mark in item.marks:
-                if item.change(mark) < 0:
-                    x = first + mark.span[0] * scale
-                    painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
+            if self._open_marks is None or self._open_marks[0] is not item:
+                self._open_marks = (item, [m.span[0] for m in item.marks if item.change(m) < 0])
+            for x in {round(first + at * scale) for at in self._open_marks[1]}:
+                painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
 
     def mousePressEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not self.is_guide:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
@@ -121,8 +121,7 @@ class Skyline(QWidget):
         painter.setClipRect(QRectF(LEFT, 0, self.width() - LEFT - RIGHT, self.height()))
         bars = self.bars()
         self._numbers = self._room_for_numbers(bars)
-        for mark, bar in bars:
-            self._draw_bar(painter, mark, bar)
+        self._draw_bars(painter, bars)
         painter.setClipping(False)
         self._draw_ceilings(painter)
         if self._band:
@@ -166,35 +165,50 @@ class Skyline(QWidget):
         heights = [m.standout_db for m in self.desk.part.marks if m.confidence >= self.desk.part.ess.sure]
         return tuple(np.percentile(heights, [25, 75])) if len(heights) >= 4 else None
 
-    def _draw_bar(self, painter: QPainter, mark: Mark, bar: QRectF) -> None:
+    def _draw_bars(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
+        """All bars, those of one look at once: a long part has hundreds."""
         part = self.desk.part
-        change = part.change(mark)
-        top = min(bar.bottom() - 1, self.y_of(mark.standout_db + change))
+        (low, high), plot = self._range(), self._plot()
+        tall = plot.height() / (high - low)
+        left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        body = QRectF(bar.left(), top, bar.width(), bar.bottom() - top)
-        unsure = mark.confidence < part.ess.sure and not mark.hand.any
-        if mark.hand.leave or unsure:
-            over = mark.standout_db > self.desk.ceiling
-            style = Qt.PenStyle.DotLine if unsure else Qt.PenStyle.SolidLine
-            painter.setPen(QPen(theme.OVER if over else theme.SOFT_INK, 1.3, style))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(bar.adjusted(0.5, 0.5, -0.5, 0))
-        else:
-            painter.fillRect(body, theme.INK if change < 0 else theme.SOFT_INK)
-            if change < 0:
-                painter.fillRect(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()), theme.OVER_FAINT)
-                painter.setPen(QPen(theme.OVER, 2))
-                painter.drawLine(bar.topLeft(), bar.topRight())
-        self._draw_notes(painter, mark, bar, top, change)
+        for mark, bar in bars:
+            change = part.change(mark)
+            top = min(bar.bottom() - 1, plot.bottom() - (mark.standout_db + change - low) * tall)
+            if mark.hand.leave:
+                hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
+            elif mark.confidence < part.ess.sure and not mark.hand.any:
+                unsure.append(bar)
+            elif change < 0:
+                changed.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
+                cut.append(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()))
+            else:
+                left_alone.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
+        painter.setPen(Qt.PenStyle.NoPen)
+        for ink, boxes in ((theme.SOFT_INK, left_alone), (theme.INK, changed), (theme.OVER_FAINT, cut)):
+            painter.setBrush(ink)
+            painter.drawRects(boxes)
+        painter.setBrush(QBrush(theme.SOFT_INK, Qt.BrushStyle.Dense5Pattern))
+        painter.drawRects(unsure)
+        painter.setPen(QPen(theme.SOFT_INK, 1.3))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRects(hollow)
+        painter.setPen(QPen(theme.OVER, 2))
+        painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
+        in_hand = set(self.desk.in_hand)
+        for mark, bar in bars:
+            if self._numbers or mark.hand.any or mark.id in in_hand:
+                self._draw_notes(painter, mark, bar, mark.id in in_hand)
 
-    def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, top: float, change: float) -> None:
+    def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, in_hand: bool) -> None:
+        change = self.desk.part.change(mark)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if mark.id in self.desk.in_hand:
+        if in_hand:
             painter.setPen(QPen(theme.IN_HAND, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(bar.adjusted(-4, -3, 4, 0))
         if mark.hand.any and not mark.hand.leave:
-            pole = QPointF(bar.right() + 3, top)
+            pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, self.y_of(mark.standout_db + change)))
             painter.setPen(QPen(theme.HAND_FLAG, 1.5))
             painter.drawLine(pole, pole + QPointF(0, -13))
             painter.setBrush(theme.HAND_FLAG)
@@ -207,7 +221,7 @@ class Skyline(QWidget):
             elif change <= -0.05:
                 text = theme.signed(change)
             painter.setFont(theme.mono(12))
-            painter.setPen(theme.IN_HAND if mark.id in self.desk.in_hand else ink)
+            painter.setPen(theme.IN_HAND if in_hand else ink)
             box = QRectF(bar.center().x() - 34, bar.top() - 19, 68, 16)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 

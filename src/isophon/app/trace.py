@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
@@ -39,6 +39,7 @@ class Trace(QWidget):
         self._song_kept: tuple[object, QPixmap] | None = None
         self._sharp: tuple[tuple[float, float], QImage] | None = None
         self._sharp_take = desk.take
+        self._stamps: dict[object, QPixmap] = {}
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
         self._moved = False
@@ -212,15 +213,17 @@ class Trace(QWidget):
         painter.save()
         painter.setClipRect(QRectF(LEFT, 0, self._plot_width(), self.height()))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        y = wave.bottom() + 4
+        drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
         for mark in part.marks:
             first, last = mark.span
             if last < start or first > end:
                 continue
             over = mark.standout_db > ceiling or part.change(mark) < 0
-            ink = theme.OVER if over else theme.SOFT_INK
             left, right = self.x_of(first), self.x_of(last)
-            if mark.id in in_hand:
-                ink = theme.IN_HAND
+            look = "hand" if mark.id in in_hand else "over" if over else "under"
+            drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
+            if look == "hand":
                 box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
                 tint = theme.IN_HAND.toRgb()
                 tint.setAlpha(38)
@@ -228,12 +231,30 @@ class Trace(QWidget):
                 painter.setPen(QPen(theme.IN_HAND, 1.5))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRect(box)
-            painter.setPen(QPen(ink, 1.5))
-            y = wave.bottom() + 4
-            painter.drawLine(QPointF(left, y), QPointF(max(right, left + 1), y))
-            painter.setBrush(Qt.BrushStyle.NoBrush if mark.hand.leave or not over else ink)
-            painter.drawPath(theme.ess_shape((left + right) / 2, y + 1, 4.2))
+        inks = {"hand": theme.IN_HAND, "over": theme.OVER, "under": theme.SOFT_INK}
+        for (look, filled), spans in drawn.items():
+            painter.setPen(QPen(inks[look], 1.5))
+            painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
+            stamp = self._stamp(inks[look], filled)
+            for left, right in spans:
+                painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         painter.restore()
+
+    def _stamp(self, ink: QColor, filled: bool) -> QPixmap:
+        """The shape of an ess, drawn once."""
+        key = (ink.rgb(), filled, self.devicePixelRatioF())
+        if key not in self._stamps:
+            pixmap = QPixmap(QSize(16, 16) * key[2])
+            pixmap.setDevicePixelRatio(key[2])
+            pixmap.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(pixmap)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(ink, 1.5))
+            painter.setBrush(ink if filled else Qt.BrushStyle.NoBrush)
+            painter.drawPath(theme.ess_shape(8, 4, 4.2))
+            painter.end()
+            self._stamps[key] = pixmap
+        return self._stamps[key]
 
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()

@@ -25,6 +25,7 @@ class Transport(QFrame):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
+        self._playing = False
         self.play = QPushButton(icon=_play_icon(False), iconSize=QSize(34, 34), objectName="plain")
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
@@ -91,7 +92,9 @@ class Transport(QFrame):
 
     def show_playing(self, playing: bool) -> None:
         """Show the triangle or the bars."""
-        self.play.setIcon(_play_icon(playing))
+        if playing != self._playing:
+            self._playing = playing
+            self.play.setIcon(_play_icon(playing))
 
     def show_compare(self, name: str) -> None:
         """Show what is heard."""

@@ -219,6 +219,17 @@ class Window(QMainWindow):
         self._crew = self._crew or Crew()
         return self._crew
 
+    def warm_up(self) -> None:
+        """Load what opening needs while the start page is looked at."""
+        import threading
+
+        def load() -> None:
+            import isophon.app.opening
+            import isophon.app.workroom  # noqa: F401
+
+        threading.Thread(target=load, daemon=True).start()
+        self._hands().wake()
+
     def _recall(self) -> None:
         """Be as the window was when it was closed last."""
         from isophon.app.state import state_folder

@@ -34,6 +34,7 @@ from isophon.app.sheet import EssSheet
 from isophon.app.skyline import Skyline
 from isophon.app.trace import Trace
 from isophon.app.transport import Transport
+from isophon.core.session.model import Source
 
 _STEP_DB = 0.5
 _TICK_MS = 33
@@ -53,6 +54,7 @@ class Workroom(QWidget):
         self.desk = desk
         desk.setParent(self)
         self.heard: set[tuple[str, str]] = set()
+        self._remarked: set[Source] = set()
         self.listened_s = 0.0
         self.hearing = Hearing(desk, self)
         self.menu = SessionMenu(desk, self)
@@ -132,6 +134,7 @@ class Workroom(QWidget):
         desk, transport, hearing = self.desk, self.transport, self.hearing
         desk.session_changed.connect(self._session_changed)
         desk.take_changed.connect(self._session_changed)
+        desk.take_changed.connect(self._remark_on_take)
         desk.keeper.saved.connect(self._show_state)
         desk.told.connect(self.tell)
         hearing.changed.connect(self._hearing_changed)
@@ -216,6 +219,17 @@ class Workroom(QWidget):
             self.tell(troubled[0])
         elif troubled:
             self.tell(f"{len(troubled)} recordings cannot be used; Lay out (1) says why. {troubled[0]}")
+
+    def _remark_on_take(self) -> None:
+        """Say once what a wary eye sees in the take at hand."""
+        take, part = self.desk.take, self.desk.part
+        if take.source in self._remarked or take.figures is None or not part.found:
+            return
+        self._remarked.add(take.source)
+        if part.voice_lufs is None:
+            self.tell(f"No voice was found in {part.name}, so nothing can be measured against it; it can be heard.")
+        elif take.figures.clipped:
+            self.tell(f"{part.name} has clipped: {take.figures.clipped} samples stand at full scale.")
 
     def tell(self, words: str) -> None:
         """Show one line to the person for a while."""

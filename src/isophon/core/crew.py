@@ -56,6 +56,11 @@ class Crew:
                 thread.start()
             self._work.notify()
 
+    def wake(self) -> None:
+        """Start all workers before there is work for them."""
+        for _ in range(self._hands):
+            self.submit(Task({"do": "wake"}, lambda what, value: None))
+
     def prefer(self, wanted: Callable[[Task], bool], rank: float) -> None:
         """Give waiting tasks another rank."""
         with self._work:

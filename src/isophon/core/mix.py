@@ -30,7 +30,7 @@ class Strip:
 
 
 class Heard(NamedTuple):
-    """A span of the mix, float32 ``(frames, 2)`` each: compared strips as sung and cleaned, and all others."""
+    """A span of the mix, float32 ``(2, frames)`` each: compared strips as sung and cleaned, and all others."""
 
     sung: np.ndarray
     cleaned: np.ndarray
@@ -48,7 +48,7 @@ def gains(listening: Listening) -> tuple[float, float]:
 
 def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:
     """Mix a span of a scene at ``rate`` Hz; any span equals the same span of the whole."""
-    heard = Heard(*(np.zeros((frames, 2), np.float32) for _ in range(3)))
+    heard = Heard(*(np.zeros((2, frames), np.float32) for _ in range(3)))
     for strip in scene:
         at = start - strip.offset
         cleaned = _read(strip.renderer, strip.plan, rate, at, frames)
@@ -75,5 +75,7 @@ def _read(renderer: Renderer, plan: Plan, rate: int, start: int, frames: int) ->
 def _put(into: np.ndarray, samples: np.ndarray | None, strip: Strip) -> None:
     if samples is None:
         return
-    into[:, 0] += samples[0] * np.float32(strip.left)
-    into[:, 1] += samples[-1] * np.float32(strip.right)
+    left = samples[0] if strip.left == 1.0 else samples[0] * np.float32(strip.left)
+    into[0] += left
+    same = len(samples) == 1 and strip.left == strip.right
+    into[1] += left if same else samples[-1] * np.float32(strip.right)

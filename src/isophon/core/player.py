@@ -146,7 +146,7 @@ class Player:
             glide = min(len(block), max(1, round(_GLIDE_S * self.sample_rate)))
             weights = self._weights + (target - self._weights) * _rise(glide, len(block))
             for i, version in enumerate(heard):
-                block += version * weights[:, i : i + 1]
+                block += (version * weights[:, i]).T
             self._weights = target
         goal = 1.0 if self._playing and got else 0.0
         if goal != self._gain:
@@ -162,17 +162,17 @@ class Player:
         return np.array([0.0, 10 ** (self._match_db / 20), 1.0], np.float32)
 
     def _take(self, frames: int) -> tuple[Heard, bool]:
-        heard = Heard(*(np.zeros((frames, 2), np.float32) for _ in range(3)))
+        heard = Heard(*(np.zeros((2, frames), np.float32) for _ in range(3)))
         at = 0
         with self._work:
             while at < frames and self._chunks:
                 chunk = self._chunks[0]
-                count = min(frames - at, len(chunk.heard.sung) - self._used)
+                count = min(frames - at, chunk.heard.sung.shape[1] - self._used)
                 for whole, piece in zip(heard, chunk.heard, strict=True):
-                    whole[at : at + count] = piece[self._used : self._used + count]
+                    whole[:, at : at + count] = piece[:, self._used : self._used + count]
                 at, self._used = at + count, self._used + count
                 self._position = chunk.start + self._used
-                if self._used == len(chunk.heard.sung):
+                if self._used == chunk.heard.sung.shape[1]:
                     self._chunks.popleft()
                     self._used = 0
             ended = not self._chunks and self._next >= self._samples and not self._loop
@@ -242,9 +242,9 @@ class Player:
         elif faded_from is not None:
             before = hear(faded_from, self.sample_rate, start, fade)
         if before:
-            ramp = _rise(fade, fade)
+            ramp = _rise(fade, fade)[:, 0]
             for now, then in zip(heard, before, strict=True):
-                now[:fade] = now[:fade] * ramp + then * (1 - ramp)
+                now[:, :fade] = now[:, :fade] * ramp + then * (1 - ramp)
         return _Chunk(start, heard, version), start + frames
 
 

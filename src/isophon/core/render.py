@@ -108,7 +108,7 @@ class Renderer:
 
     def _band(self, treatment: treat.Treatment) -> np.ndarray:
         key = (self, treatment.span, treatment.edge)
-        return self._cache.bands.get(key, lambda: treat.band_of(self.read, treatment, self.sample_rate))
+        return self._cache.bands.get(key, lambda: treat.band_of(self.sung, treatment, self.sample_rate))
 
 
 def _touching(plan: Plan, start: int, stop: int) -> Iterator[treat.Treatment]:

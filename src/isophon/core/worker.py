@@ -10,6 +10,7 @@ from __future__ import annotations
 import os
 import signal
 import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -30,6 +31,7 @@ from isophon.core.takes import Surveyed
 
 Progress = Callable[[float], None]
 _NICENESS = 5
+_TELL_S = 0.1
 
 
 def measure(path: Path, again: bool, progress: Progress) -> None:
@@ -71,6 +73,8 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     if request["do"] == "hand over":
         part, how = msgspec.convert(request["part"], Part), request["target"]
         return write(part, Target(**how | {"folder": Path(how["folder"])}), request["rate"], progress)
+    if request["do"] == "wake":
+        return None
     path = Path(request["path"])
     if request["do"] == "look":
         return look(path, progress)
@@ -89,9 +93,17 @@ def main() -> None:
         replies.write(msgspec.json.encode(reply) + b"\n")
         replies.flush()
 
+    told_at = 0.0
+
+    def progress(fraction: float) -> None:
+        nonlocal told_at
+        if time.monotonic() - told_at > _TELL_S:
+            told_at = time.monotonic()
+            tell(progress=fraction)
+
     for line in sys.stdin.buffer:
         try:
-            tell(done=answer(msgspec.json.decode(line), lambda f: tell(progress=f)))
+            tell(done=answer(msgspec.json.decode(line), progress))
         except IsophonError as error:
             tell(failed=str(error))
         except MemoryError:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 import msgspec
 import numpy as np
-from scipy import signal
+from scipy import fft
 
 from isophon.core.audio.filters import linear_phase_band
 from isophon.core.marks import Mark
@@ -85,7 +85,9 @@ def band_of(read: Read, treatment: Treatment, sample_rate: int) -> np.ndarray:
     taps = linear_phase_band(sample_rate, span.low, span.high, _TRANSITION * span.low)
     reach = len(taps) // 2
     samples = read(treatment.first - reach, treatment.last - treatment.first + 2 * reach)
-    band = signal.oaconvolve(samples, taps[None, :].astype(np.float32), mode="valid", axes=1)
+    size = fft.next_fast_len(samples.shape[1], real=True)
+    spectrum = fft.rfft(samples, size, axis=1) * fft.rfft(taps.astype(np.float32), size)
+    band = fft.irfft(spectrum, size, axis=1)[:, len(taps) - 1 : samples.shape[1]]
     return (band * _weights(treatment)).astype(np.float32)
 
 

@@ -68,9 +68,9 @@ def workroom(seconds: float) -> None:
     window = Window()
     window.show()
     with tempfile.TemporaryDirectory() as folder:
-        os.environ["XDG_STATE_HOME"] = folder
+        os.environ["XDG_STATE_HOME"], os.environ["XDG_CACHE_HOME"] = folder + "/state", folder + "/cache"
         window.open_path(common.long_take(Path(folder) / "take.wav", seconds))
-        while window.workroom is None:
+        while window.workroom is None or not window.workroom.desk.part.found:
             _wait(20)
         _wait(300)
         room = window.workroom
@@ -80,7 +80,7 @@ def workroom(seconds: float) -> None:
 
 
 def _ceiling(room) -> float:
-    desk, player = room.desk, room.player
+    desk, player = room.desk, room.hearing.player
     middle = desk.part.marks[len(desk.part.marks) // 2]
     desk.take_in_hand([middle.id])
     player.play()
@@ -89,7 +89,7 @@ def _ceiling(room) -> float:
         _wait(25)
         start = time.perf_counter()
         desk.set_setting("ceiling_db", -6.0 - 0.2 * i, ("bench", 0))
-        player.ready(player.set_plan(desk.part.plan), 1.0)
+        player.ready(player.set_scene(player.scene), 1.0)
         times.append(1000 * (time.perf_counter() - start))
     player.stop()
     return float(np.median(times))

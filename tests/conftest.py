@@ -10,6 +10,7 @@ import soundfile as sf
 
 from isophon.core.demo.build import make_demo
 from isophon.core.passes.esses.find import find
+from isophon.core.session import file
 from isophon.core.survey import survey
 
 
@@ -60,3 +61,28 @@ def look(samples: np.ndarray, rate: int):
 def write(path: Path, samples: np.ndarray, rate: int, subtype: str = "PCM_24", **more) -> Path:
     sf.write(path, np.atleast_2d(samples).T, rate, subtype=subtype, **more)
     return path
+
+
+@pytest.fixture
+def window(qtbot):
+    from isophon.app.main import make_app
+    from isophon.app.window import Window
+
+    make_app()
+    window = Window()
+    qtbot.addWidget(window)
+    window.resize(1280, 800)
+    window.show()
+    yield window
+    window.close()
+
+
+@pytest.fixture
+def room(window, demo, tmp_path, qtbot):
+    """The workroom on a copy of the demo session's file, beside the original recordings."""
+    from driving import opened
+
+    session = file.load(demo)
+    path = tmp_path / "song.isophon"
+    file.save(session, path)
+    return opened(window, path, qtbot)

@@ -11,13 +11,16 @@ BENCH = Path(__file__).parent.parent / "bench"
 
 
 @pytest.mark.parametrize(
-    ("script", "argument", "words"),
-    [("speed.py", "12", "survey + find"), ("quality.py", "--quick", "all voices"), ("window.py", "12", "aim: 16")],
-)
-def test_bench_runs(script, argument, words):
+    ("script", "arguments", "words"),
+    [
+        ("speed.py", ["12"], "survey + find"), ("quality.py", ["--quick"], "all voices"),
+        ("window.py", ["12"], "aim: 16"), ("session.py", ["2", "12"], "aim: 8"),
+    ],
+)  # fmt: skip
+def test_bench_runs(script, arguments, words):
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     result = subprocess.run(
-        [sys.executable, str(BENCH / script), argument], capture_output=True, text=True, timeout=240, env=environment,
+        [sys.executable, str(BENCH / script), *arguments], capture_output=True, text=True, timeout=240, env=environment,
         check=False,
     )  # fmt: skip
     assert result.returncode == 0 and words in result.stdout, result.stderr[-800:]

@@ -11,58 +11,12 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from conftest import write
-from isophon.app.main import make_app
+from driving import drag, opened, press
 from isophon.app.state import recent_sessions, unsaved_work
 from isophon.app.window import Window
 from isophon.core.session import file
 from isophon.core.session.journal import replay
 from voices import spoken
-
-
-@pytest.fixture
-def window(qtbot):
-    make_app()
-    window = Window()
-    qtbot.addWidget(window)
-    window.resize(1280, 800)
-    window.show()
-    yield window
-    window.close()
-
-
-@pytest.fixture
-def room(window, demo, tmp_path, qtbot):
-    """The workroom on a copy of the demo session's file, beside the original recording."""
-    session = file.load(demo)
-    path = tmp_path / "song.isophon"
-    file.save(session, path)
-    return opened(window, path, qtbot)
-
-
-def opened(window, path, qtbot):
-    before = window.workroom
-    window.open_path(path)
-    qtbot.waitUntil(lambda: window.workroom not in (None, before) or bool(window.message.text()), timeout=30_000)
-    assert window.workroom is not None, window.message.text()
-    window.activateWindow()
-    desk = window.workroom.desk
-    qtbot.waitUntil(lambda: bool(desk.take.trouble or (desk.part.found and desk.take.surveyed)), timeout=30_000)
-    qtbot.wait(60)
-    window.workroom.setFocus()
-    return window.workroom
-
-
-def press(room, key, modifiers=Qt.KeyboardModifier.NoModifier, qtbot=None):
-    qtbot.keyClick(room, key, modifiers)
-
-
-def drag(qtbot, widget, start, end):
-    start, end = (QPoint(round(p.x()), round(p.y())) for p in (start, end))
-    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
-    for share in (0.3, 0.7, 1.0):
-        qtbot.mouseMove(widget, start + (end - start) * share)
-        QApplication.processEvents()
-    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
 
 
 def bar_of(skyline, mark):
@@ -337,15 +291,15 @@ def test_saving_over_another_session_keeps_its_unsaved_work(window, room, qtbot,
     assert [session.parts[0].ess.ceiling_db for session in kept] == [-7.0]
 
 
-def test_opening_can_be_cancelled(window, qtbot, tmp_path):
-    rng = np.random.default_rng(0)
-    long = write(tmp_path / "long.wav", rng.standard_normal(48_000 * 120) * 0.01, 48_000)
-    window.open_path(long)
+def test_making_the_demo_can_be_cancelled(window, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "empty"))
+    window.open_demo()
+    qtbot.waitUntil(lambda: window.start.bar.value() > 20, timeout=20_000)
     qtbot.mouseClick(window.start.cancel, Qt.MouseButton.LeftButton)
     start = time.time()
     qtbot.waitUntil(lambda: window._job is None, timeout=10_000)
     assert window.workroom is None and not window.message.text() and time.time() - start < 8
-    assert window.start.open.isEnabled()
+    assert window.start.open.isEnabled() and not list(tmp_path.glob("empty/**/*.isophon"))
 
 
 def test_a_clipped_take_and_a_rest_are_told(window, qtbot, tmp_path):

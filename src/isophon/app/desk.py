@@ -67,6 +67,13 @@ class Desk(QObject):
         """Start what goes on in the background; called once the views are there."""
         self._stock()
 
+    def close(self) -> None:
+        """Write down what is not yet, and stop all that goes on in the background."""
+        self._news.stop()
+        self.keeper.settle()
+        self.shelf.close()
+        self.blockSignals(True)
+
     # the session
 
     @property

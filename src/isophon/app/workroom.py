@@ -384,8 +384,7 @@ class Workroom(QWidget):
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
         self.hearing.close()
-        self.desk.keeper.settle()
-        self.desk.shelf.close()
+        self.desk.close()
 
 
 def _rule(vertical: bool = False) -> QFrame:

@@ -68,6 +68,11 @@ class Player:
         return self._playing
 
     @property
+    def scene(self) -> Scene:
+        """What is heard."""
+        return self._scene
+
+    @property
     def position(self) -> int:
         """The frame heard now."""
         return self._position

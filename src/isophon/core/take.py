@@ -58,7 +58,7 @@ class Take:
         """Map in what has been measured by now."""
         try:
             place = takes.place_of(self.recording.path)
-        except OSError:
+        except InputError:
             return
         if self.wave is None and (scanned := takes.kept_scan(place)):
             self.wave, self.figures = scanned

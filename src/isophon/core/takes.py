@@ -23,13 +23,14 @@ import numpy as np
 import platformdirs
 
 import isophon
-from isophon.core.errors import OutputError
+from isophon.core.errors import InputError, OutputError
 from isophon.core.marks import Mark
 from isophon.core.pictures import Spectrogram, Wave
 from isophon.core.scan import Figures
 from isophon.core.survey import Survey, geometry_at
 
 _ROOM_BYTES = 4 << 30
+_DAMAGE = (OSError, EOFError, ValueError, TypeError, msgspec.MsgspecError)
 
 
 class Surveyed(msgspec.Struct, frozen=True):
@@ -50,8 +51,11 @@ class _Told(msgspec.Struct):
 
 
 def place_of(path: Path) -> Path:
-    """The folder that belongs to a recording as it is now; OSError if it is not there."""
-    status = path.stat()
+    """The folder that belongs to a recording as it is now; InputError if it is not there."""
+    try:
+        status = path.stat()
+    except OSError as error:
+        raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})") from error
     key = f"{path.resolve()}\n{status.st_size}\n{status.st_mtime_ns}\n{_program()}"
     return Path(platformdirs.user_cache_dir("isophon")) / "takes" / hashlib.sha256(key.encode()).hexdigest()[:24]
 
@@ -69,7 +73,7 @@ def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
     try:
         figures = msgspec.json.decode((folder / "figures.json").read_bytes(), type=Figures)
         return Wave(_levels(folder, "wave")), figures
-    except (OSError, ValueError, msgspec.MsgspecError):
+    except _DAMAGE:
         return None
 
 
@@ -104,7 +108,7 @@ def kept_survey(place: Path) -> Surveyed | None:
         with contextlib.suppress(OSError):
             os.utime(place)
         return Surveyed(survey, spectrogram, told.marks, told.phrases, told.words)
-    except (OSError, ValueError, TypeError, msgspec.MsgspecError):
+    except _DAMAGE:
         return None
 
 

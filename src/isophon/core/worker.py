@@ -7,6 +7,7 @@ input and answers with lines on standard output: ``{"progress": 0.5}``, then
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import sys
@@ -81,27 +82,46 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     return measure(path, request["do"] == "measure again", progress)
 
 
+class _Ending:
+    """Ends the process when it is told to: at once while it waits, else where its work next tells how far it is."""
+
+    def __init__(self) -> None:
+        self.wanted, self.working = False, False
+        signal.signal(signal.SIGTERM, self._told)
+
+    def _told(self, *_: object) -> None:
+        self.wanted = True
+        if not self.working:
+            raise SystemExit(0)
+
+    def check(self) -> None:
+        """Raise SystemExit if the process was told to end; what is half-written is then cleared away."""
+        if self.wanted:
+            raise SystemExit(0)
+
+
 def main() -> None:
     """Answer requests until the input ends."""
-    signal.signal(signal.SIGTERM, _terminated)
+    ending = _Ending()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(_NICENESS)
     replies = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # nothing else may come between the answers
+    told_at = 0.0
 
     def tell(**reply: Any) -> None:
         replies.write(msgspec.json.encode(reply) + b"\n")
         replies.flush()
 
-    told_at = 0.0
-
     def progress(fraction: float) -> None:
         nonlocal told_at
+        ending.check()
         if time.monotonic() - told_at > _TELL_S:
             told_at = time.monotonic()
             tell(progress=fraction)
 
     for line in sys.stdin.buffer:
+        ending.working = True
         try:
             tell(done=answer(msgspec.json.decode(line), progress))
         except IsophonError as error:
@@ -109,14 +129,13 @@ def main() -> None:
         except MemoryError:
             tell(failed="there is not enough memory for this; close other programs and try again")
         except BrokenPipeError:
-            return
+            raise
         except Exception as error:
             tell(failed=f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost")
-
-
-def _terminated(*_: object) -> None:
-    raise SystemExit(0)
+        ending.working = False
+        ending.check()
 
 
 if __name__ == "__main__":
-    main()
+    with contextlib.suppress(BrokenPipeError):  # nobody listens any more
+        main()

@@ -1,0 +1,346 @@
+"""A whole session in the window: laid out, heard together, worked on many at once, gone back and forth in."""
+
+import shutil
+import time
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+
+from conftest import write
+from driving import drag, opened, press
+from isophon.app.history_page import HistoryPage
+from isophon.app.state import unsaved_work
+from isophon.app.window import Window
+from isophon.core.mix import gains
+from isophon.core.session import file
+from isophon.core.session.journal import replay
+from isophon.core.session.model import Listening
+from voices import spoken
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def drop(window, paths):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    event = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    window.dropEvent(event)
+
+
+def all_found(room, qtbot):
+    qtbot.waitUntil(lambda: all(p.found for p in room.desk.session.parts), timeout=60_000)
+
+
+def click_row(room, part_id, qtbot, modifiers=Qt.KeyboardModifier.NoModifier):
+    qtbot.mouseClick(room.panel.rows[part_id], Qt.MouseButton.LeftButton, modifiers, QPoint(60, 12))
+
+
+def cell(page, row, name):
+    columns = [page.table.horizontalHeaderItem(i).text() for i in range(page.table.columnCount())]
+    return page.table.item(row, columns.index(name))
+
+
+@pytest.fixture
+def songs(tmp_path):
+    """Takes of one song as they come, one of them no audio at all."""
+    folder = tmp_path / "song"
+    folder.mkdir()
+    for name, voice in (("lead vox", "de"), ("bgv low", "it+m4"), ("dbl", "es")):
+        samples, rate, _ = spoken(voice)
+        write(folder / f"{name}.wav", samples, rate)
+    samples, _, _ = spoken("es+f4")
+    write(folder / "adlib 1.wav", samples, 44_100)
+    (folder / "broken.wav").write_text("eggs, milk")
+    return folder
+
+
+def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
+    drop(window, [songs])
+    qtbot.waitUntil(lambda: window.workroom is not None, timeout=10_000)
+    room = window.workroom
+    assert "broken.wav: is not audio" in room.message.text()
+    assert {p.name: p.role for p in room.desk.session.parts} == {
+        "lead vox": "lead", "bgv low": "harmony", "dbl": "double", "adlib 1": "adlib"}  # fmt: skip
+    assert room.desk.session.name == "song" and room.desk.keeper.history.undo_name is None
+    all_found(room, qtbot)
+    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    page = room.layout_page
+    names = [cell(page, row, "Name").text() for row in range(page.table.rowCount())]
+    odd = names.index("adlib 1")
+    assert "44.1 kHz, the others 22.05 kHz" in cell(page, odd, "Remarks").text()
+    assert cell(page, odd, "Level").text().endswith("dBFS")
+    cell(page, odd, "Name").setText("Shouts")
+    cell(page, odd, "Starts at").setText("1:02,5 s")
+    cell(page, odd, "Singer").setText("Ann")
+    part = next(p for p in room.desk.session.parts if p.name == "Shouts")
+    assert part.offset_s == 62.5 and part.singer == "Ann"
+    cell(page, odd, "Starts at").setText("soon")
+    assert "is no time" in room.message.text() and cell(page, odd, "Starts at").text() == "62.500 s"
+    choice = page.table.cellWidget(odd, 1)
+    choice.setCurrentIndex(choice.findData("bed"))
+    choice.activated.emit(choice.currentIndex())
+    assert [g.name for g in room.desk.session.guides] == ["Shouts"] and len(room.desk.session.parts) == 3
+    page.table.selectRow(0)
+    page.down.click()
+    page.remove.click()
+    assert len(room.desk.session.items) == 3
+    extra, rate, _ = spoken("pt-br+f5")
+    drop(window, [write(songs / "oohs.wav", extra, rate)])
+    qtbot.waitUntil(lambda: len(room.desk.session.items) == 4, timeout=10_000)
+    assert room.desk.keeper.history.undo_name == "add oohs"
+    for _ in range(12):
+        press(room, Qt.Key.Key_Z, CTRL, qtbot)
+    assert {p.name for p in room.desk.session.parts} == {"lead vox", "bgv low", "dbl", "adlib 1"}
+    assert all(p.found for p in room.desk.session.parts), "what was found belongs to every step"
+
+
+def test_an_empty_session_says_what_to_do(room, qtbot):
+    page = room.layout_page
+    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    page.table.selectAll()
+    page.remove.click()
+    assert room.desk.session.items == () and "Drop the vocal recordings" in page.about.text()
+    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_N, Qt.Key.Key_D, Qt.Key.Key_U, Qt.Key.Key_PageDown, Qt.Key.Key_Space):
+        press(room, key, qtbot=qtbot)
+    room.grab()
+    press(room, Qt.Key.Key_3, qtbot=qtbot)
+    assert not room.hand_over.write.isEnabled() and "no part to hand over" in room.hand_over.will.text()
+    room.desk.undo()
+    assert len(room.desk.session.parts) == 5 and room.desk.part.found
+
+
+def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, qtbot):
+    all_found(room, qtbot)
+    desk = room.desk
+    click_row(room, "part-2", qtbot)
+    click_row(room, "part-4", qtbot, SHIFT)
+    click_row(room, "part-5", qtbot, CTRL)
+    assert desk.parts_in_hand == ("part-2", "part-3", "part-4", "part-5") and desk.part.name == "Lead double"
+    assert "4 parts in hand" in room.sheet.about.text()
+    before = {p.id: p.plan for p in desk.session.parts}
+    tag = room.skyline._tags()["ceiling_db"]
+    drag(qtbot, room.skyline, tag.center(), tag.center() + QPointF(0, 30))
+    ceilings = {p.id: p.ess.ceiling_db for p in desk.session.parts}
+    assert ceilings["part-1"] == -3.0 and len({ceilings[f"part-{i}"] for i in (2, 3, 4, 5)}) == 1
+    assert ceilings["part-2"] < -8.5
+    assert desk.session.part("part-1").plan == before["part-1"] and desk.session.part("part-4").plan != before["part-4"]
+    room.sheet.reset.click()
+    assert desk.session.part("part-2").ess.ceiling_db == -8.0 and desk.session.part("part-5").ess.ceiling_db == -3.0
+    click_row(room, "part-1", qtbot)
+    desk.set_setting("limit_db", -6.0)
+    desk.give_settings(["part-3"])
+    assert desk.session.part("part-3").ess == desk.part.ess
+    press(room, Qt.Key.Key_D, qtbot=qtbot)
+    assert desk.part.done == ("ess",)
+    press(room, Qt.Key.Key_Down, CTRL, qtbot)
+    assert desk.part.id == "part-2"
+    press(room, Qt.Key.Key_A, CTRL, qtbot)
+    assert len(desk.parts_in_hand) == 5
+
+
+def heard_now(room, qtbot, song_s):
+    """What is played of the song from a second on, and the player's own frames."""
+    hearing = room.hearing
+    hearing.set_looping(False)
+    hearing.player.stop()
+    qtbot.wait(80)
+    hearing.player.device._blocks.clear()
+    hearing.seek(song_s - room.desk.offset)
+    hearing.toggle_play()
+    qtbot.wait(500)
+    hearing.player.stop()
+    qtbot.wait(60)
+    return hearing.player.device.heard()
+
+
+def holds(heard, piece):
+    """Whether stereo samples lie in what was heard, to rounding."""
+    windows = np.lib.stride_tricks.sliding_window_view(heard[0], piece.shape[1])
+    near = np.flatnonzero(np.abs(windows[:, 0] - piece[0, 0]) < 1e-6)
+    return any(np.allclose(heard[:, i : i + piece.shape[1]], piece, atol=2e-6) for i in near)
+
+
+def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
+    all_found(room, qtbot)
+    desk, session, rate = room.desk, room.desk.session, 48_000
+    at = 18.3
+    span = round((at + 0.08) * rate), 6_000
+
+    def rendered(item, plan):
+        take = desk.shelf.take(item.source)
+        samples = take.renderer.cleaned(plan, span[0], span[1])
+        left, right = gains(item.listening)
+        return np.stack([samples[0] * np.float32(left), samples[-1] * np.float32(right)])
+
+    parts = [p for p in session.parts if p.id != "part-5"]  # the ad-libs begin later
+    lead = parts[0]
+    assert lead.plan and holds(heard_now(room, qtbot, at), rendered(lead, lead.plan))
+    press(room, Qt.Key.Key_H, qtbot=qtbot)
+    stack = sum(rendered(p, p.plan) for p in parts)
+    assert holds(heard_now(room, qtbot, at), stack)
+    press(room, Qt.Key.Key_H, qtbot=qtbot)
+    assert room.transport.hears["with the bed"].isChecked()
+    assert holds(heard_now(room, qtbot, at), stack + rendered(session.guides[1], ()))
+    click_row(room, "part-3", qtbot)
+    room.hearing.set_hear("with the stack")
+    press(room, Qt.Key.Key_U, qtbot=qtbot)
+    row = room.panel.rows["part-3"]
+    assert row.mute.isChecked() and desk.session.part("part-3").listening.muted
+    qtbot.mouseClick(row.mute, Qt.MouseButton.LeftButton)
+    room.panel.rows["part-3"].pan.moved.emit(-0.5, 0)
+    assert desk.session.part("part-3").listening == Listening(0.0, -0.5, False)
+    press(room, Qt.Key.Key_E, qtbot=qtbot)
+    assert holds(heard_now(room, qtbot, at), rendered(desk.part, desk.part.plan))
+    press(room, Qt.Key.Key_E, qtbot=qtbot)
+    room.hearing.set_compare("as sung")
+    others = sum(rendered(p, p.plan) for p in desk.session.parts[:4] if p.id != "part-3")
+    assert holds(heard_now(room, qtbot, at), others + rendered(desk.part, ()))
+    room.transport.all.click()
+    assert holds(heard_now(room, qtbot, at), sum(rendered(p, ()) for p in desk.session.parts[:4]))
+    room.hearing.set_compare("taken out")
+    everything = sum(rendered(p, ()) - rendered(p, p.plan) for p in desk.session.parts[:4])
+    if np.abs(everything).max() > 1e-4:
+        assert holds(heard_now(room, qtbot, at), everything)
+
+
+def test_a_part_that_starts_later_lies_where_it_sounds(room, qtbot):
+    all_found(room, qtbot)
+    desk = room.desk
+    desk.set_view(30.0, 40.0)
+    click_row(room, "part-5", qtbot)
+    assert desk.offset == 22.0 and desk.view == pytest.approx((8.0, 18.0))
+    room.hearing.seek(10.0)
+    assert room.hearing.heard_at() == pytest.approx(10.0, abs=1e-3)
+    qtbot.waitUntil(lambda: room.transport.clock.text() == "0:32.00", timeout=1_000)
+    press(room, Qt.Key.Key_PageDown, qtbot=qtbot)
+    assert desk.selection in desk.take.phrases
+    press(room, Qt.Key.Key_PageDown, SHIFT, qtbot)
+    assert desk.selection in desk.take.words
+    press(room, Qt.Key.Key_Home, qtbot=qtbot)
+    assert desk.view == pytest.approx((-22.0, desk.session.span[1] - 22.0))
+    room.grab()
+
+
+def test_markers_are_named_walked_and_removed(room, qtbot, monkeypatch):
+    desk = room.desk
+    assert [m.name for m in desk.session.markers] == ["First chorus", "Second chorus", "Last chorus"]
+    room.hearing.seek(5.0)
+    monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_, **__: ("Verse", True))
+    press(room, Qt.Key.Key_K, qtbot=qtbot)
+    assert desk.session.markers[0].name == "Verse" and desk.session.markers[0].at == pytest.approx(5.0, abs=0.01)
+    press(room, Qt.Key.Key_PageDown, CTRL, qtbot)
+    assert room.hearing.heard_at() == pytest.approx(16.9, abs=0.01)
+    press(room, Qt.Key.Key_PageUp, CTRL, qtbot)
+    assert room.hearing.heard_at() == pytest.approx(5.0, abs=0.01)
+    room.menu.markers.aboutToShow.emit()
+    inner = room.menu.markers.actions()[0].menu()
+    next(a for a in inner.actions() if a.text() == "Remove").trigger()
+    assert desk.session.markers[0].name == "First chorus"
+
+
+def test_the_history_goes_to_any_step(room, qtbot):
+    desk = room.desk
+    desk.set_setting("ceiling_db", -7.0)
+    desk.set_setting("limit_db", -9.0)
+    press(room, Qt.Key.Key_D, qtbot=qtbot)
+    press(room, Qt.Key.Key_H, CTRL, qtbot)
+    page = room.findChild(HistoryPage)
+    texts = [page.steps.item(i).text().split(maxsplit=1)[1] for i in range(page.steps.count())]
+    assert texts == ["as it was opened", "ceiling −7 · Lead", "never more than −9 · Lead", "done · Lead"]
+    box = page.steps.visualItemRect(page.steps.item(1))
+    qtbot.mouseClick(page.steps.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
+    assert desk.part.ess.ceiling_db == -7.0 and desk.part.ess.limit_db == -12.0 and not desk.part.done
+    assert len(desk.keeper.history.steps) == 4
+    desk.keeper.go(3)
+    assert desk.part.done == ("ess",)
+
+
+def test_missing_recordings_are_asked_for_and_the_rest_works_on(window, songs, qtbot, tmp_path):
+    (songs / "broken.wav").unlink()
+    drop(window, [songs])
+    qtbot.waitUntil(lambda: window.workroom is not None, timeout=10_000)
+    room = window.workroom
+    all_found(room, qtbot)
+    room.desk.set_setting("ceiling_db", -9.0)
+    assert room.desk.keeper.save(tmp_path / "song.isophon")
+    (tmp_path / "moved").mkdir()
+    for name in ("bgv low.wav", "dbl.wav"):
+        shutil.move(songs / name, tmp_path / "moved" / name)
+    room = opened(window, tmp_path / "song.isophon", qtbot)
+    assert "2 recordings cannot be used" in room.message.text()
+    desk = room.desk
+    low, double = (next(p for p in desk.session.parts if p.name == name) for name in ("bgv low", "dbl"))
+    click_row(room, low.id, qtbot)
+    assert "no such file" in desk.take.trouble and len(desk.part.marks) > 3
+    room.grab()
+    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    room.layout_page.relink(low.id, tmp_path / "moved" / "bgv low.wav")
+    assert "1 other missing" in room.message.text()
+    assert desk.session.part(low.id).marks == low.marks and desk.session.part(double.id).source.path.endswith(
+        "moved/dbl.wav"
+    )
+    qtbot.waitUntil(lambda: desk.take.surveyed is not None, timeout=20_000)
+    assert not desk.take.trouble
+
+
+def test_work_in_the_background_stops_and_goes_on(window, songs, qtbot):
+    (songs / "broken.wav").unlink()
+    rng = np.random.default_rng(1)
+    write(songs / "long harmony.wav", rng.standard_normal(48_000 * 90) * 0.01, 48_000)
+    drop(window, [songs])
+    qtbot.waitUntil(lambda: window.workroom is not None, timeout=10_000)
+    room = window.workroom
+    assert room.panel.stop.isVisible() or room.panel._soon.isActive()
+    room.desk.shelf.stop()
+    qtbot.waitUntil(lambda: room.desk.shelf.overall()[1] == 0, timeout=10_000)
+    assert not all(p.found for p in room.desk.session.parts)
+    qtbot.waitUntil(lambda: room.panel.stop.text() == "Go on", timeout=2_000)
+    qtbot.mouseClick(room.panel.stop, Qt.MouseButton.LeftButton)
+    all_found(room, qtbot)
+
+
+def test_a_crash_loses_nothing_of_a_whole_session(window, room, qtbot):
+    all_found(room, qtbot)
+    desk = room.desk
+    press(room, Qt.Key.Key_A, CTRL, qtbot)
+    desk.set_setting("ceiling_db", -9.0)
+    desk.look_again()
+    qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=20_000)
+    press(room, Qt.Key.Key_D, qtbot=qtbot)
+    qtbot.waitUntil(lambda: len(unsaved_work()) == 1, timeout=3_000)
+    time.sleep(0.6)
+    desk.keeper.settle()
+    kept = replay(unsaved_work()[0][1]).history
+    assert [name for name, _ in kept.steps] == [name for name, _ in desk.keeper.history.steps]
+    assert kept.session == desk.session
+
+
+def test_a_damaged_session_opens_from_its_journal(window, room, qtbot):
+    all_found(room, qtbot)
+    desk = room.desk
+    desk.set_setting("ceiling_db", -7.5)
+    path = desk.keeper.saved_as
+    desk.keeper.save(path)
+    path.write_text(path.read_text()[:900])
+    again = opened(window, path, qtbot)
+    assert "is damaged" in again.message.text() and "journal" in again.message.text()
+    assert again.desk.part.ess.ceiling_db == -7.5
+    again.desk.keeper.save(path)
+    assert file.load(path) == again.desk.session
+
+
+def test_the_window_remembers_its_shape(window, room, qtbot):
+    window.resize(1180, 760)
+    room.work.setSizes([300, 150, 180])
+    sizes = room.work.sizes()
+    window.close()
+    other = Window()
+    qtbot.addWidget(other)
+    other.show()
+    assert other.height() == 760  # the width is held within the screen, which is narrow here
+    assert opened(other, room.desk.keeper.saved_as, qtbot).work.sizes() == pytest.approx(sizes, abs=3)
+    other.close()

@@ -1,0 +1,133 @@
+"""The crew and what it keeps: what matters first comes first, nothing is measured twice, one failure stops none."""
+
+import json
+import os
+import signal
+import threading
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from conftest import look, write
+from isophon.core import takes, worker
+from isophon.core.crew import Crew, Task
+from voices import spoken
+
+
+class Log:
+    def __init__(self):
+        self.rows, self.ended = [], threading.Semaphore(0)
+
+    def task(self, request, rank=0.0):
+        def told(what, value):
+            self.rows.append((request.get("path", ""), what, value))
+            if what != "progress":
+                self.ended.release()
+
+        return Task(request, told, rank)
+
+    def wait(self, count):
+        for _ in range(count):
+            assert self.ended.acquire(timeout=60)
+
+    def outcomes(self):
+        return {Path(path).name: (what, value) for path, what, value in self.rows if what != "progress"}
+
+
+@pytest.fixture
+def crew():
+    crew = Crew(hands=1)
+    yield crew
+    crew.close()
+
+
+@pytest.fixture
+def voice(tmp_path):
+    samples, rate, _ = spoken("de")
+    return write(tmp_path / "voice.wav", samples, rate, "FLOAT")
+
+
+def test_a_worker_measures_what_the_process_itself_measures_and_errors_stop_none(crew, voice, tmp_path):
+    (tmp_path / "list.wav").write_text("eggs, milk")
+    bad = np.zeros(48_000, np.float32)
+    bad[30_000] = np.nan
+    write(tmp_path / "nan.wav", bad, 48_000, "FLOAT")
+    log = Log()
+    for name in ("list.wav", "gone.wav", "nan.wav", "voice.wav"):
+        crew.submit(log.task({"do": "measure", "path": str(tmp_path / name)}))
+    log.wait(4)
+    outcomes = log.outcomes()
+    assert outcomes["voice.wav"][0] == "done"
+    for name, words in (("list.wav", "is not audio"), ("gone.wav", "no such file"), ("nan.wav", "not numbers")):
+        assert outcomes[name][0] == "failed" and words in outcomes[name][1]
+    kept = takes.kept_survey(takes.place_of(voice))
+    samples, rate, _ = spoken("de")
+    found, marks = look(samples, rate)
+    assert kept.marks == tuple(marks) and kept.survey.voice_lufs == found.voice_lufs
+    assert np.array_equal(kept.survey.k_power, found.k_power) and isinstance(kept.survey.bands, np.memmap)
+
+
+def test_what_matters_more_is_done_first(crew, voice, tmp_path):
+    log = Log()
+    for i in range(5):
+        write(tmp_path / f"{i}.wav", np.zeros(9_600) + i / 10, 48_000)
+    tasks = [log.task({"do": "look", "path": str(tmp_path / f"{i}.wav")}, rank=9 - i) for i in range(5)]
+    crew.submit(log.task({"do": "measure again", "path": str(voice)}, -1))
+    for task in tasks:
+        crew.submit(task)
+    crew.prefer(lambda task: task is tasks[2], -0.5)
+    log.wait(6)
+    order = [Path(path).name for path, what, _ in log.rows if what == "done"]
+    assert order == ["voice.wav", "2.wav", "4.wav", "3.wav", "1.wav", "0.wav"]
+
+
+def test_work_is_cancelled_and_goes_on_after_a_killed_worker(crew, voice, tmp_path):
+    rng = np.random.default_rng(0)
+    long = write(tmp_path / "long.wav", rng.standard_normal(48_000 * 60) * 0.01, 48_000)
+    log = Log()
+    first, second = (log.task({"do": "measure again", "path": str(path)}) for path in (long, voice))
+    crew.submit(first)
+    crew.submit(second)
+    crew.cancel([first, second])
+    log.wait(2)
+    assert {what for what, _ in log.outcomes().values()} == {"cancelled"}
+    third = log.task({"do": "measure again", "path": str(long)})
+    crew.submit(third)
+    while not any(what == "progress" for _, what, _ in log.rows):
+        threading.Event().wait(0.01)
+    os.kill(crew._running[0][1].pid, signal.SIGKILL)
+    log.wait(1)
+    assert log.outcomes()["long.wav"][0] == "failed"
+    crew.submit(log.task({"do": "look", "path": str(voice)}))
+    log.wait(1)
+    assert log.outcomes()["voice.wav"][0] == "done"
+    assert not list(takes.place_of(long).parent.glob("*/.*")), "half-written measurements were left"
+
+
+def test_a_changed_file_is_measured_anew_and_damage_is_noticed(voice):
+    place = takes.place_of(voice)
+    worker.look(voice, lambda f: None)
+    worker.measure(voice, False, lambda f: None)
+    stamp = (place / "survey" / "told.json").stat().st_mtime_ns
+    worker.measure(voice, False, lambda f: None)
+    assert (place / "survey" / "told.json").stat().st_mtime_ns == stamp
+    told = json.loads((place / "survey" / "told.json").read_text())
+    (place / "survey" / "told.json").write_text(json.dumps(told)[:-40])
+    assert takes.kept_survey(place) is None
+    (place / "scan" / "wave-0.npy").write_bytes(b"")
+    assert takes.kept_scan(place) is None
+    worker.measure(voice, False, lambda f: None)
+    assert takes.kept_survey(place) is not None
+    samples, rate, _ = spoken("es")
+    write(voice, samples, rate, "FLOAT")
+    assert takes.place_of(voice) != place and takes.kept_survey(takes.place_of(voice)) is None
+
+
+def test_old_measurements_make_room(tmp_path):
+    for i in range(4):
+        (tmp_path / str(i) / "scan").mkdir(parents=True)
+        (tmp_path / str(i) / "scan" / "x").write_bytes(b"0" * 1_000)
+        os.utime(tmp_path / str(i), (i, i))
+    takes.make_room(tmp_path, 2_500)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["2", "3"]

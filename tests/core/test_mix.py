@@ -1,0 +1,71 @@
+"""The mix: sums of what is rendered, in place, at one rate, heard as it is compared."""
+
+import numpy as np
+import pytest
+import soxr
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import reader
+from isophon.core.audio.converting import converted, converted_frames, read_converted
+from isophon.core.mix import Strip, gains, hear
+from isophon.core.passes.esses import treat
+from isophon.core.render import RenderCache, Renderer
+from isophon.core.session.model import Listening
+
+RATE = 48_000
+RNG = np.random.default_rng(5)
+ONE, TWO = (RNG.standard_normal(90_000).astype(np.float32) * 0.1 for _ in range(2))
+PLAN = (treat.Treatment(treat.Span(20_000, 40_000, 3_000.0, None), 480, 0.25),)
+
+
+def strips(cache=None):
+    one, two = (Renderer(reader(x), RATE, len(x), cache) for x in (ONE, TWO))
+    return Strip(one, PLAN, 0), Strip(two, PLAN, 5_000, *gains(Listening(-6.0, 0.5)), compared=False)
+
+
+def test_parts_sum_where_they_start_with_their_gain_and_side():
+    one, two = strips()
+    heard = hear((one, two), RATE, 0, 95_000)
+    assert np.array_equal(heard.sung[0, :90_000], ONE) and np.array_equal(heard.sung[0], heard.sung[1])
+    clean = one.renderer.cleaned(PLAN, 0, 90_000)[0]
+    assert np.array_equal(heard.cleaned[1, :90_000], clean) and not np.array_equal(clean, ONE)
+    other = two.renderer.cleaned(PLAN, 0, 90_000)[0]
+    gain = 10 ** (-6 / 20)
+    assert np.allclose(heard.rest[0, 5_000:], other * gain * 0.5, atol=1e-7)
+    assert np.allclose(heard.rest[1, 5_000:], other * gain, atol=1e-7) and not heard.rest[:, :5_000].any()
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(-2_000, 94_000), st.integers(1, 9_000))
+def test_any_span_of_the_mix_is_that_span_of_the_whole(start, frames):
+    scene = strips(RenderCache())
+    whole = hear(scene, RATE, -2_000, 106_000)
+    for span, all_ in zip(hear(scene, RATE, start, frames), whole, strict=True):
+        assert np.array_equal(span, all_[:, start + 2_000 : start + 2_000 + frames])
+
+
+@pytest.mark.parametrize("rate", [44_100, 96_000, 22_050])
+def test_another_rate_is_converted_without_delay_and_span_by_span(rate):
+    """Against soxr on the whole signal, away from its ends; and stems against the same."""
+    low = soxr.resample(ONE, RATE, 8_000)
+    smooth = soxr.resample(low, 8_000, rate)
+    read = reader(smooth)
+    whole = soxr.resample(smooth, rate, RATE, "VHQ")
+    inside = slice(3_000, len(whole) - 3_000)
+    span = read_converted(read, rate, RATE, inside.start, inside.stop - inside.start)[0]
+    assert np.abs(span - whole[inside]).max() < 2e-4 * np.abs(whole).max() + 1e-6
+    frames = converted_frames(len(smooth), rate, RATE)
+    stem = np.concatenate(list(converted(np.array_split(smooth[None], 7, axis=1), rate, RATE, 1, frames)), axis=1)[0]
+    assert len(stem) == frames and np.abs(stem[inside] - whole[inside]).max() < 1e-4
+    heard = hear((Strip(Renderer(read, rate, len(smooth)), (), 700),), RATE, 0, 20_000)
+    assert np.abs(heard.sung[0, 5_000:] - whole[4_300:19_300]).max() < 2e-4
+
+
+def test_a_cache_that_is_shared_keeps_renderers_apart():
+    cache = RenderCache()
+    one, two = (Renderer(reader(x), RATE, len(x), cache) for x in (ONE, TWO))
+    for renderer, samples in ((one, ONE), (two, TWO), (one, ONE)):
+        assert np.array_equal(renderer.sung(100, 40_000)[0], samples[100:40_100])
+        alone = Renderer(reader(samples), RATE, len(samples))
+        assert np.array_equal(renderer.cleaned(PLAN, 0, 50_000), alone.cleaned(PLAN, 0, 50_000))

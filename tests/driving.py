@@ -1,0 +1,30 @@
+"""Driving the window as a person does."""
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication
+
+
+def opened(window, path, qtbot):
+    before = window.workroom
+    window.open_path(path)
+    qtbot.waitUntil(lambda: window.workroom not in (None, before) or bool(window.message.text()), timeout=30_000)
+    assert window.workroom is not None, window.message.text()
+    window.activateWindow()
+    desk = window.workroom.desk
+    qtbot.waitUntil(lambda: bool(desk.take.trouble or (desk.part.found and desk.take.surveyed)), timeout=30_000)
+    qtbot.wait(60)
+    window.workroom.setFocus()
+    return window.workroom
+
+
+def press(room, key, modifiers=Qt.KeyboardModifier.NoModifier, qtbot=None):
+    qtbot.keyClick(room, key, modifiers)
+
+
+def drag(qtbot, widget, start, end):
+    start, end = (QPoint(round(p.x()), round(p.y())) for p in (start, end))
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+    for share in (0.3, 0.7, 1.0):
+        qtbot.mouseMove(widget, start + (end - start) * share)
+        QApplication.processEvents()
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)

@@ -13,8 +13,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 
+from isophon.app.history_page import HistoryPage  # noqa: E402
 from isophon.app.keys import KeysPage  # noqa: E402
 from isophon.app.main import make_app  # noqa: E402
+from isophon.app.route import HAND_OVER, LAY_OUT  # noqa: E402
 from isophon.app.window import Window  # noqa: E402
 from isophon.core.demo.build import make_demo  # noqa: E402
 
@@ -29,39 +31,53 @@ def wait(ms: int) -> None:
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
-        os.environ["XDG_STATE_HOME"] = folder + "/state"
+        os.environ["XDG_STATE_HOME"], os.environ["XDG_CACHE_HOME"] = folder + "/state", folder + "/cache"
         demo = make_demo(Path(folder) / "Songs")
         app = make_app()
         window = Window()
         window.show()
         window.open_path(demo)
-        while window.workroom is None:
+        while window.workroom is None or not all(p.found for p in window.workroom.desk.session.parts):
             wait(20)
         room, desk = window.workroom, window.workroom.desk
-        desk.set_view(5.6, 11.5)
-        marks = [m for m in desk.part.marks if 5.6 < m.start < 11.5]
+        desk.take_part("part-1")
+        desk.set_view(6.0, 12.3)
+        marks = [m for m in desk.part.marks if 6.0 < m.start < 12.3]
         desk.take_in_hand([marks[-1].id])
         desk.set_change([marks[-1].id], -8.0)
         desk.take_in_hand([marks[1].id])
         desk.toggle_leave()
+        desk.take_parts(["part-3", "part-4"])
+        desk.set_setting("ceiling_db", -10.0)
+        desk.toggle_done()
+        desk.take_part("part-1")
         tallest = max(marks, key=lambda m: m.standout_db)
         desk.take_in_hand([tallest.id])
-        room.transport.match.setChecked(True)
-        room.player.play()
+        room.hearing.set_matched(True)
+        room.hearing.set_hear("with the stack")
+        room.hearing.toggle_play()
         wait(1100)
         window.grab().save(str(TARGET / "esses.png"))
-        room.player.stop()
+        room.hearing.player.stop()
+        history = HistoryPage(desk, window)
+        history.show()
+        wait(200)
+        history.grab().save(str(TARGET / "history.png"))
+        history.close()
         room.tallest.setChecked(True)
         room.sheet.more.setChecked(True)
         wait(300)
         window.grab().save(str(TARGET / "tallest-first.png"))
-        room.open_station(1)
+        room.open_station(LAY_OUT)
+        wait(200)
+        window.grab().save(str(TARGET / "lay-out.png"))
+        room.open_station(HAND_OVER)
         room.hand_over.folder.setText(str(Path(folder) / "cleaned"))
         room.hand_over.start()
-        while not room.hand_over.table.isVisible():
+        while room.hand_over._tasks:
             wait(20)
         room.hand_over.folder.setText("~/Songs/cleaned")
-        room.hand_over.outcome.setText("Written to ~/Songs/cleaned")
+        room.hand_over.outcome.setText("5 written to ~/Songs/cleaned")
         wait(100)
         window.grab().save(str(TARGET / "hand-over.png"))
         keys = KeysPage(window)
@@ -69,7 +85,7 @@ def main() -> None:
         wait(100)
         keys.grab().save(str(TARGET / "keys.png"))
         keys.close()
-        desk.settle()
+        desk.keeper.settle()
         start = Window()
         start.show()
         wait(200)

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QComboBox
 
 from conftest import write
 from driving import drag, opened, press
@@ -79,7 +80,7 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
     assert part.offset_s == 62.5 and part.singer == "Ann"
     cell(page, odd, "Starts at").setText("soon")
     assert "is no time" in room.message.text() and cell(page, odd, "Starts at").text() == "62.500 s"
-    choice = page.table.cellWidget(odd, 1)
+    choice = page.table.cellWidget(odd, 1).findChild(QComboBox)
     choice.setCurrentIndex(choice.findData("bed"))
     choice.activated.emit(choice.currentIndex())
     assert [g.name for g in room.desk.session.guides] == ["Shouts"] and len(room.desk.session.parts) == 3
@@ -142,33 +143,35 @@ def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, 
     assert len(desk.parts_in_hand) == 5
 
 
-def heard_now(room, qtbot, song_s):
-    """What is played of the song from a second on, and the player's own frames."""
+def plays(room, qtbot, song_s, piece):
+    """Whether stereo samples are heard, to rounding, when it plays from a second of the song.
+
+    A machine under load may leave a gap in what the stand-in plays; that is tried again.
+    """
     hearing = room.hearing
     hearing.set_looping(False)
-    hearing.player.stop()
-    qtbot.wait(80)
-    hearing.player.device._blocks.clear()
-    hearing.seek(song_s - room.desk.offset)
-    hearing.toggle_play()
-    qtbot.wait(500)
-    hearing.player.stop()
-    qtbot.wait(60)
-    return hearing.player.device.heard()
-
-
-def holds(heard, piece):
-    """Whether stereo samples lie in what was heard, to rounding."""
-    windows = np.lib.stride_tricks.sliding_window_view(heard[0], piece.shape[1])
-    near = np.flatnonzero(np.abs(windows[:, 0] - piece[0, 0]) < 1e-6)
-    return any(np.allclose(heard[:, i : i + piece.shape[1]], piece, atol=2e-6) for i in near)
+    for _ in range(5):
+        hearing.player.stop()
+        qtbot.wait(80)
+        hearing.player.device._blocks.clear()
+        hearing.seek(song_s - room.desk.offset)
+        hearing.toggle_play()
+        qtbot.wait(500)
+        hearing.player.stop()
+        qtbot.wait(60)
+        heard = hearing.player.device.heard()
+        starts = np.flatnonzero(np.abs(heard[0] - piece[0, 0]) < 1e-6)
+        windows = (heard[:, i : i + piece.shape[1]] for i in starts if i + piece.shape[1] <= heard.shape[1])
+        if any(np.allclose(window, piece, atol=2e-6) for window in windows):
+            return True
+    return False
 
 
 def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     all_found(room, qtbot)
     desk, session, rate = room.desk, room.desk.session, 48_000
-    at = 18.3
-    span = round((at + 0.08) * rate), 6_000
+    at = next(t.first for t in session.parts[0].plan if t.first > 17 * rate) / rate - 0.05  # in a chorus
+    span = round((at + 0.08) * rate), 4_000
 
     def rendered(item, plan):
         take = desk.shelf.take(item.source)
@@ -178,13 +181,13 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
 
     parts = [p for p in session.parts if p.id != "part-5"]  # the ad-libs begin later
     lead = parts[0]
-    assert lead.plan and holds(heard_now(room, qtbot, at), rendered(lead, lead.plan))
+    assert lead.plan and plays(room, qtbot, at, rendered(lead, lead.plan))
     press(room, Qt.Key.Key_H, qtbot=qtbot)
     stack = sum(rendered(p, p.plan) for p in parts)
-    assert holds(heard_now(room, qtbot, at), stack)
+    assert plays(room, qtbot, at, stack)
     press(room, Qt.Key.Key_H, qtbot=qtbot)
     assert room.transport.hears["with the bed"].isChecked()
-    assert holds(heard_now(room, qtbot, at), stack + rendered(session.guides[1], ()))
+    assert plays(room, qtbot, at, stack + rendered(session.guides[1], ()))
     click_row(room, "part-3", qtbot)
     room.hearing.set_hear("with the stack")
     press(room, Qt.Key.Key_U, qtbot=qtbot)
@@ -194,17 +197,16 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     room.panel.rows["part-3"].pan.moved.emit(-0.5, 0)
     assert desk.session.part("part-3").listening == Listening(0.0, -0.5, False)
     press(room, Qt.Key.Key_E, qtbot=qtbot)
-    assert holds(heard_now(room, qtbot, at), rendered(desk.part, desk.part.plan))
+    assert plays(room, qtbot, at, rendered(desk.part, desk.part.plan))
     press(room, Qt.Key.Key_E, qtbot=qtbot)
     room.hearing.set_compare("as sung")
     others = sum(rendered(p, p.plan) for p in desk.session.parts[:4] if p.id != "part-3")
-    assert holds(heard_now(room, qtbot, at), others + rendered(desk.part, ()))
+    assert plays(room, qtbot, at, others + rendered(desk.part, ()))
     room.transport.all.click()
-    assert holds(heard_now(room, qtbot, at), sum(rendered(p, ()) for p in desk.session.parts[:4]))
+    assert plays(room, qtbot, at, sum(rendered(p, ()) for p in desk.session.parts[:4]))
     room.hearing.set_compare("taken out")
     everything = sum(rendered(p, ()) - rendered(p, p.plan) for p in desk.session.parts[:4])
-    if np.abs(everything).max() > 1e-4:
-        assert holds(heard_now(room, qtbot, at), everything)
+    assert np.abs(everything).max() > 1e-4 and plays(room, qtbot, at, everything)
 
 
 def test_a_part_that_starts_later_lies_where_it_sounds(room, qtbot):

@@ -94,8 +94,8 @@ class KeysPage(QDialog):
         grid = QGridLayout(horizontalSpacing=18, verticalSpacing=5)
         layout.addLayout(grid)
         row = [0, 0]
-        for i, (title, group) in enumerate(KEYS):
-            side = i % 2
+        for title, group in KEYS:
+            side = 0 if row[0] <= row[1] else 1
             grid.addWidget(QLabel(title, objectName="head"), row[side], 3 * side, 1, 2)
             row[side] += 1
             for _, key, what in group:

@@ -82,7 +82,7 @@ class LayoutPage(QWidget):
         buttons.addWidget(QLabel("Stems are handed over", objectName="soft"))
         buttons.addWidget(self.rate)
         header = self.table.horizontalHeader()
-        widths = (150, 132, 116, 92, 92, 82, 76, 116, 74, 74)
+        widths = (140, 128, 106, 92, 90, 80, 74, 112, 68, 68)
         for column, width in enumerate(widths):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(column, width)
@@ -161,7 +161,11 @@ class LayoutPage(QWidget):
         choice.setCurrentIndex(choice.findData(item.role if isinstance(item, Part) else item.kind))
         choice.activated.connect(lambda _, box=choice, i=item.id: self._set_what(i, box.currentData()))
         choice.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.table.setCellWidget(row, _WHAT, choice)
+        holder = QWidget()
+        middle = QVBoxLayout(holder)
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.addWidget(choice, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.table.setCellWidget(row, _WHAT, holder)
 
     def _fit_rows(self) -> None:
         """Rows as high as their remarks need."""

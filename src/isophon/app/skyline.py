@@ -197,7 +197,7 @@ class Skyline(QWidget):
         painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
         in_hand = set(self.desk.in_hand)
         for mark, bar in bars:
-            if self._numbers or mark.hand.any or mark.id in in_hand:
+            if mark.hand.any or mark.id in in_hand or (self._numbers and part.change(mark) < 0):
                 self._draw_notes(painter, mark, bar, mark.id in in_hand)
 
     def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, in_hand: bool) -> None:

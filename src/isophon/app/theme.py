@@ -74,7 +74,7 @@ QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {SOFT_INK.n
 QCheckBox::indicator:checked {{ image: url({_ICONS}/tick.svg); }}
 QScrollArea {{ border: none; background: {PAPER.name()}; }}
 QScrollArea#panel {{ background: {PANEL.name()}; }}
-QListWidget {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; }}
+QListWidget {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; outline: 0; }}
 QListWidget::item {{ padding: 4px 8px; }}
 QListWidget::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
 QMenu {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; }}

@@ -34,9 +34,10 @@ SETTING_WORDS = {
 
 
 class Desk(QObject):
-    """The model of the window."""
+    """The model of the window. ``part_changed``: what is seen of the part in hand has changed."""
 
     session_changed = Signal()
+    part_changed = Signal()
     hand_changed = Signal()
     view_changed = Signal()
     take_changed = Signal()
@@ -55,6 +56,7 @@ class Desk(QObject):
         self.visited: set[str] = set(self.parts_in_hand)
         self.view = self.song
         self._stocked: tuple[Source, ...] = ()
+        self._shown: tuple = (None, None, None, None)
         self._news = QTimer(self, singleShot=True, interval=_NEWS_MS)
         self._news.timeout.connect(self._show_news)
         self.keeper.changed.connect(self._session_changed)
@@ -324,6 +326,10 @@ class Desk(QObject):
             self.take_changed.emit()
             self.hand_changed.emit()
         self.session_changed.emit()
+        shown = (self.part, self.session.markers, self.song, self.parts_in_hand)
+        if any(one is not other and one != other for one, other in zip(shown, self._shown, strict=True)):
+            self._shown = shown
+            self.part_changed.emit()
 
     def _stock(self) -> None:
         self._stocked = tuple(i.source for i in self.session.items)

@@ -36,7 +36,7 @@ class LensPictures(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Lens")
         self.setToolTip("Drag the edges of the box: its time and its band, by hand.")
-        desk.session_changed.connect(self.update)
+        desk.part_changed.connect(self.update)
         desk.hand_changed.connect(self._taken)
         desk.take_changed.connect(self.update)
 
@@ -230,7 +230,7 @@ class Lens(QWidget):
         layout.addWidget(self.pictures, 1)
         layout.addWidget(self.warning)
         layout.addLayout(foot)
-        desk.session_changed.connect(self._show)
+        desk.part_changed.connect(self._show)
         desk.hand_changed.connect(self._show)
         self._show()
 

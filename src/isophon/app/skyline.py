@@ -35,7 +35,7 @@ class Skyline(QWidget):
         self.setMinimumHeight(110)
         self.setMouseTracking(True)
         self.setAccessibleName("Skyline")
-        desk.session_changed.connect(self.update)
+        desk.part_changed.connect(self.update)
         desk.hand_changed.connect(self.update)
         desk.view_changed.connect(self.update)
         desk.take_changed.connect(self.update)

@@ -49,7 +49,7 @@ class Trace(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Trace")
         self.setToolTip("Wheel: zoom. Drag: move along. Drag on the ruler: select. Double-click a mark: loop it.")
-        desk.session_changed.connect(self.update)
+        desk.part_changed.connect(self.update)
         desk.hand_changed.connect(self.update)
         desk.view_changed.connect(self._view_changed)
         desk.take_changed.connect(self._take_changed)

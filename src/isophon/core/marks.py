@@ -7,7 +7,8 @@ person set by hand always stays.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from bisect import bisect_left, bisect_right
+from collections.abc import Collection
 
 import msgspec
 
@@ -78,10 +79,9 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
         return low, self.hand.high_hz
 
 
-def mark_id(kind: str, start: float, taken: Iterable[str] = ()) -> str:
+def mark_id(kind: str, start: float, taken: Collection[str] = ()) -> str:
     """A short name for a mark that no mark in ``taken`` has: its kind and place in ms."""
     base = f"{kind}-{round(start * 1000)}"
-    taken = set(taken)
     name, again = base, 1
     while name in taken:
         again += 1
@@ -97,12 +97,16 @@ def meet(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
     nothing was found there any more; one that nobody touched goes.
     """
     decided = [mark for mark in old if mark.hand.any]
+    by_start = sorted(old, key=lambda m: m.span[0])
+    starts = [m.span[0] for m in by_start]
+    longest = max((m.span[1] - m.span[0] for m in old), default=0.0)
     result: list[Mark] = []
     used: set[str] = set()
     names = {mark.id for mark in old}
     for mark in new:
+        near = by_start[bisect_left(starts, mark.span[0] - longest) : bisect_right(starts, mark.span[1])]
         earlier = max(
-            (o for o in old if o.kind == mark.kind and o.id not in used and _overlap(o, mark) > 0),
+            (o for o in near if o.kind == mark.kind and o.id not in used and _overlap(o, mark) > 0),
             key=lambda o: (o.hand.any, _overlap(o, mark)),
             default=None,
         )

@@ -144,7 +144,7 @@ def draw_mark(
 ) -> tuple[Session, str]:
     """Add an ess drawn by hand; ``measured`` as :func:`..esses.find.measure` gives it. Also returns its name."""
     level, standout, low, high, sound = measured
-    name = mark_id("ess", start, (m.id for m in session.part(part_id).marks))
+    name = mark_id("ess", start, {m.id for m in session.part(part_id).marks})
     mark = Mark(name, "ess", start, end, level, standout, low, high, 1.0, sound, hand=Hand(drawn=True))
 
     def add(part: Part) -> Part:

@@ -15,14 +15,12 @@ from isophon.core import handover
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, IsophonError, OutputError
-from isophon.core.finding import find_marks, need_voice, survey_recording
+from isophon.core.finding import find_all, need_voice, survey_recording
 from isophon.core.marks import KINDS, Mark
-from isophon.core.passes.esses.settings import EssSettings, role_default
 from isophon.core.session import edits, file
 from isophon.core.session.model import ROLES, Part, Source
+from isophon.core.session.settings import WORKING_KINDS, Settings, role_default, with_setting
 from isophon.core.survey import Survey
-
-WORKING_KINDS = ("ess",)
 
 
 def find(call: argparse.Namespace) -> int:
@@ -40,6 +38,7 @@ def find(call: argparse.Namespace) -> int:
         "floor_dbfs": found.floor_dbfs,
         "marks": [_row(part, mark) for mark in part.marks],
         "bands": [],
+        "rumble": None if part.low_cut_hz is None else {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope},
     }
     if call.json:
         print(json.dumps(result, indent=1))
@@ -81,7 +80,7 @@ def clean(call: argparse.Namespace) -> int:
 Job = Callable[[handover.Target], dict[str, Any]]
 
 
-def _file_jobs(call: argparse.Namespace, kinds: set[str], settings: EssSettings) -> list[tuple[Path, Job]]:
+def _file_jobs(call: argparse.Namespace, kinds: set[str], settings: dict[str, Settings]) -> list[tuple[Path, Job]]:
     def job(path: Path) -> Job:
         def run(target: handover.Target) -> dict[str, Any]:
             progress = _progress(call)
@@ -104,8 +103,7 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
                 edits.check_source(part.source, recording)
                 found = survey_recording(recording, lambda f: progress(path, "surveying", f))
                 ready = part if part.found else _with_marks(part, recording, found)
-                if "ess" not in kinds:
-                    ready = replace(ready, marks=())
+                ready = _only(ready, kinds)
                 return handover.hand_over(
                     ready, recording, found, target, lambda f: progress(path, "cleaning", f), session.rate
                 )
@@ -115,24 +113,37 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
     return [(Path(part.source.path), job(part)) for part in session.parts]
 
 
-def _part(path: Path, recording: Recording, role: str, settings: EssSettings) -> Part:
+def _part(path: Path, recording: Recording, role: str, settings: dict[str, Settings]) -> Part:
     source = Source(str(path), recording.sample_rate, recording.channels, recording.frames)
-    return Part("part-1", path.stem, source, role, ess=settings)
+    return Part("part-1", path.stem, source, role, **settings)
 
 
 def _surveyed(
     part: Part, recording: Recording, kinds: set[str], progress: Callable[[Path, str, float], None]
 ) -> tuple[Part, Survey]:
     found = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
-    if "ess" in kinds:
+    if kinds - {"rumble"}:
         need_voice(recording, found)
-        return _with_marks(part, recording, found), found
-    return replace(part, voice_lufs=found.voice_lufs, floor_dbfs=found.floor_dbfs), found
+    return _only(_with_marks(part, recording, found), kinds), found
 
 
 def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
-    marks = find_marks(recording, found)
-    return replace(part, marks=marks, found=True, voice_lufs=found.voice_lufs, floor_dbfs=found.floor_dbfs)
+    all_found = find_all(recording, found)
+    return replace(
+        part,
+        marks=all_found.marks,
+        lowest_hz=all_found.lowest_hz,
+        room=all_found.room,
+        found=True,
+        voice_lufs=found.voice_lufs,
+        floor_dbfs=found.floor_dbfs,
+    )
+
+
+def _only(part: Part, kinds: set[str]) -> Part:
+    """A part on which only some kinds are worked."""
+    rumble = part.rumble if "rumble" in kinds else replace(part.rumble, on=False)
+    return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), rumble=rumble)
 
 
 def _row(part: Part, mark: Mark) -> dict[str, Any]:
@@ -168,7 +179,7 @@ def _kinds(call: argparse.Namespace) -> set[str]:
         missing = sorted(only - kinds)
         if missing:
             raise CallError(
-                f"--only: {', '.join(missing)} cannot be worked on in this version, only {', '.join(kinds)}"
+                f"--only: {', '.join(missing)} cannot be worked on in this version, only {', '.join(WORKING_KINDS)}"
             )
         kinds &= only
     if call.skip is not None:
@@ -186,8 +197,10 @@ def _kind_list(option: str, text: str) -> set[str]:
     return kinds
 
 
-def _settings(call: argparse.Namespace) -> EssSettings:
-    settings = file.load_card(call.card) if call.card else role_default(call.role)
+def _settings(call: argparse.Namespace) -> dict[str, Settings]:
+    settings = {kind: role_default(kind, call.role) for kind in WORKING_KINDS}
+    if call.card:
+        settings |= file.load_card(call.card)
     for item in call.set:
         name, equals, value = item.partition("=")
         kind, dot, setting = name.partition(".")
@@ -195,7 +208,7 @@ def _settings(call: argparse.Namespace) -> EssSettings:
             raise CallError(f"--set {item}: use KIND.SETTING=VALUE, for example --set ess.ceiling_db=-4")
         if kind not in WORKING_KINDS:
             raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(WORKING_KINDS)}")
-        settings = edits.with_setting(settings, setting, value)
+        settings[kind] = with_setting(kind, settings[kind], setting, value)
     return settings
 
 

@@ -152,17 +152,22 @@ def hand_over(
 
 
 def kinds(part: Part) -> dict[str, dict[str, float]]:
-    """How many marks of each kind there are, how many change, and by how much in all (dB)."""
-    changes = [part.change(m) for m in part.marks if m.kind == "ess"]
+    """How many marks of each kind there are, how many change, and by how much in all (dB); and the low cut."""
+    rows: dict[str, dict[str, float]] = {kind: _sum(part, kind) for kind in ("gap", "breath", "ess")}
+    if part.low_cut_hz is not None:
+        rows["rumble"] = {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope}
+    return rows
+
+
+def _sum(part: Part, kind: str) -> dict[str, float]:
+    changes = [part.change(m) for m in part.marks if m.kind == kind]
     changed = [c for c in changes if c < 0]
     return {
-        "ess": {
-            "count": len(changes),
-            "changed": len(changed),
-            "left": len(changes) - len(changed),
-            "total_change_db": round(sum(changed), 2),
-            "deepest_change_db": round(min(changed, default=0.0), 2),
-        }
+        "count": len(changes),
+        "changed": len(changed),
+        "left": len(changes) - len(changed),
+        "total_change_db": round(sum(changed), 2),
+        "deepest_change_db": round(min(changed, default=0.0), 2),
     }
 
 

@@ -47,7 +47,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
     ``start`` and ``end`` in seconds; ``low_hz`` and ``high_hz``: the band where
     its energy lies; ``level_db``: LUFS in that band; ``standout_db``: over the
     voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``;
-    ``voiced``: the voice sounds under it (Z, Zh).
+    ``voiced``: the voice sounds under it (Z, Zh); ``over_room_db``: how far the
+    loudest moment of a gap stands over the room.
     """
 
     id: str
@@ -61,6 +62,7 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
     confidence: float
     sound: str = ""
     voiced: bool = False
+    over_room_db: float = 0.0
     hand: Hand = Hand()
 
     @property

@@ -1,8 +1,9 @@
 """Parts to samples, a tile at a time; only tiles whose treatments changed are made again.
 
-Every span rendered alone equals the same span of the whole, sample for sample:
-a treatment's correction depends on the take and on itself, never on the span
-that was asked for.
+The order is that of the route: low cut, fades (gaps and breaths), esses; each works
+on what the one before left. Every span rendered alone equals the same span of the
+whole: a correction depends on the take and on the treatments before it, never on
+the span that was asked for.
 """
 
 from __future__ import annotations
@@ -15,9 +16,13 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from isophon.core.passes.esses import treat
+from isophon.core.passes.gaps import treat as fades
+from isophon.core.passes.gaps.treat import Fade
+from isophon.core.passes.rumble import lowcut
+from isophon.core.passes.rumble.lowcut import LowCut
 
 Read = Callable[[int, int], np.ndarray]
-Plan = tuple[treat.Treatment, ...]
+Plan = tuple[LowCut | Fade | treat.Treatment, ...]
 
 TILE = 1 << 14
 _TILES_BYTES = 48 << 20
@@ -103,12 +108,30 @@ class Renderer:
         return self._treated(plan, self.read(start, TILE), start)
 
     def _treated(self, plan: Plan, block: np.ndarray, start: int) -> np.ndarray:
-        parts = [(t, self._band(t)) for t in _touching(plan, start, start + block.shape[1])]
+        frames = block.shape[1]
+        touching = tuple(_touching(plan, start, start + frames))
+        parts = [(t, self._band(plan, t)) for t in touching if isinstance(t, treat.Treatment)]
+        block = self._before_esses(touching, block, start)
         return treat.apply(block, start, parts) if parts else block
 
-    def _band(self, treatment: treat.Treatment) -> np.ndarray:
-        key = (self, treatment.span, treatment.edge)
-        return self._cache.bands.get(key, lambda: treat.band_of(self.sung, treatment, self.sample_rate))
+    def _before_esses(self, touching: Plan, block: np.ndarray, start: int) -> np.ndarray:
+        """The take with low cut and fades; ``block`` is the same span as sung."""
+        for cut in (t for t in touching if isinstance(t, LowCut)):
+            block = lowcut.apply(self.sung, start, block.shape[1], cut)
+        gone = [t for t in touching if isinstance(t, Fade)]
+        return fades.apply(block, start, gone) if gone else block
+
+    def _band(self, plan: Plan, treatment: treat.Treatment) -> np.ndarray:
+        """The band of an ess in what the treatments before it left."""
+        reach = treat.reach(treatment, self.sample_rate)
+        around = _touching(plan, treatment.first - reach, treatment.last + reach)
+        earlier = tuple(t for t in around if not isinstance(t, treat.Treatment))
+
+        def read(start: int, frames: int) -> np.ndarray:
+            return self._before_esses(earlier, self.sung(start, frames), start)
+
+        key = (self, treatment.span, treatment.edge, earlier)
+        return self._cache.bands.get(key, lambda: treat.band_of(read, treatment, self.sample_rate))
 
 
 def _touching(plan: Plan, start: int, stop: int) -> Iterator[treat.Treatment]:

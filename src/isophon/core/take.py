@@ -11,6 +11,8 @@ from isophon.core import takes
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import gated_loudness
 from isophon.core.errors import InputError
+from isophon.core.passes.gaps.treat import Fade
+from isophon.core.passes.rumble.lowcut import LowCut
 from isophon.core.pictures import Wave
 from isophon.core.render import Plan, RenderCache, Renderer
 from isophon.core.scan import Figures
@@ -71,7 +73,8 @@ class Take:
         if self.surveyed is None:
             return None
         survey = self.surveyed.survey
-        return Findings(self.source, self.surveyed.marks, survey.voice_lufs, survey.floor_dbfs)
+        found = self.surveyed.found
+        return Findings(self.source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.lowest_hz, found.room)
 
     @property
     def phrases(self) -> tuple[tuple[float, float], ...]:
@@ -98,9 +101,14 @@ class Take:
     def _gain_of(self, plan: Plan) -> float:
         survey = self.surveyed.survey
         power = survey.k_power.astype(np.float64)
+        rate = survey.sample_rate
         for treatment in plan:
-            rate = survey.sample_rate
+            if isinstance(treatment, LowCut):
+                continue  # what it takes hardly counts, K-weighted
             frames = slice(survey.frame(treatment.first / rate), survey.frame(treatment.last / rate) + 1)
+            if isinstance(treatment, Fade):
+                power[frames] *= treatment.gain**2
+                continue
             inside = survey.band_slice(treatment.span.low, treatment.span.high or np.inf)
             power[frames] -= (1 - treatment.gain**2) * survey.k_bands[frames, inside].sum(axis=1)
         steps = max(1, round(_STEP_S / survey.hop_s))

@@ -24,7 +24,7 @@ import platformdirs
 
 import isophon
 from isophon.core.errors import InputError, OutputError
-from isophon.core.marks import Mark
+from isophon.core.finding import Found
 from isophon.core.pictures import Spectrogram, Wave
 from isophon.core.scan import Figures
 from isophon.core.survey import Survey, geometry_at
@@ -34,18 +34,18 @@ _DAMAGE = (OSError, EOFError, ValueError, TypeError, msgspec.MsgspecError)
 
 
 class Surveyed(msgspec.Struct, frozen=True):
-    """What surveying and finding give: measurements, picture, marks, phrases and words ((start, end) in s)."""
+    """What surveying and finding give: measurements, picture, what was found, phrases and words ((start, end) in s)."""
 
     survey: Survey
     spectrogram: Spectrogram
-    marks: tuple[Mark, ...]
+    found: Found
     phrases: tuple[tuple[float, float], ...]
     words: tuple[tuple[float, float], ...]
 
 
 class _Told(msgspec.Struct):
     values: dict[str, Any]
-    marks: tuple[Mark, ...]
+    found: Found
     phrases: tuple[tuple[float, float], ...]
     words: tuple[tuple[float, float], ...]
 
@@ -89,7 +89,7 @@ def keep_survey(place: Path, surveyed: Surveyed) -> None:
             else:
                 values[field.name] = value
         _write_levels(folder, "spectrogram", surveyed.spectrogram.levels)
-        told = _Told(values, surveyed.marks, surveyed.phrases, surveyed.words)
+        told = _Told(values, surveyed.found, surveyed.phrases, surveyed.words)
         (folder / "told.json").write_bytes(msgspec.json.encode(told))
 
 
@@ -107,7 +107,7 @@ def kept_survey(place: Path) -> Surveyed | None:
         spectrogram = Spectrogram(geometry_at(survey.sample_rate), _levels(folder, "spectrogram"))
         with contextlib.suppress(OSError):
             os.utime(place)
-        return Surveyed(survey, spectrogram, told.marks, told.phrases, told.words)
+        return Surveyed(survey, spectrogram, told.found, told.phrases, told.words)
     except _DAMAGE:
         return None
 

@@ -21,7 +21,7 @@ import msgspec
 from isophon.core import takes
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
-from isophon.core.finding import find_marks, survey_recording
+from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover import Target, check_free, hand_over
 from isophon.core.pictures import Spectrogram
 from isophon.core.scan import scan
@@ -44,9 +44,9 @@ def measure(path: Path, again: bool, progress: Progress) -> None:
         spectrogram = Spectrogram(geometry_at(recording.sample_rate))
         found = survey_recording(recording, lambda f: progress(0.7 * f), spectrogram.add)
         spectrogram.finish()
-        marks = find_marks(recording, found)
+        all_found = find_all(recording, found)
         progress(0.98)
-        whole = Surveyed(found, spectrogram, marks, tuple(phrases(found)), tuple(words(found)))
+        whole = Surveyed(found, spectrogram, all_found, tuple(phrases(found)), tuple(words(found)))
         takes.keep_survey(place, whole)
 
 

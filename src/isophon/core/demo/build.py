@@ -47,7 +47,7 @@ def _voices() -> list[_Voice]:
     high, low = "Imke Sorrel", "Tobias Quill"
     return [
         _Voice(LEAD, "lead", high, whole_song(), _HIGH, Blemishes(
-            noises=((43.5, 44.0, "shuffle"),), ring=(2_650.0, 7.0, 9.0), seed=1)),
+            noises=((42.25, 42.7, "shuffle"),), ring=(2_650.0, 7.0, 9.0), seed=1)),
         _Voice("Lead double", "double", high, choruses(),
                Mouth(scale=1.14, s_peak=6_900.0, voice_dbfs=-24.0, seed=11),
                Blemishes(noises=((6.0, 7.4, "chatter"), (32.0, 32.9, "shuffle")), leak_db=-40.0, seed=2), 0.07),

@@ -9,10 +9,10 @@ import msgspec
 from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
-from isophon.core.errors import CallError, InputError
+from isophon.core.errors import InputError
 from isophon.core.marks import Hand, Mark, mark_id, meet
-from isophon.core.passes.esses.settings import EssSettings, role_default
 from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.settings import Settings, role_default, with_setting
 
 DEEPEST_DB = -36.0
 
@@ -24,6 +24,8 @@ class Findings(msgspec.Struct, frozen=True):
     marks: tuple[Mark, ...]
     voice_lufs: float | None
     floor_dbfs: float
+    lowest_hz: float | None = None
+    room: tuple[float, ...] = ()
 
 
 def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
@@ -41,6 +43,8 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
             found=True,
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
+            lowest_hz=found.lowest_hz,
+            room=found.room,
         ),
     )
 
@@ -55,19 +59,25 @@ def check_source(source: Source, recording: Recording) -> None:
         )
 
 
-def set_setting(session: Session, part_ids: Collection[str], name: str, value: float) -> Session:
-    """Set one setting of the Esses pass of parts; CallError for a name or value that cannot be."""
-    return with_parts(session, part_ids, lambda part: replace(part, ess=with_setting(part.ess, name, value)))
+def set_setting(session: Session, part_ids: Collection[str], kind: str, name: str, value: Any) -> Session:
+    """Set one setting of a kind for parts; CallError for a name or value that cannot be."""
+    return with_parts(
+        session,
+        part_ids,
+        lambda part: replace(part, **{kind: with_setting(kind, getattr(part, kind), name, value)}),
+    )
 
 
-def set_settings(session: Session, part_ids: Collection[str], settings: EssSettings) -> Session:
-    """Set all settings of the Esses pass of parts."""
-    return with_parts(session, part_ids, lambda part: replace(part, ess=settings))
+def set_settings(session: Session, part_ids: Collection[str], settings: dict[str, Settings]) -> Session:
+    """Set all settings of kinds for parts."""
+    return with_parts(session, part_ids, lambda part: replace(part, **settings))
 
 
-def role_settings(session: Session, part_ids: Collection[str]) -> Session:
+def role_settings(session: Session, part_ids: Collection[str], kinds: Collection[str]) -> Session:
     """Give parts back the settings of their roles."""
-    return with_parts(session, part_ids, lambda part: replace(part, ess=role_default(part.role)))
+    return with_parts(
+        session, part_ids, lambda part: replace(part, **{kind: role_default(kind, part.role) for kind in kinds})
+    )
 
 
 def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -> Session:
@@ -78,17 +88,6 @@ def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -
         return replace(part, done=(*rest, what) if on else rest)
 
     return with_parts(session, part_ids, change)
-
-
-def with_setting(settings: EssSettings, name: str, value: Any) -> EssSettings:
-    """``settings`` with one value changed and checked."""
-    if name not in settings.__struct_fields__:
-        known = ", ".join(settings.__struct_fields__)
-        raise CallError(f"ess.{name}: no such setting; the settings of ess are {known}")
-    try:
-        return msgspec.convert({**msgspec.to_builtins(settings), name: value}, EssSettings, strict=False)
-    except msgspec.ValidationError as error:
-        raise CallError(f"ess.{name}={value}: out of range ({str(error).split(' - ')[0]})") from error
 
 
 def set_change(session: Session, part_id: str, ids: Collection[str], change_db: float) -> Session:
@@ -139,13 +138,10 @@ def forget_hand(session: Session, part_id: str, ids: Collection[str]) -> Session
     return with_part(session, part_id, give_back)
 
 
-def draw_mark(
-    session: Session, part_id: str, start: float, end: float, measured: tuple[float, float, float, float, str]
-) -> tuple[Session, str]:
-    """Add an ess drawn by hand; ``measured`` as :func:`..esses.find.measure` gives it. Also returns its name."""
-    level, standout, low, high, sound = measured
-    name = mark_id("ess", start, {m.id for m in session.part(part_id).marks})
-    mark = Mark(name, "ess", start, end, level, standout, low, high, 1.0, sound, hand=Hand(drawn=True))
+def draw_mark(session: Session, part_id: str, mark: Mark) -> tuple[Session, str]:
+    """Add a mark drawn by hand, as it was measured. Also returns its name."""
+    name = mark_id(mark.kind, mark.start, {m.id for m in session.part(part_id).marks})
+    mark = replace(mark, id=name, confidence=1.0, hand=Hand(drawn=True))
 
     def add(part: Part) -> Part:
         return replace(part, marks=tuple(sorted((*part.marks, mark), key=lambda m: (m.start, m.id))))

@@ -16,8 +16,12 @@ from msgspec.structs import replace
 
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError
+from isophon.core.passes.breaths.settings import BreathSettings
 from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.passes.gaps.settings import GapSettings
+from isophon.core.passes.rumble.lowcut import RumbleSettings
 from isophon.core.session.model import Guide, Marker, Part, Session
+from isophon.core.session.settings import WORKING_KINDS, Settings
 
 ENDING = ".isophon"
 VERSION = 2
@@ -33,6 +37,9 @@ class _CardFile(msgspec.Struct):
     isophon_voice_card: int
     name: str
     ess: EssSettings
+    rumble: RumbleSettings = RumbleSettings()
+    gap: GapSettings = GapSettings()
+    breath: BreathSettings = BreathSettings()
 
 
 def save(session: Session, path: Path) -> None:
@@ -70,14 +77,15 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
     return _resolved(Session(**kept), path), lost
 
 
-def save_card(name: str, settings: EssSettings, path: Path) -> None:
-    """Write a voice card."""
-    _write(path, _CardFile(CARD_VERSION, name, settings))
+def save_card(name: str, part: Part, path: Path) -> None:
+    """Write a part's settings as a voice card."""
+    _write(path, _CardFile(CARD_VERSION, name, **{kind: getattr(part, kind) for kind in WORKING_KINDS}))
 
 
-def load_card(path: Path) -> EssSettings:
-    """The settings of a voice card; InputError says what is wrong and where."""
-    return _read(path, _CardFile, "isophon_voice_card", "a voice card", CARD_VERSION).ess
+def load_card(path: Path) -> dict[str, Settings]:
+    """The settings of a voice card by kind; InputError says what is wrong and where."""
+    card = _read(path, _CardFile, "isophon_voice_card", "a voice card", CARD_VERSION)
+    return {kind: getattr(card, kind) for kind in WORKING_KINDS}
 
 
 def _resolved(session: Session, path: Path) -> Session:

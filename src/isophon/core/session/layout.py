@@ -15,9 +15,9 @@ from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError
-from isophon.core.passes.esses.settings import role_default
 from isophon.core.session.edits import with_part
 from isophon.core.session.model import GUIDES, ROLES, Guide, Listening, Marker, Part, Session, Source
+from isophon.core.session.settings import WORKING_KINDS, role_default
 
 GAIN_RANGE_DB = (-40.0, 12.0)
 RATES = (44_100, 48_000, 88_200, 96_000)
@@ -104,8 +104,9 @@ def set_what(session: Session, item_id: str, what: str) -> Session:
     """
     item = session.item(item_id)
     if isinstance(item, Part) and what in ROLES:
-        ess = role_default(what) if item.ess == role_default(item.role) else item.ess
-        return with_part(session, item_id, lambda part: replace(part, role=what, ess=ess))
+        own = {kind: role_default(kind, what) for kind in WORKING_KINDS
+               if getattr(item, kind) == role_default(kind, item.role)}  # fmt: skip
+        return with_part(session, item_id, lambda part: replace(part, role=what, **own))
     if isinstance(item, Guide) and what in GUIDES:
         return with_item(session, item_id, kind=what)
     if what not in (*ROLES, *GUIDES):
@@ -182,7 +183,8 @@ def with_item(session: Session, item_id: str, **values: Any) -> Session:
 def _with_item(session: Session, what: str, item_id: str, name: str, source: Source, offset: float) -> Session:
     if what in GUIDES:
         return replace(session, guides=(*session.guides, Guide(item_id, name, source, what, offset)))
-    part = Part(item_id, name, source, what, offset_s=offset, ess=role_default(what))
+    own = {kind: role_default(kind, what) for kind in WORKING_KINDS}
+    part = Part(item_id, name, source, what, offset_s=offset, **own)
     return replace(session, parts=(*session.parts, part))
 
 

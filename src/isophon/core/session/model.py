@@ -8,8 +8,16 @@ from typing import Literal
 import msgspec
 
 from isophon.core.marks import Mark
+from isophon.core.passes.breaths import settings as breaths
+from isophon.core.passes.breaths.settings import GONE_DB, BreathSettings
+from isophon.core.passes.esses import settings as esses
 from isophon.core.passes.esses import treat
-from isophon.core.passes.esses.settings import EssSettings, change_of, usual_standout
+from isophon.core.passes.esses.settings import EssSettings, usual_standout
+from isophon.core.passes.gaps import settings as gaps
+from isophon.core.passes.gaps.settings import GapSettings
+from isophon.core.passes.gaps.treat import Fade
+from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of
+from isophon.core.render import Plan
 
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
@@ -68,8 +76,9 @@ class Part(msgspec.Struct, frozen=True, dict=True):
 
     ``offset_s``: where it starts in the song; its marks count from its own
     start. ``found``: whether the marks were looked for yet. ``voice_lufs`` and
-    ``floor_dbfs`` are what the survey measured, None before it. ``done``: the
-    passes that a person called done.
+    ``floor_dbfs`` are what the survey measured, None before it; ``lowest_hz``:
+    the lowest notes; ``room``: the sound of the room in third octaves, dBFS.
+    ``done``: the passes that a person called done.
     """
 
     id: str
@@ -80,11 +89,16 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     offset_s: float = 0.0
     listening: Listening = Listening()
     done: tuple[str, ...] = ()
+    rumble: RumbleSettings = RumbleSettings()
+    gap: GapSettings = GapSettings()
+    breath: BreathSettings = BreathSettings()
     ess: EssSettings = EssSettings()
     marks: tuple[Mark, ...] = ()
     found: bool = False
     voice_lufs: float | None = None
     floor_dbfs: float | None = None
+    lowest_hz: float | None = None
+    room: tuple[float, ...] = ()
 
     @cached_property
     def usual(self) -> float | None:
@@ -97,12 +111,48 @@ class Part(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def _changes(self) -> dict[str, float]:
-        return {m.id: change_of(m, self.ess, self.usual) for m in self.marks}
+        return {m.id: self._change_of(m) for m in self.marks}
+
+    def _change_of(self, mark: Mark) -> float:
+        if mark.kind == "breath":
+            return breaths.change_of(mark, self.breath)
+        if mark.kind == "gap":
+            return gaps.change_of(mark, self.gap)
+        return esses.change_of(mark, self.ess, self.usual)
 
     @cached_property
-    def plan(self) -> tuple[treat.Treatment, ...]:
-        """All that is done to this part."""
-        return treat.treatments(self.marks, self.ess, self.usual, self.source.sample_rate)
+    def low_cut_hz(self) -> float | None:
+        """The low cut in force, None for none."""
+        return cut_of(self.rumble, self.lowest_hz)
+
+    @cached_property
+    def plan(self) -> Plan:
+        """All that is done to this part, in order of the first frame that changes."""
+        rate, frames = self.source.sample_rate, self.source.frames
+        cut = () if self.low_cut_hz is None else (LowCut(0, frames, self.low_cut_hz, self.rumble.slope, rate),)
+        tamed = treat.treatments(self.marks, self.ess, self.usual, rate)
+        return tuple(sorted((*cut, *self._fades(rate, frames), *tamed), key=lambda t: t.first))
+
+    def _fades(self, rate: int, frames: int) -> list[Fade]:
+        """What is done to gaps and breaths."""
+        fades = []
+        for mark in self.marks:
+            change = self.change(mark)
+            if mark.kind not in ("gap", "breath") or change > -0.05:
+                continue
+            start, end = mark.span
+            if mark.kind == "gap":
+                settings, fill = self.gap, self.gap.how == "room tone"
+                start += 0.0 if start <= 0 else settings.after_ms / 1000
+                end -= 0.0 if end >= self.source.duration - 1e-3 else settings.before_ms / 1000
+            else:
+                settings, fill = self.breath, self.breath.fill
+            first, last = max(0, round(start * rate)), min(frames, round(end * rate))
+            gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
+            if last - first > 8:
+                edge = min(round(settings.fade_ms / 1000 * rate), (last - first) // 2)
+                fades.append(Fade(first, last, edge, gain, self.room if fill else (), rate))
+        return fades
 
     def change(self, mark: Mark) -> float:
         """What is done to a mark of this part, in dB ≤ 0."""

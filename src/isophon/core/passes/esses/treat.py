@@ -75,14 +75,23 @@ def treatments(
     return tuple(sorted(result, key=lambda t: t.first))
 
 
+def reach(treatment: Treatment, sample_rate: int) -> int:
+    """How many frames on either side of a treatment its band depends on."""
+    return len(_taps(treatment, sample_rate)) // 2
+
+
+def _taps(treatment: Treatment, sample_rate: int) -> np.ndarray:
+    span = treatment.span
+    return linear_phase_band(sample_rate, span.low, span.high, _TRANSITION * span.low)
+
+
 def band_of(read: Read, treatment: Treatment, sample_rate: int) -> np.ndarray:
     """The span's band, weighted by its smooth edges: float32 ``(channels, last − first)``.
 
     The correction of a treatment is ``(gain − 1)`` times this. It depends on the
     take and the span alone, so that any part of the take can be rendered alone.
     """
-    span = treatment.span
-    taps = linear_phase_band(sample_rate, span.low, span.high, _TRANSITION * span.low)
+    taps = _taps(treatment, sample_rate)
     reach = len(taps) // 2
     samples = read(treatment.first - reach, treatment.last - treatment.first + 2 * reach)
     size = fft.next_fast_len(samples.shape[1], real=True)

@@ -1,0 +1,1 @@
+"""The Breaths pass."""

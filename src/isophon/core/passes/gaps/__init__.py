@@ -1,0 +1,1 @@
+"""Dead air: what sounds between the singing, of the Floor pass."""

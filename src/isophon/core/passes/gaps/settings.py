@@ -1,0 +1,53 @@
+"""The settings of dead air, and what they make of a gap."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import msgspec
+
+from isophon.core.marks import Mark
+from isophon.core.passes.breaths.settings import GONE_DB
+
+
+class GapSettings(msgspec.Struct, frozen=True):
+    """What is done with dead air where no hand decided.
+
+    ``how``: fill it with room tone, turn it down, or silence it. ``down_db``:
+    by how much, where it is turned down. ``floor_db``: only gaps whose loudest
+    moment stands this far over the room are touched. ``after_ms``, ``before_ms``:
+    what stays untouched after a word and before the next. ``least_ms``: shorter
+    gaps are left. ``fade_ms``: the length of the fades.
+    """
+
+    how: Literal["room tone", "turn down", "silence"] = "room tone"
+    down_db: Annotated[float, msgspec.Meta(ge=GONE_DB, le=0.0)] = -12.0
+    floor_db: Annotated[float, msgspec.Meta(ge=0.0, le=60.0)] = 6.0
+    after_ms: Annotated[float, msgspec.Meta(ge=0.0, le=1_000.0)] = 80.0
+    before_ms: Annotated[float, msgspec.Meta(ge=0.0, le=1_000.0)] = 30.0
+    least_ms: Annotated[float, msgspec.Meta(ge=50.0, le=5_000.0)] = 300.0
+    fade_ms: Annotated[float, msgspec.Meta(ge=2.0, le=200.0)] = 20.0
+
+
+_STACK = GapSettings(how="silence", floor_db=0.0)  # twelve layers of room add up: common practice
+_OF_ROLE = {"double": _STACK, "harmony": _STACK}
+
+
+def role_default(role: str) -> GapSettings:
+    """The settings that a part of a role starts with."""
+    return _OF_ROLE.get(role, GapSettings())
+
+
+def change_of(mark: Mark, settings: GapSettings) -> float:
+    """What is done to a gap, in dB ≤ 0; −36 and less: what sounds there is taken out whole."""
+    hand = mark.hand
+    if hand.leave:
+        return 0.0
+    if hand.change_db is not None:
+        return hand.change_db
+    start, end = mark.span
+    if 1000 * (end - start) < settings.least_ms + settings.after_ms + settings.before_ms:
+        return 0.0
+    if mark.over_room_db < settings.floor_db:
+        return 0.0
+    return settings.down_db if settings.how == "turn down" else GONE_DB

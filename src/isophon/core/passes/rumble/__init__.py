@@ -1,0 +1,1 @@
+"""Rumble, of the Floor pass: a low cut that leaves the voice whole."""

@@ -1,0 +1,39 @@
+"""The settings of each kind of blemish: their types, and the defaults of the roles."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from isophon.core.errors import CallError
+from isophon.core.passes.breaths import settings as breaths
+from isophon.core.passes.esses import settings as esses
+from isophon.core.passes.gaps import settings as gaps
+from isophon.core.passes.rumble import lowcut
+
+Settings = lowcut.RumbleSettings | gaps.GapSettings | breaths.BreathSettings | esses.EssSettings
+
+_DEFAULTS = {
+    "rumble": lowcut.role_default,
+    "gap": gaps.role_default,
+    "breath": breaths.role_default,
+    "ess": esses.role_default,
+}
+WORKING_KINDS = tuple(_DEFAULTS)
+
+
+def role_default(kind: str, role: str) -> Settings:
+    """The settings of a kind that a part of a role starts with."""
+    return _DEFAULTS[kind](role)
+
+
+def with_setting(kind: str, settings: Settings, name: str, value: Any) -> Settings:
+    """``settings`` with one value changed and checked; CallError for a name or value that cannot be."""
+    if name not in settings.__struct_fields__:
+        known = ", ".join(settings.__struct_fields__)
+        raise CallError(f"{kind}.{name}: no such setting; the settings of {kind} are {known}")
+    try:
+        return msgspec.convert({**msgspec.to_builtins(settings), name: value}, type(settings), strict=False)
+    except msgspec.ValidationError as error:
+        raise CallError(f"{kind}.{name}={value}: out of range ({str(error).split(' - ')[0]})") from error

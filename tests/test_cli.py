@@ -14,6 +14,7 @@ import soundfile as sf
 
 from conftest import write
 from isophon.cli import main
+from isophon.core.marks import Mark
 from isophon.core.session import edits, file, layout
 from isophon.core.session.model import Source
 from voices import ALSA, spoken
@@ -100,7 +101,7 @@ def test_a_session_is_cleaned_with_its_decisions(capsys, take, tmp_path):
     one, other = (sf.read(tmp_path / x / "take.clean.wav")[0] for x in "ab")
     assert np.array_equal(one, other)
     part = value.parts[0]
-    drawn, name = edits.draw_mark(value, part.id, 1.0, 1.2, (-20.0, 3.0, 3000.0, 9000.0, "s"))
+    drawn, name = edits.draw_mark(value, part.id, Mark("", "ess", 1.0, 1.2, -20.0, 3.0, 3000.0, 9000.0, 1.0, "s"))
     drawn = edits.adopt_findings(
         edits.set_change(drawn, part.id, [name], -20), part.id, edits.Findings(source, (), -20.0, -80.0)
     )

@@ -25,7 +25,7 @@ def prepared(tmp_path_factory):
     worker.measure(path, False, lambda fraction: None)
     take = open_take(source)
     settings = EssSettings(ceiling_db=-14.0, limit_db=-20.0)
-    part = Part("part-1", "take", source, ess=settings, marks=take.surveyed.marks, found=True, voice_lufs=-20.0)
+    part = Part("part-1", "take", source, ess=settings, marks=take.surveyed.found.marks, found=True, voice_lufs=-20.0)
     return take, part
 
 

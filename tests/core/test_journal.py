@@ -90,7 +90,7 @@ history = History(session(folder))
 journal = Journal(folder / "a.journal", history, None)
 print("ready", flush=True)
 for i in range(100_000):
-    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ceiling_db", -(i % 2000) / 100))
+    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -(i % 2000) / 100))
     journal.write(history)
     print(i, flush=True)
     if i % 7 == 0:

@@ -13,7 +13,7 @@ from test_session import mark
 from conftest import write
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
-from isophon.core.passes.esses.settings import EssSettings, role_default
+from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.roles import by_name, guess
 from isophon.core.scan import Figures, scan
 from isophon.core.session import edits, file, layout
@@ -21,6 +21,7 @@ from isophon.core.session.history import History
 from isophon.core.session.layout import Arrival
 from isophon.core.session.model import Session, Source
 from isophon.core.session.remarks import remarks
+from isophon.core.session.settings import role_default
 from voices import alsa, spoken
 
 RATE = 48_000
@@ -85,7 +86,7 @@ def test_starts_come_from_the_time_reference(tmp_path):
 def test_parts_are_added_moved_named_and_removed():
     session = song()
     assert [p.id for p in session.items] == ["part-1", "part-2", "part-3", "part-4"]
-    assert [p.ess for p in session.parts] == [role_default(p.role) for p in session.parts]
+    assert [p.ess for p in session.parts] == [role_default("ess", p.role) for p in session.parts]
     assert session.parts[1].ess.ceiling_db < session.parts[0].ess.ceiling_db
     moved = layout.move(session, "part-3", -2)
     assert [p.name for p in moved.parts] == ["High", "Lead", "Double"]
@@ -100,8 +101,8 @@ def test_parts_are_added_moved_named_and_removed():
 
 def test_a_role_brings_its_settings_unless_a_person_set_them():
     session = layout.set_what(song(), "part-1", "harmony")
-    assert session.part("part-1").ess == role_default("harmony")
-    mine = edits.set_setting(song(), ["part-1"], "ceiling_db", -5.0)
+    assert session.part("part-1").ess == role_default("ess", "harmony")
+    mine = edits.set_setting(song(), ["part-1"], "ess", "ceiling_db", -5.0)
     assert layout.set_what(mine, "part-1", "harmony").part("part-1").ess == EssSettings(ceiling_db=-5.0)
     guide = layout.set_what(layout.set_listening(song(), "part-1", gain_db=-6.0), "part-1", "bed")
     assert [g.kind for g in guide.guides] == ["cue", "bed"] and guide.guides[1].listening.gain_db == -6.0
@@ -124,7 +125,7 @@ def test_another_recording_is_searched_again_and_decisions_stay():
 
 def test_findings_reach_every_step_of_the_history():
     history = History(song())
-    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ceiling_db", -5.0))
+    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -5.0))
     found = edits.Findings(history.session.parts[0].source, (mark(1.0),), -20.0, -70.0)
     history.amend(lambda s: edits.adopt_findings(s, "part-1", found))
     assert len(history.steps) == 2 and history.session.part("part-1").found

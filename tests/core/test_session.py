@@ -5,7 +5,6 @@ import json
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from msgspec.structs import replace
 
 from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, Mark, meet
@@ -51,8 +50,8 @@ def apply(value: Session, step: tuple) -> Session:
     if what == "forget":
         return edits.forget_hand(value, "part-1", [rest[0]])
     if what == "draw":
-        return edits.draw_mark(value, "part-1", rest[0], rest[0] + 0.1, (-20.0, 1.0, 3000.0, 9000.0, "s"))[0]
-    return edits.set_setting(value, ["part-1"], what, rest[0])
+        return edits.draw_mark(value, "part-1", mark(rest[0], 1.0, rest[0] + 0.1))[0]
+    return edits.set_setting(value, ["part-1"], "ess", what, rest[0])
 
 
 @settings(max_examples=60, deadline=None)
@@ -79,8 +78,10 @@ def test_undo_to_the_start_redo_to_the_end_save_and_load(tmp_path_factory, taken
 def test_a_drag_is_one_step(tmp_path):
     history = History(session(tmp_path))
     for i in range(20):
-        history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ceiling_db", -float(i)), gesture="drag 1")
-    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ceiling_db", 3), gesture="drag 2")
+        history.do(
+            "ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -float(i)), gesture="drag 1"
+        )
+    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", 3), gesture="drag 2")
     assert history.undo().parts[0].ess.ceiling_db == -19
     assert history.undo() == session(tmp_path) and history.undo_name is None
 
@@ -129,13 +130,16 @@ def test_wrong_settings_are_refused(tmp_path):
     value = session(tmp_path)
     for name, bad in (("ceiling_db", 99.0), ("limit_db", 1.0), ("no_such", 1.0), ("edge_ms", "soft")):
         with pytest.raises(CallError, match=rf"ess\.{name}"):
-            edits.set_setting(value, ["part-1"], name, bad)
+            edits.set_setting(value, ["part-1"], "ess", name, bad)
 
 
 def test_a_voice_card_keeps_the_settings(tmp_path):
-    settings_ = replace(session(tmp_path).parts[0].ess, ceiling_db=-5.5, edge_ms=20.0)
-    file.save_card("Low bright", settings_, tmp_path / "low.voicecard")
-    assert file.load_card(tmp_path / "low.voicecard") == settings_
+    value = edits.set_setting(session(tmp_path), ["part-1"], "ess", "ceiling_db", -5.5)
+    value = edits.set_setting(value, ["part-1"], "breath", "limit_db", -9.0)
+    part = edits.set_setting(value, ["part-1"], "gap", "how", "silence").parts[0]
+    file.save_card("Low bright", part, tmp_path / "low.voicecard")
+    settings_ = file.load_card(tmp_path / "low.voicecard")
+    assert edits.set_settings(session(tmp_path), ["part-1"], settings_).parts[0] == part
     with pytest.raises(InputError, match="not a voice card"):
         file.save(session(tmp_path), tmp_path / "song.isophon")
         file.load_card(tmp_path / "song.isophon")

@@ -14,23 +14,19 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.keeping import Keeper
+from isophon.app.passes import ESSES, PASSES, Pass
 from isophon.app.shelf import NOWHERE, Shelf
 from isophon.core.crew import Crew
 from isophon.core.marks import Mark
-from isophon.core.passes.esses.find import measure
-from isophon.core.passes.esses.settings import ceiling_over_voice
 from isophon.core.session import edits, layout
 from isophon.core.session.history import History
 from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.settings import WORKING_KINDS
 from isophon.core.take import Take
 
 _SHORTEST_VIEW_S = 0.02
 _NEWS_MS = 250
 _NOBODY = Part("", "no part", NOWHERE)
-SETTING_WORDS = {
-    "ceiling_db": "ceiling", "usual_db": "over the usual", "limit_db": "never more than", "edge_ms": "edges",
-    "sure": "how sure",
-}  # fmt: skip
 
 
 class Desk(QObject):
@@ -48,6 +44,7 @@ class Desk(QObject):
         super().__init__()
         self.keeper = Keeper(history, saved_as, continued, self)
         self.shelf = Shelf(crew, self)
+        self.pass_: Pass = ESSES
         self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
         self.selection: tuple[float, float] | None = None
@@ -109,8 +106,20 @@ class Desk(QObject):
 
     @property
     def ceiling(self) -> float:
-        """The ceiling in force for the part in hand, dB over the voice."""
-        return ceiling_over_voice(self.part.ess, self.part.usual)
+        """The ceiling in force for the part in hand."""
+        return self.pass_.ceiling(self.part)
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """The marks of this pass in the part in hand."""
+        return self.pass_.marks(self.part)
+
+    def open_pass(self, which: Pass) -> None:
+        """Go over to another pass."""
+        if which is not self.pass_:
+            self.pass_, self.in_hand, self.selection = which, (), None
+            self.part_changed.emit()
+            self.hand_changed.emit()
 
     def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> bool:
         """Make one edit; edits of one gesture are one step of the history. Whether anything changed."""
@@ -126,24 +135,32 @@ class Desk(QObject):
 
     def set_setting(self, name: str, value: float, gesture: object = None) -> None:
         """Set one setting of the pass for all parts in hand."""
-        ids, value = self.parts_in_hand, round(value, 2)
-        self.edit(f"{SETTING_WORDS[name]} {value:g} · {self._whom()}",
-                  lambda s: edits.set_setting(s, ids, name, value), gesture)  # fmt: skip
+        self.set_of_kind(self.pass_.kind, name, round(value, 2), gesture)
+
+    def set_of_kind(self, kind: str, name: str, value: float | bool | str, gesture: object = None) -> None:
+        """Set one setting of a kind for all parts in hand."""
+        ids = self.parts_in_hand
+        shown = value if isinstance(value, str) else f"{value:g}"
+        words = f"{_WORDS.get((kind, name), name)} {shown} · {self._whom()}"
+        self.edit(words, lambda s: edits.set_setting(s, ids, kind, name, value), gesture)
 
     def role_settings(self) -> None:
         """Back to the role's default for all parts in hand."""
-        self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, self.parts_in_hand))
+        kinds = ("rumble", "gap") if self.pass_.kind == "gap" else (self.pass_.kind,)
+        self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, self.parts_in_hand, kinds))
 
     def give_settings(self, part_ids: list[str]) -> None:
         """Give the settings of the part in hand to others."""
-        ess, name = self.part.ess, self.part.name
-        self.edit(f"settings from {name}", lambda s: edits.set_settings(s, part_ids, ess))
+        part = self.part
+        settings = {kind: getattr(part, kind) for kind in WORKING_KINDS}
+        self.edit(f"settings from {part.name}", lambda s: edits.set_settings(s, part_ids, settings))
 
     def toggle_done(self) -> None:
         """Call this pass done for the parts in hand, or no longer."""
-        on = not all("ess" in self.session.part(p).done for p in self.parts_in_hand)
-        words = "done" if on else "not done yet"
-        self.edit(f"{words} · {self._whom()}", lambda s: edits.set_done(s, self.parts_in_hand, "ess", on))
+        kind = self.pass_.kind
+        on = not all(kind in self.session.part(p).done for p in self.parts_in_hand)
+        words = f"{self.pass_.name} {'done' if on else 'not done yet'}"
+        self.edit(f"{words} · {self._whom()}", lambda s: edits.set_done(s, self.parts_in_hand, kind, on))
 
     def change_more(self, step_db: float) -> None:
         """A little more (negative) or less change of the marks in hand, by hand."""
@@ -170,20 +187,20 @@ class Desk(QObject):
         self.edit(words, lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
 
     def draw_mark(self) -> None:
-        """Make an ess of the selected time."""
-        surveyed = self.take.surveyed
+        """Make a mark of the selected time."""
+        one, surveyed = self.pass_.one, self.take.surveyed
         if surveyed is None:
-            self.told.emit("This part is still being surveyed; an ess can be drawn once its voice level is known.")
+            self.told.emit("This part is still being surveyed; marks can be drawn once its voice level is known.")
         elif self.part.voice_lufs is None:
-            self.told.emit("No voice was found here, so an ess cannot be measured against it.")
+            self.told.emit(f"No voice was found here, so the {one} cannot be measured against it.")
         elif self.selection is None:
-            self.told.emit("Drag over the ruler to select the time of an ess first.")
+            self.told.emit(f"Drag over the ruler to select the time of the {one} first.")
         else:
             start, end = (round(t, 4) for t in self.selection)
-            measured = measure(surveyed.survey, start, end)
-            session, name = edits.draw_mark(self.session, self.part.id, start, end, measured)
+            mark = self.pass_.measure(surveyed.survey, start, end)
+            session, name = edits.draw_mark(self.session, self.part.id, mark)
             self.selection = None
-            self.edit(f"draw an ess · {self.part.name}", lambda s: session)
+            self.edit(f"draw · {one} in {self.part.name}", lambda s: session)
             self.take_in_hand([name])
 
     def mark_place(self, song_s: float, name: str = "") -> None:
@@ -261,7 +278,8 @@ class Desk(QObject):
 
     def walk(self, step: int, over_only: bool = False) -> None:
         """Take the next or previous mark in hand, of all or of those that change."""
-        marks = [m for m in self.part.marks if not over_only or self.part.change(m) < 0 or m.standout_db > self.ceiling]
+        height, part = self.pass_.height, self.part
+        marks = [m for m in self.marks if not over_only or part.change(m) < 0 or height(m) > self.ceiling]
         if not marks:
             return
         now = self.mark
@@ -361,4 +379,11 @@ class Desk(QObject):
         for part in self.session.parts:
             if part.source == source and findings is not None:
                 self.edit(f"look again · {part.name}", lambda s, i=part.id: edits.adopt_findings(s, i, findings))
-                self.told.emit(f"Looked again: {len(findings.marks)} esses; what was decided by hand stayed.")
+                self.told.emit(f"Looked again: {len(findings.marks)} marks; what was decided by hand stayed.")
+
+
+_WORDS = {(which.kind, knob.name): knob.words.lower() for which in PASSES for knob in which.knobs} | {
+    ("ess", "ceiling_db"): "ceiling", ("breath", "ceiling_db"): "ceiling", ("gap", "how"): "gaps:",
+    ("breath", "fill"): "room under breaths", ("rumble", "on"): "low cut", ("rumble", "cut_hz"): "low cut at",
+    ("rumble", "slope"): "low cut, dB an octave",
+}  # fmt: skip

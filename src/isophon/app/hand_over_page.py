@@ -27,13 +27,14 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.desk import Desk
+from isophon.app.passes import PASSES
 from isophon.core import handover
 from isophon.core.audio.writing import check_target
 from isophon.core.crew import Task
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.session.model import Part
 
-_COLUMNS = ("", "Loudness", "True peak", "Stillness", "Esses brought down", "In all")
+_COLUMNS = ("", "Loudness, LUFS", "True peak, dBTP", "Stillness, dBFS", "Low cut", "Gaps", "Breaths", "Esses")
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
 
 
@@ -162,12 +163,11 @@ class HandOverPage(QWidget):
         parts, target = self.parts(), self.target()
         names = [path.name for part in parts for path in handover.outputs(Path(part.source.path), target)]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
-        rows = [handover.kinds(part)["ess"] for part in parts]
-        changed, deepest = sum(r["changed"] for r in rows), min((r["deepest_change_db"] for r in rows), default=0.0)
-        count = sum(r["count"] for r in rows)
+        rows = [handover.kinds(part) for part in parts]
+        told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
+                for w in PASSES]  # fmt: skip
         self.will.setText(
-            "   ·   ".join([*shown, "report.json"]) + f"\n{count} esses: {changed} brought down "
-            f"({theme.signed(deepest)} dB at most), {count - changed} as sung"
+            "   ·   ".join([*shown, "report.json"]) + f"\nChanged: {', '.join(told)}"
             if parts else "There is no part to hand over yet."
         )  # fmt: skip
         self.write.setEnabled(bool(parts) and not self._tasks)
@@ -236,11 +236,12 @@ class HandOverPage(QWidget):
         self.outcome.setText(words)
 
     def _add_row(self, name: str, row: dict[str, Any]) -> None:
-        before, after, ess = row["before"], row["after"], row["kinds"]["ess"]
+        before, after, kinds = row["before"], row["after"], row["kinds"]
         texts = [name]
-        for key, unit in (("loudness_lufs", "LUFS"), ("true_peak_dbtp", "dBTP"), ("floor_dbfs", "dBFS")):
-            texts.append(f"{before[key]:.1f} → {after[key]:.1f} {unit}")
-        texts += [f"{ess['changed']} of {ess['count']}", f"{ess['total_change_db']:.1f} dB"]
+        for key in ("loudness_lufs", "true_peak_dbtp", "floor_dbfs"):
+            texts.append(f"{before[key]:.1f} → {after[key]:.1f}")
+        texts.append(f"{kinds['rumble']['cut_hz']:.0f} Hz" if "rumble" in kinds else "none")
+        texts += [f"{kinds[w.kind]['changed']} of {kinds[w.kind]['count']}" for w in PASSES]
         if row["clipped_samples"]:
             texts[2] += f", {row['clipped_samples']} clipped"
         self._add_line(texts)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from isophon.app.passes import PASSES
+
 KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
     (
         "The loop of work",
@@ -17,7 +19,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("less", "Up", "a little less"),
             ("leave", "L", "leave as sung, or no longer"),
             ("forget", "Backspace", "back to the ceiling"),
-            ("draw", "N", "make an ess of the selection"),
+            ("draw", "N", "make a mark of the selection"),
         ),
     ),
     (
@@ -70,8 +72,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("open", "Ctrl+O", "open a session, or add recordings"),
             ("history", "Ctrl+H", "the history of all steps"),
             ("lay_out", "1", "Lay out"),
-            ("esses", "2", "Esses"),
-            ("hand_over", "3", "Hand over"),
+            *((which.kind, str(i), which.name) for i, which in enumerate(PASSES, 2)),
+            ("hand_over", str(len(PASSES) + 2), "Hand over"),
             ("keys", "F1", "this page"),
         ),
     ),

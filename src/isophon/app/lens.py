@@ -112,8 +112,9 @@ class LensPictures(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(box)
         painter.setBrush(theme.PAPER)
-        for point in self._handles(box).values():
-            painter.drawEllipse(point, 4, 4)
+        for name, point in self._handles(box).items():
+            if mark.kind == "ess" or name in ("start", "end"):
+                painter.drawEllipse(point, 4, 4)
 
     @staticmethod
     def _handles(box: QRectF) -> dict[str, QPointF]:
@@ -153,9 +154,9 @@ class LensPictures(QWidget):
             distance = {
                 "start": abs(at.x() - box.left()),
                 "end": abs(at.x() - box.right()),
-                "low": abs(at.y() - box.bottom()),
-                "high": abs(at.y() - box.top()),
             }
+            if mark.kind == "ess":
+                distance |= {"low": abs(at.y() - box.bottom()), "high": abs(at.y() - box.top())}
             name = min(distance, key=distance.__getitem__)
             return name if distance[name] <= _GRAB else None
         return None
@@ -245,16 +246,19 @@ class Lens(QWidget):
             self.head.setText("Lens")
             self.numbers.setText("")
             return
-        place = part.marks.index(mark) + 1
-        self.head.setText(f"Ess {place} of {len(part.marks)}" if len(marks) == 1 else f"{len(marks)} esses in hand")
+        which, all_marks = self.desk.pass_, self.desk.marks
+        place = all_marks.index(mark) + 1 if mark in all_marks else 0
+        one = f"{which.one.capitalize()} {place} of {len(all_marks)}"
+        self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.many} in hand")
         change = part.change(mark)
         at, level = theme.clock(mark.span[0] + self.desk.offset), theme.signed(mark.level_db)
-        self.numbers.setText(
-            f"{at}   {level} LUFS   {theme.signed(mark.standout_db)} dB over the voice   "
-            f"change {theme.signed(change)} dB   from {mark.band[0] / 1000:.1f} kHz"
-        )
+        over = "over the room" if mark.kind == "gap" else "over the voice"
+        done = "gone" if mark.kind != "ess" and change <= -36 else f"change {theme.signed(change)} dB"
+        band = f"   from {mark.band[0] / 1000:.1f} kHz" if mark.kind == "ess" else ""
+        self.numbers.setText(f"{at}   {level} LUFS   {theme.signed(which.height(mark))} dB {over}   {done}{band}")
         self.leave.setChecked(all(m.hand.leave for m in marks))
         self.forget.setEnabled(any(m.hand.any for m in marks))
+        self.blend.setVisible(mark.kind == "ess")
         self.blend.show_value(100 * (1.0 if mark.hand.blend is None else mark.hand.blend))
 
     def _warning(self, mark: Mark | None) -> str:
@@ -264,10 +268,14 @@ class Lens(QWidget):
         part = self.desk.part
         change = part.change(mark)
         left = mark.standout_db + change
-        if change < 0 and left < _LISP_UNDER_VOICE_DB:
+        if mark.kind == "ess" and change < 0 and left < _LISP_UNDER_VOICE_DB:
             return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
-        if mark.confidence < part.ess.sure and not mark.hand.any:
-            return "Not sure enough to be an ess: left as sung unless a hand decides."
+        if mark.confidence < getattr(getattr(part, mark.kind), "sure", 0.0) and not mark.hand.any:
+            return (
+                f"Not sure enough to be {'an ess' if mark.kind == 'ess' else 'a breath'}: left unless a hand decides."
+            )
+        if mark.kind == "gap" and (mark.span[0] < mark.start - 0.005 or mark.span[1] > mark.end + 0.005):
+            return "This gap reaches into the singing: listen for the word’s start and tail."
         return ""
 
     def _blend(self, value: float, gesture: object) -> None:

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.desk import Desk
+from isophon.app.passes import Pass
 from isophon.app.slider import Slider
 from isophon.core.session import layout
 from isophon.core.session.model import Guide, Part
@@ -63,6 +64,7 @@ class PartsPanel(QFrame):
         column.addWidget(self.bar)
         desk.session_changed.connect(self._show)
         desk.take_changed.connect(self._show)
+        desk.part_changed.connect(self._show)
         desk.shelf.progressed.connect(lambda: self._soon.isActive() or self._soon.start())
         self._show()
         self._show_work()
@@ -135,7 +137,7 @@ class ItemRow(QWidget):
     def __init__(self, desk: Desk, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.desk, self.item_id, self.is_guide = desk, item_id, is_guide
-        self._open_marks: tuple[Part, list[float]] | None = None
+        self._open_marks: tuple[Part, Pass, list[float]] | None = None
         self.hear, self.mute = (QPushButton(text, checkable=True, objectName="small") for text in ("hear", "mute"))
         self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
         self.mute.setToolTip("Leave it out of the stack and the bed (U)")
@@ -222,7 +224,10 @@ class ItemRow(QWidget):
 
     def _draw_standing(self, painter: QPainter, part: Part, at: QPointF) -> None:
         """Not visited: a ring. In work: half filled. Done: filled with a tick."""
-        done, begun = "ess" in part.done, part.id in self.desk.visited or any(m.hand.any for m in part.marks)
+        done, begun = (
+            self.desk.pass_.kind in part.done,
+            part.id in self.desk.visited or any(m.hand.any for m in part.marks),
+        )
         ink = theme.DONE if done else theme.INK
         painter.setPen(QPen(ink, 1.4))
         painter.setBrush(ink if done else Qt.BrushStyle.NoBrush)
@@ -256,9 +261,10 @@ class ItemRow(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.fillRect(QRectF(first, box.bottom() - 1, item.source.duration * scale, 2), theme.CONTOUR)
         if isinstance(item, Part):
-            if self._open_marks is None or self._open_marks[0] is not item:
-                self._open_marks = (item, [m.span[0] for m in item.marks if item.change(m) < 0])
-            for x in {round(first + at * scale) for at in self._open_marks[1]}:
+            which = self.desk.pass_
+            if self._open_marks is None or self._open_marks[:2] != (item, which):
+                self._open_marks = (item, which, [m.span[0] for m in which.marks(item) if item.change(m) < 0])
+            for x in {round(first + at * scale) for at in self._open_marks[2]}:
                 painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
 
     def mousePressEvent(self, event) -> None:
@@ -287,7 +293,7 @@ def part_menu(desk: Desk, parent: QWidget) -> QMenu:
         menu.addAction(words, lambda ids=ids: desk.give_settings(ids)).setEnabled(bool(ids))
     menu.addAction("Back to the role’s default", desk.role_settings)
     menu.addSeparator()
-    menu.addAction("Esses done, or no longer\tD", desk.toggle_done)
+    menu.addAction("This pass is done, or no longer\tD", desk.toggle_done)
     menu.addAction("Take all parts in hand\tCtrl+A", lambda: desk.take_parts([p.id for p in desk.session.parts]))
     return menu
 

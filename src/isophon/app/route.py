@@ -7,9 +7,10 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
+from isophon.app.passes import PASSES
 
-STATIONS = ("Lay out", "Esses", "Hand over")
-LAY_OUT, ESSES, HAND_OVER = range(3)
+STATIONS = ("Lay out", *(which.name for which in PASSES), "Hand over")
+LAY_OUT, HAND_OVER = 0, len(STATIONS) - 1
 
 
 class Route(QWidget):
@@ -19,8 +20,8 @@ class Route(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.current = ESSES
-        self._counts: tuple[int, int] = (0, 0)
+        self.current = LAY_OUT
+        self._counts: dict[int, tuple[int, int]] = {}
         self.setMinimumSize(430, 56)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Route")
@@ -28,10 +29,11 @@ class Route(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(520, 56)
 
-    def show_counts(self, over: int, unheard: int) -> None:
-        """How many esses of all parts are over the ceiling and how many of those are still unheard."""
-        self._counts = (over, unheard)
-        self.setToolTip(f"{over} esses of all parts over their ceilings, {unheard} of them still unheard")
+    def show_counts(self, counts: dict[int, tuple[int, int]]) -> None:
+        """By station: how many marks of all parts are over their ceilings, and how many of those still unheard."""
+        self._counts = counts
+        told = (f"{STATIONS[i]}: {over} over, {unheard} of them still unheard" for i, (over, unheard) in counts.items())
+        self.setToolTip("\n".join(told))
         self.update()
 
     def show_station(self, index: int) -> None:
@@ -48,7 +50,6 @@ class Route(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.CONTOUR, 2))
         painter.drawLine(self.place(0), self.place(len(STATIONS) - 1))
-        over, unheard = self._counts
         for i, name in enumerate(STATIONS):
             at, here = self.place(i), i == self.current
             painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4))
@@ -57,11 +58,12 @@ class Route(QWidget):
             painter.setPen(theme.IN_HAND if here else theme.INK)
             painter.setFont(theme.sans(14, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
             painter.drawText(QRectF(at.x() - 70, 35, 140, 18), Qt.AlignmentFlag.AlignCenter, name)
-            if i == ESSES and over:
+            over, unheard = self._counts.get(i, (0, 0))
+            if over:
                 painter.setPen(theme.OVER)
                 painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-                text = f"{over} over" + (f", {unheard} unheard" if unheard else ", all heard")
-                painter.drawText(QRectF(at.x() - 80, 0, 160, 15), Qt.AlignmentFlag.AlignCenter, text)
+                text = f"{over} over" + (f", {unheard} new" if unheard else ", all heard")
+                painter.drawText(QRectF(at.x() - 70, 0, 140, 15), Qt.AlignmentFlag.AlignCenter, text)
 
     def mousePressEvent(self, event) -> None:
         near = [i for i in range(len(STATIONS)) if abs(event.position().x() - self.place(i).x()) < 60]

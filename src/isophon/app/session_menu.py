@@ -35,7 +35,7 @@ class SessionMenu(QMenu):
         self.markers = self.addMenu("Markers")
         self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
-        self.addAction("Look for esses again", desk.look_again)
+        self.addAction("Look for marks again", desk.look_again)
         self.addAction("Keep these settings as a voice card…", self.save_card)
         self.addAction("Start from a voice card…", self.load_card)
         self.addSeparator()
@@ -86,7 +86,7 @@ class SessionMenu(QMenu):
         name, _ = QFileDialog.getSaveFileName(self, "Keep the voice card", f"{singer.strip()}.voicecard", _CARDS)
         if name:
             try:
-                file.save_card(singer.strip(), self.desk.part.ess, Path(name))
+                file.save_card(singer.strip(), self.desk.part, Path(name))
             except IsophonError as error:
                 self.desk.told.emit(str(error))
 

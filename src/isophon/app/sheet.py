@@ -1,48 +1,63 @@
-"""The sheet of the Esses pass: its few settings, and a picture of what comes down."""
+"""The sheets: the few settings of each pass, and a picture of what comes down."""
 
 from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from isophon.app import theme
 from isophon.app.desk import Desk
+from isophon.app.passes import PASSES, Pass
 from isophon.app.slider import Slider
-from isophon.core.passes.esses.settings import EssSettings, role_default
+from isophon.core.passes.rumble.lowcut import loss_db
+from isophon.core.session.settings import role_default
 
 _WIDTH = 168
 
 
-def _decibels(value: float) -> str:
-    return f"{theme.signed(value)} dB"
-
-
-class EssSheet(QWidget):
-    """Every setting acts at once and is heard at once; the tick marks the default."""
+class Sheets(QStackedWidget):
+    """The sheet of the pass that is open."""
 
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
-        default = EssSettings()
+        self.of = {which.kind: Sheet(desk, which) for which in PASSES}
+        for sheet in self.of.values():
+            self.addWidget(sheet)
+        desk.part_changed.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        self.setCurrentWidget(self.of[self.desk.pass_.kind])
+
+
+class Sheet(QWidget):
+    """Every setting acts at once and is heard at once; the tick marks the role's default."""
+
+    def __init__(self, desk: Desk, which: Pass, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk, self.which = desk, which
+        default = role_default(which.kind, "lead")
         self.sliders = {
-            "ceiling_db": Slider("Ceiling over the voice", -24, 12, default.ceiling_db, _decibels, 0.5, _WIDTH),
-            "usual_db": Slider("Over the singer’s usual", 0, 18, default.usual_db, _decibels, 0.5, _WIDTH),
-            "limit_db": Slider("Never more than", -24, 0, default.limit_db, _decibels, 0.5, _WIDTH),
-            "edge_ms": Slider("Edges", 2, 40, default.edge_ms, lambda v: f"{v:.0f} ms", 1, _WIDTH),
-            "sure": Slider("Act when this sure", 0, 1, default.sure, lambda v: f"{100 * v:.0f} %", 0.05, _WIDTH),
-        }
-        tips = {
-            "ceiling_db": "What stands out more than this over the voice around it comes down to it",
-            "usual_db": "What stands out more than this over the singer’s own usual ess comes down too",
-            "limit_db": "No change is deeper than this",
-            "edge_ms": "How long the change takes to come and go",
-            "sure": "Marks that are less surely an ess are left as sung",
+            knob.name: Slider(
+                knob.words, knob.low, knob.high, getattr(default, knob.name), knob.show, knob.step, _WIDTH
+            )
+            for knob in which.knobs
         }
         head = QHBoxLayout()
         self.about = QLabel(objectName="soft")
-        head.addWidget(QLabel("Esses", objectName="head"))
+        head.addWidget(QLabel(which.name, objectName="head"))
         head.addSpacing(10)
         head.addWidget(self.about, 1)
         self.more = QPushButton("More", checkable=True, objectName="plain")
@@ -52,37 +67,127 @@ class EssSheet(QWidget):
         self.reset.clicked.connect(desk.role_settings)
         head.addWidget(self.more)
         head.addWidget(self.reset)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(12, 8, 16, 8)
-        layout.setSpacing(1)
-        layout.addLayout(head)
-        for name, slider in self.sliders.items():
-            slider.setToolTip(tips[name])
-            slider.moved.connect(lambda value, gesture, name=name: desk.set_setting(name, value, gesture))
-            layout.addWidget(slider)
-        self.curve = _Curve(desk)
-        layout.addWidget(self.curve, 1)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(12, 8, 16, 8)
+        self._column.setSpacing(1)
+        self._column.addLayout(head)
+        self.extras = {"gap": _FloorExtras, "breath": _BreathExtras}.get(which.kind, lambda _: None)(desk)
+        if self.extras is not None:
+            self._column.addWidget(self.extras)
+        for knob in which.knobs:
+            slider = self.sliders[knob.name]
+            slider.setToolTip(knob.tip)
+            slider.moved.connect(lambda value, gesture, name=knob.name: desk.set_setting(name, value, gesture))
+            self._column.addWidget(slider)
+        if which.kind == "ess":
+            self.curve = _Curve(desk)
+            self._column.addWidget(self.curve, 1)
+            desk.hand_changed.connect(self.curve.update)
+        else:
+            self._column.addStretch(1)
         self._show_more(False)
-        desk.session_changed.connect(self._show)
+        desk.part_changed.connect(self._show)
         desk.take_changed.connect(self._show)
-        desk.hand_changed.connect(self.curve.update)
         self._show()
 
     def _show_more(self, on: bool) -> None:
-        for name in ("edge_ms", "sure"):
-            self.sliders[name].setVisible(on)
+        for knob in self.which.knobs:
+            self.sliders[knob.name].setVisible(on or not knob.more)
 
     def _show(self) -> None:
-        part, default = self.desk.part, role_default(self.desk.part.role)
+        part, kind = self.desk.part, self.which.kind
+        settings, default = getattr(part, kind), role_default(kind, part.role)
         for name, slider in self.sliders.items():
-            slider.show_value(getattr(part.ess, name), getattr(default, name))
+            slider.show_value(getattr(settings, name), getattr(default, name))
         usual, count = part.usual, len(self.desk.parts_in_hand)
-        words = "" if usual is None else f"usual ess {theme.signed(usual)} dB over the voice"
+        words = ""
+        if kind == "ess" and usual is not None:
+            words = f"usual ess {theme.signed(usual)} dB over the voice"
+        elif kind == "gap" and part.floor_dbfs is not None:
+            words = f"stillness {theme.signed(part.floor_dbfs)} dBFS"
         self.about.setText(f"for the {count} parts in hand" if count > 1 else words)
-        self.reset.setEnabled(any(
-            p.ess != role_default(p.role) for p in self.desk.session.parts if p.id in self.desk.parts_in_hand
-        ))  # fmt: skip
-        self.curve.update()
+        kinds = ("rumble", "gap") if kind == "gap" else (kind,)
+        parts = [p for p in self.desk.session.parts if p.id in self.desk.parts_in_hand]
+        self.reset.setEnabled(any(getattr(p, k) != role_default(k, p.role) for p in parts for k in kinds))
+        if self.extras is not None:
+            self.extras.show_part()
+        if kind == "ess":
+            self.curve.update()
+
+
+class _FloorExtras(QWidget):
+    """The low cut, and what is done with gaps."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.on = QCheckBox("Low cut")
+        self.on.setToolTip("Takes away what lies under the voice; proposed from the lowest notes of this part")
+        self.on.clicked.connect(lambda on: desk.set_of_kind("rumble", "on", on))
+        self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4)
+        self.cut.setToolTip("Where it is 3 dB down; double-click: what the lowest notes propose")
+        self.cut.moved.connect(self._cut)
+        self.slope = QComboBox()
+        for slope in (12, 24, 48):
+            self.slope.addItem(f"{slope} dB an octave", slope)
+        self.slope.activated.connect(lambda _: desk.set_of_kind("rumble", "slope", self.slope.currentData()))
+        self.loss = QLabel("", objectName="soft", wordWrap=True)
+        self.how = QComboBox()
+        for how, words in (("room tone", "fill gaps with room tone"), ("turn down", "turn gaps down"),
+                           ("silence", "silence gaps")):  # fmt: skip
+            self.how.addItem(words, how)
+        self.how.activated.connect(lambda _: desk.set_of_kind("gap", "how", self.how.currentData()))
+        row = QHBoxLayout(spacing=8)
+        for widget, stretch in ((self.on, 0), (self.cut, 1), (self.slope, 0)):
+            row.addWidget(widget, stretch)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.setSpacing(4)
+        column.addLayout(row)
+        column.addWidget(self.loss)
+        column.addWidget(self.how)
+
+    def _cut(self, value: float, gesture: object) -> None:
+        proposed = value == self.cut.default
+        self.desk.set_of_kind("rumble", "cut_hz", 0.0 if proposed else value, gesture)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        part = self.desk.part
+        proposed = type(part.rumble)(on=True, slope=part.rumble.slope)
+        hz = type(part)(part.id, part.name, part.source, rumble=proposed, lowest_hz=part.lowest_hz).low_cut_hz
+        self.on.setChecked(part.rumble.on)
+        self.cut.setEnabled(part.rumble.on)
+        self.slope.setEnabled(part.rumble.on)
+        self.cut.show_value(part.low_cut_hz or part.rumble.cut_hz or hz or 80.0, hz or 80.0)
+        self.slope.setCurrentIndex(self.slope.findData(part.rumble.slope))
+        self.how.setCurrentIndex(self.how.findData(part.gap.how))
+        words = "The lowest notes are not known yet."
+        if part.lowest_hz and part.low_cut_hz:
+            lost = float(loss_db(part.low_cut_hz, part.rumble.slope, part.lowest_hz))
+            words = f"lowest notes {part.lowest_hz:.0f} Hz, they lose {lost:.1f} dB"
+            if lost > 2:
+                words += ": this eats the voice"
+        elif part.lowest_hz:
+            words = f"lowest notes {part.lowest_hz:.0f} Hz"
+        self.loss.setText(words)
+
+
+class _BreathExtras(QWidget):
+    """Whether the room goes on under a breath that is turned down."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.fill = QCheckBox("the room goes on underneath")
+        self.fill.clicked.connect(lambda on: desk.set_of_kind("breath", "fill", on))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addWidget(self.fill)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        self.fill.setChecked(self.desk.part.breath.fill)
 
 
 class _Curve(QWidget):

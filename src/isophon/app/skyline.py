@@ -13,6 +13,7 @@ from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.app.trace import LEFT, RIGHT
 from isophon.core.marks import Mark
+from isophon.core.passes.breaths.settings import GONE_DB
 
 _GRAB = 6
 _BAR = 11.0
@@ -52,12 +53,13 @@ class Skyline(QWidget):
 
     def _range(self) -> tuple[float, float]:
         """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
-        part = self.desk.part
-        if self._range_of is None or self._range_of[0] is not part.marks:
-            heights = [m.standout_db for m in part.marks] or [0.0]
-            top = max(6.0, 6.0 * math.ceil((max(heights) + 1) / 6))
-            bottom = min(-18.0, 6.0 * math.floor((min(heights) - 3) / 6))
-            self._range_of = (part.marks, (max(bottom, -36.0), min(top, 30.0)))
+        marks, which = self.desk.marks, self.desk.pass_
+        if self._range_of is None or self._range_of[0] is not marks:
+            low, high, lowest, highest = which.bounds
+            heights = [which.height(m) for m in marks] or [low]
+            top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
+            bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
+            self._range_of = (marks, (max(bottom, lowest), min(top, highest)))
         return self._range_of[1]
 
     def y_of(self, level_db: float) -> float:
@@ -74,10 +76,10 @@ class Skyline(QWidget):
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
         """Each mark in view with its full bar, as sung."""
-        marks, plot = self.desk.part.marks, self._plot()
+        marks, plot, height_of = self.desk.marks, self._plot(), self.desk.pass_.height
         low, high = self._range()
         if self.by_rank:
-            marks = sorted(marks, key=lambda m: -m.standout_db)
+            marks = sorted(marks, key=lambda m: -height_of(m))
             step = plot.width() / max(1, len(marks))
             places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
         else:
@@ -89,7 +91,7 @@ class Skyline(QWidget):
                 for m, a, b in seen
             ]
         bottom, tall = plot.bottom(), plot.height() / (high - low)
-        heights = [max(1.0, (m.standout_db - low) * tall) for m, _, _ in places]
+        heights = [max(1.0, (height_of(m) - low) * tall) for m, _, _ in places]
         return [
             (m, QRectF(x - width / 2, bottom - height, width, height))
             for (m, x, width), height in zip(places, heights, strict=True)
@@ -97,15 +99,14 @@ class Skyline(QWidget):
 
     def ceilings(self) -> list[tuple[str, str, float, bool]]:
         """The proposals: setting, words, height in dB, and whether it is the one in force."""
+        return self.desk.pass_.ceilings(self.desk.part)
+
+    def _fills(self) -> bool:
         part = self.desk.part
-        over_voice, usual = part.ess.ceiling_db, part.usual
-        if usual is None:
-            return [("ceiling_db", "ceiling over the voice", over_voice, True)]
-        over_usual = usual + part.ess.usual_db
-        return [
-            ("ceiling_db", "ceiling over the voice", over_voice, over_voice <= over_usual),
-            ("usual_db", "over the singer’s usual", over_usual, over_usual < over_voice),
-        ]
+        return part.gap.how == "room tone" if self.desk.pass_.kind == "gap" else part.breath.fill
+
+    def _setting(self, name: str) -> float:
+        return getattr(getattr(self.desk.part, self.desk.pass_.kind), name)
 
     # painting
 
@@ -113,7 +114,7 @@ class Skyline(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.PAPER)
         self._draw_scale(painter)
-        if not self.desk.part.marks:
+        if not self.desk.marks:
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
@@ -135,16 +136,16 @@ class Skyline(QWidget):
         if self.desk.take.trouble:
             return self.desk.take.trouble
         if not part.found:
-            return "The esses appear here once this part has been surveyed."
+            return f"The {self.desk.pass_.many} appear here once this part has been surveyed."
         if self.desk.part.voice_lufs is None:
             return "No voice was found here to measure against."
-        return "No esses were found. Drag over the ruler to select one, then press N to draw it."
+        return f"No {self.desk.pass_.many} were found. Drag over the ruler to select one, then press N to draw it."
 
     def _draw_scale(self, painter: QPainter) -> None:
         plot = self._plot()
         low, high = self._range()
         painter.setFont(theme.mono(12))
-        tags = self._tags().values() if self.desk.part.marks else ()
+        tags = self._tags().values() if self.desk.marks else ()
         usual = self._usual_band()
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
@@ -162,22 +163,24 @@ class Skyline(QWidget):
         painter.drawLine(QPointF(plot.left(), plot.bottom()), QPointF(plot.right(), plot.bottom()))
 
     def _usual_band(self) -> tuple[float, float] | None:
-        heights = [m.standout_db for m in self.desk.part.marks if m.confidence >= self.desk.part.ess.sure]
+        sure = getattr(getattr(self.desk.part, self.desk.pass_.kind), "sure", 0.0)
+        heights = [self.desk.pass_.height(m) for m in self.desk.marks if m.confidence >= sure]
         return tuple(np.percentile(heights, [25, 75])) if len(heights) >= 4 else None
 
     def _draw_bars(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
         """All bars, those of one look at once: a long part has hundreds."""
-        part = self.desk.part
+        part, height_of = self.desk.part, self.desk.pass_.height
+        sure = getattr(getattr(part, self.desk.pass_.kind), "sure", 0.0)
         (low, high), plot = self._range(), self._plot()
         tall = plot.height() / (high - low)
         left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         for mark, bar in bars:
             change = part.change(mark)
-            top = min(bar.bottom() - 1, plot.bottom() - (mark.standout_db + change - low) * tall)
+            top = min(bar.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
             if mark.hand.leave:
                 hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
-            elif mark.confidence < part.ess.sure and not mark.hand.any:
+            elif mark.confidence < sure and not mark.hand.any:
                 unsure.append(bar)
             elif change < 0:
                 changed.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
@@ -208,7 +211,7 @@ class Skyline(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(bar.adjusted(-4, -3, 4, 0))
         if mark.hand.any and not mark.hand.leave:
-            pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, self.y_of(mark.standout_db + change)))
+            pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, self.y_of(self.desk.pass_.height(mark) + change)))
             painter.setPen(QPen(theme.HAND_FLAG, 1.5))
             painter.drawLine(pole, pole + QPointF(0, -13))
             painter.setBrush(theme.HAND_FLAG)
@@ -218,6 +221,8 @@ class Skyline(QWidget):
             text, ink = "", theme.OVER
             if mark.hand.leave:
                 text, ink = "as sung", theme.SOFT_INK
+            elif mark.kind != "ess" and change <= GONE_DB:
+                text = "filled" if self._fills() else "gone"
             elif change <= -0.05:
                 text = theme.signed(change)
             painter.setFont(theme.mono(12))
@@ -245,15 +250,15 @@ class Skyline(QWidget):
             painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
             painter.setPen(theme.PAPER if in_force else theme.OVER)
             painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
-            self._draw_words(painter, f"{words} {theme.signed(getattr(self.desk.part.ess, setting))} dB", y, setting)
+            self._draw_words(painter, f"{words} {theme.signed(self._setting(setting))} dB", y, setting)
 
     def _draw_words(self, painter: QPainter, words: str, y: float, setting: str) -> None:
         """Say whose line it is: at its left end, or for the singer's usual at its right end."""
         painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
         width = painter.fontMetrics().horizontalAdvance(words) + 10
         plot = self._plot()
-        left = plot.left() if setting == "ceiling_db" else plot.right() - width
-        below = setting == "ceiling_db" and self.ceilings()[0][3]
+        left = plot.left() if setting != "usual_db" else plot.right() - width
+        below = setting != "usual_db" and self.ceilings()[0][3]
         box = QRectF(left, y + 2 if below else y - 18, width, 16)
         ground = theme.PAPER.toRgb()
         ground.setAlpha(190)
@@ -278,14 +283,14 @@ class Skyline(QWidget):
                 return "ceiling", setting
         near = [(m, b) for m, b in self.bars() if b.left() - 3 <= at.x() <= b.right() + 3]
         for mark, _ in near:
-            handle = self.y_of(mark.standout_db + self.desk.part.change(mark))
+            handle = self.y_of(self.desk.pass_.height(mark) + self.desk.part.change(mark))
             if mark.id in self.desk.in_hand and abs(at.y() - handle) <= _GRAB:
                 return "bar", mark.id
         for setting, _, level, _ in sorted(self.ceilings(), key=lambda c: not c[3]):
             if abs(at.y() - self.y_of(level)) <= _GRAB - 1:
                 return "ceiling", setting
         for mark, bar in near:
-            handle = self.y_of(mark.standout_db + self.desk.part.change(mark))
+            handle = self.y_of(self.desk.pass_.height(mark) + self.desk.part.change(mark))
             if abs(at.y() - handle) <= _GRAB:
                 return "bar", mark.id
             if at.y() >= bar.top() - _GRAB:
@@ -317,7 +322,7 @@ class Skyline(QWidget):
         elif what == "bar":
             mark = self.desk.part.mark(name)
             if mark:
-                self.desk.set_change([name], self.db_at(at.y()) - mark.standout_db, gesture)
+                self.desk.set_change([name], self.db_at(at.y()) - self.desk.pass_.height(mark), gesture)
         elif self._band:
             self._band = (self._band[0], at)
             self.update()
@@ -336,8 +341,9 @@ class Skyline(QWidget):
 
     def _drag_ceiling(self, setting: str, level: float, gesture: object) -> None:
         usual = self.desk.part.usual
-        if setting == "ceiling_db":
-            self.desk.set_setting("ceiling_db", min(12.0, max(-24.0, level)), gesture)
+        if setting != "usual_db":
+            knob = next(k for k in self.desk.pass_.knobs if k.name == setting)
+            self.desk.set_setting(setting, min(knob.high, max(knob.low, level)), gesture)
         elif usual is not None:
             self.desk.set_setting("usual_db", min(24.0, max(0.0, level - usual)), gesture)
 

@@ -45,6 +45,11 @@ class Slider(QWidget):
         """What it stands at."""
         return self._value
 
+    @property
+    def default(self) -> float:
+        """What a double-click goes back to."""
+        return self._default
+
     def show_value(self, value: float, default: float | None = None) -> None:
         """Stand at a value, and mark another default, without saying so."""
         self._value = value

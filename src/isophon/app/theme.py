@@ -159,6 +159,22 @@ def ess_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     return path
 
 
+def breath_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a breath: an oval lying down."""
+    path = QPainterPath()
+    path.addEllipse(QPointF(x, y + 0.7 * size), 1.1 * size, 0.65 * size)
+    return path
+
+
+def gap_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a gap: a bracket, open below."""
+    path = QPainterPath(QPointF(x - size, y + 1.5 * size))
+    for dx, dy in ((-1, 0), (1, 0), (1, 1.5), (0.45, 1.5), (0.45, 0.6), (-0.45, 0.6), (-0.45, 1.5)):
+        path.lineTo(x + dx * size, y + dy * size)
+    path.closeSubpath()
+    return path
+
+
 def text_width(text: str, size: int) -> int:
     """How wide a text is in the text font."""
     return QFontMetrics(sans(size)).horizontalAdvance(text)

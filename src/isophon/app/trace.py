@@ -12,6 +12,7 @@ from isophon.app.desk import Desk
 from isophon.app.ink import ink_image, wave_image
 from isophon.app.jobs import Job
 from isophon.core.marks import Mark
+from isophon.core.passes.gaps.treat import Fade
 from isophon.core.pictures import WAVE_STEP, close_margin, close_picture, row_of
 from isophon.core.take import Take
 
@@ -215,11 +216,13 @@ class Trace(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y = wave.bottom() + 4
         drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
-        for mark in part.marks:
+        height_of = self.desk.pass_.height
+        self._shade_fades(painter, start, end, wave)
+        for mark in self.desk.marks:
             first, last = mark.span
             if last < start or first > end:
                 continue
-            over = mark.standout_db > ceiling or part.change(mark) < 0
+            over = height_of(mark) > ceiling or part.change(mark) < 0
             left, right = self.x_of(first), self.x_of(last)
             look = "hand" if mark.id in in_hand else "over" if over else "under"
             drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
@@ -240,18 +243,30 @@ class Trace(QWidget):
                 painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         painter.restore()
 
+    def _shade_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
+        """Where gaps or breaths are faded, over the wave."""
+        if self.desk.pass_.kind == "ess":
+            return
+        rate = self.desk.take.recording.sample_rate
+        ink = theme.DONE.toRgb()
+        ink.setAlpha(46)
+        for fade in self.desk.part.plan:
+            if isinstance(fade, Fade) and fade.last / rate > start and fade.first / rate < end:
+                left, right = self.x_of(fade.first / rate), self.x_of(fade.last / rate)
+                painter.fillRect(QRectF(left, wave.top(), right - left, wave.height()), ink)
+
     def _stamp(self, ink: QColor, filled: bool) -> QPixmap:
-        """The shape of an ess, drawn once."""
-        key = (ink.rgb(), filled, self.devicePixelRatioF())
+        """The shape of a mark of this pass, drawn once."""
+        key = (self.desk.pass_.kind, ink.rgb(), filled, self.devicePixelRatioF())
         if key not in self._stamps:
-            pixmap = QPixmap(QSize(16, 16) * key[2])
-            pixmap.setDevicePixelRatio(key[2])
+            pixmap = QPixmap(QSize(16, 16) * key[3])
+            pixmap.setDevicePixelRatio(key[3])
             pixmap.fill(Qt.GlobalColor.transparent)
             painter = QPainter(pixmap)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(QPen(ink, 1.5))
             painter.setBrush(ink if filled else Qt.BrushStyle.NoBrush)
-            painter.drawPath(theme.ess_shape(8, 4, 4.2))
+            painter.drawPath(self.desk.pass_.shape(8, 4, 4.2))
             painter.end()
             self._stamps[key] = pixmap
         return self._stamps[key]
@@ -355,7 +370,7 @@ class Trace(QWidget):
     def mark_at(self, x: float) -> Mark | None:
         """The mark drawn at a place."""
         time, slack = self.time_at(x), 4 / self._plot_width() * (self.desk.view[1] - self.desk.view[0])
-        near = [m for m in self.desk.part.marks if m.span[0] - slack <= time <= m.span[1] + slack]
+        near = [m for m in self.desk.marks if m.span[0] - slack <= time <= m.span[1] + slack]
         return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
 
     def mousePressEvent(self, event) -> None:

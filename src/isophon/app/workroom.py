@@ -28,9 +28,10 @@ from isophon.app.keys import KeysPage, key_of
 from isophon.app.layout_page import LayoutPage
 from isophon.app.lens import Lens
 from isophon.app.parts_panel import PartsPanel
-from isophon.app.route import ESSES, HAND_OVER, LAY_OUT, TitleRow
+from isophon.app.passes import ESSES, PASSES
+from isophon.app.route import HAND_OVER, LAY_OUT, TitleRow
 from isophon.app.session_menu import SessionMenu
-from isophon.app.sheet import EssSheet
+from isophon.app.sheet import Sheet, Sheets
 from isophon.app.skyline import Skyline
 from isophon.app.trace import Trace
 from isophon.app.transport import Transport
@@ -62,7 +63,7 @@ class Workroom(QWidget):
         self.layout_page, self.panel = LayoutPage(desk), PartsPanel(desk)
         self.layout_page.add_asked.connect(self.add_asked)
         self.trace, self.skyline = Trace(desk), Skyline(desk)
-        self.lens, self.sheet = Lens(desk), EssSheet(desk)
+        self.lens, self.sheets = Lens(desk), Sheets(desk)
         self.hand_over, self.transport = HandOverPage(desk), Transport()
         self.message = QLabel("", objectName="message", wordWrap=True)
         self.message.hide()
@@ -77,9 +78,14 @@ class Workroom(QWidget):
         self._add_keys()
         self._session_changed()
         self._hearing_changed()
-        self.open_station(ESSES if desk.session.parts else LAY_OUT)
+        self.open_station(PASSES.index(ESSES) + 1 if desk.session.parts else LAY_OUT)
         self._tick.start()
         desk.begin()
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet of the pass that is open."""
+        return self.sheets.currentWidget()
 
     # building
 
@@ -111,7 +117,7 @@ class Workroom(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.lens, 3)
         row.addWidget(_rule(vertical=True))
-        row.addWidget(self.sheet, 2)
+        row.addWidget(self.sheets, 2)
         for widget, share in ((self.trace, 5), (chart, 4), (close, 4)):
             self.work.addWidget(widget)
             self.work.setStretchFactor(self.work.count() - 1, share)
@@ -199,7 +205,7 @@ class Workroom(QWidget):
             "open": self.open_asked.emit,
             "history": self.show_history,
             "lay_out": lambda: self.open_station(LAY_OUT),
-            "esses": lambda: self.open_station(ESSES),
+            **{w.kind: lambda i=i: self.open_station(i) for i, w in enumerate(PASSES, 1)},
             "hand_over": lambda: self.open_station(HAND_OVER),
             "keys": self.show_keys,
         }
@@ -238,14 +244,14 @@ class Workroom(QWidget):
         self._hush.start()
 
     def _session_changed(self) -> None:
-        part = self.desk.part
+        part, which = self.desk.part, self.desk.pass_
         self._show_counts()
         self._show_state()
         role = f"{part.name}, {theme.ROLE_WORDS[part.role]}"
         voice = "" if part.voice_lufs is None else f" · voice {theme.signed(part.voice_lufs)} LUFS"
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
-        self.about.setText(f"esses of {role}, in dB over the voice around them{voice}" if part.id else "")
+        self.about.setText(f"{which.many} of {role}, {which.over_what}{voice}" if part.id else "")
         history = self.desk.keeper.history
         for button, name, key in (
             (self.title.undo, history.undo_name, "Ctrl+Z"),
@@ -255,8 +261,11 @@ class Workroom(QWidget):
             button.setToolTip(f"{name} ({key})" if name else "")
 
     def _show_counts(self) -> None:
-        over = [(p.id, m.id) for p in self.desk.session.parts for m in p.marks if p.change(m) < 0]
-        self.title.route.show_counts(len(over), sum(1 for one in over if one not in self.heard))
+        counts = {}
+        for i, which in enumerate(PASSES, 1):
+            over = [(p.id, m.id) for p in self.desk.session.parts for m in which.marks(p) if p.change(m) < 0]
+            counts[i] = (len(over), sum(1 for one in over if one not in self.heard))
+        self.title.route.show_counts(counts)
 
     def _show_state(self) -> None:
         keeper, part = self.desk.keeper, self.desk.part
@@ -281,7 +290,10 @@ class Workroom(QWidget):
 
     def open_station(self, index: int) -> None:
         """Open a station of the route."""
-        self.pages.setCurrentIndex(index)
+        if LAY_OUT < index < HAND_OVER:
+            self.desk.open_pass(PASSES[index - 1])
+            self._session_changed()
+        self.pages.setCurrentIndex(0 if index == LAY_OUT else 2 if index == HAND_OVER else 1)
         self.title.route.show_station(index)
 
     def show_keys(self) -> None:

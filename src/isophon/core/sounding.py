@@ -23,7 +23,7 @@ _BEFORE_S, _AFTER_S = 0.22, 0.45
 _HOLE_S, _STOP_S, _BURST_S = 0.025, 0.11, 0.06
 _SWELL_DB, _LASTING_S = 4.0, 0.09
 _FAR_UNDER_VOICE_DB, _ALONE_S = 15.0, 0.3
-_LEAST_VOICE_S = 0.03
+_LEAST_VOICE_S, _BRIEF_S, _NEAR_S = 0.03, 0.1, 0.08
 
 
 def band_levels(survey: Survey) -> tuple[np.ndarray, np.ndarray]:
@@ -72,6 +72,11 @@ def _sung_voice(survey: Survey) -> np.ndarray:
     voiced = survey.state == VOICED
     voiced = ndimage.binary_opening(voiced, np.ones(max(1, round(_LEAST_VOICE_S / hop))))
     level = lufs(survey.k_power)
+    for (where,) in ndimage.find_objects(ndimage.label(voiced)[0]):
+        around = slice(max(0, where.start - round(_NEAR_S / hop)), where.stop + round(_NEAR_S / hop))
+        brief = where.stop - where.start < _BRIEF_S / hop and not voiced[around].sum() > where.stop - where.start
+        if brief and level[where].max() < survey.voice_lufs - _FAR_UNDER_VOICE_DB:
+            voiced[where] = False  # a leaked tone in a breath
     near = round(_ALONE_S / hop)
     groups, _ = ndimage.label(ndimage.binary_dilation(voiced, np.ones(2 * near + 1)))
     for i, (where,) in enumerate(ndimage.find_objects(groups), 1):
@@ -110,7 +115,12 @@ def _before_a_breath(loud: np.ndarray, dark: np.ndarray, at: int, until: int, st
         ahead = path[0] + step * np.arange(i, i + lasting)
         ahead = ahead[(ahead >= 0) & (ahead < len(loud))]
         over = loud[ahead] - loud[path[lowest]]
-        if len(ahead) == lasting and over.min() > _SWELL_DB / 2 and over.mean() > _SWELL_DB and dark[ahead].mean() > 0.6:
+        if (
+            len(ahead) == lasting
+            and over.min() > _SWELL_DB / 2
+            and over.mean() > _SWELL_DB
+            and dark[ahead].mean() > 0.6
+        ):
             return int(path[lowest])
     return until
 

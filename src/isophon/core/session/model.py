@@ -154,6 +154,15 @@ class Part(msgspec.Struct, frozen=True, dict=True):
                 fades.append(Fade(first, last, edge, gain, self.room if fill else (), rate))
         return fades
 
+    @cached_property
+    def _by_kind(self) -> dict[str, tuple[Mark, ...]]:
+        kinds = {m.kind for m in self.marks}
+        return {kind: tuple(m for m in self.marks if m.kind == kind) for kind in kinds}
+
+    def of_kind(self, kind: str) -> tuple[Mark, ...]:
+        """The marks of a kind, in order of time."""
+        return self._by_kind.get(kind, ())
+
     def change(self, mark: Mark) -> float:
         """What is done to a mark of this part, in dB ≤ 0."""
         return self._changes[mark.id]

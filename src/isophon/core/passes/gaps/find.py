@@ -32,10 +32,11 @@ def find(survey: Survey, sounds: list[tuple[float, float]], breaths: Iterable[Ma
         if start - until >= _SHORTEST_S:
             gaps.append((until, min(start, length)))
         until = max(until, end)
-    return tuple(_measured(survey, start, end) for start, end in gaps)
+    return tuple(measured(survey, start, end) for start, end in gaps)
 
 
-def _measured(survey: Survey, start: float, end: float) -> Mark:
+def measured(survey: Survey, start: float, end: float) -> Mark:
+    """A gap with the level of its loudest 50 ms, against the voice around it and against the room."""
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
     moment = max(1, round(_MOMENT_S / survey.hop_s))
     power = survey.k_power[frames].astype(np.float64)

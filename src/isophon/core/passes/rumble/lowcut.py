@@ -19,7 +19,7 @@ from isophon.core.survey import VOICED, Survey
 _LOWEST_NOTES_PERCENTILE = 3.0
 _LOSS_DB = 0.5  # what the lowest notes may lose
 _RANGE_HZ = (40.0, 150.0)
-_FILTER_S = 0.16
+_FILTER_S = 0.4
 
 
 class RumbleSettings(msgspec.Struct, frozen=True):

@@ -1,0 +1,127 @@
+"""The passes as the window shows them: their words, the height of their bars, their ceilings and settings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtGui import QPainterPath
+
+from isophon.app import theme
+from isophon.core.marks import Mark
+from isophon.core.passes.breaths.find import measured as measured_breath
+from isophon.core.passes.esses.find import measure as measure_ess
+from isophon.core.passes.esses.settings import ceiling_over_voice
+from isophon.core.passes.gaps.find import measured as measured_gap
+from isophon.core.session.model import Part
+from isophon.core.survey import Survey
+
+Ceiling = tuple[str, str, float, bool]  # setting, words, height in dB, in force
+
+
+@dataclass(frozen=True)
+class Knob:
+    """A setting with a slider. ``more``: shown on request only."""
+
+    name: str
+    words: str
+    low: float
+    high: float
+    step: float
+    unit: str
+    tip: str
+    more: bool = False
+
+    def show(self, value: float) -> str:
+        """The value with its unit."""
+        if self.unit == "%":
+            return f"{100 * value:.0f} %"
+        if self.unit == "dB":
+            return "gone" if self.name == "limit_db" and value <= self.low == -36 else f"{theme.signed(value)} dB"
+        return f"{value:.0f} {self.unit}"
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One pass over the parts for one kind of mark."""
+
+    kind: str
+    name: str
+    one: str
+    many: str
+    over_what: str
+    shape: Callable[[float, float, float], QPainterPath]
+    knobs: tuple[Knob, ...]
+    ceilings: Callable[[Part], list[Ceiling]]
+    height: Callable[[Mark], float]
+    bounds: tuple[float, float, float, float]  # lowest and highest dB shown at least, and at most
+    measure: Callable[[Survey, float, float], Mark]
+
+    def marks(self, part: Part) -> tuple[Mark, ...]:
+        """The marks of this pass in a part."""
+        return part.of_kind(self.kind)
+
+    def ceiling(self, part: Part) -> float:
+        """The ceiling in force."""
+        return next(level for _, _, level, in_force in self.ceilings(part) if in_force)
+
+
+def _ess_ceilings(part: Part) -> list[Ceiling]:
+    over_voice, usual = part.ess.ceiling_db, part.usual
+    if usual is None:
+        return [("ceiling_db", "ceiling over the voice", over_voice, True)]
+    over_usual = usual + part.ess.usual_db
+    lowest = ceiling_over_voice(part.ess, usual)
+    return [
+        ("ceiling_db", "ceiling over the voice", over_voice, lowest == over_voice),
+        ("usual_db", "over the singer’s usual", over_usual, lowest != over_voice),
+    ]
+
+
+def _drawn_ess(survey: Survey, start: float, end: float) -> Mark:
+    level, standout, low, high, sound = measure_ess(survey, start, end)
+    return Mark("", "ess", start, end, level, standout, low, high, 1.0, sound)
+
+
+_SURE = Knob("sure", "Act when this sure", 0, 1, 0.05, "%", "Marks that are less sure are left as sung", True)
+
+FLOOR = Pass(
+    "gap", "Floor", "gap", "gaps", "in dB over the room", theme.gap_shape,
+    (
+        Knob("floor_db", "Act when over the room", 0, 40, 0.5, "dB",
+             "Gaps in which nothing stands this far over the room are left as they are"),
+        Knob("after_ms", "Kept after a word", 0, 500, 5, "ms", "The tail of a word that stays untouched"),
+        Knob("before_ms", "Kept before a word", 0, 300, 5, "ms", "The soft start of a word that stays untouched"),
+        Knob("down_db", "Turned down by", -36, 0, 1, "dB", "Where gaps are turned down, by how much", True),
+        Knob("least_ms", "Shortest gap", 50, 2_000, 10, "ms", "Shorter gaps are left as they are", True),
+        Knob("fade_ms", "Fades", 2, 200, 1, "ms", "How long the change takes to come and go", True),
+    ),
+    lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
+    lambda mark: mark.over_room_db, (0.0, 18.0, 0.0, 60.0), measured_gap,
+)  # fmt: skip
+BREATHS = Pass(
+    "breath", "Breaths", "breath", "breaths", "in dB over the voice around them", theme.breath_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the voice", -60, 0, 0.5, "dB",
+             "What stands out more than this over the voice around it comes down to it"),
+        Knob("limit_db", "Never more than", -36, 0, 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+        Knob("fade_ms", "Fades", 2, 100, 1, "ms", "How long the change takes to come and go", True),
+        _SURE,
+    ),
+    lambda part: [("ceiling_db", "ceiling over the voice", part.breath.ceiling_db, True)],
+    lambda mark: mark.standout_db, (-42.0, -12.0, -60.0, 12.0), lambda s, a, b: measured_breath(s, a, b, 1.0),
+)  # fmt: skip
+ESSES = Pass(
+    "ess", "Esses", "ess", "esses", "in dB over the voice around them", theme.ess_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the voice", -24, 12, 0.5, "dB",
+             "What stands out more than this over the voice around it comes down to it"),
+        Knob("usual_db", "Over the singer’s usual", 0, 18, 0.5, "dB",
+             "What stands out more than this over the singer’s own usual ess comes down too"),
+        Knob("limit_db", "Never more than", -24, 0, 0.5, "dB", "No change is deeper than this"),
+        Knob("edge_ms", "Edges", 2, 40, 1, "ms", "How long the change takes to come and go", True),
+        _SURE,
+    ),
+    _ess_ceilings, lambda mark: mark.standout_db, (-18.0, 6.0, -36.0, 30.0), _drawn_ess,
+)  # fmt: skip
+PASSES = (FLOOR, BREATHS, ESSES)

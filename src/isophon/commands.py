@@ -122,7 +122,7 @@ def _surveyed(
     part: Part, recording: Recording, kinds: set[str], progress: Callable[[Path, str, float], None]
 ) -> tuple[Part, Survey]:
     found = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
-    if kinds - {"rumble"}:
+    if "ess" in kinds:
         need_voice(recording, found)
     return _only(_with_marks(part, recording, found), kinds), found
 

@@ -25,7 +25,7 @@ def bar_of(skyline, mark):
 
 def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     desk, skyline = room.desk, room.skyline
-    mark = max(desk.part.marks, key=lambda m: m.standout_db)
+    mark = max(desk.marks, key=lambda m: m.standout_db)
     desk.take_in_hand([mark.id])
     plan = desk.part.plan
     rate = desk.take.recording.sample_rate
@@ -54,7 +54,7 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
 
 def test_a_bar_dragged_by_hand_stays_when_the_ceiling_moves(room, qtbot):
     desk, skyline = room.desk, room.skyline
-    mark = max(desk.part.marks, key=lambda m: m.standout_db)
+    mark = max(desk.marks, key=lambda m: m.standout_db)
     middle = sum(mark.span) / 2
     desk.set_view(middle - 2, middle + 2)
     bar = bar_of(skyline, mark)
@@ -74,7 +74,7 @@ def test_a_bar_dragged_by_hand_stays_when_the_ceiling_moves(room, qtbot):
 
 def test_the_loop_of_work_by_keys(room, qtbot):
     desk = room.desk
-    marks = desk.part.marks
+    marks = desk.marks
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
     assert desk.in_hand == (marks[1].id,)
@@ -95,9 +95,9 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert loop[0] <= room.hearing.player.position <= loop[1]
     press(room, Qt.Key.Key_M, qtbot=qtbot)
     assert room.transport.match_value.text().endswith("LU")
-    press(room, Qt.Key.Key_3, qtbot=qtbot)
+    press(room, Qt.Key.Key_5, qtbot=qtbot)
     assert room.pages.currentWidget() is room.hand_over
-    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    press(room, Qt.Key.Key_4, qtbot=qtbot)
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert not desk.mark.hand.leave
 
@@ -120,7 +120,7 @@ def test_phrases_are_walked_and_looped(room, qtbot):
 
 def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
     desk = room.desk
-    desk.take_in_hand([desk.part.marks[3].id])
+    desk.take_in_hand([desk.marks[3].id])
     desk.toggle_leave()
     kept = desk.mark
     desk.look_again()
@@ -143,14 +143,14 @@ def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
     ruler = trace._rows()[1]
     drag(qtbot, trace, QPointF(500, ruler.center().y()), QPointF(540, ruler.center().y()))
     assert desk.selection == pytest.approx((trace.time_at(500), trace.time_at(540)), abs=0.02)
-    count = len(desk.part.marks)
+    count = len(desk.marks)
     selection = desk.selection
     press(room, Qt.Key.Key_N, qtbot=qtbot)
-    assert len(desk.part.marks) == count + 1 and desk.mark.hand.drawn
+    assert len(desk.marks) == count + 1 and desk.mark.hand.drawn
     assert desk.mark.span == pytest.approx(selection, abs=1e-3)
     press(room, Qt.Key.Key_Backspace, qtbot=qtbot)
-    assert len(desk.part.marks) == count
-    mark = desk.part.marks[5]
+    assert len(desk.marks) == count
+    mark = desk.marks[5]
     desk.set_view(mark.start - 1, mark.end + 1)
     spectrum = trace._rows()[3]
     qtbot.mouseDClick(
@@ -163,7 +163,7 @@ def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
 
 def test_the_lens_box_and_the_sheet(room, qtbot):
     desk = room.desk
-    mark = max(desk.part.marks, key=lambda m: m.standout_db)
+    mark = max(desk.marks, key=lambda m: m.standout_db)
     desk.take_in_hand([mark.id])
     pictures = room.lens.pictures
     box = pictures.mark_box(desk.mark, pictures.boxes()[0])
@@ -208,7 +208,7 @@ def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot
 def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, room, qtbot):
     desk = room.desk
     desk.set_setting("ceiling_db", -7.0)
-    desk.take_in_hand([desk.part.marks[2].id])
+    desk.take_in_hand([desk.marks[2].id])
     desk.toggle_leave()
     press(room, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier, qtbot)
     path = desk.keeper.saved_as
@@ -218,7 +218,7 @@ def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, roo
     again.undo()
     again.undo()
     assert again.keeper.history.undo_name is None and again.part.ess.ceiling_db == -3.0
-    assert not any(m.hand.any for m in again.part.marks)
+    assert not any(m.hand.any for m in again.marks)
     again.redo()
     assert again.part.ess.ceiling_db == -7.0
 
@@ -239,7 +239,7 @@ def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtb
     samples, rate, _ = spoken("de")
     take = write(tmp_path / "take.wav", samples, rate, "FLOAT")
     room = opened(window, take, qtbot)
-    press(room, Qt.Key.Key_3, qtbot=qtbot)
+    press(room, Qt.Key.Key_5, qtbot=qtbot)
     page = room.hand_over
     page.folder.setText(str(tmp_path / "out"))
     page.depth.setCurrentIndex(2)
@@ -253,7 +253,7 @@ def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtb
         one, other = (sf.read(tmp_path / folder / name)[0] for folder in ("out", "cli"))
         assert np.array_equal(one, other)
     report = json.loads((tmp_path / "out" / "report.json").read_text())["files"][0]
-    assert report["kinds"]["ess"]["count"] == len(room.desk.part.marks)
+    assert report["kinds"]["ess"]["count"] == len(room.desk.marks)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "exists already" in room.message.text(), timeout=5000)
 
@@ -265,7 +265,7 @@ def test_bad_files_are_told_and_the_window_goes_on(window, qtbot, tmp_path):
     assert "list.wav: is not audio" in window.message.text()
     quiet = write(tmp_path / "quiet.wav", np.zeros(96_000), 48_000)
     room = opened(window, quiet, qtbot)
-    assert "No voice" in room.message.text() and room.desk.part.marks == ()
+    assert "No voice" in room.message.text() and room.desk.marks == ()
     room.grab()
 
 

@@ -33,7 +33,7 @@ def look():
 
 def done():
     window.grab().save(sys.argv[2])
-    print(app.platformName(), window.workroom.desk.part.name, len(window.workroom.desk.part.marks))
+    print(app.platformName(), window.workroom.desk.part.name, len(window.workroom.desk.marks))
     window.close()
     app.quit()
 

@@ -16,10 +16,11 @@ import numpy as np
 from scipy import signal
 
 from isophon.core.audio.files import Recording
-from isophon.core.finding import find_marks, survey_recording
+from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, usual_standout
 from isophon.core.render import Renderer
+from isophon.core.session.model import Part, Source
 
 
 def main(seconds: float) -> None:
@@ -35,8 +36,11 @@ def main(seconds: float) -> None:
         trip = common.median_time(lambda: transform.istft(transform.stft(samples), k1=len(samples)), runs)
         survey_time = common.median_time(lambda: survey_recording(recording), runs)
         found = survey_recording(recording)
-        find_time = common.median_time(lambda: find_marks(recording, found), runs)
-        marks = find_marks(recording, found)
+        find_time = common.median_time(lambda: find_all(recording, found), runs)
+        everything = find_all(recording, found)
+        marks = tuple(m for m in everything.marks if m.kind == "ess")
+        source = Source(str(path), recording.sample_rate, 1, recording.frames)
+        part = Part("p", "p", source, marks=everything.marks, lowest_hz=everything.lowest_hz, room=everything.room)
         plan = treat.treatments(marks, EssSettings(), usual_standout(marks), common.RATE)
         plan_all = treat.treatments(marks, EssSettings(ceiling_db=-24), None, common.RATE)
 
@@ -53,6 +57,7 @@ def main(seconds: float) -> None:
         print(f"survey + find           {(survey_time + find_time) / trip:.3f}  (aim: 1.5)")
         print(f"treat                   {common.median_time(lambda: render(plan), runs) / trip:.3f}  (aim: 0.3)")
         print(f"treat, every ess        {common.median_time(lambda: render(plan_all), runs) / trip:.3f}")
+        print(f"low cut, gaps, breaths  {common.median_time(lambda: render(part.plan), runs) / trip:.3f}  (esses too)")
         print(f"reading alone           {read_time / trip:.3f}")
         print(f"peak memory of `clean`  {peak:.0f} MB  (aim: 500)")
 

@@ -14,7 +14,8 @@ BENCH = Path(__file__).parent.parent / "bench"
     ("script", "arguments", "words"),
     [
         ("speed.py", ["12"], "survey + find"), ("quality.py", ["--quick"], "all voices"),
-        ("window.py", ["12"], "aim: 16"), ("session.py", ["2", "12"], "aim: 8"),
+        ("floor.py", ["--quick"], "breaths in all"), ("window.py", ["12"], "aim: 16"),
+        ("session.py", ["2", "12"], "aim: 8"),
     ],
 )  # fmt: skip
 def test_bench_runs(script, arguments, words):

@@ -42,7 +42,7 @@ def main() -> None:
         room, desk = window.workroom, window.workroom.desk
         desk.take_part("part-1")
         desk.set_view(6.0, 12.3)
-        marks = [m for m in desk.part.marks if 6.0 < m.start < 12.3]
+        marks = [m for m in desk.marks if 6.0 < m.start < 12.3]
         desk.take_in_hand([marks[-1].id])
         desk.set_change([marks[-1].id], -8.0)
         desk.take_in_hand([marks[1].id])
@@ -59,6 +59,19 @@ def main() -> None:
         wait(1100)
         window.grab().save(str(TARGET / "esses.png"))
         room.hearing.player.stop()
+        room.open_station(1)
+        desk.set_view(20.0, 34.0)
+        desk.take_in_hand([next(m.id for m in desk.marks if desk.part.change(m) < 0)])
+        wait(300)
+        window.grab().save(str(TARGET / "floor.png"))
+        room.open_station(2)
+        desk.set_view(0.0, 30.0)
+        desk.take_in_hand([desk.marks[2].id])
+        wait(300)
+        window.grab().save(str(TARGET / "breaths.png"))
+        room.open_station(3)
+        desk.set_view(6.0, 12.3)
+        desk.take_in_hand([tallest.id])
         history = HistoryPage(desk, window)
         history.show()
         wait(200)

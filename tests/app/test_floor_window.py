@@ -48,6 +48,12 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     assert desk.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(desk.part)) > before
     filled = next(t for t in fades(desk.part) if t.gain == 0.0)
     assert filled.room == desk.part.room
+    qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
+    before, after = desk.take.stillness(desk.part.plan)
+    assert -66 < before < -60 and after <= before + 0.5
+    assert "stillness of all −54 → −" in room.panel._still.text()
+    double = desk.session.part("part-2")
+    assert desk.shelf.take(double.source).stillness(double.plan)[1] == -120
     extras = room.sheet.extras
     extras.how.setCurrentIndex(extras.how.findData("silence"))
     extras.how.activated.emit(extras.how.currentIndex())

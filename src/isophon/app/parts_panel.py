@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
@@ -76,6 +77,21 @@ class PartsPanel(QFrame):
             self._fill()
         for row in self.rows.values():
             row.show_state()
+        self._show_stillness()
+
+    def _show_stillness(self) -> None:
+        """In the Floor pass, the stillness of all parts together."""
+        parts = self.desk.session.parts
+        if not parts:
+            return
+        shown = self.desk.pass_.kind == "gap"
+        levels = [self.desk.shelf.take(p.source).stillness(p.plan) for p in parts] if shown else []
+        known = [10 ** (np.array(level) / 10) for level in levels if level]
+        self._still.setVisible(bool(known))
+        if known:
+            together = 10 * np.log10(np.sum(known, axis=0))
+            words = theme.from_to(*(max(-120.0, float(level)) for level in together))
+            self._still.setText(f"stillness of all {words}FS")
 
     def _fill(self) -> None:
         while self._list.count():
@@ -91,6 +107,11 @@ class PartsPanel(QFrame):
             heading = QLabel(f"{title}  {len(items)}", objectName="head")
             heading.setContentsMargins(14, 8, 0, 4)
             self._list.addWidget(heading)
+            if items is session.parts:
+                self._still = QLabel("", objectName="soft")
+                self._still.setContentsMargins(14, 0, 0, 4)
+                self._still.setToolTip("The level of the still moments of all parts together, as sung and cleaned")
+                self._list.addWidget(self._still)
             for item in items:
                 row = ItemRow(self.desk, item.id, isinstance(item, Guide))
                 row.taken.connect(self._take)
@@ -204,7 +225,7 @@ class ItemRow(QWidget):
             painter.fillRect(0, 0, 4, self.height(), theme.IN_HAND if item.id == ids[0] else theme.CONTOUR)
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
-        what = item.kind if isinstance(item, Guide) else theme.ROLE_WORDS[item.role]
+        what = item.kind if isinstance(item, Guide) else self._told(item)
         painter.setFont(theme.sans(12))
         painter.setPen(theme.SOFT_INK)
         room = painter.fontMetrics().horizontalAdvance(what) + 8
@@ -221,6 +242,11 @@ class ItemRow(QWidget):
         name = painter.fontMetrics().elidedText(item.name, Qt.TextElideMode.ElideRight, round(space))
         painter.drawText(QRectF(left, 4, space, 20), _LEFT, name)
         self._draw_strip(painter, item, QRectF(32 if left > 20 else 14, 28, self.width() - 32 - 112, 12))
+
+    def _told(self, part: Part) -> str:
+        """The role; in the Floor pass the level of the stillness, as sung and cleaned."""
+        still = self.desk.shelf.take(part.source).stillness(part.plan) if self.desk.pass_.kind == "gap" else None
+        return theme.ROLE_WORDS[part.role] if still is None else theme.from_to(*still)
 
     def _draw_standing(self, painter: QPainter, part: Part, at: QPointF) -> None:
         """Not visited: a ring. In work: half filled. Done: filled with a tick."""

@@ -104,7 +104,8 @@ class Sheet(QWidget):
         if kind == "ess" and usual is not None:
             words = f"usual ess {theme.signed(usual)} dB over the voice"
         elif kind == "gap" and part.floor_dbfs is not None:
-            words = f"stillness {theme.signed(part.floor_dbfs)} dBFS"
+            still = self.desk.take.stillness(part.plan)
+            words = f"stillness {theme.from_to(*still)}FS" if still else ""
         self.about.setText(f"for the {count} parts in hand" if count > 1 else words)
         kinds = ("rumble", "gap") if kind == "gap" else (kind,)
         parts = [p for p in self.desk.session.parts if p.id in self.desk.parts_in_hand]

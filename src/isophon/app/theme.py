@@ -123,6 +123,11 @@ def signed(value: float, digits: int = 1) -> str:
     return text.replace("-", "−") if float(text) else f"{0:.{digits}f}"
 
 
+def from_to(before: float, after: float) -> str:
+    """A level before and after, in whole dB."""
+    return f"{signed(before, 0)} → {signed(after, 0)} dB".replace("+", "")
+
+
 def clock(seconds: float) -> str:
     """Minutes, seconds and hundredths."""
     return f"{int(seconds // 60)}:{seconds % 60:05.2f}"

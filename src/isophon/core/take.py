@@ -9,7 +9,7 @@ import numpy as np
 
 from isophon.core import takes
 from isophon.core.audio.files import Recording
-from isophon.core.audio.loudness import gated_loudness
+from isophon.core.audio.loudness import db, gated_loudness
 from isophon.core.errors import InputError
 from isophon.core.passes.gaps.treat import Fade
 from isophon.core.passes.rumble.lowcut import LowCut
@@ -18,9 +18,11 @@ from isophon.core.render import Plan, RenderCache, Renderer
 from isophon.core.scan import Figures
 from isophon.core.session.edits import Findings, check_source
 from isophon.core.session.model import Source
+from isophon.core.survey import STILL
 from isophon.core.takes import Surveyed
 
 _STEP_S = 0.1
+_NOTHING_DBFS = -120.0
 
 
 class Absent:
@@ -54,6 +56,7 @@ class Take:
     wave: Wave | None = None
     figures: Figures | None = None
     surveyed: Surveyed | None = None
+    _still: tuple[Plan, tuple[float, float]] | None = None
     _matched: dict[Plan, float] = field(default_factory=dict)
 
     def refresh(self) -> None:
@@ -97,6 +100,27 @@ class Take:
         if plan not in self._matched:
             self._matched = {plan: self._gain_of(plan)}
         return self._matched[plan]
+
+    def stillness(self, plan: Plan) -> tuple[float, float] | None:
+        """Level in dBFS of the still moments, above 100 Hz, as sung and cleaned; None before the survey."""
+        if self.surveyed is None:
+            return None
+        if self._still is None or self._still[0] is not plan:
+            self._still = (plan, self._stillness_of(plan))
+        return self._still[1]
+
+    def _stillness_of(self, plan: Plan) -> tuple[float, float]:
+        survey = self.surveyed.survey
+        power = survey.bands.sum(axis=1, dtype=np.float64)
+        quiet = survey.state == STILL
+        if not quiet.any():
+            return survey.floor_dbfs, survey.floor_dbfs
+        before, rate = float(np.median(power[quiet])), survey.sample_rate
+        for fade in (t for t in plan if isinstance(t, Fade)):
+            frames = slice(survey.frame(fade.first / rate), survey.frame(fade.last / rate) + 1)
+            under = before if fade.room else 0.0
+            power[frames] = power[frames] * fade.gain**2 + under * (1 - fade.gain**2)
+        return tuple(max(_NOTHING_DBFS, round(db(level), 1)) for level in (before, float(np.median(power[quiet]))))
 
     def _gain_of(self, plan: Plan) -> float:
         survey = self.surveyed.survey

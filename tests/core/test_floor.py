@@ -28,7 +28,7 @@ from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import WORKING_KINDS, role_default
 from isophon.core.sounding import sounding
 from isophon.core.survey import survey
-from voices import score, spoken
+from voices import ALSA, score, spoken
 
 RATE = 48_000
 
@@ -226,3 +226,15 @@ def test_a_silent_file_between_words_needs_no_floor(tmp_path):
     path = write(tmp_path / "dry.wav", np.concatenate([np.zeros(rate), samples, np.zeros(rate)]), rate, "FLOAT")
     part = part_of(path, "lead")
     assert all(part.change(m) == 0 for m in part.of_kind("gap")) and max(part.room) <= -100
+
+
+@pytest.mark.parametrize("path", sorted(ALSA.glob("[FRS]*.wav")), ids=lambda p: p.stem)
+def test_recorded_words_keep_their_final_stops(path):
+    """alsa-utils' recordings as a harmony: nothing that is 36 dB under the voice or louder is faded."""
+    part = part_of(path, "harmony")
+    samples, rate = sf.read(path)
+    loud = 10 * np.log10(np.mean(samples[np.abs(samples) > 0.05 * np.abs(samples).max()] ** 2))
+    for start, end in faded(part):
+        for at in np.arange(start, end - 0.02, 0.01):
+            piece = samples[round(at * rate) : round((at + 0.02) * rate)]
+            assert 10 * np.log10(np.mean(piece**2) + 1e-12) < loud - 36, at

@@ -8,6 +8,7 @@ outwards for as long as any band stands over its floor.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -21,7 +22,8 @@ _OVER_FLOOR_DB = 5.0
 _UNDER_VOICE_DB = 62.0  # what lies deeper is not heard, however silent the room
 _BEFORE_S, _AFTER_S = 0.22, 0.45
 _HOLE_S, _STOP_S, _BURST_S = 0.025, 0.11, 0.06
-_SWELL_DB, _LASTING_S = 4.0, 0.09
+_SWELL_DB, _CLEAR_SWELL_DB, _IN_THE_ROOM_DB, _LASTING_S = 4.0, 10.0, 8.0, 0.09
+_JUMP_DB, _BREATHED_OUT_S = 9.0, 0.22
 _FAR_UNDER_VOICE_DB, _ALONE_S = 15.0, 0.3
 _LEAST_VOICE_S, _BRIEF_S, _NEAR_S = 0.03, 0.1, 0.08
 
@@ -56,12 +58,12 @@ def sounding(survey: Survey, esses: Iterable[tuple[float, float]] = ()) -> list[
     for start, end in esses:
         sung[survey.frame(start) : survey.frame(end) + 1] = True
     spans = []
-    loud, dark = _loud_and_dark(survey)
+    loud = _Loudness.of(survey)
     for (where,) in ndimage.find_objects(ndimage.label(sung)[0]):
-        first = _grown(active, where.start, -1, round(_BEFORE_S / hop), hop)
-        first = _before_a_breath(loud, dark, where.start, first, -1, hop)
-        last = _grown(active, where.stop - 1, 1, round(_AFTER_S / hop), hop)
-        last = _before_a_breath(loud, dark, where.stop - 1, last, 1, hop)
+        first = _grown(active, loud, where.start, -1, round(_BEFORE_S / hop))
+        first = _before_a_breath(loud, where.start, first, -1)
+        last = _grown(active, loud, where.stop - 1, 1, round(_AFTER_S / hop))
+        last = _before_a_breath(loud, where.stop - 1, last, 1)
         spans.append((first, last + 1))
     return [(round(a * hop, 3), round(b * hop, 3)) for a, b in _joined(spans)]
 
@@ -86,55 +88,73 @@ def _sung_voice(survey: Survey) -> np.ndarray:
     return voiced
 
 
-def _grown(active: np.ndarray, at: int, step: int, reach: int, hop: float) -> int:
+def _grown(active: np.ndarray, loud: _Loudness, at: int, step: int, reach: int) -> int:
     """The last frame that still belongs to the sound at ``at``, going by ``step``."""
     limit = min(len(active) - 1, max(0, at + step * reach))
     here = at
     while here != limit and active[here + step]:
         here += step
     if step > 0:
-        here = _over_a_stop(active, here, limit, hop)
+        here = _over_a_stop(active, loud, here, limit)
     return here
 
 
-def _loud_and_dark(survey: Survey) -> tuple[np.ndarray, np.ndarray]:
-    """Smoothed level in LUFS, and whether most of the energy lies under 4.5 kHz (air, not an S)."""
-    power = ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(0.025 / survey.hop_s)))
-    total = survey.bands.sum(axis=1) + 1e-20
-    return lufs(power), survey.bands[:, survey.band_slice(0.0, 4_500.0)].sum(axis=1) > 0.5 * total
+@dataclass(frozen=True, eq=False)
+class _Loudness:
+    """Levels a frame: ``smooth`` over 25 ms and ``sharp``, LUFS; ``dark``: most energy under 4.5 kHz; the room's."""
+
+    smooth: np.ndarray
+    sharp: np.ndarray
+    dark: np.ndarray
+    room: float
+    hop: float
+
+    @classmethod
+    def of(cls, survey: Survey) -> _Loudness:
+        power = ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(0.025 / survey.hop_s)))
+        total = survey.bands.sum(axis=1) + 1e-20
+        dark = survey.bands[:, survey.band_slice(0.0, 4_500.0)].sum(axis=1) > 0.5 * total
+        sharp, still = lufs(survey.k_power), survey.state == STILL
+        room = float(np.median(sharp[still])) if still.any() else -150.0
+        return cls(lufs(power), sharp, dark, room, survey.hop_s)
+
+    def bursts(self, at: int) -> bool:
+        """Whether a stop is released here: its level jumps within 15 ms, where a breath swells."""
+        near = self.sharp[max(0, at - round(0.01 / self.hop)) : at + round(0.05 / self.hop)]
+        step = max(1, round(0.015 / self.hop))
+        return len(near) > step and float((near[step:] - near[:-step]).max()) > _JUMP_DB
 
 
-def _before_a_breath(loud: np.ndarray, dark: np.ndarray, at: int, until: int, step: int, hop: float) -> int:
+def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     """Where a word really ends, if a breath touches it: at the dip before a dark sound that swells again and lasts."""
     path = np.arange(at, until + step, step)
-    lasting = round(_LASTING_S / hop)
-    lowest = 0
+    lasting = round(_LASTING_S / loud.hop)
+    level, lowest = loud.smooth, 0
     for i in range(1, len(path)):
-        if loud[path[i]] < loud[path[lowest]]:
+        if level[path[i]] < level[path[lowest]]:
             lowest = i
         ahead = path[0] + step * np.arange(i, i + lasting)
-        ahead = ahead[(ahead >= 0) & (ahead < len(loud))]
-        over = loud[ahead] - loud[path[lowest]]
-        if (
-            len(ahead) == lasting
-            and over.min() > _SWELL_DB / 2
-            and over.mean() > _SWELL_DB
-            and dark[ahead].mean() > 0.6
-        ):
+        ahead = ahead[(ahead >= 0) & (ahead < len(level))]
+        over = level[ahead] - level[path[lowest]]
+        if len(ahead) < lasting or over.min() <= _SWELL_DB / 2 or loud.dark[ahead].mean() <= 0.6:
+            continue
+        in_the_room = level[path[lowest]] < loud.room + _IN_THE_ROOM_DB
+        if over.mean() > (_SWELL_DB if in_the_room else _CLEAR_SWELL_DB) and not loud.bursts(path[lowest]):
             return int(path[lowest])
     return until
 
 
-def _over_a_stop(active: np.ndarray, here: int, limit: int, hop: float) -> int:
-    """Past the closure and the short burst of a stop at a word's end, if there is one."""
+def _over_a_stop(active: np.ndarray, loud: _Loudness, here: int, limit: int) -> int:
+    """Past the closure and the burst of a stop at a word's end, if there is one; one that jumps may be breathed out."""
     ahead = active[here + 1 : limit + 1]
-    burst = np.flatnonzero(ahead[: round(_STOP_S / hop)])
+    burst = np.flatnonzero(ahead[: round(_STOP_S / loud.hop)])
     if not len(burst):
         return here
     first = int(burst[0])
     rest = np.flatnonzero(~ahead[first:])
     length = int(rest[0]) if len(rest) else len(ahead) - first
-    return here + first + length if length <= _BURST_S / hop else here
+    longest = _BREATHED_OUT_S if loud.bursts(here + 1 + first) else _BURST_S
+    return here + first + length if length <= longest / loud.hop else here
 
 
 def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:

@@ -41,8 +41,9 @@ def song() -> Session:
     [
         ("01 Lead Vox.wav", "lead"), ("lead_dbl_L.wav", "double"), ("BGV3 high.wav", "harmony"),
         ("Backing vocals 2.wav", "harmony"), ("Backing track.wav", "bed"), ("adlib-04.wav", "adlib"),
-        ("Ad Libs.flac", "adlib"), ("HEADPHONES mix.wav", "bed"), ("click_120bpm.wav", "cue"),
-        ("cue.wav", "cue"), ("song instrumental.wav", "bed"), ("Audio 1_03.wav", None), ("Leadership.wav", None),
+        ("Ad Libs.flac", "adlib"), ("HEADPHONES mix.wav", "cue"), ("click_120bpm.wav", "cue"),
+        ("cue.wav", "cue"), ("lead mix 2.wav", "lead"), ("rough mix.wav", "bed"),
+        ("song instrumental.wav", "bed"), ("Audio 1_03.wav", None), ("Leadership.wav", None),
     ],
 )  # fmt: skip
 def test_names_say_what_a_file_is(name, what):
@@ -172,6 +173,7 @@ def test_sessions_of_the_first_version_open_and_damaged_ones_are_rescued(tmp_pat
     path = tmp_path / "old.isophon"
     path.write_text(json.dumps(old))
     part = file.load(path).parts[0]
+    assert not part.found, "what this version finds beside esses is looked for once more"
     assert part.ess.ceiling_db == -6.5 and part.offset_s == 0.0 and part.source.path == str(tmp_path / "lead.wav")
     file.save(song(), path)
     text = path.read_text().replace('"name": "Double"', '"name": 7')

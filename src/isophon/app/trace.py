@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
@@ -11,6 +11,7 @@ from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.app.ink import ink_image, wave_image
 from isophon.app.jobs import Job
+from isophon.app.map_signs import Stamps, draw_ruler
 from isophon.core.marks import Mark
 from isophon.core.passes.gaps.treat import Fade
 from isophon.core.pictures import WAVE_STEP, close_margin, close_picture, row_of
@@ -22,7 +23,6 @@ _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
 _DRAW_LINE_BELOW = 2.0  # frames a pixel
-_STEPS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300)
 
 
 class Trace(QWidget):
@@ -40,7 +40,7 @@ class Trace(QWidget):
         self._song_kept: tuple[object, QPixmap] | None = None
         self._sharp: tuple[tuple[float, float], QImage] | None = None
         self._sharp_take = desk.take
-        self._stamps: dict[object, QPixmap] = {}
+        self._stamps = Stamps()
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
         self._moved = False
@@ -112,7 +112,7 @@ class Trace(QWidget):
         for row, name in ((overview, "song"), (wave, "wave")):
             painter.drawText(QRectF(0, row.top(), LEFT - 8, row.height()), _RIGHT_MIDDLE, name)
         painter.drawPixmap(overview.topLeft(), self._song(overview))
-        self._draw_ruler(painter, ruler, start, end)
+        draw_ruler(painter, ruler, start + self.desk.offset, end + self.desk.offset)
         if self.desk.take.wave is not None:
             self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
         self._draw_spectrum(painter, spectrum, start, end)
@@ -162,23 +162,6 @@ class Trace(QWidget):
         painter.setPen(QPen(ink, 1.2))
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
         painter.restore()
-
-    def _draw_ruler(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
-        step = next((s for s in _STEPS if s / (end - start) * box.width() >= 74), _STEPS[-1])
-        digits = 3 if step < 0.01 else 2 if step < 0.1 else 1 if step < 1 else 0
-        painter.setFont(theme.mono(12))
-        offset = self.desk.offset
-        for i in range(int(np.ceil((start + offset) / step)), int((end + offset) / step) + 1):
-            x = self.x_of(i * step - offset)
-            painter.setPen(theme.CONTOUR)
-            painter.drawLine(QPointF(x, box.bottom() - 5), QPointF(x, box.bottom()))
-            painter.setPen(theme.SOFT_INK)
-            if x > box.right() - 20:
-                continue
-            minutes, seconds = divmod(abs(i * step), 60)
-            sign = "−" if i < 0 else ""
-            text = f"{sign}{int(minutes)}:{seconds:0{digits + 3 if digits else 2}.{digits}f}"
-            painter.drawText(QRectF(x - 40, box.top(), 80, box.height() - 6), Qt.AlignmentFlag.AlignCenter, text)
 
     def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
         voice, surveyed = self.desk.part.voice_lufs, self.desk.take.surveyed
@@ -238,7 +221,7 @@ class Trace(QWidget):
         for (look, filled), spans in drawn.items():
             painter.setPen(QPen(inks[look], 1.5))
             painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
-            stamp = self._stamp(inks[look], filled)
+            stamp = self._stamps.of(self.desk.pass_, inks[look], filled, self.devicePixelRatioF())
             for left, right in spans:
                 painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         painter.restore()
@@ -254,22 +237,6 @@ class Trace(QWidget):
             if isinstance(fade, Fade) and fade.last / rate > start and fade.first / rate < end:
                 left, right = self.x_of(fade.first / rate), self.x_of(fade.last / rate)
                 painter.fillRect(QRectF(left, wave.top(), right - left, wave.height()), ink)
-
-    def _stamp(self, ink: QColor, filled: bool) -> QPixmap:
-        """The shape of a mark of this pass, drawn once."""
-        key = (self.desk.pass_.kind, ink.rgb(), filled, self.devicePixelRatioF())
-        if key not in self._stamps:
-            pixmap = QPixmap(QSize(16, 16) * key[3])
-            pixmap.setDevicePixelRatio(key[3])
-            pixmap.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(pixmap)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(QPen(ink, 1.5))
-            painter.setBrush(ink if filled else Qt.BrushStyle.NoBrush)
-            painter.drawPath(self.desk.pass_.shape(8, 4, 4.2))
-            painter.end()
-            self._stamps[key] = pixmap
-        return self._stamps[key]
 
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()

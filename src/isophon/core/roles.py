@@ -16,13 +16,14 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import db
 
 _WORDS = (
-    ("bed", "bed instrumental instr inst music playback karaoke minus band backtrack mix drums harmonium piano"),
     ("cue", "cue click metronome headphone headphones phones guide scratch count foldback"),
+    ("bed", "bed instrumental instr inst music playback karaoke minus band backtrack"),
     ("adlib", "adlib adlibs shout shouts yell improv"),
     ("double", "double doubles doubled doubletrack dbl dub dt"),
     ("harmony", "harmony harmonies harm harmo high low mid third thirds fifth fifths octave oct upper lower above below"
      " bv bvs bgv bgvs bg backing backings background choir chorus stack oohs ooh aahs aah alto tenor soprano"),
     ("lead", "lead ld main solo lv"),
+    ("bed", "mix drums harmonium piano guitar bass"),
 )  # fmt: skip
 _EXCERPT_S, _STEP_S = 12.0, 0.01
 

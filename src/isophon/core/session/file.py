@@ -49,9 +49,15 @@ def save(session: Session, path: Path) -> None:
 
 
 def load(path: Path) -> Session:
-    """Read a session, of this version or an older one; InputError says what is wrong and where."""
+    """Read a session, of this version or an older one; InputError says what is wrong and where.
+
+    An older one is looked through again, since it knew fewer kinds; decisions stay.
+    """
     whole = _read(path, _SessionFile, "isophon_session", "an Isophon session", VERSION)
-    return _resolved(whole.session, path)
+    session = whole.session
+    if whole.isophon_session < VERSION:
+        session = replace(session, parts=tuple(replace(part, found=False) for part in session.parts))
+    return _resolved(session, path)
 
 
 def rescue(path: Path) -> tuple[Session, list[str]]:

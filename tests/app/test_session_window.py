@@ -287,6 +287,9 @@ def test_missing_recordings_are_asked_for_and_the_rest_works_on(window, songs, q
     )
     qtbot.waitUntil(lambda: desk.take.surveyed is not None, timeout=20_000)
     assert not desk.take.trouble
+    lead = next(p for p in desk.session.parts if p.name == "lead vox")
+    room.layout_page.relink(lead.id, songs / "lead vox.wav")
+    assert desk.shelf.take(lead.source).recording.read(20_000, 4_000).any(), "what is in use stays open"
 
 
 def test_work_in_the_background_stops_and_goes_on(window, songs, qtbot):

@@ -349,6 +349,11 @@ class Desk(QObject):
             self._shown = shown
             self.part_changed.emit()
 
+    def restock(self) -> None:
+        """Look at the session's recordings again: one may be there that was missing."""
+        self._stock()
+        self.take_changed.emit()
+
     def _stock(self) -> None:
         self._stocked = tuple(i.source for i in self.session.items)
         self.shelf.stock(self.session)

@@ -282,6 +282,7 @@ class LayoutPage(QWidget):
         for source in sources.values():
             self.desk.shelf.forget(source)
         self.desk.edit(f"replace {session.item(item_id).name}", changed)
+        self.desk.restock()
         if len(found) > 1:
             self.desk.told.emit(f"{len(found) - 1} other missing recordings were found beside it.")
 

@@ -20,7 +20,7 @@ from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.app.passes import PASSES, Pass
 from isophon.app.slider import Slider
-from isophon.core.passes.rumble.lowcut import loss_db
+from isophon.core.passes.rumble.lowcut import RumbleSettings, cut_of, loss_db
 from isophon.core.session.settings import role_default
 
 _WIDTH = 168
@@ -155,8 +155,7 @@ class _FloorExtras(QWidget):
     def show_part(self) -> None:
         """Show the part in hand."""
         part = self.desk.part
-        proposed = type(part.rumble)(on=True, slope=part.rumble.slope)
-        hz = type(part)(part.id, part.name, part.source, rumble=proposed, lowest_hz=part.lowest_hz).low_cut_hz
+        hz = cut_of(RumbleSettings(slope=part.rumble.slope), part.lowest_hz)
         self.on.setChecked(part.rumble.on)
         self.cut.setEnabled(part.rumble.on)
         self.slope.setEnabled(part.rumble.on)

@@ -147,10 +147,9 @@ class Shelf(QObject):
         self.stock(session)
 
     def forget(self, source: Source) -> None:
-        """Open a recording anew, next time it is asked for."""
-        take = self._takes.pop(source, None)
-        if take is not None:
-            take.recording.close()
+        """Open a recording that could not be used anew, next time it is asked for; one in use stays open."""
+        if source in self._takes and self._takes[source].trouble:
+            self._takes.pop(source).recording.close()
 
     def close(self) -> None:
         """Stop all work for this session and close its recordings."""

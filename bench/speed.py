@@ -40,7 +40,7 @@ def main(seconds: float) -> None:
         everything = find_all(recording, found)
         marks = tuple(m for m in everything.marks if m.kind == "ess")
         source = Source(str(path), recording.sample_rate, 1, recording.frames)
-        part = Part("p", "p", source, marks=everything.marks, lowest_hz=everything.lowest_hz, room=everything.room)
+        part = Part("p", "p", source, marks=everything.marks, facts=everything.facts)
         plan = treat.treatments(marks, EssSettings(), usual_standout(marks), common.RATE)
         plan_all = treat.treatments(marks, EssSettings(ceiling_db=-24), None, common.RATE)
 

@@ -51,6 +51,21 @@ def reader(samples: np.ndarray):
     return read
 
 
+class Written:
+    """Stands for a recording of an array ``(n,)`` or ``(channels, n)``."""
+
+    path = Path("array.wav")
+
+    def __init__(self, samples: np.ndarray, rate: int) -> None:
+        samples = np.atleast_2d(samples).astype(np.float32)
+        self.sample_rate, self.read = rate, reader(samples)
+        self.channels, self.frames = samples.shape
+        self.duration = self.frames / rate
+
+    def blocks(self, size: int = 1 << 18):
+        return (self.read(at, min(size, self.frames - at)) for at in range(0, self.frames, size))
+
+
 def look(samples: np.ndarray, rate: int):
     """Survey and marks of an array."""
     two = np.atleast_2d(samples).astype(np.float32)

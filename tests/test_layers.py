@@ -8,7 +8,7 @@ import isophon
 ROOT = Path(isophon.__file__).parent
 FLOORS = (
     ("core.errors",), ("core.audio", "core.standins", "core.marks"), ("core.survey",),
-    ("core.sounding",), ("core.passes", "core.pictures"),
+    ("core.sounding",), ("core.passes", "core.pictures"), ("core.facts",),
     ("core.render", "core.scan", "core.roles"), ("core.session", "core.finding"), ("core.mix", "core.takes"),
     ("core.player", "core.take", "core.handover", "core.demo"), ("core.worker",), ("core.crew",),
     ("commands", "app"), ("cli",), ("__main__",),

@@ -15,11 +15,12 @@ from isophon.core import handover
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, IsophonError, OutputError
-from isophon.core.finding import find_all, need_voice, survey_recording
+from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
 from isophon.core.marks import KINDS, Mark
+from isophon.core.passes.hiss.settings import SILENT_DB
 from isophon.core.session import edits, file
 from isophon.core.session.model import ROLES, Part, Source
-from isophon.core.session.settings import WORKING_KINDS, Settings, role_default, with_setting
+from isophon.core.session.settings import WHOLE_KINDS, WORKING_KINDS, Settings, role_default, with_setting
 from isophon.core.survey import Survey
 
 
@@ -37,8 +38,9 @@ def find(call: argparse.Namespace) -> int:
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": found.floor_dbfs,
         "marks": [_row(part, mark) for mark in part.marks],
-        "bands": [],
+        "bands": _hum_rows(part),
         "rumble": None if part.low_cut_hz is None else {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope},
+        "hiss": _hiss_row(part),
     }
     if call.json:
         print(json.dumps(result, indent=1))
@@ -129,11 +131,14 @@ def _surveyed(
 
 def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
     all_found = find_all(recording, found)
+    learned = ()
+    if part.hiss.learn_to > part.hiss.learn_from:
+        learned = noise_in(recording, found, all_found.facts.hum, part.hiss.learn_from, part.hiss.learn_to)
     return replace(
         part,
         marks=all_found.marks,
-        lowest_hz=all_found.lowest_hz,
-        room=all_found.room,
+        facts=all_found.facts,
+        learned=learned,
         found=True,
         voice_lufs=found.voice_lufs,
         floor_dbfs=found.floor_dbfs,
@@ -142,8 +147,8 @@ def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
 
 def _only(part: Part, kinds: set[str]) -> Part:
     """A part on which only some kinds are worked."""
-    rumble = part.rumble if "rumble" in kinds else replace(part.rumble, on=False)
-    return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), rumble=rumble)
+    off = {kind: replace(getattr(part, kind), on=False) for kind in WHOLE_KINDS if kind not in kinds}
+    return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), **off)
 
 
 def _row(part: Part, mark: Mark) -> dict[str, Any]:
@@ -161,9 +166,40 @@ def _row(part: Part, mark: Mark) -> dict[str, Any]:
     return row | ({"sound": mark.sound} if mark.sound else {})
 
 
+def _hum_rows(part: Part) -> list[dict[str, Any]]:
+    """The partials of the hum; what takes them away reaches down to the noise beside them."""
+    if part.facts.hum is None or not part.hum.on:
+        return []
+    voice = 0.0 if part.voice_lufs is None else part.voice_lufs
+    return [
+        {
+            "kind": "hum",
+            "freq_hz": partial.freq_hz,
+            "q": round(partial.freq_hz, 1),  # a line: about 1 Hz wide
+            "standout_db": round(partial.level_db - voice, 1),
+            "change_db": -partial.over_db if partial.freq_hz <= part.hum.top_hz and partial.over_db > 0 else 0.0,
+            "level_db": partial.level_db,
+        }
+        for partial in part.facts.hum.partials
+    ]
+
+
+def _hiss_row(part: Part) -> dict[str, float] | None:
+    """What is done to the hiss, None where nothing is."""
+    if not part.hiss.on or not part.noise or max(part.noise) <= SILENT_DB:
+        return None
+    return {"level_dbfs": part.hiss_level, "from_hz": part.hiss.from_hz, "change_db": part.hiss.amount_db}
+
+
 def _print_marks(part: Part, result: dict[str, Any]) -> None:
     voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
     print(f"{result['file']}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
+    if part.low_cut_hz is not None:
+        print(f"low cut at {part.low_cut_hz:.0f} Hz")
+    if (found := part.facts.hum) is not None and part.hum.on:
+        print(f"hum: {found.base_hz:.2f} Hz and {len(found.partials)} partials, {found.level_db:.1f} dBFS")
+    if (hiss := result["hiss"]) is not None:
+        print(f"hiss: {hiss['level_dbfs']:.1f} dBFS above {hiss['from_hz']:.0f} Hz, {hiss['change_db']:.1f} dB")
     print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
     for mark in part.marks:
         print(

@@ -21,6 +21,8 @@ from isophon.core.finding import find_all
 from isophon.core.passes.breaths.find import find as find_breaths
 from isophon.core.passes.esses import treat
 from isophon.core.passes.gaps.treat import Fade, room_tone
+from isophon.core.passes.hiss.settings import HissSettings
+from isophon.core.passes.hum.model import HumSettings
 from isophon.core.passes.rumble import lowcut
 from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of
 from isophon.core.render import Renderer
@@ -40,7 +42,7 @@ def part_of(path, role: str) -> Part:
         source = Source(str(path), recording.sample_rate, recording.channels, recording.frames)
     settings_ = {kind: role_default(kind, role) for kind in WORKING_KINDS}
     return Part("p", "p", source, role, marks=told.marks, found=True, voice_lufs=found.voice_lufs,
-                lowest_hz=told.lowest_hz, room=told.room, **settings_)  # fmt: skip
+                facts=told.facts, **settings_)  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -104,7 +106,8 @@ def test_noise_and_a_steady_tone_hold_no_breath():
 
 def test_a_leads_breath_comes_down_and_the_room_goes_on(lead):
     samples, _ = sf.read(lead.source.path, dtype="float32")
-    only = replace(lead, marks=lead.of_kind("breath"), rumble=RumbleSettings(on=False))
+    only = replace(lead, marks=lead.of_kind("breath"), rumble=RumbleSettings(on=False),
+                   hum=HumSettings(on=False), hiss=HissSettings(on=False))  # fmt: skip
     clean = Renderer(reader(samples), RATE, len(samples)).cleaned(only.plan, 0, len(samples))[0]
     away = np.ones(len(samples), bool)
     high = signal.butter(4, 700, "high", fs=RATE, output="sos")  # over the rumble and hum of the room
@@ -123,15 +126,15 @@ def test_a_filled_gap_sounds_like_the_room_around_it(lead):
     samples, _ = sf.read(lead.source.path, dtype="float32")
     gap = max(lead.of_kind("gap"), key=lambda m: m.end - m.start)
     a, b = round((gap.start + 0.1) * RATE), round((gap.end - 0.05) * RATE)
-    fade = Fade(a, b, 960, 0.0, lead.room, RATE)
+    fade = Fade(a, b, 960, 0.0, lead.facts.room, RATE)
     clean = Renderer(reader(samples), RATE, len(samples)).cleaned((fade,), 0, len(samples))[0]
-    tone = room_tone(lead.room, RATE, 0, RATE * 20, 1)[0]
+    tone = room_tone(lead.facts.room, RATE, 0, RATE * 20, 1)[0]
     edges = third_octave_edges(100, 12_500)
     told = third_octave_edges(20.0, 16_000.0)
     freqs, density = signal.welch(tone, RATE, nperseg=16_384)
     for low, high in pairwise(edges):
         level = 10 * np.log10(density[(freqs >= low) & (freqs < high)].sum() * freqs[1])
-        room = lead.room[int(np.argmin(np.abs(told[:-1] - low)))]
+        room = lead.facts.room[int(np.argmin(np.abs(told[:-1] - low)))]
         assert level == pytest.approx(room, abs=2.0), low
     steps = np.abs(np.diff(clean))
     for seam in (a, b):
@@ -140,10 +143,10 @@ def test_a_filled_gap_sounds_like_the_room_around_it(lead):
 
 
 def test_room_tone_is_the_same_wherever_it_is_asked_for(lead):
-    whole = room_tone(lead.room, RATE, 0, 60_000, 2)
-    assert np.allclose(room_tone(lead.room, RATE, 12_345, 9_000, 2), whole[:, 12_345:21_345], atol=1e-9)
+    whole = room_tone(lead.facts.room, RATE, 0, 60_000, 2)
+    assert np.allclose(room_tone(lead.facts.room, RATE, 12_345, 9_000, 2), whole[:, 12_345:21_345], atol=1e-9)
     assert abs(np.corrcoef(whole)[0, 1]) < 0.1
-    assert not room_tone((-150.0,) * len(lead.room), RATE, 0, 1_000, 1).max() > 1e-6
+    assert not room_tone((-150.0,) * len(lead.facts.room), RATE, 0, 1_000, 1).max() > 1e-6
 
 
 @pytest.mark.parametrize("slope", [12, 24, 48])
@@ -169,7 +172,7 @@ def test_the_low_cut_follows_the_lowest_notes(lead):
     assert lowcut.loss_db(cut_of(RumbleSettings(), 98.0), 24, 98.0) == pytest.approx(0.5, abs=0.15)
     assert cut_of(RumbleSettings(), 400.0) == 150 and cut_of(RumbleSettings(cut_hz=90.0), 400.0) == 90
     assert cut_of(RumbleSettings(on=False), 98.0) is None and cut_of(RumbleSettings(), None) is None
-    assert 200 < lead.lowest_hz < 240, "the lowest note of the demo's lead is A3"
+    assert 200 < lead.facts.lowest_hz < 240, "the lowest note of the demo's lead is A3"
     samples, _ = sf.read(lead.source.path, dtype="float32")
     clean = Renderer(reader(samples), RATE, len(samples)).cleaned(lead.plan, 0, len(samples))[0]
     low = signal.butter(4, 50, "low", fs=RATE, output="sos")
@@ -225,7 +228,7 @@ def test_a_silent_file_between_words_needs_no_floor(tmp_path):
     samples, rate, _ = spoken("es")
     path = write(tmp_path / "dry.wav", np.concatenate([np.zeros(rate), samples, np.zeros(rate)]), rate, "FLOAT")
     part = part_of(path, "lead")
-    assert all(part.change(m) == 0 for m in part.of_kind("gap")) and max(part.room) <= -100
+    assert all(part.change(m) == 0 for m in part.of_kind("gap")) and max(part.facts.room) <= -100
 
 
 @pytest.mark.parametrize("path", sorted(ALSA.glob("[FRS]*.wav")), ids=lambda p: p.stem)

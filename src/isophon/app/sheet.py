@@ -155,7 +155,7 @@ class _FloorExtras(QWidget):
     def show_part(self) -> None:
         """Show the part in hand."""
         part = self.desk.part
-        hz = cut_of(RumbleSettings(slope=part.rumble.slope), part.lowest_hz)
+        hz = cut_of(RumbleSettings(slope=part.rumble.slope), part.facts.lowest_hz)
         self.on.setChecked(part.rumble.on)
         self.cut.setEnabled(part.rumble.on)
         self.slope.setEnabled(part.rumble.on)
@@ -163,13 +163,13 @@ class _FloorExtras(QWidget):
         self.slope.setCurrentIndex(self.slope.findData(part.rumble.slope))
         self.how.setCurrentIndex(self.how.findData(part.gap.how))
         words = "The lowest notes are not known yet."
-        if part.lowest_hz and part.low_cut_hz:
-            lost = float(loss_db(part.low_cut_hz, part.rumble.slope, part.lowest_hz))
-            words = f"lowest notes {part.lowest_hz:.0f} Hz, they lose {lost:.1f} dB"
+        if part.facts.lowest_hz and part.low_cut_hz:
+            lost = float(loss_db(part.low_cut_hz, part.rumble.slope, part.facts.lowest_hz))
+            words = f"lowest notes {part.facts.lowest_hz:.0f} Hz, they lose {lost:.1f} dB"
             if lost > 2:
                 words += ": this eats the voice"
-        elif part.lowest_hz:
-            words = f"lowest notes {part.lowest_hz:.0f} Hz"
+        elif part.facts.lowest_hz:
+            words = f"lowest notes {part.facts.lowest_hz:.0f} Hz"
         self.loss.setText(words)
 
 

@@ -9,11 +9,16 @@ import numpy as np
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError
+from isophon.core.facts import Facts
 from isophon.core.marks import Mark
 from isophon.core.passes.breaths.find import find as find_breaths
 from isophon.core.passes.esses.find import find as find_esses
 from isophon.core.passes.gaps.find import find as find_gaps
-from isophon.core.passes.gaps.find import room_of
+from isophon.core.passes.gaps.find import room_of, still_density
+from isophon.core.passes.hiss.settings import noise_of
+from isophon.core.passes.hum.find import Read
+from isophon.core.passes.hum.find import find as find_hum
+from isophon.core.passes.hum.model import Hum, hum_of
 from isophon.core.passes.rumble.lowcut import lowest_note
 from isophon.core.sounding import sounding
 from isophon.core.survey import Survey, survey
@@ -29,11 +34,10 @@ def survey_recording(
 
 
 class Found(msgspec.Struct, frozen=True):
-    """What the passes found in a take: marks in order of time, the lowest notes (Hz), the sound of the room."""
+    """What the passes found in a take: marks in order of time, and the facts of the whole."""
 
     marks: tuple[Mark, ...]
-    lowest_hz: float | None = None
-    room: tuple[float, ...] = ()
+    facts: Facts = Facts()
 
 
 def find_all(recording: Recording, surveyed: Survey) -> Found:
@@ -43,7 +47,28 @@ def find_all(recording: Recording, surveyed: Survey) -> Found:
     breaths = find_breaths(surveyed, sounds)
     gaps = find_gaps(surveyed, sounds, breaths)
     marks = tuple(sorted((*esses, *breaths, *gaps), key=lambda m: (m.start, m.id)))
-    return Found(marks, lowest_note(surveyed), room_of(recording.read, surveyed, gaps))
+    hum = find_hum(recording.read, recording.sample_rate, recording.frames, recording.channels)
+    density = still_density(_without(hum, recording.read), surveyed, [(gap.start, gap.end) for gap in gaps])
+    noise = noise_of(density, recording.sample_rate)
+    return Found(marks, Facts(lowest_note(surveyed), room_of(density), hum, noise))
+
+
+def noise_in(recording: Recording, surveyed: Survey, hum: Hum | None, start: float, end: float) -> tuple[float, ...]:
+    """The noise of a span in s; InputError where it is too short to learn from."""
+    density = still_density(_without(hum, recording.read), surveyed, [(start, end)])
+    if density is None:
+        raise InputError(
+            f"{recording.path.name}: {start:.2f} to {end:.2f} s is too short to learn the noise from; "
+            "choose 0.2 s or more of stillness inside the take"
+        )
+    return noise_of(density, recording.sample_rate)
+
+
+def _without(hum: Hum | None, read: Read) -> Read:
+    """Reads a take without its hum, which is no part of the room."""
+    if hum is None:
+        return read
+    return lambda start, frames: read(start, frames) - hum_of(hum, start, frames)
 
 
 def need_voice(recording: Recording, found: Survey) -> None:

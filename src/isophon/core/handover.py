@@ -152,10 +152,14 @@ def hand_over(
 
 
 def kinds(part: Part) -> dict[str, dict[str, float]]:
-    """How many marks of each kind there are, how many change, and by how much in all (dB); and the low cut."""
+    """How many marks of each kind there are and change, by how much in all (dB); and what is done to the whole."""
     rows: dict[str, dict[str, float]] = {kind: _sum(part, kind) for kind in ("gap", "breath", "ess")}
     if part.low_cut_hz is not None:
         rows["rumble"] = {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope}
+    if part.hum.on and (hum := part.facts.hum) is not None:
+        rows["hum"] = {"base_hz": hum.base_hz, "partials": len(hum.partials), "level_dbfs": round(hum.level_db, 1)}
+    if part.hiss.on and part.noise:
+        rows["hiss"] = {"level_dbfs": part.hiss_level, "change_db": part.hiss.amount_db, "from_hz": part.hiss.from_hz}
     return rows
 
 

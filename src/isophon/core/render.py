@@ -1,7 +1,7 @@
 """Parts to samples, a tile at a time; only tiles whose treatments changed are made again.
 
-The order is that of the route: low cut, fades (gaps and breaths), esses; each works
-on what the one before left. Every span rendered alone equals the same span of the
+The order: hum, low cut, hiss, fades (gaps and breaths), esses; each works on what
+the one before left. Every span rendered alone equals the same span of the
 whole: a correction depends on the take and on the treatments before it, never on
 the span that was asked for.
 """
@@ -12,22 +12,28 @@ import threading
 from bisect import bisect_left
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import numpy as np
 
 from isophon.core.passes.esses import treat
 from isophon.core.passes.gaps import treat as fades
 from isophon.core.passes.gaps.treat import Fade
+from isophon.core.passes.hiss import treat as hiss
+from isophon.core.passes.hiss.treat import HissCut
+from isophon.core.passes.hum import model as hum
+from isophon.core.passes.hum.model import HumCut
 from isophon.core.passes.rumble import lowcut
 from isophon.core.passes.rumble.lowcut import LowCut
 
 Read = Callable[[int, int], np.ndarray]
-Plan = tuple[LowCut | Fade | treat.Treatment, ...]
+Plan = tuple[HumCut | LowCut | HissCut | Fade | treat.Treatment, ...]
 
 TILE = 1 << 14
 _TILES_BYTES = 48 << 20
 _BANDS_BYTES = 48 << 20
 _SUNG_BYTES = 16 << 20
+_REACH_S = 1.2  # no correction depends on what is further away
 
 
 class _Cache:
@@ -95,8 +101,8 @@ class Renderer:
         if last and last[0] is plan and last[1] == index:  # most calls ask for the tile before again
             return last[2]
         start = index * TILE
-        touching = tuple(_touching(plan, start, start + TILE))
-        if touching:
+        touching = self._around(plan, start, start + TILE)
+        if any(t.first < start + TILE and t.last > start for t in touching):
             tile = self._cache.tiles.get((self, index, touching), lambda: self._make(touching, start))
         else:
             tile = self._cache.sung.get((self, index), lambda: self.read(start, TILE))
@@ -107,31 +113,75 @@ class Renderer:
         self.tiles_made += 1
         return self._treated(plan, self.read(start, TILE), start)
 
+    def _around(self, plan: Plan, start: int, stop: int) -> Plan:
+        """What the samples of a span depend on: esses that touch it, and all that is done before them nearby."""
+        reach = round(_REACH_S * self.sample_rate)
+        near = _touching(plan, start - reach, stop + reach)
+        return tuple(t for t in near if not isinstance(t, treat.Treatment) or (t.first < stop and t.last > start))
+
     def _treated(self, plan: Plan, block: np.ndarray, start: int) -> np.ndarray:
         frames = block.shape[1]
-        touching = tuple(_touching(plan, start, start + frames))
-        parts = [(t, self._band(plan, t)) for t in touching if isinstance(t, treat.Treatment)]
-        block = self._before_esses(touching, block, start)
+        around = self._around(plan, start, start + frames)
+        parts = [(t, self._band(plan, t)) for t in around if isinstance(t, treat.Treatment)]
+        block = self._faded(around, start, frames)
         return treat.apply(block, start, parts) if parts else block
 
-    def _before_esses(self, touching: Plan, block: np.ndarray, start: int) -> np.ndarray:
-        """The take with low cut and fades; ``block`` is the same span as sung."""
-        for cut in (t for t in touching if isinstance(t, LowCut)):
-            block = lowcut.apply(self.sung, start, block.shape[1], cut)
-        gone = [t for t in touching if isinstance(t, Fade)]
+    def _faded(self, plan: Plan, start: int, frames: int) -> np.ndarray:
+        """The take as esses find it."""
+        block = self._quiet(plan, start, frames)
+        gone = [t for t in _touching(plan, start, start + frames) if isinstance(t, Fade)]
         return fades.apply(block, start, gone) if gone else block
+
+    def _quiet(self, plan: Plan, start: int, frames: int) -> np.ndarray:
+        """The take without its floor: hum, low cut, hiss."""
+        cut = _only(plan, HissCut)
+        if cut is None:
+            return self._ground(plan, start, frames)
+        ground = tuple(t for t in plan if isinstance(t, HumCut | LowCut))
+        held_from = start - round(_REACH_S * self.sample_rate)
+        held = self._ground(ground, held_from, frames + 2 * (start - held_from)) if frames > TILE else None
+
+        def read(first: int, count: int) -> np.ndarray:
+            if held is not None:
+                return held[:, first - held_from : first - held_from + count]
+            return self._tiles_of(ground, first, count)
+
+        return hiss.apply(read, start, frames, cut, lambda key, make: self._cache.bands.get((self, ground, key), make))
+
+    def _tiles_of(self, ground: Plan, start: int, frames: int) -> np.ndarray:
+        """The take without hum and rumble, kept by tiles."""
+        if not ground:
+            return self.sung(start, frames)
+        first, last = start // TILE, (start + frames - 1) // TILE
+        tiles = [
+            self._cache.tiles.get((self, "ground", i, ground), lambda i=i: self._ground(ground, i * TILE, TILE))
+            for i in range(first, last + 1)
+        ]
+        return np.concatenate(tiles, axis=1)[:, start - first * TILE :][:, :frames]
+
+    def _ground(self, plan: Plan, start: int, frames: int) -> np.ndarray:
+        """The take without hum and rumble."""
+        hum_cut, low_cut = _only(plan, HumCut), _only(plan, LowCut)
+
+        def read(first: int, count: int) -> np.ndarray:
+            block = self.sung(first, count)
+            return block if hum_cut is None else hum.apply(block, first, hum_cut)
+
+        return read(start, frames) if low_cut is None else lowcut.apply(read, start, frames, low_cut)
 
     def _band(self, plan: Plan, treatment: treat.Treatment) -> np.ndarray:
         """The band of an ess in what the treatments before it left."""
         reach = treat.reach(treatment, self.sample_rate)
-        around = _touching(plan, treatment.first - reach, treatment.last + reach)
+        around = self._around(plan, treatment.first - reach, treatment.last + reach)
         earlier = tuple(t for t in around if not isinstance(t, treat.Treatment))
-
-        def read(start: int, frames: int) -> np.ndarray:
-            return self._before_esses(earlier, self.sung(start, frames), start)
-
         key = (self, treatment.span, treatment.edge, earlier)
+        read = partial(self._faded, earlier)
         return self._cache.bands.get(key, lambda: treat.band_of(read, treatment, self.sample_rate))
+
+
+def _only(plan: Plan, kind: type) -> HumCut | LowCut | HissCut | None:
+    """The treatment of the whole take of that type."""
+    return next((t for t in plan if isinstance(t, kind)), None)
 
 
 def _touching(plan: Plan, start: int, stop: int) -> Iterator[treat.Treatment]:

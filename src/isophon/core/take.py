@@ -77,7 +77,7 @@ class Take:
             return None
         survey = self.surveyed.survey
         found = self.surveyed.found
-        return Findings(self.source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.lowest_hz, found.room)
+        return Findings(self.source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.facts)
 
     @property
     def phrases(self) -> tuple[tuple[float, float], ...]:

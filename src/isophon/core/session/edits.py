@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError
+from isophon.core.facts import Facts
 from isophon.core.marks import Hand, Mark, mark_id, meet
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import Settings, role_default, with_setting
@@ -24,8 +25,7 @@ class Findings(msgspec.Struct, frozen=True):
     marks: tuple[Mark, ...]
     voice_lufs: float | None
     floor_dbfs: float
-    lowest_hz: float | None = None
-    room: tuple[float, ...] = ()
+    facts: Facts = Facts()
 
 
 def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
@@ -43,8 +43,7 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
             found=True,
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
-            lowest_hz=found.lowest_hz,
-            room=found.room,
+            facts=found.facts,
         ),
     )
 
@@ -66,6 +65,20 @@ def set_setting(session: Session, part_ids: Collection[str], kind: str, name: st
         part_ids,
         lambda part: replace(part, **{kind: with_setting(kind, getattr(part, kind), name, value)}),
     )
+
+
+def learn_noise(session: Session, part_id: str, start: float, end: float, noise: tuple[float, ...]) -> Session:
+    """Take a part's noise from a span in s, as it was measured there; an empty ``noise``: from its still moments."""
+
+    def change(part: Part) -> Part:
+        span = (
+            {"learn_from": round(start, 3), "learn_to": round(end, 3)}
+            if noise
+            else {"learn_from": 0.0, "learn_to": 0.0}
+        )
+        return replace(part, hiss=replace(part.hiss, **span), learned=noise)
+
+    return with_part(session, part_id, change)
 
 
 def set_settings(session: Session, part_ids: Collection[str], settings: dict[str, Settings]) -> Session:

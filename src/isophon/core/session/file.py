@@ -19,6 +19,8 @@ from isophon.core.errors import InputError
 from isophon.core.passes.breaths.settings import BreathSettings
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.passes.gaps.settings import GapSettings
+from isophon.core.passes.hiss.settings import HissSettings
+from isophon.core.passes.hum.model import HumSettings
 from isophon.core.passes.rumble.lowcut import RumbleSettings
 from isophon.core.session.model import Guide, Marker, Part, Session
 from isophon.core.session.settings import WORKING_KINDS, Settings
@@ -38,6 +40,8 @@ class _CardFile(msgspec.Struct):
     name: str
     ess: EssSettings
     rumble: RumbleSettings = RumbleSettings()
+    hum: HumSettings = HumSettings()
+    hiss: HissSettings = HissSettings()
     gap: GapSettings = GapSettings()
     breath: BreathSettings = BreathSettings()
 

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import cached_property
 from typing import Literal
 
 import msgspec
+import numpy as np
 
+from isophon.core.audio.loudness import db
+from isophon.core.audio.spectra import third_octave_edges
+from isophon.core.facts import Facts
 from isophon.core.marks import Mark
 from isophon.core.passes.breaths import settings as breaths
 from isophon.core.passes.breaths.settings import GONE_DB, BreathSettings
@@ -14,9 +19,14 @@ from isophon.core.passes.esses import settings as esses
 from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, usual_standout
 from isophon.core.passes.gaps import settings as gaps
+from isophon.core.passes.gaps.find import ROOM_EDGES
 from isophon.core.passes.gaps.settings import GapSettings
 from isophon.core.passes.gaps.treat import Fade
-from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of
+from isophon.core.passes.hiss import settings as hiss
+from isophon.core.passes.hiss.settings import HissSettings
+from isophon.core.passes.hiss.treat import HissCut
+from isophon.core.passes.hum.model import HumCut, HumSettings
+from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of, loss_db
 from isophon.core.render import Plan
 
 ROLES = ("lead", "double", "harmony", "adlib")
@@ -76,8 +86,8 @@ class Part(msgspec.Struct, frozen=True, dict=True):
 
     ``offset_s``: where it starts in the song; its marks count from its own
     start. ``found``: whether the marks were looked for yet. ``voice_lufs`` and
-    ``floor_dbfs`` are what the survey measured, None before it; ``lowest_hz``:
-    the lowest notes; ``room``: the sound of the room in third octaves, dBFS.
+    ``floor_dbfs`` are what the survey measured, None before it; ``facts``: what
+    else was measured; ``learned``: the noise of the span that a person chose.
     ``done``: the passes that a person called done.
     """
 
@@ -90,6 +100,8 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     listening: Listening = Listening()
     done: tuple[str, ...] = ()
     rumble: RumbleSettings = RumbleSettings()
+    hum: HumSettings = HumSettings()
+    hiss: HissSettings = HissSettings()
     gap: GapSettings = GapSettings()
     breath: BreathSettings = BreathSettings()
     ess: EssSettings = EssSettings()
@@ -97,8 +109,8 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     found: bool = False
     voice_lufs: float | None = None
     floor_dbfs: float | None = None
-    lowest_hz: float | None = None
-    room: tuple[float, ...] = ()
+    facts: Facts = Facts()
+    learned: tuple[float, ...] = ()
 
     @cached_property
     def usual(self) -> float | None:
@@ -123,15 +135,55 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def low_cut_hz(self) -> float | None:
         """The low cut in force, None for none."""
-        return cut_of(self.rumble, self.lowest_hz)
+        return cut_of(self.rumble, self.facts.lowest_hz)
 
     @cached_property
     def plan(self) -> Plan:
         """All that is done to this part, in order of the first frame that changes."""
         rate, frames = self.source.sample_rate, self.source.frames
-        cut = () if self.low_cut_hz is None else (LowCut(0, frames, self.low_cut_hz, self.rumble.slope, rate),)
         tamed = treat.treatments(self.marks, self.ess, self.usual, rate)
-        return tuple(sorted((*cut, *self._fades(rate, frames), *tamed), key=lambda t: t.first))
+        return tuple(sorted((*self._whole(rate, frames), *self._fades(rate, frames), *tamed), key=lambda t: t.first))
+
+    def _whole(self, rate: int, frames: int) -> Iterator[HumCut | LowCut | HissCut]:
+        """What is done to the whole take."""
+        if self.hum.on and self.facts.hum is not None:
+            yield HumCut(0, frames, self.facts.hum, self.hum.top_hz)
+        if self.low_cut_hz is not None:
+            yield LowCut(0, frames, self.low_cut_hz, self.rumble.slope, rate)
+        noise = self.noise
+        if self.hiss.on and noise and (max(noise) > hiss.SILENT_DB or self.hiss.top_db > 0):
+            esses = tuple((round(m.start * rate), round(m.end * rate)) for m in self.of_kind("ess"))
+            top = self.hiss.top_db
+            amount, begin = self.hiss.amount_db, self.hiss.from_hz
+            yield HissCut(0, frames, noise, amount, begin, top, rate, esses if top > 0 else ())
+
+    @property
+    def noise(self) -> tuple[float, ...]:
+        """The noise in force: of the span that a person chose, else of the still moments."""
+        chosen = self.learned and self.hiss.learn_to > self.hiss.learn_from
+        return self.learned if chosen else self.facts.noise
+
+    @property
+    def hiss_level(self) -> float:
+        """The level of the noise above the frequency from which it is turned down, dBFS."""
+        rate = self.source.sample_rate
+        centres = (np.arange(len(self.noise)) + 0.5) * rate / 2 / hiss.BANDS
+        power = 10 ** (np.array(self.noise) / 10) * rate / 2 / hiss.BANDS
+        return round(db(float(power[centres >= self.hiss.from_hz].sum())), 1)
+
+    @cached_property
+    def _room(self) -> tuple[float, ...]:
+        """The sound of the room as low cut and hiss leave it: what goes on under a hole."""
+        if not self.facts.room:
+            return ()
+        edges = third_octave_edges(*ROOM_EDGES)
+        centres = np.sqrt(edges[:-1] * edges[1:])
+        levels = np.array(self.facts.room)
+        if self.low_cut_hz is not None:
+            levels = levels - loss_db(self.low_cut_hz, self.rumble.slope, centres)
+        if self.hiss.on and self.noise:
+            levels = levels + self.hiss.amount_db * hiss.emphasis(centres, self.hiss.from_hz)
+        return tuple(float(round(level, 1)) for level in levels)
 
     def _fades(self, rate: int, frames: int) -> list[Fade]:
         """What is done to gaps and breaths."""
@@ -151,7 +203,7 @@ class Part(msgspec.Struct, frozen=True, dict=True):
             gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
             if last - first > 8:
                 edge = min(round(settings.fade_ms / 1000 * rate), (last - first) // 2)
-                fades.append(Fade(first, last, edge, gain, self.room if fill else (), rate))
+                fades.append(Fade(first, last, edge, gain, self._room if fill else (), rate))
         return fades
 
     @cached_property

@@ -10,17 +10,29 @@ from isophon.core.errors import CallError
 from isophon.core.passes.breaths import settings as breaths
 from isophon.core.passes.esses import settings as esses
 from isophon.core.passes.gaps import settings as gaps
+from isophon.core.passes.hiss import settings as hiss
+from isophon.core.passes.hum import model as hum
 from isophon.core.passes.rumble import lowcut
 
-Settings = lowcut.RumbleSettings | gaps.GapSettings | breaths.BreathSettings | esses.EssSettings
+Settings = (
+    lowcut.RumbleSettings
+    | hum.HumSettings
+    | hiss.HissSettings
+    | gaps.GapSettings
+    | breaths.BreathSettings
+    | esses.EssSettings
+)
 
 _DEFAULTS = {
     "rumble": lowcut.role_default,
+    "hum": hum.role_default,
+    "hiss": hiss.role_default,
     "gap": gaps.role_default,
     "breath": breaths.role_default,
     "ess": esses.role_default,
 }
 WORKING_KINDS = tuple(_DEFAULTS)
+WHOLE_KINDS = ("rumble", "hum", "hiss")  # work on the whole take and can be switched on and off
 
 
 def role_default(kind: str, role: str) -> Settings:

@@ -20,6 +20,9 @@ _ROOM_PIECES = 60
 ROOM_EDGES = (20.0, 16_000.0)
 SILENT_DB = -150.0
 
+Read = Callable[[int, int], np.ndarray]
+Density = tuple[np.ndarray, np.ndarray]
+
 
 def find(survey: Survey, sounds: list[tuple[float, float]], breaths: Iterable[Mark]) -> tuple[Mark, ...]:
     """The gaps of a take: heads, tails, and all between stretches of singing and breaths; 100 ms or longer."""
@@ -51,34 +54,43 @@ def measured(survey: Survey, start: float, end: float) -> Mark:
     )  # fmt: skip
 
 
-def room_of(read: Callable[[int, int], np.ndarray], survey: Survey, gaps: Iterable[Mark]) -> tuple[float, ...]:
-    """The sound of the room: third-octave levels in dBFS from 20 Hz to 16 kHz, median over still moments of gaps.
+def still_density(read: Read, survey: Survey, spans: Iterable[tuple[float, float]]) -> Density | None:
+    """The power density of the stillest moments of some spans (s), median over time; None where none is long enough.
 
-    All −150 where the stillness is digital silence or nothing is still.
+    Frequencies in Hz and mean square for each bin, both ``(bins,)``.
     """
-    edges = third_octave_edges(*ROOM_EDGES)
     rate = survey.sample_rate
     size = round(_ROOM_WINDOW * rate / 48_000)
     hop = size / rate / 2
     places = []
-    for gap in gaps:
-        for at in np.arange(gap.start, gap.end - size / rate, hop):
+    for start, end in spans:
+        for at in np.arange(start, end - size / rate, hop):
             frames = slice(survey.frame(at), survey.frame(at + size / rate))
             places.append((float(survey.k_power[frames].max()), at))
     quietest = sorted(places)[: max(8, min(_ROOM_PIECES, len(places) // 2))]
     if not quietest:
-        return (SILENT_DB,) * (len(edges) - 1)
+        return None
     window = signal.get_window("hann", size)
     window /= np.sqrt(np.square(window).sum())
-    freqs = np.fft.rfftfreq(size, 1 / rate)
     spectra = []
     for _, at in quietest:
         samples = read(round(at * rate), size)
         spectra.append(2 * np.square(np.abs(np.fft.rfft(samples * window, axis=1))).mean(axis=0) / size)
-    density = np.median(spectra, axis=0) / _MEDIAN_OF_MEAN
-    bands = [float(density[(freqs >= low) & (freqs < high)].sum()) if (freqs < high)[freqs >= low].any() else 0.0
+    return np.fft.rfftfreq(size, 1 / rate), np.median(spectra, axis=0) / _MEDIAN_OF_MEAN
+
+
+def room_of(density: Density | None) -> tuple[float, ...]:
+    """The sound of the room: third-octave levels in dBFS from 20 Hz to 16 kHz.
+
+    All −150 where the stillness is digital silence or nothing is still.
+    """
+    edges = third_octave_edges(*ROOM_EDGES)
+    if density is None:
+        return (SILENT_DB,) * (len(edges) - 1)
+    freqs, power = density
+    bands = [float(power[(freqs >= low) & (freqs < high)].sum()) if (freqs < high)[freqs >= low].any() else 0.0
              for low, high in pairwise(edges)]  # fmt: skip
-    return tuple(round(max(SILENT_DB, db(power)), 1) for power in bands)
+    return tuple(round(max(SILENT_DB, db(band)), 1) for band in bands)
 
 
 _MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distribution that a noise's periodogram has

@@ -1,0 +1,56 @@
+"""The settings of hiss, and what is known of a take's noise."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import msgspec
+import numpy as np
+
+from isophon.core.audio.loudness import db
+
+BANDS = 64  # equal widths from 0 to half the sample rate
+SILENT_DB = -170.0
+Density = tuple[np.ndarray, np.ndarray]
+
+
+class HissSettings(msgspec.Struct, frozen=True):
+    """``on``; ``amount_db``: how far the noise comes down; ``from_hz``: what lies below is left alone.
+
+    ``top_db``: how much top the voice gets back above ``from_hz``, esses aside.
+    ``learn_from``, ``learn_to``: the span in s that the noise is learned from,
+    both 0 for the still moments of the take.
+    """
+
+    on: bool = True
+    amount_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -6.0
+    from_hz: Annotated[float, msgspec.Meta(ge=100.0, le=12_000.0)] = 5_000.0
+    top_db: Annotated[float, msgspec.Meta(ge=0.0, le=6.0)] = 0.0
+    learn_from: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
+    learn_to: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
+
+
+def role_default(role: str) -> HissSettings:
+    """The settings that a part of a role starts with."""
+    return HissSettings()
+
+
+def noise_of(density: Density | None, sample_rate: int) -> tuple[float, ...]:
+    """The noise in 64 bands of equal width, dBFS for 1 Hz; all −170 where nothing is known or all is silent.
+
+    ``density``: frequencies in Hz and mean square for each bin.
+    """
+    if density is None:
+        return (SILENT_DB,) * BANDS
+    freqs, power = density
+    width = freqs[1] - freqs[0]
+    band = np.minimum((freqs / (sample_rate / 2) * BANDS).astype(int), BANDS - 1)
+    # the median over a band's bins: a whistle or a rest of hum does not raise the noise around it
+    levels = [db(float(np.median(power[band == i])) / width) for i in range(BANDS)]
+    return tuple(round(max(SILENT_DB, level), 1) for level in levels)
+
+
+def emphasis(hz: np.ndarray, from_hz: float) -> np.ndarray:
+    """How much of the reduction acts at frequencies: 0 below, 1 above, half at ``from_hz``, over 2/3 octave."""
+    octaves = np.log2(np.maximum(hz, 1.0) / from_hz)
+    return np.clip(0.5 + 1.5 * octaves, 0.0, 1.0) if from_hz > 100 else np.ones_like(octaves)

@@ -1,0 +1,1 @@
+"""Hum and buzz, of the Floor pass: the mains' harmonics, modelled and subtracted."""

@@ -1,0 +1,204 @@
+"""Finding hum: the mains' frequency, how it drifts, and which of its harmonics stand in the take.
+
+Steady lines are looked for near 50 and 60 Hz in what the quiet moments leave
+of long spectra. Then the mains' phase is followed on all harmonics together,
+weighted by how clear each is (maximum likelihood for a harmonic set in white
+noise: Quinn & Thomson 1991), and each harmonic's slowly changing amplitude is
+estimated with weights that take out the moments when a voice sounds on it
+(iteratively reweighted least squares, Holland & Welsch 1977, Cauchy weights).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import soxr
+from scipy import fft, ndimage, signal
+
+from isophon.core.passes.hum.model import Hum, Partial
+
+Read = Callable[[int, int], np.ndarray]
+
+_RATE = 12_000
+_MAINS = (50.0, 60.0)
+_DEVIATION_HZ, _GRID_HZ = 1.0, 0.01
+_QUIET_SHARE = 25
+_CLEAR_DB, _LINE_DB, _MOST_DB = 14.0, 5.0, 18.0
+_BLOCK_PERIODS = 5
+_KNOT_S, _SMOOTH_S, _FOLLOW_S = 1.0, 2.0, 1.2
+_ROUNDS = 6
+_FOLLOWED = (8, 20, 30, 30, 30)  # harmonics in each round
+_STEADY_ROUNDS = 1
+_UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
+_OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
+_LEAST_S, _LEAST_DB = 2.5, -115.0
+_READ = 1 << 18
+
+
+def find(read: Read, sample_rate: int, samples: int, channels: int) -> Hum | None:
+    """The hum of a take, None where there is none. ``read`` as for a recording."""
+    if samples < _LEAST_S * sample_rate:
+        return None
+    low, rate = _low_rate(read, sample_rate, samples, channels)
+    base = _mains(low, rate)
+    if base is None:
+        return None
+    phases = base * np.arange(int(low.shape[1] / rate / _KNOT_S) + 2) * _KNOT_S
+    for i, highest in enumerate(_FOLLOWED):
+        phases = _followed(low, rate, base, phases, highest, steady=i < _STEADY_ROUNDS)
+    base = float((phases[-1] - phases[0]) / (len(phases) - 1) / _KNOT_S)
+    return _with_partials(low, rate, sample_rate, base, phases)
+
+
+def _low_rate(read: Read, sample_rate: int, samples: int, channels: int) -> tuple[np.ndarray, int]:
+    """The take at 12 kHz (or its own rate where that is lower), float32 ``(channels, n)``."""
+    rate = min(_RATE, sample_rate)
+    if rate == sample_rate:
+        return read(0, samples), rate
+    stream = soxr.ResampleStream(sample_rate, rate, channels, "float32", "MQ")
+    pieces = [
+        stream.resample_chunk(read(at, min(_READ, samples - at)).T.copy(), last=at + _READ >= samples)
+        for at in range(0, samples, _READ)
+    ]
+    return np.concatenate([p.reshape(-1, channels) for p in pieces]).T, rate
+
+
+def _mains(low: np.ndarray, rate: int) -> float | None:
+    """The mains' frequency in Hz if clear lines stand at its multiples."""
+    seconds = 2.0 if low.shape[1] > 8 * rate else 1.0
+    size = fft.next_fast_len(round(seconds * rate), real=True)
+    mono = np.abs(fft.rfft(_windows(low, size) * signal.get_window("hann", size).astype(np.float32), axis=-1))
+    power = np.square(mono, dtype=np.float64).sum(axis=0)
+    loud = power[:, : power.shape[1] // 2].sum(axis=1)
+    power = power[loud > 1e-9 * loud.max()] if loud.max() > 0 else power[:0]  # digital silence tells nothing
+    if len(power) < 2:
+        return None
+    steady = np.percentile(power, _QUIET_SHARE, axis=0)[: int(1_300 * size / rate)] + 1e-30
+    around = ndimage.percentile_filter(steady, 50, size=2 * round(12 * size / rate) + 1, mode="nearest")
+    standing = 10 * np.log10(steady / around)
+    best: tuple[float, float] | None = None
+    for mains in _MAINS:
+        grid = np.arange(mains - _DEVIATION_HZ, mains + _DEVIATION_HZ, _GRID_HZ)
+        lines = np.arange(1, int(1_250 / mains))
+        heights = np.interp(np.outer(grid, lines) * size / rate, np.arange(len(standing)), standing)
+        score = np.clip(heights - _LINE_DB, 0, _MOST_DB).sum(axis=1)
+        top = float(score.max())
+        middle = float(grid[score >= top - 1e-9].mean())
+        if top > _CLEAR_DB and (best is None or top > best[0]):
+            best = (top, middle)
+    return best[1] if best else None
+
+
+def _windows(low: np.ndarray, size: int) -> np.ndarray:
+    return np.lib.stride_tricks.sliding_window_view(low, size, axis=-1)[:, :: size // 2]
+
+
+def _followed(low: np.ndarray, rate: int, base: float, phases: np.ndarray, highest: int, steady: bool) -> np.ndarray:
+    """``phases`` (cycles of the mains at each knot) corrected by what the first harmonics tell.
+
+    ``steady``: by one frequency for the whole take; else by one that drifts where it is heard well.
+    """
+    numbers = np.arange(1, min(highest, int(0.44 * rate / base)) + 1)
+    blocks, at = _demodulated(low, rate, base, phases, numbers)
+    amplitude, sureness = _amplitudes(blocks, _FOLLOW_S / (at[1] - at[0]))
+    step = max(1, round(0.5 / (at[1] - at[0])))
+    turned = (amplitude[:, step:] * amplitude[:, :-step].conj()).sum(axis=0)
+    weight = np.minimum(sureness[:, step:], sureness[:, :-step]).mean(axis=0) * np.abs(turned)
+    numerator = (weight * numbers * np.angle(turned)).sum(axis=1)
+    denominator = (weight * numbers**2).sum(axis=1)
+    reach = 2.0 / (at[1] - at[0])
+    smooth = ndimage.gaussian_filter1d(numerator, reach, mode="constant") / (
+        ndimage.gaussian_filter1d(denominator, reach, mode="constant") + _UNHEARD * denominator.mean() + 1e-30
+    )
+    if steady:
+        smooth = np.full_like(smooth, numerator.sum() / (denominator.sum() + 1e-30))
+    hz = smooth / (2 * np.pi) / (step * (at[1] - at[0]))
+    knots = np.arange(len(phases)) * _KNOT_S
+    middle = at[:-step] + step * (at[1] - at[0]) / 2
+    fine = np.arange(0, knots[-1] + 0.05, 0.1)
+    more = np.concatenate([[0.0], np.cumsum(np.interp(fine, middle, hz)[:-1] * 0.1)])
+    return phases + np.interp(knots, fine, more)
+
+
+def _demodulated(
+    low: np.ndarray, rate: int, base: float, phases: np.ndarray, numbers: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Complex amplitudes ``(channels, blocks, numbers)`` of harmonics in blocks of five periods, and times in s.
+
+    ``numbers`` go up by one each.
+    """
+    size = round(_BLOCK_PERIODS * rate / base)
+    count = low.shape[1] // size
+    times = (np.arange(count) + 0.5) * size / rate
+    knots = np.arange(len(phases)) * _KNOT_S
+    middle = np.interp(times, knots, phases)
+    hz = np.diff(phases) / _KNOT_S
+    window = signal.get_window("hann", size)
+    window *= 2 / window.sum()
+    offsets = (np.arange(size) - size / 2) / rate  # from the middle of the block, as counted in ``times``
+    out = np.empty((len(low), count, len(numbers)), np.complex64)
+    per_knot = np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)
+    for knot in np.unique(per_knot[:: max(1, round(_KNOT_S * rate / size))]) if count else ():
+        inside = np.flatnonzero(per_knot == knot)
+        turning = np.exp(-2j * np.pi * hz[knot] * offsets)
+        first = np.exp(-2j * np.pi * hz[knot] * numbers[0] * offsets) * window
+        kernel = np.repeat(first[:, None], len(numbers), axis=1)
+        kernel[:, 1:] *= np.cumprod(np.repeat(turning[:, None], len(numbers) - 1, axis=1), axis=1)
+        turn = np.exp(-2j * np.pi * (middle[inside, None] * numbers % 1.0))
+        for channel in range(len(low)):
+            block = low[channel, inside[0] * size : (inside[-1] + 1) * size].reshape(-1, size)
+            out[channel, inside] = (block @ kernel.astype(np.complex64)) * turn
+    return out, times
+
+
+def _amplitudes(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarray]:
+    """The steady part of complex ``(channels, blocks, numbers)`` and how sure it is; ``smooth``: in blocks."""
+    quiet = np.percentile(np.square(np.abs(blocks)), 20, axis=1, keepdims=True) + 1e-18
+    steady = np.zeros_like(blocks)
+    for _ in range(_ROUNDS):
+        weight = (1 / (np.square(np.abs(blocks - steady)) + quiet)).astype(np.float32)
+        total = ndimage.gaussian_filter1d(weight, smooth, axis=1, mode="constant")
+        product = weight * blocks
+        real = ndimage.gaussian_filter1d(product.real, smooth, axis=1, mode="constant")
+        imaginary = ndimage.gaussian_filter1d(product.imag, smooth, axis=1, mode="constant")
+        steady = (real + 1j * imaginary) / total
+    return steady, total
+
+
+def _with_partials(low: np.ndarray, rate: int, sample_rate: int, base: float, phases: np.ndarray) -> Hum | None:
+    """The harmonics that clearly stand over what the same estimate gives halfway between harmonics."""
+    numbers = np.arange(1, int(0.44 * rate / base) + 1)
+    smooth = _SMOOTH_S / (_BLOCK_PERIODS / base)
+    blocks, at = _demodulated(low, rate, base, phases, numbers)
+    amplitude, _ = _amplitudes(blocks, smooth)
+    beside, _ = _amplitudes(_demodulated(low, rate, base, phases, numbers + 0.5)[0], smooth)
+    level = np.sqrt(np.square(np.abs(amplitude)).mean(axis=(0, 1)) / 2)
+    control = np.sqrt(np.square(np.abs(beside)).mean(axis=(0, 1)) / 2)
+    control = (
+        ndimage.percentile_filter(np.sqrt(control * np.append(control[:1], control[:-1])), 80, 9, mode="nearest") + 1e-9
+    )
+    clear = (level > _OVER_CONTROL * control) & (20 * np.log10(level + 1e-12) > _LEAST_DB)
+    lone = np.any(level[:6] > _LONE_OVER_CONTROL * control[:6])
+    if np.count_nonzero(clear) < (1 if lone else _LEAST_PARTIALS):
+        return None
+    chosen = np.flatnonzero(clear)
+    partials = tuple(
+        Partial(int(numbers[i]), round(float(numbers[i] * base), 3), round(float(20 * np.log10(level[i])), 1),
+                round(float(20 * np.log10(level[i] / control[i])), 1))
+        for i in chosen
+    )  # fmt: skip
+    knots = np.arange(len(phases)) * _KNOT_S
+    tracks = _between(amplitude[:, :, chosen], at, knots).astype(np.complex64)
+    hz = np.diff(phases) / _KNOT_S
+    return Hum(
+        round(base, 4), round(float(np.ptp(hz)), 4), partials, round(_KNOT_S * sample_rate), len(low),
+        phases.astype(np.float64).tobytes(), np.ascontiguousarray(tracks).tobytes(),
+    )  # fmt: skip
+
+
+def _between(values: np.ndarray, at: np.ndarray, knots: np.ndarray) -> np.ndarray:
+    """Complex ``(channels, blocks, n)`` at other times, straight between blocks."""
+    later = np.clip(np.searchsorted(at, knots), 1, len(at) - 1)
+    share = np.clip((knots - at[later - 1]) / (at[later] - at[later - 1]), -0.5, 1.5)[None, :, None]
+    return values[:, later - 1] * (1 - share) + values[:, later] * share

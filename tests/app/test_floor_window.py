@@ -43,17 +43,19 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     press(room, Qt.Key.Key_2, qtbot=qtbot)
     assert desk.pass_.name == "Floor" and room.title.route.current == 1
     before = len(fades(desk.part))
+    room.grab()  # laid out
     tag = room.skyline._tags()["floor_db"]
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(1.0)))
     assert desk.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(desk.part)) > before
     filled = next(t for t in fades(desk.part) if t.gain == 0.0)
-    assert filled.room == desk.part.room
+    assert filled.room and filled.opens < filled.edge
     qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
     before, after = desk.take.stillness(desk.part.plan)
     assert -66 < before < -60 and after <= before + 0.5
-    assert "stillness of all −54 → −" in room.panel._still.text()
+    assert "of all −54 → −" in room.transport.still.text() and "stillness −63 → −" in room.transport.still.text()
     double = desk.session.part("part-2")
     assert desk.shelf.take(double.source).stillness(double.plan)[1] == -120
+    room.sheet.between.click()
     extras = room.sheet.extras
     extras.how.setCurrentIndex(extras.how.findData("silence"))
     extras.how.activated.emit(extras.how.currentIndex())
@@ -71,7 +73,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
 def test_the_low_cut_is_proposed_and_warns_when_it_eats_the_voice(room, qtbot):
     desk = room.desk
     press(room, Qt.Key.Key_2, qtbot=qtbot)
-    extras = room.sheet.extras
+    extras = room.sheet.noise
     assert desk.part.low_cut_hz == 150 and "lowest notes 220 Hz" in extras.loss.text()
     extras.cut.moved.emit(240.0, ("cut", 1))
     assert desk.part.low_cut_hz == 240 and "eats the voice" in extras.loss.text()
@@ -80,3 +82,71 @@ def test_the_low_cut_is_proposed_and_warns_when_it_eats_the_voice(room, qtbot):
     desk.undo()
     desk.undo()
     assert desk.part.low_cut_hz == 150 and extras.on.isChecked()
+
+
+def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
+    desk = room.desk
+    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
+    noise = room.sheet.noise
+    assert noise.hum_words.text().startswith("50.01 Hz, ") and "4 parts −5" in noise.hum_words.text()
+    assert "dBFS above 5 kHz, learned from the stillness" in noise.hiss_words.text()
+    still = next(m for m in desk.marks if m.end - m.start > 1 and m.over_room_db < 8)
+    first, frames = round((still.start + 0.2) * 48_000), 40_000
+
+    def heard() -> np.ndarray:
+        return desk.take.renderer.cleaned(desk.part.plan, first, frames)[0].astype(float)
+
+    desk.set_of_kind("gap", "floor_db", 60.0)
+    spectra = {}
+    for name in ("both", "hum off", "hiss off"):
+        if name == "hum off":
+            qtbot.mouseClick(noise.hum, Qt.MouseButton.LeftButton)
+        elif name == "hiss off":
+            qtbot.mouseClick(noise.hiss, Qt.MouseButton.LeftButton)
+        spectra[name] = np.abs(np.fft.rfft(heard() * np.hanning(frames))) ** 2
+    hz = np.fft.rfftfreq(frames, 1 / 48_000)
+    third, top = np.abs(hz - 150) < 3, (hz > 8_000) & (hz < 15_000)
+    assert spectra["hum off"][third].sum() > 8 * spectra["both"][third].sum()
+    assert spectra["hiss off"][top].sum() / spectra["hum off"][top].sum() == pytest.approx(4, rel=0.25)
+    qtbot.mouseClick(room.sheet.reset, Qt.MouseButton.LeftButton)
+    assert desk.part.hum.on and desk.part.hiss.on and desk.part.gap.floor_db == 6.0
+
+
+def test_hiss_is_learned_from_the_selected_time(room, qtbot):
+    desk = room.desk
+    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
+    assert "Drag over the ruler" in room.message.text() and not desk.part.learned
+    before = desk.part.noise
+    shuffle = next(m for m in desk.marks if m.over_room_db > 12)
+    desk.select((shuffle.start, shuffle.end))
+    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
+    assert desk.part.noise != before and "learned from 4" in room.sheet.noise.hiss_words.text()
+    desk.select((1.0, 1.05))
+    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
+    assert "too short to learn" in room.message.text()
+    desk.select(None)
+    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
+    assert desk.part.noise == before
+    desk.undo()
+    assert desk.part.noise != before
+
+
+def test_a_gaps_edge_is_dragged_in_the_trace(room, qtbot):
+    desk, trace = room.desk, room.trace
+    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    gap = next(m for m in desk.marks if desk.part.change(m) < 0)
+    desk.set_view(gap.start - 1, gap.end + 1)
+    desk.take_in_hand([gap.id])
+    y = trace._rows()[2].center().y()
+    drag(qtbot, trace, QPointF(trace.x_of(gap.end), y), QPointF(trace.x_of(gap.end - 0.2), y))
+    assert desk.mark.span == (gap.start, pytest.approx(gap.end - 0.2, abs=0.01))
+    changed = [t for t in fades(desk.part) if t.first >= round(gap.start * 48_000)]
+    assert min(changed, key=lambda t: t.first).last == round((desk.mark.span[1] - 0.03) * 48_000)
+    view = desk.view
+    drag(qtbot, trace, QPointF(trace.x_of(gap.start + 0.4), y), QPointF(trace.x_of(gap.start + 0.2), y))
+    assert desk.view != view, "elsewhere the view moves along"
+    desk.undo()
+    assert desk.mark.span == (gap.start, gap.end)
+    room.grab()

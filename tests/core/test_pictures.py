@@ -6,16 +6,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isophon.core.pictures import (
-    HIGH_HZ,
-    LOW_HZ,
-    ROWS,
+    LOWS,
+    VOICE,
     WAVE_STEP,
+    Axis,
     Spectrogram,
     Wave,
     close_margin,
     close_picture,
-    hz_at,
-    row_of,
+    lows_of,
 )
 from isophon.core.survey import geometry_at, survey
 
@@ -69,9 +68,10 @@ def test_a_tone_lies_on_its_row(hz):
     tone = (0.25 * np.sin(2 * np.pi * hz * np.arange(RATE) / RATE)).astype(np.float32)
     spectrogram = drawn(tone)
     column = spectrogram.columns(0.3, 0.7, 10)[:, 5]
-    assert abs(int(np.argmax(column)) - row_of(hz) * ROWS) < 4
-    sharp = close_picture(tone[None, : RATE // 4 + 2 * close_margin(RATE)], RATE, 100)
-    assert sharp.shape[0] == ROWS and abs(int(np.argmax(sharp[:, 40])) - row_of(hz) * ROWS) < 4
+    assert abs(int(np.argmax(column)) - VOICE.place(hz) * VOICE.rows) < 4
+    axis = Axis(1_800.0, 16_000.0)
+    sharp = close_picture(tone[None, : RATE // 4 + 2 * close_margin(RATE, axis)], RATE, 100, axis)
+    assert sharp.shape[0] == axis.rows and abs(int(np.argmax(sharp[:, 40])) - axis.place(hz) * axis.rows) < 4
 
 
 def test_outside_of_the_take_is_empty_paper():
@@ -80,7 +80,14 @@ def test_outside_of_the_take_is_empty_paper():
     assert not picture[:, :95].any() and not picture[:, 205:].any() and picture[:, 110:190].all()
 
 
-@given(st.floats(LOW_HZ, HIGH_HZ))
+@pytest.mark.parametrize("hz", [40, 110, 330])
+def test_a_low_tone_lies_on_its_row(hz):
+    tone = (0.25 * np.sin(2 * np.pi * hz * np.arange(2 * RATE) / RATE)).astype(np.float32)
+    picture = lows_of(np.array_split(tone[None, :], 5, axis=1), RATE, 1)
+    assert abs(int(np.argmax(picture.columns(0.5, 1.5, 10)[:, 5])) - LOWS.place(hz) * LOWS.rows) < 4
+
+
+@given(st.floats(VOICE.low, VOICE.high))
 def test_the_axis_and_its_inverse(hz):
-    assert hz_at(row_of(hz)) == pytest.approx(hz, rel=1e-6)
-    assert 0 <= row_of(hz) <= 1
+    assert VOICE.hz(VOICE.place(hz)) == pytest.approx(hz, rel=1e-6)
+    assert 0 <= VOICE.place(hz) <= 1

@@ -8,6 +8,7 @@ that lies in the song.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from pathlib import Path
 
@@ -17,6 +18,8 @@ from isophon.app.keeping import Keeper
 from isophon.app.passes import ESSES, PASSES, Pass
 from isophon.app.shelf import NOWHERE, Shelf
 from isophon.core.crew import Crew
+from isophon.core.errors import InputError
+from isophon.core.finding import noise_in
 from isophon.core.marks import Mark
 from isophon.core.session import edits, layout
 from isophon.core.session.history import History
@@ -114,6 +117,13 @@ class Desk(QObject):
         """The marks of this pass in the part in hand."""
         return self.pass_.marks(self.part)
 
+    def stillness(self) -> tuple[tuple[float, float] | None, tuple[float, float] | None]:
+        """The still moments' level in dBFS, as sung and cleaned: of the part in hand, and of all parts together."""
+        levels = {p.id: self.shelf.take(p.source).stillness(p.plan) for p in self.session.parts}
+        known = [level for level in levels.values() if level]
+        together = [10 * math.log10(sum(10 ** (level[i] / 10) for level in known)) for i in (0, 1)] if known else None
+        return levels.get(self.part.id), together and (round(together[0], 1), round(together[1], 1))
+
     def open_pass(self, which: Pass) -> None:
         """Go over to another pass."""
         if which is not self.pass_:
@@ -146,8 +156,27 @@ class Desk(QObject):
 
     def role_settings(self) -> None:
         """Back to the role's default for all parts in hand."""
-        kinds = ("rumble", "gap") if self.pass_.kind == "gap" else (self.pass_.kind,)
-        self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, self.parts_in_hand, kinds))
+        kinds, ids = self.pass_.kinds, self.parts_in_hand
+        self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, ids, kinds))
+
+    def learn_noise(self) -> None:
+        """Learn the hiss of the part in hand from the selected time, or from its still moments again."""
+        part, take = self.part, self.take
+        if take.surveyed is None:
+            self.told.emit("This part is still being surveyed; its noise can be learned afterwards.")
+        elif self.selection is None and not part.learned:
+            self.told.emit("Drag over the ruler to select a moment in which only the noise is heard.")
+        elif self.selection is None:
+            self.edit(f"noise from the stillness · {part.name}", lambda s: edits.learn_noise(s, part.id, 0, 0, ()))
+        else:
+            start, end = self.selection
+            try:
+                noise = noise_in(take.recording, take.surveyed.survey, part.facts.hum, start, end)
+            except InputError as error:
+                self.told.emit(str(error))
+                return
+            words = f"noise from {start + self.offset:.1f} s · {part.name}"
+            self.edit(words, lambda s: edits.learn_noise(s, part.id, start, end, noise))
 
     def give_settings(self, part_ids: list[str]) -> None:
         """Give the settings of the part in hand to others."""
@@ -167,6 +196,19 @@ class Desk(QObject):
         for mark in self.marks_in_hand():
             change = self.part.change(mark) + step_db
             self.set_change([mark.id], change, ("step", self.in_hand))
+
+    def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
+        """Move the ``start`` or ``end`` of the mark in hand by hand."""
+        mark = self.mark
+        if mark is None:
+            return
+        start, end = mark.span
+        if edge == "start":
+            start = min(max(0.0, seconds), end - 0.01)
+        else:
+            end = max(min(seconds, self.part.source.duration), start + 0.01)
+        words = f"edge by hand · {self.part.name}"
+        self.edit(words, lambda s: edits.set_box(s, self.part.id, mark.id, start, end, *mark.band), gesture)
 
     def set_change(self, ids: list[str], change_db: float, gesture: object = None) -> None:
         """Set the change of marks by hand."""
@@ -390,5 +432,6 @@ class Desk(QObject):
 _WORDS = {(which.kind, knob.name): knob.words.lower() for which in PASSES for knob in which.knobs} | {
     ("ess", "ceiling_db"): "ceiling", ("breath", "ceiling_db"): "ceiling", ("gap", "how"): "gaps:",
     ("breath", "fill"): "room under breaths", ("rumble", "on"): "low cut", ("rumble", "cut_hz"): "low cut at",
-    ("rumble", "slope"): "low cut, dB an octave",
+    ("rumble", "slope"): "low cut, dB an octave", ("hum", "on"): "hum", ("hiss", "on"): "hiss",
+    ("hiss", "amount_db"): "hiss down", ("hiss", "from_hz"): "hiss above", ("hiss", "top_db"): "top back",
 }  # fmt: skip

@@ -12,7 +12,7 @@ from isophon.app.desk import Desk
 from isophon.app.ink import ink_image
 from isophon.app.slider import Slider
 from isophon.core.marks import Mark
-from isophon.core.pictures import HIGH_HZ, LOW_HZ, close_margin, close_picture, hz_at, row_of
+from isophon.core.pictures import Axis, close_margin, close_picture
 from isophon.core.session import edits
 
 _AROUND_S = 0.13
@@ -40,6 +40,11 @@ class LensPictures(QWidget):
         desk.hand_changed.connect(self._taken)
         desk.take_changed.connect(self.update)
 
+    @property
+    def axis(self) -> Axis:
+        """The frequencies shown."""
+        return self.desk.pass_.axis
+
     def _taken(self) -> None:
         self._window = None
         self.update()
@@ -63,8 +68,8 @@ class LensPictures(QWidget):
         start, end = mark.span
         low, high = mark.band
         x = [picture.left() + (t - first) / (last - first) * picture.width() for t in (start, end)]
-        top = picture.top() + (0.0 if high is None else max(0.0, row_of(high))) * picture.height()
-        bottom = picture.top() + min(1.0, row_of(low)) * picture.height()
+        top = picture.top() + (0.0 if high is None else max(0.0, self.axis.place(high))) * picture.height()
+        bottom = picture.top() + min(1.0, self.axis.place(low)) * picture.height()
         return QRectF(x[0], top + 1, x[1] - x[0], bottom - top - 1)
 
     def paintEvent(self, event) -> None:
@@ -99,9 +104,9 @@ class LensPictures(QWidget):
     def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
         painter.setFont(theme.mono(12))
         painter.setPen(theme.SOFT_INK)
-        for khz in (2, 4, 8, 16):
-            y = max(8.0, box.top() + row_of(khz * 1000) * box.height())
-            text = f"{khz}k"
+        for hz in self.axis.ticks:
+            y = max(8.0, box.top() + self.axis.place(hz) * box.height())
+            text = theme.hertz(hz)
             painter.drawText(
                 QRectF(0, y - 8, 38, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
@@ -128,16 +133,16 @@ class LensPictures(QWidget):
     def _picture(self, mark: Mark, cleaned: bool) -> QImage:
         take, window = self.desk.take, self.window_s(mark)
         rate = take.recording.sample_rate
-        margin = close_margin(rate)
+        margin = close_margin(rate, self.axis)
         first, count = round(window[0] * rate) - margin, round((window[1] - window[0]) * rate) + 2 * margin
         plan = tuple(t for t in self.desk.part.plan if t.last > first and t.first < first + count) if cleaned else ()
-        key = (take, window, plan)
+        key = (take, window, plan, self.axis)
         kept = self._cleaned if cleaned else self._sung
         if kept is None or kept[0] != key:
             start = max(0, first)
             read = take.renderer.cleaned(plan, start, first + count - start)
             samples = np.pad(read, ((0, 0), (start - first, 0)))
-            image = ink_image(close_picture(samples, rate, _COLUMNS), self.desk.part.voice_lufs)
+            image = ink_image(close_picture(samples, rate, _COLUMNS, self.axis), self.desk.part.voice_lufs)
             kept = (key, image)
             if cleaned:
                 self._cleaned = kept
@@ -177,16 +182,15 @@ class LensPictures(QWidget):
         picture = self.boxes()[0]
         first, last = self.window_s(mark)
         time = first + (at.x() - picture.left()) / picture.width() * (last - first)
-        hz = float(np.clip(hz_at((at.y() - picture.top()) / picture.height()), LOW_HZ, HIGH_HZ))
+        hz = self.axis.hz(float(np.clip((at.y() - picture.top()) / picture.height(), 0, 1)))
         (start, end), (low, high) = mark.span, mark.band
-        if self._drag == "start":
-            start = min(max(0.0, time), end - 0.01)
-        elif self._drag == "end":
-            end = max(min(time, self.desk.take.recording.duration), start + 0.01)
-        elif self._drag == "low":
-            low = min(hz, 0.7 * (high or HIGH_HZ))
+        if self._drag in ("start", "end"):
+            self.desk.set_edge(self._drag, time, ("lens", self._gesture))
+            return
+        if self._drag == "low":
+            low = min(hz, 0.7 * (high or self.axis.high))
         else:
-            high = None if hz >= 0.97 * HIGH_HZ else max(hz, low / 0.7)
+            high = None if hz >= 0.97 * self.axis.high else max(hz, low / 0.7)
         self.desk.edit(
             f"box by hand · {self.desk.part.name}",
             lambda s: edits.set_box(s, self.desk.part.id, mark.id, start, end, low, high),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
@@ -77,21 +76,6 @@ class PartsPanel(QFrame):
             self._fill()
         for row in self.rows.values():
             row.show_state()
-        self._show_stillness()
-
-    def _show_stillness(self) -> None:
-        """In the Floor pass, the stillness of all parts together."""
-        parts = self.desk.session.parts
-        if not parts:
-            return
-        shown = self.desk.pass_.kind == "gap"
-        levels = [self.desk.shelf.take(p.source).stillness(p.plan) for p in parts] if shown else []
-        known = [10 ** (np.array(level) / 10) for level in levels if level]
-        self._still.setVisible(bool(known))
-        if known:
-            together = 10 * np.log10(np.sum(known, axis=0))
-            words = theme.from_to(*(max(-120.0, float(level)) for level in together))
-            self._still.setText(f"stillness of all {words}FS")
 
     def _fill(self) -> None:
         while self._list.count():
@@ -107,11 +91,6 @@ class PartsPanel(QFrame):
             heading = QLabel(f"{title}  {len(items)}", objectName="head")
             heading.setContentsMargins(14, 8, 0, 4)
             self._list.addWidget(heading)
-            if items is session.parts:
-                self._still = QLabel("", objectName="soft")
-                self._still.setContentsMargins(14, 0, 0, 4)
-                self._still.setToolTip("The level of the still moments of all parts together, as sung and cleaned")
-                self._list.addWidget(self._still)
             for item in items:
                 row = ItemRow(self.desk, item.id, isinstance(item, Guide))
                 row.taken.connect(self._take)

@@ -13,9 +13,11 @@ from isophon.core.passes.breaths.find import measured as measured_breath
 from isophon.core.passes.esses.find import measure as measure_ess
 from isophon.core.passes.esses.settings import ceiling_over_voice
 from isophon.core.passes.gaps.find import measured as measured_gap
+from isophon.core.pictures import Axis
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
+_TOP = Axis(1_800.0, 16_000.0)
 Ceiling = tuple[str, str, float, bool]  # setting, words, height in dB, in force
 
 
@@ -56,6 +58,13 @@ class Pass:
     height: Callable[[Mark], float]
     bounds: tuple[float, float, float, float]  # lowest and highest dB shown at least, and at most
     measure: Callable[[Survey, float, float], Mark]
+    also: tuple[str, ...] = ()  # kinds without marks that are set here too
+    axis: Axis = _TOP  # of its pictures
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """The kinds whose settings belong to this pass."""
+        return (*self.also, self.kind)
 
     def marks(self, part: Part) -> tuple[Mark, ...]:
         """The marks of this pass in a part."""
@@ -94,10 +103,12 @@ FLOOR = Pass(
         Knob("before_ms", "Kept before a word", 0, 300, 5, "ms", "The soft start of a word that stays untouched"),
         Knob("down_db", "Turned down by", -36, 0, 1, "dB", "Where gaps are turned down, by how much", True),
         Knob("least_ms", "Shortest gap", 50, 2_000, 10, "ms", "Shorter gaps are left as they are", True),
-        Knob("fade_ms", "Fades", 2, 200, 1, "ms", "How long the change takes to come and go", True),
+        Knob("closes_ms", "Closes in", 2, 800, 1, "ms", "How long the change takes to come after a word", True),
+        Knob("opens_ms", "Opens in", 2, 200, 1, "ms", "How long the change takes to go before the next word", True),
     ),
     lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
     lambda mark: mark.over_room_db, (0.0, 18.0, 0.0, 60.0), measured_gap,
+    ("rumble", "hum", "hiss"), Axis(100.0, 16_000.0, 160, 0.02),
 )  # fmt: skip
 BREATHS = Pass(
     "breath", "Breaths", "breath", "breaths", "in dB over the voice around them", theme.breath_shape,
@@ -110,6 +121,7 @@ BREATHS = Pass(
     ),
     lambda part: [("ceiling_db", "ceiling over the voice", part.breath.ceiling_db, True)],
     lambda mark: mark.standout_db, (-42.0, -12.0, -60.0, 12.0), lambda s, a, b: measured_breath(s, a, b, 1.0),
+    axis=Axis(200.0, 16_000.0, 160, 0.015),
 )  # fmt: skip
 ESSES = Pass(
     "ess", "Esses", "ess", "esses", "in dB over the voice around them", theme.ess_shape,

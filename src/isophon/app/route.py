@@ -62,7 +62,7 @@ class Route(QWidget):
             if over:
                 painter.setPen(theme.OVER)
                 painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-                text = f"{over} over" + (f", {unheard} new" if unheard else ", all heard")
+                text = f"{over} · {unheard} new" if unheard else f"{over} over"
                 painter.drawText(QRectF(at.x() - 70, 0, 140, 15), Qt.AlignmentFlag.AlignCenter, text)
 
     def mousePressEvent(self, event) -> None:

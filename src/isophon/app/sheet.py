@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import (
+    QButtonGroup,
     QCheckBox,
     QComboBox,
     QHBoxLayout,
@@ -18,9 +19,9 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.desk import Desk
+from isophon.app.floor_sheet import FloorNoise
 from isophon.app.passes import PASSES, Pass
 from isophon.app.slider import Slider
-from isophon.core.passes.rumble.lowcut import RumbleSettings, cut_of, loss_db
 from isophon.core.session.settings import role_default
 
 _WIDTH = 168
@@ -65,13 +66,18 @@ class Sheet(QWidget):
         self.reset = QPushButton("Defaults", objectName="plain")
         self.reset.setToolTip("All settings back to the role’s default, for the parts in hand")
         self.reset.clicked.connect(desk.role_settings)
+        self.noise = FloorNoise(desk) if which.kind == "gap" else None
+        if self.noise is not None:
+            head.addLayout(self._add_sides())
         head.addWidget(self.more)
         head.addWidget(self.reset)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(12, 8, 16, 8)
         self._column.setSpacing(1)
         self._column.addLayout(head)
-        self.extras = {"gap": _FloorExtras, "breath": _BreathExtras}.get(which.kind, lambda _: None)(desk)
+        self.extras = {"gap": _GapExtras, "breath": _BreathExtras}.get(which.kind, lambda _: None)(desk)
+        if self.noise is not None:
+            self._column.addWidget(self.noise, 1)
         if self.extras is not None:
             self._column.addWidget(self.extras)
         for knob in which.knobs:
@@ -83,16 +89,38 @@ class Sheet(QWidget):
             self.curve = _Curve(desk)
             self._column.addWidget(self.curve, 1)
             desk.hand_changed.connect(self.curve.update)
-        else:
+        elif self.noise is None:
             self._column.addStretch(1)
         self._show_more(False)
         desk.part_changed.connect(self._show)
         desk.take_changed.connect(self._show)
+        if self.noise is not None:
+            desk.hand_changed.connect(self.noise.show_part)
         self._show()
 
+    def _add_sides(self) -> QHBoxLayout:
+        """The Floor has two sides: what lies under the voice, and what lies between the words."""
+        self.under, self.between = (QPushButton(text, checkable=True) for text in ("noise", "gaps"))
+        self.under.setToolTip("Low cut, hum and hiss: what lies under the voice all the time")
+        self.between.setToolTip("What is done between the words")
+        sides = QButtonGroup(self)
+        row = QHBoxLayout(spacing=0)
+        for button in (self.under, self.between):
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            sides.addButton(button)
+            row.addWidget(button)
+        self.under.setChecked(True)
+        self.between.toggled.connect(lambda _: self._show_more(self.more.isChecked()))
+        return row
+
     def _show_more(self, on: bool) -> None:
+        between = self.noise is None or self.between.isChecked()
         for knob in self.which.knobs:
-            self.sliders[knob.name].setVisible(on or not knob.more)
+            self.sliders[knob.name].setVisible(between and (on or not knob.more))
+        if self.noise is not None:
+            self.extras.setVisible(between)
+            self.noise.setVisible(not between)
+            self.noise.show_more(on)
 
     def _show(self) -> None:
         part, kind = self.desk.part, self.which.kind
@@ -103,74 +131,35 @@ class Sheet(QWidget):
         words = ""
         if kind == "ess" and usual is not None:
             words = f"usual ess {theme.signed(usual)} dB over the voice"
-        elif kind == "gap" and part.floor_dbfs is not None:
-            still = self.desk.take.stillness(part.plan)
-            words = f"stillness {theme.from_to(*still)}FS" if still else ""
         self.about.setText(f"for the {count} parts in hand" if count > 1 else words)
-        kinds = ("rumble", "gap") if kind == "gap" else (kind,)
+        kinds = self.which.kinds
         parts = [p for p in self.desk.session.parts if p.id in self.desk.parts_in_hand]
         self.reset.setEnabled(any(getattr(p, k) != role_default(k, p.role) for p in parts for k in kinds))
-        if self.extras is not None:
-            self.extras.show_part()
+        for inner in (self.extras, self.noise):
+            if inner is not None:
+                inner.show_part()
         if kind == "ess":
             self.curve.update()
 
 
-class _FloorExtras(QWidget):
-    """The low cut, and what is done with gaps."""
+class _GapExtras(QWidget):
+    """What is done with gaps."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.on = QCheckBox("Low cut")
-        self.on.setToolTip("Takes away what lies under the voice; proposed from the lowest notes of this part")
-        self.on.clicked.connect(lambda on: desk.set_of_kind("rumble", "on", on))
-        self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4)
-        self.cut.setToolTip("Where it is 3 dB down; double-click: what the lowest notes propose")
-        self.cut.moved.connect(self._cut)
-        self.slope = QComboBox()
-        for slope in (12, 24, 48):
-            self.slope.addItem(f"{slope} dB an octave", slope)
-        self.slope.activated.connect(lambda _: desk.set_of_kind("rumble", "slope", self.slope.currentData()))
-        self.loss = QLabel("", objectName="soft", wordWrap=True)
         self.how = QComboBox()
         for how, words in (("room tone", "fill gaps with room tone"), ("turn down", "turn gaps down"),
                            ("silence", "silence gaps")):  # fmt: skip
             self.how.addItem(words, how)
         self.how.activated.connect(lambda _: desk.set_of_kind("gap", "how", self.how.currentData()))
-        row = QHBoxLayout(spacing=8)
-        for widget, stretch in ((self.on, 0), (self.cut, 1), (self.slope, 0)):
-            row.addWidget(widget, stretch)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
-        column.setSpacing(4)
-        column.addLayout(row)
-        column.addWidget(self.loss)
         column.addWidget(self.how)
-
-    def _cut(self, value: float, gesture: object) -> None:
-        proposed = value == self.cut.default
-        self.desk.set_of_kind("rumble", "cut_hz", 0.0 if proposed else value, gesture)
 
     def show_part(self) -> None:
         """Show the part in hand."""
-        part = self.desk.part
-        hz = cut_of(RumbleSettings(slope=part.rumble.slope), part.facts.lowest_hz)
-        self.on.setChecked(part.rumble.on)
-        self.cut.setEnabled(part.rumble.on)
-        self.slope.setEnabled(part.rumble.on)
-        self.cut.show_value(part.low_cut_hz or part.rumble.cut_hz or hz or 80.0, hz or 80.0)
-        self.slope.setCurrentIndex(self.slope.findData(part.rumble.slope))
-        self.how.setCurrentIndex(self.how.findData(part.gap.how))
-        words = "The lowest notes are not known yet."
-        if part.facts.lowest_hz and part.low_cut_hz:
-            lost = float(loss_db(part.low_cut_hz, part.rumble.slope, part.facts.lowest_hz))
-            words = f"lowest notes {part.facts.lowest_hz:.0f} Hz, they lose {lost:.1f} dB"
-            if lost > 2:
-                words += ": this eats the voice"
-        elif part.facts.lowest_hz:
-            words = f"lowest notes {part.facts.lowest_hz:.0f} Hz"
-        self.loss.setText(words)
+        self.how.setCurrentIndex(self.how.findData(self.desk.part.gap.how))
 
 
 class _BreathExtras(QWidget):

@@ -258,7 +258,7 @@ class Skyline(QWidget):
         width = painter.fontMetrics().horizontalAdvance(words) + 10
         plot = self._plot()
         left = plot.left() if setting != "usual_db" else plot.right() - width
-        below = setting != "usual_db" and self.ceilings()[0][3]
+        below = setting != "usual_db" and self.ceilings()[0][3] and y + 18 < plot.bottom() + 2
         box = QRectF(left, y + 2 if below else y - 18, width, 16)
         ground = theme.PAPER.toRgb()
         ground.setAlpha(190)

@@ -123,6 +123,11 @@ def signed(value: float, digits: int = 1) -> str:
     return text.replace("-", "−") if float(text) else f"{0:.{digits}f}"
 
 
+def hertz(hz: float) -> str:
+    """A frequency beside an axis."""
+    return f"{hz / 1000:g}k" if hz >= 1_000 else f"{round(hz)}"
+
+
 def from_to(before: float, after: float) -> str:
     """A level before and after, in whole dB."""
     return f"{signed(before, 0)} → {signed(after, 0)} dB".replace("+", "")

@@ -11,10 +11,11 @@ from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.app.ink import ink_image, wave_image
 from isophon.app.jobs import Job
-from isophon.app.map_signs import Stamps, draw_ruler
+from isophon.app.map_signs import Stamps, draw_gate, draw_ruler, draw_warnings
 from isophon.core.marks import Mark
+from isophon.core.passes.gaps.settings import near_words
 from isophon.core.passes.gaps.treat import Fade
-from isophon.core.pictures import WAVE_STEP, close_margin, close_picture, row_of
+from isophon.core.pictures import LOWS, WAVE_STEP, Axis, close_margin, close_picture
 from isophon.core.take import Take
 
 LEFT, RIGHT = 64, 16
@@ -22,6 +23,7 @@ _OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
+_GRAB = 5
 _DRAW_LINE_BELOW = 2.0  # frames a pixel
 
 
@@ -38,18 +40,21 @@ class Trace(QWidget):
         self._ground: QPixmap | None = None
         self._ground_key: object = None
         self._song_kept: tuple[object, QPixmap] | None = None
-        self._sharp: tuple[tuple[float, float], QImage] | None = None
+        self._sharp: tuple[tuple[float, float, Axis], QImage] | None = None
         self._sharp_take = desk.take
         self._stamps = Stamps()
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
-        self._moved = False
+        self._moved, self._gesture = False, 0
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._settled.timeout.connect(self._sharpen)
         self.setMinimumHeight(160)
         self.setMouseTracking(True)
         self.setAccessibleName("Trace")
-        self.setToolTip("Wheel: zoom. Drag: move along. Drag on the ruler: select. Double-click a mark: loop it.")
+        self.setToolTip(
+            "Wheel: zoom. Drag: move along. Drag on the ruler: select. "
+            "Drag an edge of the mark in hand: its time. Double-click a mark: loop it."
+        )
         desk.part_changed.connect(self.update)
         desk.hand_changed.connect(self.update)
         desk.view_changed.connect(self._view_changed)
@@ -90,7 +95,7 @@ class Trace(QWidget):
         sharp = self._sharp[0] if self._sharp else None
         take = self.desk.take
         known = (take, take.wave is not None, take.surveyed is not None, self.desk.offset)
-        key = (self.desk.view, self.size(), ratio, sharp, known)
+        key = (self.desk.view, self.size(), ratio, sharp, known, self.desk.pass_)
         if key != self._ground_key:
             self._ground = QPixmap(self.size() * ratio)
             self._ground.setDevicePixelRatio(ratio)
@@ -165,24 +170,26 @@ class Trace(QWidget):
 
     def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
         voice, surveyed = self.desk.part.voice_lufs, self.desk.take.surveyed
-        image = None
-        if self._sharp and self._sharp[0] == (start, end):
+        image, part, axis = None, None, self.desk.pass_.axis
+        if self._sharp and self._sharp[0] == (start, end, axis):
             image = self._sharp[1]
         elif surveyed is not None:
-            image = ink_image(surveyed.spectrogram.columns(start, end, int(box.width())), voice)
+            kept = surveyed.lows if axis.high <= LOWS.high else surveyed.spectrogram
+            image = ink_image(kept.columns(start, end, int(box.width())), voice)
+            top, bottom = (kept.axis.place(hz) * image.height() for hz in (axis.high, axis.low))
+            part = QRectF(0, top, image.width(), bottom - top)
         if image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(box, image)
+            painter.drawImage(box, image, part or QRectF(image.rect()))
         else:
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
         painter.setFont(theme.mono(12))
         painter.setPen(theme.SOFT_INK)
-        for khz in (2, 4, 8, 16):
-            y = box.top() + row_of(khz * 1000) * box.height()
-            label = f"{khz} kHz" if khz == 2 else str(khz)
-            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, label)
+        for hz in axis.ticks:
+            y = box.top() + axis.place(hz) * box.height()
+            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
 
     def _waiting_text(self) -> str:
         if not self.desk.session.parts:
@@ -200,7 +207,7 @@ class Trace(QWidget):
         y = wave.bottom() + 4
         drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
         height_of = self.desk.pass_.height
-        self._shade_fades(painter, start, end, wave)
+        self._draw_fades(painter, start, end, wave)
         for mark in self.desk.marks:
             first, last = mark.span
             if last < start or first > end:
@@ -226,17 +233,21 @@ class Trace(QWidget):
                 painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         painter.restore()
 
-    def _shade_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
-        """Where gaps or breaths are faded, over the wave."""
-        if self.desk.pass_.kind == "ess":
+    def _draw_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
+        """Where gaps or breaths are faded, and how far, over the wave."""
+        if self.desk.pass_.kind not in ("gap", "breath"):
             return
         rate = self.desk.take.recording.sample_rate
-        ink = theme.DONE.toRgb()
-        ink.setAlpha(46)
-        for fade in self.desk.part.plan:
-            if isinstance(fade, Fade) and fade.last / rate > start and fade.first / rate < end:
-                left, right = self.x_of(fade.first / rate), self.x_of(fade.last / rate)
-                painter.fillRect(QRectF(left, wave.top(), right - left, wave.height()), ink)
+        fades = [
+            t for t in self.desk.part.plan if isinstance(t, Fade) and t.last > start * rate and t.first < end * rate
+        ]
+        for mark in self.desk.marks if self.desk.pass_.kind == "gap" else ():
+            if self.desk.part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
+                near = near_words(mark, self.desk.part.gap, self.desk.part.source.duration)
+                draw_warnings(
+                    painter, wave, [self.x_of(t) for t, is_near in zip(mark.span, near, strict=True) if is_near]
+                )
+        draw_gate(painter, wave.adjusted(0, 1, 0, 0), fades, start * rate, end * rate)
 
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()
@@ -309,7 +320,8 @@ class Trace(QWidget):
     def _sharpen(self) -> None:
         """Compute a sharper picture of what is in view, in the background."""
         start, end = self.desk.view
-        if end - start > _SHARP_BELOW_S or (self._sharp and self._sharp[0] == (start, end)):
+        axis = self.desk.pass_.axis
+        if end - start > _SHARP_BELOW_S or (self._sharp and self._sharp[0] == (start, end, axis)):
             return
         take, columns, voice = self.desk.take, int(self._plot_width()), self.desk.part.voice_lufs
         if take.surveyed is None or start < 0 or end > take.recording.duration:
@@ -317,18 +329,18 @@ class Trace(QWidget):
 
         def work(progress):
             rate = take.recording.sample_rate
-            margin = close_margin(rate)
+            margin = close_margin(rate, axis)
             first, count = round(start * rate) - margin, round((end - start) * rate) + 2 * margin
-            rows = close_picture(take.recording.read(first, count), rate, min(columns, 900))
-            return take, (start, end), ink_image(rows, voice)
+            rows = close_picture(take.recording.read(first, count), rate, min(columns, 900), axis)
+            return take, (start, end, axis), ink_image(rows, voice)
 
         self._job = Job(work)
         self._job.done.connect(self._sharpened)
         self._job.start()
 
-    def _sharpened(self, result: tuple[Take, tuple[float, float], QImage]) -> None:
+    def _sharpened(self, result: tuple[Take, tuple[float, float, Axis], QImage]) -> None:
         take, view, image = result
-        if view == self.desk.view and take is self.desk.take:
+        if view == (*self.desk.view, self.desk.pass_.axis) and take is self.desk.take:
             self._sharp = (view, image)
             self.update()
 
@@ -340,18 +352,31 @@ class Trace(QWidget):
         near = [m for m in self.desk.marks if m.span[0] - slack <= time <= m.span[1] + slack]
         return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
 
+    def _edge_at(self, x: float) -> str | None:
+        """Which edge of the mark in hand lies at a place."""
+        mark = self.desk.mark
+        if mark is None:
+            return None
+        near = {name: abs(self.x_of(t) - x) for name, t in zip(_EDGES, mark.span, strict=True)}
+        name = min(near, key=near.__getitem__)
+        return name if near[name] <= _GRAB else None
+
     def mousePressEvent(self, event) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         overview, ruler, *_ = self._rows()
         x, y = event.position().x(), event.position().y()
-        what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else "pan"
+        what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
         self._drag, self._moved = (what, x, self.desk.view), False
+        self._gesture += 1
         if what == "overview":
             self._show_around(x)
 
     def mouseMoveEvent(self, event) -> None:
         if not self._drag:
+            below = event.position().y() > self._rows()[1].bottom()
+            edge = below and self._edge_at(event.position().x())
+            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
             return
         what, from_x, view = self._drag
         x = event.position().x()
@@ -364,6 +389,8 @@ class Trace(QWidget):
             first, last = sorted((self.time_at(from_x), self.time_at(x)))
             start, end = self.desk.song
             self.desk.select((max(start, first), min(end, last)))
+        elif what in _EDGES:
+            self.desk.set_edge(what, self.time_at(x), ("trace", self._gesture))
         else:
             shift = (from_x - x) / self._plot_width() * (view[1] - view[0])
             self.desk.set_view(view[0] + shift, view[1] + shift)
@@ -407,4 +434,5 @@ class Trace(QWidget):
         self.desk.set_view(centre - half, centre + half)
 
 
+_EDGES = ("start", "end")
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -73,7 +73,7 @@ class Transport(QFrame):
         self.device = QLabel("", objectName="soft")
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 6, 16, 8)
-        row.setSpacing(14)
+        row.setSpacing(10)
         row.addWidget(self.play)
         row.addWidget(self.clock)
         row.addWidget(self.loop)
@@ -83,6 +83,11 @@ class Transport(QFrame):
         level.addWidget(self.match)
         level.addWidget(self.match_value)
         row.addLayout(_titled("level", level))
+        self.still = QLabel("", objectName="soft")
+        self.still.setToolTip(
+            "The level of the still moments in dBFS, as sung and cleaned: of this part, and of all together"
+        )
+        row.addWidget(self.still)
         row.addStretch(1)
         out = QVBoxLayout(spacing=3)
         out.addWidget(self.device, 0, Qt.AlignmentFlag.AlignRight)
@@ -108,9 +113,16 @@ class Transport(QFrame):
         """Show the gain of the level match."""
         self.match_value.setText(f"{theme.signed(gain_db)} LU" if on else "off")
 
+    def show_stillness(self, here: tuple[float, float] | None, together: tuple[float, float] | None) -> None:
+        """Show the level of the stillness in dBFS, as sung and cleaned, of the part in hand and of all parts."""
+        rows = (("stillness", here), ("of all", together))
+        self.still.setText(
+            "\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level)
+        )
+
     def show_device(self, name: str, silent: bool) -> None:
         """Say where the sound goes."""
-        text = name if len(name) <= 26 else name[:25] + "…"
+        text = name if len(name) <= 22 else name[:21] + "…"
         self.device.setText(text if silent else f"plays on {text}")
         self.device.setToolTip(name)
 
@@ -120,7 +132,7 @@ class Meter(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedSize(186, 16)
+        self.setFixedSize(166, 16)
         self._level = -120.0
         self.setAccessibleName("Output level")
         self.setToolTip("Output level, peak, dBFS")
@@ -135,14 +147,14 @@ class Meter(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        bar = QRectF(0, 5, 100, 7)
+        bar = QRectF(0, 5, 84, 7)
         painter.fillRect(bar, theme.RULE)
         share = min(1.0, max(0.0, (self._level + 60) / 60))
-        painter.fillRect(QRectF(0, 5, 100 * share, 7), theme.OVER if self._level > -0.1 else theme.DONE)
+        painter.fillRect(QRectF(0, 5, 84 * share, 7), theme.OVER if self._level > -0.1 else theme.DONE)
         painter.setFont(theme.mono(12))
         painter.setPen(theme.INK)
         text = "−∞ dBFS" if self._level <= -100 else f"{theme.signed(self._level)} dBFS".replace("+", "")
-        painter.drawText(QRectF(100, 0, 86, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QRectF(84, 0, 82, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
 
 _HEAR_TIPS = (

@@ -252,6 +252,7 @@ class Workroom(QWidget):
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
         self.about.setText(f"{which.many} of {role}, {which.over_what}{voice}" if part.id else "")
+        self.transport.show_stillness(*self.desk.stillness())
         history = self.desk.keeper.history
         for button, name, key in (
             (self.title.undo, history.undo_name, "Ctrl+Z"),

@@ -7,15 +7,48 @@ can be computed sharper from its samples. Their levels may lie in memory-mapped 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import dataclass
+
 import numpy as np
+import soxr
 
 from isophon.core.audio.spectra import Geometry
 
 WAVE_STEP = 64
-ROWS = 144
-LOW_HZ, HIGH_HZ = 1_800.0, 16_000.0
 QUIETEST_DB = -127.5
 _POOL = 4
+_LOW_RATE = 2_000
+
+
+@dataclass(frozen=True)
+class Axis:
+    """A logarithmic axis of frequency in ``rows`` rows, the highest at the top; ``window_s``: of a close picture."""
+
+    low: float
+    high: float
+    rows: int = 144
+    window_s: float = 0.008
+
+    def place(self, hz: float) -> float:
+        """Where a frequency lies: 0 at the top, 1 at the bottom."""
+        return float(1 - np.log(max(hz, 1.0) / self.low) / np.log(self.high / self.low))
+
+    def hz(self, place: float) -> float:
+        """The frequency at a place; the inverse of :meth:`place`."""
+        return float(self.low * (self.high / self.low) ** (1 - place))
+
+    @property
+    def ticks(self) -> tuple[float, ...]:
+        """Frequencies to be written beside it, an octave or two apart."""
+        step = 2 if self.high / self.low < 60 else 4
+        first = 31.25 if self.high < 1_000 else 125.0 if self.low < 150 else 250.0 if self.low < 300 else 2_000.0
+        return tuple(hz for hz in (first * step**i for i in range(10)) if self.low <= hz <= self.high)
+
+
+VOICE = Axis(100.0, 16_000.0, 208)
+LOWS = Axis(20.0, 500.0, 96, 0.06)
+LOW_GEOMETRY = Geometry.of_seconds(_LOW_RATE, 0.08, 0.01)
 
 
 class Wave:
@@ -63,15 +96,15 @@ class Wave:
 
 
 class Spectrogram:
-    """Levels on ``ROWS`` logarithmic rows from 1.8 to 16 kHz, every 5 ms, in half dB steps of a byte.
+    """Levels on the rows of an axis, a column a hop of ``geometry``, in half dB steps of a byte.
 
     Row 0 is the top. A byte of 0 is −127.5 dBFS or less, 255 is full scale.
     """
 
-    def __init__(self, geometry: Geometry, levels: list[np.ndarray] | None = None) -> None:
-        self.geometry = geometry
+    def __init__(self, geometry: Geometry, axis: Axis = VOICE, levels: list[np.ndarray] | None = None) -> None:
+        self.geometry, self.axis = geometry, axis
         self.hop_s = geometry.hop / geometry.sample_rate
-        self._matrix = _row_matrix(geometry.freqs)
+        self._matrix = _row_matrix(geometry.freqs, axis)
         self._parts: list[np.ndarray] = []
         self.levels = levels or []
 
@@ -81,7 +114,7 @@ class Spectrogram:
 
     def finish(self) -> None:
         """Build the coarser levels."""
-        level = np.concatenate(self._parts, axis=1) if self._parts else np.zeros((ROWS, 1), np.uint8)
+        level = np.concatenate(self._parts, axis=1) if self._parts else np.zeros((self.axis.rows, 1), np.uint8)
         self._parts = []
         self.levels = [level]
         while level.shape[1] > 2_000:
@@ -90,12 +123,12 @@ class Spectrogram:
             self.levels.append(level)
 
     def rows(self, power: np.ndarray) -> np.ndarray:
-        """The picture of power spectra ``(frames, bins)``, uint8 ``(ROWS, frames)``."""
+        """The picture of power spectra ``(frames, bins)``, uint8 ``(rows, frames)``."""
         level = 20 * np.log10(np.maximum(power @ self._matrix, np.float32(1e-13)))
         return np.clip(level - 2 * QUIETEST_DB, 0, 255).astype(np.uint8).T
 
     def columns(self, start: float, stop: float, count: int) -> np.ndarray:
-        """Uint8 ``(ROWS, count)`` of the span in seconds; empty paper outside of the take."""
+        """Uint8 ``(rows, count)`` of the span in seconds; empty paper outside of the take."""
         per_column = (stop - start) / count / self.hop_s
         index = int(np.clip(np.floor(np.log2(max(per_column, 1))), 0, len(self.levels) - 1))
         level = self.levels[index]
@@ -106,38 +139,43 @@ class Spectrogram:
         return picked
 
 
-def close_picture(samples: np.ndarray, sample_rate: int, frames: int, window_s: float = 0.008) -> np.ndarray:
-    """A sharp picture of a short span: uint8 ``(ROWS, about frames)``.
+def lows_of(blocks: Iterable[np.ndarray], sample_rate: int, channels: int) -> Spectrogram:
+    """The picture of a take's lows, finer in frequency than the survey's spectra are."""
+    stream = soxr.ResampleStream(sample_rate, _LOW_RATE, channels, "float32", "LQ")
+    pieces = [stream.resample_chunk(block.T.copy()) for block in blocks]
+    pieces.append(stream.resample_chunk(np.zeros((0, channels), np.float32), last=True))
+    low = np.concatenate([piece.reshape(-1, channels) for piece in pieces]).T
+    half = LOW_GEOMETRY.size // 2
+    low = np.pad(low, ((0, 0), (half, half)))
+    spectrogram = Spectrogram(LOW_GEOMETRY, LOWS)
+    spectrogram.add(sum(LOW_GEOMETRY.power(np.ascontiguousarray(channel)) for channel in low))
+    spectrogram.finish()
+    return spectrogram
+
+
+def close_picture(samples: np.ndarray, sample_rate: int, frames: int, axis: Axis) -> np.ndarray:
+    """A sharp picture of a short span: uint8 ``(rows, about frames)``.
 
     ``samples``: ``(channels, n)``, the span with half a window more at either side
     (:func:`close_margin` frames).
     """
-    margin = close_margin(sample_rate, window_s)
+    margin = close_margin(sample_rate, axis)
     hop_s = max(1, (samples.shape[1] - 2 * margin) // frames) / sample_rate
-    geometry = Geometry.of_seconds(sample_rate, window_s, hop_s)
-    return Spectrogram(geometry).rows(sum(geometry.power(np.ascontiguousarray(channel)) for channel in samples))
+    geometry = Geometry.of_seconds(sample_rate, axis.window_s, hop_s)
+    power = sum(geometry.power(np.ascontiguousarray(channel)) for channel in samples)
+    return Spectrogram(geometry, axis).rows(power)
 
 
-def close_margin(sample_rate: int, window_s: float = 0.008) -> int:
+def close_margin(sample_rate: int, axis: Axis) -> int:
     """Frames that :func:`close_picture` needs at either side of the span."""
-    return Geometry.of_seconds(sample_rate, window_s, 0.001).size // 2
+    return Geometry.of_seconds(sample_rate, axis.window_s, 0.001).size // 2
 
 
-def row_of(hz: float) -> float:
-    """Where a frequency lies on the rows' axis: 0 at the top, 1 at the bottom."""
-    return float(1 - np.log(max(hz, 1.0) / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ))
-
-
-def hz_at(place: float) -> float:
-    """The frequency at a place on the rows' axis; the inverse of :func:`row_of`."""
-    return float(LOW_HZ * (HIGH_HZ / LOW_HZ) ** (1 - place))
-
-
-def _row_matrix(freqs: np.ndarray) -> np.ndarray:
-    """Weights ``(bins, ROWS)``: each row the mean power around its frequency, interpolated between bins."""
-    edges = LOW_HZ * (HIGH_HZ / LOW_HZ) ** (1 - np.arange(ROWS + 1) / ROWS)
+def _row_matrix(freqs: np.ndarray, axis: Axis) -> np.ndarray:
+    """Weights ``(bins, rows)``: each row the mean power around its frequency, interpolated between bins."""
+    edges = axis.low * (axis.high / axis.low) ** (1 - np.arange(axis.rows + 1) / axis.rows)
     centres = np.sqrt(edges[1:] * edges[:-1])
-    matrix = np.zeros((len(freqs), ROWS), np.float32)
+    matrix = np.zeros((len(freqs), axis.rows), np.float32)
     for row, (high, low, centre) in enumerate(zip(edges[:-1], edges[1:], centres, strict=True)):
         inside = np.flatnonzero((freqs >= low) & (freqs < high))
         if len(inside) > 1:

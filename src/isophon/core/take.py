@@ -12,7 +12,10 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import db, gated_loudness
 from isophon.core.errors import InputError
 from isophon.core.passes.gaps.treat import Fade
-from isophon.core.passes.rumble.lowcut import LowCut
+from isophon.core.passes.hiss.settings import emphasis
+from isophon.core.passes.hiss.treat import HissCut
+from isophon.core.passes.hum.model import HumCut
+from isophon.core.passes.rumble.lowcut import LowCut, loss_db
 from isophon.core.pictures import Wave
 from isophon.core.render import Plan, RenderCache, Renderer
 from isophon.core.scan import Figures
@@ -23,6 +26,7 @@ from isophon.core.takes import Surveyed
 
 _STEP_S = 0.1
 _NOTHING_DBFS = -120.0
+_OF_THE_FLOOR = (LowCut, HumCut, HissCut)  # what they take hardly counts, K-weighted
 
 
 class Absent:
@@ -111,14 +115,16 @@ class Take:
 
     def _stillness_of(self, plan: Plan) -> tuple[float, float]:
         survey = self.surveyed.survey
-        power = survey.bands.sum(axis=1, dtype=np.float64)
         quiet = survey.state == STILL
         if not quiet.any():
             return survey.floor_dbfs, survey.floor_dbfs
-        before, rate = float(np.median(power[quiet])), survey.sample_rate
+        before, rate = float(np.median(survey.bands[quiet].sum(axis=1, dtype=np.float64))), survey.sample_rate
+        power = np.zeros(len(quiet))
+        power[quiet] = _without_floor(survey.bands[quiet], survey.band_edges, plan)
+        room = float(np.median(power[quiet]))
         for fade in (t for t in plan if isinstance(t, Fade)):
             frames = slice(survey.frame(fade.first / rate), survey.frame(fade.last / rate) + 1)
-            under = before if fade.room else 0.0
+            under = room if fade.room else 0.0
             power[frames] = power[frames] * fade.gain**2 + under * (1 - fade.gain**2)
         return tuple(max(_NOTHING_DBFS, round(db(level), 1)) for level in (before, float(np.median(power[quiet]))))
 
@@ -127,8 +133,8 @@ class Take:
         power = survey.k_power.astype(np.float64)
         rate = survey.sample_rate
         for treatment in plan:
-            if isinstance(treatment, LowCut):
-                continue  # what it takes hardly counts, K-weighted
+            if isinstance(treatment, _OF_THE_FLOOR):
+                continue
             frames = slice(survey.frame(treatment.first / rate), survey.frame(treatment.last / rate) + 1)
             if isinstance(treatment, Fade):
                 power[frames] *= treatment.gain**2
@@ -141,6 +147,24 @@ class Take:
             return 0.0
         cleaned = gated_loudness(np.maximum(power[:whole], 0).reshape(-1, steps).mean(axis=1))
         return round(survey.loudness - cleaned, 2)
+
+
+def _without_floor(bands: np.ndarray, edges: np.ndarray, plan: Plan) -> np.ndarray:
+    """The power of still frames ``(frames, bands)`` that hum, low cut and hiss leave, ``(frames,)``."""
+    left = bands.astype(np.float64)
+    centres = np.sqrt(edges[1:] * edges[:-1])
+    gain_db = np.zeros(len(centres))
+    for treatment in plan:
+        if isinstance(treatment, HumCut):
+            gone = [p for p in treatment.hum.partials if edges[0] <= p.freq_hz <= min(treatment.top_hz, edges[-1])]
+            for partial in gone:
+                left[:, np.searchsorted(edges, partial.freq_hz) - 1] -= 10 ** (partial.level_db / 10)
+        elif isinstance(treatment, LowCut):
+            gain_db -= loss_db(treatment.cut_hz, treatment.slope, centres)
+        elif isinstance(treatment, HissCut):
+            gain_db += treatment.amount_db * emphasis(centres, treatment.from_hz)
+    # a mean partial may be more than what a frame holds; as much as beside the hum is left
+    return (np.maximum(left, 0.03 * bands) * 10 ** (gain_db / 10)).sum(axis=1)
 
 
 def open_take(source: Source, cache: RenderCache | None = None) -> Take:

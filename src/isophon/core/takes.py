@@ -25,7 +25,7 @@ import platformdirs
 import isophon
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import Found
-from isophon.core.pictures import Spectrogram, Wave
+from isophon.core.pictures import LOW_GEOMETRY, LOWS, VOICE, Spectrogram, Wave
 from isophon.core.scan import Figures
 from isophon.core.survey import Survey, geometry_at
 
@@ -34,10 +34,11 @@ _DAMAGE = (OSError, EOFError, ValueError, TypeError, msgspec.MsgspecError)
 
 
 class Surveyed(msgspec.Struct, frozen=True):
-    """What surveying and finding give: measurements, picture, what was found, phrases and words ((start, end) in s)."""
+    """What surveying and finding give: measurements, pictures, what was found, phrases and words (start, end in s)."""
 
     survey: Survey
     spectrogram: Spectrogram
+    lows: Spectrogram
     found: Found
     phrases: tuple[tuple[float, float], ...]
     words: tuple[tuple[float, float], ...]
@@ -89,6 +90,7 @@ def keep_survey(place: Path, surveyed: Surveyed) -> None:
             else:
                 values[field.name] = value
         _write_levels(folder, "spectrogram", surveyed.spectrogram.levels)
+        _write_levels(folder, "lows", surveyed.lows.levels)
         told = _Told(values, surveyed.found, surveyed.phrases, surveyed.words)
         (folder / "told.json").write_bytes(msgspec.json.encode(told))
 
@@ -104,10 +106,11 @@ def kept_survey(place: Path) -> Surveyed | None:
             if field.name not in told.values
         }
         survey = Survey(**told.values, **arrays)
-        spectrogram = Spectrogram(geometry_at(survey.sample_rate), _levels(folder, "spectrogram"))
+        spectrogram = Spectrogram(geometry_at(survey.sample_rate), VOICE, _levels(folder, "spectrogram"))
+        lows = Spectrogram(LOW_GEOMETRY, LOWS, _levels(folder, "lows"))
         with contextlib.suppress(OSError):
             os.utime(place)
-        return Surveyed(survey, spectrogram, told.found, told.phrases, told.words)
+        return Surveyed(survey, spectrogram, lows, told.found, told.phrases, told.words)
     except _DAMAGE:
         return None
 

@@ -23,7 +23,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover import Target, check_free, hand_over
-from isophon.core.pictures import Spectrogram
+from isophon.core.pictures import Spectrogram, lows_of
 from isophon.core.scan import scan
 from isophon.core.session.edits import check_source
 from isophon.core.session.model import Part
@@ -46,7 +46,8 @@ def measure(path: Path, again: bool, progress: Progress) -> None:
         spectrogram.finish()
         all_found = find_all(recording, found)
         progress(0.98)
-        whole = Surveyed(found, spectrogram, all_found, tuple(phrases(found)), tuple(words(found)))
+        lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
+        whole = Surveyed(found, spectrogram, lows, all_found, tuple(phrases(found)), tuple(words(found)))
         takes.keep_survey(place, whole)
 
 

@@ -195,15 +195,17 @@ class Part(msgspec.Struct, frozen=True, dict=True):
             start, end = mark.span
             if mark.kind == "gap":
                 settings, fill = self.gap, self.gap.how == "room tone"
+                closes, opens = settings.closes_ms, settings.opens_ms
                 start += 0.0 if start <= 0 else settings.after_ms / 1000
                 end -= 0.0 if end >= self.source.duration - 1e-3 else settings.before_ms / 1000
             else:
-                settings, fill = self.breath, self.breath.fill
+                fill, closes, opens = self.breath.fill, self.breath.fade_ms, self.breath.fade_ms
             first, last = max(0, round(start * rate)), min(frames, round(end * rate))
             gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
             if last - first > 8:
-                edge = min(round(settings.fade_ms / 1000 * rate), (last - first) // 2)
-                fades.append(Fade(first, last, edge, gain, self._room if fill else (), rate))
+                edges = (min(round(ms / 1000 * rate), (last - first) // 2) for ms in (closes, opens))
+                edge, opening = edges
+                fades.append(Fade(first, last, edge, gain, self._room if fill else (), rate, opening))
         return fades
 
     @cached_property

@@ -9,6 +9,8 @@ import msgspec
 from isophon.core.marks import Mark
 from isophon.core.passes.breaths.settings import GONE_DB
 
+_NEAR_AFTER_S, _NEAR_BEFORE_S = 0.015, 0.010
+
 
 class GapSettings(msgspec.Struct, frozen=True):
     """What is done with dead air where no hand decided.
@@ -17,7 +19,8 @@ class GapSettings(msgspec.Struct, frozen=True):
     by how much, where it is turned down. ``floor_db``: only gaps whose loudest
     moment stands this far over the room are touched. ``after_ms``, ``before_ms``:
     what stays untouched after a word and before the next. ``least_ms``: shorter
-    gaps are left. ``fade_ms``: the length of the fades.
+    gaps are left. ``closes_ms``, ``opens_ms``: how long the change takes to come
+    after a word, and to go before the next. Drawn over time that is the curve of a gate.
     """
 
     how: Literal["room tone", "turn down", "silence"] = "room tone"
@@ -26,7 +29,8 @@ class GapSettings(msgspec.Struct, frozen=True):
     after_ms: Annotated[float, msgspec.Meta(ge=0.0, le=1_000.0)] = 80.0
     before_ms: Annotated[float, msgspec.Meta(ge=0.0, le=1_000.0)] = 30.0
     least_ms: Annotated[float, msgspec.Meta(ge=50.0, le=5_000.0)] = 300.0
-    fade_ms: Annotated[float, msgspec.Meta(ge=2.0, le=200.0)] = 20.0
+    closes_ms: Annotated[float, msgspec.Meta(ge=2.0, le=800.0)] = 40.0
+    opens_ms: Annotated[float, msgspec.Meta(ge=2.0, le=200.0)] = 10.0
 
 
 _STACK = GapSettings(how="silence", floor_db=0.0)  # twelve layers of room add up: common practice
@@ -36,6 +40,19 @@ _OF_ROLE = {"double": _STACK, "harmony": _STACK}
 def role_default(role: str) -> GapSettings:
     """The settings that a part of a role starts with."""
     return _OF_ROLE.get(role, GapSettings())
+
+
+def near_words(mark: Mark, settings: GapSettings, duration: float) -> tuple[bool, bool]:
+    """Whether what is done to a gap begins or ends within 15 or 10 ms of a word.
+
+    That is where soft tails and starts may go: a matter for ears.
+    """
+    start, end = mark.span
+    after, before = settings.after_ms / 1000, settings.before_ms / 1000
+    return (
+        mark.start > 0 and start + after - mark.start < _NEAR_AFTER_S,
+        mark.end < duration - 1e-3 and mark.end - (end - before) < _NEAR_BEFORE_S,
+    )
 
 
 def change_of(mark: Mark, settings: GapSettings) -> float:

@@ -24,9 +24,10 @@ _CORRECTIONS = 4
 
 
 class Fade(msgspec.Struct, frozen=True):
-    """Frames ``first`` to ``last`` are changed: ``gain`` inside, edges of ``edge`` frames within.
+    """Frames ``first`` to ``last`` are changed: ``gain`` inside, within edges of ``edge`` frames.
 
     ``room``: the third-octave levels that go on underneath, empty for none.
+    ``opens``: the length of the second edge, 0 for that of the first.
     """
 
     first: int
@@ -35,6 +36,7 @@ class Fade(msgspec.Struct, frozen=True):
     gain: float
     room: tuple[float, ...] = ()
     sample_rate: int = 48_000
+    opens: int = 0
 
 
 def apply(block: np.ndarray, start: int, fades: list[Fade]) -> np.ndarray:
@@ -44,7 +46,7 @@ def apply(block: np.ndarray, start: int, fades: list[Fade]) -> np.ndarray:
         first, last = max(start, fade.first), min(start + block.shape[1], fade.last)
         if last <= first:
             continue
-        weight = _weights(fade, first, last)
+        weight = weights(fade, first, last)
         piece = slice(first - start, last - start)
         out[:, piece] *= 1 - (1 - np.float32(fade.gain)) * weight
         if fade.room and max(fade.room) > SILENT_DB:
@@ -102,10 +104,10 @@ def _room_filter(room: tuple[float, ...], sample_rate: int) -> np.ndarray:
     return taps
 
 
-def _weights(fade: Fade, first: int, last: int) -> np.ndarray:
+def weights(fade: Fade, first: int, last: int) -> np.ndarray:
     """0 at the ends of a fade, 1 within, raised cosines between, for frames ``first`` to ``last``."""
     at = np.arange(first, last)
-    edge = max(1, min(fade.edge, (fade.last - fade.first) // 2))
-    rise = np.clip((at - fade.first + 0.5) / edge, 0, 1)
-    fall = np.clip((fade.last - at - 0.5) / edge, 0, 1)
+    half = (fade.last - fade.first) // 2
+    rise = np.clip((at - fade.first + 0.5) / max(1, min(fade.edge, half)), 0, 1)
+    fall = np.clip((fade.last - at - 0.5) / max(1, min(fade.opens or fade.edge, half)), 0, 1)
     return (0.5 - 0.5 * np.cos(np.pi * np.minimum(rise, fall))).astype(np.float32)

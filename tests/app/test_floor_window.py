@@ -43,7 +43,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     press(room, Qt.Key.Key_2, qtbot=qtbot)
     assert desk.pass_.name == "Floor" and room.title.route.current == 1
     before = len(fades(desk.part))
-    room.grab()  # laid out
+    qtbot.wait(100)  # laid out
     tag = room.skyline._tags()["floor_db"]
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(1.0)))
     assert desk.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(desk.part)) > before

@@ -19,7 +19,10 @@ from isophon.core.passes.hiss.settings import noise_of
 from isophon.core.passes.hum.find import Read
 from isophon.core.passes.hum.find import find as find_hum
 from isophon.core.passes.hum.model import Hum, hum_of
+from isophon.core.passes.pops.find import find as find_pops
+from isophon.core.passes.pops.find import lows_of
 from isophon.core.passes.rumble.lowcut import lowest_note
+from isophon.core.passes.ticks.find import find as find_ticks
 from isophon.core.sounding import sounding
 from isophon.core.survey import Survey, survey
 
@@ -46,10 +49,13 @@ def find_all(recording: Recording, surveyed: Survey) -> Found:
     sounds = sounding(surveyed, [(mark.start, mark.end) for mark in esses])
     breaths = find_breaths(surveyed, sounds)
     gaps = find_gaps(surveyed, sounds, breaths)
-    marks = tuple(sorted((*esses, *breaths, *gaps), key=lambda m: (m.start, m.id)))
-    hum = find_hum(recording.read, recording.sample_rate, recording.frames, recording.channels)
-    density = still_density(_without(hum, recording.read), surveyed, [(gap.start, gap.end) for gap in gaps])
+    shape = (recording.sample_rate, recording.frames, recording.channels)
+    hum = find_hum(recording.read, *shape)
+    read = _without(hum, recording.read)
+    density = still_density(read, surveyed, [(gap.start, gap.end) for gap in gaps])
     noise = noise_of(density, recording.sample_rate)
+    pops, ticks = find_pops(lows_of(read, *shape), surveyed), find_ticks(recording.read, surveyed)
+    marks = tuple(sorted((*esses, *breaths, *gaps, *pops, *ticks), key=lambda m: (m.start, m.id)))
     return Found(marks, Facts(lowest_note(surveyed), room_of(density), hum, noise))
 
 

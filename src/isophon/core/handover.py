@@ -153,7 +153,7 @@ def hand_over(
 
 def kinds(part: Part) -> dict[str, dict[str, float]]:
     """How many marks of each kind there are and change, by how much in all (dB); and what is done to the whole."""
-    rows: dict[str, dict[str, float]] = {kind: _sum(part, kind) for kind in ("gap", "breath", "ess")}
+    rows: dict[str, dict[str, float]] = {kind: _sum(part, kind) for kind in ("gap", "pop", "tick", "breath", "ess")}
     if part.low_cut_hz is not None:
         rows["rumble"] = {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope}
     if part.hum.on and (hum := part.facts.hum) is not None:

@@ -46,9 +46,9 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
 
     ``start`` and ``end`` in seconds; ``low_hz`` and ``high_hz``: the band where
     its energy lies; ``level_db``: LUFS in that band; ``standout_db``: over the
-    voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``;
-    ``voiced``: the voice sounds under it (Z, Zh); ``over_room_db``: how far the
-    loudest moment of a gap stands over the room.
+    voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``,
+    for a tick ``clipped`` or ``dropout``; ``voiced``: the voice sounds under it (Z, Zh)
+    or around it; ``over_room_db``: how far the loudest moment of a gap stands over the room.
     """
 
     id: str

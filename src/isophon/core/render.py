@@ -1,6 +1,6 @@
 """Parts to samples, a tile at a time; only tiles whose treatments changed are made again.
 
-The order: hum, low cut, hiss, fades (gaps and breaths), esses; each works on what
+The order: ticks, hum, low cut, pops, hiss, fades (gaps and breaths), esses; each works on what
 the one before left. Every span rendered alone equals the same span of the
 whole: a correction depends on the take and on the treatments before it, never on
 the span that was asked for.
@@ -23,11 +23,15 @@ from isophon.core.passes.hiss import treat as hiss
 from isophon.core.passes.hiss.treat import HissCut
 from isophon.core.passes.hum import model as hum
 from isophon.core.passes.hum.model import HumCut
+from isophon.core.passes.pops import treat as pops
+from isophon.core.passes.pops.treat import PopCut
 from isophon.core.passes.rumble import lowcut
 from isophon.core.passes.rumble.lowcut import LowCut
+from isophon.core.passes.ticks import treat as ticks
+from isophon.core.passes.ticks.treat import Repair
 
 Read = Callable[[int, int], np.ndarray]
-Plan = tuple[HumCut | LowCut | HissCut | Fade | treat.Treatment, ...]
+Plan = tuple[Repair | HumCut | LowCut | PopCut | HissCut | Fade | treat.Treatment, ...]
 
 TILE = 1 << 14
 _TILES_BYTES = 48 << 20
@@ -133,11 +137,11 @@ class Renderer:
         return fades.apply(block, start, gone) if gone else block
 
     def _quiet(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without its floor: hum, low cut, hiss."""
+        """The take without ticks, its floor and pops."""
         cut = _only(plan, HissCut)
         if cut is None:
             return self._ground(plan, start, frames)
-        ground = tuple(t for t in plan if isinstance(t, HumCut | LowCut))
+        ground = tuple(t for t in plan if isinstance(t, Repair | HumCut | LowCut | PopCut))
         held_from = start - round(_REACH_S * self.sample_rate)
         held = self._ground(ground, held_from, frames + 2 * (start - held_from)) if frames > TILE else None
 
@@ -149,25 +153,46 @@ class Renderer:
         return hiss.apply(read, start, frames, cut, lambda key, make: self._cache.bands.get((self, ground, key), make))
 
     def _tiles_of(self, ground: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without hum and rumble, kept by tiles."""
+        """The take without ticks, hum, rumble and pops, kept by tiles."""
         if not ground:
             return self.sung(start, frames)
         first, last = start // TILE, (start + frames - 1) // TILE
-        tiles = [
-            self._cache.tiles.get((self, "ground", i, ground), lambda i=i: self._ground(ground, i * TILE, TILE))
-            for i in range(first, last + 1)
-        ]
+        tiles = []
+        for i in range(first, last + 1):
+            near = self._around(ground, i * TILE, (i + 1) * TILE)
+            make = partial(self._ground, near, i * TILE, TILE)
+            tiles.append(self._cache.tiles.get((self, "ground", i, near), make))
         return np.concatenate(tiles, axis=1)[:, start - first * TILE :][:, :frames]
 
     def _ground(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without hum and rumble."""
+        """The take without ticks, hum, rumble and pops."""
+        block = self._steady(plan, start, frames)
+        cuts = [t for t in _touching(plan, start, start + frames) if isinstance(t, PopCut)]
+        return pops.apply(block, start, [(cut, self._burst(plan, cut)) for cut in cuts]) if cuts else block
+
+    def _burst(self, plan: Plan, cut: PopCut) -> np.ndarray:
+        reach = pops.reach(self.sample_rate)
+        near = self._around(plan, cut.first - reach, cut.last + reach)
+        earlier = tuple(t for t in near if isinstance(t, Repair | HumCut | LowCut))
+        span = (cut.first, cut.last, cut.edge, cut.high_hz)
+        read = partial(self._steady, earlier)
+        return self._cache.bands.get((self, "pop", span, earlier), lambda: pops.burst_of(read, cut))
+
+    def _steady(self, plan: Plan, start: int, frames: int) -> np.ndarray:
+        """The take without ticks, hum and rumble."""
         hum_cut, low_cut = _only(plan, HumCut), _only(plan, LowCut)
 
         def read(first: int, count: int) -> np.ndarray:
             block = self.sung(first, count)
+            broken = [t for t in _touching(plan, first, first + count) if isinstance(t, Repair)]
+            if broken:
+                block = ticks.apply(block, first, [(repair, self._patch(repair)) for repair in broken])
             return block if hum_cut is None else hum.apply(block, first, hum_cut)
 
         return read(start, frames) if low_cut is None else lowcut.apply(read, start, frames, low_cut)
+
+    def _patch(self, repair: Repair) -> np.ndarray:
+        return self._cache.bands.get((self, repair), lambda: ticks.patch_of(self.sung, repair))
 
     def _band(self, plan: Plan, treatment: treat.Treatment) -> np.ndarray:
         """The band of an ess in what the treatments before it left."""

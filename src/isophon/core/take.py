@@ -15,7 +15,9 @@ from isophon.core.passes.gaps.treat import Fade
 from isophon.core.passes.hiss.settings import emphasis
 from isophon.core.passes.hiss.treat import HissCut
 from isophon.core.passes.hum.model import HumCut
+from isophon.core.passes.pops.treat import PopCut
 from isophon.core.passes.rumble.lowcut import LowCut, loss_db
+from isophon.core.passes.ticks.treat import Repair
 from isophon.core.pictures import Wave
 from isophon.core.render import Plan, RenderCache, Renderer
 from isophon.core.scan import Figures
@@ -26,7 +28,7 @@ from isophon.core.takes import Surveyed
 
 _STEP_S = 0.1
 _NOTHING_DBFS = -120.0
-_OF_THE_FLOOR = (LowCut, HumCut, HissCut)  # what they take hardly counts, K-weighted
+_HARDLY = (LowCut, HumCut, HissCut, PopCut, Repair)  # what they take hardly counts, K-weighted
 
 
 class Absent:
@@ -133,7 +135,7 @@ class Take:
         power = survey.k_power.astype(np.float64)
         rate = survey.sample_rate
         for treatment in plan:
-            if isinstance(treatment, _OF_THE_FLOOR):
+            if isinstance(treatment, _HARDLY):
                 continue
             frames = slice(survey.frame(treatment.first / rate), survey.frame(treatment.last / rate) + 1)
             if isinstance(treatment, Fade):

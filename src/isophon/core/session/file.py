@@ -21,7 +21,9 @@ from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.passes.gaps.settings import GapSettings
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.passes.hum.model import HumSettings
+from isophon.core.passes.pops.settings import PopSettings
 from isophon.core.passes.rumble.lowcut import RumbleSettings
+from isophon.core.passes.ticks.settings import TickSettings
 from isophon.core.session.model import Guide, Marker, Part, Session
 from isophon.core.session.settings import WORKING_KINDS, Settings
 
@@ -43,6 +45,8 @@ class _CardFile(msgspec.Struct):
     hum: HumSettings = HumSettings()
     hiss: HissSettings = HissSettings()
     gap: GapSettings = GapSettings()
+    pop: PopSettings = PopSettings()
+    tick: TickSettings = TickSettings()
     breath: BreathSettings = BreathSettings()
 
 

@@ -26,9 +26,18 @@ from isophon.core.passes.hiss import settings as hiss
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.passes.hiss.treat import HissCut
 from isophon.core.passes.hum.model import HumCut, HumSettings
+from isophon.core.passes.pops import settings as pops
+from isophon.core.passes.pops.settings import PopSettings
+from isophon.core.passes.pops.treat import PopCut
 from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of, loss_db
+from isophon.core.passes.ticks import settings as ticks
+from isophon.core.passes.ticks.settings import TickSettings
+from isophon.core.passes.ticks.treat import Repair
 from isophon.core.render import Plan
 
+_CHANGES = {
+    "gap": gaps.change_of, "breath": breaths.change_of, "pop": pops.change_of, "tick": ticks.change_of
+}  # fmt: skip
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
 Role = Literal["lead", "double", "harmony", "adlib"]
@@ -103,6 +112,8 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     hum: HumSettings = HumSettings()
     hiss: HissSettings = HissSettings()
     gap: GapSettings = GapSettings()
+    pop: PopSettings = PopSettings()
+    tick: TickSettings = TickSettings()
     breath: BreathSettings = BreathSettings()
     ess: EssSettings = EssSettings()
     marks: tuple[Mark, ...] = ()
@@ -126,11 +137,9 @@ class Part(msgspec.Struct, frozen=True, dict=True):
         return {m.id: self._change_of(m) for m in self.marks}
 
     def _change_of(self, mark: Mark) -> float:
-        if mark.kind == "breath":
-            return breaths.change_of(mark, self.breath)
-        if mark.kind == "gap":
-            return gaps.change_of(mark, self.gap)
-        return esses.change_of(mark, self.ess, self.usual)
+        if mark.kind == "ess":
+            return esses.change_of(mark, self.ess, self.usual)
+        return _CHANGES[mark.kind](mark, getattr(self, mark.kind))
 
     @cached_property
     def low_cut_hz(self) -> float | None:
@@ -142,7 +151,12 @@ class Part(msgspec.Struct, frozen=True, dict=True):
         """All that is done to this part, in order of the first frame that changes."""
         rate, frames = self.source.sample_rate, self.source.frames
         tamed = treat.treatments(self.marks, self.ess, self.usual, rate)
-        return tuple(sorted((*self._whole(rate, frames), *self._fades(rate, frames), *tamed), key=lambda t: t.first))
+        return tuple(
+            sorted(
+                (*self._whole(rate, frames), *self._spots(rate, frames), *self._fades(rate, frames), *tamed),
+                key=lambda t: t.first,
+            )
+        )
 
     def _whole(self, rate: int, frames: int) -> Iterator[HumCut | LowCut | HissCut]:
         """What is done to the whole take."""
@@ -156,6 +170,20 @@ class Part(msgspec.Struct, frozen=True, dict=True):
             top = self.hiss.top_db
             amount, begin = self.hiss.amount_db, self.hiss.from_hz
             yield HissCut(0, frames, noise, amount, begin, top, rate, esses if top > 0 else ())
+
+    def _spots(self, rate: int, frames: int) -> Iterator[Repair | PopCut]:
+        """What is done to ticks and pops."""
+        for mark in (*self.of_kind("tick"), *self.of_kind("pop")):
+            change = self.change(mark)
+            first, last = (min(frames, max(0, round(t * rate))) for t in mark.span)
+            if change > -0.05 or last - first < 2:
+                continue
+            if mark.kind == "tick":
+                yield Repair(first, last, rate, not mark.voiced and not mark.sound, mark.sound == "clipped")
+            else:
+                gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
+                edge = round(self.pop.edge_ms / 1000 * rate)
+                yield PopCut(first, last, edge, gain, mark.hand.high_hz or mark.high_hz, rate)
 
     @property
     def noise(self) -> tuple[float, ...]:

@@ -12,13 +12,17 @@ from isophon.core.passes.esses import settings as esses
 from isophon.core.passes.gaps import settings as gaps
 from isophon.core.passes.hiss import settings as hiss
 from isophon.core.passes.hum import model as hum
+from isophon.core.passes.pops import settings as pops
 from isophon.core.passes.rumble import lowcut
+from isophon.core.passes.ticks import settings as ticks
 
 Settings = (
     lowcut.RumbleSettings
     | hum.HumSettings
     | hiss.HissSettings
     | gaps.GapSettings
+    | pops.PopSettings
+    | ticks.TickSettings
     | breaths.BreathSettings
     | esses.EssSettings
 )
@@ -28,6 +32,8 @@ _DEFAULTS = {
     "hum": hum.role_default,
     "hiss": hiss.role_default,
     "gap": gaps.role_default,
+    "pop": pops.role_default,
+    "tick": ticks.role_default,
     "breath": breaths.role_default,
     "ess": esses.role_default,
 }

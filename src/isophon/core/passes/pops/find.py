@@ -1,0 +1,160 @@
+"""Finding pops: low bursts that rise fast, end soon, and stand over the voice's own low end.
+
+What tells a blow of air from a sung note, a step or the room (common practice):
+energy under 75 Hz, a rise within a few hundredths of a second, an end within 0.3 s,
+and singing close by.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from scipy import ndimage, signal
+
+from isophon.core.audio.loudness import db
+from isophon.core.marks import Mark, mark_id
+from isophon.core.survey import VOICED, Survey
+
+Read = Callable[[int, int], np.ndarray]
+
+_RATE = 1_000
+_DEEP_HZ, _BURST_HZ = (20.0, 72.0), (20.0, 150.0)
+_HOP = 5  # frames of the low rate
+_SMOOTH_S, _AROUND_S = 0.012, 1.2
+_OVER_OWN_LOWS_DB, _UNDER_VOICE_DB = 8.0, -22.0
+_DEEPER_DB = 11.0  # what lies higher than this over its deepest part is a sung note
+_FAINT_DB, _CLEAR_DB = (-20.0, 0.2), (-8.0, 1.0)  # bumps 10 to 20 dB under the voice are everywhere
+_RISE_S, _RISE_DB = 0.07, 9.0
+_LONGEST_S, _ENDS_UNDER_DB = 0.32, 12.0
+_NEAR_VOICE_S, _LEAST_SURE = 0.22, 0.3
+_APART_S = 0.08
+_LOWEST_REACH_HZ, _HIGHEST_REACH_HZ = 100.0, 400.0
+_READ = 1 << 18
+
+
+@dataclass(frozen=True, eq=False)
+class Lows:
+    """A take's lows: levels every 5 ms in dBFS, ``deep`` 20 to 72 and ``burst`` 20 to 150 Hz; ``wave`` at 1 kHz."""
+
+    wave: np.ndarray
+    deep: np.ndarray
+    burst: np.ndarray
+
+
+def lows_of(read: Read, sample_rate: int, samples: int, channels: int) -> Lows:
+    """The lows of a take."""
+    stream = soxr.ResampleStream(sample_rate, _RATE, 1, "float32", "LQ")
+    pieces = []
+    for at in range(0, samples, _READ):
+        block = read(at, min(_READ, samples - at)).mean(axis=0)
+        pieces.append(stream.resample_chunk(block, last=at + _READ >= samples))
+    wave = np.concatenate(pieces)
+    return Lows(wave, _level(wave, _DEEP_HZ), _level(wave, _BURST_HZ))
+
+
+def _level(wave: np.ndarray, band: tuple[float, float]) -> np.ndarray:
+    taps = signal.firwin(161, band, pass_zero=False, fs=_RATE)
+    power = np.square(signal.oaconvolve(wave, taps, "same"))
+    return db(np.maximum(ndimage.gaussian_filter1d(power, _SMOOTH_S * _RATE), 1e-15)[::_HOP])
+
+
+def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
+    """The pops of a take."""
+    if survey.voice_lufs is None:
+        return ()
+    hop = _HOP / _RATE
+    deep, burst = lows.deep, lows.burst
+    voice = np.interp(np.arange(len(deep)) * hop, np.arange(len(survey.voice_level)) * survey.hop_s, survey.voice_level)
+    own = _own_lows(deep, survey, hop)
+    peaks, _ = signal.find_peaks(deep, distance=round(_APART_S / hop), prominence=6.0)
+    marks = []
+    for peak in peaks:
+        over = deep[peak] - own[peak]
+        under = deep[peak] - voice[peak]
+        if over < _OVER_OWN_LOWS_DB or under < _UNDER_VOICE_DB or deep[peak] < burst[peak] - _DEEPER_DB:
+            continue
+        first, last = _edges(deep, own, peak)
+        before = deep[max(0, peak - round(_RISE_S / hop)) : peak + 1].min()
+        if (last - first) * hop > _LONGEST_S or deep[peak] - before < _RISE_DB:
+            continue
+        start, end = max(0.0, float(first * hop)), min(float(last * hop), survey.samples / survey.sample_rate)
+        if not _sung_near(survey, start, end):
+            continue
+        sure = np.interp(over, [_OVER_OWN_LOWS_DB, 16.0], [0.5, 1.0])
+        sure *= np.interp(under, *zip(_FAINT_DB, _CLEAR_DB, strict=True))
+        if sure < _LEAST_SURE:
+            continue
+        marks.append(measured(survey, start, end, lows, float(sure)))
+    return tuple(_one_each(marks))
+
+
+def measured(survey: Survey, start: float, end: float, lows: Lows | None = None, sure: float = 1.0) -> Mark:
+    """A pop with its level, its stand-out over the voice, and how high its burst reaches."""
+    frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
+    voice = float(np.mean(survey.voice_level[frames]))
+    if lows is None:
+        level, high = float(survey.floor_dbfs), 150.0
+    else:
+        inside = lows.deep[int(start * _RATE / _HOP) : int(end * _RATE / _HOP) + 1]
+        level = float(inside.max()) if len(inside) else -150.0
+        high = _reach(lows.wave, start, end)
+    return Mark(
+        mark_id("pop", start), "pop", round(start, 4), round(end, 4), round(level, 2), round(level - voice, 2),
+        20.0, round(high), round(sure, 3),
+    )  # fmt: skip
+
+
+def _own_lows(deep: np.ndarray, survey: Survey, hop: float) -> np.ndarray:
+    """What the voice and the room have there anyway: the level that is passed in a fifth of the time around."""
+    around = round(2 * _AROUND_S / hop / 4)
+    thin = deep[: len(deep) // 4 * 4].reshape(-1, 4).max(axis=1) if len(deep) >= 4 else deep
+    own = ndimage.percentile_filter(thin, 75, size=max(3, around), mode="nearest")
+    return np.interp(np.arange(len(deep)), np.arange(len(own)) * 4 + 1.5, own)
+
+
+def _edges(deep: np.ndarray, own: np.ndarray, peak: int) -> tuple[int, int]:
+    """First and last frame of a burst: where it falls 12 dB under its peak, or into the lows around."""
+    until = max(deep[peak] - _ENDS_UNDER_DB, own[peak] + 2.0)
+    first = last = peak
+    while first > 0 and deep[first] > until:
+        first -= 1
+    while last < len(deep) - 1 and deep[last] > until:
+        last += 1
+    return first - 2, last + 2
+
+
+def _sung_near(survey: Survey, start: float, end: float) -> bool:
+    around = slice(survey.frame(start - _NEAR_VOICE_S), survey.frame(end + _NEAR_VOICE_S) + 1)
+    return bool((survey.state[around] == VOICED).any())
+
+
+def _reach(wave: np.ndarray, start: float, end: float) -> float:
+    """Up to which frequency the burst stands over what follows it, Hz."""
+    size = 128
+    middle = int((start + 0.4 * (end - start)) * _RATE)
+    window = np.hanning(size)
+
+    def spectrum(at: int) -> np.ndarray:
+        piece = wave[max(0, at - size // 2) : max(0, at - size // 2) + size]
+        return np.square(np.abs(np.fft.rfft(np.pad(piece, (0, size - len(piece))) * window)))
+
+    here, after = spectrum(middle), spectrum(int((end + 0.09) * _RATE))
+    hz = np.fft.rfftfreq(size, 1 / _RATE)
+    over = ndimage.uniform_filter1d(db(here + 1e-12) - db(after + 1e-12), 3)
+    ended = np.flatnonzero((hz > 60) & (over < 4.0))
+    return float(np.clip(hz[ended[0]] if len(ended) else _HIGHEST_REACH_HZ, _LOWEST_REACH_HZ, _HIGHEST_REACH_HZ))
+
+
+def _one_each(marks: list[Mark]) -> list[Mark]:
+    """Marks that overlap become the taller one."""
+    kept: list[Mark] = []
+    for mark in marks:
+        if kept and mark.start < kept[-1].end:
+            if mark.standout_db > kept[-1].standout_db:
+                kept[-1] = mark
+            continue
+        kept.append(mark)
+    return kept

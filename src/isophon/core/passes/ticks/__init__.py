@@ -1,0 +1,1 @@
+"""Ticks: mouth clicks and damaged samples, repaired so that nothing is heard."""

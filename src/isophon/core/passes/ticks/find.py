@@ -1,0 +1,185 @@
+"""Finding ticks: short peaks of the prediction error that stand alone.
+
+A click in a voice is what its prediction does not explain (Vaseghi & Rayner 1990;
+Godsill & Rayner 1998), measured against the error's own level around it, so
+that loud and soft places are judged alike. What tells it from the rest (common
+practice): T, K and P go on into air or voice, and so does an S; the glottal pulses
+of a voice, creaky ones too, have neighbours as tall as themselves. So a tick must
+stand over what is beside it on both sides, the next two peaks aside (they come in doubles).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+from scipy import ndimage
+
+from isophon.core.audio.loudness import db
+from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.ticks import damage
+from isophon.core.passes.ticks.residual import residual
+from isophon.core.survey import STILL, VOICED, Survey
+
+Read = Callable[[int, int], np.ndarray]
+
+_BIN_S = 0.00025
+_LEVEL_S, _OVER_LEVEL_DB = 0.012, 13.0
+_OWN_S, _BESIDE_S, _FAR_S = 0.0015, 0.022, 0.05
+_ASIDE, _ASIDE_VOICED = 6, 2  # bins that a double or an echo may take; pulses of a voice are as short
+_LEAST_SCORE_DB, _SURE_SCORE_DB = 20.0, 36.0
+_NO_STOP_DB = 45.0  # no stop bursts so far over what follows it
+_SAME = 3  # bins by which the bands may differ
+_ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
+_UNDER_VOICE_DB = 62.0
+_LONGEST_S, _EDGE = 0.006, 10  # s, bins
+_EDGE_OVER_DB = 7.0
+_PIECE_S, _MARGIN_S = 60.0, 0.25
+_TRAIN_S = 0.004
+_FEWEST_BEATS, _BEAT_S, _BEAT_OFF_S = 7, (0.2, 1.6), 0.003
+
+
+def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
+    """The ticks of a take; of a stereo take, those of both sides together."""
+    if survey.voice_lufs is None:
+        return ()
+    spans: list[tuple[float, float, float]] = []
+    for first, bins in _bins(read, survey):
+        spans += [(first + a, first + b, over) for a, b, over in _standing(bins, survey, first)]
+    marks = [_mark(read, survey, *span) for span in _without_beats(_joined(spans))]
+    damaged = damage.find(read, survey)
+    marks = [m for m in marks if not any(d.start - _OWN_S < m.end and m.start < d.end + _OWN_S for d in damaged)]
+    return tuple(sorted((*marks, *damaged), key=lambda m: m.start))
+
+
+def measured(read: Read, survey: Survey, start: float, end: float) -> Mark:
+    """A tick drawn by hand, with its level."""
+    return _mark(read, survey, start, end, _SURE_SCORE_DB)
+
+
+def _bins(read: Read, survey: Survey) -> Iterator[tuple[float, np.ndarray]]:
+    """Where each piece begins in s, and the error's power in bins of 0.25 ms; pieces share nothing but margins."""
+    rate, per_bin = survey.sample_rate, max(2, round(_BIN_S * survey.sample_rate))
+    step, margin = (round(s * rate) // per_bin * per_bin for s in (_PIECE_S, _MARGIN_S))
+    for at in range(0, survey.samples, step):
+        samples = read(at - margin, min(step, survey.samples - at) + 2 * margin)
+        error = sum(np.square(residual(channel, rate)) for channel in samples)
+        whole = error.shape[1] // per_bin * per_bin
+        yield (at - margin) / rate, error[:, :whole].reshape(len(error), -1, per_bin).mean(axis=2)
+
+
+def _standing(bins: np.ndarray, survey: Survey, first: float) -> Iterator[tuple[float, float, float]]:
+    """(start, end) in s from the piece's begin and a score in dB of each tick; ``bins``: ``(bands, n)``.
+
+    The score is by how much it stands over what is beside it, in the two bands where that is most.
+    """
+    width = max(2, round(_BIN_S * survey.sample_rate)) / survey.sample_rate
+    level = db(bins + 1e-16)
+    around = np.stack([_around(band, width) for band in bins])
+    count = level.shape[1]
+    voice_at = np.clip(((first + np.arange(count) * width) / survey.hop_s).astype(int), 0, len(survey.voice_level) - 1)
+    voiced = survey.state[voice_at] == VOICED
+    least = np.maximum(around + _OVER_LEVEL_DB, survey.voice_level[voice_at] - _UNDER_VOICE_DB)
+    own, beside, reach = (round(s / width) for s in (_OWN_S, _BESIDE_S, _FAR_S))
+    margin = max(reach, round(_MARGIN_S / width))
+    taken = -1
+    tall = level > least
+    highest = np.where(tall, level - around, 0).max(axis=0)
+    peaks = np.flatnonzero(tall.any(axis=0) & (highest >= ndimage.maximum_filter1d(highest, 2 * own + 1)))
+    for peak in peaks[(peaks >= margin) & (peaks < count - margin)]:
+        if peak <= taken:
+            continue
+        near = level[:, peak - _SAME : peak + _SAME + 1].max(axis=1)
+        left = np.sort(level[:, peak - beside : peak - own], axis=1)
+        right = np.sort(level[:, peak + own + 1 : peak + beside + 1], axis=1)
+        aside = _ASIDE_VOICED if voiced[peak] else _ASIDE
+        over = near - np.maximum(left[:, -aside], right[:, -aside])
+        score = float(np.sort(np.maximum(over, 0))[-2:].sum()) * (2 if len(over) == 1 else 1)
+        if score < _LEAST_SCORE_DB or (score < _NO_STOP_DB and _goes_on(level, peak, own, beside)):
+            continue
+        best = int(np.argmax(over))
+        if _one_of_a_row(level[best], peak, own, beside, reach):
+            continue
+        loud = (level[:, peak - _EDGE : peak + _EDGE + 1] > (around[:, [peak]] + _EDGE_OVER_DB)).any(axis=0)
+        begin, stop = peak - _run(loud[:_EDGE][::-1]), peak + _run(loud[_EDGE + 1 :])
+        taken = stop
+        yield float((begin - 0.5) * width), float((stop + 1.5) * width), score
+
+
+def _around(band: np.ndarray, width: float) -> np.ndarray:
+    """The usual level of a band around each bin, dB: a median."""
+    thin = np.median(band[: len(band) // 4 * 4].reshape(-1, 4), axis=1)
+    middle = ndimage.percentile_filter(thin, 50, size=round(2 * _LEVEL_S / width / 4) | 1)
+    return db(np.interp(np.arange(len(band)), np.arange(len(middle)) * 4 + 1.5, middle) + 1e-16)
+
+
+def _one_of_a_row(level: np.ndarray, peak: int, own: int, beside: int, reach: int) -> bool:
+    """Whether peaks nearly as tall stand at about the same distance before and after: pulses of a voice."""
+    alike = level[peak] - _ALIKE_DB
+    before = np.flatnonzero(level[peak - reach : peak - own] > alike)
+    after = np.flatnonzero(level[peak + own + 1 : peak + reach + 1] > alike)
+    if not len(before) or not len(after):
+        return False
+    gap_before, gap_after = reach - before[-1], own + 1 + after[0]
+    return 0.6 < gap_before / gap_after < 1.7
+
+
+def _goes_on(level: np.ndarray, peak: int, own: int, beside: int) -> bool:
+    """Whether air or voice follows where there was less before, in any band: a stop's burst."""
+    before = np.median(level[:, peak - beside : peak - own], axis=1)
+    after = level[:, peak + own + 1 : peak + own + beside]
+    soon = after[:, : after.shape[1] // 3]
+    return bool(
+        ((np.median(soon, axis=1) - before > _GOES_ON_DB) & (np.median(after, axis=1) - before > _GOES_ON_DB / 2)).any()
+    )
+
+
+def _run(over: np.ndarray) -> int:
+    """How many of the first are true."""
+    return len(over) if over.all() else int(np.argmin(over))
+
+
+def _joined(spans: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
+    """Ticks that touch are one."""
+    joined: list[tuple[float, float, float]] = []
+    for start, end, over in sorted(spans):
+        if joined and start - joined[-1][1] < _TRAIN_S / 4 and end - joined[-1][0] < _LONGEST_S:
+            joined[-1] = (joined[-1][0], max(end, joined[-1][1]), max(over, joined[-1][2]))
+        else:
+            joined.append((start, end, over))
+    return joined
+
+
+def _without_beats(spans: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
+    """Without those that come again and again after the same time: a leaked click track, which is bleed."""
+    starts = np.array([start for start, _, _ in spans])
+    if len(starts) < _FEWEST_BEATS:
+        return spans
+    steps = (starts[None, :] - starts[:, None])[np.triu_indices(len(starts), 1)]
+    steps = steps[(steps > _BEAT_S[0]) & (steps < _BEAT_S[1])]
+    counts = np.bincount(np.round(steps / _BEAT_OFF_S).astype(int), minlength=2)
+    near = counts[:-1] + counts[1:]
+    if not len(near) or near.max() < _FEWEST_BEATS:
+        return spans
+    beat = (np.argmax(near) + 0.5) * _BEAT_OFF_S
+    apart = np.abs(starts[None, :] - starts[:, None])
+    beats = np.maximum(1, np.round(apart / beat))
+    on_grid = (np.abs(apart - beats * beat) < _BEAT_OFF_S * np.minimum(beats, 2)) & (beats <= 2) & (apart > _BEAT_S[0])
+    return [span for span, row in zip(spans, on_grid, strict=True) if not row.any()]
+
+
+def _mark(read: Read, survey: Survey, start: float, end: float, over: float) -> Mark:
+    rate = survey.sample_rate
+    first = max(0, round(start * rate))
+    frames = max(8, round((end - start) * rate))
+    wave = np.diff(
+        read(first - 1, frames + 1).astype(np.float64), axis=1
+    )  # a tick is bright: its slope tells its level
+    level = db(float(np.square(wave).sum(axis=0).max()) + 1e-16)
+    voice = float(survey.voice_level[survey.frame(start)])
+    sure = float(np.interp(over, [_LEAST_SCORE_DB, _SURE_SCORE_DB], [0.4, 1.0]))
+    return Mark(
+        mark_id("tick", start), "tick", round(first / rate, 5), round((first + frames) / rate, 5), round(level, 2),
+        round(level - voice, 2), 1_000.0, min(20_000.0, rate / 2), round(sure, 3),
+        voiced=bool(survey.state[survey.frame(start)] != STILL),
+    )  # fmt: skip

@@ -1,0 +1,103 @@
+"""Damaged samples interpolated from the voice around them.
+
+Janssen, Veldhuis & Vries, "Adaptive interpolation of discrete-time signals that
+can be modeled as autoregressive processes", IEEE Trans. ASSP 34 (1986): the
+prediction is estimated from what is there, the missing samples are those that it
+explains best, and both are improved in turn. In still moments the missing part
+gets the noise back that the smoothest guess would lack (Godsill & Rayner 1998,
+5.2.3.4), so that the room goes on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+from scipy import linalg
+
+Read = Callable[[int, int], np.ndarray]
+
+_CONTEXT_S = 0.03
+_ORDER_S, _MOST_ORDER = 0.005, 240
+_ROUNDS = 2
+_CLIPPED = 0.985  # of the highest sample: this near the top a sample counts as cut off
+_MOST_MISSING = 0.5  # of the window
+_SEED = 30_011
+
+
+class Repair(msgspec.Struct, frozen=True):
+    """Frames ``first`` to ``last`` are interpolated; ``still``: with noise; ``clipped``: only those cut off."""
+
+    first: int
+    last: int
+    sample_rate: int
+    still: bool = False
+    clipped: bool = False
+
+
+def apply(block: np.ndarray, start: int, patches: list[tuple[Repair, np.ndarray]]) -> np.ndarray:
+    """A copy of ``block`` (the take's frames from ``start``) with patches, see :func:`patch_of`, put in."""
+    out = block.copy()
+    for repair, patch in patches:
+        first, last = max(start, repair.first), min(start + block.shape[1], repair.last)
+        if last > first:
+            out[:, first - start : last - start] = patch[:, first - repair.first : last - repair.first]
+    return out
+
+
+def reach(repair: Repair) -> int:
+    """How far around it a repair depends on the take, in frames."""
+    return round(_CONTEXT_S * repair.sample_rate)
+
+
+def patch_of(read: Read, repair: Repair) -> np.ndarray:
+    """What takes the place of the damaged frames, float32 ``(channels, last − first)``."""
+    around, length = reach(repair), repair.last - repair.first
+    samples = read(repair.first - around, length + 2 * around).astype(np.float64)
+    order = min(_MOST_ORDER, round(_ORDER_S * repair.sample_rate))
+    out = np.empty((len(samples), length), np.float32)
+    for i, channel in enumerate(samples):
+        missing = np.zeros(len(channel), bool)
+        missing[around : around + length] = True
+        if repair.clipped:
+            missing &= np.abs(channel) >= _CLIPPED * np.abs(channel[around : around + length]).max()
+        noise = np.random.default_rng((_SEED, i, repair.first + (1 << 40))) if repair.still else None
+        out[i] = interpolated(channel, missing, order, noise)[around : around + length]
+    return out
+
+
+def interpolated(
+    samples: np.ndarray, missing: np.ndarray, order: int, noise: np.random.Generator | None = None
+) -> np.ndarray:
+    """``samples`` ``(n,)`` with the ``missing`` ones filled in; ``noise``: gives what no prediction explains."""
+    out = samples.copy()
+    if not missing.any() or missing.mean() > _MOST_MISSING:
+        return out
+    out[missing] = 0.0
+    if not out.any():
+        return out
+    at = np.flatnonzero(missing)
+    for _ in range(_ROUNDS):
+        model = _model(out, order)
+        kept = np.where(missing, 0.0, out)
+        overlap = np.correlate(model, model, "full")  # how two samples meet in the prediction errors
+        gram = np.where(
+            np.abs(at[:, None] - at) <= order, overlap[np.clip(at[:, None] - at, -order, order) + order], 0.0
+        )
+        factor = linalg.cho_factor(gram, lower=True)
+        out[at] = -linalg.cho_solve(factor, np.convolve(kept, overlap)[order:-order][at])
+    if noise is not None:
+        error = np.convolve(out, model)[order : len(out)]
+        spread = float(np.median(np.abs(error))) / 0.6745
+        out[missing] += spread * linalg.solve_triangular(factor[0].T, noise.standard_normal(missing.sum()), lower=False)
+    return out
+
+
+def _model(samples: np.ndarray, order: int) -> np.ndarray:
+    """The prediction error filter, ``(order + 1,)``, by the covariance method with a little white noise under it."""
+    rows = np.lib.stride_tricks.sliding_window_view(samples, order + 1)
+    past, now = rows[:, :-1][:, ::-1], rows[:, -1]
+    gram = past.T @ past
+    gram[np.diag_indices_from(gram)] += 1e-6 * np.trace(gram) / order + 1e-14
+    return np.concatenate([[1.0], -linalg.solve(gram, past.T @ now, assume_a="pos")])

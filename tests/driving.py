@@ -3,6 +3,8 @@
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 
+from isophon.app.route import STATIONS
+
 
 def opened(window, path, qtbot):
     before = window.workroom
@@ -15,6 +17,11 @@ def opened(window, path, qtbot):
     qtbot.wait(60)
     window.workroom.setFocus()
     return window.workroom
+
+
+def key(station):
+    """The number key of a station of the route."""
+    return getattr(Qt.Key, f"Key_{STATIONS.index(station) + 1}")
 
 
 def press(room, key, modifiers=Qt.KeyboardModifier.NoModifier, qtbot=None):

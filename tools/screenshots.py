@@ -16,7 +16,7 @@ from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 from isophon.app.history_page import HistoryPage  # noqa: E402
 from isophon.app.keys import KeysPage  # noqa: E402
 from isophon.app.main import make_app  # noqa: E402
-from isophon.app.route import HAND_OVER, LAY_OUT  # noqa: E402
+from isophon.app.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
 from isophon.app.window import Window  # noqa: E402
 from isophon.core.demo.build import make_demo  # noqa: E402
 
@@ -59,17 +59,17 @@ def main() -> None:
         wait(1100)
         window.grab().save(str(TARGET / "esses.png"))
         room.hearing.player.stop()
-        room.open_station(1)
+        room.open_station(STATIONS.index("Floor"))
         desk.set_view(20.0, 34.0)
         desk.take_in_hand([next(m.id for m in desk.marks if desk.part.change(m) < 0)])
         wait(300)
         window.grab().save(str(TARGET / "floor.png"))
-        room.open_station(2)
+        room.open_station(STATIONS.index("Breaths"))
         desk.set_view(0.0, 30.0)
         desk.take_in_hand([desk.marks[2].id])
         wait(300)
         window.grab().save(str(TARGET / "breaths.png"))
-        room.open_station(3)
+        room.open_station(STATIONS.index("Esses"))
         desk.set_view(6.0, 12.3)
         desk.take_in_hand([tallest.id])
         history = HistoryPage(desk, window)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
 
-from driving import drag, press
+from driving import drag, key, press
 from isophon.core.passes.gaps.treat import Fade
 
 
@@ -14,7 +14,7 @@ def fades(part):
 
 def test_breaths_come_down_under_their_ceiling(room, qtbot):
     desk = room.desk
-    press(room, Qt.Key.Key_3, qtbot=qtbot)
+    press(room, key("Breaths"), qtbot=qtbot)
     assert desk.pass_.name == "Breaths" and len(desk.marks) == 14 and room.sheet.about.text() == ""
     assert {m.kind for m in desk.marks} == {"breath"} and "breaths of Lead" in room.about.text()
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
@@ -40,7 +40,7 @@ def test_breaths_come_down_under_their_ceiling(room, qtbot):
 
 def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     desk = room.desk
-    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    press(room, key("Floor"), qtbot=qtbot)
     assert desk.pass_.name == "Floor" and room.title.route.current == 1
     before = len(fades(desk.part))
     qtbot.wait(100)  # laid out
@@ -72,7 +72,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
 
 def test_the_low_cut_is_proposed_and_warns_when_it_eats_the_voice(room, qtbot):
     desk = room.desk
-    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    press(room, key("Floor"), qtbot=qtbot)
     extras = room.sheet.noise
     assert desk.part.low_cut_hz == 150 and "lowest notes 220 Hz" in extras.loss.text()
     extras.cut.moved.emit(240.0, ("cut", 1))
@@ -86,7 +86,7 @@ def test_the_low_cut_is_proposed_and_warns_when_it_eats_the_voice(room, qtbot):
 
 def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
     desk = room.desk
-    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    press(room, key("Floor"), qtbot=qtbot)
     qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
     noise = room.sheet.noise
     assert noise.hum_words.text().startswith("50.01 Hz, ") and "4 parts −5" in noise.hum_words.text()
@@ -115,7 +115,7 @@ def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
 
 def test_hiss_is_learned_from_the_selected_time(room, qtbot):
     desk = room.desk
-    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    press(room, key("Floor"), qtbot=qtbot)
     qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
     assert "Drag over the ruler" in room.message.text() and not desk.part.learned
     before = desk.part.noise
@@ -135,7 +135,7 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
 
 def test_a_gaps_edge_is_dragged_in_the_trace(room, qtbot):
     desk, trace = room.desk, room.trace
-    press(room, Qt.Key.Key_2, qtbot=qtbot)
+    press(room, key("Floor"), qtbot=qtbot)
     gap = next(m for m in desk.marks if desk.part.change(m) < 0)
     desk.set_view(gap.start - 1, gap.end + 1)
     desk.take_in_hand([gap.id])

@@ -10,7 +10,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QComboBox
 
 from conftest import write
-from driving import drag, opened, press
+from driving import drag, key, opened, press
 from isophon.app.history_page import HistoryPage
 from isophon.app.state import unsaved_work
 from isophon.app.window import Window
@@ -67,7 +67,7 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
         "lead vox": "lead", "bgv low": "harmony", "dbl": "double", "adlib 1": "adlib"}  # fmt: skip
     assert room.desk.session.name == "song" and room.desk.keeper.history.undo_name is None
     all_found(room, qtbot)
-    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    press(room, key("Lay out"), qtbot=qtbot)
     page = room.layout_page
     names = [cell(page, row, "Name").text() for row in range(page.table.rowCount())]
     odd = names.index("adlib 1")
@@ -100,15 +100,15 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
 
 def test_an_empty_session_says_what_to_do(room, qtbot):
     page = room.layout_page
-    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    press(room, key("Lay out"), qtbot=qtbot)
     page.table.selectAll()
     page.remove.click()
     assert room.desk.session.items == () and "Drop the vocal recordings" in page.about.text()
-    press(room, Qt.Key.Key_4, qtbot=qtbot)
-    for key in (Qt.Key.Key_Right, Qt.Key.Key_N, Qt.Key.Key_D, Qt.Key.Key_U, Qt.Key.Key_PageDown, Qt.Key.Key_Space):
-        press(room, key, qtbot=qtbot)
+    press(room, key("Esses"), qtbot=qtbot)
+    for each in (Qt.Key.Key_Right, Qt.Key.Key_N, Qt.Key.Key_D, Qt.Key.Key_U, Qt.Key.Key_PageDown, Qt.Key.Key_Space):
+        press(room, each, qtbot=qtbot)
     room.grab()
-    press(room, Qt.Key.Key_5, qtbot=qtbot)
+    press(room, key("Hand over"), qtbot=qtbot)
     assert not room.hand_over.write.isEnabled() and "no part to hand over" in room.hand_over.will.text()
     room.desk.undo()
     assert len(room.desk.session.parts) == 5 and room.desk.part.found
@@ -279,7 +279,7 @@ def test_missing_recordings_are_asked_for_and_the_rest_works_on(window, songs, q
     click_row(room, low.id, qtbot)
     assert "no such file" in desk.take.trouble and len(desk.marks) > 3
     room.grab()
-    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    press(room, key("Lay out"), qtbot=qtbot)
     room.layout_page.relink(low.id, tmp_path / "moved" / "bgv low.wav")
     assert "1 other missing" in room.message.text()
     assert desk.session.part(low.id).marks == low.marks and desk.session.part(double.id).source.path.endswith(

@@ -11,7 +11,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from conftest import write
-from driving import drag, opened, press
+from driving import drag, key, opened, press
 from isophon.app.state import recent_sessions, unsaved_work
 from isophon.app.window import Window
 from isophon.core.session import file
@@ -95,9 +95,9 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert loop[0] <= room.hearing.player.position <= loop[1]
     press(room, Qt.Key.Key_M, qtbot=qtbot)
     assert room.transport.match_value.text().endswith("LU")
-    press(room, Qt.Key.Key_5, qtbot=qtbot)
+    press(room, key("Hand over"), qtbot=qtbot)
     assert room.pages.currentWidget() is room.hand_over
-    press(room, Qt.Key.Key_4, qtbot=qtbot)
+    press(room, key("Esses"), qtbot=qtbot)
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert not desk.mark.hand.leave
 
@@ -105,13 +105,13 @@ def test_the_loop_of_work_by_keys(room, qtbot):
 def test_phrases_are_walked_and_looped(room, qtbot):
     desk = room.desk
     phrases = desk.take.phrases
-    for key, index in (
+    for each, index in (
         (Qt.Key.Key_PageDown, 0),
         (Qt.Key.Key_PageDown, 1),
         (Qt.Key.Key_PageUp, 0),
         (Qt.Key.Key_PageUp, -1),
     ):
-        press(room, key, qtbot=qtbot)
+        press(room, each, qtbot=qtbot)
         assert desk.selection == phrases[index]
         rate = desk.take.recording.sample_rate
         assert room.hearing.loop_span() == (round(phrases[index][0] * rate), round(phrases[index][1] * rate))
@@ -239,7 +239,7 @@ def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtb
     samples, rate, _ = spoken("de")
     take = write(tmp_path / "take.wav", samples, rate, "FLOAT")
     room = opened(window, take, qtbot)
-    press(room, Qt.Key.Key_5, qtbot=qtbot)
+    press(room, key("Hand over"), qtbot=qtbot)
     page = room.hand_over
     page.folder.setText(str(tmp_path / "out"))
     page.depth.setCurrentIndex(2)

@@ -27,7 +27,7 @@ from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import WORKING_KINDS
 from isophon.core.take import Take
 
-_SHORTEST_VIEW_S = 0.02
+_SHORTEST_VIEW_S = 0.01
 _NEWS_MS = 250
 _NOBODY = Part("", "no part", NOWHERE)
 
@@ -50,6 +50,7 @@ class Desk(QObject):
         self.pass_: Pass = ESSES
         self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
+        self.lifted = False
         self.selection: tuple[float, float] | None = None
         self.parts_in_hand = tuple(p.id for p in self.session.parts[:1])
         self.heard_only: frozenset[str] = frozenset()
@@ -123,6 +124,11 @@ class Desk(QObject):
         known = [level for level in levels.values() if level]
         together = [10 * math.log10(sum(10 ** (level[i] / 10) for level in known)) for i in (0, 1)] if known else None
         return levels.get(self.part.id), together and (round(together[0], 1), round(together[1], 1))
+
+    def set_lifted(self, on: bool) -> None:
+        """Whether what is taken out of the lows is lifted into hearing; for listening only."""
+        self.lifted = on
+        self.take_changed.emit()
 
     def open_pass(self, which: Pass) -> None:
         """Go over to another pass."""
@@ -239,7 +245,7 @@ class Desk(QObject):
             self.told.emit(f"Drag over the ruler to select the time of the {one} first.")
         else:
             start, end = (round(t, 4) for t in self.selection)
-            mark = self.pass_.measure(surveyed.survey, start, end)
+            mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
             session, name = edits.draw_mark(self.session, self.part.id, mark)
             self.selection = None
             self.edit(f"draw · {one} in {self.part.name}", lambda s: session)
@@ -430,7 +436,8 @@ class Desk(QObject):
 
 
 _WORDS = {(which.kind, knob.name): knob.words.lower() for which in PASSES for knob in which.knobs} | {
-    ("ess", "ceiling_db"): "ceiling", ("breath", "ceiling_db"): "ceiling", ("gap", "how"): "gaps:",
+    ("ess", "ceiling_db"): "ceiling", ("breath", "ceiling_db"): "ceiling", ("pop", "ceiling_db"): "ceiling",
+    ("tick", "ceiling_db"): "ceiling", ("tick", "mend"): "mend damage", ("gap", "how"): "gaps:",
     ("breath", "fill"): "room under breaths", ("rumble", "on"): "low cut", ("rumble", "cut_hz"): "low cut at",
     ("rumble", "slope"): "low cut, dB an octave", ("hum", "on"): "hum", ("hiss", "on"): "hiss",
     ("hiss", "amount_db"): "hiss down", ("hiss", "from_hz"): "hiss above", ("hiss", "top_db"): "top back",

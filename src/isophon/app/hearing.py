@@ -61,7 +61,8 @@ class Hearing(QObject):
                 plan = item.plan if isinstance(item, Part) else ()
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.desk.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
-                strips.append(Strip(take.renderer, plan, offset, *gains(item.listening), compared))
+                lifted = self.desk.lifted and self.compare == "taken out" and self.desk.pass_.kind == "pop"
+                strips.append(Strip(take.renderer, plan, offset, *gains(item.listening), compared, lifted))
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
         if self._mapping != (rate, self.desk.song[0]):
@@ -98,7 +99,7 @@ class Hearing(QObject):
         """Choose what is heard of what is compared."""
         self.compare = name
         self.player.set_compare(name)
-        self.changed.emit()
+        self.refresh() if self.desk.lifted else self.changed.emit()
 
     def next_compare(self) -> None:
         """The next of as sung, cleaned, taken out."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QImage, QPainter, QPen
+from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
@@ -12,10 +12,11 @@ from isophon.app.desk import Desk
 from isophon.app.ink import ink_image
 from isophon.app.slider import Slider
 from isophon.core.marks import Mark
+from isophon.core.passes.ticks.settings import DAMAGE
 from isophon.core.pictures import Axis, close_margin, close_picture
 from isophon.core.session import edits
 
-_AROUND_S = 0.13
+_AROUND_S, _AROUND_TICK_S = 0.13, 0.006
 _GRAB = 7
 _LISP_UNDER_VOICE_DB = -20.0
 _COLUMNS = 360
@@ -53,7 +54,8 @@ class LensPictures(QWidget):
         """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
         if self._window is None:
             start, end = mark.span
-            self._window = (max(0.0, start - _AROUND_S), end + _AROUND_S)
+            around = _AROUND_TICK_S if mark.kind == "tick" else _AROUND_S
+            self._window = (max(0.0, start - around), end + around)
         return self._window
 
     def boxes(self) -> tuple[QRectF, QRectF]:
@@ -68,6 +70,8 @@ class LensPictures(QWidget):
         start, end = mark.span
         low, high = mark.band
         x = [picture.left() + (t - first) / (last - first) * picture.width() for t in (start, end)]
+        if mark.kind in ("tick", "pop"):
+            low, high = (0.0, None) if mark.kind == "tick" else (self.axis.low, mark.hand.high_hz or mark.high_hz)
         top = picture.top() + (0.0 if high is None else max(0.0, self.axis.place(high))) * picture.height()
         bottom = picture.top() + min(1.0, self.axis.place(low)) * picture.height()
         return QRectF(x[0], top + 1, x[1] - x[0], bottom - top - 1)
@@ -87,9 +91,12 @@ class LensPictures(QWidget):
             return
         sung, cleaned = self.boxes()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(sung, self._picture(mark, False))
-        painter.drawImage(cleaned, self._picture(mark, True))
-        self._draw_axis(painter, sung)
+        if mark.kind == "tick":
+            self._draw_waves(painter, mark, sung, cleaned)
+        else:
+            painter.drawImage(sung, self._picture(mark, False))
+            painter.drawImage(cleaned, self._picture(mark, True))
+            self._draw_axis(painter, sung)
         for box, text in ((sung, "as sung"), (cleaned, "cleaned")):
             label = QRectF(box.left() + 6, box.bottom() - 24, 62, 18)
             painter.fillRect(label, theme.PAPER)
@@ -100,6 +107,27 @@ class LensPictures(QWidget):
         painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(self.mark_box(mark, cleaned))
+
+    def _draw_waves(self, painter: QPainter, mark: Mark, sung: QRectF, cleaned: QRectF) -> None:
+        """The samples around a tick, as sung and cleaned, on one scale."""
+        take, (start, end) = self.desk.take, self.window_s(mark)
+        rate = take.recording.sample_rate
+        first, count = round(start * rate), max(4, round((end - start) * rate))
+        plan = tuple(t for t in self.desk.part.plan if t.last > first and t.first < first + count)
+        waves = [take.renderer.cleaned(what, first, count)[0] for what in ((), plan)]
+        full = max(1e-6, float(np.abs(waves[0]).max()))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for box, wave in ((sung, waves[0]), (cleaned, waves[1])):
+            painter.setPen(QPen(theme.RULE, 1))
+            painter.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
+            x = box.left() + np.arange(count) / (count - 1) * box.width()
+            y = box.center().y() - wave / full * (box.height() / 2 - 12)
+            painter.setPen(QPen(theme.INK, 1.4))
+            painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
+        painter.setFont(theme.mono(12))
+        painter.setPen(theme.SOFT_INK)
+        words = f"{1000 * (end - start):.0f} ms"
+        painter.drawText(QRectF(0, sung.bottom() - 20, 40, 16), Qt.AlignmentFlag.AlignRight, words)
 
     def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
         painter.setFont(theme.mono(12))
@@ -118,7 +146,7 @@ class LensPictures(QWidget):
         painter.drawRect(box)
         painter.setBrush(theme.PAPER)
         for name, point in self._handles(box).items():
-            if mark.kind == "ess" or name in ("start", "end"):
+            if mark.kind == "ess" or name in ("start", "end") or (mark.kind == "pop" and name == "high"):
                 painter.drawEllipse(point, 4, 4)
 
     @staticmethod
@@ -161,7 +189,9 @@ class LensPictures(QWidget):
                 "end": abs(at.x() - box.right()),
             }
             if mark.kind == "ess":
-                distance |= {"low": abs(at.y() - box.bottom()), "high": abs(at.y() - box.top())}
+                distance["low"] = abs(at.y() - box.bottom())
+            if mark.kind in ("ess", "pop"):
+                distance["high"] = abs(at.y() - box.top())
             name = min(distance, key=distance.__getitem__)
             return name if distance[name] <= _GRAB else None
         return None
@@ -257,8 +287,10 @@ class Lens(QWidget):
         change = part.change(mark)
         at, level = theme.clock(mark.span[0] + self.desk.offset), theme.signed(mark.level_db)
         over = "over the room" if mark.kind == "gap" else "over the voice"
-        done = "gone" if mark.kind != "ess" and change <= -36 else f"change {theme.signed(change)} dB"
-        band = f"   from {mark.band[0] / 1000:.1f} kHz" if mark.kind == "ess" else ""
+        gone = {"ess": "", "tick": "repaired"}.get(mark.kind, "gone") if change <= -36 else ""
+        done = gone or ("left" if mark.kind == "tick" else f"change {theme.signed(change)} dB")
+        band = {"ess": f"   from {mark.band[0] / 1000:.1f} kHz", "pop": f"   up to {mark.high_hz:.0f} Hz"}
+        band = f"   {mark.sound}" if mark.sound in DAMAGE else band.get(mark.kind, "")
         self.numbers.setText(f"{at}   {level} LUFS   {theme.signed(which.height(mark))} dB {over}   {done}{band}")
         self.leave.setChecked(all(m.hand.leave for m in marks))
         self.forget.setEnabled(any(m.hand.any for m in marks))
@@ -275,9 +307,10 @@ class Lens(QWidget):
         if mark.kind == "ess" and change < 0 and left < _LISP_UNDER_VOICE_DB:
             return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
         if mark.confidence < getattr(getattr(part, mark.kind), "sure", 0.0) and not mark.hand.any:
-            return (
-                f"Not sure enough to be {'an ess' if mark.kind == 'ess' else 'a breath'}: left unless a hand decides."
-            )
+            one = "an ess" if mark.kind == "ess" else f"a {self.desk.pass_.one}"
+            return f"Not sure enough to be {one}: left unless a hand decides."
+        if mark.sound in DAMAGE and change == 0:
+            return "The recording is damaged here. It is repaired on request: in the sheet, or ↓ for this one."
         if mark.kind == "gap" and (mark.span[0] < mark.start - 0.005 or mark.span[1] > mark.end + 0.005):
             return "This gap reaches into the singing: listen for the word’s start and tail."
         return ""

@@ -13,7 +13,10 @@ from isophon.core.passes.breaths.find import measured as measured_breath
 from isophon.core.passes.esses.find import measure as measure_ess
 from isophon.core.passes.esses.settings import ceiling_over_voice
 from isophon.core.passes.gaps.find import measured as measured_gap
-from isophon.core.pictures import Axis
+from isophon.core.passes.pops.find import drawn as drawn_pop
+from isophon.core.passes.ticks.find import Read
+from isophon.core.passes.ticks.find import drawn as drawn_tick
+from isophon.core.pictures import LOWS, Axis
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
@@ -57,7 +60,7 @@ class Pass:
     ceilings: Callable[[Part], list[Ceiling]]
     height: Callable[[Mark], float]
     bounds: tuple[float, float, float, float]  # lowest and highest dB shown at least, and at most
-    measure: Callable[[Survey, float, float], Mark]
+    measure: Callable[[Read, Survey, float, float], Mark]
     also: tuple[str, ...] = ()  # kinds without marks that are set here too
     axis: Axis = _TOP  # of its pictures
 
@@ -87,7 +90,7 @@ def _ess_ceilings(part: Part) -> list[Ceiling]:
     ]
 
 
-def _drawn_ess(survey: Survey, start: float, end: float) -> Mark:
+def _drawn_ess(read: Read, survey: Survey, start: float, end: float) -> Mark:
     level, standout, low, high, sound = measure_ess(survey, start, end)
     return Mark("", "ess", start, end, level, standout, low, high, 1.0, sound)
 
@@ -107,8 +110,30 @@ FLOOR = Pass(
         Knob("opens_ms", "Opens in", 2, 200, 1, "ms", "How long the change takes to go before the next word", True),
     ),
     lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
-    lambda mark: mark.over_room_db, (0.0, 18.0, 0.0, 60.0), measured_gap,
+    lambda mark: mark.over_room_db, (0.0, 18.0, 0.0, 60.0), lambda read, s, a, b: measured_gap(s, a, b),
     ("rumble", "hum", "hiss"), Axis(100.0, 16_000.0, 160, 0.02),
+)  # fmt: skip
+POPS = Pass(
+    "pop", "Pops", "pop", "pops", "their lows in dB over the voice around them", theme.pop_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the voice", -60, 12, 0.5, "dB",
+             "Bursts that stand out more than this over the voice around them come down to it"),
+        Knob("limit_db", "Never more than", -36, 0, 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+        Knob("edge_ms", "Edges", 5, 80, 1, "ms", "How long the change takes to come and go", True),
+        _SURE,
+    ),
+    lambda part: [("ceiling_db", "ceiling over the voice", part.pop.ceiling_db, True)],
+    lambda mark: mark.standout_db, (-30.0, 6.0, -60.0, 30.0), drawn_pop, axis=LOWS,
+)  # fmt: skip
+TICKS = Pass(
+    "tick", "Ticks", "tick", "ticks", "in dB over the voice around them", theme.tick_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the voice", -80, 12, 0.5, "dB",
+             "Ticks that stand out less than this under the voice around them are left"),
+        Knob("sure", "Act when this sure", 0, 1, 0.05, "%", "Marks that are less sure are left as sung"),
+    ),
+    lambda part: [("ceiling_db", "ceiling over the voice", part.tick.ceiling_db, True)],
+    lambda mark: mark.standout_db, (-48.0, 0.0, -80.0, 30.0), drawn_tick, axis=Axis(1_000.0, 16_000.0, 160, 0.003),
 )  # fmt: skip
 BREATHS = Pass(
     "breath", "Breaths", "breath", "breaths", "in dB over the voice around them", theme.breath_shape,
@@ -120,7 +145,7 @@ BREATHS = Pass(
         _SURE,
     ),
     lambda part: [("ceiling_db", "ceiling over the voice", part.breath.ceiling_db, True)],
-    lambda mark: mark.standout_db, (-42.0, -12.0, -60.0, 12.0), lambda s, a, b: measured_breath(s, a, b, 1.0),
+    lambda mark: mark.standout_db, (-42.0, -12.0, -60.0, 12.0), lambda read, s, a, b: measured_breath(s, a, b, 1.0),
     axis=Axis(200.0, 16_000.0, 160, 0.015),
 )  # fmt: skip
 ESSES = Pass(
@@ -136,4 +161,4 @@ ESSES = Pass(
     ),
     _ess_ceilings, lambda mark: mark.standout_db, (-18.0, 6.0, -36.0, 30.0), _drawn_ess,
 )  # fmt: skip
-PASSES = (FLOOR, BREATHS, ESSES)
+PASSES = (FLOOR, POPS, TICKS, BREATHS, ESSES)

@@ -10,6 +10,7 @@ from isophon.app import theme
 from isophon.app.passes import PASSES
 
 STATIONS = ("Lay out", *(which.name for which in PASSES), "Hand over")
+_SIDE = 42
 LAY_OUT, HAND_OVER = 0, len(STATIONS) - 1
 
 
@@ -22,12 +23,12 @@ class Route(QWidget):
         super().__init__(parent)
         self.current = LAY_OUT
         self._counts: dict[int, tuple[int, int]] = {}
-        self.setMinimumSize(430, 56)
+        self.setMinimumSize(86 * len(STATIONS), 56)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Route")
 
     def sizeHint(self) -> QSize:
-        return QSize(520, 56)
+        return QSize(90 * len(STATIONS), 56)
 
     def show_counts(self, counts: dict[int, tuple[int, int]]) -> None:
         """By station: how many marks of all parts are over their ceilings, and how many of those still unheard."""
@@ -43,7 +44,7 @@ class Route(QWidget):
 
     def place(self, index: int) -> QPointF:
         """Where a station stands."""
-        return QPointF(70 + index * (self.width() - 140) / (len(STATIONS) - 1), 25)
+        return QPointF(_SIDE + index * (self.width() - 2 * _SIDE) / (len(STATIONS) - 1), 25)
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -62,11 +63,11 @@ class Route(QWidget):
             if over:
                 painter.setPen(theme.OVER)
                 painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-                text = f"{over} · {unheard} new" if unheard else f"{over} over"
+                text = f"{over}, {unheard} new" if unheard else f"{over} over"
                 painter.drawText(QRectF(at.x() - 70, 0, 140, 15), Qt.AlignmentFlag.AlignCenter, text)
 
     def mousePressEvent(self, event) -> None:
-        near = [i for i in range(len(STATIONS)) if abs(event.position().x() - self.place(i).x()) < 60]
+        near = [i for i in range(len(STATIONS)) if abs(event.position().x() - self.place(i).x()) < 38]
         if near:
             self.station_chosen.emit(near[0])
 

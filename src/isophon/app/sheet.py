@@ -22,6 +22,7 @@ from isophon.app.desk import Desk
 from isophon.app.floor_sheet import FloorNoise
 from isophon.app.passes import PASSES, Pass
 from isophon.app.slider import Slider
+from isophon.core.passes.ticks.settings import DAMAGE
 from isophon.core.session.settings import role_default
 
 _WIDTH = 168
@@ -75,7 +76,7 @@ class Sheet(QWidget):
         self._column.setContentsMargins(12, 8, 16, 8)
         self._column.setSpacing(1)
         self._column.addLayout(head)
-        self.extras = {"gap": _GapExtras, "breath": _BreathExtras}.get(which.kind, lambda _: None)(desk)
+        self.extras = _EXTRAS.get(which.kind, lambda _: None)(desk)
         if self.noise is not None:
             self._column.addWidget(self.noise, 1)
         if self.extras is not None:
@@ -162,6 +163,48 @@ class _GapExtras(QWidget):
         self.how.setCurrentIndex(self.how.findData(self.desk.part.gap.how))
 
 
+class _TickExtras(QWidget):
+    """Whether damage is mended too, and how much of it there is."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.mend = QCheckBox("")
+        self.mend.clicked.connect(lambda on: desk.set_of_kind("tick", "mend", on))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addWidget(self.mend)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        part = self.desk.part
+        counts = [sum(m.sound == sound for m in part.of_kind("tick")) for sound in DAMAGE]
+        told = [
+            f"{n} {one}{'s' if n > 1 else ''}" for n, one in zip(counts, ("clipped place", "dropout"), strict=True) if n
+        ]
+        self.mend.setText(f"mend {' and '.join(told)}" if told else "no clipped peaks, no dropouts")
+        self.mend.setEnabled(bool(told))
+        self.mend.setChecked(part.tick.mend)
+
+
+class _PopExtras(QWidget):
+    """How pops can be heard on small loudspeakers."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.lift = QCheckBox("hear what is taken out lifted by 300 Hz")
+        self.lift.setToolTip("For small loudspeakers, on which pops are not heard: only while taken out is heard")
+        self.lift.clicked.connect(desk.set_lifted)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addWidget(self.lift)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        self.lift.setChecked(self.desk.lifted)
+
+
 class _BreathExtras(QWidget):
     """Whether the room goes on under a breath that is turned down."""
 
@@ -218,3 +261,6 @@ class _Curve(QWidget):
             text = f"{theme.signed(change)} dB from {low / 1000:.1f} kHz {top}"
         flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
         painter.drawText(box.adjusted(8, 0, -8, -3), flags, text)
+
+
+_EXTRAS = {"gap": _GapExtras, "pop": _PopExtras, "tick": _TickExtras, "breath": _BreathExtras}

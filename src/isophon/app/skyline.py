@@ -221,6 +221,8 @@ class Skyline(QWidget):
             text, ink = "", theme.OVER
             if mark.hand.leave:
                 text, ink = "as sung", theme.SOFT_INK
+            elif mark.kind == "tick" and change < 0:
+                text = "repaired"
             elif mark.kind != "ess" and change <= GONE_DB:
                 text = "filled" if self._fills() else "gone"
             elif change <= -0.05:

@@ -185,6 +185,24 @@ def gap_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     return path
 
 
+def pop_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a pop: a bell, wide below."""
+    path = QPainterPath(QPointF(x - 1.1 * size, y + 1.5 * size))
+    path.cubicTo(x - 0.5 * size, y + 1.4 * size, x - 0.5 * size, y - 0.1 * size, x, y - 0.1 * size)
+    path.cubicTo(x + 0.5 * size, y - 0.1 * size, x + 0.5 * size, y + 1.4 * size, x + 1.1 * size, y + 1.5 * size)
+    path.closeSubpath()
+    return path
+
+
+def tick_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a tick: a thin needle."""
+    path = QPainterPath(QPointF(x - 0.35 * size, y + 1.5 * size))
+    path.lineTo(x, y - 0.2 * size)
+    path.lineTo(x + 0.35 * size, y + 1.5 * size)
+    path.closeSubpath()
+    return path
+
+
 def text_width(text: str, size: int) -> int:
     """How wide a text is in the text font."""
     return QFontMetrics(sans(size)).horizontalAdvance(text)

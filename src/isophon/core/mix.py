@@ -18,7 +18,8 @@ class Strip:
 
     ``offset``: the frame of the mix where it starts; ``left``, ``right``: its
     gains; ``compared``: whether as sung, cleaned and taken out apply to it, or
-    it is always heard cleaned.
+    it is always heard cleaned. ``lifted``: what was taken out is moved up by
+    300 Hz, so that its lows are heard on small loudspeakers.
     """
 
     renderer: Renderer
@@ -27,6 +28,7 @@ class Strip:
     left: float = 1.0
     right: float = 1.0
     compared: bool = True
+    lifted: bool = False
 
 
 class Heard(NamedTuple):
@@ -36,6 +38,8 @@ class Heard(NamedTuple):
     cleaned: np.ndarray
     rest: np.ndarray
 
+
+_LIFT_HZ = 300.0
 
 Scene = tuple[Strip, ...]
 
@@ -56,6 +60,8 @@ def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:
             _put(heard.rest, cleaned, strip)
             continue
         sung = _read(strip.renderer, (), rate, at, frames) if strip.plan else cleaned
+        if strip.lifted and strip.plan and sung is not None:
+            cleaned = sung - _lifted(sung - cleaned, rate, start)
         _put(heard.sung, sung, strip)
         _put(heard.cleaned, cleaned, strip)
     return heard
@@ -70,6 +76,12 @@ def _read(renderer: Renderer, plan: Plan, rate: int, start: int, frames: int) ->
         return renderer.cleaned(plan, first, count)
 
     return read_converted(read, renderer.sample_rate, rate, start, frames)
+
+
+def _lifted(samples: np.ndarray, rate: int, start: int) -> np.ndarray:
+    """Moved up by 300 Hz, and mirrored above: good enough to hear that there is something."""
+    time = np.arange(start, start + samples.shape[1]) / rate
+    return samples * (2 * np.cos(2 * np.pi * _LIFT_HZ * time)).astype(np.float32)
 
 
 def _put(into: np.ndarray, samples: np.ndarray | None, strip: Strip) -> None:

@@ -28,7 +28,7 @@ _OVER_OWN_LOWS_DB, _UNDER_VOICE_DB = 8.0, -22.0
 _DEEPER_DB = 11.0  # what lies higher than this over its deepest part is a sung note
 _FAINT_DB, _CLEAR_DB = (-20.0, 0.2), (-8.0, 1.0)  # bumps 10 to 20 dB under the voice are everywhere
 _RISE_S, _RISE_DB = 0.07, 9.0
-_LONGEST_S, _ENDS_UNDER_DB = 0.32, 12.0
+_LONGEST_S, _BEGINS_UNDER_DB, _ENDS_UNDER_DB = 0.32, 7.0, 12.0
 _NEAR_VOICE_S, _LEAST_SURE = 0.22, 0.3
 _APART_S = 0.08
 _LOWEST_REACH_HZ, _HIGHEST_REACH_HZ = 100.0, 400.0
@@ -69,7 +69,8 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
     deep, burst = lows.deep, lows.burst
     voice = np.interp(np.arange(len(deep)) * hop, np.arange(len(survey.voice_level)) * survey.hop_s, survey.voice_level)
     own = _own_lows(deep, survey, hop)
-    peaks, _ = signal.find_peaks(deep, distance=round(_APART_S / hop), prominence=6.0)
+    padded = np.pad(deep, 1, constant_values=-150.0)  # a take may begin with one
+    peaks = signal.find_peaks(padded, distance=round(_APART_S / hop), prominence=6.0)[0] - 1
     marks = []
     for peak in peaks:
         over = deep[peak] - own[peak]
@@ -78,7 +79,7 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
             continue
         first, last = _edges(deep, own, peak)
         before = deep[max(0, peak - round(_RISE_S / hop)) : peak + 1].min()
-        if (last - first) * hop > _LONGEST_S or deep[peak] - before < _RISE_DB:
+        if (last - first) * hop > _LONGEST_S or (peak * hop > _RISE_S and deep[peak] - before < _RISE_DB):
             continue
         start, end = max(0.0, float(first * hop)), min(float(last * hop), survey.samples / survey.sample_rate)
         if not _sung_near(survey, start, end):
@@ -87,20 +88,25 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
         sure *= np.interp(under, *zip(_FAINT_DB, _CLEAR_DB, strict=True))
         if sure < _LEAST_SURE:
             continue
-        marks.append(measured(survey, start, end, lows, float(sure)))
+        marks.append(_measured(survey, start, end, lows, float(sure)))
     return tuple(_one_each(marks))
 
 
-def measured(survey: Survey, start: float, end: float, lows: Lows | None = None, sure: float = 1.0) -> Mark:
-    """A pop with its level, its stand-out over the voice, and how high its burst reaches."""
+def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
+    """A pop drawn by hand over a span in s, measured like one that was found."""
+    begin, rate = max(0.0, start - 1.0), survey.sample_rate
+    first = round(begin * rate)
+    lows = lows_of(lambda at, count: read(first + at, count), rate, round((end + 1.0 - begin) * rate), 1)
+    return _measured(survey, start, end, lows, 1.0, begin)
+
+
+def _measured(survey: Survey, start: float, end: float, lows: Lows, sure: float, begin: float = 0.0) -> Mark:
+    """A pop with its level, its stand-out and how high its burst reaches; ``lows`` are those from ``begin`` on."""
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
     voice = float(np.mean(survey.voice_level[frames]))
-    if lows is None:
-        level, high = float(survey.floor_dbfs), 150.0
-    else:
-        inside = lows.deep[int(start * _RATE / _HOP) : int(end * _RATE / _HOP) + 1]
-        level = float(inside.max()) if len(inside) else -150.0
-        high = _reach(lows.wave, start, end)
+    inside = lows.deep[int((start - begin) * _RATE / _HOP) : int((end - begin) * _RATE / _HOP) + 1]
+    level = float(inside.max()) if len(inside) else -150.0
+    high = _reach(lows.wave, start - begin, end - begin)
     return Mark(
         mark_id("pop", start), "pop", round(start, 4), round(end, 4), round(level, 2), round(level - voice, 2),
         20.0, round(high), round(sure, 3),
@@ -111,15 +117,16 @@ def _own_lows(deep: np.ndarray, survey: Survey, hop: float) -> np.ndarray:
     """What the voice and the room have there anyway: the level that is passed in a fifth of the time around."""
     around = round(2 * _AROUND_S / hop / 4)
     thin = deep[: len(deep) // 4 * 4].reshape(-1, 4).max(axis=1) if len(deep) >= 4 else deep
-    own = ndimage.percentile_filter(thin, 75, size=max(3, around), mode="nearest")
+    usual = float(np.percentile(thin, 60))  # beyond the ends
+    own = ndimage.percentile_filter(thin, 75, size=max(3, around), mode="constant", cval=usual)
     return np.interp(np.arange(len(deep)), np.arange(len(own)) * 4 + 1.5, own)
 
 
 def _edges(deep: np.ndarray, own: np.ndarray, peak: int) -> tuple[int, int]:
-    """First and last frame of a burst: where it falls 12 dB under its peak, or into the lows around."""
-    until = max(deep[peak] - _ENDS_UNDER_DB, own[peak] + 2.0)
+    """First and last frame of a burst: where it falls 7 and 12 dB under its peak, or into the lows around."""
+    until, begins = (max(deep[peak] - under, own[peak] + 2.0) for under in (_ENDS_UNDER_DB, _BEGINS_UNDER_DB))
     first = last = peak
-    while first > 0 and deep[first] > until:
+    while first > 0 and deep[first] > begins:
         first -= 1
     while last < len(deep) - 1 and deep[last] > until:
         last += 1

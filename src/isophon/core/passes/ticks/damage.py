@@ -54,9 +54,9 @@ def _holes(channel: np.ndarray, peak: float, rate: int) -> list[tuple[int, int]]
         first, last = run.start - 1, run.stop
         if not _DROPOUT_FEWEST <= last - first <= _DROPOUT_S * rate or np.abs(channel[first]) >= _FLAT * peak > 0:
             continue
-        beside = np.concatenate([step[max(0, first - 200) : first], step[last + 1 : last + 201]])
-        usual = float(np.median(beside)) if len(beside) else 0.0
-        if usual > 0 and last < len(step) and min(step[first], step[last]) > _JUMP / 2 * usual:
+        sides = step[max(0, first - 200) : first], step[last + 1 : last + 201]
+        usual = [float(np.median(side)) if len(side) else 0.0 for side in sides]
+        if min(usual) > 0 and last < len(step) and max(step[first], step[last]) > _JUMP * max(usual):
             holes.append((first, last))
     return holes
 

@@ -37,6 +37,8 @@ _EDGE_OVER_DB = 7.0
 _PIECE_S, _MARGIN_S = 60.0, 0.25
 _TRAIN_S = 0.004
 _FEWEST_BEATS, _BEAT_S, _BEAT_OFF_S = 7, (0.2, 1.6), 0.003
+_ALIKE_S, _ALIKE_WAVES = 0.002, 0.75
+_STOP_BEFORE_S, _STOP_AFTER_S, _STOP_SCORE_DB = 0.06, 0.25, 12.0  # where consonants burst, more is asked
 
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
@@ -46,13 +48,13 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     spans: list[tuple[float, float, float]] = []
     for first, bins in _bins(read, survey):
         spans += [(first + a, first + b, over) for a, b, over in _standing(bins, survey, first)]
-    marks = [_mark(read, survey, *span) for span in _without_beats(_joined(spans))]
+    marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, _joined(spans))]
     damaged = damage.find(read, survey)
     marks = [m for m in marks if not any(d.start - _OWN_S < m.end and m.start < d.end + _OWN_S for d in damaged)]
     return tuple(sorted((*marks, *damaged), key=lambda m: m.start))
 
 
-def measured(read: Read, survey: Survey, start: float, end: float) -> Mark:
+def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     """A tick drawn by hand, with its level."""
     return _mark(read, survey, start, end, _SURE_SCORE_DB)
 
@@ -134,6 +136,15 @@ def _goes_on(level: np.ndarray, peak: int, own: int, beside: int) -> bool:
     )
 
 
+def _beside_voice(survey: Survey, at: float) -> bool:
+    """Whether a moment lies just before or after sung voice, but not within it."""
+    if survey.state[survey.frame(at)] == VOICED:
+        return False
+    before = survey.state[survey.frame(at - _STOP_AFTER_S) : survey.frame(at)]
+    after = survey.state[survey.frame(at) : survey.frame(at + _STOP_BEFORE_S) + 1]
+    return bool((before == VOICED).any() or (after == VOICED).any())
+
+
 def _run(over: np.ndarray) -> int:
     """How many of the first are true."""
     return len(over) if over.all() else int(np.argmin(over))
@@ -150,8 +161,8 @@ def _joined(spans: list[tuple[float, float, float]]) -> list[tuple[float, float,
     return joined
 
 
-def _without_beats(spans: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
-    """Without those that come again and again after the same time: a leaked click track, which is bleed."""
+def _without_beats(read: Read, rate: int, spans: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
+    """Without those that sound alike and come again after the same time: a leaked click track, which is bleed."""
     starts = np.array([start for start, _, _ in spans])
     if len(starts) < _FEWEST_BEATS:
         return spans
@@ -159,13 +170,23 @@ def _without_beats(spans: list[tuple[float, float, float]]) -> list[tuple[float,
     steps = steps[(steps > _BEAT_S[0]) & (steps < _BEAT_S[1])]
     counts = np.bincount(np.round(steps / _BEAT_OFF_S).astype(int), minlength=2)
     near = counts[:-1] + counts[1:]
-    if not len(near) or near.max() < _FEWEST_BEATS:
+    if near.max(initial=0) < max(_FEWEST_BEATS, 5 * near[near > 0].mean()):
         return spans
     beat = (np.argmax(near) + 0.5) * _BEAT_OFF_S
-    apart = np.abs(starts[None, :] - starts[:, None])
-    beats = np.maximum(1, np.round(apart / beat))
-    on_grid = (np.abs(apart - beats * beat) < _BEAT_OFF_S * np.minimum(beats, 2)) & (beats <= 2) & (apart > _BEAT_S[0])
-    return [span for span, row in zip(spans, on_grid, strict=True) if not row.any()]
+    waves = [read(round((a - _ALIKE_S) * rate), round(3 * _ALIKE_S * rate)).mean(axis=0) for a in starts]
+    beats = set()
+    for i, start in enumerate(starts):
+        for j in np.flatnonzero(np.abs(starts - start - beat) < _BEAT_OFF_S):
+            if _likeness(waves[i], waves[j]) > _ALIKE_WAVES:
+                beats |= {i, int(j)}
+    return [span for i, span in enumerate(spans) if i not in beats]
+
+
+def _likeness(one: np.ndarray, other: np.ndarray) -> float:
+    """The highest correlation of two sounds, 0 to 1, bright parts first."""
+    a, b = np.diff(one), np.diff(other)
+    norm = np.sqrt(np.sum(a**2) * np.sum(b**2))
+    return float(np.abs(np.correlate(a, b, "full")).max() / (norm + 1e-20))
 
 
 def _mark(read: Read, survey: Survey, start: float, end: float, over: float) -> Mark:
@@ -177,7 +198,9 @@ def _mark(read: Read, survey: Survey, start: float, end: float, over: float) -> 
     )  # a tick is bright: its slope tells its level
     level = db(float(np.square(wave).sum(axis=0).max()) + 1e-16)
     voice = float(survey.voice_level[survey.frame(start)])
-    sure = float(np.interp(over, [_LEAST_SCORE_DB, _SURE_SCORE_DB], [0.4, 1.0]))
+    if _beside_voice(survey, start):
+        over -= _STOP_SCORE_DB
+    sure = float(np.interp(over, [_LEAST_SCORE_DB, _SURE_SCORE_DB], [0.4, 1.0], left=0.2))
     return Mark(
         mark_id("tick", start), "tick", round(first / rate, 5), round((first + frames) / rate, 5), round(level, 2),
         round(level - voice, 2), 1_000.0, min(20_000.0, rate / 2), round(sure, 3),

@@ -1,0 +1,1 @@
+"""Bleed: the headphone feed, predicted from its cue and subtracted."""

@@ -1,0 +1,152 @@
+"""Where a cue lies against a take: its delay, and how its clock drifts.
+
+Generalized cross-correlation (Knapp & Carter 1976) with the phase transform on
+both sides. The leak is far under the voice, so the take is first brought to one
+level from moment to moment: then the pauses, where the leak is heard, count
+as much as the singing.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import fft, ndimage
+
+_REACH_S = 2.0
+_ENVELOPE_S = 0.04
+_CLEAR = 9.0  # times the spread of the correlation elsewhere
+_PIECE_S, _NEAR_S, _CLEAR_PIECE = 20.0, 0.02, 5.0
+_SHORT_PIECE_S, _BLUR_S, _MOST_PIECE = 7.0, 0.002, 30.0
+_FEWEST_PIECES, _MOST_PPM, _LEAST_PPM = 3, 150.0, 2.0
+_TOP_SHARE = 0.85
+
+
+@dataclass(frozen=True, eq=False)
+class Sync:
+    """``delay_s``: how much later the cue sounds in the take than in its file, at the take's begin; ``ppm``: how much
+    slower the cue's clock runs in it; ``clear``: the peak's height over the spread of the rest. ``lags`` (s) and
+    ``heights`` picture the correlation.
+    """
+
+    delay_s: float
+    ppm: float
+    clear: float
+    lags: np.ndarray
+    heights: np.ndarray
+
+    @property
+    def found(self) -> bool:
+        """Whether the cue is heard in the take."""
+        return self.clear >= _CLEAR
+
+
+def synchronize(take: np.ndarray, cues: np.ndarray, rate: int, expected_s: float = 0.0) -> Sync:
+    """Find cues ``(cues, n)`` in a take ``(n,)`` at the same rate, within ±2 s of ``expected_s``."""
+    flat_take = _flat(take, rate)
+    flat_cues = [_flat(cue, rate) for cue in cues]
+    correlation = sum(_correlation(flat_take, cue, rate, expected_s, _REACH_S) for cue in flat_cues)
+    height = np.abs(correlation)
+    spread = float(np.median(height)) / 0.6745 + 1e-12
+    best = int(np.argmax(height))
+    lags = expected_s + (np.arange(len(height)) - len(height) // 2) / rate
+    delay, ppm = float(lags[best]), 0.0
+    clear = float(height[best]) / spread
+    if clear < _CLEAR:
+        drifting, clear_pieces = _in_pieces(flat_take, flat_cues, rate, expected_s)
+        if clear_pieces >= _CLEAR:
+            delay, clear = drifting, clear_pieces
+    if clear >= _CLEAR:
+        delay, ppm = _drift(flat_take, flat_cues, rate, delay)
+    thin = max(1, len(height) // 1_000)
+    picture = height[: len(height) // thin * thin].reshape(-1, thin).max(axis=1)
+    return Sync(delay, ppm, round(clear, 1), lags[::thin][: len(picture)], picture / (height[best] + 1e-12))
+
+
+def _flat(samples: np.ndarray, rate: int) -> np.ndarray:
+    """A signal of one level in time and of one level over frequency."""
+    power = ndimage.uniform_filter1d(np.square(samples, dtype=np.float64), max(3, round(_ENVELOPE_S * rate)))
+    level = np.sqrt(np.maximum(power, 0))
+    even = samples / (level + 1e-3 * level.max() * 0.01 + 1e-9)
+    size = fft.next_fast_len(len(even), real=True)
+    spectrum = fft.rfft(even.astype(np.float32), size)
+    magnitude = ndimage.uniform_filter1d(np.abs(spectrum), max(3, round(20 * size / rate)))
+    spectrum /= magnitude + 0.05 * magnitude.mean() + 1e-9
+    hz = np.arange(len(spectrum)) * rate / size
+    spectrum[(hz < 150) | (hz > _TOP_SHARE * rate / 2)] = 0
+    return fft.irfft(spectrum, size)[: len(samples)].astype(np.float32)
+
+
+def _correlation(take: np.ndarray, cue: np.ndarray, rate: int, centre_s: float, reach_s: float) -> np.ndarray:
+    """The correlation at lags around ``centre_s``; a positive lag: the cue sounds later in the take."""
+    reach, centre = round(reach_s * rate), round(centre_s * rate)
+    size = fft.next_fast_len(len(take) + len(cue), real=True)
+    whole = fft.irfft(fft.rfft(take, size) * fft.rfft(cue, size).conj(), size)
+    return whole[(centre + np.arange(-reach, reach + 1)) % size]
+
+
+def _in_pieces(take: np.ndarray, cues: list[np.ndarray], rate: int, expected_s: float) -> tuple[float, float]:
+    """Delay and clearness where the clocks drift apart so far that no one delay fits the whole take."""
+    size, reach, blur = round(_SHORT_PIECE_S * rate), round(_REACH_S * rate), round(_BLUR_S * rate)
+    heights = []
+    for first in range(0, len(take) - size // 2, size):
+        piece = take[first : first + size]
+        begin = first - round(expected_s * rate) - reach
+        parts = (_span(cue, begin, len(piece) + 2 * reach) for cue in cues)
+        height = np.abs(sum(_correlation(piece, part, rate, -reach / rate, _REACH_S) for part in parts))
+        height /= np.median(height) + 1e-12
+        heights.append(ndimage.maximum_filter1d(height, 2 * blur + 1)[::blur])
+    if len(heights) < _FEWEST_PIECES:
+        return expected_s, 0.0
+    mean = np.mean(np.minimum(heights, _MOST_PIECE), axis=0)
+    best = int(np.argmax(mean))
+    spread = 1.4826 * float(np.median(np.abs(mean - np.median(mean)))) + 1e-12
+    return expected_s + (best * blur - reach) / rate, float((mean[best] - np.median(mean)) / spread)
+
+
+def _drift(take: np.ndarray, cues: list[np.ndarray], rate: int, delay: float) -> tuple[float, float]:
+    """Delay at the take's begin and drift in ppm, from pieces of it."""
+    size = round(_PIECE_S * rate)
+    at, lags, weights = [], [], []
+    margin = round((_NEAR_S + 0.02) * rate)
+    for first in range(0, max(1, len(take) - size // 2), size):
+        piece = take[first : first + size]
+        begin = first - round(delay * rate) - margin
+        total = 0.0
+        for cue in cues:
+            part = _span(cue, begin, len(piece) + 2 * margin)
+            total = total + _correlation(piece, part, rate, -margin / rate, _NEAR_S)
+        height = np.abs(total)
+        clear = height.max() / (np.median(height) / 0.6745 + 1e-12)
+        if clear > _CLEAR_PIECE:
+            at.append((first + len(piece) / 2) / rate)
+            lags.append(_peak(height) / rate - _NEAR_S)
+            weights.append(clear)
+    if len(at) < _FEWEST_PIECES or at[-1] - at[0] < 2 * _PIECE_S:
+        return delay + (float(np.median(lags)) if lags else 0.0), 0.0
+    at_, lags_, weights_ = np.array(at), np.array(lags), np.array(weights)
+    for _ in range(4):  # the odd piece counts less each time
+        slope, offset = np.polyfit(at_, lags_, 1, w=weights_)
+        off = np.abs(lags_ - slope * at_ - offset)
+        weights_ = np.array(weights) / (1 + (off / 2e-4) ** 2)
+    ppm = 1e6 * slope
+    if not _LEAST_PPM <= abs(ppm) <= _MOST_PPM:
+        return delay + float(np.median(lags_)), 0.0
+    return float(delay + offset), float(round(ppm, 2))
+
+
+def _span(samples: np.ndarray, start: int, count: int) -> np.ndarray:
+    out = np.zeros(count, samples.dtype)
+    first, last = max(0, start), min(len(samples), start + count)
+    if last > first:
+        out[first - start : last - start] = samples[first:last]
+    return out
+
+
+def _peak(height: np.ndarray) -> float:
+    """The place of the highest value, between samples by a parabola."""
+    i = int(np.argmax(height))
+    if not 0 < i < len(height) - 1:
+        return float(i)
+    a, b, c = height[i - 1 : i + 2]
+    return i + 0.5 * float((a - c) / (a - 2 * b + c - 1e-20))

@@ -10,7 +10,7 @@ FLOORS = (
     ("core.errors",), ("core.audio", "core.standins", "core.marks"), ("core.survey",),
     ("core.sounding",), ("core.passes", "core.pictures"), ("core.facts",),
     ("core.render", "core.scan", "core.roles"), ("core.session", "core.finding"), ("core.mix", "core.takes"),
-    ("core.player", "core.take", "core.handover", "core.demo"), ("core.worker",), ("core.crew",),
+    ("core.bleeding",), ("core.player", "core.take", "core.handover", "core.demo"), ("core.worker",), ("core.crew",),
     ("commands", "app"), ("cli",), ("__main__",),
 )  # fmt: skip
 

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from isophon.core import handover
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
+from isophon.core.bleeding import CueFile, dry, learn
 from isophon.core.errors import CallError, IsophonError, OutputError
 from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
 from isophon.core.marks import KINDS, Mark
@@ -29,7 +30,9 @@ def find(call: argparse.Namespace) -> int:
     _role(call)
     kinds, settings = _kinds(call), _settings(call)
     with Recording(call.audio) as recording:
-        part, found = _surveyed(_part(call.audio, recording, call.role, settings), recording, kinds, _progress(call))
+        part, found = _surveyed(
+            _part(call.audio, recording, call.role, settings), recording, kinds, _progress(call), call.cue
+        )
     result = {
         "file": recording.path.name,
         "sample_rate": recording.sample_rate,
@@ -41,6 +44,7 @@ def find(call: argparse.Namespace) -> int:
         "bands": _hum_rows(part),
         "rumble": None if part.low_cut_hz is None else {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope},
         "hiss": _hiss_row(part),
+        "bleed": _bleed_row(part),
     }
     if call.json:
         print(json.dumps(result, indent=1))
@@ -87,7 +91,9 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str], settings: dict[str, Se
         def run(target: handover.Target) -> dict[str, Any]:
             progress = _progress(call)
             with Recording(path) as recording:
-                part, found = _surveyed(_part(path, recording, call.role, settings), recording, kinds, progress)
+                part, found = _surveyed(
+                    _part(path, recording, call.role, settings), recording, kinds, progress, call.cue
+                )
                 return handover.hand_over(part, recording, found, target, lambda f: progress(path, "cleaning", f))
 
         return run
@@ -121,12 +127,28 @@ def _part(path: Path, recording: Recording, role: str, settings: dict[str, Setti
 
 
 def _surveyed(
-    part: Part, recording: Recording, kinds: set[str], progress: Callable[[Path, str, float], None]
+    part: Part,
+    recording: Recording,
+    kinds: set[str],
+    progress: Callable[[Path, str, float], None],
+    cue: Path | None = None,
 ) -> tuple[Part, Survey]:
-    found = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
+    hits: tuple[Mark, ...] = ()
+    if part.leak is None and cue is not None and "bleed" in kinds and part.bleed.on:
+        raw = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
+        cues = [CueFile(str(cue), part.bleed.nudge_ms / 1000)]
+        learned = learn(recording, cues, raw, lambda f: progress(recording.path, "learning the bleed", f))
+        part, hits = replace(part, leak=learned.facts), learned.marks
+        if not learned.facts.key:
+            print(f"isophon: {recording.path.name}: no leak of {cue.name} was found in it; nothing was taken out",
+                  file=sys.stderr)  # fmt: skip
+    heard = dry(recording, part.leak, part.bleed)
+    found = survey_recording(heard, lambda f: progress(recording.path, "surveying", f))
     if "ess" in kinds:
         need_voice(recording, found)
-    return _only(_with_marks(part, recording, found), kinds), found
+    part = _with_marks(part, heard, found)
+    marks = tuple(sorted((*part.marks, *hits), key=lambda m: (m.start, m.id)))
+    return _only(replace(part, marks=marks), kinds), found
 
 
 def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
@@ -191,6 +213,15 @@ def _hiss_row(part: Part) -> dict[str, float] | None:
     return {"level_dbfs": part.hiss_level, "from_hz": part.hiss.from_hz, "change_db": part.hiss.amount_db}
 
 
+def _bleed_row(part: Part) -> dict[str, Any] | None:
+    """What is known of the cue's leak, None where no cue was given."""
+    leak = part.leak
+    if leak is None:
+        return None
+    return {"found": bool(leak.key), "cues": list(leak.cues), "delay_s": leak.delay_s, "drift_ppm": leak.ppm,
+            "less_db": leak.less_db}  # fmt: skip
+
+
 def _print_marks(part: Part, result: dict[str, Any]) -> None:
     voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
     print(f"{result['file']}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
@@ -198,6 +229,8 @@ def _print_marks(part: Part, result: dict[str, Any]) -> None:
         print(f"low cut at {part.low_cut_hz:.0f} Hz")
     if (found := part.facts.hum) is not None and part.hum.on:
         print(f"hum: {found.base_hz:.2f} Hz and {len(found.partials)} partials, {found.level_db:.1f} dBFS")
+    if (leak := part.leak) is not None and leak.key:
+        print(f"bleed of {', '.join(leak.cues)}: {1000 * leak.delay_s:.2f} ms later, {leak.less_db:.1f} dB less of it")
     if (hiss := result["hiss"]) is not None:
         print(f"hiss: {hiss['level_dbfs']:.1f} dBFS above {hiss['from_hz']:.0f} Hz, {hiss['change_db']:.1f} dB")
     print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
@@ -251,8 +284,9 @@ def _settings(call: argparse.Namespace) -> dict[str, Settings]:
 def _role(call: argparse.Namespace) -> None:
     if call.role not in ROLES:
         raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
-    if call.bed is not None:
-        Recording(call.bed).close()
+    for guide in (call.bed, call.cue):
+        if guide is not None:
+            Recording(guide).close()
 
 
 def _progress(call: argparse.Namespace) -> Callable[[Path, str, float], None]:

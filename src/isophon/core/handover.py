@@ -10,11 +10,12 @@ from typing import Any
 
 import numpy as np
 
+from isophon.core import takes
 from isophon.core.audio.converting import converted, converted_frames
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
-from isophon.core.errors import OutputError
+from isophon.core.errors import InputError, OutputError
 from isophon.core.render import Renderer
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, Survey
@@ -103,7 +104,11 @@ def hand_over(
     ``progress`` is called with a fraction and may raise to cancel; nothing
     half-written stays then.
     """
-    renderer = Renderer(recording.read, recording.sample_rate, recording.frames)
+    place = takes.place_of(recording.path)
+    shape = recording.sample_rate, recording.frames
+    renderer = Renderer(recording.read, *shape, leaks=lambda key: takes.kept_leak(place, key))
+    if part.leak and part.leak.key and part.bleed.on and renderer.leaks(part.leak.key) is None:
+        raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
     hop = round(survey.hop_s * recording.sample_rate)
     before = _Figures(Meter(recording.sample_rate, recording.channels), hop)
     after = _Figures(Meter(recording.sample_rate, recording.channels), hop)
@@ -153,9 +158,13 @@ def hand_over(
 
 def kinds(part: Part) -> dict[str, dict[str, float]]:
     """How many marks of each kind there are and change, by how much in all (dB); and what is done to the whole."""
-    rows: dict[str, dict[str, float]] = {kind: _sum(part, kind) for kind in ("gap", "pop", "tick", "breath", "ess")}
+    rows: dict[str, dict[str, float]] = {
+        kind: _sum(part, kind) for kind in ("bleed", "gap", "pop", "tick", "breath", "ess")
+    }
     if part.low_cut_hz is not None:
         rows["rumble"] = {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope}
+    if part.leak is not None:
+        rows["bleed"] |= {"found": bool(part.leak.key), "delay_s": part.leak.delay_s, "less_db": part.leak.less_db}
     if part.hum.on and (hum := part.facts.hum) is not None:
         rows["hum"] = {"base_hz": hum.base_hz, "partials": len(hum.partials), "level_dbfs": round(hum.level_db, 1)}
     if part.hiss.on and part.noise:

@@ -1,6 +1,6 @@
 """Parts to samples, a tile at a time; only tiles whose treatments changed are made again.
 
-The order: ticks, hum, low cut, pops, hiss, fades (gaps and breaths), esses; each works on what
+The order: bleed, ticks, hum, low cut, pops, hiss, fades (gaps and breaths), esses; each works on what
 the one before left. Every span rendered alone equals the same span of the
 whole: a correction depends on the take and on the treatments before it, never on
 the span that was asked for.
@@ -16,6 +16,8 @@ from functools import partial
 
 import numpy as np
 
+from isophon.core.passes.bleed import treat as bleed
+from isophon.core.passes.bleed.settings import BleedCut
 from isophon.core.passes.esses import treat
 from isophon.core.passes.gaps import treat as fades
 from isophon.core.passes.gaps.treat import Fade
@@ -31,7 +33,8 @@ from isophon.core.passes.ticks import treat as ticks
 from isophon.core.passes.ticks.treat import Repair
 
 Read = Callable[[int, int], np.ndarray]
-Plan = tuple[Repair | HumCut | LowCut | PopCut | HissCut | Fade | treat.Treatment, ...]
+Leaks = Callable[[str], tuple[np.ndarray, np.ndarray] | None]
+Plan = tuple[BleedCut | Repair | HumCut | LowCut | PopCut | HissCut | Fade | treat.Treatment, ...]
 
 TILE = 1 << 14
 _TILES_BYTES = 48 << 20
@@ -73,12 +76,14 @@ class RenderCache:
 class Renderer:
     """Renders one take. ``read(start, frames)`` gives it as sung, float32 ``(channels, frames)``.
 
+    ``leaks(key)``: the sounds of a leak, None where they are not there (yet).
     ``tiles_made`` counts the tiles computed so far.
     """
 
-    def __init__(self, read: Read, sample_rate: int, samples: int, cache: RenderCache | None = None) -> None:
+    def __init__(self, read: Read, sample_rate: int, samples: int, cache: RenderCache | None = None,
+                 leaks: Leaks = lambda key: None) -> None:  # fmt: skip
         self.read, self.sample_rate, self.samples = read, sample_rate, samples
-        self._cache = cache or RenderCache()
+        self._cache, self.leaks = cache or RenderCache(), leaks
         self._last: dict[bool, tuple[Plan, int, np.ndarray]] = {}
         self.tiles_made = 0
 
@@ -141,7 +146,7 @@ class Renderer:
         cut = _only(plan, HissCut)
         if cut is None:
             return self._ground(plan, start, frames)
-        ground = tuple(t for t in plan if isinstance(t, Repair | HumCut | LowCut | PopCut))
+        ground = tuple(t for t in plan if isinstance(t, BleedCut | Repair | HumCut | LowCut | PopCut))
         held_from = start - round(_REACH_S * self.sample_rate)
         held = self._ground(ground, held_from, frames + 2 * (start - held_from)) if frames > TILE else None
 
@@ -173,26 +178,34 @@ class Renderer:
     def _burst(self, plan: Plan, cut: PopCut) -> np.ndarray:
         reach = pops.reach(self.sample_rate)
         near = self._around(plan, cut.first - reach, cut.last + reach)
-        earlier = tuple(t for t in near if isinstance(t, Repair | HumCut | LowCut))
+        earlier = tuple(t for t in near if isinstance(t, BleedCut | Repair | HumCut | LowCut))
         span = (cut.first, cut.last, cut.edge, cut.high_hz)
         read = partial(self._steady, earlier)
         return self._cache.bands.get((self, "pop", span, earlier), lambda: pops.burst_of(read, cut))
 
     def _steady(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without ticks, hum and rumble."""
+        """The take without bleed, ticks, hum and rumble."""
         hum_cut, low_cut = _only(plan, HumCut), _only(plan, LowCut)
 
         def read(first: int, count: int) -> np.ndarray:
-            block = self.sung(first, count)
+            block = self._dry(plan, first, count)
             broken = [t for t in _touching(plan, first, first + count) if isinstance(t, Repair)]
             if broken:
-                block = ticks.apply(block, first, [(repair, self._patch(repair)) for repair in broken])
+                block = ticks.apply(block, first, [(repair, self._patch(plan, repair)) for repair in broken])
             return block if hum_cut is None else hum.apply(block, first, hum_cut)
 
         return read(start, frames) if low_cut is None else lowcut.apply(read, start, frames, low_cut)
 
-    def _patch(self, repair: Repair) -> np.ndarray:
-        return self._cache.bands.get((self, repair), lambda: ticks.patch_of(self.sung, repair))
+    def _patch(self, plan: Plan, repair: Repair) -> np.ndarray:
+        cut = _only(plan, BleedCut)
+        read = partial(self._dry, plan)
+        return self._cache.bands.get((self, repair, cut), lambda: ticks.patch_of(read, repair))
+
+    def _dry(self, plan: Plan, start: int, frames: int) -> np.ndarray:
+        """The take without bleed."""
+        cut, block = _only(plan, BleedCut), self.sung(start, frames)
+        arrays = self.leaks(cut.key) if cut is not None else None
+        return block if arrays is None else bleed.apply(block, start, arrays, cut)
 
     def _band(self, plan: Plan, treatment: treat.Treatment) -> np.ndarray:
         """The band of an ess in what the treatments before it left."""

@@ -11,6 +11,7 @@ from isophon.core import takes
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import db, gated_loudness
 from isophon.core.errors import InputError
+from isophon.core.passes.bleed.settings import BleedCut
 from isophon.core.passes.gaps.treat import Fade
 from isophon.core.passes.hiss.settings import emphasis
 from isophon.core.passes.hiss.treat import HissCut
@@ -28,7 +29,7 @@ from isophon.core.takes import Surveyed
 
 _STEP_S = 0.1
 _NOTHING_DBFS = -120.0
-_HARDLY = (LowCut, HumCut, HissCut, PopCut, Repair)  # what they take hardly counts, K-weighted
+_HARDLY = (BleedCut, LowCut, HumCut, HissCut, PopCut, Repair)  # what they take hardly counts, K-weighted
 
 
 class Absent:
@@ -151,6 +152,25 @@ class Take:
         return round(survey.loudness - cleaned, 2)
 
 
+class _Leaks:
+    """The leaks of a take, opened once each."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._kept: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+
+    def __call__(self, key: str) -> tuple[np.ndarray, np.ndarray] | None:
+        if key not in self._kept:
+            try:
+                found = takes.kept_leak(takes.place_of(self._path), key)
+            except InputError:
+                return None
+            if found is None:
+                return None
+            self._kept[key] = found
+        return self._kept[key]
+
+
 def _without_floor(bands: np.ndarray, edges: np.ndarray, plan: Plan) -> np.ndarray:
     """The power of still frames ``(frames, bands)`` that hum, low cut and hiss leave, ``(frames,)``."""
     left = bands.astype(np.float64)
@@ -181,7 +201,8 @@ def open_take(source: Source, cache: RenderCache | None = None) -> Take:
             raise
     except InputError as error:
         recording, trouble = Absent(source), str(error)
-    take = Take(source, recording, Renderer(recording.read, recording.sample_rate, recording.frames, cache), trouble)
+    shape = recording.sample_rate, recording.frames
+    take = Take(source, recording, Renderer(recording.read, *shape, cache, _Leaks(recording.path)), trouble)
     if not trouble:
         take.refresh()
     return take

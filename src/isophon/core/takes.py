@@ -30,6 +30,7 @@ from isophon.core.scan import Figures
 from isophon.core.survey import Survey, geometry_at
 
 _ROOM_BYTES = 4 << 30
+_LEAK = ("leak", "rest")
 _DAMAGE = (OSError, EOFError, ValueError, TypeError, msgspec.MsgspecError)
 
 
@@ -112,6 +113,33 @@ def kept_survey(place: Path) -> Surveyed | None:
             os.utime(place)
         return Surveyed(survey, spectrogram, lows, told.found, told.phrases, told.words)
     except _DAMAGE:
+        return None
+
+
+def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, told: bytes) -> None:
+    """Keep a leak's two sounds and what was told of it; OutputError if there is no room."""
+    make_room(place.parent)
+    with _whole(place / f"leak-{key}") as folder:
+        if arrays is not None:
+            for name, sound in zip(_LEAK, arrays, strict=True):
+                np.save(folder / f"{name}.npy", sound)
+        (folder / "told.json").write_bytes(told)
+
+
+def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
+    """A leak's two sounds, mapped from disk; None where they are not there."""
+    try:
+        leak, rest = (np.load(place / f"leak-{key}" / f"{name}.npy", mmap_mode="r") for name in _LEAK)
+        return leak, rest
+    except _DAMAGE:
+        return None
+
+
+def kept_leak_facts(place: Path, key: str) -> bytes | None:
+    """What was told of a leak that was learned before."""
+    try:
+        return (place / f"leak-{key}" / "told.json").read_bytes()
+    except OSError:
         return None
 
 

@@ -16,6 +16,7 @@ from msgspec.structs import replace
 
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError
+from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.passes.breaths.settings import BreathSettings
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.passes.gaps.settings import GapSettings
@@ -45,6 +46,7 @@ class _CardFile(msgspec.Struct):
     hum: HumSettings = HumSettings()
     hiss: HissSettings = HissSettings()
     gap: GapSettings = GapSettings()
+    bleed: BleedSettings = BleedSettings()
     pop: PopSettings = PopSettings()
     tick: TickSettings = TickSettings()
     breath: BreathSettings = BreathSettings()

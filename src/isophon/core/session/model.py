@@ -13,6 +13,8 @@ from isophon.core.audio.loudness import db
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.facts import Facts
 from isophon.core.marks import Mark
+from isophon.core.passes.bleed import settings as bleed
+from isophon.core.passes.bleed.settings import BleedCut, BleedSettings, Leak
 from isophon.core.passes.breaths import settings as breaths
 from isophon.core.passes.breaths.settings import GONE_DB, BreathSettings
 from isophon.core.passes.esses import settings as esses
@@ -36,7 +38,8 @@ from isophon.core.passes.ticks.treat import Repair
 from isophon.core.render import Plan
 
 _CHANGES = {
-    "gap": gaps.change_of, "breath": breaths.change_of, "pop": pops.change_of, "tick": ticks.change_of
+    "bleed": bleed.change_of, "gap": gaps.change_of, "breath": breaths.change_of,
+    "pop": pops.change_of, "tick": ticks.change_of
 }  # fmt: skip
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
@@ -96,7 +99,8 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     ``offset_s``: where it starts in the song; its marks count from its own
     start. ``found``: whether the marks were looked for yet. ``voice_lufs`` and
     ``floor_dbfs`` are what the survey measured, None before it; ``facts``: what
-    else was measured; ``learned``: the noise of the span that a person chose.
+    else was measured; ``learned``: the noise of the span that a person chose;
+    ``leak``: what is known of the cues in it.
     ``done``: the passes that a person called done.
     """
 
@@ -111,6 +115,7 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     rumble: RumbleSettings = RumbleSettings()
     hum: HumSettings = HumSettings()
     hiss: HissSettings = HissSettings()
+    bleed: BleedSettings = BleedSettings()
     gap: GapSettings = GapSettings()
     pop: PopSettings = PopSettings()
     tick: TickSettings = TickSettings()
@@ -122,6 +127,7 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     floor_dbfs: float | None = None
     facts: Facts = Facts()
     learned: tuple[float, ...] = ()
+    leak: Leak | None = None
 
     @cached_property
     def usual(self) -> float | None:
@@ -158,8 +164,10 @@ class Part(msgspec.Struct, frozen=True, dict=True):
             )
         )
 
-    def _whole(self, rate: int, frames: int) -> Iterator[HumCut | LowCut | HissCut]:
+    def _whole(self, rate: int, frames: int) -> Iterator[BleedCut | HumCut | LowCut | HissCut]:
         """What is done to the whole take."""
+        if self.bleed.on and self.leak is not None and self.leak.key and self.bleed.much > 0:
+            yield BleedCut(0, frames, self.leak.key, self.bleed.much, self.bleed.careful)
         if self.hum.on and self.facts.hum is not None:
             yield HumCut(0, frames, self.facts.hum, self.hum.top_hz)
         if self.low_cut_hz is not None:

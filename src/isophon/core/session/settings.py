@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from isophon.core.errors import CallError
+from isophon.core.passes.bleed import settings as bleed
 from isophon.core.passes.breaths import settings as breaths
 from isophon.core.passes.esses import settings as esses
 from isophon.core.passes.gaps import settings as gaps
@@ -20,6 +21,7 @@ Settings = (
     lowcut.RumbleSettings
     | hum.HumSettings
     | hiss.HissSettings
+    | bleed.BleedSettings
     | gaps.GapSettings
     | pops.PopSettings
     | ticks.TickSettings
@@ -31,6 +33,7 @@ _DEFAULTS = {
     "rumble": lowcut.role_default,
     "hum": hum.role_default,
     "hiss": hiss.role_default,
+    "bleed": bleed.role_default,
     "gap": gaps.role_default,
     "pop": pops.role_default,
     "tick": ticks.role_default,
@@ -38,7 +41,7 @@ _DEFAULTS = {
     "ess": esses.role_default,
 }
 WORKING_KINDS = tuple(_DEFAULTS)
-WHOLE_KINDS = ("rumble", "hum", "hiss")  # work on the whole take and can be switched on and off
+WHOLE_KINDS = ("rumble", "hum", "hiss", "bleed")  # work on the whole take and can be switched on and off
 
 
 def role_default(kind: str, role: str) -> Settings:

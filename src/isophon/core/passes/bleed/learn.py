@@ -12,27 +12,30 @@ the same piece better.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from scipy import fft, ndimage, signal
 
 _PATH_S, _BEFORE_S = 0.075, 0.006  # the path's length, and how much of it lies before the found delay
-_WEIGHT_S, _FIRST_WEIGHT_S, _FLOOR_PERCENTILE = 0.04, 0.5, 10
-_ROUNDS, _GRADIENTS = 4, 32
+_WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
+_GRADIENTS = 32
 _BLOCK, _MOST_S = 8_192, 60.0
 _RIDGES, _DECAY_S = (1e-3, 1e-2, 0.1, 1.0), 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
-_PAYS_DB = 0.4
+_PAYS_DB, _FOLLOW_FROM_DB = 0.4, 0.3
 _CHECK_S = 0.4
+_LOWEST_HZ, _BANDS, _CLEAR_SHARE = 90.0, 14, 0.05
 _TRUST_S, _TRUST_PRIOR, _DOUBT = 3.0, 0.3, 0.25
 
 
 @dataclass(frozen=True, eq=False)
 class Learned:
     """``leak``: the predicted leak, ``(n,)`` float32, as far as it is trusted; ``path``: ``(cues, taps)`` of the whole
-    take; ``before_s``: how much of the path lies before the delay; ``followed``: the share of pieces with a path of their own;
-    ``explained_db``: how much of what is heard in the stillest moments it explains, judged by others; 0: no leak was found.
+    take; ``before_s``: how much of the path lies before the delay; ``followed``: the share of pieces
+    with their own; ``explained_db``: what it explains of moments it was not learned from, 0: no leak.
     """
 
     leak: np.ndarray
@@ -42,32 +45,38 @@ class Learned:
     explained_db: float
 
 
-def learn(take: np.ndarray, cues: np.ndarray, rate: int, follow: bool = True) -> Learned:
+def learn(
+    take: np.ndarray, cues: np.ndarray, rate: int, follow: bool = True, tell: Callable[[float], None] | None = None
+) -> Learned:
     """Learn the leak of cues ``(cues, n)``, aligned within some ms, in a take ``(n,)`` at the same rate."""
+    tell = tell or (lambda fraction: None)
     taps, before = round(_PATH_S * rate), round(_BEFORE_S * rate)
-    moved = np.stack([_moved(cue, -before, len(take)) for cue in cues])  # the path begins before the delay
+    early = np.stack([moved(cue, -before, len(take)) for cue in cues])  # the path begins before the delay
     whitener = _whitener(take, rate)
     white_take = signal.oaconvolve(take, whitener, "same").astype(np.float32)
-    white_cues = np.stack([signal.oaconvolve(cue, whitener, "same").astype(np.float32) for cue in moved])
+    white_cues = np.stack([signal.oaconvolve(cue, whitener, "same").astype(np.float32) for cue in early])
     path = np.zeros((len(cues), taps))
-    weight = _weight(white_take, rate, _FIRST_WEIGHT_S)  # in its own pauses a leak must not count against itself
+    weight = _weight(white_take, rate, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
     most = max(1, round(_MOST_S * rate / _BLOCK))
-    for _ in range(_ROUNDS):
+    for i, around_s in enumerate(_WEIGHTS_S[1:]):
+        tell(0.15 * i)
         path = _solved(_Moments(white_take, white_cues, weight, taps, most), np.zeros_like(path), _RIDGES[0], rate)
-        weight = _weight(white_take - _through(white_cues, path), rate)
-    lean, explained = _best_ridge(white_take, white_cues, weight, taps, most, rate)
+        weight = _weight(white_take - _through(white_cues, path), rate, around_s)
+    lean, explained, bands = _best_ridge(white_take, white_cues, weight, taps, most, rate)
     if explained <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros_like(path, np.float32), _BEFORE_S, 0.0, 0.0)
     path = _solved(_Moments(white_take, white_cues, weight, taps, most), np.zeros_like(path), lean, rate)
-    leak = _through(moved, path)
+    path = _in_bands(path, bands, rate)
+    leak = _through(early, path)
+    tell(0.7)
     followed = 0.0
-    if follow:
-        leak, followed = _followed(white_take, white_cues, moved, weight, path, leak, rate)
+    if follow and explained > _FOLLOW_FROM_DB:
+        leak, followed = _followed(white_take, white_cues, early, weight, path, leak, rate)
     trust = _trust(white_take, signal.oaconvolve(leak, whitener, "same"), weight, rate)
     return Learned((leak * trust).astype(np.float32), path.astype(np.float32), _BEFORE_S, followed, explained)
 
 
-def _moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
+def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
     """``samples`` moved later by ``by`` frames, ``count`` long."""
     out = np.zeros(count, np.float32)
     first, last = max(0, by), min(count, len(samples) + by)
@@ -78,7 +87,9 @@ def _moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
 
 def _through(cues: np.ndarray, path: np.ndarray) -> np.ndarray:
     """The cues through their paths, summed, float32 ``(n,)``."""
-    return sum(signal.oaconvolve(cue, way.astype(np.float32))[: cues.shape[1]] for cue, way in zip(cues, path, strict=True))
+    return sum(
+        signal.oaconvolve(cue, way.astype(np.float32))[: cues.shape[1]] for cue, way in zip(cues, path, strict=True)
+    )
 
 
 def _whitener(take: np.ndarray, rate: int) -> np.ndarray:
@@ -97,7 +108,7 @@ def _whitener(take: np.ndarray, rate: int) -> np.ndarray:
     return taps.astype(np.float32)
 
 
-def _weight(error: np.ndarray, rate: int, around_s: float = _WEIGHT_S) -> np.ndarray:
+def _weight(error: np.ndarray, rate: int, around_s: float) -> np.ndarray:
     """How much each moment counts: one over the power of what else sounds around it."""
     power = ndimage.uniform_filter1d(np.square(error, dtype=np.float64), round(around_s * rate))
     power = ndimage.maximum_filter1d(np.maximum(power, 0), round(around_s * rate))
@@ -143,23 +154,49 @@ def _padded(piece: np.ndarray) -> np.ndarray:
     return np.pad(piece, (0, _BLOCK - len(piece)))
 
 
-def _best_ridge(take, cues, weight, taps: int, most: int, rate: int) -> tuple[float, float]:
+def _best_ridge(take, cues, weight, taps: int, most: int, rate: int) -> tuple[float, float, np.ndarray]:
     """How much a path must lean towards nothing, judged by moments that it was not learned from, and what it explains.
 
-    In dB of the weighted error; 0 or less: no path is better than none.
+    In dB of the weighted error; 0 or less: no path is better than none. Also which bands it explains at all: a
+    voice in unison with the feed looks like a path in its own octaves, but another one each time.
     """
     half = (np.arange(len(take)) // (4 * _BLOCK)) % 2 == 1
     sides = [_Moments(take, cues, weight * side, taps, most // 2 + 1) for side in (half, ~half)]
-    best = _RIDGES[0], -np.inf
+    edges = np.geomspace(_LOWEST_HZ, rate / 2, _BANDS + 1) * sides[0].size / rate
+    best = _RIDGES[0], -np.inf, np.zeros(_BANDS)
     for lean in _RIDGES:
-        gains = []
+        gains, bands = [], []
         for mine, other in (sides, sides[::-1]):
             path = _solved(mine, np.zeros((len(cues), taps)), lean, rate)
-            errors = [float((other.weight * np.square(other.take - x)).sum()) for x in (0.0, other.through(path))]
-            gains.append(10 * np.log10((errors[0] + 1e-30) / (errors[1] + 1e-30)))
+            spectra = [_power_of(np.sqrt(other.weight) * (other.take - x), other.size)
+                       for x in (0.0, other.through(path))]  # fmt: skip
+            gains.append(10 * np.log10((spectra[0].sum() + 1e-30) / (spectra[1].sum() + 1e-30)))
+            bands.append([10 * np.log10(x[0] / x[1]) for x in _by_bands(spectra, edges)])
         if min(gains) > best[1]:
-            best = lean, min(gains)
+            best = lean, min(gains), np.min(bands, axis=0)
     return best
+
+
+def _power_of(blocks: np.ndarray, size: int) -> np.ndarray:
+    spectrum = fft.rfft(blocks, size, axis=1)
+    return (np.square(spectrum.real) + np.square(spectrum.imag)).sum(axis=0)
+
+
+def _by_bands(spectra: list[np.ndarray], edges: np.ndarray) -> list[tuple[float, float]]:
+    spans = [slice(int(a), max(int(a) + 1, int(b))) for a, b in pairwise(edges)]
+    return [tuple(float(s[span].sum()) + 1e-30 for s in spectra) for span in spans]
+
+
+def _in_bands(path: np.ndarray, gains_db: np.ndarray, rate: int) -> np.ndarray:
+    """The path without the bands in which it explains nothing."""
+    size = 2 * path.shape[1]
+    hz = np.fft.rfftfreq(size, 1 / rate)
+    edges = np.geomspace(_LOWEST_HZ, rate / 2, _BANDS + 1)
+    middles = np.sqrt(edges[1:] * edges[:-1])
+    mask = np.interp(
+        np.log(np.maximum(hz, 1.0)), np.log(middles), np.clip(gains_db / (_CLEAR_SHARE * gains_db.max() + 1e-12), 0, 1)
+    )
+    return fft.irfft(fft.rfft(path, size, axis=1) * mask, size, axis=1)[:, : path.shape[1]]
 
 
 def _solved(heard: _Moments, start: np.ndarray, lean: float, rate: int) -> np.ndarray:
@@ -218,7 +255,9 @@ def _followed(white_take, white_cues, cues, weight, path, leak, rate) -> tuple[n
         learned = _solved(_Moments(*pieces, heard * ~odd, taps, most), path, _FOLLOW_RIDGE, rate)
         errors = [np.sum((heard * odd) * np.square(pieces[0] - _through(pieces[1], p))) for p in (path, learned)]
         if errors[1] > 0 and 10 * np.log10(errors[0] / errors[1]) > _PAYS_DB:
-            mine = _through(cues[:, margin], _solved(_Moments(*pieces, heard, taps, most), path, _FOLLOW_RIDGE, rate))[skip:]
+            mine = _through(cues[:, margin], _solved(_Moments(*pieces, heard, taps, most), path, _FOLLOW_RIDGE, rate))[
+                skip:
+            ]
             own += 1
         else:
             mine = leak[span]
@@ -232,7 +271,10 @@ def _trust(take: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int) ->
     """How much of the prediction is really in the take, from 0 to 1, from moment to moment."""
     reach = round(_TRUST_S * rate)
     step = max(1, rate // 100)
-    both, own = (ndimage.uniform_filter1d((weight * x).astype(np.float64)[::step], max(3, reach // step), mode="constant")
+    length = max(3, reach // step)
+    both, own = (ndimage.uniform_filter1d((weight * x).astype(np.float64)[::step], length, mode="constant")
                  for x in (take * leak, leak * leak))  # fmt: skip
     share = (both + _TRUST_PRIOR * own.mean()) / (own + _TRUST_PRIOR * own.mean() + 1e-30)
-    return np.interp(np.arange(len(take)), np.arange(len(share)) * step, np.clip((share - _DOUBT) / _DOUBT, 0, 1)).astype(np.float32)
+    return np.interp(
+        np.arange(len(take)), np.arange(len(share)) * step, np.clip((share - _DOUBT) / _DOUBT, 0, 1)
+    ).astype(np.float32)

@@ -16,9 +16,9 @@ from scipy import fft, ndimage
 _REACH_S = 2.0
 _ENVELOPE_S = 0.04
 _CLEAR = 9.0  # times the spread of the correlation elsewhere
-_PIECE_S, _NEAR_S, _CLEAR_PIECE = 20.0, 0.02, 5.0
+_PIECE_S, _NEAR_S = 5.0, 0.02
 _SHORT_PIECE_S, _BLUR_S, _MOST_PIECE = 7.0, 0.002, 30.0
-_FEWEST_PIECES, _MOST_PPM, _LEAST_PPM = 3, 150.0, 2.0
+_FEWEST_PIECES, _MOST_PPM, _PPM_STEP, _PPM_NEAR, _PPM_PAYS = 3, 150.0, 0.5, 8.0, 1.05
 _TOP_SHARE = 0.85
 
 
@@ -105,34 +105,36 @@ def _in_pieces(take: np.ndarray, cues: list[np.ndarray], rate: int, expected_s: 
 
 
 def _drift(take: np.ndarray, cues: list[np.ndarray], rate: int, delay: float) -> tuple[float, float]:
-    """Delay at the take's begin and drift in ppm, from pieces of it."""
-    size = round(_PIECE_S * rate)
-    at, lags, weights = [], [], []
-    margin = round((_NEAR_S + 0.02) * rate)
+    """Delay at the take's begin and drift in ppm: the drift at which the pieces' correlations add up to most.
+
+    Their whole shapes are added, reflections and all, since the peak of one piece alone
+    jumps between neighbours that are nearly as tall.
+    """
+    size, margin = round(_PIECE_S * rate), round((_NEAR_S + 0.02) * rate)
+    shapes, at = [], []
     for first in range(0, max(1, len(take) - size // 2), size):
         piece = take[first : first + size]
         begin = first - round(delay * rate) - margin
-        total = 0.0
-        for cue in cues:
-            part = _span(cue, begin, len(piece) + 2 * margin)
-            total = total + _correlation(piece, part, rate, -margin / rate, _NEAR_S)
-        height = np.abs(total)
-        clear = height.max() / (np.median(height) / 0.6745 + 1e-12)
-        if clear > _CLEAR_PIECE:
-            at.append((first + len(piece) / 2) / rate)
-            lags.append(_peak(height) / rate - _NEAR_S)
-            weights.append(clear)
-    if len(at) < _FEWEST_PIECES or at[-1] - at[0] < 2 * _PIECE_S:
-        return delay + (float(np.median(lags)) if lags else 0.0), 0.0
-    at_, lags_, weights_ = np.array(at), np.array(lags), np.array(weights)
-    for _ in range(4):  # the odd piece counts less each time
-        slope, offset = np.polyfit(at_, lags_, 1, w=weights_)
-        off = np.abs(lags_ - slope * at_ - offset)
-        weights_ = np.array(weights) / (1 + (off / 2e-4) ** 2)
-    ppm = 1e6 * slope
-    if not _LEAST_PPM <= abs(ppm) <= _MOST_PPM:
-        return delay + float(np.median(lags_)), 0.0
-    return float(delay + offset), float(round(ppm, 2))
+        parts = (_span(cue, begin, len(piece) + 2 * margin) for cue in cues)
+        shapes.append(sum(_correlation(piece, part, rate, -margin / rate, _NEAR_S) for part in parts))
+        at.append((first + len(piece) / 2) / rate)
+    stack, times = np.array(shapes), np.array(at)
+    ppms = np.arange(-_MOST_PPM, _MOST_PPM + 0.1, _PPM_STEP) if len(stack) >= _FEWEST_PIECES else np.zeros(1)
+    spectra = fft.rfft(stack, axis=1)
+    turn = 2j * np.pi * rate / stack.shape[1] * np.arange(spectra.shape[1])
+
+    def added(ppm: float) -> np.ndarray:
+        return fft.irfft((spectra * np.exp(turn * (1e-6 * ppm * times)[:, None])).sum(axis=0), stack.shape[1])
+
+    energy = np.array([np.square(added(ppm)).sum() for ppm in ppms])
+    best, still = int(np.argmax(energy)), int(np.argmin(np.abs(ppms)))
+    ppm = float(ppms[best]) if energy[best] > _PPM_PAYS * energy[still] else 0.0
+    if ppm:  # the highest peak tells more exactly
+        near = ppm + np.arange(-_PPM_NEAR, _PPM_NEAR + 0.01, _PPM_STEP / 2)
+        heights = np.array([np.abs(added(one)).max() for one in near])
+        ppm = float(near[0] + _PPM_STEP / 2 * _peak(heights))
+    height = np.abs(added(ppm))
+    return delay + int(np.argmax(height)) / rate - _NEAR_S, round(ppm, 2)
 
 
 def _span(samples: np.ndarray, start: int, count: int) -> np.ndarray:

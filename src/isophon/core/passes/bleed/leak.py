@@ -1,0 +1,184 @@
+"""The leak of cues in a take: from files to the sound that is taken out, and the hits of it that are shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from scipy import ndimage, signal
+
+from isophon.core.audio.loudness import lufs
+from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.bleed.learn import learn, moved
+from isophon.core.passes.bleed.residue import missed
+from isophon.core.passes.bleed.settings import Leak
+from isophon.core.passes.bleed.sync import Sync, synchronize
+from isophon.core.survey import STILL, Survey
+
+Read = Callable[[int, int], np.ndarray]
+
+_ALIKE = 0.9999
+_FULL_RATE = 44_000
+_HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
+_LEAST_OVER_ROOM_DB = -12.0
+_PICTURE = 600
+_NO_LOWS = 300.0
+
+
+@dataclass(frozen=True, eq=False)
+class Cue:
+    """One guide: its name, samples ``(channels, n)``, rate, and where it begins against the take, in s."""
+
+    name: str
+    samples: np.ndarray
+    rate: int
+    offset_s: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """``leak`` and ``rest``: what is predicted and what that missed, float32 ``(channels, n)`` at the take's rate."""
+
+    facts: Leak
+    leak: np.ndarray
+    rest: np.ndarray
+
+
+def learn_leak(
+    samples: np.ndarray, rate: int, cues: Sequence[Cue], key: str, tell: Callable[[float], None] | None = None
+) -> Taken:
+    """Learn how cues leaked into a take, float32 ``(channels, n)``.
+
+    Where no cue is heard in it nothing is taken out, and the facts have no key.
+    """
+    tell = tell or (lambda fraction: None)
+    divide = max(1, int(rate / _FULL_RATE * 2)) if rate >= _FULL_RATE else 1
+    low = rate // divide
+    takes = np.stack([soxr.resample(channel, rate, low, "HQ") for channel in samples]) if divide > 1 else samples
+    tell(0.05)
+    aligned, best, names = [], None, []
+    for cue in cues:
+        sources = _distinct(np.stack([soxr.resample(c, cue.rate, low, "HQ") for c in cue.samples]))
+        sync = synchronize(takes.mean(axis=0), sources, low, cue.offset_s)
+        best = sync if best is None or sync.clear > best.clear else best
+        if sync.found:
+            names.append(cue.name)
+            aligned += [_aligned(source, sync, low, takes.shape[1]) for source in sources]
+        tell(0.05 + 0.2 * (1 + len(names)) / (1 + len(cues)))
+    if not aligned or best is None:
+        return _nothing(samples, cues, best, low)
+    feeds = np.stack(aligned)
+    learned = [learn(take, feeds, low, tell=lambda f, i=i: tell(0.25 + 0.6 * (i + f) / len(takes)))
+               for i, take in enumerate(takes)]  # fmt: skip
+    if not any(one.explained_db > 0 for one in learned):
+        return _nothing(samples, cues, best, low)
+    rest = np.stack([missed(take, one.leak, low) for take, one in zip(takes, learned, strict=True)])
+    leak = np.stack([one.leak for one in learned])
+    tell(0.92)
+    less = _less(takes, leak, rest, low)
+    up = [np.stack([_back(channel, low, rate, samples.shape[1]) for channel in x]) for x in (leak, rest)]
+    first = learned[0]
+    heard = round(float(best.delay_s), 6), float(best.ppm), float(best.clear)
+    facts = Leak(key, tuple(names), *heard, less, low, first.before_s,
+                 first.path.tobytes(), *_picture(best))  # fmt: skip
+    tell(1.0)
+    return Taken(facts, *up)
+
+
+def _nothing(samples: np.ndarray, cues: Sequence[Cue], best: Sync | None, rate: int) -> Taken:
+    picture = _picture(best) if best else ((0.0, 0.0), b"")
+    clear, delay = (float(best.clear), round(float(best.delay_s), 6)) if best else (0.0, 0.0)
+    facts = Leak("", tuple(c.name for c in cues), delay, clear=clear, rate=rate, lags=picture[0], heights=picture[1])
+    return Taken(facts, np.zeros_like(samples), np.zeros_like(samples))
+
+
+def _picture(sync: Sync) -> tuple[tuple[float, float], bytes]:
+    thin = max(1, len(sync.heights) // _PICTURE)
+    heights = sync.heights[: len(sync.heights) // thin * thin].reshape(-1, thin).max(axis=1)
+    return (float(sync.lags[0]), float(sync.lags[-1])), np.clip(255 * heights, 0, 255).astype(np.uint8).tobytes()
+
+
+def _distinct(channels: np.ndarray) -> np.ndarray:
+    """The channels of a cue that say something of their own."""
+    kept: list[np.ndarray] = []
+    for channel in channels:
+        norm = float(np.linalg.norm(channel))
+        if norm > 0 and not any(abs(float(channel @ k)) > _ALIKE * norm * float(np.linalg.norm(k)) for k in kept):
+            kept.append(channel)
+    return np.stack(kept or [channels[0]])
+
+
+def _aligned(source: np.ndarray, sync: Sync, rate: int, count: int) -> np.ndarray:
+    """A cue on the take's clock, moved to where it is heard, as near as a frame."""
+    if sync.ppm:
+        source = soxr.resample(source, rate, rate * (1 + 1e-6 * sync.ppm), "VHQ")
+    return moved(source, round(sync.delay_s * rate), count)
+
+
+def _back(samples: np.ndarray, low: int, rate: int, count: int) -> np.ndarray:
+    out = samples if low == rate else soxr.resample(samples, low, rate, "HQ")
+    return np.pad(out, (0, max(0, count - len(out))))[:count].astype(np.float32)
+
+
+def _without_lows(samples: np.ndarray, rate: int) -> np.ndarray:
+    """Where a leak lies: rumble and hum are no part of it."""
+    return signal.sosfilt(signal.butter(2, _NO_LOWS, "high", fs=rate, output="sos"), samples, axis=1)
+
+
+def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> float:
+    """How much less is heard where the leak is most of what sounds, dB ≥ 0."""
+    takes, leak, rest = (_without_lows(x, rate) for x in (takes, leak, rest))
+    size = round(0.02 * rate)
+    count = takes.shape[1] // size * size
+    before, after, own = (np.square(x[:, :count]).reshape(len(x), -1, size).mean(axis=(0, 2)) for x in
+                          (takes, takes - leak - rest, leak))  # fmt: skip
+    mostly = own > 0.5 * before
+    if mostly.sum() < 5:
+        mostly = own / (before + 1e-20) >= np.percentile(own / (before + 1e-20), 98)
+    return round(float(max(0.0, 10 * np.log10((before[mostly].sum() + 1e-20) / (after[mostly].sum() + 1e-20)))), 1)
+
+
+def hits(taken: Taken, read: Read, survey: Survey) -> tuple[Mark, ...]:
+    """The hits of a leak: where it stands up in the stillness, with how much less of it is heard afterwards."""
+    if not taken.facts.key or survey.voice_lufs is None:
+        return ()
+    rate = survey.sample_rate
+    step = round(0.005 * rate)
+    power = _power(taken.leak, step)
+    level = lufs(ndimage.uniform_filter1d(power, max(1, round(_HIT_S * rate / step))))
+    still = survey.state == STILL
+    room = lufs(float(np.median(survey.k_power[still]))) if still.any() else -120.0
+    least = max(float(level.max()) - _DEEPEST_DB, room + _LEAST_OVER_ROOM_DB)
+    peaks, _ = signal.find_peaks(level, height=least, prominence=_RISES_DB, distance=round(_APART_S * rate / step))
+    marks = []
+    for peak in peaks:
+        first, last = peak, peak
+        while first > 0 and level[first] > level[peak] - _FALLS_DB:
+            first -= 1
+        while last < len(level) - 1 and level[last] > level[peak] - _FALLS_DB:
+            last += 1
+        marks.append(_mark(taken, read, survey, first * step, (last + 1) * step, float(level[peak])))
+    return tuple(marks)
+
+
+def _mark(taken: Taken, read: Read, survey: Survey, first: int, last: int, level: float) -> Mark:
+    rate = survey.sample_rate
+    span = slice(first, min(last, taken.leak.shape[1]))
+    take = read(first, span.stop - first).astype(np.float64)
+    gone = taken.leak[:, span] + taken.rest[:, span]
+    before, after = (float(np.square(_without_lows(x, rate)).mean()) for x in (take, take - gone))
+    less = max(0.0, 10 * float(np.log10((before + 1e-15) / (after + 1e-15))))
+    start, end = first / rate, span.stop / rate
+    voice = float(survey.voice_level[survey.frame(start)])
+    return Mark(
+        mark_id("bleed", start), "bleed", round(float(start), 4), round(float(end), 4), round(level, 2),
+        round(level - voice, 2),
+        100.0, 12_000.0, 1.0, over_room_db=round(min(less, 36.0), 1),
+    )  # fmt: skip
+
+
+def _power(samples: np.ndarray, step: int) -> np.ndarray:
+    count = samples.shape[1] // step * step
+    return np.square(samples[:, :count]).sum(axis=0).reshape(-1, step).mean(axis=1)

@@ -1,0 +1,65 @@
+"""The settings of the Bleed pass, and what is known of a leak."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import msgspec
+
+from isophon.core.marks import Mark
+
+
+class BleedSettings(msgspec.Struct, frozen=True):
+    """What the Bleed pass does.
+
+    ``much``: how much of the predicted leak is taken out, 0 to 1; ``careful``: how
+    much of what the prediction missed is left for the voice's sake, 0 to 1;
+    ``nudge_ms``: the cue moved later by hand before it is looked for.
+    """
+
+    on: bool = True
+    much: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 1.0
+    careful: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
+    nudge_ms: Annotated[float, msgspec.Meta(ge=-2_000.0, le=2_000.0)] = 0.0
+
+
+def role_default(role: str) -> BleedSettings:
+    """The settings that a part of a role starts with."""
+    return BleedSettings()
+
+
+class Leak(msgspec.Struct, frozen=True):
+    """What was learned of the leak of cues in a take.
+
+    ``key``: the name of its predicted sound beside the take's measurements; empty: no leak was found. ``cues``: what
+    it was learned from. ``delay_s``, ``ppm``, ``clear``: see :class:`isophon.core.passes.bleed.sync.Sync`.
+    ``less_db``: how much less is heard where only the leak sounds. ``path``: float32 taps at ``rate`` Hz, the first
+    ``before_s`` before the delay; ``lags``: (first, last) s of ``heights``, uint8, the correlation's picture.
+    """
+
+    key: str
+    cues: tuple[str, ...]
+    delay_s: float = 0.0
+    ppm: float = 0.0
+    clear: float = 0.0
+    less_db: float = 0.0
+    rate: int = 24_000
+    before_s: float = 0.0
+    path: bytes = b""
+    lags: tuple[float, float] = (0.0, 0.0)
+    heights: bytes = b""
+
+
+class BleedCut(msgspec.Struct, frozen=True):
+    """The leak named ``key`` taken out over frames ``first`` to ``last`` (the whole take)."""
+
+    first: int
+    last: int
+    key: str
+    much: float
+    careful: float
+
+
+def change_of(mark: Mark, settings: BleedSettings) -> float:
+    """What is done to a hit of the leak, in dB ≤ 0, as it was measured with everything taken out."""
+    return -round(settings.much * mark.over_room_db, 1) if settings.on and not mark.hand.leave else 0.0

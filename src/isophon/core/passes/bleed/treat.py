@@ -1,0 +1,24 @@
+"""A leak taken out: what was predicted, and as much as wished of what the prediction missed."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from isophon.core.passes.bleed.settings import BleedCut
+
+Arrays = tuple[np.ndarray, np.ndarray]
+
+
+def apply(block: np.ndarray, start: int, arrays: Arrays, cut: BleedCut) -> np.ndarray:
+    """``block`` (the take's frames from ``start`` on, ``(channels, n)``) treated; ``arrays``: leak and rest."""
+    return without(block, start, arrays, cut.much, cut.careful)
+
+
+def without(block: np.ndarray, start: int, arrays: Arrays, much: float, careful: float) -> np.ndarray:
+    """The same for ``much`` and ``careful`` of the settings."""
+    out = block.copy()
+    first, last = max(0, start), min(arrays[0].shape[1], start + block.shape[1])
+    if last > first:
+        gone = arrays[0][:, first:last] + np.float32(1 - careful) * arrays[1][:, first:last]
+        out[:, first - start : last - start] -= np.float32(much) * gone
+    return out

@@ -17,13 +17,14 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from isophon.app.keeping import Keeper
 from isophon.app.passes import ESSES, PASSES, Pass
 from isophon.app.shelf import NOWHERE, Shelf
+from isophon.core.bleeding import CueFile, Learned
 from isophon.core.crew import Crew
 from isophon.core.errors import InputError
 from isophon.core.finding import noise_in
 from isophon.core.marks import Mark
 from isophon.core.session import edits, layout
 from isophon.core.session.history import History
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.model import Guide, Part, Session, Source
 from isophon.core.session.settings import WORKING_KINDS
 from isophon.core.take import Take
 
@@ -65,6 +66,7 @@ class Desk(QObject):
         self.shelf.told.connect(self.told)
         self.shelf.changed.connect(self._take_known)
         self.shelf.found_again.connect(self._found_again)
+        self.shelf.leak_learned.connect(self._leak_learned)
 
     def begin(self) -> None:
         """Start what goes on in the background; called once the views are there."""
@@ -218,6 +220,9 @@ class Desk(QObject):
 
     def set_change(self, ids: list[str], change_db: float, gesture: object = None) -> None:
         """Set the change of marks by hand."""
+        if self.pass_.kind == "bleed":
+            self.told.emit("How much of the leak goes is set for the whole part; a hit can be left as sung (L).")
+            return
         words = f"change by hand · {self._where()}"
         self.edit(words, lambda s: edits.set_change(s, self.part.id, ids, change_db), gesture)
 
@@ -237,7 +242,9 @@ class Desk(QObject):
     def draw_mark(self) -> None:
         """Make a mark of the selected time."""
         one, surveyed = self.pass_.one, self.take.surveyed
-        if surveyed is None:
+        if self.pass_.measure is None:
+            self.told.emit("The hits of a leak are found, not drawn; learn it from the cue.")
+        elif surveyed is None:
             self.told.emit("This part is still being surveyed; marks can be drawn once its voice level is known.")
         elif self.part.voice_lufs is None:
             self.told.emit(f"No voice was found here, so the {one} cannot be measured against it.")
@@ -258,7 +265,34 @@ class Desk(QObject):
     def look_again(self) -> None:
         """Find the marks of the part in hand once more; what was decided by hand stays."""
         if self.part is not _NOBODY:
-            self.shelf.look_again(self.part.source)
+            self.shelf.look_again(self.part.source, self.part.leak, self.part.bleed)
+
+    def learn_bleed(self, part_ids: list[str] | None = None) -> None:
+        """Learn how the session's cues leaked into parts, those in hand unless told."""
+        cues = [g for g in self.session.guides if g.kind == "cue"]
+        if not cues:
+            self.told.emit("No guide is the cue yet: add the headphone feed in Lay out (1) and call it the cue.")
+            return
+        for part in self.session.parts:
+            if part.id in (self.parts_in_hand if part_ids is None else part_ids):
+                self.shelf.learn(part.source, self._cues_of(part, cues))
+
+    def _cues_of(self, part: Part, cues: list[Guide]) -> list[CueFile]:
+        nudge = part.bleed.nudge_ms / 1000
+        return [CueFile(g.source.path, round(g.offset_s - part.offset_s + nudge, 6)) for g in cues]
+
+    def _leak_learned(self, source: Source, learned: Learned) -> None:
+        for part in self.session.parts:
+            if part.source != source:
+                continue
+            name, facts = part.name, learned.facts
+            self.edit(f"bleed learned · {name}", lambda s, i=part.id, f=facts: edits.adopt_leak(s, i, f, learned.marks))
+            if not facts.key:
+                self.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is taken out there.")
+            else:
+                self.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of the cue. Let the other passes look "
+                               "again (More), so that they find what is there without it.")  # fmt: skip
+        self.take_changed.emit()
 
     def _whom(self) -> str:
         return self.part.name if len(self.parts_in_hand) == 1 else f"{len(self.parts_in_hand)} parts"
@@ -439,6 +473,7 @@ _WORDS = {(which.kind, knob.name): knob.words.lower() for which in PASSES for kn
     ("ess", "ceiling_db"): "ceiling", ("breath", "ceiling_db"): "ceiling", ("pop", "ceiling_db"): "ceiling",
     ("tick", "ceiling_db"): "ceiling", ("tick", "mend"): "mend damage", ("gap", "how"): "gaps:",
     ("breath", "fill"): "room under breaths", ("rumble", "on"): "low cut", ("rumble", "cut_hz"): "low cut at",
-    ("rumble", "slope"): "low cut, dB an octave", ("hum", "on"): "hum", ("hiss", "on"): "hiss",
+    ("rumble", "slope"): "low cut, dB an octave", ("hum", "on"): "hum", ("bleed", "on"): "bleed",
+    ("hiss", "on"): "hiss",
     ("hiss", "amount_db"): "hiss down", ("hiss", "from_hz"): "hiss above", ("hiss", "top_db"): "top back",
 }  # fmt: skip

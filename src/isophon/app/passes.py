@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -60,7 +61,7 @@ class Pass:
     ceilings: Callable[[Part], list[Ceiling]]
     height: Callable[[Mark], float]
     bounds: tuple[float, float, float, float]  # lowest and highest dB shown at least, and at most
-    measure: Callable[[Read, Survey, float, float], Mark]
+    measure: Callable[[Read, Survey, float, float], Mark] | None
     also: tuple[str, ...] = ()  # kinds without marks that are set here too
     axis: Axis = _TOP  # of its pictures
 
@@ -75,7 +76,7 @@ class Pass:
 
     def ceiling(self, part: Part) -> float:
         """The ceiling in force."""
-        return next(level for _, _, level, in_force in self.ceilings(part) if in_force)
+        return next((level for _, _, level, in_force in self.ceilings(part) if in_force), math.inf)
 
 
 def _ess_ceilings(part: Part) -> list[Ceiling]:
@@ -112,6 +113,18 @@ FLOOR = Pass(
     lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
     lambda mark: mark.over_room_db, (0.0, 18.0, 0.0, 60.0), lambda read, s, a, b: measured_gap(s, a, b),
     ("rumble", "hum", "hiss"), Axis(100.0, 16_000.0, 160, 0.02),
+)  # fmt: skip
+BLEED = Pass(
+    "bleed", "Bleed", "hit", "hits of the cue", "in dB over the voice around them", theme.bleed_shape,
+    (
+        Knob("much", "How much goes", 0, 1, 0.05, "%", "How much of the predicted leak is taken out"),
+        Knob("careful", "Careful with the voice", 0, 1, 0.05, "%",
+             "How much of what the prediction missed is left, so that nothing sounds under water"),
+        Knob("nudge_ms", "Cue moved by", -2_000, 2_000, 1, "ms",
+             "Where the cue is looked for, when it is found at the wrong place; learn again afterwards", True),
+    ),
+    lambda part: [],
+    lambda mark: mark.standout_db, (-54.0, -12.0, -80.0, 12.0), None, axis=Axis(200.0, 16_000.0, 160, 0.012),
 )  # fmt: skip
 POPS = Pass(
     "pop", "Pops", "pop", "pops", "their lows in dB over the voice around them", theme.pop_shape,
@@ -161,4 +174,4 @@ ESSES = Pass(
     ),
     _ess_ceilings, lambda mark: mark.standout_db, (-18.0, 6.0, -36.0, 30.0), _drawn_ess,
 )  # fmt: skip
-PASSES = (FLOOR, POPS, TICKS, BREATHS, ESSES)
+PASSES = (FLOOR, BLEED, POPS, TICKS, BREATHS, ESSES)

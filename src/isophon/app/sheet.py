@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
+from isophon.app.bleed_sheet import BleedExtras
 from isophon.app.desk import Desk
 from isophon.app.floor_sheet import FloorNoise
 from isophon.app.passes import PASSES, Pass
@@ -90,7 +91,7 @@ class Sheet(QWidget):
             self.curve = _Curve(desk)
             self._column.addWidget(self.curve, 1)
             desk.hand_changed.connect(self.curve.update)
-        elif self.noise is None:
+        elif self.noise is None and which.kind != "bleed":
             self._column.addStretch(1)
         self._show_more(False)
         desk.part_changed.connect(self._show)
@@ -263,4 +264,4 @@ class _Curve(QWidget):
         painter.drawText(box.adjusted(8, 0, -8, -3), flags, text)
 
 
-_EXTRAS = {"gap": _GapExtras, "pop": _PopExtras, "tick": _TickExtras, "breath": _BreathExtras}
+_EXTRAS = {"bleed": BleedExtras, "gap": _GapExtras, "pop": _PopExtras, "tick": _TickExtras, "breath": _BreathExtras}

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.jobs import Job
+from isophon.core.bleeding import CueFile, Learned
 from isophon.core.crew import Crew, Task
+from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.render import RenderCache
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.take import Absent, Take, open_take
 from isophon.core.worker import look
 
 _SOON, _LOOK, _MEASURE = 0.0, 1.0, 2.0
-_WORDS = {"look": "reading", "measure": "surveying", "measure again": "looking again"}
+_WORDS = {"look": "reading", "measure": "surveying", "measure again": "looking again", "learn": "learning the bleed"}
 NOWHERE = Source("", 48_000, 1, 1)
 
 
@@ -23,6 +26,7 @@ class Shelf(QObject):
 
     changed = Signal(object)
     found_again = Signal(object)
+    leak_learned = Signal(object, object)
     progressed = Signal()
     told = Signal(str)
     _answered = Signal(object, str, object)
@@ -72,15 +76,24 @@ class Shelf(QObject):
             self._job.done.connect(lambda _: self._refresh(take))
             self._job.start()
 
-    def look_again(self, source: Source) -> None:
-        """Survey and search a take once more."""
-        self._submit("measure again", self.take(source), _SOON)
+    def look_again(self, source: Source, leak: Leak | None = None, settings: BleedSettings | None = None) -> None:
+        """Survey and search a take once more, without what leaked into it."""
+        more = {"leak": msgspec.to_builtins(leak), "bleed": msgspec.to_builtins(settings)}
+        self._submit("measure again", self.take(source), _SOON, more)
 
-    def _submit(self, what: str, take: Take, rank: float) -> None:
+    def learn(self, source: Source, cues: list[CueFile]) -> None:
+        """Learn how cues leaked into a take; ``leak_learned(source, learned)`` tells."""
+        self._submit("learn", self.take(source), _SOON, {"cues": msgspec.to_builtins(cues)})
+
+    def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
         key = (what, str(take.recording.path))
         if key in self._tasks:
             return
-        task = Task({"do": what, "path": key[1]}, lambda kind, value: self._answered.emit(task, kind, value), rank)
+        task = Task(
+            {"do": what, "path": key[1], **(more or {})},
+            lambda kind, value: self._answered.emit(task, kind, value),
+            rank,
+        )
         self._tasks[key], self._sources[task] = task, take.source
         self._fractions[task] = 0.0
         self.crew.submit(task)
@@ -97,7 +110,13 @@ class Shelf(QObject):
         del self._tasks[what, task.request["path"]], self._fractions[task]
         self._finished = self._finished + 1 if self._tasks else 0
         take = self._takes.get(source)
-        if take is not None and kind == "failed":
+        if take is not None and what == "learn" and kind in ("failed", "done"):
+            if kind == "failed":
+                self.told.emit(value)
+            else:
+                self._cache.clear()
+                self.leak_learned.emit(source, msgspec.convert(value, Learned))
+        elif take is not None and kind == "failed":
             take.trouble = value
             self.told.emit(value)
             self.changed.emit(source)

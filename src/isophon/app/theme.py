@@ -194,6 +194,14 @@ def pop_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     return path
 
 
+def bleed_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a hit of the cue: two upright dashes."""
+    path = QPainterPath()
+    for left in (-0.75, 0.3):
+        path.addRect(x + left * size, y, 0.45 * size, 1.5 * size)
+    return path
+
+
 def tick_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     """The shape of a tick: a thin needle."""
     path = QPainterPath(QPointF(x - 0.35 * size, y + 1.5 * size))

@@ -65,12 +65,23 @@ class _Cache:
                 self._bytes -= self._items.popitem(last=False)[1].nbytes
         return value
 
+    def clear(self) -> None:
+        """Forget everything."""
+        with self._lock:
+            self._items.clear()
+            self._bytes = 0
+
 
 class RenderCache:
     """What renderers keep between calls, within one limit however many share it."""
 
     def __init__(self) -> None:
         self.sung, self.tiles, self.bands = _Cache(_SUNG_BYTES), _Cache(_TILES_BYTES), _Cache(_BANDS_BYTES)
+
+    def clear(self) -> None:
+        """Forget what was rendered."""
+        for cache in (self.tiles, self.bands):
+            cache.clear()
 
 
 class Renderer:

@@ -20,9 +20,11 @@ import msgspec
 
 from isophon.core import takes
 from isophon.core.audio.files import Recording
+from isophon.core.bleeding import CueFile, dry, learn
 from isophon.core.errors import IsophonError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover import Target, check_free, hand_over
+from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.pictures import Spectrogram, lows_of
 from isophon.core.scan import scan
 from isophon.core.session.edits import check_source
@@ -35,12 +37,18 @@ _NICENESS = 5
 _TELL_S = 0.1
 
 
-def measure(path: Path, again: bool, progress: Progress) -> None:
-    """Survey a recording, find its marks and keep all that; nothing is done twice unless ``again``."""
+def measure(
+    path: Path, again: bool, progress: Progress, leak: Leak | None = None, settings: BleedSettings | None = None
+) -> None:
+    """Survey a recording, find its marks and keep all that; nothing is done twice unless ``again``.
+
+    Where a ``leak`` is known, the take is heard without it.
+    """
     place = takes.place_of(path)
     if not again and takes.kept_survey(place):
         return
-    with Recording(path) as recording:
+    with Recording(path) as file:
+        recording = dry(file, leak, settings or BleedSettings())
         spectrogram = Spectrogram(geometry_at(recording.sample_rate))
         found = survey_recording(recording, lambda f: progress(0.7 * f), spectrogram.add)
         spectrogram.finish()
@@ -49,6 +57,14 @@ def measure(path: Path, again: bool, progress: Progress) -> None:
         lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
         whole = Surveyed(found, spectrogram, lows, all_found, tuple(phrases(found)), tuple(words(found)))
         takes.keep_survey(place, whole)
+
+
+def learn_bleed(path: Path, cues: list[CueFile], progress: Progress) -> Any:
+    """Learn how cues leaked into a recording, and keep that."""
+    with Recording(path) as recording:
+        kept = takes.kept_survey(takes.place_of(path))
+        survey = kept.survey if kept else lambda: survey_recording(recording)
+        return msgspec.to_builtins(learn(recording, cues, survey, progress))
 
 
 def look(path: Path, progress: Progress) -> None:
@@ -80,7 +96,12 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     path = Path(request["path"])
     if request["do"] == "look":
         return look(path, progress)
-    return measure(path, request["do"] == "measure again", progress)
+    if request["do"] == "learn":
+        return learn_bleed(path, msgspec.convert(request["cues"], list[CueFile]), progress)
+    again = request["do"] == "measure again"
+    leak, settings = (msgspec.convert(request.get(name), kind) for name, kind in
+                      (("leak", Leak | None), ("bleed", BleedSettings | None)))  # fmt: skip
+    return measure(path, again, progress, leak, settings)
 
 
 class _Ending:

@@ -12,6 +12,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError
 from isophon.core.facts import Facts
 from isophon.core.marks import Hand, Mark, mark_id, meet
+from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import Settings, role_default, with_setting
 
@@ -39,13 +40,24 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
         ids,
         lambda part: replace(
             part,
-            marks=meet(part.marks, found.marks),
+            marks=meet(part.marks, (*found.marks, *part.of_kind("bleed"))),
             found=True,
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
             facts=found.facts,
         ),
     )
+
+
+def adopt_leak(session: Session, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> Session:
+    """Take in what was learned of the cues in a part, and where they are heard."""
+
+    def change(part: Part) -> Part:
+        others = tuple(m for m in part.marks if m.kind != "bleed")
+        marks = (*others, *meet(part.of_kind("bleed"), hits))
+        return replace(part, leak=leak, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
+
+    return with_part(session, part_id, change)
 
 
 def check_source(source: Source, recording: Recording) -> None:

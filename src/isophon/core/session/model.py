@@ -167,7 +167,8 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     def _whole(self, rate: int, frames: int) -> Iterator[BleedCut | HumCut | LowCut | HissCut]:
         """What is done to the whole take."""
         if self.bleed.on and self.leak is not None and self.leak.key and self.bleed.much > 0:
-            yield BleedCut(0, frames, self.leak.key, self.bleed.much, self.bleed.careful)
+            left = tuple((round(m.start * rate), round(m.end * rate)) for m in self.of_kind("bleed") if m.hand.leave)
+            yield BleedCut(0, frames, self.leak.key, self.bleed.much, self.bleed.careful, left, round(0.005 * rate))
         if self.hum.on and self.facts.hum is not None:
             yield HumCut(0, frames, self.facts.hum, self.hum.top_hz)
         if self.low_cut_hz is not None:

@@ -51,13 +51,15 @@ class Leak(msgspec.Struct, frozen=True):
 
 
 class BleedCut(msgspec.Struct, frozen=True):
-    """The leak named ``key`` taken out over frames ``first`` to ``last`` (the whole take)."""
+    """The leak named ``key`` taken out over frames ``first`` to ``last`` (the whole take), the spans ``left`` aside."""
 
     first: int
     last: int
     key: str
     much: float
     careful: float
+    left: tuple[tuple[int, int], ...] = ()
+    edge: int = 240
 
 
 def change_of(mark: Mark, settings: BleedSettings) -> float:

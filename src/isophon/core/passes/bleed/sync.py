@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, ndimage
 
-_REACH_S = 2.0
+_REACH_S, _EXPECTED_S, _NEARLY = 2.0, 0.08, 0.4
 _ENVELOPE_S = 0.04
 _CLEAR = 9.0  # times the spread of the correlation elsewhere
 _PIECE_S, _NEAR_S = 5.0, 0.02
@@ -48,7 +48,7 @@ def synchronize(take: np.ndarray, cues: np.ndarray, rate: int, expected_s: float
     correlation = sum(_correlation(flat_take, cue, rate, expected_s, _REACH_S) for cue in flat_cues)
     height = np.abs(correlation)
     spread = float(np.median(height)) / 0.6745 + 1e-12
-    best = int(np.argmax(height))
+    best = _best(height, rate, spread)
     lags = expected_s + (np.arange(len(height)) - len(height) // 2) / rate
     delay, ppm = float(lags[best]), 0.0
     clear = float(height[best]) / spread
@@ -83,6 +83,13 @@ def _correlation(take: np.ndarray, cue: np.ndarray, rate: int, centre_s: float, 
     size = fft.next_fast_len(len(take) + len(cue), real=True)
     whole = fft.irfft(fft.rfft(take, size) * fft.rfft(cue, size).conj(), size)
     return whole[(centre + np.arange(-reach, reach + 1)) % size]
+
+
+def _best(height: np.ndarray, rate: int, spread: float) -> int:
+    """The tallest peak; of music that repeats, the one where the cue is expected, if it stands there at all."""
+    best, middle, near = int(np.argmax(height)), len(height) // 2, round(_EXPECTED_S * rate)
+    here = middle - near + int(np.argmax(height[middle - near : middle + near]))
+    return here if height[here] > max(_CLEAR * spread, _NEARLY * height[best]) else best
 
 
 def _in_pieces(take: np.ndarray, cues: list[np.ndarray], rate: int, expected_s: float) -> tuple[float, float]:

@@ -11,7 +11,13 @@ Arrays = tuple[np.ndarray, np.ndarray]
 
 def apply(block: np.ndarray, start: int, arrays: Arrays, cut: BleedCut) -> np.ndarray:
     """``block`` (the take's frames from ``start`` on, ``(channels, n)``) treated; ``arrays``: leak and rest."""
-    return without(block, start, arrays, cut.much, cut.careful)
+    out = without(block, start, arrays, cut.much, cut.careful)
+    at = np.arange(start, start + block.shape[1])
+    for first, last in cut.left:
+        if first - cut.edge < at[-1] and last + cut.edge > at[0]:
+            inside = np.clip(np.minimum(at - first, last - at) / cut.edge + 1, 0, 1).astype(np.float32)
+            out += inside * (block - out)
+    return out
 
 
 def without(block: np.ndarray, start: int, arrays: Arrays, much: float, careful: float) -> np.ndarray:

@@ -170,7 +170,7 @@ def _without_beats(read: Read, rate: int, spans: list[tuple[float, float, float]
     steps = steps[(steps > _BEAT_S[0]) & (steps < _BEAT_S[1])]
     counts = np.bincount(np.round(steps / _BEAT_OFF_S).astype(int), minlength=2)
     near = counts[:-1] + counts[1:]
-    if near.max(initial=0) < max(_FEWEST_BEATS, 5 * near[near > 0].mean()):
+    if near.max(initial=0) < _FEWEST_BEATS or near.max() < 5 * near[near > 0].mean():
         return spans
     beat = (np.argmax(near) + 0.5) * _BEAT_OFF_S
     waves = [read(round((a - _ALIKE_S) * rate), round(3 * _ALIKE_S * rate)).mean(axis=0) for a in starts]

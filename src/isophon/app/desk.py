@@ -277,6 +277,14 @@ class Desk(QObject):
             if part.id in (self.parts_in_hand if part_ids is None else part_ids):
                 self.shelf.learn(part.source, self._cues_of(part, cues))
 
+    def _learn_what_is_gone(self) -> None:
+        """Learn again what this session knew of leaks and is not kept on this machine (any more)."""
+        cues = [g for g in self.session.guides if g.kind == "cue"]
+        for part in self.session.parts if cues else ():
+            take = self.shelf.take(part.source)
+            if part.leak and part.leak.key and not take.trouble and take.renderer.leaks(part.leak.key) is None:
+                self.shelf.learn(part.source, self._cues_of(part, cues))
+
     def _cues_of(self, part: Part, cues: list[Guide]) -> list[CueFile]:
         nudge = part.bleed.nudge_ms / 1000
         return [CueFile(g.source.path, round(g.offset_s - part.offset_s + nudge, 6)) for g in cues]
@@ -440,6 +448,7 @@ class Desk(QObject):
         self._stocked = tuple(i.source for i in self.session.items)
         self.shelf.stock(self.session)
         self.shelf.at_hand(self.part.source)
+        self._learn_what_is_gone()
         self._adopt()
 
     def _take_known(self, source: Source) -> None:

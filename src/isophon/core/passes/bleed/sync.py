@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, ndimage
 
-_REACH_S, _EXPECTED_S, _NEARLY = 2.0, 0.08, 0.4
+_REACH_S, _EXPECTED_S, _NEARLY = 2.0, 0.08, 0.95
 _ENVELOPE_S = 0.04
 _CLEAR = 9.0  # times the spread of the correlation elsewhere
 _PIECE_S, _NEAR_S = 5.0, 0.02

@@ -16,7 +16,7 @@ def apply(block: np.ndarray, start: int, arrays: Arrays, cut: BleedCut) -> np.nd
     for first, last in cut.left:
         if first - cut.edge < at[-1] and last + cut.edge > at[0]:
             inside = np.clip(np.minimum(at - first, last - at) / cut.edge + 1, 0, 1).astype(np.float32)
-            out += inside * (block - out)
+            out = np.where(inside < 1, out + inside * (block - out), block)
     return out
 
 

@@ -1,0 +1,165 @@
+"""Bleed: known leaks of a cue are found, predicted and taken out; where there is none, nothing happens."""
+
+import json
+
+import numpy as np
+import pytest
+import soundfile as sf
+import soxr
+from scipy import signal
+
+from conftest import write
+from isophon.cli import main
+from isophon.core.demo.blemishes import ear_to_microphone
+from isophon.core.passes.bleed.leak import Cue, learn_leak
+from isophon.core.passes.bleed.learn import moved
+from isophon.core.passes.bleed.settings import BleedCut
+from isophon.core.passes.bleed.sync import synchronize
+from isophon.core.render import TILE, Renderer
+from voices import spoken
+
+RATE = 24_000
+
+
+@pytest.fixture(scope="module")
+def cue(demo):
+    samples, rate = sf.read(demo.parent / "Cue.wav", dtype="float32")
+    return soxr.resample(samples, rate, RATE)
+
+
+@pytest.fixture(scope="module")
+def voice():
+    samples, rate, _ = spoken("es+f4")
+    return soxr.resample(np.tile(samples, 4), rate, RATE).astype(np.float32)
+
+
+def leaked(voice, feed, under_db, seed=3):
+    """The feed through a headphone and a small room, ``under_db`` under the voice, and faint room noise."""
+    way = soxr.resample(ear_to_microphone(seed), 48_000, RATE)
+    leak = signal.oaconvolve(feed, way)[: len(voice)]
+
+    def loud(x):
+        return np.sqrt(np.mean(x[np.abs(x) > 0.05 * np.abs(x).max()] ** 2))
+
+    leak *= loud(voice) / loud(leak) * 10 ** (-under_db / 20)
+    room = np.random.default_rng(1).standard_normal(len(voice)) * loud(voice) * 10 ** (-70 / 20)
+    return leak.astype(np.float32), (voice + leak + room).astype(np.float32)
+
+
+def better_db(leak, taken):
+    return 10 * np.log10(np.mean(leak**2) / np.mean((leak - taken) ** 2))
+
+
+@pytest.mark.parametrize("under_db", [25, 40])
+def test_a_leak_far_under_the_voice_is_predicted(voice, cue, under_db):
+    feed = cue[: len(voice)]
+    leak, take = leaked(voice, feed, under_db)
+    taken = learn_leak(take[None], RATE, [Cue("cue", feed[None], RATE)], "k")
+    assert taken.facts.key == "k" and taken.facts.delay_s == pytest.approx(0.0006, abs=0.0004)
+    assert better_db(leak, taken.leak[0]) > 10
+    still = np.sqrt(signal.oaconvolve(voice**2, np.ones(1_200) / 1_200, "same").clip(0)) < 1e-4
+    before, after = (np.mean(x[still] ** 2) for x in (leak, leak - taken.leak[0]))
+    assert 10 * np.log10(before / after) > 12
+    left = take - taken.leak[0] - taken.rest[0]
+    assert np.mean((left - take + leak)[still] ** 2) < 1.2 * after, "what was missed comes down too"
+
+
+def test_another_song_and_no_leak_change_nothing(voice, cue, demo):
+    other = soxr.resample(sf.read(demo.parent / "Bed.wav", dtype="float32")[0][:, 0], 48_000, RATE)[: len(voice)]
+    _, take = leaked(voice, cue[: len(voice)], 30)
+    for samples, feed in ((take, other), (voice, cue[: len(voice)])):
+        taken = learn_leak(samples[None], RATE, [Cue("other", feed[None], RATE)], "k")
+        assert taken.facts.key == "" and not taken.leak.any() and not taken.rest.any()
+
+
+def test_another_rate_an_offset_and_two_sides(voice, cue):
+    feed = cue[: len(voice)]
+    other = np.random.default_rng(4).standard_normal(len(feed)).astype(np.float32) * 0.02
+    right = 0.6 * feed + signal.lfilter([1], [1, -0.9], other).astype(np.float32)
+    one, take = leaked(voice, feed, 30)
+    two, _ = leaked(voice, right, 33, seed=5)
+    late = round(0.73 * RATE)
+    whole = np.concatenate([np.zeros(late, np.float32), take + two])
+    sides = np.stack([soxr.resample(x, RATE, 22_050) for x in (feed, right)])
+    taken = learn_leak(whole[None], RATE, [Cue("cue", sides, 22_050)], "k")
+    assert taken.facts.delay_s == pytest.approx(0.7306, abs=0.002)
+    assert better_db(one + two, taken.leak[0][late:]) > 8
+
+
+def test_a_drifting_clock_is_followed(voice, cue):
+    """50 ppm, as two devices without a common clock may have (common practice: up to 100)."""
+    at = np.arange(len(voice)) / (1 + 50e-6)
+    drifting = np.interp(at, np.arange(len(cue)), cue).astype(np.float32)
+    leak, take = leaked(voice, drifting, 30)
+    sync = synchronize(take, cue[None, : len(voice)], RATE)
+    assert sync.found and sync.ppm == pytest.approx(50, abs=6)
+    taken = learn_leak(take[None], RATE, [Cue("cue", cue[None, : len(voice)], RATE)], "k")
+    assert better_db(leak, taken.leak[0]) > 5
+
+
+def test_the_cue_is_found_within_two_seconds(voice, cue):
+    """The correlation is by definition highest at the delay (Knapp & Carter 1976)."""
+    for late in (-1.7, -0.2, 0.9, 1.8):
+        feed = moved(cue, round(late * RATE), len(voice))
+        _, take = leaked(voice, feed, 35)
+        assert synchronize(take, cue[None, : len(voice)], RATE).delay_s == pytest.approx(late, abs=0.002)
+
+
+def test_what_is_taken_out_is_scaled_left_and_the_same_in_every_span(voice, cue):
+    feed = cue[: len(voice)]
+    _, take = leaked(voice, feed, 30)
+    taken = learn_leak(take[None], RATE, [Cue("cue", feed[None], RATE)], "k")
+    arrays = (taken.leak, taken.rest)
+
+    def clean(much, careful, left=()):
+        renderer = Renderer(lambda s, n: _read(take, s, n), RATE, len(take), leaks=lambda key: arrays)
+        plan = (BleedCut(0, len(take), "k", much, careful, left),)
+        return renderer, plan, renderer.cleaned(plan, 0, len(take))[0]
+
+    _, _, all_of_it = clean(1.0, 0.0)
+    assert np.allclose(all_of_it, take - taken.leak[0] - taken.rest[0], atol=1e-7)
+    renderer, plan, some = clean(0.5, 1.0, ((30_000, 40_000),))
+    assert np.allclose(some[:20_000], (take - 0.5 * taken.leak[0])[:20_000], atol=1e-7)
+    assert np.array_equal(some[30_000:40_000], take[30_000:40_000])
+    span = renderer.cleaned(plan, TILE - 40, 30_000)[0]
+    assert np.array_equal(span, some[TILE - 40 : TILE + 29_960])
+
+
+def _read(samples, start, frames):
+    out = np.zeros((1, frames), np.float32)
+    first, last = max(0, start), min(len(samples), start + frames)
+    if last > first:
+        out[0, first - start : last - start] = samples[first:last]
+    return out
+
+
+def test_the_command_line_takes_a_cue(voice, cue, demo, tmp_path, capsys):
+    feed = cue[: len(voice)]
+    leak, take = leaked(voice, feed, 28)
+    files = [str(write(tmp_path / f"{name}.wav", x, RATE, "FLOAT")) for name, x in (("take", take), ("feed", feed))]
+    assert main(["find", files[0], "--cue", files[1], "--json", "--only", "bleed", "--quiet"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["bleed"]["found"] and told["bleed"]["less_db"] > 5
+    assert told["marks"] and all(m["kind"] == "bleed" and m["change_db"] <= 0 for m in told["marks"])
+    call = [
+        "clean",
+        files[0],
+        "--cue",
+        files[1],
+        "--only",
+        "bleed",
+        "--out",
+        str(tmp_path),
+        "--depth",
+        "32f",
+        "--quiet",
+    ]
+    assert main(call) == 0
+    out = sf.read(tmp_path / "take.clean.wav", dtype="float32")[0]
+    assert 10 * np.log10(np.mean(leak**2) / np.mean((out - take + leak) ** 2)) > 10
+    other = str(demo.parent / "Bed.wav")
+    assert main([*call[:3], other, *call[4:], "--force"]) == 0
+    assert "no leak of Bed.wav was found" in capsys.readouterr().err
+    assert np.array_equal(sf.read(tmp_path / "take.clean.wav", dtype="float32")[0], take)
+    assert main(["find", files[0], "--cue", str(tmp_path / "none.wav")]) == 3
+    assert "none.wav: no such file" in capsys.readouterr().err

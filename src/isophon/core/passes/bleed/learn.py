@@ -21,7 +21,7 @@ from scipy import fft, ndimage, signal
 
 _PATH_S, _BEFORE_S = 0.075, 0.006  # the path's length, and how much of it lies before the found delay
 _WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
-_GRADIENTS = 32
+_GRADIENTS, _OWN_SHARE = 32, 0.3
 _BLOCK, _MOST_S = 8_192, 60.0
 _RIDGES, _DECAY_S = (1e-3, 1e-2, 0.1, 1.0), 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
@@ -61,7 +61,8 @@ def learn(
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
         tell(0.15 * i)
         path = _solved(_Moments(white_take, white_cues, weight, taps, most), np.zeros_like(path), _RIDGES[0], rate)
-        weight = _weight(white_take - _through(white_cues, path), rate, around_s)
+        leak = _through(white_cues, path)
+        weight = _weight(white_take - leak, rate, around_s, leak)
     lean, explained, bands = _best_ridge(white_take, white_cues, weight, taps, most, rate)
     if explained <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros_like(path, np.float32), _BEFORE_S, 0.0, 0.0)
@@ -108,9 +109,14 @@ def _whitener(take: np.ndarray, rate: int) -> np.ndarray:
     return taps.astype(np.float32)
 
 
-def _weight(error: np.ndarray, rate: int, around_s: float) -> np.ndarray:
-    """How much each moment counts: one over the power of what else sounds around it."""
+def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | None = None) -> np.ndarray:
+    """How much each moment counts: one over the power of what else sounds around it.
+
+    What a path that is not right yet leaves of the ``leak`` itself is nothing else.
+    """
     power = ndimage.uniform_filter1d(np.square(error, dtype=np.float64), round(around_s * rate))
+    if leak is not None:
+        power -= _OWN_SHARE * ndimage.uniform_filter1d(np.square(leak, dtype=np.float64), round(around_s * rate))
     power = ndimage.maximum_filter1d(np.maximum(power, 0), round(around_s * rate))
     floor = np.percentile(power[:: max(1, rate // 50)], _FLOOR_PERCENTILE) + 1e-14
     return (floor / (power + floor)).astype(np.float32)

@@ -110,6 +110,11 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
             with Recording(path) as recording:
                 edits.check_source(part.source, recording)
                 found = survey_recording(recording, lambda f: progress(path, "surveying", f))
+                if part.leak and part.leak.key and "bleed" in kinds:  # nothing is learned where it is still kept
+                    nudge = part.bleed.nudge_ms / 1000
+                    cues = [CueFile(g.source.path, round(g.offset_s - part.offset_s + nudge, 6))
+                            for g in session.guides if g.kind == "cue"]  # fmt: skip
+                    learn(recording, cues, found, lambda f: progress(path, "learning the bleed", f))
                 ready = part if part.found else _with_marks(part, recording, found)
                 ready = _only(ready, kinds)
                 return handover.hand_over(

@@ -73,7 +73,7 @@ class Transport(QFrame):
         self.device = QLabel("", objectName="soft")
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 6, 16, 8)
-        row.setSpacing(10)
+        row.setSpacing(8)
         row.addWidget(self.play)
         row.addWidget(self.clock)
         row.addWidget(self.loop)

@@ -127,20 +127,23 @@ class _Loudness:
 
 def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     """Where a word really ends, if a breath touches it: at the dip before a dark sound that swells again and lasts."""
-    path = np.arange(at, until + step, step)
-    lasting = round(_LASTING_S / loud.hop)
-    level, lowest = loud.smooth, 0
-    for i in range(1, len(path)):
-        if level[path[i]] < level[path[lowest]]:
-            lowest = i
-        ahead = path[0] + step * np.arange(i, i + lasting)
-        ahead = ahead[(ahead >= 0) & (ahead < len(level))]
-        over = level[ahead] - level[path[lowest]]
-        if len(ahead) < lasting or over.min() <= _SWELL_DB / 2 or loud.dark[ahead].mean() <= 0.6:
-            continue
-        in_the_room = level[path[lowest]] < loud.room + _IN_THE_ROOM_DB
-        if over.mean() > (_SWELL_DB if in_the_room else _CLEAR_SWELL_DB) and not loud.bursts(path[lowest]):
-            return int(path[lowest])
+    level, lasting = loud.smooth, round(_LASTING_S / loud.hop)
+    ahead = at + step * np.arange(abs(until - at) + lasting)
+    ahead = ahead[(ahead >= 0) & (ahead < len(level))]
+    count = min(abs(until - at) + 1, len(ahead) - lasting + 1)
+    if count < 2:
+        return until
+    along = level[ahead]
+    lower = np.concatenate([[True], along[1:count] < np.minimum.accumulate(along[: count - 1])])
+    lowest = np.maximum.accumulate(np.where(lower, np.arange(count), 0))
+    windows = np.lib.stride_tricks.sliding_window_view(along, lasting)[:count]
+    dark = np.lib.stride_tricks.sliding_window_view(loud.dark[ahead], lasting)[:count].mean(axis=1) > 0.6
+    dip = along[lowest]
+    most = np.where(dip < loud.room + _IN_THE_ROOM_DB, _SWELL_DB, _CLEAR_SWELL_DB)
+    swells = dark & (windows.min(axis=1) - dip > _SWELL_DB / 2) & (windows.mean(axis=1) - dip > most)
+    for dip_at in np.unique(lowest[swells]):
+        if not loud.bursts(int(ahead[dip_at])):
+            return int(ahead[dip_at])
     return until
 
 

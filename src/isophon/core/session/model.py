@@ -28,7 +28,6 @@ from isophon.core.passes.hiss import settings as hiss
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.passes.hiss.treat import HissCut
 from isophon.core.passes.hum.model import HumCut, HumSettings
-from isophon.core.passes.pops import settings as pops
 from isophon.core.passes.pops.settings import PopSettings
 from isophon.core.passes.pops.treat import PopCut
 from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of, loss_db
@@ -39,7 +38,7 @@ from isophon.core.render import Plan
 
 _CHANGES = {
     "bleed": bleed.change_of, "gap": gaps.change_of, "breath": breaths.change_of,
-    "pop": pops.change_of, "tick": ticks.change_of
+    "pop": breaths.change_of, "tick": ticks.change_of
 }  # fmt: skip
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Protocol
 
 import msgspec
 
@@ -27,6 +27,14 @@ class BreathSettings(msgspec.Struct, frozen=True):
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
 
 
+class UnderCeiling(Protocol):
+    """Settings of a kind whose marks come down to a ceiling over the voice."""
+
+    ceiling_db: float
+    limit_db: float
+    sure: float
+
+
 _STACK = BreathSettings(ceiling_db=-60.0, limit_db=GONE_DB, fill=False)  # the stack breathes once: common practice
 _OF_ROLE = {"double": _STACK, "harmony": _STACK}
 
@@ -36,8 +44,8 @@ def role_default(role: str) -> BreathSettings:
     return _OF_ROLE.get(role, BreathSettings())
 
 
-def change_of(mark: Mark, settings: BreathSettings) -> float:
-    """What is done to a breath, in dB ≤ 0; −36 and less: taken out whole."""
+def change_of(mark: Mark, settings: UnderCeiling) -> float:
+    """What is done to a breath or a pop, in dB ≤ 0; −36 and less: taken out whole."""
     hand = mark.hand
     if hand.leave:
         return 0.0

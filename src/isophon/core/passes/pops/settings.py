@@ -1,4 +1,4 @@
-"""The settings of the Pops pass, and what they make of a mark."""
+"""The settings of the Pops pass; they make of a mark what those of the Breaths pass do."""
 
 from __future__ import annotations
 
@@ -6,9 +6,7 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.marks import Mark
-
-GONE_DB = -36.0
+from isophon.core.passes.breaths.settings import GONE_DB
 
 
 class PopSettings(msgspec.Struct, frozen=True):
@@ -29,15 +27,3 @@ class PopSettings(msgspec.Struct, frozen=True):
 def role_default(role: str) -> PopSettings:
     """The settings that a part of a role starts with."""
     return PopSettings()
-
-
-def change_of(mark: Mark, settings: PopSettings) -> float:
-    """What is done to a pop's burst, in dB ≤ 0; −36 and less: taken out whole."""
-    hand = mark.hand
-    if hand.leave:
-        return 0.0
-    if hand.change_db is not None:
-        return hand.change_db
-    if mark.confidence < settings.sure and not hand.drawn:
-        return 0.0
-    return max(settings.limit_db, min(0.0, settings.ceiling_db - mark.standout_db))

@@ -62,3 +62,11 @@ def test_the_band_filter_passes_its_band_and_nothing_else(rate):
     assert np.abs(level[(freqs > 4_650) & (freqs < 0.45 * rate)]).max() < 0.1
     assert level[freqs < 3_350].max() < -55
     assert np.allclose(taps, taps[::-1])
+
+
+def test_a_meter_of_any_rate():
+    """At 192 kHz the samples themselves are near enough to the true peak (BS.1770-5, Annex 2)."""
+    for rate in (8_000, 96_000, 192_000):
+        meter = Meter(rate, 1)
+        meter.add(0.5 * np.sin(2 * np.pi * 997 * np.arange(rate) / rate)[None, :])
+        assert meter.true_peak() == pytest.approx(-6.02, abs=0.05)

@@ -99,4 +99,6 @@ class Meter:
 
 def _peak_filter(factor: int) -> np.ndarray:
     """Interpolation low pass for true peak: 12 taps a phase (BS.1770-5, Annex 2)."""
+    if factor == 1:
+        return np.ones(1)
     return signal.firwin(12 * factor + 1, 1.0 / factor, window=("kaiser", 7.0)) * factor

@@ -97,12 +97,13 @@ def test_a_drifting_clock_is_followed(voice, cue):
     assert better_db(leak, taken.leak[0]) > 5
 
 
-def test_the_cue_is_found_where_it_lies(voice, cue):
-    """The correlation is by definition highest at the delay (Knapp & Carter 1976)."""
-    for late in (-0.7, -0.2, 0.6, 0.8):  # music that repeats after 1.76 s tells no more
-        feed = moved(cue, round(late * RATE), len(voice))
-        _, take = leaked(voice, feed, 35)
-        assert synchronize(take, cue[None, : len(voice)], RATE).delay_s == pytest.approx(late, abs=0.002)
+def test_the_cue_is_found_within_two_seconds(voice):
+    """The correlation is by definition highest at the delay (Knapp & Carter 1976); the feed is a guide voice."""
+    samples, rate, _ = spoken("en-us")
+    guide = soxr.resample(np.tile(samples, 3), rate, RATE).astype(np.float32)
+    for late in (-1.7, -0.2, 0.9, 1.8):
+        _, take = leaked(voice, moved(guide, round(late * RATE), len(voice)), 35)
+        assert synchronize(take, guide[None, : len(voice)], RATE).delay_s == pytest.approx(late, abs=0.002)
 
 
 def test_what_is_taken_out_is_scaled_left_and_the_same_in_every_span(voice, cue):

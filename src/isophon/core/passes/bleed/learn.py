@@ -4,8 +4,8 @@ The path is a filter of some tens of milliseconds for each cue channel, estimate
 by regularised weighted least squares (Wiener's equations with weights): both signals are first whitened
 by the noise of the take's stillest moments, and each moment counts by how little
 else sounds in it (iteratively reweighted, so that the voice freezes the learning).
-The normal equations are solved by conjugate gradients (Hestenes & Stiefel 1952) with the
-Toeplitz products done by FFT. A path that wanders is followed in pieces that
+The normal equations are solved by conjugate gradients (Hestenes & Stiefel 1952) over
+the moments in which the leak is heard best, products done by FFT. A path that wanders is followed in pieces that
 lean on the whole take's path, and only where that explains other moments of
 the same piece better.
 """

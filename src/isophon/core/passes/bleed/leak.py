@@ -7,13 +7,15 @@ from dataclasses import dataclass
 
 import numpy as np
 import soxr
+from msgspec.structs import replace
 from scipy import ndimage, signal
 
 from isophon.core.audio.loudness import lufs
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.bleed.learn import learn, moved
+from isophon.core.passes.bleed.click import find_click, trains
+from isophon.core.passes.bleed.learn import CUE_REACH, Reach, learn, moved
 from isophon.core.passes.bleed.residue import missed
-from isophon.core.passes.bleed.settings import Leak
+from isophon.core.passes.bleed.settings import OWN_CLICK, Leak
 from isophon.core.passes.bleed.sync import Sync, synchronize
 from isophon.core.survey import STILL, Survey
 
@@ -25,6 +27,7 @@ _HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
 _LEAST_OVER_ROOM_DB = -12.0
 _PICTURE = 600
 _NO_LOWS = 300.0
+_CLICK_REACH = Reach(0.06, 0.15)  # its sound is learned with its path, and may be found at its end
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,55 +52,79 @@ class Taken:
 def learn_leak(
     samples: np.ndarray, rate: int, cues: Sequence[Cue], key: str, tell: Callable[[float], None] | None = None
 ) -> Taken:
-    """Learn how cues leaked into a take, float32 ``(channels, n)``.
+    """Learn how cues leaked into a take, float32 ``(channels, n)``; without any cue, the take's own regular click.
 
-    Where no cue is heard in it nothing is taken out, and the facts have no key.
+    Where nothing of them is heard in it nothing is taken out, and the facts have no key.
     """
     tell = tell or (lambda fraction: None)
     divide = max(1, int(rate / _FULL_RATE * 2)) if rate >= _FULL_RATE else 1
     low = rate // divide
     takes = np.stack([soxr.resample(channel, rate, low, "HQ") for channel in samples]) if divide > 1 else samples
     tell(0.05)
-    aligned, best, names = [], None, []
-    for cue in cues:
-        sources = _distinct(np.stack([soxr.resample(c, cue.rate, low, "HQ") for c in cue.samples]))
-        sync = synchronize(takes.mean(axis=0), sources, low, cue.offset_s)
-        best = sync if best is None or sync.clear > best.clear else best
-        if sync.found:
-            names.append(cue.name)
-            aligned += [_aligned(source, sync, low, takes.shape[1]) for source in sources]
-        tell(0.05 + 0.2 * (1 + len(names)) / (1 + len(cues)))
-    if not aligned or best is None:
-        return _nothing(samples, cues, best, low)
-    feeds = np.stack(aligned)
-    learned = [learn(take, feeds, low, tell=lambda f, i=i: tell(0.25 + 0.6 * (i + f) / len(takes)))
+    heard = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
+    if not len(heard.feeds):
+        return _nothing(samples, heard.facts)
+    learned = [learn(take, heard.feeds, low, lambda f, i=i: tell(0.25 + 0.6 * (i + f) / len(takes)), heard.reach)
                for i, take in enumerate(takes)]  # fmt: skip
     if not any(one.explained_db > 0 for one in learned):
-        return _nothing(samples, cues, best, low)
+        return _nothing(samples, heard.facts)
     rest = np.stack([missed(take, one.leak, low) for take, one in zip(takes, learned, strict=True)])
     leak = np.stack([one.leak for one in learned])
     tell(0.92)
     less = _less(takes, leak, rest, low)
     up = [np.stack([_back(channel, low, rate, samples.shape[1]) for channel in x]) for x in (leak, rest)]
     first = learned[0]
-    heard = round(float(best.delay_s), 6), float(best.ppm), float(best.clear)
-    facts = Leak(key, tuple(names), *heard, less, low, first.before_s,
-                 first.path.tobytes(), *_picture(best))  # fmt: skip
+    facts = replace(
+        heard.facts, key=key, less_db=less, rate=low,
+        before_s=heard.reach.before_s, path=first.path.tobytes(), ways=len(first.path),
+    )  # fmt: skip
     tell(1.0)
     return Taken(facts, *up)
 
 
-def _nothing(samples: np.ndarray, cues: Sequence[Cue], best: Sync | None, rate: int) -> Taken:
-    picture = _picture(best) if best else ((0.0, 0.0), b"")
-    clear, delay = (float(best.clear), round(float(best.delay_s), 6)) if best else (0.0, 0.0)
-    facts = Leak("", tuple(c.name for c in cues), delay, clear=clear, rate=rate, lags=picture[0], heights=picture[1])
+@dataclass(frozen=True, eq=False)
+class _Heard:
+    """``feeds``: what leaked, ``(feeds, n)``, where it is heard in the take; empty where it is not."""
+
+    facts: Leak
+    feeds: Sequence[np.ndarray] | np.ndarray
+    reach: Reach
+
+
+def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[float], None]) -> _Heard:
+    """The cues that are heard in a take, moved to where they are heard."""
+    best, feeds, names = None, [], []
+    for i, cue in enumerate(cues):
+        sources = _distinct(np.stack([soxr.resample(c, cue.rate, rate, "HQ") for c in cue.samples]))
+        sync = synchronize(takes.mean(axis=0), sources, rate, cue.offset_s)
+        best = sync if best is None or sync.clear > best.clear else best
+        if sync.found:
+            names.append(cue.name)
+            feeds += [_aligned(source, sync, rate, takes.shape[1]) for source in sources]
+        tell(0.05 + 0.2 * (i + 1) / len(cues))
+    delay, ppm, clear = round(float(best.delay_s), 6), float(best.ppm), float(best.clear)
+    facts = Leak("", tuple(names) or tuple(cue.name for cue in cues), delay, ppm, clear, rate=rate)
+    return _Heard(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else (), CUE_REACH)
+
+
+def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _Heard:
+    """The take's own regular click as impulses: its sound is learned with its path."""
+    click = find_click(takes.mean(axis=0), rate, lambda f: tell(0.05 + 0.2 * f))
+    first = min((float(times[0]) for times in click.times), default=0.0)
+    facts = Leak("", (OWN_CLICK,), round(first, 6), rate=rate, beat_s=round(click.beat_s, 7))
+    feeds = trains(click, rate, takes.shape[1])
+    return _Heard(_pictured(facts, click.beats, click.heights), feeds, _CLICK_REACH)
+
+
+def _nothing(samples: np.ndarray, facts: Leak) -> Taken:
     return Taken(facts, np.zeros_like(samples), np.zeros_like(samples))
 
 
-def _picture(sync: Sync) -> tuple[tuple[float, float], bytes]:
-    thin = max(1, len(sync.heights) // _PICTURE)
-    heights = sync.heights[: len(sync.heights) // thin * thin].reshape(-1, thin).max(axis=1)
-    return (float(sync.lags[0]), float(sync.lags[-1])), np.clip(255 * heights, 0, 255).astype(np.uint8).tobytes()
+def _pictured(facts: Leak, lags: np.ndarray, heights: np.ndarray) -> Leak:
+    thin = max(1, len(heights) // _PICTURE)
+    tall = heights[: len(heights) // thin * thin].reshape(-1, thin).max(axis=1)
+    drawn = np.clip(255 * tall, 0, 255).astype(np.uint8).tobytes()
+    return replace(facts, lags=(float(lags[0]), float(lags[-1])), heights=drawn)
 
 
 def _distinct(channels: np.ndarray) -> np.ndarray:

@@ -8,6 +8,8 @@ import msgspec
 
 from isophon.core.marks import Mark
 
+OWN_CLICK = "its own click"
+
 
 class BleedSettings(msgspec.Struct, frozen=True):
     """What the Bleed pass does.
@@ -34,7 +36,9 @@ class Leak(msgspec.Struct, frozen=True):
     ``key``: the name of its predicted sound beside the take's measurements; empty: no leak was found. ``cues``: what
     it was learned from. ``delay_s``, ``ppm``, ``clear``: see :class:`isophon.core.passes.bleed.sync.Sync`.
     ``less_db``: how much less is heard where only the leak sounds. ``path``: float32 taps at ``rate`` Hz, the first
-    ``before_s`` before the delay; ``lags``: (first, last) s of ``heights``, uint8, the correlation's picture.
+    ``before_s`` before the delay, one path after another in ``ways``; ``lags``: (first, last) s of ``heights``, uint8,
+    the correlation's picture. ``beat_s``: where the take's own click was learned, the shortest time between
+    its beats, 0 otherwise; ``lags`` are then times between beats.
     """
 
     key: str
@@ -46,6 +50,8 @@ class Leak(msgspec.Struct, frozen=True):
     rate: int = 24_000
     before_s: float = 0.0
     path: bytes = b""
+    ways: int = 1
+    beat_s: float = 0.0
     lags: tuple[float, float] = (0.0, 0.0)
     heights: bytes = b""
 

@@ -1,0 +1,292 @@
+"""A regular click that leaked into a take, found in the take itself: its beat, and which sounds it has.
+
+What rises out of quieter moments before it, and does not go on for long, may be a beat. A comb over the
+autocorrelation of these moments tells after which times they come again. A click is believed
+when its beats sound alike, sample for sample, as no consonant does: each is held against
+the mean of the others. A straight line through the times at which each is most like
+that mean gives the period to a small part of a sample.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import fft, ndimage, signal
+
+from isophon.core.passes.bleed.learn import whitener
+
+BEATS_S = (0.2, 2.1)
+_BIN_S, _LOWEST_HZ = 0.001, 350.0
+_LEFT_MS, _RIGHT_MS, _SIDE_PERCENTILE = (-30, -4), (12, 45), 85
+_RINGS_DB = (0.0, 16.0)  # how much what follows may be over what was before: ticks, and beeps that ring
+_OVER_DB, _MOST_DB = 3.0, 15.0
+_STEP_S, _TEETH, _SAME_S = 2e-5, 24, 0.003
+_MOST_TRIED = 40
+_BETWEEN = (2, 3)
+_CANDIDATES, _DIVISORS, _BARS = 8, (1, 2, 3, 4, 5, 6, 8), (2, 3, 4, 5, 6, 7, 8)
+_FEWEST_BEATS, _FEWEST_ALIKE, _FEWEST_OF_A_SOUND, _MOSTLY = 8, 5.0, 3, 0.5
+_EARLY_S, _SOUND_S, _OFF_S, _STRAIGHT_S = 0.002, 0.025, 0.0015, 0.0007
+_FINER, _ROUNDS, _STILL_PERCENTILE = 8, 3, 20
+_BAR_PAYS, _SAME_SOUND, _MOST_SOUNDS = 1.1, 0.15, 3
+_SINC = 16
+
+
+@dataclass(frozen=True, eq=False)
+class Click:
+    """``times``: one array of beats in s for each sound, none where no click is regular; ``beat_s``: the shortest time
+    between beats. ``beats`` (s) and ``heights`` picture how the moments come again.
+    """
+
+    times: tuple[np.ndarray, ...]
+    beat_s: float
+    beats: np.ndarray
+    heights: np.ndarray
+
+    @property
+    def found(self) -> bool:
+        """Whether there is a regular click in the take."""
+        return bool(self.times)
+
+
+@dataclass(frozen=True, eq=False)
+class _Grid:
+    """Beats on a straight line: the first, the time between them and the bar they repeat in."""
+
+    first_s: float
+    beat_s: float
+    bar: int
+    alike: float
+
+
+def find_click(take: np.ndarray, rate: int, tell: Callable[[float], None] | None = None) -> Click:
+    """Find the regular click in a take ``(n,)``; where there is none, one that is not found."""
+    tell = tell or (lambda fraction: None)
+    bright = _bright(take, rate)
+    level = _level(bright, rate)
+    grids, scores = [], []
+    for i, rings_db in enumerate(_RINGS_DB):
+        hits = _hits(level, rings_db)
+        beats, score = _beats(hits)
+        scores.append(score)
+        likely = sorted((_first(hits, beat) for beat in beats), reverse=True)[:_MOST_TRIED]
+        for j, (_, first, beat) in enumerate(likely):
+            grids += _believed(bright, level, first, beat, rate)
+            tell((i + j / len(likely)) / len(_RINGS_DB))
+    shown = np.max(scores, axis=0)
+    shown = np.maximum(shown, 0) / (shown.max(initial=0) + 1e-12)
+    picture = np.arange(len(shown)) * _STEP_S + BEATS_S[0], shown
+    best = max(grids, key=lambda g: (g.alike, g.beat_s), default=None)
+    if best is None or best.alike < _FEWEST_ALIKE:
+        return Click((), 0.0, *picture)
+    return _sounds(bright, level, _filled(bright, level, best, rate), rate, picture)
+
+
+def trains(click: Click, rate: int, count: int) -> np.ndarray:
+    """The beats of each sound as impulses between samples, float32 ``(sounds, count)``."""
+    out = np.zeros((len(click.times), count), np.float32)
+    around = np.arange(-_SINC, _SINC + 1)
+    for train, times in zip(out, click.times, strict=True):
+        for at in times * rate:
+            places = round(at) + around
+            inside = (places >= 0) & (places < count)
+            off = places - at
+            train[places[inside]] += (np.sinc(off) * np.cos(np.pi * off / (2 * _SINC + 3)) ** 2)[inside]
+    return out
+
+
+def _bright(take: np.ndarray, rate: int) -> np.ndarray:
+    """The take with its noise flattened and its lows gone, where no click is told from the voice."""
+    white = signal.oaconvolve(take, whitener(take, rate), "same")
+    return signal.sosfiltfilt(signal.butter(2, _LOWEST_HZ, "high", fs=rate, output="sos"), white).astype(np.float32)
+
+
+def _level(bright: np.ndarray, rate: int) -> np.ndarray:
+    size = round(_BIN_S * rate)
+    at = (np.arange(round(len(bright) / rate / _BIN_S)) * _BIN_S * rate).astype(int)
+    power = ndimage.uniform_filter1d(np.square(bright, dtype=np.float64), size, origin=-(size // 2))[at]
+    return 10 * np.log10(np.maximum(power, 0) + 1e-6 * np.median(power) + 1e-20)
+
+
+def _beside(level: np.ndarray, span: tuple[int, int]) -> np.ndarray:
+    """How loud it is beside each bin, so many bins from it."""
+    size, middle = span[1] - span[0] + 1, (span[0] + span[1]) // 2
+    return np.roll(ndimage.percentile_filter(level, _SIDE_PERCENTILE, size=size), -middle)
+
+
+def _hits(level: np.ndarray, rings_db: float) -> np.ndarray:
+    """By how much each bin stands up, dB, 0 where it does not."""
+    around = np.maximum(_beside(level, _LEFT_MS), _beside(level, _RIGHT_MS) - rings_db)
+    over = np.clip(level - around - _OVER_DB, 0, _MOST_DB)
+    over[level < ndimage.maximum_filter1d(level, 3)] = 0
+    return over
+
+
+def _beats(hits: np.ndarray) -> tuple[list[float], np.ndarray]:
+    """Times after which hits come again, s, likely ones and their divisions; and the score of all of them."""
+    count = len(hits)
+    smooth = ndimage.gaussian_filter1d(hits, 1.0)
+    size = fft.next_fast_len(2 * count, real=True)
+    spectrum = fft.rfft(smooth - smooth.mean(), size)
+    again = fft.irfft(np.square(np.abs(spectrum)), size)[:count] / np.arange(count, 0, -1)
+    beats = np.arange(*BEATS_S, _STEP_S)
+    score, teeth = np.zeros(len(beats)), np.zeros(len(beats))
+    for k in range(1, _TEETH + 1):
+        at = beats * k / _BIN_S
+        there = at < 0.8 * count
+        score[there] += np.interp(at[there], np.arange(count), again)
+        teeth += there
+    score /= np.sqrt(np.maximum(teeth, 1))
+    found, left = set(), score.copy()
+    for _ in range(_CANDIDATES):
+        beat = beats[int(np.argmax(left))]
+        found |= {round(float(beat / d), 4) for d in _DIVISORS if beat / d >= BEATS_S[0]}
+        left[np.abs(beats - beat) < _SAME_S] = -np.inf
+    return sorted(found), score
+
+
+def _first(hits: np.ndarray, beat: float) -> tuple[float, float, float]:
+    """How clearly hits gather at one place of a beat, that place in s, and the beat."""
+    phase = np.round(np.arange(len(hits)) * _BIN_S % beat / _BIN_S).astype(int)
+    folded = ndimage.uniform_filter1d(np.bincount(phase, hits, minlength=int(beat / _BIN_S) + 2), 5, mode="wrap")
+    place = int(np.argmax(folded))
+    return float((folded[place] - folded.mean()) / (folded.std() + 1e-12)), place * _BIN_S, beat
+
+
+def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, rate: int) -> list[_Grid]:
+    """The grid of beats near ``beat`` that sound most alike, none where too few would fit the take."""
+    times = _times(first, beat, len(level) * _BIN_S)
+    if len(times) < _FEWEST_BEATS:
+        return []
+    number, weight = np.arange(len(times)), _stillness(level, times)
+    for _ in range(_ROUNDS):
+        waves = _cut(bright, times, rate)
+        weight, _ = _robust(waves, weight)
+        if not weight.sum() > 0:
+            return []
+        mean = _mean(waves, weight)
+        at, like = _most_like(bright, times, mean, rate)
+        sure = weight * np.square(np.maximum(like, 0))
+        if sure.sum() <= 0:
+            return []
+        step, start = _line(number, at, sure)
+        step, start = _line(number, at, sure * (np.abs(at - start - step * number) < _STRAIGHT_S) + 1e-12 * sure)
+        times, beat = start + step * number, step
+    waves = _cut(bright, times, rate)
+    bar, most = 1, float(_alike(waves, weight, 0 * number).sum())
+    for longer in _BARS if most >= 1 else ():
+        alike = float(_alike(waves, weight, number % longer).sum())
+        bar, most = (longer, alike) if alike > _BAR_PAYS * most else (bar, most)
+    return [_Grid(float(times[0]), float(beat), bar, most)]
+
+
+def _filled(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> _Grid:
+    """The grid with the beats between its beats, as long as that finds more that sound alike."""
+    while True:
+        finer = [g for d in _BETWEEN for g in _believed(bright, level, grid.first_s, grid.beat_s / d, rate)]
+        best = max(finer, key=lambda g: g.alike, default=grid)
+        if best.alike <= _BAR_PAYS * grid.alike:
+            return grid
+        grid = best
+
+
+def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, picture) -> Click:
+    """The click of a grid: positions of the bar that sound alike share a sound, empty ones have none."""
+    seconds = len(level) * _BIN_S
+    times = _times(grid.first_s, grid.beat_s, seconds)
+    waves, weight = _cut(bright, times, rate), _stillness(level, times)
+    place = np.arange(len(times)) % grid.bar
+    places = [(place == i) for i in range(grid.bar)]
+    groups = [mine for mine in places if _alike(waves[mine], weight[mine], place[mine]).any()]
+    seldom = [mine for mine in places if not any(mine is group for group in groups)]
+    while len(groups) > 1:
+        means = [_mean(waves[g], _robust(waves[g], weight[g])[0]) for g in groups]
+        apart = np.array([[np.square(a - b).sum() / (np.square(a).sum() + np.square(b).sum()) if i < j else np.inf
+                           for j, b in enumerate(means)] for i, a in enumerate(means)])  # fmt: skip
+        i, j = np.unravel_index(int(np.argmin(apart)), apart.shape)
+        if apart[i, j] > _SAME_SOUND and len(groups) <= _MOST_SOUNDS:
+            break
+        groups = [g for k, g in enumerate(groups) if k not in (i, j)] + [groups[i] | groups[j]]
+    means = [_mean(waves[g], _robust(waves[g], weight[g])[0]) for g in groups]
+    for mine in seldom:  # beats that are seldom heard belong to the sound that explains them
+        power = np.square(waves[mine]).sum(axis=1)
+        alike = [(np.square(waves[mine] - mean).sum(axis=1) < (1 - _MOSTLY) * power).sum() for mean in means]
+        best = int(np.argmax(alike))
+        if alike[best]:
+            groups[best] = groups[best] | mine
+    beats = np.sort(np.concatenate([times[g] for g in groups]))
+    return Click(tuple(times[g] for g in groups), float(np.diff(beats).min()), *picture)
+
+
+def _times(first: float, beat: float, seconds: float) -> np.ndarray:
+    """All beats that lie whole within a take."""
+    edge = _EARLY_S + _OFF_S + 0.001
+    lowest, highest = np.ceil((edge - first) / beat), np.floor((seconds - _SOUND_S - edge - first) / beat)
+    return first + beat * np.arange(lowest, highest + 1)
+
+
+def _stillness(level: np.ndarray, times: np.ndarray) -> np.ndarray:
+    """How much each beat counts: one over the power of what sounds before it."""
+    before = 10 ** (_beside(level, _LEFT_MS)[np.minimum(np.round(times / _BIN_S).astype(int), len(level) - 1)] / 10)
+    return 1 / (before + np.percentile(before, _STILL_PERCENTILE))
+
+
+def _mean(waves: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    return (weight[:, None] * waves).sum(axis=0) / (weight.sum() + 1e-30)
+
+
+def _line(number: np.ndarray, at: np.ndarray, weight: np.ndarray) -> tuple[float, float]:
+    """Slope and start of the straight line through times, weighted."""
+    w = weight / weight.sum()
+    n, t = (w * number).sum(), (w * at).sum()
+    slope = float((w * (number - n) * (at - t)).sum() / ((w * np.square(number - n)).sum() + 1e-12))
+    return slope, float(t - slope * n)
+
+
+def _cut(bright: np.ndarray, times: np.ndarray, rate: int) -> np.ndarray:
+    """What sounds at each beat, moved by parts of a sample so that all begin alike, ``(beats, n)``."""
+    count = round((_EARLY_S + _SOUND_S) * rate)
+    exact = (times - _EARLY_S) * rate
+    whole = np.floor(exact).astype(int)
+    rows = np.lib.stride_tricks.sliding_window_view(bright, count)[np.clip(whole, 0, len(bright) - count)]
+    turn = np.exp(2j * np.pi * np.fft.rfftfreq(count) * (exact - whole)[:, None])
+    return np.fft.irfft(np.fft.rfft(rows, axis=1) * turn, count, axis=1)
+
+
+def _most_like(bright: np.ndarray, times: np.ndarray, mean: np.ndarray, rate: int) -> tuple[np.ndarray, np.ndarray]:
+    """When each beat is most like the mean, s, and how much, −1 to 1."""
+    reach, count = round(_OFF_S * rate), len(mean)
+    first = np.clip(np.round((times - _EARLY_S) * rate).astype(int) - reach, 0, len(bright) - count - 2 * reach)
+    rows = np.lib.stride_tricks.sliding_window_view(bright, count + 2 * reach)[first]
+    size = fft.next_fast_len(2 * count + 2 * reach, real=True)
+    product = fft.rfft(rows, size, axis=1) * fft.rfft(mean, size).conj()
+    like = fft.irfft(product, size, axis=1)[:, : 2 * reach + 1]
+    fine = signal.resample_poly(like, _FINER, 1, axis=1)[:, : 2 * reach * _FINER + 1]
+    norm = np.sqrt(np.square(mean).sum() * np.square(rows).sum(axis=1)) + 1e-20
+    return (first + fine.argmax(axis=1) / _FINER) / rate + _EARLY_S, fine.max(axis=1) / norm
+
+
+def _alike(waves: np.ndarray, weight: np.ndarray, groups: np.ndarray) -> np.ndarray:
+    """How much of each beat the mean of the others of its group explains, 0 where that is not most of it."""
+    out = np.zeros(len(waves))
+    for group in np.unique(groups):
+        mine = groups == group
+        if mine.sum() >= _FEWEST_OF_A_SOUND:
+            _, left = _robust(waves[mine], weight[mine])
+            share = 1 - left / (np.square(waves[mine]).sum(axis=1) + 1e-20)
+            out[mine] = np.where(share > _MOSTLY, share, 0)
+    return out
+
+
+def _robust(waves: np.ndarray, weight: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Weights that leave aside beats under the voice, and what the mean of the others leaves of each beat's power."""
+    power = np.square(waves).sum(axis=1)
+    heard = power > 1e-9 * power.max()  # a take may be silent between its words
+    weight, left = np.where(heard, weight, 0), power
+    for _ in range(_ROUNDS if heard.sum() > 1 else 0):
+        w = weight[:, None] / weight.sum()
+        others = ((w * waves).sum(axis=0) - w * waves) / np.maximum(1 - w, 1e-9)
+        left = np.square(waves - others).sum(axis=1)
+        weight = np.where(heard, 1 / (left + np.percentile(left[heard], _STILL_PERCENTILE) + 1e-20), 0)
+    return weight, np.where(heard, left, power)

@@ -1,0 +1,139 @@
+"""The weighted least-squares equations of a path, and how they are solved.
+
+A path of some tens of milliseconds has thousands of taps, and the cue's spectrum falls by sixty decibels and more,
+so that plain gradients need hundreds of steps. Conjugate gradients (Hestenes & Stiefel 1952) need a few when they
+are preconditioned by a matrix that is nearly the right one: the cue's short-time correlations (of some
+milliseconds), weighted and added up, as if the weights were straight lines in between. It is
+factored once (Cholesky) and serves all weights of the same take.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy import fft, linalg
+
+BLOCK = 8_192
+_HOP_S, _BATCH = 0.008, 512
+_STEPS, _UNTIL = 24, 1e-7
+_HARDLY = 1e-3  # weights under this part of the highest do not count in the matrix
+_FIRMER, _MOST_FIRM = 10.0, 4
+
+
+class Moments:
+    """The moments of a take in which the leak is heard best, ready for products with paths.
+
+    ``take`` ``(n,)``, ``cues`` ``(cues, n)`` and ``weight`` ``(n,)`` at one rate; ``most``: how many blocks.
+    """
+
+    def __init__(self, take: np.ndarray, cues: np.ndarray, weight: np.ndarray, taps: int, most: int) -> None:
+        self.taps, self.size = taps, fft.next_fast_len(BLOCK + taps, real=True)
+        count = max(1, -(-len(take) // BLOCK))
+        worth = [float(np.dot(weight[i : i + BLOCK], np.square(cues[:, i : i + BLOCK]).sum(axis=0)))
+                 for i in range(0, count * BLOCK, BLOCK)]  # fmt: skip
+        self.chosen = np.sort(np.argsort(worth)[::-1][:most]) * BLOCK
+        padded = np.pad(cues, ((0, 0), (taps, BLOCK)))
+        self.cues = np.stack([
+            fft.rfft(np.stack([cue[at : at + BLOCK + taps] for at in self.chosen]), self.size, axis=1)
+            for cue in padded
+        ])  # fmt: skip
+        self.take = np.stack([_padded(take[at : at + BLOCK]) for at in self.chosen])
+        self.weight = np.stack([_padded(weight[at : at + BLOCK]) for at in self.chosen])
+        self.scale = max(sum(worth) / len(cues), 1e-30)
+
+    def through(self, path: np.ndarray) -> np.ndarray:
+        """The cues through their paths, ``(blocks, frames)``."""
+        ways = fft.rfft(path.astype(np.float32), self.size, axis=1)
+        return fft.irfft((self.cues * ways[:, None]).sum(axis=0), self.size, axis=1)[:, self.taps : self.taps + BLOCK]
+
+    def correlated(self, error: np.ndarray) -> np.ndarray:
+        """The correlations of an error ``(blocks, frames)`` with the cues, ``(cues, taps)``."""
+        spectrum = fft.rfft(np.pad(error, ((0, 0), (self.taps, 0))), self.size, axis=1)
+        both = (self.cues.conj() * spectrum).sum(axis=1)
+        return fft.irfft(both, self.size, axis=1)[:, : self.taps].astype(np.float64)
+
+
+class Easing:
+    """What makes the equations of cues ``(cues, n)`` easy under weights like ``weight`` ``(n,)``.
+
+    ``unlikely`` ``(taps,)``: how much each tap leans towards nothing.
+    """
+
+    def __init__(self, cues: np.ndarray, weight: np.ndarray, unlikely: np.ndarray, rate: int) -> None:
+        self.unlikely = unlikely
+        grams = [_gram(cue, weight, len(unlikely), rate) for cue in cues]
+        scale = max(float(np.mean([np.trace(gram) for gram in grams])) / len(unlikely), 1e-30)
+        self._grams = [gram / scale for gram in grams]
+        self._factors: dict[float, list] = {}
+
+    def at(self, lean: float) -> list:
+        """The factored matrices of the cues where the path leans so much towards nothing."""
+        if lean not in self._factors:
+            self._factors[lean] = [_factored(gram, lean * self.unlikely) for gram in self._grams]
+        return self._factors[lean]
+
+
+def solved(heard: Moments, easing: Easing, lean: float, start: np.ndarray | None = None) -> np.ndarray:
+    """The path ``(cues, taps)`` that explains the take best under the weights and leans on ``start``.
+
+    ``lean``: how much, against the power of the cues; without a ``start`` it leans on nothing.
+    """
+    ridge = lean * heard.scale * easing.unlikely
+    factors = easing.at(lean)
+    start = np.zeros((len(heard.cues), heard.taps)) if start is None else start
+    more = np.zeros_like(start)
+    left = heard.correlated(heard.weight * (heard.take - heard.through(start)))
+    direction = _eased(left, factors)
+    energy = float((left * direction).sum())
+    until = _UNTIL * energy
+    for _ in range(_STEPS):
+        if energy <= until:
+            break
+        moved = heard.correlated(heard.weight * heard.through(direction)) + ridge * direction
+        step = energy / float((direction * moved).sum())
+        more += step * direction
+        left -= step * moved
+        better = _eased(left, factors)
+        before, energy = energy, float((left * better).sum())
+        direction = better + energy / before * direction
+    return start + more
+
+
+def _eased(left: np.ndarray, factors: list) -> np.ndarray:
+    return np.stack([linalg.cho_solve(factor, row) for factor, row in zip(factors, left, strict=True)])
+
+
+def _factored(gram: np.ndarray, ridge: np.ndarray) -> tuple[np.ndarray, bool]:
+    """The Cholesky factor of a matrix with a ridge; a firmer one where the matrix is not exact enough for it."""
+    for i in range(_MOST_FIRM + 1):
+        try:
+            return linalg.cho_factor(gram + np.diag(_FIRMER**i * ridge), lower=True, check_finite=False)
+        except linalg.LinAlgError:
+            continue
+    return linalg.cho_factor(np.diag(np.diag(gram) + ridge), lower=True)
+
+
+def _gram(cue: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> np.ndarray:
+    """How the cue's taps go together under the weights, nearly: ``(taps, taps)``."""
+    hop = round(_HOP_S * rate)
+    count, knots = len(cue) // hop, -(-taps // hop) + 1
+    heard = np.pad(weight[: count * hop].reshape(count, hop).mean(axis=1), (0, knots))
+    later = np.lib.stride_tricks.sliding_window_view(heard, knots)[:count]  # the weights 0, 1, 2… hops later
+    matter = np.flatnonzero(later.max(axis=1) > _HARDLY * heard.max())
+    padded = np.pad(cue, (0, hop + taps))
+    size = fft.next_fast_len(hop + taps, real=True)
+    sums = np.zeros((knots, taps))
+    for first in range(0, len(matter), _BATCH):
+        at = matter[first : first + _BATCH]
+        pieces = np.stack([padded[i * hop : i * hop + hop + taps] for i in at])
+        heads = fft.rfft(pieces[:, :hop], size, axis=1)
+        alike = fft.irfft(heads.conj() * fft.rfft(pieces, size, axis=1), size, axis=1)[:, :taps]
+        sums += later[at].T @ alike
+    place = np.arange(taps)
+    knot, beyond = place // hop, (place % hop / hop)[:, None]
+    rows = (1 - beyond) * sums[knot] + beyond * sums[np.minimum(knot + 1, knots - 1)]
+    lower = np.tril(rows[place[:, None], np.abs(place[:, None] - place)])
+    return lower + np.tril(lower, -1).T
+
+
+def _padded(piece: np.ndarray) -> np.ndarray:
+    return np.pad(piece, (0, BLOCK - len(piece)))

@@ -1,0 +1,94 @@
+"""How much a path must lean towards nothing, and what it explains: cross-validation (Stone 1974).
+
+The take is dealt out in turns of more than a second; a path learned from three quarters of them is judged by
+the fourth. A voice in unison with the feed looks like a path in its own octaves, but like another one each time.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from scipy import fft
+
+from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
+
+LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
+_FIRST = 3
+_FOLDS, _TURN, _FEWEST_TURNS = 4, 4 * BLOCK, 16
+_CLEARLY_DB, _BETTER_DB = 0.3, 0.03
+_LOWEST_HZ, _BANDS = 90.0, 14
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """``lean``: how much the path best leans towards nothing; ``explained_db``: how much of what it was not learned
+    from it explains, in dB of the weighted error, 0 or less where no path is better than none; ``bands_db``:
+    the same in octave bands and parts.
+    """
+
+    lean: float
+    explained_db: float
+    bands_db: np.ndarray
+
+
+def judged(take: np.ndarray, cues: np.ndarray, weight: np.ndarray, easing: Easing, most: int, rate: int) -> Judged:
+    """The lean under which a path explains most, tried up and down from the usual one."""
+    folds = _Folds(take, cues, weight, easing, most, rate)
+    at, best = _FIRST, folds.judged(LEANS[_FIRST])
+    for step in (-1, 1):
+        while 0 <= at + step < len(LEANS):
+            other = folds.judged(LEANS[at + step])
+            if other.explained_db < best.explained_db + _BETTER_DB:
+                break
+            at, best = at + step, other
+        if at < _FIRST:
+            break
+    return best
+
+
+def in_bands(path: np.ndarray, gains_db: np.ndarray, rate: int) -> np.ndarray:
+    """The path ``(cues, taps)`` without the bands in which it explains nothing."""
+    size = 2 * path.shape[1]
+    hz = np.fft.rfftfreq(size, 1 / rate)
+    edges = np.geomspace(_LOWEST_HZ, rate / 2, _BANDS + 1)
+    middles = np.sqrt(edges[1:] * edges[:-1])
+    clear = np.clip(gains_db / min(_CLEARLY_DB, 0.05 * float(gains_db.max()) + 1e-12), 0, 1)
+    mask = np.interp(np.log(np.maximum(hz, 1.0)), np.log(middles), clear)
+    return fft.irfft(fft.rfft(path, size, axis=1) * mask, size, axis=1)[:, : path.shape[1]]
+
+
+class _Folds:
+    """The moments of a take dealt out."""
+
+    def __init__(self, take, cues, weight, easing: Easing, most: int, rate: int) -> None:
+        self._easing, taps = easing, len(easing.unlikely)
+        heard = np.cumsum(weight > 0)  # every fold holds as much of what is learned from, also where that is short
+        fold = heard // min(_TURN, heard[-1] // _FEWEST_TURNS + 1) % _FOLDS
+        self._learned = [Moments(take, cues, weight * (fold != k), taps, most) for k in range(_FOLDS)]
+        self._asked = [Moments(take, cues, weight * (fold == k), taps, most // _FOLDS + 1) for k in range(_FOLDS)]
+        edges = np.geomspace(_LOWEST_HZ, rate / 2, _BANDS + 1) * self._asked[0].size / rate
+        self._spans = [slice(int(a), max(int(a) + 1, int(b))) for a, b in pairwise(edges)]
+        self._before = np.array([_power(np.sqrt(m.weight) * m.take, m.size) for m in self._asked])
+
+    def judged(self, lean: float) -> Judged:
+        """What paths explain that lean so much."""
+        after = []
+        for mine, other in zip(self._learned, self._asked, strict=True):
+            path = solved(mine, self._easing, lean)
+            after.append(_power(np.sqrt(other.weight) * (other.take - other.through(path)), other.size))
+        left = np.array(after)
+        each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
+        explained = _gain_db(self._before.sum(), left.sum())
+        bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]
+        return Judged(lean, float(min(explained, each[1])), np.array(bands))
+
+
+def _gain_db(before: np.ndarray, after: np.ndarray) -> np.ndarray:
+    return 10 * np.log10((before + 1e-30) / (after + 1e-30))
+
+
+def _power(blocks: np.ndarray, size: int) -> np.ndarray:
+    spectrum = fft.rfft(blocks, size, axis=1)
+    return (np.square(spectrum.real) + np.square(spectrum.imag)).sum(axis=0, dtype=np.float64)

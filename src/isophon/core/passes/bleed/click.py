@@ -17,6 +17,8 @@ from scipy import fft, ndimage, signal
 
 from isophon.core.passes.bleed.learn import whitener
 
+Picture = tuple[np.ndarray, np.ndarray]
+
 BEATS_S = (0.2, 2.1)
 _BIN_S, _LOWEST_HZ = 0.001, 350.0
 _LEFT_MS, _RIGHT_MS, _SIDE_PERCENTILE = (-30, -4), (12, 45), 85
@@ -24,13 +26,14 @@ _RINGS_DB = (0.0, 16.0)  # how much what follows may be over what was before: ti
 _OVER_DB, _MOST_DB = 3.0, 15.0
 _STEP_S, _TEETH, _SAME_S = 2e-5, 24, 0.003
 _MOST_TRIED = 40
-_BETWEEN = (2, 3)
+_BETWEEN, _FINER_PAYS = (2, 3), 1.1
 _CANDIDATES, _DIVISORS, _BARS = 8, (1, 2, 3, 4, 5, 6, 8), (2, 3, 4, 5, 6, 7, 8)
-_FEWEST_BEATS, _FEWEST_ALIKE, _FEWEST_OF_A_SOUND, _MOSTLY = 8, 5.0, 3, 0.5
+_FEWEST_BEATS, _FEWEST_ALIKE, _FEWEST_OF_A_SOUND, _FEWEST_MOSTLY, _MOSTLY = 8, 5.0, 3, 2, 0.5
 _EARLY_S, _SOUND_S, _OFF_S, _STRAIGHT_S = 0.002, 0.025, 0.0015, 0.0007
-_FINER, _ROUNDS, _STILL_PERCENTILE = 8, 3, 20
-_BAR_PAYS, _SAME_SOUND, _MOST_SOUNDS = 1.1, 0.15, 3
+_FINER, _ROUNDS, _STILL_PERCENTILE, _QUIET_PERCENTILE, _SILENT = 8, 3, 20, 5, 1e-9
+_BAR_PAYS, _SAME_SOUND, _MOST_SOUNDS, _SURELY = 1.04, 0.99, 3, 4.0
 _SINC = 16
+_RISES_S, _RINGS_S, _MOMENT_S = 0.06, 0.13, 0.01
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,17 +86,35 @@ def find_click(take: np.ndarray, rate: int, tell: Callable[[float], None] | None
     return _sounds(bright, level, _filled(bright, level, best, rate), rate, picture)
 
 
-def trains(click: Click, rate: int, count: int) -> np.ndarray:
-    """The beats of each sound as impulses between samples, float32 ``(sounds, count)``."""
-    out = np.zeros((len(click.times), count), np.float32)
+def feeds_of(click: Click, take: np.ndarray, rate: int) -> np.ndarray:
+    """What leaked: each sound at its beats, float32 ``(sounds, n)`` for a take ``(n,)``."""
+    out = np.zeros((len(click.times), len(take)), np.float32)
     around = np.arange(-_SINC, _SINC + 1)
     for train, times in zip(out, click.times, strict=True):
-        for at in times * rate:
+        for at in times * rate:  # beats lie between samples
             places = round(at) + around
-            inside = (places >= 0) & (places < count)
+            inside = (places >= 0) & (places < len(take))
             off = places - at
             train[places[inside]] += (np.sinc(off) * np.cos(np.pi * off / (2 * _SINC + 3)) ** 2)[inside]
-    return out
+    sounds = [_sound(take, times, rate, min(_RINGS_S, click.beat_s - _RISES_S)) for times in click.times]
+    before = round(_RISES_S * rate)
+    whole = [signal.oaconvolve(train, sound)[before : before + len(take)] for train, sound in
+             zip(out, sounds, strict=True)]  # fmt: skip
+    return np.stack(whole).astype(np.float32)
+
+
+def _sound(take: np.ndarray, times: np.ndarray, rate: int, rings_s: float) -> np.ndarray:
+    """What the beats have in common, from some time before them on: their mean, each moment of each counting by
+    how little else sounds in it.
+    """
+    waves = _cut(take, times, rate, _RISES_S, rings_s)
+    smooth = round(_MOMENT_S * rate)
+    mean = np.zeros(waves.shape[1])
+    for _ in range(_ROUNDS + 1):
+        power = ndimage.uniform_filter1d(np.square(waves - mean), smooth, axis=1)
+        weight = 1 / (power + np.percentile(power, _QUIET_PERCENTILE, axis=0) + 1e-20)
+        mean = (weight * waves).sum(axis=0) / weight.sum(axis=0)
+    return mean * signal.get_window(("tukey", 0.1), len(mean), fftbins=False)
 
 
 def _bright(take: np.ndarray, rate: int) -> np.ndarray:
@@ -174,11 +195,13 @@ def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, 
         step, start = _line(number, at, sure * (np.abs(at - start - step * number) < _STRAIGHT_S) + 1e-12 * sure)
         times, beat = start + step * number, step
     waves = _cut(bright, times, rate)
-    bar, most = 1, float(_alike(waves, weight, 0 * number).sum())
-    for longer in _BARS if most >= 1 else ():
-        alike = float(_alike(waves, weight, number % longer).sum())
-        bar, most = (longer, alike) if alike > _BAR_PAYS * most else (bar, most)
-    return [_Grid(float(times[0]), float(beat), bar, most)]
+    if _alike(waves, weight, 0 * number).sum() < 1:
+        return []
+    bar, most = 1, _explained(waves, 0 * number)
+    for longer in _BARS:
+        explained = _explained(waves, number % longer)
+        bar, most = (longer, explained) if explained > _BAR_PAYS * max(most, 0) else (bar, most)
+    return [_Grid(float(times[0]), float(beat), bar, float(_alike(waves, weight, number % bar).sum()))]
 
 
 def _filled(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> _Grid:
@@ -186,28 +209,28 @@ def _filled(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> _G
     while True:
         finer = [g for d in _BETWEEN for g in _believed(bright, level, grid.first_s, grid.beat_s / d, rate)]
         best = max(finer, key=lambda g: g.alike, default=grid)
-        if best.alike <= _BAR_PAYS * grid.alike:
+        if best.alike <= _FINER_PAYS * grid.alike:
             return grid
         grid = best
 
 
-def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, picture) -> Click:
+def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, picture: Picture) -> Click:
     """The click of a grid: positions of the bar that sound alike share a sound, empty ones have none."""
     seconds = len(level) * _BIN_S
     times = _times(grid.first_s, grid.beat_s, seconds)
     waves, weight = _cut(bright, times, rate), _stillness(level, times)
     place = np.arange(len(times)) % grid.bar
     places = [(place == i) for i in range(grid.bar)]
-    groups = [mine for mine in places if _alike(waves[mine], weight[mine], place[mine]).any()]
+    groups = [mine for mine in places if _heard(waves[mine])] or places
     seldom = [mine for mine in places if not any(mine is group for group in groups)]
     while len(groups) > 1:
-        means = [_mean(waves[g], _robust(waves[g], weight[g])[0]) for g in groups]
-        apart = np.array([[np.square(a - b).sum() / (np.square(a).sum() + np.square(b).sum()) if i < j else np.inf
-                           for j, b in enumerate(means)] for i, a in enumerate(means)])  # fmt: skip
-        i, j = np.unravel_index(int(np.argmin(apart)), apart.shape)
-        if apart[i, j] > _SAME_SOUND and len(groups) <= _MOST_SOUNDS:
+        pairs = [(i, j) for j in range(len(groups)) for i in range(j)]
+        merged = [_merged(groups, i, j) for i, j in pairs]
+        explained = [_explained_by(waves, masks) for masks in merged]
+        best = int(np.argmax(explained))
+        if explained[best] < _SAME_SOUND * _explained_by(waves, groups) and len(groups) <= _MOST_SOUNDS:
             break
-        groups = [g for k, g in enumerate(groups) if k not in (i, j)] + [groups[i] | groups[j]]
+        groups = merged[best]
     means = [_mean(waves[g], _robust(waves[g], weight[g])[0]) for g in groups]
     for mine in seldom:  # beats that are seldom heard belong to the sound that explains them
         power = np.square(waves[mine]).sum(axis=1)
@@ -217,6 +240,67 @@ def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, pictu
             groups[best] = groups[best] | mine
     beats = np.sort(np.concatenate([times[g] for g in groups]))
     return Click(tuple(times[g] for g in groups), float(np.diff(beats).min()), *picture)
+
+
+def _merged(masks: list[np.ndarray], i: int, j: int) -> list[np.ndarray]:
+    return [mask for k, mask in enumerate(masks) if k not in (i, j)] + [masks[i] | masks[j]]
+
+
+def _explained_by(waves: np.ndarray, masks: list[np.ndarray]) -> float:
+    inside = np.any(masks, axis=0)
+    return _explained(waves[inside], np.argmax(masks, axis=0)[inside])
+
+
+def _explained(waves: np.ndarray, groups: np.ndarray) -> float:
+    """How much of the beats the means of the other beats of their groups explain, the loud ones counting less."""
+    weight, power = _by_power(waves)
+    gain = sum(float(_gains(waves[mine], weight[mine]).sum()) for mine in (groups == g for g in np.unique(groups)))
+    return gain / float((weight * power).sum() + 1e-20)
+
+
+def _by_power(waves: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Weights that count beats less the louder they are, silent ones not at all; and their power."""
+    power = np.square(waves).sum(axis=1)
+    heard = power > _SILENT * power.max()
+    quiet = np.percentile(power[heard], _QUIET_PERCENTILE) if heard.any() else 1.0
+    return np.where(heard, 1 / (power + quiet + 1e-20), 0), power
+
+
+def _gains(waves: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """How much of each beat's weighted power the mean of the others explains; less than nothing where it is noise."""
+    if np.count_nonzero(weight) < 2:
+        return np.zeros(len(waves))
+    w = weight[:, None]
+    others = ((w * waves).sum(axis=0) - w * waves) / (w.sum() - w)
+    return weight * (2 * waves * others - np.square(others)).sum(axis=1)
+
+
+def _heard(waves: np.ndarray) -> bool:
+    """Whether beats share a sound: what the mean of the others explains is far from chance (Student's t), or it
+    explains most of some of them.
+    """
+    weight, power = _by_power(waves)
+    gains = _gains(waves, weight)
+    surely = float(gains.mean()) > _SURELY * float(gains.std()) / len(gains) ** 0.5
+    mostly = np.count_nonzero(gains > _MOSTLY * weight * power)
+    return len(gains) >= _FEWEST_OF_A_SOUND and (surely or mostly >= _FEWEST_MOSTLY)
+
+
+def _by_power(waves: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Weights that count beats less the louder they are, silent ones not at all; and their power."""
+    power = np.square(waves).sum(axis=1)
+    heard = power > _SILENT * power.max()
+    quiet = np.percentile(power[heard], _QUIET_PERCENTILE) if heard.any() else 1.0
+    return np.where(heard, 1 / (power + quiet + 1e-20), 0), power
+
+
+def _gains(waves: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """How much of each beat's weighted power the mean of the others explains; less than nothing where it is noise."""
+    if np.count_nonzero(weight) < 2:
+        return np.zeros(len(waves))
+    w = weight[:, None]
+    others = ((w * waves).sum(axis=0) - w * waves) / (w.sum() - w)
+    return weight * (2 * waves * others - np.square(others)).sum(axis=1)
 
 
 def _times(first: float, beat: float, seconds: float) -> np.ndarray:
@@ -244,10 +328,12 @@ def _line(number: np.ndarray, at: np.ndarray, weight: np.ndarray) -> tuple[float
     return slope, float(t - slope * n)
 
 
-def _cut(bright: np.ndarray, times: np.ndarray, rate: int) -> np.ndarray:
+def _cut(
+    bright: np.ndarray, times: np.ndarray, rate: int, early_s: float = _EARLY_S, sound_s: float = _SOUND_S
+) -> np.ndarray:
     """What sounds at each beat, moved by parts of a sample so that all begin alike, ``(beats, n)``."""
-    count = round((_EARLY_S + _SOUND_S) * rate)
-    exact = (times - _EARLY_S) * rate
+    count = round((early_s + sound_s) * rate)
+    exact = (times - early_s) * rate
     whole = np.floor(exact).astype(int)
     rows = np.lib.stride_tricks.sliding_window_view(bright, count)[np.clip(whole, 0, len(bright) - count)]
     turn = np.exp(2j * np.pi * np.fft.rfftfreq(count) * (exact - whole)[:, None])
@@ -282,7 +368,7 @@ def _alike(waves: np.ndarray, weight: np.ndarray, groups: np.ndarray) -> np.ndar
 def _robust(waves: np.ndarray, weight: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Weights that leave aside beats under the voice, and what the mean of the others leaves of each beat's power."""
     power = np.square(waves).sum(axis=1)
-    heard = power > 1e-9 * power.max()  # a take may be silent between its words
+    heard = power > _SILENT * power.max()  # a take may be silent between its words
     weight, left = np.where(heard, weight, 0), power
     for _ in range(_ROUNDS if heard.sum() > 1 else 0):
         w = weight[:, None] / weight.sum()

@@ -12,8 +12,8 @@ from scipy import ndimage, signal
 
 from isophon.core.audio.loudness import lufs
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.bleed.click import find_click, trains
-from isophon.core.passes.bleed.learn import CUE_REACH, Reach, learn, moved
+from isophon.core.passes.bleed.click import feeds_of, find_click
+from isophon.core.passes.bleed.learn import BEFORE_S, learn, moved
 from isophon.core.passes.bleed.residue import missed
 from isophon.core.passes.bleed.settings import OWN_CLICK, Leak
 from isophon.core.passes.bleed.sync import Sync, synchronize
@@ -27,7 +27,6 @@ _HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
 _LEAST_OVER_ROOM_DB = -12.0
 _PICTURE = 600
 _NO_LOWS = 300.0
-_CLICK_REACH = Reach(0.06, 0.15)  # its sound is learned with its path, and may be found at its end
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,11 +49,17 @@ class Taken:
 
 
 def learn_leak(
-    samples: np.ndarray, rate: int, cues: Sequence[Cue], key: str, tell: Callable[[float], None] | None = None
+    samples: np.ndarray,
+    rate: int,
+    cues: Sequence[Cue],
+    key: str,
+    tell: Callable[[float], None] | None = None,
+    moments: Sequence[tuple[float, float]] = (),
 ) -> Taken:
     """Learn how cues leaked into a take, float32 ``(channels, n)``; without any cue, the take's own regular click.
 
-    Where nothing of them is heard in it nothing is taken out, and the facts have no key.
+    ``moments``: the spans in s to learn from, all where none is given. Where nothing of the cues is heard
+    nothing is taken out, and the facts have no key.
     """
     tell = tell or (lambda fraction: None)
     divide = max(1, int(rate / _FULL_RATE * 2)) if rate >= _FULL_RATE else 1
@@ -64,7 +69,7 @@ def learn_leak(
     heard = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
     if not len(heard.feeds):
         return _nothing(samples, heard.facts)
-    learned = [learn(take, heard.feeds, low, lambda f, i=i: tell(0.25 + 0.6 * (i + f) / len(takes)), heard.reach)
+    learned = [learn(take, heard.feeds, low, lambda f, i=i: tell(0.25 + 0.6 * (i + f) / len(takes)), moments)
                for i, take in enumerate(takes)]  # fmt: skip
     if not any(one.explained_db > 0 for one in learned):
         return _nothing(samples, heard.facts)
@@ -76,7 +81,7 @@ def learn_leak(
     first = learned[0]
     facts = replace(
         heard.facts, key=key, less_db=less, rate=low,
-        before_s=heard.reach.before_s, path=first.path.tobytes(), ways=len(first.path),
+        before_s=BEFORE_S, path=first.path.tobytes(), ways=len(first.path),
     )  # fmt: skip
     tell(1.0)
     return Taken(facts, *up)
@@ -88,7 +93,6 @@ class _Heard:
 
     facts: Leak
     feeds: Sequence[np.ndarray] | np.ndarray
-    reach: Reach
 
 
 def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[float], None]) -> _Heard:
@@ -104,16 +108,16 @@ def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[
         tell(0.05 + 0.2 * (i + 1) / len(cues))
     delay, ppm, clear = round(float(best.delay_s), 6), float(best.ppm), float(best.clear)
     facts = Leak("", tuple(names) or tuple(cue.name for cue in cues), delay, ppm, clear, rate=rate)
-    return _Heard(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else (), CUE_REACH)
+    return _Heard(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else ())
 
 
 def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _Heard:
-    """The take's own regular click as impulses: its sound is learned with its path."""
+    """The take's own regular click, each of its sounds a feed."""
     click = find_click(takes.mean(axis=0), rate, lambda f: tell(0.05 + 0.2 * f))
     first = min((float(times[0]) for times in click.times), default=0.0)
     facts = Leak("", (OWN_CLICK,), round(first, 6), rate=rate, beat_s=round(click.beat_s, 7))
-    feeds = trains(click, rate, takes.shape[1])
-    return _Heard(_pictured(facts, click.beats, click.heights), feeds, _CLICK_REACH)
+    feeds = feeds_of(click, takes.mean(axis=0), rate) if click.found else ()
+    return _Heard(_pictured(facts, click.beats, click.heights), feeds)
 
 
 def _nothing(samples: np.ndarray, facts: Leak) -> Taken:

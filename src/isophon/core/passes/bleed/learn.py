@@ -21,34 +21,14 @@ from scipy import ndimage, signal
 from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
 from isophon.core.passes.bleed.judging import in_bands, judged
 
+_PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
 _OWN_SHARE, _MOST_S = 0.3, 60.0
-_DECAY_BEFORE, _DECAY_AFTER = 0.25, 0.29  # of the reach
+_DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
 _PAYS_DB, _FOLLOW_FROM_DB = 0.4, 0.3
 _START_LEAN, _CHECK_S = 1e-3, 0.4
 _TRUST_S, _TRUST_PRIOR, _DOUBT = 3.0, 0.3, 0.25
-
-
-@dataclass(frozen=True)
-class Reach:
-    """How far a path may reach: s before where a cue is found, and after it."""
-
-    before_s: float
-    after_s: float
-
-    def taps(self, rate: int) -> int:
-        """The path's length in frames."""
-        return round((self.before_s + self.after_s) * rate)
-
-    def unlikely(self, rate: int) -> np.ndarray:
-        """How unlikely each tap is, 1 and more: what is far from where the cue is found is less likely the path."""
-        away = np.arange(self.taps(rate)) / rate - self.before_s
-        decay = np.where(away < 0, _DECAY_BEFORE * self.before_s, _DECAY_AFTER * self.after_s)
-        return np.exp(np.abs(away) / decay)
-
-
-CUE_REACH = Reach(0.006, 0.069)
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,32 +49,31 @@ def learn(
     cues: np.ndarray,
     rate: int,
     tell: Callable[[float], None] | None = None,
-    reach: Reach = CUE_REACH,
     moments: Sequence[tuple[float, float]] = (),
 ) -> Learned:
-    """Learn the leak of cues ``(cues, n)``, aligned within the reach, in a take ``(n,)`` at the same rate.
+    """Learn the leak of cues ``(cues, n)``, aligned within some ms, in a take ``(n,)`` at the same rate.
 
     ``moments``: the spans in s to learn from, all where none is given.
     """
     tell = tell or (lambda fraction: None)
-    taps, before = reach.taps(rate), round(reach.before_s * rate)
+    taps, before = round(_PATH_S * rate), round(BEFORE_S * rate)
     early = np.stack([moved(cue, -before, len(take)) for cue in cues])  # the path begins before the delay
     flat = whitener(take, rate)
     white_take = signal.oaconvolve(take, flat, "same").astype(np.float32)
     white_cues = np.stack([signal.oaconvolve(cue, flat, "same").astype(np.float32) for cue in early])
-    chosen = _chosen(moments, rate, len(take))
+    chosen, unlikely = _chosen(moments, rate, len(take)), _unlikely(taps, rate)
     weight = _weight(white_take, rate, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
     most = max(1, round(_MOST_S * rate / BLOCK))
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
         tell(0.15 * i)
-        easing = Easing(white_cues, weight * chosen, reach.unlikely(rate), rate)
+        easing = Easing(white_cues, weight * chosen, unlikely, rate)
         path = solved(Moments(white_take, white_cues, weight * chosen, taps, most), easing, _START_LEAN)
         leak = _through(white_cues, path)
         weight = _weight(white_take - leak, rate, around_s, leak)
-    easing = Easing(white_cues, weight * chosen, reach.unlikely(rate), rate)
+    easing = Easing(white_cues, weight * chosen, unlikely, rate)
     found = judged(white_take, white_cues, weight * chosen, easing, most, rate)
     if found.explained_db <= 0:
-        return Learned(np.zeros(len(take), np.float32), np.zeros_like(path, np.float32), 0.0, 0.0)
+        return Learned(np.zeros(len(take), np.float32), np.zeros((len(cues), taps), np.float32), 0.0, 0.0)
     heard = Moments(white_take, white_cues, weight * chosen, taps, most)
     path = in_bands(solved(heard, easing, found.lean), found.bands_db, rate)
     leak = _through(early, path)
@@ -104,6 +83,12 @@ def learn(
         leak, followed = _followed(white_take, white_cues, early, weight * chosen, path, leak, easing, rate)
     trust = _trust(white_take, signal.oaconvolve(leak, flat, "same"), weight, rate)
     return Learned((leak * trust).astype(np.float32), path.astype(np.float32), followed, found.explained_db)
+
+
+def _unlikely(taps: int, rate: int) -> np.ndarray:
+    """How unlikely each tap is, 1 and more: what is far from where the cue is found is less likely the path."""
+    away = np.arange(taps) / rate - BEFORE_S
+    return np.exp(np.abs(away) / np.where(away < 0, _DECAY_BEFORE_S, _DECAY_AFTER_S))
 
 
 def _chosen(moments: Sequence[tuple[float, float]], rate: int, count: int) -> np.ndarray:

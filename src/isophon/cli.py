@@ -68,7 +68,10 @@ def _parser() -> argparse.ArgumentParser:
     clean.add_argument("--labels", action="store_true", help="also write the marks as tab-separated text")
     for command in (find, clean):
         command.add_argument("--role", default="lead", help="lead, double, harmony or adlib (lead)")
-        command.add_argument("--cue", type=Path, metavar="FILE", help="the headphone feed that leaked into it")
+        command.add_argument("--cue", type=Path, action="append", default=[], metavar="FILE",
+                             help="the headphone feed that leaked into it; may be repeated")  # fmt: skip
+        command.add_argument("--own-click", action="store_true",
+                             help="without a cue file: the take's own regular click")  # fmt: skip
         command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")
         command.add_argument("--only", metavar="KINDS", help="work on these kinds alone (comma list)")
         command.add_argument("--skip", metavar="KINDS", help="leave these kinds out (comma list)")

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from isophon.core import handover
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
-from isophon.core.bleeding import CueFile, dry, learn
+from isophon.core.bleeding import CueFile, Learned, Lesson, dry, learn, lesson_again
 from isophon.core.errors import CallError, IsophonError, OutputError
 from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
 from isophon.core.marks import KINDS, Mark
@@ -30,9 +30,8 @@ def find(call: argparse.Namespace) -> int:
     _role(call)
     kinds, settings = _kinds(call), _settings(call)
     with Recording(call.audio) as recording:
-        part, found = _surveyed(
-            _part(call.audio, recording, call.role, settings), recording, kinds, _progress(call), call.cue
-        )
+        part = _part(call.audio, recording, call.role, settings)
+        part, found = _surveyed(part, recording, kinds, _progress(call), _lesson(call, settings))
     result = {
         "file": recording.path.name,
         "sample_rate": recording.sample_rate,
@@ -91,9 +90,8 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str], settings: dict[str, Se
         def run(target: handover.Target) -> dict[str, Any]:
             progress = _progress(call)
             with Recording(path) as recording:
-                part, found = _surveyed(
-                    _part(path, recording, call.role, settings), recording, kinds, progress, call.cue
-                )
+                part = _part(path, recording, call.role, settings)
+                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings))
                 return handover.hand_over(part, recording, found, target, lambda f: progress(path, "cleaning", f))
 
         return run
@@ -110,11 +108,9 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
             with Recording(path) as recording:
                 edits.check_source(part.source, recording)
                 found = survey_recording(recording, lambda f: progress(path, "surveying", f))
-                if part.leak and part.leak.key and "bleed" in kinds:  # nothing is learned where it is still kept
-                    nudge = part.bleed.nudge_ms / 1000
-                    cues = [CueFile(g.source.path, round(g.offset_s - part.offset_s + nudge, 6))
-                            for g in session.guides if g.kind == "cue"]  # fmt: skip
-                    learn(recording, cues, found, lambda f: progress(path, "learning the bleed", f))
+                lesson = lesson_again(session, part) if "bleed" in kinds else None
+                if lesson is not None:  # nothing is learned where it is still kept
+                    learn(recording, lesson, found, lambda f: progress(path, "learning the bleed", f))
                 ready = part if part.found else _with_marks(part, recording, found)
                 ready = _only(ready, kinds)
                 return handover.hand_over(
@@ -136,17 +132,14 @@ def _surveyed(
     recording: Recording,
     kinds: set[str],
     progress: Callable[[Path, str, float], None],
-    cue: Path | None = None,
+    lesson: Lesson | None = None,
 ) -> tuple[Part, Survey]:
     hits: tuple[Mark, ...] = ()
-    if part.leak is None and cue is not None and "bleed" in kinds and part.bleed.on:
+    if lesson is not None and "bleed" in kinds and part.bleed.on:
         raw = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
-        cues = [CueFile(str(cue), part.bleed.nudge_ms / 1000)]
-        learned = learn(recording, cues, raw, lambda f: progress(recording.path, "learning the bleed", f))
+        learned = learn(recording, lesson, raw, lambda f: progress(recording.path, "learning the bleed", f))
         part, hits = replace(part, leak=learned.facts), learned.marks
-        if not learned.facts.key:
-            print(f"isophon: {recording.path.name}: no leak of {cue.name} was found in it; nothing was taken out",
-                  file=sys.stderr)  # fmt: skip
+        _warn_of_leak(recording, lesson, learned)
     heard = dry(recording, part.leak, part.bleed)
     found = survey_recording(heard, lambda f: progress(recording.path, "surveying", f))
     if "ess" in kinds:
@@ -154,6 +147,26 @@ def _surveyed(
     part = _with_marks(part, heard, found)
     marks = tuple(sorted((*part.marks, *hits), key=lambda m: (m.start, m.id)))
     return _only(replace(part, marks=marks), kinds), found
+
+
+def _lesson(call: argparse.Namespace, settings: dict[str, Settings]) -> Lesson | None:
+    """What the bleed is to be learned from; bleed that is asked for by name without a cue is the take's own click."""
+    bleed = settings["bleed"]
+    if call.cue:
+        return Lesson(tuple(CueFile(str(cue), bleed.nudge_ms / 1000) for cue in call.cue), bleed.moments)
+    named = call.only is not None and "bleed" in _kind_list("--only", call.only)
+    return Lesson((), bleed.moments) if call.own_click or named else None
+
+
+def _warn_of_leak(recording: Recording, lesson: Lesson, learned: Learned) -> None:
+    """Say which cues are not heard in a recording."""
+    if not lesson.cues:
+        missing = [] if learned.facts.key else ["no regular click"]
+    else:
+        heard = learned.facts.cues if learned.facts.key else ()
+        missing = [f"no leak of {name}" for name in (Path(cue.path).name for cue in lesson.cues) if name not in heard]
+    for what in missing:
+        print(f"isophon: {recording.path.name}: {what} was found in it; nothing of that was taken out", file=sys.stderr)
 
 
 def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
@@ -219,12 +232,12 @@ def _hiss_row(part: Part) -> dict[str, float] | None:
 
 
 def _bleed_row(part: Part) -> dict[str, Any] | None:
-    """What is known of the cue's leak, None where no cue was given."""
+    """What is known of what leaked, None where nothing was learned."""
     leak = part.leak
     if leak is None:
         return None
     return {"found": bool(leak.key), "cues": list(leak.cues), "delay_s": leak.delay_s, "drift_ppm": leak.ppm,
-            "less_db": leak.less_db}  # fmt: skip
+            "less_db": leak.less_db} | ({"beat_s": leak.beat_s} if leak.own_click else {})  # fmt: skip
 
 
 def _print_marks(part: Part, result: dict[str, Any]) -> None:
@@ -235,7 +248,8 @@ def _print_marks(part: Part, result: dict[str, Any]) -> None:
     if (found := part.facts.hum) is not None and part.hum.on:
         print(f"hum: {found.base_hz:.2f} Hz and {len(found.partials)} partials, {found.level_db:.1f} dBFS")
     if (leak := part.leak) is not None and leak.key:
-        print(f"bleed of {', '.join(leak.cues)}: {1000 * leak.delay_s:.2f} ms later, {leak.less_db:.1f} dB less of it")
+        where = f"every {leak.beat_s:.4f} s" if leak.own_click else f"{1000 * leak.delay_s:.2f} ms later"
+        print(f"bleed of {', '.join(leak.cues)}: {where}, {leak.less_db:.1f} dB less of it")
     if (hiss := result["hiss"]) is not None:
         print(f"hiss: {hiss['level_dbfs']:.1f} dBFS above {hiss['from_hz']:.0f} Hz, {hiss['change_db']:.1f} dB")
     print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
@@ -289,9 +303,10 @@ def _settings(call: argparse.Namespace) -> dict[str, Settings]:
 def _role(call: argparse.Namespace) -> None:
     if call.role not in ROLES:
         raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
-    for guide in (call.bed, call.cue):
-        if guide is not None:
-            Recording(guide).close()
+    for guide in (*((call.bed,) if call.bed else ()), *call.cue):
+        Recording(guide).close()
+    if call.cue and call.own_click:
+        raise CallError("--own-click: is for takes without a cue file; leave out --cue, or this")
 
 
 def _progress(call: argparse.Namespace) -> Callable[[Path, str, float], None]:

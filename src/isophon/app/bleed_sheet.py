@@ -1,17 +1,19 @@
-"""The Bleed sheet's extras: learning, what was found, and pictures of the delay and the path."""
+"""The Bleed sheet's extras: learning, what was found, and pictures of the delay and the path in time and frequency."""
 
 from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.desk import Desk
+from isophon.app.leaks import CLICK
+from isophon.core.passes.bleed.learn import response
 from isophon.core.passes.bleed.settings import Leak
 
-_PATH_MS = (-3.0, 45.0)
+_PATH_MS, _PATH_HZ, _PATH_DB, _BETWEEN = (-3.0, 45.0), (100.0, 10_000.0), 40.0, 6
 
 
 class BleedExtras(QWidget):
@@ -20,60 +22,99 @@ class BleedExtras(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.on = QCheckBox("Take it out")
+        self.on = QCheckBox("take it out")
         self.on.clicked.connect(lambda on: desk.set_of_kind("bleed", "on", on))
-        self.learn = QPushButton("Learn here")
-        self.learn.setToolTip("Find the cue in the parts in hand and learn how it reached the microphone")
-        self.learn.clicked.connect(lambda: desk.learn_bleed())
-        self.learn_all = QPushButton("Learn in all parts")
-        self.learn_all.clicked.connect(lambda: desk.learn_bleed([p.id for p in desk.session.parts]))
-        for button in (self.learn, self.learn_all):
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.source = QComboBox(sizeAdjustPolicy=QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.source.setMinimumContentsLength(10)
+        self.source.setAccessibleName("What the leak is learned from")
+        self.source.setToolTip("What leaked: the cue, a click that only the take itself tells of, or another singer")
+        self.source.activated.connect(lambda _: self._choose())
+        self.learn = QPushButton("")
+        self.learn.setToolTip(
+            "Find what leaked into the parts in hand and learn how it reached the microphone: from the selected "
+            "time, else from the moments in which it is heard best"
+        )
+        self.learn.clicked.connect(lambda: desk.leaks.learn())
+        self.learn_all = QPushButton("In all parts")
+        self.learn_all.setToolTip("The same for every part of the session")
+        self.learn_all.clicked.connect(lambda: desk.leaks.learn([p.id for p in desk.session.parts]))
+        for widget in (self.learn, self.learn_all, self.source):
+            widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.words = QLabel("", objectName="soft", wordWrap=True)
         self.picture = LeakPicture(desk)
         row = QHBoxLayout(spacing=8)
-        for widget in (self.on, self.learn, self.learn_all):
-            row.addWidget(widget)
-        row.addStretch(1)
+        row.addWidget(self.source, 1)
+        row.addWidget(self.learn)
+        row.addWidget(self.learn_all)
         column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 2)
+        column.setContentsMargins(0, 2, 0, 2)
         column.setSpacing(3)
         column.addLayout(row)
         column.addWidget(self.words)
         column.addWidget(self.picture, 1)
+        desk.hand_changed.connect(self._show_span)
 
     def show_part(self) -> None:
         """Show the part in hand."""
         part, leak = self.desk.part, self.desk.part.leak
         self.on.setChecked(part.bleed.on)
         self.on.setEnabled(bool(leak and leak.key))
-        self.words.setText(_told(leak, any(g.kind == "cue" for g in self.desk.session.guides)))
+        sources = self.desk.leaks.sources(part)
+        if [(self.source.itemData(i), self.source.itemText(i)) for i in range(self.source.count())] != sources:
+            self.source.clear()
+            for name, words in sources:
+                self.source.addItem(words, name)
+        self.source.setCurrentIndex(self.source.findData(self.desk.leaks.source(part)))
+        self._show_words()
+        self._show_span()
         self.picture.update()
 
+    def _choose(self) -> None:
+        self.desk.leaks.choose(self.source.currentData())
+        self._show_words()
 
-def _told(leak: Leak | None, has_cue: bool) -> str:
+    def _show_words(self) -> None:
+        part = self.desk.part
+        self.words.setText(_told(part.leak, self.desk.leaks.source(part), bool(self.desk.leaks.cues)))
+
+    def _show_span(self) -> None:
+        span = self.desk.selection
+        self.learn.setText("Learn here" if span is None else f"Learn from {span[1] - span[0]:.1f} s")
+
+
+def _told(leak: Leak | None, source: str, has_cue: bool) -> str:
+    if leak is None and source == CLICK:
+        more = "" if has_cue else " With the headphone feed as a cue (Lay out, 1) more than a click can go."
+        return f"Not learned yet: a click that comes again and again is found in the take itself.{more}"
     if leak is None:
-        return "Not learned yet." if has_cue else "Add the headphone feed in Lay out (1) and call it the cue."
+        return "Not learned yet."
+    if not leak.key and leak.own_click:
+        return "No regular click was found; nothing is taken out."
     if not leak.key:
         return f"No leak of {', '.join(leak.cues)} was found; nothing is taken out. Move the cue, or leave it."
     drift = f", drifts {theme.signed(leak.ppm)} ppm" if leak.ppm else ""
-    return f"{', '.join(leak.cues)}: heard {1000 * leak.delay_s:.2f} ms later{drift}; {leak.less_db:.0f} dB less of it"
+    start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
+    learned = f", from {start:.1f} to {end:.1f} s" if leak.moments else ""
+    less = f"{leak.less_db:.0f} dB less of it"
+    if leak.own_click:
+        return f"a click every {1000 * leak.beat_s:.2f} ms{learned}; {less}"
+    return f"{', '.join(leak.cues)}: heard {1000 * leak.delay_s:.2f} ms later{drift}{learned}; {less}"
 
 
 class LeakPicture(QWidget):
-    """Left: how alike take and cue are at each delay. Right: the learned path over time."""
+    """How alike take and cue are at each delay (or how the click comes again), the path in time, and in frequency."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
         self.setMinimumHeight(56)
-        self.setAccessibleName("The delay and the learned path")
+        self.setAccessibleName("The delay, and the learned path over time and frequency")
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        width = (self.width() - 8) / 2
-        boxes = (QRectF(0.5, 1, width - 1, self.height() - 2), QRectF(width + 8, 1, width - 1, self.height() - 2))
+        width = (self.width() - 2 * _BETWEEN) / 3
+        boxes = [QRectF(i * (width + _BETWEEN) + 0.5, 1, width - 1, self.height() - 2) for i in range(3)]
         painter.setBrush(theme.PAPER)
         for box in boxes:
             painter.setPen(QPen(theme.RULE, 1))
@@ -83,29 +124,42 @@ class LeakPicture(QWidget):
             return
         self._draw_delay(painter, boxes[0], leak)
         if leak.path:
-            self._draw_path(painter, boxes[1], leak)
+            path = np.frombuffer(leak.path, np.float32).reshape(leak.ways, -1)[0].astype(float)
+            self._draw_path(painter, boxes[1], leak, path)
+            self._draw_response(painter, boxes[2], leak, path)
 
     def _draw_delay(self, painter: QPainter, box: QRectF, leak: Leak) -> None:
         heights = np.frombuffer(leak.heights, np.uint8) / 255
         x = np.linspace(box.left(), box.right(), len(heights))
         y = box.bottom() - 16 - heights * (box.height() - 22)
-        painter.setPen(QPen(theme.IN_HAND if leak.key else theme.SOFT_INK, 1.2))
-        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
+        _line(painter, x, y, theme.IN_HAND if leak.key else theme.SOFT_INK)
         first, last = leak.lags
-        _words(painter, box, (f"{first:+.1f} s", "cue against take", f"{last:+.1f} s"))
+        if leak.own_click:
+            _words(painter, box, (f"{first:.1f} s", "beat", f"{last:.1f} s"))
+        else:
+            _words(painter, box, (f"{theme.signed(first)} s", "delay", f"{theme.signed(last)} s"))
 
-    def _draw_path(self, painter: QPainter, box: QRectF, leak: Leak) -> None:
-        taps = np.frombuffer(leak.path, np.float32)
-        ways = max(1, round(len(taps) / (0.075 * leak.rate)))
-        path = taps.reshape(ways, -1)[0]
+    def _draw_path(self, painter: QPainter, box: QRectF, leak: Leak, path: np.ndarray) -> None:
         ms = (np.arange(len(path)) / leak.rate - leak.before_s) * 1_000
         shown = (ms >= _PATH_MS[0]) & (ms <= _PATH_MS[1])
         full = float(np.abs(path).max()) + 1e-12
         x = box.left() + (ms[shown] - _PATH_MS[0]) / (_PATH_MS[1] - _PATH_MS[0]) * box.width()
         y = box.center().y() - 6 - path[shown] / full * (box.height() / 2 - 10)
-        painter.setPen(QPen(theme.INK, 1))
-        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
-        _words(painter, box, (f"{_PATH_MS[0]:.0f} ms", "learned path", f"{_PATH_MS[1]:.0f} ms"))
+        _line(painter, x, y, theme.INK)
+        _words(painter, box, (f"{theme.signed(_PATH_MS[0])} ms", "path", f"{_PATH_MS[1]:.0f} ms"))
+
+    def _draw_response(self, painter: QPainter, box: QRectF, leak: Leak, path: np.ndarray) -> None:
+        """The path's gain over frequency, the strongest at the top."""
+        hz, level = response(path, leak.rate, _PATH_HZ)
+        x = box.left() + np.log(hz / _PATH_HZ[0]) / np.log(_PATH_HZ[1] / _PATH_HZ[0]) * box.width()
+        y = box.top() + 5 + np.minimum(level.max() - level, _PATH_DB) / _PATH_DB * (box.height() - 24)
+        _line(painter, x, y, theme.INK)
+        _words(painter, box, (f"{_PATH_HZ[0]:.0f} Hz", "", f"{_PATH_HZ[1] / 1000:.0f} kHz"))
+
+
+def _line(painter: QPainter, x: np.ndarray, y: np.ndarray, ink: QColor) -> None:
+    painter.setPen(QPen(ink, 1.2))
+    painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
 
 
 def _words(painter: QPainter, box: QRectF, words: tuple[str, str, str]) -> None:

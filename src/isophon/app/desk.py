@@ -15,16 +15,16 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.keeping import Keeper
+from isophon.app.leaks import Leaks
 from isophon.app.passes import ESSES, PASSES, Pass
 from isophon.app.shelf import NOWHERE, Shelf
-from isophon.core.bleeding import CueFile, Learned
 from isophon.core.crew import Crew
 from isophon.core.errors import InputError
 from isophon.core.finding import noise_in
 from isophon.core.marks import Mark
 from isophon.core.session import edits, layout
 from isophon.core.session.history import History
-from isophon.core.session.model import Guide, Part, Session, Source
+from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import WORKING_KINDS
 from isophon.core.take import Take
 
@@ -48,6 +48,7 @@ class Desk(QObject):
         super().__init__()
         self.keeper = Keeper(history, saved_as, continued, self)
         self.shelf = Shelf(crew, self)
+        self.leaks = Leaks(self)
         self.pass_: Pass = ESSES
         self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
@@ -66,7 +67,6 @@ class Desk(QObject):
         self.shelf.told.connect(self.told)
         self.shelf.changed.connect(self._take_known)
         self.shelf.found_again.connect(self._found_again)
-        self.shelf.leak_learned.connect(self._leak_learned)
 
     def begin(self) -> None:
         """Start what goes on in the background; called once the views are there."""
@@ -267,41 +267,6 @@ class Desk(QObject):
         if self.part is not _NOBODY:
             self.shelf.look_again(self.part.source, self.part.leak, self.part.bleed)
 
-    def learn_bleed(self, part_ids: list[str] | None = None) -> None:
-        """Learn how the session's cues leaked into parts, those in hand unless told."""
-        cues = [g for g in self.session.guides if g.kind == "cue"]
-        if not cues:
-            self.told.emit("No guide is the cue yet: add the headphone feed in Lay out (1) and call it the cue.")
-            return
-        for part in self.session.parts:
-            if part.id in (self.parts_in_hand if part_ids is None else part_ids):
-                self.shelf.learn(part.source, self._cues_of(part, cues))
-
-    def _learn_what_is_gone(self) -> None:
-        """Learn again what this session knew of leaks and is not kept on this machine (any more)."""
-        cues = [g for g in self.session.guides if g.kind == "cue"]
-        for part in self.session.parts if cues else ():
-            take = self.shelf.take(part.source)
-            if part.leak and part.leak.key and not take.trouble and take.renderer.leaks(part.leak.key) is None:
-                self.shelf.learn(part.source, self._cues_of(part, cues))
-
-    def _cues_of(self, part: Part, cues: list[Guide]) -> list[CueFile]:
-        nudge = part.bleed.nudge_ms / 1000
-        return [CueFile(g.source.path, round(g.offset_s - part.offset_s + nudge, 6)) for g in cues]
-
-    def _leak_learned(self, source: Source, learned: Learned) -> None:
-        for part in self.session.parts:
-            if part.source != source:
-                continue
-            name, facts = part.name, learned.facts
-            self.edit(f"bleed learned · {name}", lambda s, i=part.id, f=facts: edits.adopt_leak(s, i, f, learned.marks))
-            if not facts.key:
-                self.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is taken out there.")
-            else:
-                self.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of the cue. Let the other passes look "
-                               "again (More), so that they find what is there without it.")  # fmt: skip
-        self.take_changed.emit()
-
     def _whom(self) -> str:
         return self.part.name if len(self.parts_in_hand) == 1 else f"{len(self.parts_in_hand)} parts"
 
@@ -448,7 +413,7 @@ class Desk(QObject):
         self._stocked = tuple(i.source for i in self.session.items)
         self.shelf.stock(self.session)
         self.shelf.at_hand(self.part.source)
-        self._learn_what_is_gone()
+        self.leaks.learn_what_is_gone()
         self._adopt()
 
     def _take_known(self, source: Source) -> None:

@@ -12,6 +12,7 @@ from isophon.app.passes import PASSES
 STATIONS = ("Lay out", *(which.name for which in PASSES), "Hand over")
 _SIDE = 42
 LAY_OUT, HAND_OVER = 0, len(STATIONS) - 1
+_BLEED = STATIONS.index("Bleed")
 
 
 class Route(QWidget):
@@ -23,6 +24,7 @@ class Route(QWidget):
         super().__init__(parent)
         self.current = LAY_OUT
         self._counts: dict[int, tuple[int, int]] = {}
+        self._stale = False
         self.setMinimumSize(86 * len(STATIONS), 56)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Route")
@@ -30,10 +32,15 @@ class Route(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(90 * len(STATIONS), 56)
 
-    def show_counts(self, counts: dict[int, tuple[int, int]]) -> None:
-        """By station: how many marks of all parts are over their ceilings, and how many of those still unheard."""
-        self._counts = counts
-        told = (f"{STATIONS[i]}: {over} over, {unheard} of them still unheard" for i, (over, unheard) in counts.items())
+    def show_counts(self, counts: dict[int, tuple[int, int]], stale: bool) -> None:
+        """By station: how many marks of all parts are over their ceilings, and how many of those still unheard.
+
+        ``stale``: the bleed has changed since the other passes found theirs; their stations are dashed.
+        """
+        self._counts, self._stale = counts, stale
+        told = [f"{STATIONS[i]}: {over} over, {unheard} of them still unheard" for i, (over, unheard) in counts.items()]
+        if stale:
+            told.append("Dashed: ought to look again, since the bleed has changed")
         self.setToolTip("\n".join(told))
         self.update()
 
@@ -53,7 +60,9 @@ class Route(QWidget):
         painter.drawLine(self.place(0), self.place(len(STATIONS) - 1))
         for i, name in enumerate(STATIONS):
             at, here = self.place(i), i == self.current
-            painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4))
+            again = self._stale and LAY_OUT < i < HAND_OVER and i != _BLEED
+            line = Qt.PenStyle.DotLine if again else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4, line))
             painter.setBrush(theme.IN_HAND if here else theme.PAPER)
             painter.drawEllipse(at, 7, 7)
             painter.setPen(theme.IN_HAND if here else theme.INK)

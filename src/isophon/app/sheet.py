@@ -68,16 +68,24 @@ class Sheet(QWidget):
         self.reset = QPushButton("Defaults", objectName="plain")
         self.reset.setToolTip("All settings back to the role’s default, for the parts in hand")
         self.reset.clicked.connect(desk.role_settings)
+        self.again = QPushButton("Look again", objectName="plain")
+        self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
+                              "what was decided by hand stays")  # fmt: skip
+        self.again.clicked.connect(desk.leaks.look_again)
         self.noise = FloorNoise(desk) if which.kind == "gap" else None
         if self.noise is not None:
             head.addLayout(self._add_sides())
+        self.extras = _EXTRAS.get(which.kind, lambda _: None)(desk)
+        if which.kind == "bleed":
+            head.addWidget(self.extras.on)
+            head.addSpacing(8)
+        head.addWidget(self.again)
         head.addWidget(self.more)
         head.addWidget(self.reset)
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(12, 8, 16, 8)
         self._column.setSpacing(1)
         self._column.addLayout(head)
-        self.extras = _EXTRAS.get(which.kind, lambda _: None)(desk)
         if self.noise is not None:
             self._column.addWidget(self.noise, 1)
         if self.extras is not None:
@@ -137,6 +145,7 @@ class Sheet(QWidget):
         kinds = self.which.kinds
         parts = [p for p in self.desk.session.parts if p.id in self.desk.parts_in_hand]
         self.reset.setEnabled(any(getattr(p, k) != role_default(k, p.role) for p in parts for k in kinds))
+        self.again.setVisible(any(p.stale for p in parts))
         for inner in (self.extras, self.noise):
             if inner is not None:
                 inner.show_part()

@@ -8,7 +8,7 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.jobs import Job
-from isophon.core.bleeding import CueFile, Learned
+from isophon.core.bleeding import Learned, Lesson
 from isophon.core.crew import Crew, Task
 from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.render import RenderCache
@@ -81,9 +81,9 @@ class Shelf(QObject):
         more = {"leak": msgspec.to_builtins(leak), "bleed": msgspec.to_builtins(settings)}
         self._submit("measure again", self.take(source), _SOON, more)
 
-    def learn(self, source: Source, cues: list[CueFile]) -> None:
-        """Learn how cues leaked into a take; ``leak_learned(source, learned)`` tells."""
-        self._submit("learn", self.take(source), _SOON, {"cues": msgspec.to_builtins(cues)})
+    def learn(self, source: Source, lesson: Lesson) -> None:
+        """Learn what leaked into a take; ``leak_learned(source, learned)`` tells."""
+        self._submit("learn", self.take(source), _SOON, {"lesson": msgspec.to_builtins(lesson)})
 
     def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
         key = (what, str(take.recording.path))

@@ -266,7 +266,7 @@ class Workroom(QWidget):
         for i, which in enumerate(PASSES, 1):
             over = [(p.id, m.id) for p in self.desk.session.parts for m in which.marks(p) if p.change(m) < 0]
             counts[i] = (len(over), sum(1 for one in over if one not in self.heard))
-        self.title.route.show_counts(counts)
+        self.title.route.show_counts(counts, bool(self.desk.leaks.stale()))
 
     def _show_state(self) -> None:
         keeper, part = self.desk.keeper, self.desk.part

@@ -3,28 +3,45 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from isophon.core import takes
 from isophon.core.audio.files import BLOCK, Recording
+from isophon.core.errors import InputError
 from isophon.core.marks import Mark
 from isophon.core.passes.bleed.leak import Cue, hits, learn_leak
-from isophon.core.passes.bleed.settings import BleedSettings, Leak
+from isophon.core.passes.bleed.settings import BleedSettings, Feed, Leak
 from isophon.core.passes.bleed.treat import without
+from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 
 Arrays = tuple[np.ndarray, np.ndarray]
 
+_SHORTEST_S = 1.0
+
 
 class CueFile(msgspec.Struct, frozen=True):
-    """A cue's recording, and where it begins against the take, in s."""
+    """A cue's recording, where it begins against the take, in s, and the guide or part of the session that it is."""
 
     path: str
     offset_s: float = 0.0
+    item: str = ""
+
+
+class Lesson(msgspec.Struct, frozen=True):
+    """What a leak is learned from: ``cues``, none for the take's own regular click; ``moments``: see :class:`Leak`.
+
+    ``key``: the name that its sound is kept under where it was learned before.
+    """
+
+    cues: tuple[CueFile, ...] = ()
+    moments: tuple[tuple[float, float], ...] = ()
+    key: str = ""
 
 
 class Learned(msgspec.Struct, frozen=True):
@@ -34,32 +51,58 @@ class Learned(msgspec.Struct, frozen=True):
     marks: tuple[Mark, ...] = ()
 
 
-def learn(recording: Recording, cues: Sequence[CueFile], survey: Survey | Callable[[], Survey],
-          tell: Callable[[float], None] | None = None) -> Learned:  # fmt: skip
-    """Learn how cues leaked into a recording and keep the sound of it; nothing is learned twice.
+def lesson_again(session: Session, part: Part) -> Lesson | None:
+    """What the leak of a part was learned from, None where that is not in the session any more."""
+    leak = part.leak
+    if leak is None or not leak.key:
+        return None
+    sources = {item.id: item.source.path for item in session.items}
+    if not leak.own_click and not (leak.feeds and all(feed.item in sources for feed in leak.feeds)):
+        return None
+    cues = tuple(CueFile(sources[feed.item], feed.offset_s, feed.item) for feed in leak.feeds)
+    return Lesson(cues, leak.moments, leak.key)
 
-    Raises InputError where a cue cannot be read, OutputError where the sound cannot be kept.
+
+def learn(recording: Recording, lesson: Lesson, survey: Survey | Callable[[], Survey],
+          tell: Callable[[float], None] | None = None) -> Learned:  # fmt: skip
+    """Learn what leaked into a recording and keep the sound of it; nothing is learned twice.
+
+    Raises InputError where a cue cannot be read or the moments are too short, OutputError where the sound cannot
+    be kept.
     """
+    if lesson.moments and sum(end - start for start, end in lesson.moments) < _SHORTEST_S:
+        raise InputError(f"{recording.path.name}: {_SHORTEST_S:g} s or more are needed to learn a leak from; "
+                         "choose a longer time")  # fmt: skip
     place = takes.place_of(recording.path)
-    key = _key(cues)
+    key = lesson.key or _key(lesson)
     told = takes.kept_leak_facts(place, key)
     if told is not None:
-        return msgspec.json.decode(told, type=Learned)
+        learned = msgspec.json.decode(told, type=Learned)
+    else:
+        learned = _learned(recording, lesson, key, survey, tell)
+    feeds = tuple(Feed(cue.item, cue.offset_s) for cue in lesson.cues if cue.item)
+    return replace(learned, facts=replace(learned.facts, feeds=feeds, moments=lesson.moments))
+
+
+def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Callable[[], Survey],
+             tell: Callable[[float], None] | None) -> Learned:  # fmt: skip
     sounds = []
-    for cue in cues:
+    for cue in lesson.cues:
         with Recording(cue.path) as guide:
             whole = np.concatenate(list(guide.blocks()), axis=1)
             sounds.append(Cue(guide.path.name, whole, guide.sample_rate, cue.offset_s))
     samples = np.concatenate(list(recording.blocks()), axis=1)
-    taken = learn_leak(samples, recording.sample_rate, sounds, key, tell)
+    taken = learn_leak(samples, recording.sample_rate, sounds, key, tell, lesson.moments)
     learned = Learned(taken.facts, hits(taken, recording.read, survey() if callable(survey) else survey))
-    takes.keep_leak(place, key, (taken.leak, taken.rest) if taken.facts.key else None, msgspec.json.encode(learned))
+    place, sound = takes.place_of(recording.path), (taken.leak, taken.rest) if taken.facts.key else None
+    takes.keep_leak(place, key, sound, msgspec.json.encode(learned))
     return learned
 
 
-def _key(cues: Sequence[CueFile]) -> str:
-    told = "\n".join(f"{takes.place_of(Path(cue.path)).name} {cue.offset_s:.6f}" for cue in cues)
-    return hashlib.sha256(told.encode()).hexdigest()[:16]
+def _key(lesson: Lesson) -> str:
+    told = [f"{takes.place_of(Path(cue.path)).name} {cue.offset_s:.6f}" for cue in lesson.cues]
+    told += [f"{start:.3f} {end:.3f}" for start, end in lesson.moments]
+    return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
 
 
 class Dry:

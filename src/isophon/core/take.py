@@ -84,7 +84,8 @@ class Take:
             return None
         survey = self.surveyed.survey
         found = self.surveyed.found
-        return Findings(self.source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.facts)
+        return Findings(self.source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.facts,
+                        self.surveyed.heard_without)  # fmt: skip
 
     @property
     def phrases(self) -> tuple[tuple[float, float], ...]:

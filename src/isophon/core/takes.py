@@ -35,7 +35,10 @@ _DAMAGE = (OSError, EOFError, ValueError, TypeError, msgspec.MsgspecError)
 
 
 class Surveyed(msgspec.Struct, frozen=True):
-    """What surveying and finding give: measurements, pictures, what was found, phrases and words (start, end in s)."""
+    """What surveying and finding give: measurements, pictures, what was found, phrases and words (start, end in s).
+
+    ``heard_without``: the bleed that was out of the take, see :func:`isophon.core.passes.bleed.settings.in_force`.
+    """
 
     survey: Survey
     spectrogram: Spectrogram
@@ -43,6 +46,7 @@ class Surveyed(msgspec.Struct, frozen=True):
     found: Found
     phrases: tuple[tuple[float, float], ...]
     words: tuple[tuple[float, float], ...]
+    heard_without: str = ""
 
 
 class _Told(msgspec.Struct):
@@ -50,6 +54,7 @@ class _Told(msgspec.Struct):
     found: Found
     phrases: tuple[tuple[float, float], ...]
     words: tuple[tuple[float, float], ...]
+    heard_without: str = ""
 
 
 def place_of(path: Path) -> Path:
@@ -92,7 +97,7 @@ def keep_survey(place: Path, surveyed: Surveyed) -> None:
                 values[field.name] = value
         _write_levels(folder, "spectrogram", surveyed.spectrogram.levels)
         _write_levels(folder, "lows", surveyed.lows.levels)
-        told = _Told(values, surveyed.found, surveyed.phrases, surveyed.words)
+        told = _Told(values, surveyed.found, surveyed.phrases, surveyed.words, surveyed.heard_without)
         (folder / "told.json").write_bytes(msgspec.json.encode(told))
 
 
@@ -111,7 +116,7 @@ def kept_survey(place: Path) -> Surveyed | None:
         lows = Spectrogram(LOW_GEOMETRY, LOWS, _levels(folder, "lows"))
         with contextlib.suppress(OSError):
             os.utime(place)
-        return Surveyed(survey, spectrogram, lows, told.found, told.phrases, told.words)
+        return Surveyed(survey, spectrogram, lows, told.found, told.phrases, told.words, told.heard_without)
     except _DAMAGE:
         return None
 

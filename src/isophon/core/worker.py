@@ -20,11 +20,11 @@ import msgspec
 
 from isophon.core import takes
 from isophon.core.audio.files import Recording
-from isophon.core.bleeding import CueFile, dry, learn
+from isophon.core.bleeding import Lesson, dry, learn
 from isophon.core.errors import IsophonError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover import Target, check_free, hand_over
-from isophon.core.passes.bleed.settings import BleedSettings, Leak
+from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
 from isophon.core.pictures import Spectrogram, lows_of
 from isophon.core.scan import scan
 from isophon.core.session.edits import check_source
@@ -55,16 +55,17 @@ def measure(
         all_found = find_all(recording, found)
         progress(0.98)
         lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
-        whole = Surveyed(found, spectrogram, lows, all_found, tuple(phrases(found)), tuple(words(found)))
+        without = "" if recording is file else in_force(leak, settings or BleedSettings())
+        whole = Surveyed(found, spectrogram, lows, all_found, tuple(phrases(found)), tuple(words(found)), without)
         takes.keep_survey(place, whole)
 
 
-def learn_bleed(path: Path, cues: list[CueFile], progress: Progress) -> Any:
-    """Learn how cues leaked into a recording, and keep that."""
+def learn_bleed(path: Path, lesson: Lesson, progress: Progress) -> Any:
+    """Learn what leaked into a recording, and keep that."""
     with Recording(path) as recording:
         kept = takes.kept_survey(takes.place_of(path))
         survey = kept.survey if kept else lambda: survey_recording(recording)
-        return msgspec.to_builtins(learn(recording, cues, survey, progress))
+        return msgspec.to_builtins(learn(recording, lesson, survey, progress))
 
 
 def look(path: Path, progress: Progress) -> None:
@@ -97,7 +98,7 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     if request["do"] == "look":
         return look(path, progress)
     if request["do"] == "learn":
-        return learn_bleed(path, msgspec.convert(request["cues"], list[CueFile]), progress)
+        return learn_bleed(path, msgspec.convert(request["lesson"], Lesson), progress)
     again = request["do"] == "measure again"
     leak, settings = (msgspec.convert(request.get(name), kind) for name, kind in
                       (("leak", Leak | None), ("bleed", BleedSettings | None)))  # fmt: skip

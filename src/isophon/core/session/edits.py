@@ -27,6 +27,7 @@ class Findings(msgspec.Struct, frozen=True):
     voice_lufs: float | None
     floor_dbfs: float
     facts: Facts = Facts()
+    heard_without: str = ""
 
 
 def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
@@ -45,17 +46,20 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
             facts=found.facts,
+            heard_without=found.heard_without,
         ),
     )
 
 
 def adopt_leak(session: Session, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> Session:
-    """Take in what was learned of the cues in a part, and where they are heard."""
+    """Take in what was learned of the cues in a part, from which moments, and where they are heard."""
+    start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
 
     def change(part: Part) -> Part:
         others = tuple(m for m in part.marks if m.kind != "bleed")
         marks = (*others, *meet(part.of_kind("bleed"), hits))
-        return replace(part, leak=leak, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
+        settings = replace(part.bleed, learn_from=start, learn_to=end)
+        return replace(part, leak=leak, bleed=settings, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
 
     return with_part(session, part_id, change)
 

@@ -99,7 +99,7 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     start. ``found``: whether the marks were looked for yet. ``voice_lufs`` and
     ``floor_dbfs`` are what the survey measured, None before it; ``facts``: what
     else was measured; ``learned``: the noise of the span that a person chose;
-    ``leak``: what is known of the cues in it.
+    ``leak``: what is known of the cues in it; ``heard_without``: the bleed that was out when its marks were found.
     ``done``: the passes that a person called done.
     """
 
@@ -127,6 +127,12 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     facts: Facts = Facts()
     learned: tuple[float, ...] = ()
     leak: Leak | None = None
+    heard_without: str = ""
+
+    @property
+    def stale(self) -> bool:
+        """Whether the bleed has changed since the marks were found."""
+        return self.found and self.heard_without != bleed.in_force(self.leak, self.bleed)
 
     @cached_property
     def usual(self) -> float | None:

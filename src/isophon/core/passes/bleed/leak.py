@@ -26,7 +26,7 @@ _FULL_RATE = 44_000
 _HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
 _LEAST_OVER_ROOM_DB = -12.0
 _PICTURE = 600
-_NO_LOWS = 300.0
+_NO_LOWS, _MOSTLY = 300.0, 0.9
 
 
 @dataclass(frozen=True, eq=False)
@@ -165,7 +165,7 @@ def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> f
     count = takes.shape[1] // size * size
     before, after, own = (np.square(x[:, :count]).reshape(len(x), -1, size).mean(axis=(0, 2)) for x in
                           (takes, takes - leak - rest, leak))  # fmt: skip
-    mostly = own > 0.5 * before
+    mostly = own > _MOSTLY * before
     if mostly.sum() < 5:
         mostly = own / (before + 1e-20) >= np.percentile(own / (before + 1e-20), 98)
     return round(float(max(0.0, 10 * np.log10((before[mostly].sum() + 1e-20) / (after[mostly].sum() + 1e-20)))), 1)

@@ -101,6 +101,16 @@ def _chosen(moments: Sequence[tuple[float, float]], rate: int, count: int) -> np
     return chosen
 
 
+def response(path: np.ndarray, rate: int, span_hz: tuple[float, float], points: int = 120) -> tuple[np.ndarray, ...]:
+    """How a path ``(taps,)`` passes sound on: frequencies in Hz, evenly over octaves, and gains in dB, smoothed."""
+    power = np.square(np.abs(np.fft.rfft(path, 8 * len(path))))
+    edges = np.geomspace(span_hz[0], min(span_hz[1], 0.5 * rate), points + 1)
+    at = np.searchsorted(np.fft.rfftfreq(8 * len(path), 1 / rate), edges)
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    last = np.maximum(at[1:], at[:-1] + 1)
+    return np.sqrt(edges[1:] * edges[:-1]), 10 * np.log10((sums[last] - sums[at[:-1]]) / (last - at[:-1]) + 1e-20)
+
+
 def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
     """``samples`` moved later by ``by`` frames, ``count`` long."""
     out = np.zeros(count, np.float32)

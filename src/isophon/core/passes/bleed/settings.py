@@ -16,18 +16,34 @@ class BleedSettings(msgspec.Struct, frozen=True):
 
     ``much``: how much of the predicted leak is taken out, 0 to 1; ``careful``: how
     much of what the prediction missed is left for the voice's sake, 0 to 1;
-    ``nudge_ms``: the cue moved later by hand before it is looked for.
+    ``nudge_ms``: the cue moved later by hand before it is looked for;
+    ``learn_from``, ``learn_to``: the span in s that the leak is learned from, both 0 for
+    the moments in which it is heard best.
     """
 
     on: bool = True
     much: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 1.0
     careful: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
     nudge_ms: Annotated[float, msgspec.Meta(ge=-2_000.0, le=2_000.0)] = 0.0
+    learn_from: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
+    learn_to: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
+
+    @property
+    def moments(self) -> tuple[tuple[float, float], ...]:
+        """The spans in s to learn from; none: those in which the leak is heard best."""
+        return ((self.learn_from, self.learn_to),) if self.learn_to > self.learn_from else ()
 
 
 def role_default(role: str) -> BleedSettings:
     """The settings that a part of a role starts with."""
     return BleedSettings()
+
+
+class Feed(msgspec.Struct, frozen=True):
+    """One cue that a leak was learned from: the guide or part, and where it began against the take, in s."""
+
+    item: str
+    offset_s: float
 
 
 class Leak(msgspec.Struct, frozen=True):
@@ -38,7 +54,8 @@ class Leak(msgspec.Struct, frozen=True):
     ``less_db``: how much less is heard where only the leak sounds. ``path``: float32 taps at ``rate`` Hz, the first
     ``before_s`` before the delay, one path after another in ``ways``; ``lags``: (first, last) s of ``heights``, uint8,
     the correlation's picture. ``beat_s``: where the take's own click was learned, the shortest time between
-    its beats, 0 otherwise; ``lags`` are then times between beats.
+    its beats, 0 otherwise; ``lags`` are then times between beats. ``feeds``, ``moments``: what it was learned from,
+    so that it can be learned again.
     """
 
     key: str
@@ -54,6 +71,13 @@ class Leak(msgspec.Struct, frozen=True):
     beat_s: float = 0.0
     lags: tuple[float, float] = (0.0, 0.0)
     heights: bytes = b""
+    feeds: tuple[Feed, ...] = ()
+    moments: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def own_click(self) -> bool:
+        """Whether it is the take's own regular click."""
+        return self.cues == (OWN_CLICK,)
 
 
 class BleedCut(msgspec.Struct, frozen=True):
@@ -66,6 +90,13 @@ class BleedCut(msgspec.Struct, frozen=True):
     careful: float
     left: tuple[tuple[int, int], ...] = ()
     edge: int = 240
+
+
+def in_force(leak: Leak | None, settings: BleedSettings) -> str:
+    """Which leak is taken out, and how much of it, in one word; empty where nothing is."""
+    if leak is None or not leak.key or not settings.on or settings.much == 0:
+        return ""
+    return f"{leak.key} {settings.much:g} {settings.careful:g}"
 
 
 def change_of(mark: Mark, settings: BleedSettings) -> float:

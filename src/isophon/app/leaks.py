@@ -1,0 +1,109 @@
+"""What leaked into the parts on the desk: what it is learned from, and which parts ought to be looked through again."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+
+from isophon.core.bleeding import CueFile, Learned, Lesson, lesson_again
+from isophon.core.session import edits
+from isophon.core.session.model import Guide, Part, Source
+
+if TYPE_CHECKING:
+    from isophon.app.desk import Desk
+
+CUES, CLICK = "cues", "click"
+
+
+class Leaks(QObject):
+    """Learns leaks in the background; what was learned comes back as an edit.
+
+    What a part's leak is learned from is named ``CUES`` (the guides that are cues), ``CLICK`` (the take's own
+    regular click) or by the id of another part.
+    """
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.desk = desk
+        self._chosen: dict[str, str] = {}  # until something is learned from it
+        desk.shelf.leak_learned.connect(self._learned)
+
+    @property
+    def cues(self) -> list[Guide]:
+        """The guides that are cues."""
+        return [guide for guide in self.desk.session.guides if guide.kind == "cue"]
+
+    def sources(self, part: Part) -> list[tuple[str, str]]:
+        """What a part's leak can be learned from: names and words."""
+        cues = [(CUES, ", ".join(cue.name for cue in self.cues))] if self.cues else []
+        others = [(other.id, f"{other.name}, heard in the room") for other in self.desk.session.parts if other != part]
+        return [*cues, (CLICK, "its own regular click"), *others]
+
+    def source(self, part: Part) -> str:
+        """What a part's leak is learned from: as chosen, else as it was learned, else the cues."""
+        names = [name for name, _ in self.sources(part)]
+        wanted = [self._chosen.get(part.id)]
+        if part.leak is not None:
+            items = {feed.item for feed in part.leak.feeds}
+            wanted += [CLICK] if part.leak.own_click else [i for i in items if i in names]
+        return next((name for name in wanted if name in names), names[0])
+
+    def choose(self, name: str) -> None:
+        """Learn the leak of the parts in hand from this, next time."""
+        self._chosen |= dict.fromkeys(self.desk.parts_in_hand, name)
+
+    def learn(self, part_ids: Collection[str] | None = None) -> None:
+        """Learn the leaks of parts; of those in hand from the selected time, if there is one."""
+        desk, wanted = self.desk, self.source(self.desk.part)
+        ids = desk.parts_in_hand if part_ids is None else part_ids
+        span = desk.selection if part_ids is None else None
+        moments = (tuple(round(t, 3) for t in span),) if span else ()
+        for part in desk.session.parts:
+            if part.id in ids and part.id != wanted:
+                self._chosen[part.id] = wanted
+                desk.shelf.learn(part.source, Lesson(self._cues_for(part, wanted), moments))
+
+    def learn_what_is_gone(self) -> None:
+        """Learn again what this session knew of leaks and is not kept on this machine (any more)."""
+        for part in self.desk.session.parts:
+            lesson, take = lesson_again(self.desk.session, part), self.desk.shelf.take(part.source)
+            if lesson is not None and not take.trouble and take.renderer.leaks(lesson.key) is None:
+                self.desk.shelf.learn(part.source, lesson)
+
+    def stale(self, part_ids: Collection[str] | None = None) -> list[Part]:
+        """The parts, of all or of these, whose marks were found before the bleed was changed."""
+        return [p for p in self.desk.session.parts if p.stale and (part_ids is None or p.id in part_ids)]
+
+    def look_again(self) -> None:
+        """Find the marks of all those parts again; what was decided by hand stays."""
+        for part in self.stale():
+            self.desk.shelf.look_again(part.source, part.leak, part.bleed)
+
+    def _cues_for(self, part: Part, wanted: str) -> tuple[CueFile, ...]:
+        items = [item for item in self.desk.session.items if item.id == wanted]
+        nudge = part.bleed.nudge_ms / 1000
+        return tuple(CueFile(item.source.path, round(item.offset_s - part.offset_s + nudge, 6), item.id)
+                     for item in (self.cues if wanted == CUES else items))  # fmt: skip
+
+    def _learned(self, source: Source, learned: Learned) -> None:
+        desk, facts = self.desk, learned.facts
+        for part in desk.session.parts:
+            if part.source != source:
+                continue
+            name = part.name
+            self._chosen.pop(part.id, None)
+            if part.leak is not None and facts.key and part.leak.key == facts.key:
+                continue  # it was known, and only its sound was gone
+            desk.edit(f"bleed learned · {name}",
+                      lambda s, i=part.id: edits.adopt_leak(s, i, facts, learned.marks))  # fmt: skip
+            if facts.key:
+                what = "its own click" if facts.own_click else ", ".join(facts.cues)
+                desk.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found with "
+                               "it still there; Look again finds them without it.")  # fmt: skip
+            elif facts.own_click:
+                desk.told.emit(f"No regular click was found in {name}; nothing is taken out there.")
+            else:
+                desk.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is taken out there.")
+        desk.take_changed.emit()

@@ -115,7 +115,7 @@ FLOOR = Pass(
     ("rumble", "hum", "hiss"), Axis(100.0, 16_000.0, 160, 0.02),
 )  # fmt: skip
 BLEED = Pass(
-    "bleed", "Bleed", "hit", "hits of the cue", "in dB over the voice around them", theme.bleed_shape,
+    "bleed", "Bleed", "hit", "hits of the leak", "in dB over the voice around them", theme.bleed_shape,
     (
         Knob("much", "How much goes", 0, 1, 0.05, "%", "How much of the predicted leak is taken out"),
         Knob("careful", "Careful with the voice", 0, 1, 0.05, "%",

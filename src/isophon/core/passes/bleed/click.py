@@ -26,7 +26,7 @@ _RINGS_DB = (0.0, 16.0)  # how much what follows may be over what was before: ti
 _OVER_DB, _MOST_DB = 3.0, 15.0
 _STEP_S, _TEETH, _SAME_S = 2e-5, 24, 0.003
 _MOST_TRIED = 40
-_BETWEEN, _FINER_PAYS = (2, 3), 1.1
+_BETWEEN, _FINER_PAYS, _SHORTEST_S = (2, 3), 1.1, 0.1
 _CANDIDATES, _DIVISORS, _BARS = 8, (1, 2, 3, 4, 5, 6, 8), (2, 3, 4, 5, 6, 7, 8)
 _FEWEST_BEATS, _FEWEST_ALIKE, _FEWEST_OF_A_SOUND, _FEWEST_MOSTLY, _MOSTLY = 8, 5.0, 3, 2, 0.5
 _EARLY_S, _SOUND_S, _OFF_S, _STRAIGHT_S = 0.002, 0.025, 0.0015, 0.0007
@@ -195,8 +195,6 @@ def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, 
         step, start = _line(number, at, sure * (np.abs(at - start - step * number) < _STRAIGHT_S) + 1e-12 * sure)
         times, beat = start + step * number, step
     waves = _cut(bright, times, rate)
-    if _alike(waves, weight, 0 * number).sum() < 1:
-        return []
     bar, most = 1, _explained(waves, 0 * number)
     for longer in _BARS:
         explained = _explained(waves, number % longer)
@@ -207,7 +205,8 @@ def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, 
 def _filled(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> _Grid:
     """The grid with the beats between its beats, as long as that finds more that sound alike."""
     while True:
-        finer = [g for d in _BETWEEN for g in _believed(bright, level, grid.first_s, grid.beat_s / d, rate)]
+        beats = [grid.beat_s / d for d in _BETWEEN if grid.beat_s / d >= _SHORTEST_S]
+        finer = [g for beat in beats for g in _believed(bright, level, grid.first_s, beat, rate)]
         best = max(finer, key=lambda g: g.alike, default=grid)
         if best.alike <= _FINER_PAYS * grid.alike:
             return grid
@@ -360,7 +359,8 @@ def _alike(waves: np.ndarray, weight: np.ndarray, groups: np.ndarray) -> np.ndar
         mine = groups == group
         if mine.sum() >= _FEWEST_OF_A_SOUND:
             _, left = _robust(waves[mine], weight[mine])
-            share = 1 - left / (np.square(waves[mine]).sum(axis=1) + 1e-20)
+            power = np.square(waves[mine]).sum(axis=1)
+            share = np.where(left < power, 1 - left / np.where(power > 0, power, 1.0), 0.0)
             out[mine] = np.where(share > _MOSTLY, share, 0)
     return out
 

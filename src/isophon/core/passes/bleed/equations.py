@@ -14,7 +14,8 @@ from scipy import fft, linalg
 
 BLOCK = 8_192
 _HOP_S, _BATCH = 0.008, 512
-_STEPS, _UNTIL = 24, 1e-7
+_STEPS = 24
+NEARLY, EXACTLY = 1e-5, 1e-7  # how much of the error's energy may be left
 _HARDLY = 1e-3  # weights under this part of the highest do not count in the matrix
 _FIRMER, _MOST_FIRM = 10.0, 4
 
@@ -72,7 +73,9 @@ class Easing:
         return self._factors[lean]
 
 
-def solved(heard: Moments, easing: Easing, lean: float, start: np.ndarray | None = None) -> np.ndarray:
+def solved(
+    heard: Moments, easing: Easing, lean: float, start: np.ndarray | None = None, until: float = NEARLY
+) -> np.ndarray:
     """The path ``(cues, taps)`` that explains the take best under the weights and leans on ``start``.
 
     ``lean``: how much, against the power of the cues; without a ``start`` it leans on nothing.
@@ -84,7 +87,7 @@ def solved(heard: Moments, easing: Easing, lean: float, start: np.ndarray | None
     left = heard.correlated(heard.weight * (heard.take - heard.through(start)))
     direction = _eased(left, factors)
     energy = float((left * direction).sum())
-    until = _UNTIL * energy
+    until *= energy
     for _ in range(_STEPS):
         if energy <= until:
             break
@@ -99,7 +102,8 @@ def solved(heard: Moments, easing: Easing, lean: float, start: np.ndarray | None
 
 
 def _eased(left: np.ndarray, factors: list) -> np.ndarray:
-    return np.stack([linalg.cho_solve(factor, row) for factor, row in zip(factors, left, strict=True)])
+    rows = zip(factors, left, strict=True)
+    return np.stack([linalg.cho_solve(factor, row, check_finite=False) for factor, row in rows])
 
 
 def _factored(gram: np.ndarray, ridge: np.ndarray) -> tuple[np.ndarray, bool]:

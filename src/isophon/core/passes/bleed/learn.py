@@ -18,7 +18,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import ndimage, signal
 
-from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
+from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, Easing, Moments, solved
 from isophon.core.passes.bleed.judging import in_bands, judged
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
@@ -75,7 +75,7 @@ def learn(
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros((len(cues), taps), np.float32), 0.0, 0.0)
     heard = Moments(white_take, white_cues, weight * chosen, taps, most)
-    path = in_bands(solved(heard, easing, found.lean), found.bands_db, rate)
+    path = in_bands(solved(heard, easing, found.lean, until=EXACTLY), found.bands_db, rate)
     leak = _through(early, path)
     tell(0.7)
     followed = 0.0

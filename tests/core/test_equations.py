@@ -1,0 +1,49 @@
+"""The equations of a path against their direct solution, and how much a path leans."""
+
+import numpy as np
+import pytest
+from scipy import linalg, signal
+
+from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, Easing, Moments, solved
+from isophon.core.passes.bleed.judging import judged
+
+RATE, TAPS = 8_000, 90
+
+
+@pytest.fixture(scope="module")
+def known():
+    """Two coloured cues through known paths, in noise that is loud for a while; take, cues, paths and weights."""
+    rng = np.random.default_rng(0)
+    count = 6 * BLOCK
+    cues = np.stack([signal.lfilter([1], [1, -pole], rng.standard_normal(count)) for pole in (0.95, -0.7)])
+    paths = rng.standard_normal((2, TAPS)) * np.exp(-np.arange(TAPS) / 15)
+    noise = rng.standard_normal(count) * np.where(np.arange(count) % 9_000 < 4_000, 20.0, 0.3)
+    take = sum(signal.lfilter(path, [1], cue) for path, cue in zip(paths, cues, strict=True)) + noise
+    weight = 1 / (signal.oaconvolve(noise**2, np.ones(80) / 80, "same").clip(0) + 0.1)
+    return take.astype(np.float32), cues.astype(np.float32), paths, weight.astype(np.float32)
+
+
+def test_the_solution_is_that_of_the_normal_equations(known):
+    """Weighted ridge regression by its definition: (X'WX + R) p = X'Wy, solved by Cholesky."""
+    take, cues, paths, weight = known
+    unlikely = np.exp(np.arange(TAPS) / 30)
+    heard = Moments(take, cues, weight, TAPS, 100)
+    easing = Easing(cues, weight, unlikely, RATE)
+    columns = np.concatenate([linalg.toeplitz(cue, np.zeros(TAPS)) for cue in cues], axis=1)
+    gram, right = columns.T @ (weight[:, None] * columns), columns.T @ (weight * take)
+    for lean in (1e-4, 1e-1):
+        ridge = lean * heard.scale * np.tile(unlikely, 2)
+        direct = linalg.solve(gram + np.diag(ridge), right, assume_a="pos").reshape(2, TAPS)
+        error = np.linalg.norm(solved(heard, easing, lean, until=EXACTLY) - direct) / np.linalg.norm(direct)
+        assert error < 2e-3, lean
+    assert np.linalg.norm(solved(heard, easing, 1e-4) - paths) < 0.02 * np.linalg.norm(paths)
+
+
+def test_what_was_not_learned_from_judges(known):
+    """A path explains other moments too; where take and cue are strangers nothing does."""
+    take, cues, _, weight = known
+    easing = Easing(cues, weight, np.ones(TAPS), RATE)
+    found = judged(take, cues, weight, easing, 100, RATE)
+    assert found.lean < 1e-2 and found.explained_db > 6 and (found.bands_db > 0).all()
+    strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
+    assert judged(strange, cues, np.ones_like(weight), easing, 100, RATE).explained_db < 0

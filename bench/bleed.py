@@ -24,9 +24,11 @@ from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES, whole_song
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.passes.bleed.leak import Cue, learn_leak
-from voices import spoken
+from voices import alsa, spoken
 
 RATE = 48_000
+RECORDED = ("Front_Center", "Front_Left", "Front_Right", "Rear_Center", "Rear_Left", "Rear_Right", "Side_Left",
+            "Side_Right")  # fmt: skip
 
 
 def sung() -> np.ndarray:
@@ -54,6 +56,12 @@ def through(feed: np.ndarray, seed: int = 3) -> np.ndarray:
     return signal.oaconvolve(feed, ear_to_microphone(seed))[: len(feed)]
 
 
+def recorded() -> np.ndarray:
+    """alsa-utils' recorded woman, with short pauses."""
+    pieces = [soxr.resample(samples, rate, RATE) for samples, rate in map(alsa, RECORDED)]
+    return np.concatenate([np.pad(piece, (0, RATE // 3)) for piece in pieces * 2]).astype(np.float32)
+
+
 def row(name: str, voice: np.ndarray, leak: np.ndarray, under_db: float | None, cues: list[Cue]) -> None:
     leak = np.zeros(len(voice)) if under_db is None else leak[: len(voice)]
     if under_db is not None:
@@ -70,8 +78,7 @@ def row(name: str, voice: np.ndarray, leak: np.ndarray, under_db: float | None, 
         level = np.sqrt(ndimage.uniform_filter1d(voice.astype(float) ** 2, 4_800).clip(0))
         still = level < loud(voice) * 10 ** (-55 / 20)
         less = 10 * np.log10(np.mean(leak[still] ** 2) / np.mean((out - take + leak)[still] ** 2)) if still.any() else 0
-        begin = len(voice) // 4
-        part = slice(begin, begin + 8 * RATE)
+        part = slice(len(voice) // 4, len(voice) // 4 + 8 * RATE)
         sdr = [separation.bss_eval_sources(voice[None, part], x[None, part])[0][0] for x in (voice + leak, out - room)]
         words += f"{less:5.1f} dB less alone, SDR {sdr[0]:.1f} → {sdr[1]:.1f} dB, "
     print(f"{words}change {changed:.0f} dB, {seconds:.1f} s for {len(voice) / RATE:.0f} s")
@@ -81,7 +88,7 @@ def main(quick: bool) -> None:
     warnings.simplefilter("ignore", FutureWarning)
     feed, music = cue(whole_song()), bed()
     for name, voice in (
-        (("sung", sung()),) if quick else (("sung", sung()), ("de", voice_of("de")), ("es+f4", voice_of("es+f4")))
+        (("sung", sung()),) if quick else (("sung", sung()), ("recorded", recorded()), ("es+f4", voice_of("es+f4")))
     ):
         count = len(voice)
         tune, click = np.resize(feed, count), clicks(count)
@@ -91,6 +98,10 @@ def main(quick: bool) -> None:
         row(f"{name}, click and tune −40 dB", voice, through(tune), 40, [Cue("cue", tune[None], RATE)])
         row(f"{name}, click −25 dB", voice, through(click), 25, [Cue("cue", click[None], RATE)])
         row(f"{name}, click −40 dB", voice, through(click), 40, [Cue("cue", click[None], RATE)])
+        row(f"{name}, click −30 dB, no cue file", voice, through(click), 30, [])
+        duet = np.resize(voice_of("de+f2"), count)
+        near = duet + through(voice, 7) * loud(duet) / loud(through(voice, 7)) * 10 ** (-25 / 20)
+        row(f"{name}, another singer −25 dB", voice, through(duet), 25, [Cue("other", near[None], RATE)])
         other = soxr.resample(tune, RATE, 44_100)
         late = round(0.73 * RATE)
         row(f"{name}, cue at 44.1 kHz, 0.73 s off", np.pad(voice, (late, 0)), np.pad(through(tune), (late, 0)), 30,

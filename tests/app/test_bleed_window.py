@@ -43,12 +43,44 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     assert file.load(path).part("part-4").leak == desk.part.leak
 
 
-def test_without_a_cue_it_says_what_to_do(room, qtbot):
+def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
+    """From a selected time; the passes that ought to look again say so, and do it at one press."""
     desk = room.desk
     cues = [g.id for g in desk.session.guides if g.kind == "cue"]
     desk.edit("remove", lambda s: layout.remove(s, cues))
+    desk.take_part("part-3")
     press(room, key("Bleed"), qtbot=qtbot)
+    extras = room.sheet.extras
+    assert extras.source.currentText() == "its own regular click" and "Lay out" in extras.words.text()
+    assert any("Ad-libs" in extras.source.itemText(i) for i in range(extras.source.count()))
+    qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
+    assert not room.sheet.again.isVisible()
+    desk.select((1.0, 60.0))
+    assert extras.learn.text() == "Learn from 59.0 s"
+    qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: desk.part.leak is not None, timeout=120_000)
+    leak = desk.part.leak
+    assert leak.own_click and abs(leak.beat_s - 0.44) < 1e-4 and leak.moments == ((1.0, 60.0),)
+    assert "a click every 440.0" in extras.words.text() and "Look again" in room.message.text()
+    assert desk.part.bleed.learn_to == 60.0
+    room.grab()
+    press(room, key("Esses"), qtbot=qtbot)
+    assert "ought to look again" in room.title.route.toolTip() and room.sheet.again.isVisible()
+    by_hand = desk.marks[0]
+    desk.set_change([by_hand.id], -9.0)
+    qtbot.mouseClick(room.sheet.again, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not desk.leaks.stale(), timeout=60_000)
+    assert not room.sheet.again.isVisible() and "ought to look again" not in room.title.route.toolTip()
+    assert desk.part.change(desk.part.mark(by_hand.id)) == -9.0
+    press(room, key("Bleed"), qtbot=qtbot)
+    room.sheet.extras.on.click()
+    assert room.sheet.again.isVisible(), "with the bleed back in, they ought to look again"
+
+
+def test_too_short_a_time_is_told(room, qtbot):
+    desk = room.desk
+    press(room, key("Bleed"), qtbot=qtbot)
+    desk.select((3.0, 3.4))
     qtbot.mouseClick(room.sheet.extras.learn, Qt.MouseButton.LeftButton)
-    assert (
-        "No guide is the cue yet" in room.message.text() and "Add the headphone feed" in room.sheet.extras.words.text()
-    )
+    qtbot.waitUntil(lambda: "1 s or more are needed" in room.message.text(), timeout=60_000)
+    assert desk.part.leak is None

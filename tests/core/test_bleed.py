@@ -1,21 +1,29 @@
 """Bleed: known leaks of a cue are found, predicted and taken out; where there is none, nothing happens."""
 
 import json
+import shutil
 
 import numpy as np
 import pytest
 import soundfile as sf
 import soxr
+from msgspec.structs import replace
 from scipy import signal
 
 from conftest import write
 from isophon.cli import main
+from isophon.core import takes
+from isophon.core.audio.files import Recording
+from isophon.core.bleeding import CueFile, Lesson, learn, lesson_again
 from isophon.core.demo.blemishes import ear_to_microphone
+from isophon.core.errors import InputError
+from isophon.core.finding import survey_recording
 from isophon.core.passes.bleed.leak import Cue, learn_leak
 from isophon.core.passes.bleed.learn import moved
-from isophon.core.passes.bleed.settings import BleedCut
+from isophon.core.passes.bleed.settings import BleedCut, Leak, in_force
 from isophon.core.passes.bleed.sync import synchronize
 from isophon.core.render import TILE, Renderer
+from isophon.core.session import edits, file, layout
 from voices import spoken
 
 RATE = 24_000
@@ -164,3 +172,110 @@ def test_the_command_line_takes_a_cue(voice, cue, demo, tmp_path, capsys):
     assert np.array_equal(sf.read(tmp_path / "take.clean.wav", dtype="float32")[0], take)
     assert main(["find", files[0], "--cue", str(tmp_path / "none.wav")]) == 3
     assert "none.wav: no such file" in capsys.readouterr().err
+
+
+def test_another_singer_in_the_room_is_a_cue_too(voice):
+    """Two microphones in one room, each hearing the other singer 25 dB lower (common practice: 20 to 30 dB)."""
+    samples, rate, _ = spoken("de+f2")
+    other = soxr.resample(np.tile(samples, 4), rate, RATE)[: len(voice)].astype(np.float32)
+    leak, take = leaked(voice, np.resize(other, len(voice)), 25)
+    _, near = leaked(np.resize(other, len(voice)), voice, 25, seed=6)
+    taken = learn_leak(take[None], RATE, [Cue("other", near[None], RATE)], "k")
+    assert taken.facts.key == "k" and better_db(leak, taken.leak[0]) > 15
+    own = np.mean((taken.leak[0] - leak) ** 2) / np.mean(voice**2)
+    assert 10 * np.log10(own) < -38, "the singer's own voice in the other microphone is not taken out of this one"
+
+
+def test_a_leak_is_learned_from_chosen_moments_alone(voice, cue):
+    """Where the headphones were turned down in the middle, each half tells of another leak."""
+    feed, half = cue[: len(voice)], len(voice) // 2
+    leak, take = leaked(voice, feed, 28)
+    both = leak * np.where(np.arange(len(leak)) < half, 1.0, 0.4)
+    take, level = take - leak + both, {}
+    for begin, end, true in ((0.5, half / RATE - 0.5, 1.0), (half / RATE + 0.5, len(voice) / RATE, 0.4)):
+        taken = learn_leak(take[None].astype(np.float32), RATE, [Cue("cue", feed[None], RATE)], "k",
+                           moments=[(begin, end)])  # fmt: skip
+        inside = slice(round(begin * RATE), round(end * RATE))
+        assert better_db(both[inside], taken.leak[0][inside]) > 10
+        level[true] = np.linalg.norm(np.frombuffer(taken.facts.path, np.float32))
+    assert level[0.4] / level[1.0] == pytest.approx(0.4, abs=0.1)
+
+
+@pytest.fixture
+def laid(voice, cue, tmp_path):
+    """A session of one take, its cue and another take; the take's recording and its leak."""
+    feed = cue[: len(voice)]
+    leak, take = leaked(voice, feed, 28)
+    paths = [write(tmp_path / f"{name}.wav", x, RATE, "FLOAT") for name, x in (("take", take), ("feed", feed))]
+    sources = []
+    for path in paths:
+        with Recording(path) as recording:
+            sources.append(layout.source_of(recording))
+    arrivals = [layout.Arrival("take", sources[0]), layout.Arrival("feed", sources[1], "cue")]
+    session = layout.new_session("song", arrivals)
+    return session, paths, leak
+
+
+def test_a_session_learns_again_what_is_gone(laid, tmp_path, capsys):
+    """What was learned is named in the session; on another machine its sound is learned again, and nothing is lost."""
+    session, paths, leak = laid
+    lesson = Lesson((CueFile(str(paths[1]), 0.0, session.guides[0].id),), ((0.0, 12.0),))
+    with Recording(paths[0]) as recording:
+        survey = survey_recording(recording)
+        learned = learn(recording, lesson, survey)
+    session = edits.adopt_leak(session, "part-1", learned.facts, learned.marks)
+    part = session.part("part-1")
+    assert part.bleed.learn_to == 12.0 and part.leak.feeds[0].item == session.guides[0].id
+    again = lesson_again(session, part)
+    assert again.cues == lesson.cues and again.moments == lesson.moments and again.key == part.leak.key
+    assert lesson_again(layout.remove(session, [session.guides[0].id]), part) is None
+    file.save(session, tmp_path / "song.isophon")
+    shutil.rmtree(takes.place_of(paths[0]))
+    call = ["clean", "--session", str(tmp_path / "song.isophon"), "--only", "bleed", "--out", str(tmp_path / "out")]
+    assert main([*call, "--depth", "32f", "--quiet"]) == 0
+    out, take = (sf.read(path, dtype="float32")[0] for path in (tmp_path / "out" / "take.clean.wav", paths[0]))
+    assert 10 * np.log10(np.mean(leak**2) / np.mean((out - take + leak) ** 2)) > 10
+    with Recording(paths[0]) as recording, pytest.raises(InputError, match="1 s or more are needed"):
+        learn(recording, Lesson(lesson.cues, ((3.0, 3.2),)), survey)
+
+
+def test_passes_ought_to_look_again_when_the_bleed_changed(laid):
+    session, _, _ = laid
+    found = edits.Findings(session.parts[0].source, (), -20.0, -70.0)
+    session = edits.adopt_findings(session, "part-1", found)
+    assert not session.parts[0].stale
+    learned = edits.adopt_leak(session, "part-1", Leak("k", ("feed.wav",)), ())
+    assert learned.parts[0].stale
+    without = in_force(learned.parts[0].leak, learned.parts[0].bleed)
+    again = edits.adopt_findings(learned, "part-1", replace(found, heard_without=without))
+    assert not again.parts[0].stale
+    assert edits.set_setting(again, ["part-1"], "bleed", "much", 0.5).parts[0].stale
+    assert edits.set_setting(again, ["part-1"], "bleed", "on", False).parts[0].stale
+
+
+def test_the_command_line_takes_out_a_click_and_several_cues(voice, cue, tmp_path, capsys):
+    feed = cue[: len(voice)]
+    beats = np.zeros(len(voice), np.float32)
+    for at in np.arange(0.2, len(voice) / RATE - 0.2, 0.5):
+        beats[round(at * RATE) : round(at * RATE) + 600] = np.sin(0.4 * np.arange(600)) * np.exp(-np.arange(600) / 120)
+    tune, take = leaked(voice, feed, 30)
+    words = np.concatenate([np.roll(voice, 9_000)[:200_000], voice[50_000:500_000], np.zeros(60_000, np.float32)])
+    click, clicked = leaked(words, beats[: len(words)], 28, seed=5)
+    later = np.pad(click, (0, len(take) - len(click)))
+    sounds = (("both", take + later), ("clicked", clicked), ("tune", feed), ("click", beats))
+    files = {name: str(write(tmp_path / f"{name}.wav", x, RATE, "FLOAT")) for name, x in sounds}
+
+    def left(name, leak, *more):
+        call = ["clean", files[name], "--only", "bleed", "--out", str(tmp_path), "--depth", "32f", "--quiet", "--force"]
+        assert main([*call, *more]) == 0
+        out, before = (sf.read(path, dtype="float32")[0] for path in (tmp_path / f"{name}.clean.wav", files[name]))
+        return 10 * np.log10(np.mean(leak**2) / np.mean((out - before + leak) ** 2))
+
+    assert left("both", tune + later, "--cue", files["tune"], "--cue", files["click"]) > 15
+    assert left("clicked", click) > 15
+    assert main(["find", files["clicked"], "--own-click", "--json", "--skip", "ess,breath,pop,tick", "--quiet"]) == 0
+    told = json.loads(capsys.readouterr().out)["bleed"]
+    assert told["found"] and told["beat_s"] == pytest.approx(0.5, abs=1e-4)
+    assert main(["find", files["clicked"], "--own-click", "--cue", files["tune"]]) == 2
+    assert "--own-click: is for takes without a cue file" in capsys.readouterr().err
+    assert main(["find", files["tune"], "--set", "bleed.learn_from=-1"]) == 2

@@ -83,6 +83,16 @@ def test_no_click_is_found_in_voices(voice):
     assert taken.facts.key == "" and not taken.leak.any() and not taken.rest.any()
 
 
+def test_a_loop_of_a_voice_is_no_click():
+    """Words that were pasted come again sample for sample, too; no sound of theirs is a beat's alone."""
+    samples, rate, _ = speak("es", TEXTS["es"])
+    loop = soxr.resample(samples, rate, RATE)
+    for seconds in (1.6, 6.4):
+        take = np.tile(loop[: round(seconds * RATE)], round(32 / seconds))
+        taken = learn_leak(take[None], RATE, [], "k")
+        assert taken.facts.key == "" and not taken.leak.any(), seconds
+
+
 def test_a_silent_take_has_no_click():
     assert not find_click(np.zeros(20 * RATE, np.float32), RATE).found
     assert not find_click(np.zeros(RATE // 2, np.float32), RATE).found

@@ -63,8 +63,11 @@ class Route(QWidget):
             again = self._stale and LAY_OUT < i < HAND_OVER and i != _BLEED
             line = Qt.PenStyle.DotLine if again else Qt.PenStyle.SolidLine
             painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4, line))
-            painter.setBrush(theme.IN_HAND if here else theme.PAPER)
+            painter.setBrush(theme.IN_HAND if here and not again else theme.PAPER)
             painter.drawEllipse(at, 7, 7)
+            if here and again:
+                painter.setBrush(theme.IN_HAND)
+                painter.drawEllipse(at, 2.5, 2.5)
             painter.setPen(theme.IN_HAND if here else theme.INK)
             painter.setFont(theme.sans(14, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
             painter.drawText(QRectF(at.x() - 70, 35, 140, 18), Qt.AlignmentFlag.AlignCenter, name)

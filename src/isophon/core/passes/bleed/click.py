@@ -32,6 +32,7 @@ _FEWEST_BEATS, _FEWEST_ALIKE, _FEWEST_OF_A_SOUND, _FEWEST_MOSTLY, _MOSTLY = 8, 5
 _EARLY_S, _SOUND_S, _OFF_S, _STRAIGHT_S = 0.002, 0.025, 0.0015, 0.0007
 _FINER, _ROUNDS, _STILL_PERCENTILE, _QUIET_PERCENTILE, _SILENT = 8, 3, 20, 5, 1e-9
 _BAR_PAYS, _SAME_SOUND, _MOST_SOUNDS, _SURELY = 1.04, 0.99, 3, 4.0
+_SHARES, _LOOPED = (0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8), 0.5
 _SINC = 16
 _RISES_S, _RINGS_S, _MOMENT_S = 0.06, 0.13, 0.01
 
@@ -81,7 +82,7 @@ def find_click(take: np.ndarray, rate: int, tell: Callable[[float], None] | None
     shown = np.maximum(shown, 0) / (shown.max(initial=0) + 1e-12)
     picture = np.arange(len(shown)) * _STEP_S + BEATS_S[0], shown
     best = max(grids, key=lambda g: (g.alike, g.beat_s), default=None)
-    if best is None or best.alike < _FEWEST_ALIKE:
+    if best is None or best.alike < _FEWEST_ALIKE or _is_loop(bright, level, best, rate):
         return Click((), 0.0, *picture)
     return _sounds(bright, level, _filled(bright, level, best, rate), rate, picture)
 
@@ -200,6 +201,16 @@ def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, 
         explained = _explained(waves, number % longer)
         bar, most = (longer, explained) if explained > _BAR_PAYS * max(most, 0) else (bar, most)
     return [_Grid(float(times[0]), float(beat), bar, float(_alike(waves, weight, number % bar).sum()))]
+
+
+def _is_loop(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> bool:
+    """Whether not only the beats but what lies between them comes again: pasted words, no click."""
+    between = []
+    for share in _SHARES:
+        times = _times(grid.first_s + share * grid.beat_s, grid.beat_s, len(level) * _BIN_S)
+        alike = _alike(_cut(bright, times, rate), _stillness(level, times), np.arange(len(times)) % grid.bar)
+        between.append(float(alike.sum()))
+    return float(np.median(between)) > _LOOPED * grid.alike
 
 
 def _filled(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> _Grid:
@@ -370,6 +381,7 @@ def _robust(waves: np.ndarray, weight: np.ndarray) -> tuple[np.ndarray, np.ndarr
     power = np.square(waves).sum(axis=1)
     heard = power > _SILENT * power.max()  # a take may be silent between its words
     weight, left = np.where(heard, weight, 0), power
+    weight = weight if weight.sum() > 0 else heard.astype(float)
     for _ in range(_ROUNDS if heard.sum() > 1 else 0):
         w = weight[:, None] / weight.sum()
         others = ((w * waves).sum(axis=0) - w * waves) / np.maximum(1 - w, 1e-9)

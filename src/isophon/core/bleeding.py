@@ -70,9 +70,10 @@ def learn(recording: Recording, lesson: Lesson, survey: Survey | Callable[[], Su
     Raises InputError where a cue cannot be read or the moments are too short, OutputError where the sound cannot
     be kept.
     """
-    if lesson.moments and sum(end - start for start, end in lesson.moments) < _SHORTEST_S:
+    inside = sum(min(end, recording.duration) - start for start, end in lesson.moments)
+    if lesson.moments and inside < _SHORTEST_S:
         raise InputError(f"{recording.path.name}: {_SHORTEST_S:g} s or more are needed to learn a leak from; "
-                         "choose a longer time")  # fmt: skip
+                         "choose a longer time inside the take")  # fmt: skip
     place = takes.place_of(recording.path)
     key = lesson.key or _key(lesson)
     told = takes.kept_leak_facts(place, key)

@@ -296,23 +296,6 @@ def _heard(waves: np.ndarray) -> bool:
     return len(gains) >= _FEWEST_OF_A_SOUND and (surely or mostly >= _FEWEST_MOSTLY)
 
 
-def _by_power(waves: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Weights that count beats less the louder they are, silent ones not at all; and their power."""
-    power = np.square(waves).sum(axis=1)
-    heard = power > _SILENT * power.max()
-    quiet = np.percentile(power[heard], _QUIET_PERCENTILE) if heard.any() else 1.0
-    return np.where(heard, 1 / (power + quiet + 1e-20), 0), power
-
-
-def _gains(waves: np.ndarray, weight: np.ndarray) -> np.ndarray:
-    """How much of each beat's weighted power the mean of the others explains; less than nothing where it is noise."""
-    if np.count_nonzero(weight) < 2:
-        return np.zeros(len(waves))
-    w = weight[:, None]
-    others = ((w * waves).sum(axis=0) - w * waves) / (w.sum() - w)
-    return weight * (2 * waves * others - np.square(others)).sum(axis=1)
-
-
 def _times(first: float, beat: float, seconds: float) -> np.ndarray:
     """All beats that lie whole within a take."""
     edge = _EARLY_S + _OFF_S + 0.001

@@ -4,7 +4,7 @@ A path of some tens of milliseconds has thousands of taps, and the cue's spectru
 so that plain gradients need hundreds of steps. Conjugate gradients (Hestenes & Stiefel 1952) need a few when they
 are preconditioned by a matrix that is nearly the right one: the cue's short-time correlations (of some
 milliseconds), weighted and added up, as if the weights were straight lines in between. It is
-factored once (Cholesky) and serves all weights of the same take.
+factored once (Cholesky) and serves all weights like those it was made with.
 """
 
 from __future__ import annotations

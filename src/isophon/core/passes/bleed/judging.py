@@ -6,6 +6,7 @@ the fourth. A voice in unison with the feed looks like a path in its own octaves
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -33,12 +34,21 @@ class Judged:
     bands_db: np.ndarray
 
 
-def judged(take: np.ndarray, cues: np.ndarray, weight: np.ndarray, easing: Easing, most: int, rate: int) -> Judged:
-    """The lean under which a path explains most, tried up and down from the usual one."""
+def judged(
+    take: np.ndarray,
+    cues: np.ndarray,
+    weight: np.ndarray,
+    easing: Easing,
+    most: int,
+    rate: int,
+    tell: Callable[[], None] = lambda: None,
+) -> Judged:
+    """The lean under which a path explains most, tried up and down from the usual one; ``tell`` is called between."""
     folds = _Folds(take, cues, weight, easing, most, rate)
     at, best = _FIRST, folds.judged(LEANS[_FIRST])
     for step in (-1, 1):
         while 0 <= at + step < len(LEANS):
+            tell()
             other = folds.judged(LEANS[at + step])
             if other.explained_db < best.explained_db + _BETTER_DB:
                 break

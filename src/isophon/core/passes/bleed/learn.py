@@ -4,10 +4,9 @@ The path is a filter of some tens of milliseconds for each cue channel, estimate
 by regularised weighted least squares (Wiener's equations with weights): both signals are first whitened
 by the noise of the take's stillest moments, and each moment counts by how little
 else sounds in it (iteratively reweighted, so that the voice freezes the learning).
-The normal equations are solved by conjugate gradients (Hestenes & Stiefel 1952) over
-the moments in which the leak is heard best, products done by FFT. A path that wanders is followed in pieces that
-lean on the whole take's path, and only where that explains other moments of
-the same piece better.
+Only the moments in which the leak is heard best are used, or those that a person chose.
+A path that wanders is followed in pieces that lean on the whole take's path, and
+only where that explains other moments of the same piece better.
 """
 
 from __future__ import annotations
@@ -71,7 +70,7 @@ def learn(
         leak = _through(white_cues, path)
         weight = _weight(white_take - leak, rate, around_s, leak)
     easing = Easing(white_cues, weight * chosen, unlikely, rate)
-    found = judged(white_take, white_cues, weight * chosen, easing, most, rate)
+    found = judged(white_take, white_cues, weight * chosen, easing, most, rate, lambda: tell(0.6))
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros((len(cues), taps), np.float32), 0.0, 0.0)
     heard = Moments(white_take, white_cues, weight * chosen, taps, most)
@@ -80,7 +79,9 @@ def learn(
     tell(0.7)
     followed = 0.0
     if found.explained_db > _FOLLOW_FROM_DB:
-        leak, followed = _followed(white_take, white_cues, early, weight * chosen, path, leak, easing, rate)
+        heard = weight * chosen
+        leak, followed = _followed(white_take, white_cues, early, heard, path, leak, easing, rate,
+                                   lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
     trust = _trust(white_take, signal.oaconvolve(leak, flat, "same"), weight, rate)
     return Learned((leak * trust).astype(np.float32), path.astype(np.float32), followed, found.explained_db)
 
@@ -156,7 +157,7 @@ def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | No
     return (floor / (power + floor)).astype(np.float32)
 
 
-def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate) -> tuple[np.ndarray, float]:
+def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, tell) -> tuple[np.ndarray, float]:
     """The leak with paths of their own for pieces where that pays, and the share of those pieces."""
     size = round(_PIECE_S * rate)
     step, count = size // 2, len(white_take)
@@ -168,6 +169,7 @@ def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate) ->
     window = (signal.get_window("hann", size, fftbins=False) + 1e-6).astype(np.float32)
     half = round(_CHECK_S * rate)
     for first in firsts:
+        tell(first / count)
         span = slice(first, min(count, first + size))
         margin = slice(max(0, first - path.shape[1]), span.stop)
         skip = span.start - margin.start

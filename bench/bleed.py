@@ -24,7 +24,7 @@ from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES, whole_song
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.passes.bleed.leak import Cue, learn_leak
-from voices import alsa, spoken
+from voices import TEXTS, alsa, speak
 
 RATE = 48_000
 RECORDED = ("Front_Center", "Front_Left", "Front_Right", "Rear_Center", "Rear_Left", "Rear_Right", "Side_Left",
@@ -36,8 +36,9 @@ def sung() -> np.ndarray:
 
 
 def voice_of(name: str) -> np.ndarray:
-    samples, rate, _ = spoken(name)
-    return soxr.resample(np.tile(samples, 4), rate, RATE).astype(np.float32)
+    """A voice that never says the same twice: what comes again exactly is a click."""
+    pieces = [speak(name, text) for text in TEXTS.values()]
+    return soxr.resample(np.concatenate([samples for samples, _, _ in pieces]), pieces[0][1], RATE).astype(np.float32)
 
 
 def clicks(count: int) -> np.ndarray:
@@ -59,7 +60,7 @@ def through(feed: np.ndarray, seed: int = 3) -> np.ndarray:
 def recorded() -> np.ndarray:
     """alsa-utils' recorded woman, with short pauses."""
     pieces = [soxr.resample(samples, rate, RATE) for samples, rate in map(alsa, RECORDED)]
-    return np.concatenate([np.pad(piece, (0, RATE // 3)) for piece in pieces * 2]).astype(np.float32)
+    return np.concatenate([np.pad(piece, (0, RATE // 3)) for piece in pieces]).astype(np.float32)
 
 
 def row(name: str, voice: np.ndarray, leak: np.ndarray, under_db: float | None, cues: list[Cue]) -> None:

@@ -121,6 +121,10 @@ class LeakPicture(QWidget):
             painter.drawRect(box)
         leak = self.desk.part.leak
         if leak is None or not leak.heights:
+            painter.setPen(theme.SOFT_INK)
+            painter.setFont(theme.sans(11))
+            for box, words in zip(boxes, ("delay", "path over time", "over frequency"), strict=True):
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
             return
         self._draw_delay(painter, boxes[0], leak)
         if leak.path:

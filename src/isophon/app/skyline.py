@@ -139,6 +139,9 @@ class Skyline(QWidget):
             return f"The {self.desk.pass_.many} appear here once this part has been surveyed."
         if self.desk.part.voice_lufs is None:
             return "No voice was found here to measure against."
+        if self.desk.pass_.measure is None:
+            known = part.leak is not None
+            return "No hits of a leak stand out here." if known else "The sheet learns what leaked."
         return f"No {self.desk.pass_.many} were found. Drag over the ruler to select one, then press N to draw it."
 
     def _draw_scale(self, painter: QPainter) -> None:

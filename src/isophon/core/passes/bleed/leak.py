@@ -26,7 +26,7 @@ _FULL_RATE = 44_000
 _HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
 _LEAST_OVER_ROOM_DB = -12.0
 _PICTURE = 600
-_NO_LOWS, _MOSTLY = 300.0, 0.9
+_NO_LOWS, _MOSTLY, _LOUDEST_CLICK = 300.0, 0.9, 0.01
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,6 +117,8 @@ def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _H
     first = min((float(times[0]) for times in click.times), default=0.0)
     facts = Leak("", (OWN_CLICK,), round(first, 6), rate=rate, beat_s=round(click.beat_s, 7))
     feeds = feeds_of(click, takes.mean(axis=0), rate) if click.found else ()
+    if len(feeds) and float(np.square(feeds.sum(axis=0)).mean()) > _LOUDEST_CLICK * float(np.square(takes).mean()):
+        feeds = ()  # a leak lies far under the voice; this is something that was sung or played
     return _Heard(_pictured(facts, click.beats, click.heights), feeds)
 
 

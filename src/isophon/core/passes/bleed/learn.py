@@ -21,7 +21,7 @@ from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, Easing, Moments,
 from isophon.core.passes.bleed.judging import in_bands, judged
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
-_WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
+_WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
 _OWN_SHARE, _MOST_S = 0.3, 60.0
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
@@ -64,7 +64,7 @@ def learn(
     weight = _weight(white_take, rate, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
     most = max(1, round(_MOST_S * rate / BLOCK))
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
-        tell(0.15 * i)
+        tell(0.1 * i)
         easing = Easing(white_cues, weight * chosen, unlikely, rate)
         path = solved(Moments(white_take, white_cues, weight * chosen, taps, most), easing, _START_LEAN)
         leak = _through(white_cues, path)

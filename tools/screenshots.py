@@ -73,7 +73,7 @@ def main() -> None:
             window.grab().save(str(TARGET / f"{name.lower()}.png"))
         room.open_station(STATIONS.index("Bleed"))
         desk.take_part("part-2")
-        desk.leaks.learn()
+        room.sheet.extras.learn.click()
         while desk.part.leak is None:
             wait(50)
         room.message.hide()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
@@ -34,10 +36,10 @@ class BleedExtras(QWidget):
             "Find what leaked into the parts in hand and learn how it reached the microphone: from the selected "
             "time, else from the moments in which it is heard best"
         )
-        self.learn.clicked.connect(lambda: desk.leaks.learn())
+        self.learn.clicked.connect(lambda: self._learn(desk.parts_in_hand, desk.selection))
         self.learn_all = QPushButton("In all parts")
         self.learn_all.setToolTip("The same for every part of the session")
-        self.learn_all.clicked.connect(lambda: desk.leaks.learn([p.id for p in desk.session.parts]))
+        self.learn_all.clicked.connect(lambda: self._learn([p.id for p in desk.session.parts], None))
         for widget in (self.learn, self.learn_all, self.source):
             widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.words = QLabel("", objectName="soft", wordWrap=True)
@@ -70,8 +72,11 @@ class BleedExtras(QWidget):
         self.picture.update()
 
     def _choose(self) -> None:
-        self.desk.leaks.choose(self.source.currentData())
+        self.desk.leaks.choose(self.desk.parts_in_hand, self.source.currentData())
         self._show_words()
+
+    def _learn(self, part_ids: Collection[str], span: tuple[float, float] | None) -> None:
+        self.desk.leaks.learn(part_ids, self.source.currentData(), span)
 
     def _show_words(self) -> None:
         part = self.desk.part

@@ -48,7 +48,7 @@ class Desk(QObject):
         super().__init__()
         self.keeper = Keeper(history, saved_as, continued, self)
         self.shelf = Shelf(crew, self)
-        self.leaks = Leaks(self)
+        self.leaks = Leaks(self.keeper, self.shelf, self)
         self.pass_: Pass = ESSES
         self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
@@ -65,6 +65,8 @@ class Desk(QObject):
         self.keeper.changed.connect(self._session_changed)
         self.keeper.told.connect(self.told)
         self.shelf.told.connect(self.told)
+        self.leaks.told.connect(self.told)
+        self.leaks.learned.connect(self.take_changed)
         self.shelf.changed.connect(self._take_known)
         self.shelf.found_again.connect(self._found_again)
 

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Signal
 
+from isophon.app.keeping import Keeper
+from isophon.app.shelf import Shelf
 from isophon.core.bleeding import CueFile, Learned, Lesson, lesson_again
 from isophon.core.session import edits
 from isophon.core.session.model import Guide, Part, Source
-
-if TYPE_CHECKING:
-    from isophon.app.desk import Desk
 
 CUES, CLICK = "cues", "click"
 
@@ -21,24 +19,28 @@ class Leaks(QObject):
     """Learns leaks in the background; what was learned comes back as an edit.
 
     What a part's leak is learned from is named ``CUES`` (the guides that are cues), ``CLICK`` (the take's own
-    regular click) or by the id of another part.
+    regular click) or by the id of another part. ``learned()``: there is news of some.
     """
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.desk = desk
+    learned = Signal()
+    told = Signal(str)
+
+    def __init__(self, keeper: Keeper, shelf: Shelf, parent: QObject) -> None:
+        super().__init__(parent)
+        self._keeper, self._shelf = keeper, shelf
         self._chosen: dict[str, str] = {}  # until something is learned from it
-        desk.shelf.leak_learned.connect(self._learned)
+        shelf.leak_learned.connect(self._adopt)
 
     @property
     def cues(self) -> list[Guide]:
         """The guides that are cues."""
-        return [guide for guide in self.desk.session.guides if guide.kind == "cue"]
+        return [guide for guide in self._keeper.session.guides if guide.kind == "cue"]
 
     def sources(self, part: Part) -> list[tuple[str, str]]:
         """What a part's leak can be learned from: names and words."""
         cues = [(CUES, ", ".join(cue.name for cue in self.cues))] if self.cues else []
-        others = [(other.id, f"{other.name}, heard in the room") for other in self.desk.session.parts if other != part]
+        others = [(other.id, f"{other.name}, heard in the room") for other in self._keeper.session.parts
+                  if other.id != part.id]  # fmt: skip
         return [*cues, (CLICK, "its own regular click"), *others]
 
     def source(self, part: Part) -> str:
@@ -50,60 +52,57 @@ class Leaks(QObject):
             wanted += [CLICK] if part.leak.own_click else [i for i in items if i in names]
         return next((name for name in wanted if name in names), names[0])
 
-    def choose(self, name: str) -> None:
-        """Learn the leak of the parts in hand from this, next time."""
-        self._chosen |= dict.fromkeys(self.desk.parts_in_hand, name)
+    def choose(self, part_ids: Collection[str], name: str) -> None:
+        """Learn the leak of parts from this, next time."""
+        self._chosen |= dict.fromkeys(part_ids, name)
 
-    def learn(self, part_ids: Collection[str] | None = None) -> None:
-        """Learn the leaks of parts; of those in hand from the selected time, if there is one."""
-        desk, wanted = self.desk, self.source(self.desk.part)
-        ids = desk.parts_in_hand if part_ids is None else part_ids
-        span = desk.selection if part_ids is None else None
+    def learn(self, part_ids: Collection[str], name: str, span: tuple[float, float] | None = None) -> None:
+        """Learn the leaks of parts from this; from one span in s alone, or from where they are heard best."""
         moments = (tuple(round(t, 3) for t in span),) if span else ()
-        for part in desk.session.parts:
-            if part.id in ids and part.id != wanted:
-                self._chosen[part.id] = wanted
-                desk.shelf.learn(part.source, Lesson(self._cues_for(part, wanted), moments))
+        for part in self._keeper.session.parts:
+            if part.id in part_ids and part.id != name:
+                self._chosen[part.id] = name
+                self._shelf.learn(part.source, Lesson(self._cues_for(part, name), moments))
 
     def learn_what_is_gone(self) -> None:
         """Learn again what this session knew of leaks and is not kept on this machine (any more)."""
-        for part in self.desk.session.parts:
-            lesson, take = lesson_again(self.desk.session, part), self.desk.shelf.take(part.source)
+        for part in self._keeper.session.parts:
+            lesson, take = lesson_again(self._keeper.session, part), self._shelf.take(part.source)
             if lesson is not None and not take.trouble and take.renderer.leaks(lesson.key) is None:
-                self.desk.shelf.learn(part.source, lesson)
+                self._shelf.learn(part.source, lesson)
 
-    def stale(self, part_ids: Collection[str] | None = None) -> list[Part]:
-        """The parts, of all or of these, whose marks were found before the bleed was changed."""
-        return [p for p in self.desk.session.parts if p.stale and (part_ids is None or p.id in part_ids)]
+    def stale(self) -> list[Part]:
+        """The parts whose marks were found before the bleed was changed."""
+        return [part for part in self._keeper.session.parts if part.stale]
 
     def look_again(self) -> None:
         """Find the marks of all those parts again; what was decided by hand stays."""
         for part in self.stale():
-            self.desk.shelf.look_again(part.source, part.leak, part.bleed)
+            self._shelf.look_again(part.source, part.leak, part.bleed)
 
     def _cues_for(self, part: Part, wanted: str) -> tuple[CueFile, ...]:
-        items = [item for item in self.desk.session.items if item.id == wanted]
+        items = [item for item in self._keeper.session.items if item.id == wanted]
         nudge = part.bleed.nudge_ms / 1000
         return tuple(CueFile(item.source.path, round(item.offset_s - part.offset_s + nudge, 6), item.id)
                      for item in (self.cues if wanted == CUES else items))  # fmt: skip
 
-    def _learned(self, source: Source, learned: Learned) -> None:
-        desk, facts = self.desk, learned.facts
-        for part in desk.session.parts:
+    def _adopt(self, source: Source, learned: Learned) -> None:
+        facts = learned.facts
+        for part in self._keeper.session.parts:
             if part.source != source:
                 continue
             name = part.name
             self._chosen.pop(part.id, None)
             if part.leak is not None and facts.key and part.leak.key == facts.key:
                 continue  # it was known, and only its sound was gone
-            desk.edit(f"bleed learned · {name}",
-                      lambda s, i=part.id: edits.adopt_leak(s, i, facts, learned.marks))  # fmt: skip
+            self._keeper.edit(f"bleed learned · {name}",
+                              lambda s, i=part.id: edits.adopt_leak(s, i, facts, learned.marks))  # fmt: skip
             if facts.key:
                 what = "its own click" if facts.own_click else ", ".join(facts.cues)
-                desk.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found with "
+                self.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found with "
                                "it still there; Look again finds them without it.")  # fmt: skip
             elif facts.own_click:
-                desk.told.emit(f"No regular click was found in {name}; nothing is taken out there.")
+                self.told.emit(f"No regular click was found in {name}; nothing is taken out there.")
             else:
-                desk.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is taken out there.")
-        desk.take_changed.emit()
+                self.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is taken out there.")
+        self.learned.emit()

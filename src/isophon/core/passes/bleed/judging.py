@@ -1,7 +1,8 @@
 """How much a path must lean towards nothing, and what it explains: cross-validation (Stone 1974).
 
 The take is dealt out in turns of more than a second; a path learned from three quarters of them is judged by
-the fourth. A voice in unison with the feed looks like a path in its own octaves, but like another one each time.
+the fourth, in which the stillest moments count most: a voice in unison with the feed looks like a path at its own
+notes, and a note that is never heard without the voice tells nothing of the path.
 """
 
 from __future__ import annotations
@@ -11,7 +12,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy import fft
+from scipy import fft, signal
 
 from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
 
@@ -19,14 +20,14 @@ LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
 _FIRST = 3
 _FOLDS, _TURN, _FEWEST_TURNS = 4, 4 * BLOCK, 16
 _CLEARLY_DB, _BETTER_DB = 0.3, 0.03
-_LOWEST_HZ, _BANDS = 90.0, 14
+_LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 
 
 @dataclass(frozen=True, eq=False)
 class Judged:
     """``lean``: how much the path best leans towards nothing; ``explained_db``: how much of what it was not learned
-    from it explains, in dB of the weighted error, 0 or less where no path is better than none; ``bands_db``:
-    the same in octave bands and parts.
+    from it explains, in dB of the error, weighted twice, 0 or less where no path is better than none; ``bands_db``:
+    the same in narrow bands.
     """
 
     lean: float
@@ -58,15 +59,25 @@ def judged(
     return best
 
 
-def in_bands(path: np.ndarray, gains_db: np.ndarray, rate: int) -> np.ndarray:
-    """The path ``(cues, taps)`` without the bands in which it explains nothing."""
-    size = 2 * path.shape[1]
-    hz = np.fft.rfftfreq(size, 1 / rate)
-    edges = np.geomspace(_LOWEST_HZ, rate / 2, _BANDS + 1)
-    middles = np.sqrt(edges[1:] * edges[:-1])
-    clear = np.clip(gains_db / min(_CLEARLY_DB, 0.05 * float(gains_db.max()) + 1e-12), 0, 1)
-    mask = np.interp(np.log(np.maximum(hz, 1.0)), np.log(middles), clear)
-    return fft.irfft(fft.rfft(path, size, axis=1) * mask, size, axis=1)[:, : path.shape[1]]
+def only_clear(samples: np.ndarray, gains_db: np.ndarray, rate: int) -> np.ndarray:
+    """Sounds ``(n, frames)`` without the bands in which a path explains nothing, in place in time."""
+    hz = np.fft.rfftfreq(_FILTER, 1 / rate)
+    mask = np.interp(hz, _middles(rate), np.clip(gains_db / _CLEARLY_DB, 0, 1))
+    taps = np.roll(np.fft.irfft(mask), _FILTER // 2) * np.hanning(_FILTER)
+    return np.stack([signal.oaconvolve(x, taps[1:], "same") for x in samples]).astype(np.float32)
+
+
+def _edges(rate: int) -> np.ndarray:
+    """The edges of the bands in Hz: narrow enough to tell one sung note from the next."""
+    edges = [_LOWEST_HZ]
+    while edges[-1] < rate / 2:
+        edges.append(edges[-1] + max(_NARROWEST_HZ, edges[-1] * _WIDTH))
+    return np.array(edges)
+
+
+def _middles(rate: int) -> np.ndarray:
+    edges = _edges(rate)
+    return (edges[1:] + edges[:-1]) / 2
 
 
 class _Folds:
@@ -78,16 +89,16 @@ class _Folds:
         fold = heard // min(_TURN, heard[-1] // _FEWEST_TURNS + 1) % _FOLDS
         self._learned = [Moments(take, cues, weight * (fold != k), taps, most) for k in range(_FOLDS)]
         self._asked = [Moments(take, cues, weight * (fold == k), taps, most // _FOLDS + 1) for k in range(_FOLDS)]
-        edges = np.geomspace(_LOWEST_HZ, rate / 2, _BANDS + 1) * self._asked[0].size / rate
+        edges = _edges(rate) * self._asked[0].size / rate
         self._spans = [slice(int(a), max(int(a) + 1, int(b))) for a, b in pairwise(edges)]
-        self._before = np.array([_power(np.sqrt(m.weight) * m.take, m.size) for m in self._asked])
+        self._before = np.array([_power(m.weight * m.take, m.size) for m in self._asked])
 
     def judged(self, lean: float) -> Judged:
         """What paths explain that lean so much."""
         after = []
         for mine, other in zip(self._learned, self._asked, strict=True):
             path = solved(mine, self._easing, lean)
-            after.append(_power(np.sqrt(other.weight) * (other.take - other.through(path)), other.size))
+            after.append(_power(other.weight * (other.take - other.through(path)), other.size))
         left = np.array(after)
         each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
         explained = _gain_db(self._before.sum(), left.sum())

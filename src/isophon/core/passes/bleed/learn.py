@@ -18,7 +18,7 @@ import numpy as np
 from scipy import ndimage, signal
 
 from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, Easing, Moments, solved
-from isophon.core.passes.bleed.judging import in_bands, judged
+from isophon.core.passes.bleed.judging import judged, only_clear
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
@@ -74,7 +74,8 @@ def learn(
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros((len(cues), taps), np.float32), 0.0, 0.0)
     heard = Moments(white_take, white_cues, weight * chosen, taps, most)
-    path = in_bands(solved(heard, easing, found.lean, until=EXACTLY), found.bands_db, rate)
+    path = solved(heard, easing, found.lean, until=EXACTLY)
+    early = only_clear(early, found.bands_db, rate)
     leak = _through(early, path)
     tell(0.7)
     followed = 0.0
@@ -83,7 +84,8 @@ def learn(
         leak, followed = _followed(white_take, white_cues, early, heard, path, leak, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
     trust = _trust(white_take, signal.oaconvolve(leak, flat, "same"), weight, rate)
-    return Learned((leak * trust).astype(np.float32), path.astype(np.float32), followed, found.explained_db)
+    shown = only_clear(path, found.bands_db, rate)
+    return Learned((leak * trust).astype(np.float32), shown, followed, found.explained_db)
 
 
 def _unlikely(taps: int, rate: int) -> np.ndarray:

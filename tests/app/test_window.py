@@ -124,7 +124,7 @@ def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
     desk.toggle_leave()
     kept = desk.mark
     desk.look_again()
-    qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=60_000)
     assert desk.part.mark(kept.id) == kept
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import signal
 import sys
 from collections.abc import Sequence
@@ -26,9 +27,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one call; returns its exit status."""
     arguments = list(sys.argv[1:] if arguments is None else arguments)
     signal.signal(signal.SIGTERM, _terminated)
+    for stream in (sys.stdout, sys.stderr):
+        stream.reconfigure(errors="backslashreplace")  # a name need not be UTF-8
     try:
         call = _parser().parse_args(arguments)
-        return _window(call) if call.command in (None, "open", "demo") else _work(call)
+        status = _window(call) if call.command in (None, "open", "demo") else _work(call)
+        _flush()
+        return status
     except IsophonError as error:
         print(f"isophon: {error}", file=sys.stderr)
         return error.status
@@ -36,11 +41,36 @@ def main(arguments: Sequence[str] | None = None) -> int:
         print("isophon: interrupted; nothing half-written was left", file=sys.stderr)
         return INTERRUPTED
     except BrokenPipeError:
-        sys.stderr.close()
+        _no_more_output()
         return 0
+    except OSError as error:
+        _no_more_output()
+        print(f"isophon: {error.filename or 'standard output'}: {error.strerror or error}", file=sys.stderr)
+        return OutputError.status
     except Exception as error:
         print(f"isophon: an error inside Isophon ({type(error).__name__}: {error}); please report it", file=sys.stderr)
         return 1
+
+
+def _flush() -> None:
+    """What was printed is there, or an error says that it is not."""
+    try:
+        sys.stdout.flush()
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, "standard output") from error
+
+
+def _no_more_output() -> None:
+    """Nothing of what is left in the buffer is tried again at the end."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+
+
+def _folder(text: str) -> Path:
+    if not text.strip():
+        raise argparse.ArgumentTypeError("names no folder")
+    return Path(text)
 
 
 def _terminated(*_: object) -> None:
@@ -60,14 +90,14 @@ def _parser() -> argparse.ArgumentParser:
     clean = commands.add_parser("clean", help="clean recordings, write stems and a report")
     clean.add_argument("audio", type=Path, nargs="*", metavar="AUDIO")
     clean.add_argument("--session", type=Path, metavar="SESSION", help="clean the parts of a saved session")
-    clean.add_argument("--out", type=Path, metavar="DIR", required=True, help="the folder to write to")
+    clean.add_argument("--out", type=_folder, metavar="DIR", required=True, help="the folder to write to")
     clean.add_argument("--format", default="wav", help="wav, flac or aiff (wav)")
     clean.add_argument("--depth", default="24", help="16, 24 or 32f (24)")
     clean.add_argument("--force", action="store_true", help="write over files that exist")
     clean.add_argument("--removed", action="store_true", help="also write what was taken out")
     clean.add_argument("--labels", action="store_true", help="also write the marks as tab-separated text")
     for command in (find, clean):
-        command.add_argument("--role", default="lead", help="lead, double, harmony or adlib (lead)")
+        command.add_argument("--role", help="lead, double, harmony or adlib (lead)")
         command.add_argument("--cue", type=Path, action="append", default=[], metavar="FILE",
                              help="the headphone feed that leaked into it; may be repeated")  # fmt: skip
         command.add_argument("--own-click", action="store_true",

@@ -15,12 +15,14 @@ from isophon.core import handover
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
 from isophon.core.bleeding import CueFile, Learned, Lesson, dry, learn, lesson_again
-from isophon.core.errors import CallError, IsophonError, OutputError
+from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
 from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
 from isophon.core.marks import KINDS, Mark
+from isophon.core.passes.bleed.settings import in_force
 from isophon.core.passes.hiss.settings import SILENT_DB
+from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
-from isophon.core.session.model import ROLES, Part, Source
+from isophon.core.session.model import ROLES, Part, Session, Source
 from isophon.core.session.settings import WHOLE_KINDS, WORKING_KINDS, Settings, role_default, with_setting
 from isophon.core.survey import Survey
 
@@ -28,9 +30,10 @@ from isophon.core.survey import Survey
 def find(call: argparse.Namespace) -> int:
     """List the marks found in one recording."""
     _role(call)
-    kinds, settings = _kinds(call), _settings(call)
+    role = call.role or "lead"
+    kinds, settings = _kinds(call), _settings(call, role)
     with Recording(call.audio) as recording:
-        part = _part(call.audio, recording, call.role, settings)
+        part = _part(call.audio, recording, role, settings)
         part, found = _surveyed(part, recording, kinds, _progress(call), _lesson(call, settings))
     result = {
         "file": recording.path.name,
@@ -57,61 +60,112 @@ def clean(call: argparse.Namespace) -> int:
     check_target(call.format, call.depth)
     if bool(call.audio) == bool(call.session):
         raise CallError("clean takes either recordings or --session SESSION; see isophon clean --help")
+    if call.session:
+        _refuse_for_sessions(call)
     _role(call)
-    kinds, settings = _kinds(call), _settings(call)
+    kinds = _kinds(call)
     target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels)
-    jobs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds, settings)
+    jobs, inputs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds)
+    handover.check_report(target, inputs)
     rows: list[dict[str, Any]] = []
-    status, taken = 0, {}
-    for path, job in jobs:
-        try:
-            for output in handover.outputs(path, target):
-                if output in taken:
-                    raise OutputError(f"{path}: would write {output.name} as {taken[output]} does; use another --out")
-                taken[output] = path
-            handover.check_free(path, target)
-            rows.append(job(target))
-        except IsophonError as error:
-            print(f"isophon: {error}", file=sys.stderr)
-            rows.append({"file": path.name, "error": str(error)})
-            status = max(status, error.status)
-    if any("error" not in row for row in rows):
-        handover.write_report(rows, target.folder)
+    try:
+        status = _all_done(jobs, inputs, target, rows)
+    finally:
+        if any("error" not in row for row in rows):
+            handover.write_report(rows, target.folder)
     if call.json:
         print(json.dumps({"files": rows}, indent=1))
     return status
 
 
 Job = Callable[[handover.Target], dict[str, Any]]
+Jobs = list[tuple[Part, Job]]
 
 
-def _file_jobs(call: argparse.Namespace, kinds: set[str], settings: dict[str, Settings]) -> list[tuple[Path, Job]]:
+def _all_done(jobs: Jobs, inputs: list[Path], target: handover.Target, rows: list[dict[str, Any]]) -> int:
+    """Do all jobs and gather their rows; the highest status of those that failed."""
+    status, taken = 0, {}
+    for part, job in jobs:
+        path = path_of(part.source.path)
+        try:
+            for output in handover.check_free(part, target, inputs):
+                if output in taken:
+                    raise OutputError(f"{path}: would write {output.name} as {taken[output]} does; use another --out")
+                taken[output] = path
+            rows.append(job(target))
+            _warn_of_clipping(rows[-1])
+        except Exception as error:
+            told = _told(error, path)
+            print(f"isophon: {told}", file=sys.stderr)
+            rows.append({"file": path.name, "error": str(told)})
+            status = max(status, told.status)
+    return status
+
+
+def _warn_of_clipping(row: dict[str, Any]) -> None:
+    if row["clipped_samples"]:
+        told = f"{shown(row['output'])}: {row['clipped_samples']} samples were clipped at full scale"
+        print(f"isophon: {told}; --depth 32f keeps them", file=sys.stderr)
+
+
+def _told(error: Exception, path: Path) -> IsophonError:
+    """Any error as one that a person is told about."""
+    if isinstance(error, ExistsError):
+        return ExistsError(f"{error} (--force)")
+    if isinstance(error, IsophonError):
+        return error
+    if isinstance(error, OSError):
+        return InputError(f"{path.name}: cannot be worked on ({error.strerror or error}); check it and its folder")
+    if isinstance(error, MemoryError):
+        return InputError(f"{path.name}: there is not enough memory for it; close other programs, or split it")
+    return IsophonError(f"{path.name}: an error inside Isophon ({type(error).__name__}: {error}); please report it")
+
+
+def _refuse_for_sessions(call: argparse.Namespace) -> None:
+    """A session says itself what its parts are and what leaked; an option that would not be heeded is refused."""
+    for option, given in (("--role", call.role is not None), ("--cue", call.cue), ("--own-click", call.own_click),
+                          ("--bed", call.bed)):  # fmt: skip
+        if given:
+            raise CallError(f"{option}: is told by the session itself; leave it out, or change it in the session")
+
+
+def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
+    settings = _settings(call, call.role or "lead")
+
     def job(path: Path) -> Job:
         def run(target: handover.Target) -> dict[str, Any]:
             progress = _progress(call)
             with Recording(path) as recording:
-                part = _part(path, recording, call.role, settings)
+                part = _part(path, recording, call.role or "lead", settings)
                 part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings))
                 return handover.hand_over(part, recording, found, target, lambda f: progress(path, "cleaning", f))
 
         return run
 
-    return [(path, job(path)) for path in call.audio]
+    inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ())]
+    parts = [Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1)) for path in call.audio]
+    return [(part, job(path)) for part, path in zip(parts, call.audio, strict=True)], inputs
 
 
-def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path, Job]]:
+def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
     session = file.load(call.session)
+    card = file.load_card(call.card) if call.card else {}
+    changes = [_one_setting(item) for item in call.set]
+    ids = [part.id for part in session.parts]
+    session = edits.set_settings(session, ids, card)
+    for kind, setting, value in changes:
+        session = edits.set_setting(session, ids, kind, setting, value)
 
     def job(part: Part) -> Job:
         def run(target: handover.Target) -> dict[str, Any]:
-            path, progress = Path(part.source.path), _progress(call)
+            path, progress = path_of(part.source.path), _progress(call)
             with Recording(path) as recording:
                 edits.check_source(part.source, recording)
                 found = survey_recording(recording, lambda f: progress(path, "surveying", f))
                 lesson = lesson_again(session, part) if "bleed" in kinds else None
                 if lesson is not None:  # nothing is learned where it is still kept
                     learn(recording, lesson, found, lambda f: progress(path, "learning the bleed", f))
-                ready = part if part.found else _with_marks(part, recording, found)
+                ready = part if part.found else _found_anew(session, part, recording, found)
                 ready = _only(ready, kinds)
                 return handover.hand_over(
                     ready, recording, found, target, lambda f: progress(path, "cleaning", f), session.rate
@@ -119,11 +173,24 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> list[tuple[Path,
 
         return run
 
-    return [(Path(part.source.path), job(part)) for part in session.parts]
+    inputs = [call.session, *(path_of(item.source.path) for item in session.items)]
+    inputs += [call.card] if call.card else []
+    return [(part, job(part)) for part in session.parts], inputs
+
+
+def _found_anew(session: Session, part: Part, recording: Recording, found: Survey) -> Part:
+    """A part that has not been looked through (by this version): what is found meets what was decided by hand."""
+    heard = dry(recording, part.leak, part.bleed)
+    if heard is not recording:
+        found = survey_recording(heard)
+    all_found = find_all(heard, found)
+    findings = edits.Findings(part.source, all_found.marks, found.voice_lufs, found.floor_dbfs, all_found.facts,
+                              in_force(part.leak, part.bleed))  # fmt: skip
+    return edits.adopt_findings(session, part.id, findings).part(part.id)
 
 
 def _part(path: Path, recording: Recording, role: str, settings: dict[str, Settings]) -> Part:
-    source = Source(str(path), recording.sample_rate, recording.channels, recording.frames)
+    source = Source(spelled(path), recording.sample_rate, recording.channels, recording.frames)
     return Part("part-1", path.stem, source, role, **settings)
 
 
@@ -153,7 +220,7 @@ def _lesson(call: argparse.Namespace, settings: dict[str, Settings]) -> Lesson |
     """What the bleed is to be learned from; bleed that is asked for by name without a cue is the take's own click."""
     bleed = settings["bleed"]
     if call.cue:
-        return Lesson(tuple(CueFile(str(cue), bleed.nudge_ms / 1000) for cue in call.cue), bleed.moments)
+        return Lesson(tuple(CueFile(spelled(cue), bleed.nudge_ms / 1000) for cue in call.cue), bleed.moments)
     named = call.only is not None and "bleed" in _kind_list("--only", call.only)
     return Lesson((), bleed.moments) if call.own_click or named else None
 
@@ -164,9 +231,11 @@ def _warn_of_leak(recording: Recording, lesson: Lesson, learned: Learned) -> Non
         missing = [] if learned.facts.key else ["no regular click"]
     else:
         heard = learned.facts.cues if learned.facts.key else ()
-        missing = [f"no leak of {name}" for name in (Path(cue.path).name for cue in lesson.cues) if name not in heard]
+        names = [path_of(cue.path).name for cue in lesson.cues]
+        missing = [f"no leak of {shown(name)}" for name in names if name not in heard]
+    name = shown(recording.path.name)
     for what in missing:
-        print(f"isophon: {recording.path.name}: {what} was found in it; nothing of that was taken out", file=sys.stderr)
+        print(f"isophon: {name}: {what} was found in it; nothing of that was taken out", file=sys.stderr)
 
 
 def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
@@ -242,14 +311,14 @@ def _bleed_row(part: Part) -> dict[str, Any] | None:
 
 def _print_marks(part: Part, result: dict[str, Any]) -> None:
     voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
-    print(f"{result['file']}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
+    print(f"{shown(result['file'])}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
     if part.low_cut_hz is not None:
         print(f"low cut at {part.low_cut_hz:.0f} Hz")
     if (found := part.facts.hum) is not None and part.hum.on:
         print(f"hum: {found.base_hz:.2f} Hz and {len(found.partials)} partials, {found.level_db:.1f} dBFS")
     if (leak := part.leak) is not None and leak.key:
         where = f"every {leak.beat_s:.4f} s" if leak.own_click else f"{1000 * leak.delay_s:.2f} ms later"
-        print(f"bleed of {', '.join(leak.cues)}: {where}, {leak.less_db:.1f} dB less of it")
+        print(f"bleed of {shown(', '.join(leak.cues))}: {where}, {leak.less_db:.1f} dB less of it")
     if (hiss := result["hiss"]) is not None:
         print(f"hiss: {hiss['level_dbfs']:.1f} dBFS above {hiss['from_hz']:.0f} Hz, {hiss['change_db']:.1f} dB")
     print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
@@ -285,23 +354,28 @@ def _kind_list(option: str, text: str) -> set[str]:
     return kinds
 
 
-def _settings(call: argparse.Namespace) -> dict[str, Settings]:
-    settings = {kind: role_default(kind, call.role) for kind in WORKING_KINDS}
+def _settings(call: argparse.Namespace, role: str) -> dict[str, Settings]:
+    settings = {kind: role_default(kind, role) for kind in WORKING_KINDS}
     if call.card:
         settings |= file.load_card(call.card)
-    for item in call.set:
-        name, equals, value = item.partition("=")
-        kind, dot, setting = name.partition(".")
-        if not (equals and dot):
-            raise CallError(f"--set {item}: use KIND.SETTING=VALUE, for example --set ess.ceiling_db=-4")
-        if kind not in WORKING_KINDS:
-            raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(WORKING_KINDS)}")
+    for kind, setting, value in map(_one_setting, call.set):
         settings[kind] = with_setting(kind, settings[kind], setting, value)
     return settings
 
 
+def _one_setting(item: str) -> tuple[str, str, str]:
+    """Kind, setting and value of ``KIND.SETTING=VALUE``."""
+    name, equals, value = item.partition("=")
+    kind, dot, setting = name.partition(".")
+    if not (equals and dot):
+        raise CallError(f"--set {item}: use KIND.SETTING=VALUE, for example --set ess.ceiling_db=-4")
+    if kind not in WORKING_KINDS:
+        raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(WORKING_KINDS)}")
+    return kind, setting, value
+
+
 def _role(call: argparse.Namespace) -> None:
-    if call.role not in ROLES:
+    if call.role is not None and call.role not in ROLES:
         raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
     for guide in (*((call.bed,) if call.bed else ()), *call.cue):
         Recording(guide).close()
@@ -315,6 +389,6 @@ def _progress(call: argparse.Namespace) -> Callable[[Path, str, float], None]:
 
     def show(path: Path, what: str, fraction: float) -> None:
         end = "\n" if what == "cleaning" and fraction >= 1 else ""
-        print(f"\r{path.name}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
+        print(f"\r{shown(path.name)}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
 
     return show

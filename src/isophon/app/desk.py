@@ -77,7 +77,7 @@ class Desk(QObject):
     def close(self) -> None:
         """Write down what is not yet, and stop all that goes on in the background."""
         self._news.stop()
-        self.keeper.settle()
+        self.keeper.close()
         self.shelf.close()
         self.blockSignals(True)
 

@@ -23,6 +23,7 @@ from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
+from isophon.core.reading import path_of
 from isophon.core.session import layout
 from isophon.core.session.model import GUIDES, ROLES, Guide, Part
 from isophon.core.session.remarks import remarks
@@ -262,8 +263,8 @@ class LayoutPage(QWidget):
         session = self.desk.session
         found = {item_id: path}
         for item in session.items:
-            beside = path.parent / Path(item.source.path).name
-            if item.id != item_id and not Path(item.source.path).exists() and beside.exists():
+            beside = path.parent / path_of(item.source.path).name
+            if item.id != item_id and not path_of(item.source.path).exists() and beside.exists():
                 found[item.id] = beside
         try:
             sources = {}
@@ -288,7 +289,7 @@ class LayoutPage(QWidget):
 
     def _here(self) -> str:
         items = self.desk.session.items
-        return str(Path(items[0].source.path).parent) if items else ""
+        return str(path_of(items[0].source.path).parent) if items else ""
 
 
 def _seconds(text: str) -> float | None:

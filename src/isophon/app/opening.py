@@ -7,11 +7,15 @@ from pathlib import Path
 
 from isophon.app.state import journal_path, kept_history
 from isophon.core.audio.files import ENDINGS, Recording
-from isophon.core.errors import InputError, IsophonError
+from isophon.core.errors import DamagedError, InputError, IsophonError
+from isophon.core.reading import path_of
 from isophon.core.roles import guess
 from isophon.core.session import file, layout
 from isophon.core.session.history import History
 from isophon.core.session.journal import replay
+
+_NEWER = ("There is newer work on this session that was not saved. It was left as it is: the start page offers it "
+          "(go on where work was left).")  # fmt: skip
 
 Opened = tuple[History, Path | None, Path | None, list[str]]
 Progress = Callable[[float], None]
@@ -23,17 +27,30 @@ def open_session(path: Path) -> Opened:
     A damaged file gives way to its journal, or to what of it can be read.
     """
     try:
-        return kept_history(file.load(path), path), path, None, []
-    except InputError as error:
+        history, newer = kept_history(file.load(path), path)
+        return history, path, None, [_NEWER] if newer else []
+    except DamagedError as error:
         journal = journal_path(path, "")
-        if "is damaged" not in str(error):
-            raise
         try:
-            return replay(journal).history, path, journal, [f"{error}. Everything was taken from the journal instead."]
+            kept = replay(journal)
+            told = f"{error}. Everything was taken from the journal instead{lost_words(kept.lost)}."
+            return kept.history, path, journal, [told]
         except IsophonError:
             session, lost = file.rescue(path)
             told = f"{path.name}: is damaged; {len(session.items)} recordings and their decisions were read, lost: "
             return History(session), None, None, [told + "; ".join(lost) + ". Save it under another name."]
+
+
+def recover(journal: Path) -> Opened:
+    """The unsaved work of a journal."""
+    kept = replay(journal)
+    notes = [f"The journal of {kept.history.session.name} was taken{lost_words(kept.lost)}."] if kept.lost else []
+    return kept.history, path_of(kept.saved_as) if kept.saved_as else None, journal, notes
+
+
+def lost_words(lines: int) -> str:
+    """How much of a journal could not be read, as the end of a sentence."""
+    return f", but for {lines} line{'s' if lines > 1 else ''} at its end that could not be read" if lines else ""
 
 
 def open_recordings(paths: list[Path], progress: Progress) -> Opened:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 from isophon.app import theme
 from isophon.app.desk import Desk
 from isophon.core.errors import IsophonError
+from isophon.core.reading import path_of
 from isophon.core.session import edits, file, layout
 from isophon.core.session.model import Marker
 
@@ -53,7 +54,7 @@ class SessionMenu(QMenu):
     def save_as(self) -> None:
         """Save under a name that is asked for."""
         session = self.desk.session
-        folder = Path(session.items[0].source.path).parent if session.items else Path()
+        folder = path_of(session.items[0].source.path).parent if session.items else Path()
         start = self.desk.keeper.saved_as or folder / (session.name + file.ENDING)
         name, _ = QFileDialog.getSaveFileName(self, "Save the session", str(start), f"Isophon session (*{file.ENDING})")
         if name:

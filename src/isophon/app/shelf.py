@@ -11,6 +11,7 @@ from isophon.app.jobs import Job
 from isophon.core.bleeding import Learned, Lesson
 from isophon.core.crew import Crew, Task
 from isophon.core.passes.bleed.settings import BleedSettings, Leak
+from isophon.core.reading import spelled
 from isophon.core.render import RenderCache
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.take import Absent, Take, open_take
@@ -86,7 +87,7 @@ class Shelf(QObject):
         self._submit("learn", self.take(source), _SOON, {"lesson": msgspec.to_builtins(lesson)})
 
     def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
-        key = (what, str(take.recording.path))
+        key = (what, spelled(take.recording.path))
         if key in self._tasks:
             return
         task = Task(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 from pathlib import Path
@@ -10,10 +11,14 @@ from typing import TYPE_CHECKING
 import platformdirs
 
 from isophon.core.errors import IsophonError
+from isophon.core.locks import Lock, is_locked, lock
+from isophon.core.reading import path_of, read_bytes
 
 if TYPE_CHECKING:
     from isophon.core.session.history import History
     from isophon.core.session.model import Session
+
+_MOST_JOURNAL, _MOST_SMALL = 512 << 20, 1 << 20
 
 
 def state_folder() -> Path:
@@ -24,12 +29,39 @@ def state_folder() -> Path:
 def journal_path(saved_as: Path | None, source: str) -> Path:
     """Where the journal of a session lies: one for each session file, or for each recording that has none yet."""
     key = f"session {saved_as}" if saved_as else f"recording {source}"
-    return state_folder() / "journals" / (hashlib.sha256(key.encode()).hexdigest()[:20] + ".journal")
+    name = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:20]
+    return state_folder() / "journals" / f"{name}.journal"
+
+
+def claim_journal(saved_as: Path | None, continued: Path | None, source: str) -> tuple[Path, Lock, bool]:
+    """The journal that a window may write, locked for it, and whether its session is open in another window already.
+
+    ``continued``: the journal whose unsaved work goes on. Where a session is open elsewhere, the journal is one
+    for a copy of it that has no file yet.
+    """
+    path = journal_path(saved_as, source)
+    held = lock(lock_path(path))
+    if held is not None and continued not in (None, path) and is_locked(lock_path(continued)):
+        held.release()
+        held = None
+    if held is not None:
+        return path, held, False
+    again = 1
+    while (held := lock(lock_path(path := journal_path(None, f"{source} copy {again}")))) is None or path.exists():
+        if held is not None:
+            held.release()
+        again += 1
+    return path, held, saved_as is not None or continued is not None
+
+
+def lock_path(journal: Path) -> Path:
+    """The lock of a journal: whoever holds it may write."""
+    return journal.with_suffix(".lock")
 
 
 def make_room(path: Path) -> None:
     """Move a journal of unsaved work out of the way of a new one, under a free name; it stays on offer."""
-    if any(path == unsaved for _, unsaved in unsaved_work()):
+    if _is_unsaved(path):
         again = 1
         while (place := path.with_name(f"{path.stem}-{again}.journal")).exists():
             again += 1
@@ -37,22 +69,33 @@ def make_room(path: Path) -> None:
 
 
 def unsaved_work() -> list[tuple[str, Path]]:
-    """Unsaved work: the session's name and the journal's path, newest first. Unreadable ones are left alone."""
+    """Unsaved work that no window has open: the session's name and the journal's path, newest first."""
     found = []
     for path in state_folder().glob("journals/*.journal"):
-        try:
-            lines = path.read_bytes().split(b"\n")
-            name = str(json.loads(lines[0])["first"]["name"])
-            last = max((i for i, line in enumerate(lines) if line.startswith(b'{"saved"')), default=0)
-            if any(line.startswith((b'{"step"', b'{"go"')) and line.endswith(b"}") for line in lines[last + 1 :]):
+        name = _is_unsaved(path)
+        if name and not is_locked(lock_path(path)):
+            with contextlib.suppress(OSError):
                 found.append((path.stat().st_mtime, name, path))
-        except (OSError, ValueError, KeyError, TypeError):
-            continue
     return [(name, path) for _, name, path in sorted(found, reverse=True)]
 
 
-def kept_history(session: Session, path: Path) -> History:
-    """The history of a session as it was when its file was saved; a new one where none was kept or it differs."""
+def _is_unsaved(path: Path) -> str:
+    """The name of the session whose steps after the last saving a journal holds; '' for none, or if unreadable."""
+    try:
+        lines = read_bytes(path, _MOST_JOURNAL).split(b"\n")
+        name = str(json.loads(lines[0])["first"]["name"])
+        last = max((i for i, line in enumerate(lines) if line.startswith(b'{"saved"')), default=0)
+        steps = any(line.startswith((b'{"step"', b'{"go"')) and line.endswith(b"}") for line in lines[last + 1 :])
+        return (name or "no name") if steps else ""
+    except (IsophonError, OSError, ValueError, KeyError, TypeError, RecursionError):
+        return ""
+
+
+def kept_history(session: Session, path: Path) -> tuple[History, bool]:
+    """The history of a session as it was when its file was saved; a new one where none was kept or it differs.
+
+    Also whether the journal holds work that is newer than the file.
+    """
     from isophon.core.session.history import History
     from isophon.core.session.journal import replay
 
@@ -61,16 +104,18 @@ def kept_history(session: Session, path: Path) -> History:
         try:
             kept = replay(journal)
         except IsophonError:
-            return History(session)
+            return History(session), False
         if not kept.unsaved and kept.saved == session:
-            return kept.history
-    return History(session)
+            return kept.history, False
+        return History(session), kept.unsaved
+    return History(session), False
 
 
 def recent_sessions() -> list[Path]:
     """Sessions opened or saved lately that are still there, latest first."""
     try:
-        paths = [Path(p) for p in json.loads((state_folder() / "recent.json").read_text(encoding="utf-8"))]
-    except (OSError, ValueError, TypeError):
+        told = json.loads(read_bytes(state_folder() / "recent.json", _MOST_SMALL))
+    except (IsophonError, ValueError, RecursionError):
         return []
-    return [p for p in paths if p.exists()]
+    paths = [path_of(one) for one in told if isinstance(one, str)] if isinstance(told, list) else []
+    return [p for p in paths if p.is_file()]

@@ -98,14 +98,7 @@ class Window(QMainWindow):
 
     def recover(self, path: Path) -> None:
         """Go on with the unsaved work of a journal."""
-
-        def work(progress):
-            from isophon.core.session.journal import replay
-
-            kept = replay(path)
-            return kept.history, Path(kept.saved_as) if kept.saved_as else None, path, []
-
-        self._begin("Opening what was not saved yet", work)
+        self._begin("Opening what was not saved yet", lambda progress: _opening().recover(path))
 
     def open_demo(self) -> None:
         """Make the demo if it is not there, then open it."""

@@ -272,6 +272,7 @@ class Workroom(QWidget):
         keeper, part = self.desk.keeper, self.desk.part
         self.title.name.setText(self.desk.session.name)
         kept = "kept in the journal, not saved yet" if keeper.unsaved else "saved"
+        kept = "NOT KEPT: no room for the journal" if keeper.at_risk else kept
         if not keeper.unsaved and keeper.saved_at:
             kept = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
         kind = {1: "mono", 2: "stereo"}.get(part.source.channels, "")

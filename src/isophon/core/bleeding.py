@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
 import msgspec
 import numpy as np
@@ -17,6 +16,8 @@ from isophon.core.marks import Mark
 from isophon.core.passes.bleed.leak import Cue, hits, learn_leak
 from isophon.core.passes.bleed.settings import BleedSettings, Feed, Leak
 from isophon.core.passes.bleed.treat import without
+from isophon.core.ranges import File, Key, Name, Seconds
+from isophon.core.reading import path_of
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 
@@ -28,9 +29,9 @@ _SHORTEST_S = 1.0
 class CueFile(msgspec.Struct, frozen=True):
     """A cue's recording, where it begins against the take, in s, and the guide or part of the session that it is."""
 
-    path: str
-    offset_s: float = 0.0
-    item: str = ""
+    path: File
+    offset_s: Seconds = 0.0
+    item: Name = ""
 
 
 class Lesson(msgspec.Struct, frozen=True):
@@ -40,8 +41,8 @@ class Lesson(msgspec.Struct, frozen=True):
     """
 
     cues: tuple[CueFile, ...] = ()
-    moments: tuple[tuple[float, float], ...] = ()
-    key: str = ""
+    moments: tuple[tuple[Seconds, Seconds], ...] = ()
+    key: Key = ""
 
 
 class Learned(msgspec.Struct, frozen=True):
@@ -89,7 +90,7 @@ def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Ca
              tell: Callable[[float], None] | None) -> Learned:  # fmt: skip
     sounds = []
     for cue in lesson.cues:
-        with Recording(cue.path) as guide:
+        with Recording(path_of(cue.path)) as guide:
             whole = np.concatenate(list(guide.blocks()), axis=1)
             sounds.append(Cue(guide.path.name, whole, guide.sample_rate, cue.offset_s))
     samples = np.concatenate(list(recording.blocks()), axis=1)
@@ -101,7 +102,7 @@ def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Ca
 
 
 def _key(lesson: Lesson) -> str:
-    told = [f"{takes.place_of(Path(cue.path)).name} {cue.offset_s:.6f}" for cue in lesson.cues]
+    told = [f"{takes.place_of(path_of(cue.path)).name} {cue.offset_s:.6f}" for cue in lesson.cues]
     told += [f"{start:.3f} {end:.3f}" for start, end in lesson.moments]
     return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
 

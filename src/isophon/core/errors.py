@@ -1,13 +1,21 @@
 """The errors a person is told about: one line each, saying what, where, and what to do."""
 
 
+def shown(text: str) -> str:
+    """Text from outside with whatever could act on a terminal or break a line written out: ``\\n``, ``\\x1b``."""
+    return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in text)
+
+
 class IsophonError(Exception):
-    """Base of all errors whose text is meant for the person at the desk.
+    """Base of all errors whose text is meant for the person at the desk: one line, harmless on a terminal.
 
     ``status`` is the exit status of the command line for this kind of error.
     """
 
     status = 1
+
+    def __init__(self, text: str) -> None:
+        super().__init__(shown(text))
 
 
 class CallError(IsophonError):
@@ -22,10 +30,18 @@ class InputError(IsophonError):
     status = 3
 
 
+class DamagedError(InputError):
+    """A file of this program's own that is damaged; part of it may be read all the same."""
+
+
 class OutputError(IsophonError):
     """An output cannot be written: it exists, there is no room, or no permission."""
 
     status = 4
+
+
+class ExistsError(OutputError):
+    """An output is there already and was not to be written over."""
 
 
 class Cancelled(Exception):

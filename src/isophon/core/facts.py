@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from isophon.core.passes.hum.model import Hum
+from isophon.core.ranges import Hertz, Level
 
 
 class Facts(msgspec.Struct, frozen=True):
@@ -12,7 +13,7 @@ class Facts(msgspec.Struct, frozen=True):
     ``noise``: the hiss in bands, see :func:`isophon.core.passes.hiss.settings.noise_of`.
     """
 
-    lowest_hz: float | None = None
-    room: tuple[float, ...] = ()
+    lowest_hz: Hertz | None = None
+    room: tuple[Level, ...] = ()
     hum: Hum | None = None
-    noise: tuple[float, ...] = ()
+    noise: tuple[Level, ...] = ()

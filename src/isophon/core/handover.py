@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+import math
+from collections.abc import Callable, Collection, Iterator
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -15,17 +16,26 @@ from isophon.core.audio.converting import converted, converted_frames
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
-from isophon.core.errors import InputError, OutputError
+from isophon.core.errors import ExistsError, InputError, OutputError
+from isophon.core.reading import path_of, read_bytes
 from isophon.core.render import Renderer
+from isophon.core.session.layout import file_name
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, Survey
+
+REPORT = "report.json"
+_LONGEST_NAME = 180  # bytes, so that what is added to it still fits into a name
 
 Progress = Callable[[float], None]
 
 
 @dataclass(frozen=True)
 class Target:
-    """Where stems go and how they are written."""
+    """Where stems go and how they are written.
+
+    ``clip``: what is done with a stem that would clip at an integer depth: ``keep`` it, ``refuse`` it,
+    ``trim`` it down as a whole, or write it as ``float``.
+    """
 
     folder: Path
     fmt: str = "wav"
@@ -33,6 +43,7 @@ class Target:
     force: bool = False
     removed: bool = False
     labels: bool = False
+    clip: str = "keep"
 
 
 @dataclass
@@ -64,30 +75,63 @@ class _Figures:
         }
 
 
-def stem_path(source: Path, target: Target, what: str = "clean") -> Path:
-    """The name of a stem: ``NAME.clean.wav`` in the target folder."""
-    return target.folder / f"{source.stem}.{what}{FORMATS[target.fmt]}"
+def stem_name(part: Part) -> str:
+    """What a part's files are called: as its recording, or as the part where that was given another name."""
+    source = path_of(part.source.path)
+    if part.name in (source.stem, file_name(part.source.path)):
+        return source.stem
+    name = "".join("_" if c == "/" or not c.isprintable() else c for c in part.name).strip().lstrip(".")
+    return name.encode()[:_LONGEST_NAME].decode(errors="ignore") or source.stem
 
 
-def outputs(source: Path, target: Target) -> list[Path]:
-    """All files that handing over one recording writes, the report aside."""
-    paths = [stem_path(source, target)]
+def stem_path(name: str, target: Target, what: str = "clean") -> Path:
+    """The place of a stem: ``NAME.clean.wav`` in the target folder."""
+    return target.folder / f"{name}.{what}{FORMATS[target.fmt]}"
+
+
+def outputs(part: Part, target: Target) -> list[Path]:
+    """All files that handing over one part writes, the report aside."""
+    name = stem_name(part)
+    paths = [stem_path(name, target)]
     if target.removed:
-        paths.append(stem_path(source, target, "removed"))
+        paths.append(stem_path(name, target, "removed"))
     if target.labels:
-        paths.append(target.folder / f"{source.stem}.marks.tsv")
+        paths.append(target.folder / f"{name}.marks.tsv")
     return paths
 
 
-def check_free(source: Path, target: Target) -> list[Path]:
-    """The outputs of one recording; OutputError if one exists and may not be written over."""
-    paths = outputs(source, target)
+def check_free(part: Part, target: Target, inputs: Collection[Path] = ()) -> list[Path]:
+    """The outputs of one part; OutputError if one exists and may not be written over, or is one of the ``inputs``."""
+    paths = outputs(part, target)
     for path in paths:
-        if path.exists() and source.exists() and path.samefile(source):
-            raise OutputError(f"{path}: is the recording itself, which is never written to; use another folder")
-        if path.exists() and not target.force:
-            raise OutputError(f"{path}: exists already; it was kept (use --force to write over it)")
+        _check_free(path, target, (path_of(part.source.path), *inputs))
     return paths
+
+
+def check_report(target: Target, inputs: Collection[Path] = ()) -> None:
+    """OutputError if the report would take the place of a file that is an input, or none of ours."""
+    path = target.folder / REPORT
+    _check_free(path, replace(target, force=True), inputs)
+    if _exists(path) and not target.force and _report_rows(path) is None:
+        raise ExistsError(f"{path}: is there already and no report of this program; it was kept. "
+                          "Use another folder, or allow writing over it")  # fmt: skip
+
+
+def _check_free(path: Path, target: Target, inputs: Collection[Path]) -> None:
+    if not _exists(path):
+        return
+    for source in inputs:
+        if _exists(source) and path.samefile(source):
+            raise OutputError(f"{path}: is one of the inputs, which are never written to; use another folder")
+    if not target.force:
+        raise ExistsError(f"{path}: exists already and was kept; use another folder, or allow writing over it")
+
+
+def _exists(path: Path) -> bool:
+    try:
+        return path.exists()
+    except OSError as error:  # a name that is too long, for one
+        raise OutputError(f"{path}: cannot be written ({error.strerror}); use a shorter name") from error
 
 
 def hand_over(
@@ -110,22 +154,20 @@ def hand_over(
     if part.leak and part.leak.key and part.bleed.on and renderer.leaks(part.leak.key) is None:
         raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
     hop = round(survey.hop_s * recording.sample_rate)
-    before = _Figures(Meter(recording.sample_rate, recording.channels), hop)
-    after = _Figures(Meter(recording.sample_rate, recording.channels), hop)
-    plan = part.plan
+    before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
+    plan, highest = part.plan, 0.0
 
     def cleaned() -> Iterator[np.ndarray]:
+        nonlocal highest
         done = 0
         for sung, clean in renderer.blocks(plan, recording.blocks()):
             before.add(sung)
             after.add(clean)
+            highest = max(highest, float(np.abs(clean).max(initial=0.0)))
             done += sung.shape[1]
             if progress:
                 progress(done / recording.frames)
             yield clean
-
-    def removed() -> Iterator[np.ndarray]:
-        return (sung - clean for sung, clean in renderer.blocks(plan, recording.blocks()))
 
     rate = rate or recording.sample_rate
     frames = converted_frames(recording.frames, recording.sample_rate, rate)
@@ -135,23 +177,39 @@ def hand_over(
     def at_rate(blocks: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
         return converted(blocks, recording.sample_rate, rate, recording.channels, frames)
 
-    clipped = write_stem(stem_path(recording.path, target), at_rate(cleaned()), *shape, **how)
+    name = stem_name(part)
+    stem, trim_db = stem_path(name, target), 0.0
+    clipped = write_stem(stem, at_rate(cleaned()), *shape, **how, may_clip=target.clip == "keep")
+    if clipped and target.clip == "refuse":
+        raise OutputError(f"{name}: would clip {clipped} samples, by up to {db(highest**2):.1f} dB; it was not "
+                          "written. Turn it down as a whole, or hand it over as 32-bit float")  # fmt: skip
+    if clipped and target.clip != "keep":
+        # converting to another rate may overshoot a little more
+        trim_db = -math.ceil(10 * db(highest**2) + 1 + 2 * (rate != recording.sample_rate)) / 10
+        trim_db = 0.0 if target.clip == "float" else trim_db
+        how |= {"depth": "32f"} if target.clip == "float" else {}
+        gain = np.float32(10 ** (trim_db / 20))
+        again = (gain * clean for _, clean in renderer.blocks(plan, recording.blocks()))
+        clipped = write_stem(stem, at_rate(again), *shape, **how)
     if target.removed:
-        write_stem(stem_path(recording.path, target, "removed"), at_rate(removed()), *shape, **how)
+        removed = (sung - clean for sung, clean in renderer.blocks(plan, recording.blocks()))
+        write_stem(stem_path(name, target, "removed"), at_rate(removed), *shape, **how)
     if target.labels:
-        write_text(target.folder / f"{recording.path.stem}.marks.tsv", labels(part), target.force)
+        write_text(target.folder / f"{name}.marks.tsv", labels(part), target.force)
     still = survey.state == STILL
     return {
         "file": recording.path.name,
-        "output": stem_path(recording.path, target).name,
+        "output": stem.name,
         "role": part.role,
         "sample_rate": shape[0],
         "channels": shape[1],
         "frames": shape[2],
         "clipped_samples": clipped,
+        "trim_db": trim_db,
+        "depth": how["depth"],
         "voice_lufs": part.voice_lufs,
         "before": before.result(still),
-        "after": after.result(still),
+        "after": {name: round(value + trim_db, 2) for name, value in after.result(still).items()},
         "kinds": kinds(part),
     }
 
@@ -197,10 +255,17 @@ def labels(part: Part) -> str:
 
 def write_report(rows: list[dict[str, Any]], folder: Path) -> None:
     """Write ``report.json`` into a folder; rows of other stems that lie there from before stay."""
-    path = folder / "report.json"
-    files = {row["file"] for row in rows}
-    try:
-        before = [row for row in json.loads(path.read_text(encoding="utf-8"))["files"] if row["file"] not in files]
-    except (OSError, ValueError, KeyError, TypeError):
-        before = []
+    path = folder / REPORT
+    mine = {row.get("output", row["file"]) for row in rows}
+    before = [row for row in _report_rows(path) or [] if row.get("output", row["file"]) not in mine]
     write_text(path, json.dumps({"files": before + rows}, indent=1) + "\n")
+
+
+def _report_rows(path: Path) -> list[dict[str, Any]] | None:
+    """The rows of a report that was written before, None where a file is no such report."""
+    try:
+        rows = json.loads(read_bytes(path))["files"]
+    except (InputError, ValueError, KeyError, TypeError, RecursionError):
+        return None
+    ours = isinstance(rows, list) and all(isinstance(row, dict) and isinstance(row.get("file"), str) for row in rows)
+    return rows if ours else None

@@ -12,6 +12,8 @@ from collections.abc import Collection
 
 import msgspec
 
+from isophon.core.ranges import Down, Hertz, Level, Name, Seconds, Share
+
 KINDS = ("rumble", "hum", "hiss", "bleed", "gap", "breath", "pop", "tick", "ess", "band")
 
 
@@ -23,13 +25,13 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True):
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand.
     """
 
-    change_db: float | None = None
+    change_db: Down | None = None
     leave: bool = False
-    start: float | None = None
-    end: float | None = None
-    low_hz: float | None = None
-    high_hz: float | None = None
-    blend: float | None = None
+    start: Seconds | None = None
+    end: Seconds | None = None
+    low_hz: Hertz | None = None
+    high_hz: Hertz | None = None
+    blend: Share | None = None
     drawn: bool = False
 
     @property
@@ -51,18 +53,18 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
     or around it; ``over_room_db``: how far the loudest moment of a gap stands over the room.
     """
 
-    id: str
-    kind: str
-    start: float
-    end: float
-    level_db: float
-    standout_db: float
-    low_hz: float
-    high_hz: float
-    confidence: float
-    sound: str = ""
+    id: Name
+    kind: Name
+    start: Seconds
+    end: Seconds
+    level_db: Level
+    standout_db: Level
+    low_hz: Hertz
+    high_hz: Hertz
+    confidence: Share
+    sound: Name = ""
     voiced: bool = False
-    over_room_db: float = 0.0
+    over_room_db: Level = 0.0
     hand: Hand = Hand()
 
     @property

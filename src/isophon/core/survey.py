@@ -19,6 +19,7 @@ from isophon.core.audio import pitch
 from isophon.core.audio.filters import k_power_response
 from isophon.core.audio.loudness import db, gated_loudness, lufs
 from isophon.core.audio.spectra import Geometry, band_matrix, third_octave_edges
+from isophon.core.ranges import RATES_HZ
 
 STILL, UNVOICED, VOICED = 0, 1, 2
 
@@ -72,6 +73,24 @@ class Survey:
         centres = np.sqrt(self.band_edges[:-1] * self.band_edges[1:])
         inside = np.flatnonzero((centres >= low) & (centres < high))
         return slice(int(inside[0]), int(inside[-1]) + 1) if len(inside) else slice(0, 0)
+
+
+def check_survey(survey: Survey) -> None:
+    """Raise ValueError for measurements that do not belong together, as those of a damaged cache may not."""
+    frames = len(survey.k_power)
+    whole = (
+        isinstance(survey.sample_rate, int) and RATES_HZ[0] <= survey.sample_rate <= RATES_HZ[1]
+        and isinstance(survey.samples, int) and survey.samples > 0
+        and survey.hop_s == geometry_at(survey.sample_rate).hop / survey.sample_rate
+        and frames == geometry_at(survey.sample_rate).count(survey.samples)
+        and all(isinstance(value, int | float) for value in (survey.floor_dbfs, survey.loudness))
+        and isinstance(survey.voice_lufs, int | float | None)
+        and survey.bands.shape == survey.k_bands.shape == (frames, len(survey.band_edges) - 1)
+        and all(getattr(survey, name).shape == (frames,) for name in ("f0", "strength", "state", "voice_level"))
+        and all(value.dtype.kind in "fu" for value in (survey.bands, survey.k_bands, survey.k_power, survey.state))
+    )  # fmt: skip
+    if not whole:
+        raise ValueError("not a survey")
 
 
 def phrases(survey: Survey) -> list[tuple[float, float]]:

@@ -20,6 +20,7 @@ from isophon.core.passes.pops.treat import PopCut
 from isophon.core.passes.rumble.lowcut import LowCut, loss_db
 from isophon.core.passes.ticks.treat import Repair
 from isophon.core.pictures import Wave
+from isophon.core.reading import path_of
 from isophon.core.render import Plan, RenderCache, Renderer
 from isophon.core.scan import Figures
 from isophon.core.session.edits import Findings, check_source
@@ -36,7 +37,7 @@ class Absent:
     """Stands in for a recording that cannot be read: silence of the same shape."""
 
     def __init__(self, source: Source) -> None:
-        self.path = Path(source.path)
+        self.path = path_of(source.path)
         self.sample_rate, self.channels, self.frames = source.sample_rate, source.channels, source.frames
         self.duration = source.duration
 
@@ -194,7 +195,7 @@ def open_take(source: Source, cache: RenderCache | None = None) -> Take:
     """The take of a recording, with what is already known of it; never raises, see :attr:`Take.trouble`."""
     recording: Recording | Absent
     try:
-        recording, trouble = Recording(source.path), ""
+        recording, trouble = Recording(path_of(source.path)), ""
         try:
             check_source(source, recording)
         except InputError:

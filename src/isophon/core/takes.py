@@ -9,8 +9,10 @@ from __future__ import annotations
 
 import contextlib
 import dataclasses
+import errno
 import hashlib
 import os
+import re
 import shutil
 import tempfile
 from collections.abc import Iterator
@@ -26,12 +28,15 @@ import isophon
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import Found
 from isophon.core.pictures import LOW_GEOMETRY, LOWS, VOICE, Spectrogram, Wave
+from isophon.core.reading import read_bytes
 from isophon.core.scan import Figures
-from isophon.core.survey import Survey, geometry_at
+from isophon.core.survey import Survey, check_survey, geometry_at
 
 _ROOM_BYTES = 4 << 30
 _LEAK = ("leak", "rest")
-_DAMAGE = (OSError, EOFError, ValueError, TypeError, msgspec.MsgspecError)
+_KEY = re.compile("[0-9a-f]{16}")
+_SIGN = "isophon.sign"  # an empty file in every folder that this program made
+_DAMAGE = (OSError, EOFError, ValueError, TypeError, KeyError, InputError, msgspec.MsgspecError)
 
 
 class Surveyed(msgspec.Struct, frozen=True):
@@ -64,7 +69,8 @@ def place_of(path: Path) -> Path:
     except OSError as error:
         raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})") from error
     key = f"{path.resolve()}\n{status.st_size}\n{status.st_mtime_ns}\n{_program()}"
-    return Path(platformdirs.user_cache_dir("isophon")) / "takes" / hashlib.sha256(key.encode()).hexdigest()[:24]
+    name = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:24]
+    return Path(platformdirs.user_cache_dir("isophon")) / "takes" / name
 
 
 def keep_scan(place: Path, wave: Wave, figures: Figures) -> None:
@@ -78,7 +84,7 @@ def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
     """The first look at a recording, None where there was none."""
     folder = place / "scan"
     try:
-        figures = msgspec.json.decode((folder / "figures.json").read_bytes(), type=Figures)
+        figures = msgspec.json.decode(read_bytes(folder / "figures.json"), type=Figures)
         return Wave(_levels(folder, "wave")), figures
     except _DAMAGE:
         return None
@@ -105,13 +111,14 @@ def kept_survey(place: Path) -> Surveyed | None:
     """The survey of a recording, its arrays mapped from disk; None where there was none."""
     folder = place / "survey"
     try:
-        told = msgspec.json.decode((folder / "told.json").read_bytes(), type=_Told)
+        told = msgspec.json.decode(read_bytes(folder / "told.json"), type=_Told)
         arrays = {
             field.name: np.load(folder / f"{field.name}.npy", mmap_mode="r")
             for field in dataclasses.fields(Survey)
             if field.name not in told.values
         }
         survey = Survey(**told.values, **arrays)
+        check_survey(survey)
         spectrogram = Spectrogram(geometry_at(survey.sample_rate), VOICE, _levels(folder, "spectrogram"))
         lows = Spectrogram(LOW_GEOMETRY, LOWS, _levels(folder, "lows"))
         with contextlib.suppress(OSError):
@@ -124,7 +131,7 @@ def kept_survey(place: Path) -> Surveyed | None:
 def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, told: bytes) -> None:
     """Keep a leak's two sounds and what was told of it; OutputError if there is no room."""
     make_room(place.parent)
-    with _whole(place / f"leak-{key}") as folder:
+    with _whole(_leak_folder(place, key)) as folder:
         if arrays is not None:
             for name, sound in zip(_LEAK, arrays, strict=True):
                 np.save(folder / f"{name}.npy", sound)
@@ -134,7 +141,9 @@ def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | Non
 def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
     """A leak's two sounds, mapped from disk; None where they are not there."""
     try:
-        leak, rest = (np.load(place / f"leak-{key}" / f"{name}.npy", mmap_mode="r") for name in _LEAK)
+        leak, rest = (np.load(_leak_folder(place, key) / f"{name}.npy", mmap_mode="r") for name in _LEAK)
+        if not (leak.ndim == 2 and leak.shape == rest.shape and leak.dtype == rest.dtype == np.float32):
+            raise ValueError("not the sounds of a leak")
         return leak, rest
     except _DAMAGE:
         return None
@@ -143,16 +152,28 @@ def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
 def kept_leak_facts(place: Path, key: str) -> bytes | None:
     """What was told of a leak that was learned before."""
     try:
-        return (place / f"leak-{key}" / "told.json").read_bytes()
-    except OSError:
+        return read_bytes(_leak_folder(place, key) / "told.json")
+    except _DAMAGE:
         return None
 
 
+def _leak_folder(place: Path, key: str) -> Path:
+    """Where a leak of this name is kept; ValueError for a name that this program does not make."""
+    if not _KEY.fullmatch(key):
+        raise ValueError(f"{key!r} is no leak's name")
+    return place / f"leak-{key}"
+
+
 def make_room(folder: Path, limit: int = _ROOM_BYTES) -> None:
-    """Give up the folders that were used longest ago until the rest takes less than ``limit`` bytes."""
+    """Give up the folders that were used longest ago until the rest takes less than ``limit`` bytes.
+
+    Only folders that carry our own sign are ever taken away.
+    """
     places = []
     with contextlib.suppress(OSError):
         for place in folder.iterdir():
+            if place.is_symlink() or not (place / _SIGN).is_file():
+                continue
             size = sum(file.stat().st_size for file in place.rglob("*") if file.is_file())
             places.append((place.stat().st_mtime, size, place))
     total = sum(size for _, size, _ in places)
@@ -189,10 +210,14 @@ def _whole(folder: Path) -> Iterator[Path]:
     """A temporary folder that takes the place of ``folder`` when the block succeeds."""
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)
+        (folder.parent / _SIGN).touch()
         temporary = Path(tempfile.mkdtemp(prefix=".", dir=folder.parent))
         try:
+            (temporary / _SIGN).touch()
             yield temporary
             if folder.exists():
+                if folder.is_symlink() or not (folder / _SIGN).is_file():
+                    raise OSError(errno.EEXIST, f"{folder.name} is there and is not ours")
                 shutil.rmtree(folder)
             temporary.rename(folder)
         except BaseException:
@@ -200,5 +225,6 @@ def _whole(folder: Path) -> Iterator[Path]:
             raise
     except OSError as error:
         raise OutputError(
-            f"{folder.parent.parent}: measurements cannot be kept there ({error.strerror}); make room on that disk"
+            f"{folder.parent.parent}: measurements cannot be kept there ({error.strerror or error}); "
+            "make room on that disk"
         ) from error

@@ -26,6 +26,7 @@ from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover import Target, check_free, hand_over
 from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
 from isophon.core.pictures import Spectrogram, lows_of
+from isophon.core.reading import path_of
 from isophon.core.scan import scan
 from isophon.core.session.edits import check_source
 from isophon.core.session.model import Part
@@ -78,10 +79,10 @@ def look(path: Path, progress: Progress) -> None:
 
 def write(part: Part, target: Target, rate: int | None, progress: Progress) -> dict[str, Any]:
     """Hand over one part; its row of the report."""
-    path = Path(part.source.path)
+    path = path_of(part.source.path)
     with Recording(path) as recording:
         check_source(part.source, recording)
-        check_free(path, target)
+        check_free(part, target)
         kept = takes.kept_survey(takes.place_of(path))
         survey = kept.survey if kept else survey_recording(recording, lambda f: progress(0.4 * f))
         return hand_over(part, recording, survey, target, lambda f: progress(0.4 + 0.6 * f), rate)
@@ -91,10 +92,10 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     """Do what a request asks for."""
     if request["do"] == "hand over":
         part, how = msgspec.convert(request["part"], Part), request["target"]
-        return write(part, Target(**how | {"folder": Path(how["folder"])}), request["rate"], progress)
+        return write(part, Target(**how | {"folder": path_of(how["folder"])}), request["rate"], progress)
     if request["do"] == "wake":
         return None
-    path = Path(request["path"])
+    path = path_of(request["path"])
     if request["do"] == "look":
         return look(path, progress)
     if request["do"] == "learn":

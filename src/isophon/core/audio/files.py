@@ -1,14 +1,17 @@
 """Recordings in: what a file is, and its samples, read a block at a time.
 
-libsndfile (through soundfile) decodes WAV, WAVE_FORMAT_EXTENSIBLE, RF64, AIFF,
-FLAC and Ogg. It accepts files that end before their header says they do, which
-for a vocal take means lost singing: those are found by :mod:`.containers`.
+libsndfile (through soundfile) decodes them. It accepts files that end before their header says they do, which
+for a vocal take means lost singing: those are found by :mod:`.containers`, or when fewer frames
+come than were promised.
 Samples are float32, shape ``(channels, frames)``; every PCM depth up to 24 bit
 fits into it exactly.
 """
 
 from __future__ import annotations
 
+import contextlib
+import os
+import stat
 import tempfile
 import threading
 from collections.abc import Iterator
@@ -17,14 +20,17 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
-from isophon.core.audio.containers import missing_bytes, time_reference
-from isophon.core.errors import InputError
+from isophon.core.audio.containers import damage_of, time_reference
+from isophon.core.errors import InputError, OutputError
+from isophon.core.ranges import LONGEST_S, RATES_HZ
 
 BLOCK = 1 << 18
-MIN_RATE, MAX_RATE = 8_000, 192_000
 MAX_CHANNELS = 2
+LOUDEST = 1_000.0  # 60 dB over full scale; no recording holds more, one such sample would drown all others
 ENDINGS = (".wav", ".wave", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga")
 
+_CONTAINERS = ("WAV", "WAVEX", "RF64", "W64", "AIFF", "CAF", "AU", "FLAC", "OGG", "MP3")
+_CODECS = ("VORBIS", "OPUS", "ULAW", "ALAW", "MPEG_LAYER_I", "MPEG_LAYER_II", "MPEG_LAYER_III")
 _DEPTH = {"PCM_U8": 8, "PCM_S8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
 
 
@@ -78,18 +84,22 @@ class Recording:
     def blocks(self, size: int = BLOCK) -> Iterator[np.ndarray]:
         """The whole file in order, in blocks of ``(channels, up to size)`` float32.
 
-        Raises InputError on samples that are not numbers.
+        Raises InputError on samples that are not numbers, or far louder than any sound.
         """
         for start in range(0, self.frames, size):
             block = self._read(start, min(size, self.frames - start))
-            numbers = np.isfinite(block).all(axis=0)
-            if not numbers.all():
-                where = (start + int(np.argmin(numbers))) / self.sample_rate
-                raise InputError(
-                    f"{self.path.name}: has samples that are not numbers near {where:.1f} s; "
-                    "export it again from its source"
-                )
+            if not (block.max() <= LOUDEST and block.min() >= -LOUDEST):
+                self._refuse(block, start)
             yield block
+
+    def _refuse(self, block: np.ndarray, start: int) -> None:
+        bad = ~(np.abs(block) <= LOUDEST).all(axis=0)
+        at = int(np.argmax(bad))
+        what = "far over full scale" if np.isfinite(block[:, at]).all() else "that are not numbers"
+        raise InputError(
+            f"{self.path.name}: has samples {what} near {(start + at) / self.sample_rate:.1f} s; "
+            "export it again from its source"
+        )
 
     def close(self) -> None:
         """Close the file; the recording cannot be read afterwards."""
@@ -111,7 +121,10 @@ class Recording:
                     self._file.seek(start)
                 data = self._file.read(frames, dtype="float32", always_2d=True)
             except (sf.LibsndfileError, RuntimeError) as error:
-                raise InputError(f"{self.path.name}: cannot be decoded near {start} ({error})") from error
+                raise InputError(
+                    f"{self.path.name}: cannot be decoded near {start / self.sample_rate:.1f} s ({error}); "
+                    "copy it again from its source"
+                ) from error
             self._at = start + len(data)
         if len(data) != frames:
             raise InputError(_cut_short(self.path, "its samples end early"))
@@ -124,17 +137,22 @@ class Recording:
         must always be the same samples.
         """
         if self._decoded is None:
-            with tempfile.TemporaryFile(prefix="isophon-") as store:
-                store.truncate(4 * self.frames * self.channels)
-                whole = np.memmap(store, np.float32, "r+", shape=(self.frames, self.channels))
+            with _quiet(self._file.format == "MP3"):
+                self._decoded = self._decode()
+        return np.ascontiguousarray(self._decoded[start : start + frames].T)
+
+    def _decode(self) -> np.ndarray:
+        whole = _store(self.path, self.frames, self.channels)
+        try:
             self._file.seek(0)
             for at in range(0, self.frames, BLOCK):
                 piece = self._file.read(min(BLOCK, self.frames - at), dtype="float32", always_2d=True)
                 if len(piece) != min(BLOCK, self.frames - at):
-                    raise InputError(_cut_short(self.path, "its samples end early"))
+                    raise InputError(_cut_short(self.path, "fewer samples come than it promises"))
                 whole[at : at + len(piece)] = piece
-            self._decoded = whole
-        return np.ascontiguousarray(self._decoded[start : start + frames].T)
+        except (sf.LibsndfileError, RuntimeError) as error:
+            raise InputError(f"{self.path.name}: cannot be decoded ({error}); copy it again from its source") from error
+        return whole
 
 
 def _open(path: Path) -> sf.SoundFile:
@@ -143,29 +161,76 @@ def _open(path: Path) -> sf.SoundFile:
     if path.is_dir():
         raise InputError(f"{path.name}: is a folder; name the recording inside it")
     try:
-        if path.stat().st_size == 0:
+        status = path.stat()
+        if not stat.S_ISREG(status.st_mode):
+            raise InputError(f"{path.name}: is no regular file; name the recording itself")
+        if status.st_size == 0:
             raise InputError(f"{path.name}: is empty (0 bytes); copy it again from its source")
-        lost = missing_bytes(path)
-        file = sf.SoundFile(path)
+        damage = damage_of(path)
+        if damage:
+            raise InputError(_cut_short(path, damage))
+        with _quiet(not _has_own_head(path)):
+            file = sf.SoundFile(os.fsencode(path))
     except OSError as error:
         raise InputError(f"{path.name}: cannot be read ({error.strerror or error}); check its permissions") from error
     except (sf.LibsndfileError, RuntimeError, TypeError, ValueError) as error:
         raise InputError(f"{path.name}: is not audio that can be read here; use WAV, AIFF, FLAC or Ogg") from error
-    if lost:
+    if file.format not in _CONTAINERS or (file.subtype not in _DEPTH and file.subtype not in _CODECS):
+        what = f"{file.format}, {file.subtype}"
         file.close()
-        raise InputError(_cut_short(path, f"{lost} bytes that its header promises are missing"))
+        raise InputError(f"{path.name}: holds sound in a way not read here ({what}); use WAV, AIFF, FLAC or Ogg")
     return file
 
 
+def _has_own_head(path: Path) -> bool:
+    """Whether a file begins as WAV, AIFF, FLAC and so on do; what does not may be MP3."""
+    with path.open("rb") as file:
+        return file.read(4) in (b"RIFF", b"RF64", b"BW64", b"riff", b"FORM", b"caff", b".snd", b"fLaC", b"OggS")
+
+
 def _cut_short(path: Path, how: str) -> str:
-    return f"{path.name}: is cut short ({how}); copy it again from its source"
+    return f"{path.name}: is cut short or damaged ({how}); copy it again from its source"
+
+
+def _store(path: Path, frames: int, channels: int) -> np.ndarray:
+    """Room for decoded samples ``(frames, channels)`` in a nameless temporary file, all of it there from the start."""
+    try:
+        with tempfile.TemporaryFile(prefix="isophon-") as store:
+            os.posix_fallocate(store.fileno(), 0, 4 * frames * channels)  # a mapped page without room would kill us
+            return np.memmap(store, np.float32, "r+", shape=(frames, channels))
+    except OSError as error:
+        raise OutputError(f"{path.name}: cannot be decoded, {tempfile.gettempdir()} has no room for it "
+                          f"({error.strerror}); make room there, or use WAV, AIFF or FLAC") from error  # fmt: skip
+
+
+_STDERR = threading.Lock()
+
+
+@contextlib.contextmanager
+def _quiet(wanted: bool) -> Iterator[None]:
+    """The MP3 decoder writes its doubts to standard error by itself; what matters of them is told in our own words."""
+    if not wanted:
+        yield
+        return
+    with _STDERR:
+        kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nowhere, 2)
+        try:
+            yield
+        finally:
+            os.dup2(kept, 2)
+            os.close(kept)
+            os.close(nowhere)
 
 
 def _check_shape(recording: Recording) -> None:
     name = recording.path.name
     if recording.frames <= 0:
         raise InputError(f"{name}: holds no samples; export it again from its source")
-    if not MIN_RATE <= recording.sample_rate <= MAX_RATE:
-        raise InputError(f"{name}: has a sample rate of {recording.sample_rate} Hz; use one from 8000 to 192000 Hz")
+    low, high = RATES_HZ
+    if not low <= recording.sample_rate <= high:
+        raise InputError(f"{name}: has a sample rate of {recording.sample_rate} Hz; use one from {low} to {high} Hz")
+    if recording.duration > LONGEST_S:
+        raise InputError(f"{name}: would last {recording.duration / 3600:.0f} hours; check that it is whole")
     if recording.channels > MAX_CHANNELS:
         raise InputError(f"{name}: has {recording.channels} channels; split it into mono or stereo files")

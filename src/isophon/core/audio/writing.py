@@ -7,7 +7,9 @@ that a full disk, an error or an interrupted run leaves nothing half-written.
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import os
+import re
 import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -15,12 +17,14 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
-from isophon.core.errors import CallError, OutputError
+from isophon.core.errors import CallError, ExistsError, OutputError
 
 FORMATS = {"wav": ".wav", "flac": ".flac", "aiff": ".aiff"}
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 _RF64_FROM = 4_000_000_000  # a RIFF chunk counts its bytes with 32 bits
 _SEED = 20_482
+_PREFIX, _SUFFIX = ".isophon-", ".part"
+_OURS = re.compile(r"\.isophon-[a-z0-9_]{8}\.part(\.\w{1,8})?")
 
 
 def check_target(fmt: str, depth: str) -> None:
@@ -30,7 +34,7 @@ def check_target(fmt: str, depth: str) -> None:
     if depth not in DEPTHS:
         raise CallError(f"depth '{depth}' is not known; use one of {', '.join(DEPTHS)}")
     if fmt == "flac" and depth == "32f":
-        raise CallError("FLAC holds no 32-bit float samples; use --depth 24, or --format wav")
+        raise CallError("FLAC holds no 32-bit float samples; use 24 bit, or WAV")
 
 
 @contextlib.contextmanager
@@ -41,16 +45,18 @@ def atomic(path: Path, force: bool) -> Iterator[Path]:
     failure to write; the temporary file is then gone and ``path`` untouched.
     """
     temporary: Path | None = None
+    handle: int | None = None
     try:
         if path.exists() and not force:
-            raise OutputError(f"{path}: exists already; it was kept (use --force to write over it)")
+            raise ExistsError(f"{path}: exists already and was kept; use another folder, or allow writing over it")
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=".", suffix=".part" + path.suffix, dir=path.parent)
-        os.close(handle)
+        _clear_left_over(path.parent)
+        handle, name = tempfile.mkstemp(prefix=_PREFIX, suffix=_SUFFIX + path.suffix[:9], dir=path.parent)
         temporary = Path(name)
+        fcntl.flock(handle, fcntl.LOCK_EX)  # whoever clears up sees that it is being written
         yield temporary
-        _flush(temporary)
-        os.chmod(temporary, 0o666 & ~_umask())
+        os.fsync(handle)
+        os.fchmod(handle, 0o666 & ~_umask())
         os.replace(temporary, path)
         temporary = None
     except (OSError, sf.LibsndfileError) as error:
@@ -59,12 +65,14 @@ def atomic(path: Path, force: bool) -> Iterator[Path]:
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
+        if handle is not None:
+            os.close(handle)
 
 
 def write_text(path: Path, text: str, force: bool = True) -> None:
     """Write ``text`` as UTF-8 to ``path``, whole or not at all."""
     with atomic(path, force) as temporary:
-        temporary.write_text(text, encoding="utf-8")
+        temporary.write_text(text, encoding="utf-8", errors="backslashreplace")
 
 
 def write_stem(
@@ -77,20 +85,23 @@ def write_stem(
     fmt: str = "wav",
     depth: str = "24",
     force: bool = False,
+    may_clip: bool = True,
 ) -> int:
     """Write ``blocks`` of float32 ``(channels, n)`` as one audio file.
 
     Samples between two steps of an integer depth go to one of the two at
     random, in proportion (rectangular dither of one step); samples on a step
-    stay. Returns the number of samples clipped at full scale.
+    stay. Returns the number of samples clipped at full scale; where they may not be, the file
+    is not kept if there are any.
     """
     check_target(fmt, depth)
     container = _container(fmt, frames * channels * (2 if depth == "16" else 4))
     rng = np.random.default_rng(_SEED)
     clipped = 0
     with (
+        contextlib.suppress(_WouldClip),
         atomic(path, force) as temporary,
-        sf.SoundFile(temporary, "w", sample_rate, channels, DEPTHS[depth], format=container) as file,
+        sf.SoundFile(os.fsencode(temporary), "w", sample_rate, channels, DEPTHS[depth], format=container) as file,
     ):
         for block in blocks:
             if depth == "32f":
@@ -99,7 +110,13 @@ def write_stem(
             whole, over = quantize(block, int(depth), rng)
             clipped += over
             file.write(np.ascontiguousarray(whole.T))
+        if clipped and not may_clip:
+            raise _WouldClip
     return clipped
+
+
+class _WouldClip(Exception):
+    """Leaves a file that is not to be kept."""
 
 
 def quantize(block: np.ndarray, bits: int, rng: np.random.Generator) -> tuple[np.ndarray, int]:
@@ -125,9 +142,19 @@ def _container(fmt: str, data_bytes: int) -> str:
     return fmt.upper()
 
 
-def _flush(path: Path) -> None:
-    with path.open("rb") as file:
-        os.fsync(file.fileno())
+def _clear_left_over(folder: Path) -> None:
+    """Take away what runs that were killed left half-written in a folder; what is being written now stays."""
+    for path in folder.glob(f"{_PREFIX}*{_SUFFIX}*"):
+        try:
+            if not _OURS.fullmatch(path.name):
+                continue
+            handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+        except OSError:
+            continue
+        with contextlib.suppress(OSError):
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            path.unlink()
+        os.close(handle)
 
 
 def _umask() -> int:

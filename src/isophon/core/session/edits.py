@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
 from msgspec.structs import replace
@@ -13,8 +13,9 @@ from isophon.core.errors import InputError
 from isophon.core.facts import Facts
 from isophon.core.marks import Hand, Mark, mark_id, meet
 from isophon.core.passes.bleed.settings import Leak
+from isophon.core.ranges import MOST_MARKS, Level, Name
 from isophon.core.session.model import Part, Session, Source
-from isophon.core.session.settings import Settings, role_default, with_setting
+from isophon.core.session.settings import Settings, carried, role_default, with_setting
 
 DEEPEST_DB = -36.0
 
@@ -23,11 +24,11 @@ class Findings(msgspec.Struct, frozen=True):
     """What surveying and finding told about a recording."""
 
     source: Source
-    marks: tuple[Mark, ...]
-    voice_lufs: float | None
-    floor_dbfs: float
+    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
+    voice_lufs: Level | None
+    floor_dbfs: Level
     facts: Facts = Facts()
-    heard_without: str = ""
+    heard_without: Name = ""
 
 
 def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
@@ -98,8 +99,12 @@ def learn_noise(session: Session, part_id: str, start: float, end: float, noise:
 
 
 def set_settings(session: Session, part_ids: Collection[str], settings: dict[str, Settings]) -> Session:
-    """Set all settings of kinds for parts."""
-    return with_parts(session, part_ids, lambda part: replace(part, **settings))
+    """Set all settings of kinds for parts, but for those that belong to one take alone."""
+
+    def change(part: Part) -> Part:
+        return replace(part, **{kind: carried(kind, value, getattr(part, kind)) for kind, value in settings.items()})
+
+    return with_parts(session, part_ids, change)
 
 
 def role_settings(session: Session, part_ids: Collection[str], kinds: Collection[str]) -> Session:

@@ -1,12 +1,14 @@
 """The session file: JSON, readable by people, whole or not at all; and voice cards.
 
 See docs/file-format.md. Recordings are named relative to the session file where
-they lie beside or below it.
+they lie beside or below it. What is read is checked whole: types, ranges, sizes, and
+what belongs together (:mod:`.checks`).
 """
 
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -15,7 +17,7 @@ import msgspec
 from msgspec.structs import replace
 
 from isophon.core.audio.writing import write_text
-from isophon.core.errors import InputError
+from isophon.core.errors import DamagedError, InputError, OutputError
 from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.passes.breaths.settings import BreathSettings
 from isophon.core.passes.esses.settings import EssSettings
@@ -25,12 +27,17 @@ from isophon.core.passes.hum.model import HumSettings
 from isophon.core.passes.pops.settings import PopSettings
 from isophon.core.passes.rumble.lowcut import RumbleSettings
 from isophon.core.passes.ticks.settings import TickSettings
+from isophon.core.ranges import Name
+from isophon.core.reading import path_of, read_bytes, spelled
+from isophon.core.session.checks import flaw_of, flaw_of_item, in_words, not_finite
 from isophon.core.session.model import Guide, Marker, Part, Session
-from isophon.core.session.settings import WORKING_KINDS, Settings
+from isophon.core.session.settings import WORKING_KINDS, Settings, carried, role_default
 
 ENDING = ".isophon"
 VERSION = 2
 CARD_VERSION = 1
+_MOST_MENDED = 200  # flaws of one item
+_MOST_TOLD = 6
 
 
 class _SessionFile(msgspec.Struct):
@@ -40,7 +47,7 @@ class _SessionFile(msgspec.Struct):
 
 class _CardFile(msgspec.Struct):
     isophon_voice_card: int
-    name: str
+    name: Name
     ess: EssSettings
     rumble: RumbleSettings = RumbleSettings()
     hum: HumSettings = HumSettings()
@@ -54,8 +61,11 @@ class _CardFile(msgspec.Struct):
 
 def save(session: Session, path: Path) -> None:
     """Write ``session`` to ``path``; OutputError if that cannot be done, the old file then stays."""
+    flaw = flaw_of(session) or not_finite(msgspec.to_builtins(session))
+    if flaw:
+        raise OutputError(f"{path.name}: was not written; it could not be read again ({flaw}). Undo the last step")
     folder = path.resolve().parent
-    _write(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(Path(name), folder))))
+    _write(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
 
 
 def load(path: Path) -> Session:
@@ -65,48 +75,97 @@ def load(path: Path) -> Session:
     """
     whole = _read(path, _SessionFile, "isophon_session", "an Isophon session", VERSION)
     session = whole.session
+    flaw = flaw_of(session)
+    if flaw:
+        raise _damaged(path, flaw)
     if whole.isophon_session < VERSION:
         session = replace(session, parts=tuple(replace(part, found=False) for part in session.parts))
     return _resolved(session, path)
 
 
 def rescue(path: Path) -> tuple[Session, list[str]]:
-    """What can be read of a damaged session: the whole parts and guides, and a line for each that is lost.
+    """What can be read of a damaged session, and a line for each thing that is lost.
 
+    Of a part or guide that is not whole, the marks and fields that are stay; what is lost has its default.
     InputError where not even the outline can be read.
     """
     head = _outline(path, "isophon_session", "an Isophon session", VERSION)
     values, lost = head.get("session"), []
     if not isinstance(values, dict):
         raise InputError(f"{path.name}: is damaged at its beginning; nothing was changed, go back to a copy")
-    kept: dict[str, Any] = {"name": str(values.get("name", path.stem))}
+    kept: dict[str, Any] = {"name": str(values.get("name", path.stem))[:300]}
+    taken: set[str] = set()
     for key, kind in (("parts", Part), ("guides", Guide), ("markers", Marker)):
         rows = values.get(key, [])
         whole = []
         for row in rows if isinstance(rows, list) else []:
-            try:
-                whole.append(msgspec.convert(row, kind))
-            except msgspec.ValidationError as error:
-                name = row.get("name", "?") if isinstance(row, dict) else "?"
-                lost.append(f"{name}: {error}")
+            item = _mended(row, kind, lost)
+            if item is not None and item.id not in taken:
+                whole.append(item)
+                taken.add(item.id)
         kept[key] = tuple(whole)
-    return _resolved(Session(**kept), path), lost
+    if values.get("rate") in (44_100, 48_000, 88_200, 96_000):
+        kept["rate"] = values["rate"]
+    told = [*lost[:_MOST_TOLD], f"and {len(lost) - _MOST_TOLD} more"] if len(lost) > _MOST_TOLD else lost
+    return _resolved(Session(**kept), path), told
+
+
+def _mended(row: Any, kind: type, lost: list[str]) -> Any:
+    """A part, guide or marker with whatever is wrong in it left out; None where nothing of it can be used."""
+    name = str(row.get("name", "?"))[:60] if isinstance(row, dict) else "?"
+    for _ in range(_MOST_MENDED):
+        try:
+            at = not_finite(row)
+            if not at:
+                item = msgspec.convert(row, kind)
+                flaw = "" if kind is Marker else flaw_of_item(item)
+                if not flaw:
+                    return item
+                at, _, why = flaw.partition(": ")
+                at = f"$.{at}"
+            else:
+                why = "is no number"
+        except msgspec.ValidationError as error:
+            why, _, at = str(error).partition(" - at `")
+        lost.append(f"{name}, {at.strip('`').removeprefix('$.') or 'the whole'}: {why}")
+        row = _left_out(row, at.strip("`"), kind)
+        if row is None:
+            break
+    return None
+
+
+def _left_out(row: Any, at: str, kind: type) -> Any:
+    """A row of the file without what stands at ``$.marks[3].start``, say; None where it cannot do without that."""
+    found = re.match(r"\$\.(\w+)(?:\[(\d+)\])?", at)
+    needed = {field.name for field in msgspec.structs.fields(kind) if field.required}
+    if not found or not isinstance(row, dict) or found[1] in needed or found[1] not in row:
+        return None
+    field, number = found[1], found[2]
+    if field == "marks" and number is not None:
+        marks = row["marks"]
+        return {**row, "marks": marks[: int(number)] + marks[int(number) + 1 :]}
+    rest = {key: value for key, value in row.items() if key != field}
+    return rest | {"found": False} if field in ("marks", "facts") else rest
 
 
 def save_card(name: str, part: Part, path: Path) -> None:
-    """Write a part's settings as a voice card."""
-    _write(path, _CardFile(CARD_VERSION, name, **{kind: getattr(part, kind) for kind in WORKING_KINDS}))
+    """Write a part's settings as a voice card; nothing of its one take goes into it."""
+    kept = {kind: carried(kind, getattr(part, kind), role_default(kind, part.role)) for kind in WORKING_KINDS}
+    _write(path, _CardFile(CARD_VERSION, name, **kept))
 
 
 def load_card(path: Path) -> dict[str, Settings]:
-    """The settings of a voice card by kind; InputError says what is wrong and where."""
+    """The settings of a voice card by kind; InputError says what is wrong and where.
+
+    What an older card tells of one take is left out.
+    """
     card = _read(path, _CardFile, "isophon_voice_card", "a voice card", CARD_VERSION)
-    return {kind: getattr(card, kind) for kind in WORKING_KINDS}
+    return {kind: carried(kind, getattr(card, kind), role_default(kind, "lead")) for kind in WORKING_KINDS}
 
 
 def _resolved(session: Session, path: Path) -> Session:
     folder = path.resolve().parent
-    return _with_paths(session, lambda name: str((folder / name).resolve()))
+    return _with_paths(session, lambda name: spelled((folder / path_of(name)).resolve()))
 
 
 def _with_paths(session: Session, change: Callable[[str], str]) -> Session:
@@ -122,14 +181,11 @@ def _write(path: Path, value: Any) -> None:
 
 
 def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise InputError(f"{path.name}: cannot be read ({error.strerror}); check the name and the folder") from error
+    data = read_bytes(path)
     try:
         head = json.loads(data.decode("utf-8"))
     except (ValueError, RecursionError) as error:  # json says the line and the column
-        raise InputError(f"{path.name}: is damaged ({error}); nothing was changed, go back to a copy") from error
+        raise _damaged(path, str(error)) from error
     if not isinstance(head, dict) or key not in head:
         raise InputError(f"{path.name}: is not {what}; choose another file")
     if isinstance(head[key], int) and head[key] > version:
@@ -139,14 +195,22 @@ def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
 
 def _read(path: Path, kind: type, key: str, what: str, version: int) -> Any:
     head = _outline(path, key, what, version)
+    at = not_finite(head)
+    if at:
+        raise _damaged(path, in_words(f"is no number - at `{at}`", head))
     try:
         return msgspec.convert(head, kind)
     except msgspec.ValidationError as error:
-        raise InputError(f"{path.name}: is damaged ({error}); nothing was changed, go back to a copy") from error
+        raise _damaged(path, in_words(str(error), head)) from error
+
+
+def _damaged(path: Path, how: str) -> DamagedError:
+    return DamagedError(f"{path.name}: is damaged ({how}); nothing was changed, go back to a copy")
 
 
 def _relative(path: Path, folder: Path) -> str:
     try:
-        return path.resolve().relative_to(folder).as_posix()
+        path = Path(path.resolve().relative_to(folder).as_posix())
     except ValueError:
-        return str(path)
+        pass
+    return spelled(path)

@@ -7,18 +7,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterable
-from pathlib import Path
 from typing import Any
 
 import msgspec
 from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
-from isophon.core.errors import CallError
+from isophon.core.errors import CallError, shown
+from isophon.core.reading import path_of, spelled
 from isophon.core.session.edits import with_part
 from isophon.core.session.model import GUIDES, ROLES, Guide, Listening, Marker, Part, Session, Source
 from isophon.core.session.settings import WORKING_KINDS, role_default
 
+_LONGEST_NAME = 200
 GAIN_RANGE_DB = (-40.0, 12.0)
 RATES = (44_100, 48_000, 88_200, 96_000)
 
@@ -34,7 +35,7 @@ class Arrival(msgspec.Struct, frozen=True):
 def source_of(recording: Recording) -> Source:
     """What a session keeps of a recording."""
     return Source(
-        str(recording.path), recording.sample_rate, recording.channels, recording.frames, recording.time_reference
+        spelled(recording.path), recording.sample_rate, recording.channels, recording.frames, recording.time_reference
     )
 
 
@@ -81,12 +82,13 @@ def move(session: Session, item_id: str, step: int) -> Session:
 
 def set_name(session: Session, item_id: str, name: str) -> Session:
     """Name a part or guide; an empty name changes nothing."""
-    return with_item(session, item_id, name=name.strip()) if name.strip() else session
+    name = shown(name.strip())[:_LONGEST_NAME]
+    return with_item(session, item_id, name=name) if name else session
 
 
 def set_singer(session: Session, part_id: str, singer: str) -> Session:
     """Say who sings a part."""
-    return with_part(session, part_id, lambda part: replace(part, singer=singer.strip()))
+    return with_part(session, part_id, lambda part: replace(part, singer=shown(singer.strip())[:_LONGEST_NAME]))
 
 
 def set_offset(session: Session, item_id: str, seconds: float) -> Session:
@@ -149,8 +151,8 @@ def set_rate(session: Session, rate: int | None) -> Session:
 
 def add_marker(session: Session, at: float, name: str) -> Session:
     """Name a place in the song."""
-    number = 1 + max((int(m.id.rpartition("-")[2]) for m in session.markers), default=0)
-    marker = Marker(f"marker-{number}", round(at, 3), name.strip() or f"Place {number}")
+    number = 1 + max((_number(m.id) for m in session.markers), default=0)
+    marker = Marker(f"marker-{number}", round(at, 3), shown(name.strip())[:_LONGEST_NAME] or f"Place {number}")
     return replace(session, markers=tuple(sorted((*session.markers, marker), key=lambda m: (m.at, m.id))))
 
 
@@ -160,7 +162,8 @@ def change_marker(session: Session, marker_id: str, at: float | None = None, nam
     def changed(marker: Marker) -> Marker:
         if marker.id != marker_id:
             return marker
-        return replace(marker, at=marker.at if at is None else round(at, 3), name=(name or "").strip() or marker.name)
+        named = shown((name or "").strip())[:_LONGEST_NAME] or marker.name
+        return replace(marker, at=marker.at if at is None else round(at, 3), name=named)
 
     return replace(session, markers=tuple(sorted(map(changed, session.markers), key=lambda m: (m.at, m.id))))
 
@@ -189,8 +192,13 @@ def _with_item(session: Session, what: str, item_id: str, name: str, source: Sou
 
 
 def _free_id(session: Session) -> str:
-    numbers = [int(found[0]) for item in session.items if (found := re.findall(r"\d+$", item.id))]
-    return f"part-{1 + max(numbers, default=0)}"
+    return f"part-{1 + max((_number(item.id) for item in session.items), default=0)}"
+
+
+def _number(name: str) -> int:
+    """The number that a name made by this program ends with; 0 for any other."""
+    found = re.search(r"-(\d{1,9})$", name)
+    return int(found[1]) if found else 0
 
 
 def _clock(source: Source) -> float:
@@ -198,5 +206,6 @@ def _clock(source: Source) -> float:
 
 
 def file_name(path: str) -> str:
-    """A name for a part from its file's name."""
-    return Path(path).stem.replace("_", " ").strip() or Path(path).name
+    """A name for a part from its file's name, as ``Source.path`` spells it."""
+    place = path_of(path)
+    return shown(place.stem.replace("_", " ").strip() or place.name)[:_LONGEST_NAME]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cached_property
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
 import numpy as np
@@ -34,6 +34,20 @@ from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of, lo
 from isophon.core.passes.ticks import settings as ticks
 from isophon.core.passes.ticks.settings import TickSettings
 from isophon.core.passes.ticks.treat import Repair
+from isophon.core.ranges import (
+    MOST_MARKERS,
+    MOST_MARKS,
+    MOST_PARTS,
+    File,
+    Frames,
+    Level,
+    Name,
+    Place,
+    Rate,
+    Seconds,
+    Sides,
+    Start,
+)
 from isophon.core.render import Plan
 
 _CHANGES = {
@@ -53,11 +67,11 @@ class Source(msgspec.Struct, frozen=True):
     midnight (EBU Tech 3285), None where the file tells none.
     """
 
-    path: str
-    sample_rate: int
-    channels: int
-    frames: int
-    time_reference: int | None = None
+    path: File
+    sample_rate: Rate
+    channels: Sides
+    frames: Frames
+    time_reference: Place | None = None
 
     @property
     def duration(self) -> float:
@@ -68,28 +82,28 @@ class Source(msgspec.Struct, frozen=True):
 class Listening(msgspec.Struct, frozen=True):
     """How something is heard in the mix; never handed over. ``pan``: −1 left to 1 right."""
 
-    gain_db: float = 0.0
-    pan: float = 0.0
+    gain_db: Annotated[float, msgspec.Meta(ge=-40.0, le=12.0)] = 0.0
+    pan: Annotated[float, msgspec.Meta(ge=-1.0, le=1.0)] = 0.0
     muted: bool = False
 
 
 class Guide(msgspec.Struct, frozen=True):
     """A recording that helps but is never cleaned or handed over."""
 
-    id: str
-    name: str
+    id: Name
+    name: Name
     source: Source
     kind: GuideKind
-    offset_s: float = 0.0
+    offset_s: Start = 0.0
     listening: Listening = Listening()
 
 
 class Marker(msgspec.Struct, frozen=True):
     """A named place in the song, in seconds of the song."""
 
-    id: str
-    at: float
-    name: str
+    id: Name
+    at: Seconds
+    name: Name
 
 
 class Part(msgspec.Struct, frozen=True, dict=True):
@@ -103,14 +117,14 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     ``done``: the passes that a person called done.
     """
 
-    id: str
-    name: str
+    id: Name
+    name: Name
     source: Source
     role: Role = "lead"
-    singer: str = ""
-    offset_s: float = 0.0
+    singer: Name = ""
+    offset_s: Start = 0.0
     listening: Listening = Listening()
-    done: tuple[str, ...] = ()
+    done: Annotated[tuple[Name, ...], msgspec.Meta(max_length=100)] = ()
     rumble: RumbleSettings = RumbleSettings()
     hum: HumSettings = HumSettings()
     hiss: HissSettings = HissSettings()
@@ -120,14 +134,14 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     tick: TickSettings = TickSettings()
     breath: BreathSettings = BreathSettings()
     ess: EssSettings = EssSettings()
-    marks: tuple[Mark, ...] = ()
+    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
     found: bool = False
-    voice_lufs: float | None = None
-    floor_dbfs: float | None = None
+    voice_lufs: Level | None = None
+    floor_dbfs: Level | None = None
     facts: Facts = Facts()
-    learned: tuple[float, ...] = ()
+    learned: tuple[Level, ...] = ()
     leak: Leak | None = None
-    heard_without: str = ""
+    heard_without: Name = ""
 
     @property
     def stale(self) -> bool:
@@ -271,11 +285,11 @@ class Part(msgspec.Struct, frozen=True, dict=True):
 class Session(msgspec.Struct, frozen=True):
     """One song's cleaning. ``rate``: the rate that all stems are handed over at, None: each at its own."""
 
-    name: str
-    parts: tuple[Part, ...] = ()
-    guides: tuple[Guide, ...] = ()
-    markers: tuple[Marker, ...] = ()
-    rate: int | None = None
+    name: Name
+    parts: Annotated[tuple[Part, ...], msgspec.Meta(max_length=MOST_PARTS)] = ()
+    guides: Annotated[tuple[Guide, ...], msgspec.Meta(max_length=MOST_PARTS)] = ()
+    markers: Annotated[tuple[Marker, ...], msgspec.Meta(max_length=MOST_MARKERS)] = ()
+    rate: Literal[44_100, 48_000, 88_200, 96_000] | None = None
 
     def part(self, part_id: str) -> Part:
         """The part of that name; KeyError if there is none."""

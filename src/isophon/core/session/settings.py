@@ -44,6 +44,14 @@ WORKING_KINDS = tuple(_DEFAULTS)
 WHOLE_KINDS = ("rumble", "hum", "hiss", "bleed")  # work on the whole take and can be switched on and off
 
 
+ONE_TAKE = {"hiss": ("learn_from", "learn_to"), "bleed": ("nudge_ms", "learn_from", "learn_to")}
+
+
+def carried(kind: str, settings: Settings, onto: Settings) -> Settings:
+    """``settings`` for another take, whose own are ``onto``: what belongs to one take alone does not come along."""
+    return msgspec.structs.replace(settings, **{name: getattr(onto, name) for name in ONE_TAKE.get(kind, ())})
+
+
 def role_default(kind: str, role: str) -> Settings:
     """The settings of a kind that a part of a role starts with."""
     return _DEFAULTS[kind](role)

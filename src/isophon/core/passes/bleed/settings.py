@@ -7,8 +7,10 @@ from typing import Annotated
 import msgspec
 
 from isophon.core.marks import Mark
+from isophon.core.ranges import LONGEST_S, Key, Level, Name, Rate, Seconds
 
 OWN_CLICK = "its own click"
+MOST_CUES = 32
 
 
 class BleedSettings(msgspec.Struct, frozen=True):
@@ -25,8 +27,8 @@ class BleedSettings(msgspec.Struct, frozen=True):
     much: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 1.0
     careful: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
     nudge_ms: Annotated[float, msgspec.Meta(ge=-2_000.0, le=2_000.0)] = 0.0
-    learn_from: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
-    learn_to: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
+    learn_from: Annotated[float, msgspec.Meta(ge=0.0, le=LONGEST_S)] = 0.0
+    learn_to: Annotated[float, msgspec.Meta(ge=0.0, le=LONGEST_S)] = 0.0
 
     @property
     def moments(self) -> tuple[tuple[float, float], ...]:
@@ -42,8 +44,8 @@ def role_default(role: str) -> BleedSettings:
 class Feed(msgspec.Struct, frozen=True):
     """One cue that a leak was learned from: the guide or part, and where it began against the take, in s."""
 
-    item: str
-    offset_s: float
+    item: Name
+    offset_s: Annotated[float, msgspec.Meta(ge=-2 * LONGEST_S, le=2 * LONGEST_S)]
 
 
 class Leak(msgspec.Struct, frozen=True):
@@ -58,21 +60,21 @@ class Leak(msgspec.Struct, frozen=True):
     so that it can be learned again.
     """
 
-    key: str
-    cues: tuple[str, ...]
-    delay_s: float = 0.0
-    ppm: float = 0.0
-    clear: float = 0.0
-    less_db: float = 0.0
-    rate: int = 24_000
-    before_s: float = 0.0
-    path: bytes = b""
-    ways: int = 1
-    beat_s: float = 0.0
-    lags: tuple[float, float] = (0.0, 0.0)
-    heights: bytes = b""
-    feeds: tuple[Feed, ...] = ()
-    moments: tuple[tuple[float, float], ...] = ()
+    key: Key
+    cues: Annotated[tuple[Name, ...], msgspec.Meta(max_length=MOST_CUES)]
+    delay_s: Seconds = 0.0
+    ppm: Annotated[float, msgspec.Meta(ge=-10_000.0, le=10_000.0)] = 0.0
+    clear: Annotated[float, msgspec.Meta(ge=-1e9, le=1e9)] = 0.0
+    less_db: Level = 0.0
+    rate: Rate = 24_000
+    before_s: Seconds = 0.0
+    path: Annotated[bytes, msgspec.Meta(max_length=1 << 22)] = b""
+    ways: Annotated[int, msgspec.Meta(ge=1, le=2 * MOST_CUES)] = 1
+    beat_s: Seconds = 0.0
+    lags: tuple[Seconds, Seconds] = (0.0, 0.0)
+    heights: Annotated[bytes, msgspec.Meta(max_length=1 << 16)] = b""
+    feeds: Annotated[tuple[Feed, ...], msgspec.Meta(max_length=MOST_CUES)] = ()
+    moments: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=100)] = ()
 
     @property
     def own_click(self) -> bool:

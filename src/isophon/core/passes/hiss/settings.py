@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.loudness import db
+from isophon.core.ranges import LONGEST_S
 
 BANDS = 64  # equal widths from 0 to half the sample rate
 SILENT_DB = -170.0
@@ -26,8 +27,8 @@ class HissSettings(msgspec.Struct, frozen=True):
     amount_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -6.0
     from_hz: Annotated[float, msgspec.Meta(ge=100.0, le=12_000.0)] = 5_000.0
     top_db: Annotated[float, msgspec.Meta(ge=0.0, le=6.0)] = 0.0
-    learn_from: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
-    learn_to: Annotated[float, msgspec.Meta(ge=0.0)] = 0.0
+    learn_from: Annotated[float, msgspec.Meta(ge=0.0, le=LONGEST_S)] = 0.0
+    learn_to: Annotated[float, msgspec.Meta(ge=0.0, le=LONGEST_S)] = 0.0
 
 
 def role_default(role: str) -> HissSettings:

@@ -8,6 +8,8 @@ from typing import Annotated
 import msgspec
 import numpy as np
 
+from isophon.core.ranges import Hertz, Level, Sides
+
 
 class HumSettings(msgspec.Struct, frozen=True):
     """``on``: subtract the hum that was found; ``top_hz``: partials above are left."""
@@ -24,10 +26,10 @@ def role_default(role: str) -> HumSettings:
 class Partial(msgspec.Struct, frozen=True):
     """One harmonic: ``number``, mean ``freq_hz``, ``level_db`` in dBFS, and ``over_db`` over what is beside it."""
 
-    number: int
-    freq_hz: float
-    level_db: float
-    over_db: float
+    number: Annotated[int, msgspec.Meta(ge=1, le=1_000)]
+    freq_hz: Hertz
+    level_db: Level
+    over_db: Level
 
 
 class Hum(msgspec.Struct, frozen=True):
@@ -39,11 +41,11 @@ class Hum(msgspec.Struct, frozen=True):
     both go straight.
     """
 
-    base_hz: float
-    drift_hz: float
-    partials: tuple[Partial, ...]
-    step: int
-    channels: int
+    base_hz: Annotated[float, msgspec.Meta(ge=40.0, le=70.0)]
+    drift_hz: Hertz
+    partials: Annotated[tuple[Partial, ...], msgspec.Meta(min_length=1, max_length=1_000)]
+    step: Annotated[int, msgspec.Meta(ge=1_000, le=400_000)]
+    channels: Sides
     phases: bytes
     amplitudes: bytes
 

@@ -1,0 +1,30 @@
+"""The ranges that values are held to wherever they come from a file: a stranger's word is checked once, on loading.
+
+None of these is a musical limit; each lies far outside of what a recording can hold,
+so that no value from a file can become an endless loop, an absurd allocation or a path.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from msgspec import Meta
+
+LONGEST_S = 86_400.0  # a day; no take is longer
+LONGEST_START_S = 36_000.0
+RATES_HZ = (8_000, 192_000)
+MOST_MARKS, MOST_PARTS, MOST_MARKERS = 100_000, 500, 10_000
+
+Seconds = Annotated[float, Meta(ge=-LONGEST_S, le=2 * LONGEST_S)]
+Start = Annotated[float, Meta(ge=-LONGEST_START_S, le=LONGEST_START_S)]
+Level = Annotated[float, Meta(ge=-1_000.0, le=1_000.0)]  # dB of any reference
+Hertz = Annotated[float, Meta(ge=0.0, le=200_000.0)]
+Share = Annotated[float, Meta(ge=0.0, le=1.0)]
+Down = Annotated[float, Meta(ge=-60.0, le=0.0)]  # a change in dB
+Rate = Annotated[int, Meta(ge=RATES_HZ[0], le=RATES_HZ[1])]
+Sides = Annotated[int, Meta(ge=1, le=2)]
+Frames = Annotated[int, Meta(ge=1, le=int(LONGEST_S) * RATES_HZ[1])]
+Place = Annotated[int, Meta(ge=0, le=(1 << 63) - 1)]
+Name = Annotated[str, Meta(max_length=300)]
+File = Annotated[str, Meta(max_length=8_192)]
+Key = Annotated[str, Meta(pattern="^([0-9a-f]{16})?$", max_length=16)]  # a name that this program makes, or none

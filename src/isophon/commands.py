@@ -88,10 +88,11 @@ def _all_done(jobs: Jobs, inputs: list[Path], target: handover.Target, rows: lis
     for part, job in jobs:
         path = path_of(part.source.path)
         try:
-            for output in handover.check_free(part, target, inputs):
+            for output in handover.outputs(part, target):
                 if output in taken:
                     raise OutputError(f"{path}: would write {output.name} as {taken[output]} does; use another --out")
                 taken[output] = path
+            handover.check_free(part, target, inputs)
             rows.append(job(target))
             _warn_of_clipping(rows[-1])
         except Exception as error:

@@ -131,6 +131,9 @@ def test_old_measurements_make_room(tmp_path):
     for i in range(4):
         (tmp_path / str(i) / "scan").mkdir(parents=True)
         (tmp_path / str(i) / "scan" / "x").write_bytes(b"0" * 1_000)
+        (tmp_path / str(i) / "isophon.sign").touch()
         os.utime(tmp_path / str(i), (i, i))
+    (tmp_path / "letters").mkdir()
+    (tmp_path / "letters" / "dear").write_bytes(b"0" * 9_000)
     takes.make_room(tmp_path, 2_500)
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["2", "3"]
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["2", "3", "letters"]

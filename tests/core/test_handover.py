@@ -68,8 +68,9 @@ def test_the_recording_itself_is_never_written_to(prepared, tmp_path):
     source.write_bytes(b"precious")
     alias = tmp_path / "take.wav"
     alias.symlink_to(source)
-    with pytest.raises(OutputError, match="is the recording itself"):
-        handover.check_free(alias, handover.Target(tmp_path, force=True))
+    part = Part("p", "take", Source(str(alias), 48_000, 1, 1))
+    with pytest.raises(OutputError, match="is one of the inputs"):
+        handover.check_free(part, handover.Target(tmp_path, force=True))
     assert source.read_bytes() == b"precious"
 
 

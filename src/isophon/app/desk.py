@@ -12,6 +12,7 @@ import math
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.keeping import Keeper
@@ -19,16 +20,17 @@ from isophon.app.leaks import Leaks
 from isophon.app.passes import ESSES, PASSES, Pass
 from isophon.app.shelf import NOWHERE, Shelf
 from isophon.core.crew import Crew
-from isophon.core.errors import InputError
+from isophon.core.errors import CallError, InputError
 from isophon.core.finding import noise_in
 from isophon.core.marks import Mark
 from isophon.core.session import edits, layout
 from isophon.core.session.history import History
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import WORKING_KINDS
+from isophon.core.survey import VOICED
 from isophon.core.take import Take
 
-_SHORTEST_VIEW_S = 0.01
+_SHORTEST_VIEW_S, _SUNG_S = 0.01, 0.05
 _NEWS_MS = 250
 _NOBODY = Part("", "no part", NOWHERE)
 
@@ -53,6 +55,7 @@ class Desk(QObject):
         self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
         self.lifted = False
+        self.by_rank = False  # whether marks stand tallest first
         self.selection: tuple[float, float] | None = None
         self.parts_in_hand = tuple(p.id for p in self.session.parts[:1])
         self.heard_only: frozenset[str] = frozenset()
@@ -254,11 +257,27 @@ class Desk(QObject):
             self.told.emit(f"Drag over the ruler to select the time of the {one} first.")
         else:
             start, end = (round(t, 4) for t in self.selection)
+            try:
+                edits.check_length(self.pass_.kind, end - start)
+            except CallError as error:
+                self.told.emit(f"That is no {one}: {error}.")
+                return
             mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
             session, name = edits.draw_mark(self.session, self.part.id, mark)
             self.selection = None
             self.edit(f"draw · {one} in {self.part.name}", lambda s: session)
             self.take_in_hand([name])
+            sung = self.sung_within(start, end)
+            if self.pass_.kind == "gap" and sung > _SUNG_S:
+                self.told.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
+
+    def sung_within(self, start: float, end: float) -> float:
+        """How many seconds of voice lie within a span of the part in hand; 0 before its survey."""
+        if self.take.surveyed is None:
+            return 0.0
+        survey = self.take.surveyed.survey
+        voiced = survey.state[survey.frame(start) : survey.frame(end)] == VOICED
+        return float(np.count_nonzero(voiced) * survey.hop_s)
 
     def mark_place(self, song_s: float, name: str = "") -> None:
         """Name a place in the song."""
@@ -334,13 +353,18 @@ class Desk(QObject):
         self.hand_changed.emit()
 
     def walk(self, step: int, over_only: bool = False) -> None:
-        """Take the next or previous mark in hand, of all or of those that change."""
+        """Take the next or previous mark in hand, of all or of those that change, in the order in which they stand."""
         height, part = self.pass_.height, self.part
         marks = [m for m in self.marks if not over_only or part.change(m) < 0 or height(m) > self.ceiling]
         if not marks:
             return
         now = self.mark
-        if now is None:
+        if self.by_rank:
+            marks.sort(key=lambda m: (-height(m), m.start))
+            ids = [m.id for m in marks]
+            here = ids.index(now.id) if now and now.id in ids else None
+            place = (0 if step > 0 else -1) if here is None else (here + step) % len(ids)
+        elif now is None:
             first = self.view[0]
             place = next((i for i, m in enumerate(marks) if m.span[0] >= first), 0)
         else:

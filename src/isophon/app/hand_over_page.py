@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from pathlib import Path
 from typing import Any
 
@@ -32,9 +33,16 @@ from isophon.core import handover
 from isophon.core.audio.writing import check_target
 from isophon.core.crew import Task
 from isophon.core.errors import IsophonError, OutputError
+from isophon.core.reading import path_of, spelled
 from isophon.core.session.model import Part
 
-_COLUMNS = ("", "Loudness, LUFS", "True peak, dBTP", "Stillness, dBFS", "Low cut", "Gaps", "Breaths", "Esses")
+_COLUMNS = ("", "Loudness, LUFS", "True peak, dBTP", "Stillness, dBFS", "Low cut",
+            *(which.many.split(" of ")[0].capitalize() for which in PASSES))  # fmt: skip
+_CLIP = {
+    "refuse": "if a stem would clip: do not write it",
+    "trim": "if a stem would clip: turn it down as a whole",
+    "float": "if a stem would clip: write it as 32-bit float",
+}
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
 
 
@@ -60,6 +68,11 @@ class HandOverPage(QWidget):
         self.format, self.depth = QComboBox(), QComboBox()
         self.format.addItems(["wav", "flac", "aiff"])
         self.depth.addItems(list(_DEPTHS))
+        self.clip = QComboBox()
+        for name, words in _CLIP.items():
+            self.clip.addItem(words, name)
+        self.clip.setToolTip("Cleaning moves peaks a little; one that comes over full scale would be cut off at 16 and "
+                             "24 bit")  # fmt: skip
         self.removed = QCheckBox("also what was taken out")
         self.labels = QCheckBox("also the marks, as text for any editor’s label track")
         self.force = QCheckBox("write over files that exist")
@@ -78,7 +91,7 @@ class HandOverPage(QWidget):
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setMinimumHeight(206)
         self._lay_out(choose)
-        for widget in (self.which, self.format, self.depth):
+        for widget in (self.which, self.format, self.depth, self.clip):
             widget.currentIndexChanged.connect(self.show_will)
         for widget in (self.removed, self.labels):
             widget.toggled.connect(self.show_will)
@@ -101,6 +114,7 @@ class HandOverPage(QWidget):
         kind.addWidget(self.which)
         kind.addWidget(self.format)
         kind.addWidget(self.depth)
+        kind.addWidget(self.clip)
         kind.addStretch()
         grid.addWidget(QLabel("What"), 1, 0)
         grid.addLayout(kind, 1, 1)
@@ -149,7 +163,13 @@ class HandOverPage(QWidget):
             self.force.isChecked(),
             self.removed.isChecked(),
             self.labels.isChecked(),
+            self.clip.currentData(),
         )
+
+    def inputs(self) -> list[Path]:
+        """The files that nothing may be written over."""
+        saved_as = self.desk.keeper.saved_as
+        return [path_of(item.source.path) for item in self.desk.session.items] + ([saved_as] if saved_as else [])
 
     def parts(self) -> list[Part]:
         """The parts that will be handed over."""
@@ -161,7 +181,7 @@ class HandOverPage(QWidget):
         if not self.isVisible():
             return
         parts, target = self.parts(), self.target()
-        names = [path.name for part in parts for path in handover.outputs(Path(part.source.path), target)]
+        names = [path.name for part in parts for path in handover.outputs(part, target)]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
         rows = [handover.kinds(part) for part in parts]
         told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
@@ -170,6 +190,7 @@ class HandOverPage(QWidget):
             "   ·   ".join([*shown, "report.json"]) + f"\nChanged: {', '.join(told)}"
             if parts else "There is no part to hand over yet."
         )  # fmt: skip
+        self.clip.setEnabled(target.depth != "32f")
         self.write.setEnabled(bool(parts) and not self._tasks)
 
     def showEvent(self, event) -> None:
@@ -179,22 +200,27 @@ class HandOverPage(QWidget):
     def start(self) -> None:
         """Write, in the background; an error of one part stops no other."""
         self._target = target = self.target()
+        self.outcome.setText("")
         try:
+            if not self.folder.text().strip():
+                raise OutputError("No folder is named; choose where to hand over first")
             check_target(target.fmt, target.depth)
+            if target.clip == "float" and target.fmt == "flac":
+                raise OutputError("FLAC holds no 32-bit float samples; turn down what would clip, or choose WAV")
+            handover.check_report(target, self.inputs())
             taken: dict[Path, str] = {}
             for part in self.parts():
-                for output in handover.check_free(Path(part.source.path), target):
+                for output in handover.check_free(part, target, self.inputs()):
                     if output in taken:
                         raise OutputError(
-                            f"{part.name} and {taken[output]} would both write {output.name}; rename one of the files, "
+                            f"{part.name} and {taken[output]} would both write {output.name}; rename one of the parts, "
                             "or hand them over to different folders"
                         )
                     taken[output] = part.name
         except IsophonError as error:
             self.told.emit(str(error))
             return
-        how = {"folder": str(target.folder), "fmt": target.fmt, "depth": target.depth, "force": target.force,
-               "removed": target.removed, "labels": target.labels}  # fmt: skip
+        how = dataclasses.asdict(target) | {"folder": spelled(target.folder)}
         self.table.setRowCount(0)
         self._rows = []
         for part in self.parts():
@@ -242,9 +268,11 @@ class HandOverPage(QWidget):
             texts.append(f"{before[key]:.1f} → {after[key]:.1f}")
         texts.append(f"{kinds['rumble']['cut_hz']:.0f} Hz" if "rumble" in kinds else "none")
         texts += [f"{kinds[w.kind]['changed']} of {kinds[w.kind]['count']}" for w in PASSES]
-        if row["clipped_samples"]:
-            texts[2] += f", {row['clipped_samples']} clipped"
         self._add_line(texts)
+        if row["trim_db"]:
+            self._add_line([name, f"would have clipped: turned down by {-row['trim_db']:.1f} dB as a whole"])
+        elif row["depth"] != self._target.depth:
+            self._add_line([name, "would have clipped: written as 32-bit float"])
 
     def _add_line(self, texts: list[str]) -> None:
         at = self.table.rowCount()
@@ -259,7 +287,7 @@ class HandOverPage(QWidget):
 
     def _proposed_folder(self) -> str:
         items = self.desk.session.items
-        return str((Path(items[0].source.path).parent if items else Path.home()) / "cleaned")
+        return str((path_of(items[0].source.path).parent if items else Path.home()) / "cleaned")
 
     def _busy(self, on: bool) -> None:
         self.write.setEnabled(not on and bool(self.desk.session.parts))

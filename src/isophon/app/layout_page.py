@@ -25,7 +25,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
 from isophon.core.reading import path_of
 from isophon.core.session import layout
-from isophon.core.session.model import GUIDES, ROLES, Guide, Part
+from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Source
 from isophon.core.session.remarks import remarks
 
 COLUMNS = ("Name", "What it is", "Singer", "Starts at", "Rate", "Length", "Sides", "Level", "Clipped", "Silence",
@@ -83,6 +83,7 @@ class LayoutPage(QWidget):
         buttons.addWidget(QLabel("Stems are handed over", objectName="soft"))
         buttons.addWidget(self.rate)
         header = self.table.horizontalHeader()
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         widths = (140, 128, 106, 92, 90, 80, 74, 112, 68, 68)
         for column, width in enumerate(widths):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
@@ -136,7 +137,7 @@ class LayoutPage(QWidget):
         texts = (
             item.name, "", getattr(item, "singer", ""), f"{item.offset_s:.3f} s", f"{source.sample_rate / 1000:g} kHz",
             theme.clock(source.duration), {1: "mono", 2: "stereo"}.get(source.channels, str(source.channels)),
-            f"{theme.signed(figures.level_dbfs)} dBFS" if figures else "…",
+            theme.level(figures.level_dbfs) if figures else "…",
             (str(figures.clipped) if figures.clipped else "none") if figures else "…",
             f"{100 * figures.silent:.0f} %" if figures else "…",
             "\n".join(said),
@@ -280,12 +281,31 @@ class LayoutPage(QWidget):
                 value = layout.relink(value, name, source)
             return value
 
+        taken = {item.source.path: item.name for item in session.items if item.id not in sources}
+        twice = [taken[source.path] for source in sources.values() if source.path in taken]
+        if twice:
+            self.desk.told.emit(f"That file is in the session already, as {twice[0]}; nothing was replaced.")
+            return
         for source in sources.values():
             self.desk.shelf.forget(source)
         self.desk.edit(f"replace {session.item(item_id).name}", changed)
         self.desk.restock()
+        told = [self._other_shape(session.item(name), source) for name, source in sources.items()]
         if len(found) > 1:
-            self.desk.told.emit(f"{len(found) - 1} other missing recordings were found beside it.")
+            told.append(f"{len(found) - 1} other missing recordings were found beside it.")
+        if any(told):
+            self.desk.told.emit(" ".join(filter(None, told)))
+
+    @staticmethod
+    def _other_shape(item: Part | Guide, source: Source) -> str:
+        """What is said of a replacement that is not as long, or not at the rate, that the file before was."""
+        before, now = item.source, source
+        said = [f"{theme.clock(now.duration)} long, not {theme.clock(before.duration)}"]
+        said = said if abs(now.duration - before.duration) > 0.001 else []
+        said += [f"at {now.sample_rate / 1000:g} kHz, not {before.sample_rate / 1000:g}"
+                 ] if now.sample_rate != before.sample_rate else []  # fmt: skip
+        again = " Its marks are looked for again; what was decided by hand stays where it was."
+        return f"{item.name} is now {' and '.join(said)}.{again if isinstance(item, Part) else ''}" if said else ""
 
     def _here(self) -> str:
         items = self.desk.session.items

@@ -86,7 +86,7 @@ class LensPictures(QWidget):
             painter.drawText(
                 self.rect(),
                 Qt.AlignmentFlag.AlignCenter,
-                "Take a mark in hand: click a bar, or press →",
+                "Take a mark in hand: click a bar, or press →" if self.desk.marks else "",
             )
             return
         sung, cleaned = self.boxes()
@@ -285,13 +285,13 @@ class Lens(QWidget):
         one = f"{which.one.capitalize()} {place} of {len(all_marks)}"
         self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.many} in hand")
         change = part.change(mark)
-        at, level = theme.clock(mark.span[0] + self.desk.offset), theme.signed(mark.level_db)
+        at, level = theme.clock(mark.span[0] + self.desk.offset), theme.level(mark.level_db, "LUFS")
         over = "over the room" if mark.kind == "gap" else "over the voice"
         gone = {"ess": "", "tick": "repaired"}.get(mark.kind, "gone") if change <= -36 else ""
         done = gone or ("left" if mark.kind == "tick" else f"change {theme.signed(change)} dB")
         band = {"ess": f"   from {mark.band[0] / 1000:.1f} kHz", "pop": f"   up to {mark.high_hz:.0f} Hz"}
         band = f"   {mark.sound}" if mark.sound in DAMAGE else band.get(mark.kind, "")
-        self.numbers.setText(f"{at}   {level} LUFS   {theme.signed(which.height(mark))} dB {over}   {done}{band}")
+        self.numbers.setText(f"{at}   {level}   {theme.signed(which.height(mark))} dB {over}   {done}{band}")
         self.leave.setChecked(all(m.hand.leave for m in marks))
         self.forget.setEnabled(any(m.hand.any for m in marks))
         self.blend.setVisible(mark.kind == "ess")
@@ -311,7 +311,8 @@ class Lens(QWidget):
             return f"Not sure enough to be {one}: left unless a hand decides."
         if mark.sound in DAMAGE and change == 0:
             return "The recording is damaged here. It is repaired on request: in the sheet, or ↓ for this one."
-        if mark.kind == "gap" and (mark.span[0] < mark.start - 0.005 or mark.span[1] > mark.end + 0.005):
+        reaches = mark.span[0] < mark.start - 0.005 or mark.span[1] > mark.end + 0.005
+        if mark.kind == "gap" and (reaches or (mark.hand.drawn and self.desk.sung_within(*mark.span) > 0.05)):
             return "This gap reaches into the singing: listen for the word’s start and tail."
         return ""
 

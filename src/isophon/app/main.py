@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import signal
+import socket
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
 from isophon.app import theme
@@ -26,11 +27,33 @@ def make_app() -> QApplication:
     return app
 
 
+def _close_on_signals(window: Window) -> QSocketNotifier:
+    """End as by hand, with everything written down, when the process is told to end (SIGTERM, SIGINT, SIGHUP).
+
+    Python's handlers run only when Python does; the socket that it writes each signal to wakes Qt's loop.
+    """
+    ours, its = socket.socketpair()
+    for end in (ours, its):
+        end.setblocking(False)
+    signal.set_wakeup_fd(its.fileno())
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        signal.signal(number, lambda *_: None)
+    notifier = QSocketNotifier(ours.fileno(), QSocketNotifier.Type.Read, window)
+    notifier.sockets = ours, its
+
+    def told() -> None:
+        ours.recv(16)
+        window.leave()
+
+    notifier.activated.connect(told)
+    return notifier
+
+
 def run(session: Path | None = None) -> int:
     """Open the window, with a session if one is named; returns when it is closed."""
     app = make_app()
-    signal.signal(signal.SIGINT, signal.SIG_DFL)
     window = Window()
+    notice = _close_on_signals(window)  # noqa: F841 (it lives as long as the window)
     window.show()
     if session is not None:
         QTimer.singleShot(0, lambda: window.open_path(session))

@@ -102,6 +102,7 @@ class Sheet(QWidget):
         elif self.noise is None and which.kind != "bleed":
             self._column.addStretch(1)
         self._show_more(False)
+        self.more.setVisible(self.noise is not None or any(knob.more for knob in which.knobs))
         desk.part_changed.connect(self._show)
         desk.take_changed.connect(self._show)
         if self.noise is not None:
@@ -137,6 +138,8 @@ class Sheet(QWidget):
         settings, default = getattr(part, kind), role_default(kind, part.role)
         for name, slider in self.sliders.items():
             slider.show_value(getattr(settings, name), getattr(default, name))
+        if kind == "gap":
+            self.sliders["down_db"].setEnabled(settings.how == "turn down")
         usual, count = part.usual, len(self.desk.parts_in_hand)
         words = ""
         if kind == "ess" and usual is not None:

@@ -38,6 +38,7 @@ class Shelf(QObject):
         self._cache = RenderCache()
         self._takes: dict[Source, Take] = {NOWHERE: self._nothing()}
         self._tasks: dict[tuple[str, str], Task] = {}
+        self._halted: list[tuple[str, Take, dict[str, Any]]] = []  # asked for by a person, and stopped
         self._sources: dict[Task, Source] = {}
         self._fractions: dict[Task, float] = {}
         self._finished = 0
@@ -88,15 +89,15 @@ class Shelf(QObject):
 
     def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
         key = (what, spelled(take.recording.path))
-        if key in self._tasks:
+        request = {"do": what, "path": key[1], **(more or {})}
+        earlier = self._tasks.get(key)
+        if earlier is not None and earlier.request == request:
             return
-        task = Task(
-            {"do": what, "path": key[1], **(more or {})},
-            lambda kind, value: self._answered.emit(task, kind, value),
-            rank,
-        )
+        task = Task(request, lambda kind, value: self._answered.emit(task, kind, value), rank)
         self._tasks[key], self._sources[task] = task, take.source
         self._fractions[task] = 0.0
+        if earlier is not None:
+            self.crew.cancel([earlier])  # what was asked for last counts
         self.crew.submit(task)
         self.progressed.emit()
 
@@ -108,19 +109,20 @@ class Shelf(QObject):
             self.progressed.emit()
             return
         source, what = self._sources.pop(task), task.request["do"]
-        del self._tasks[what, task.request["path"]], self._fractions[task]
+        key = what, task.request["path"]
+        if self._tasks.get(key) is task:
+            del self._tasks[key]
+        del self._fractions[task]
         self._finished = self._finished + 1 if self._tasks else 0
         take = self._takes.get(source)
-        if take is not None and what == "learn" and kind in ("failed", "done"):
-            if kind == "failed":
-                self.told.emit(value)
-            else:
-                self._cache.clear()
-                self.leak_learned.emit(source, msgspec.convert(value, Learned))
-        elif take is not None and kind == "failed":
-            take.trouble = value
+        if take is not None and kind == "failed":
+            if value.of_input and what != "learn":  # a full disk or a killed worker says nothing about the recording
+                take.trouble = value
             self.told.emit(value)
             self.changed.emit(source)
+        elif take is not None and what == "learn" and kind == "done":
+            self._cache.clear()
+            self.leak_learned.emit(source, msgspec.convert(value, Learned))
         elif take is not None and kind == "done":
             if what == "measure again":
                 take.surveyed = None
@@ -157,14 +159,21 @@ class Shelf(QObject):
         return self._stopped
 
     def stop(self) -> None:
-        """Stop what is under way; what is measured stays."""
+        """Stop what is under way; what is measured stays, and what a person asked for is kept in mind."""
         self._stopped = True
+        for task in self._tasks.values():
+            asked = {name: value for name, value in task.request.items() if name not in ("do", "path")}
+            if task.request["do"] in ("learn", "measure again"):
+                self._halted.append((task.request["do"], self._takes[self._sources[task]], asked))
         self.crew.cancel(list(self._tasks.values()))
 
     def resume(self, session: Session) -> None:
         """Go on with what is still to be known."""
         self._stopped = False
         self.stock(session)
+        halted, self._halted = self._halted, []
+        for what, take, asked in halted:
+            self._submit(what, take, _SOON, asked)
 
     def forget(self, source: Source) -> None:
         """Open a recording that could not be used anew, next time it is asked for; one in use stays open."""

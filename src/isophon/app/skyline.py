@@ -27,7 +27,6 @@ class Skyline(QWidget):
     def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
-        self.by_rank = False
         self._drag: tuple[str, str] | None = None
         self._gesture = 0
         self._numbers = True
@@ -45,7 +44,7 @@ class Skyline(QWidget):
 
     def set_by_rank(self, on: bool) -> None:
         """Order the bars by height instead of by time."""
-        self.by_rank = on
+        self.desk.by_rank = on
         self.update()
 
     def _plot(self) -> QRectF:
@@ -78,7 +77,7 @@ class Skyline(QWidget):
         """Each mark in view with its full bar, as sung."""
         marks, plot, height_of = self.desk.marks, self._plot(), self.desk.pass_.height
         low, high = self._range()
-        if self.by_rank:
+        if self.desk.by_rank:
             marks = sorted(marks, key=lambda m: -height_of(m))
             step = plot.width() / max(1, len(marks))
             places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
@@ -101,9 +100,9 @@ class Skyline(QWidget):
         """The proposals: setting, words, height in dB, and whether it is the one in force."""
         return self.desk.pass_.ceilings(self.desk.part)
 
-    def _fills(self) -> bool:
+    def _fills(self, kind: str) -> bool:
         part = self.desk.part
-        return part.gap.how == "room tone" if self.desk.pass_.kind == "gap" else part.breath.fill
+        return (kind == "gap" and part.gap.how == "room tone") or (kind == "breath" and part.breath.fill)
 
     def _setting(self, name: str) -> float:
         return getattr(getattr(self.desk.part, self.desk.pass_.kind), name)
@@ -227,7 +226,7 @@ class Skyline(QWidget):
             elif mark.kind == "tick" and change < 0:
                 text = "repaired"
             elif mark.kind != "ess" and change <= GONE_DB:
-                text = "filled" if self._fills() else "gone"
+                text = "filled" if self._fills(mark.kind) else "gone"
             elif change <= -0.05:
                 text = theme.signed(change)
             painter.setFont(theme.mono(12))
@@ -311,7 +310,7 @@ class Skyline(QWidget):
         if what in ("bar", "mark"):
             adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
             ids = [*self.desk.in_hand, name] if adding else [name]
-            self.desk.take_in_hand(list(dict.fromkeys(ids)), show=False)
+            self.desk.take_in_hand(list(dict.fromkeys(ids)), show=self.desk.by_rank)
         elif what == "nothing":
             self._band = (event.position(), event.position())
 

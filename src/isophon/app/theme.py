@@ -99,6 +99,9 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
+SILENT_DB = -119.0  # at and under this a level is told as silence
+
+
 @lru_cache(maxsize=32)
 def sans(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The text font, in pixels."""
@@ -123,6 +126,11 @@ def signed(value: float, digits: int = 1) -> str:
     return text.replace("-", "−") if float(text) else f"{0:.{digits}f}"
 
 
+def level(value: float, unit: str = "dBFS") -> str:
+    """A level with its unit; digital silence has none."""
+    return "silent" if value <= SILENT_DB else f"{signed(value)} {unit}".replace("+", "")
+
+
 def hertz(hz: float) -> str:
     """A frequency beside an axis."""
     return f"{hz / 1000:g}k" if hz >= 1_000 else f"{round(hz)}"
@@ -130,7 +138,8 @@ def hertz(hz: float) -> str:
 
 def from_to(before: float, after: float) -> str:
     """A level before and after, in whole dB."""
-    return f"{signed(before, 0)} → {signed(after, 0)} dB".replace("+", "")
+    words = ["silent" if value <= SILENT_DB else signed(value, 0).replace("+", "") for value in (before, after)]
+    return f"{words[0]} → {words[1]}" + ("" if "silent" in words[1] else " dB")
 
 
 def clock(seconds: float) -> str:

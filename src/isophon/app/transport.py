@@ -12,6 +12,8 @@ from isophon.app import theme
 from isophon.app.hearing import HEARS
 from isophon.core.player import COMPARES
 
+_SHORT_WAIT = 3  # turns of the clock that are not worth a word
+
 
 class Transport(QFrame):
     """Signals what is asked for; shows what is so."""
@@ -25,7 +27,7 @@ class Transport(QFrame):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
-        self._playing = False
+        self._playing, self._waited, self._time = False, 0, "0:00.00"
         self.play = QPushButton(icon=_play_icon(False), iconSize=QSize(34, 34), objectName="plain")
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
@@ -95,11 +97,17 @@ class Transport(QFrame):
         row.addLayout(out)
         self.show_compare("cleaned")
 
-    def show_playing(self, playing: bool) -> None:
-        """Show the triangle or the bars."""
+    def show_playing(self, playing: bool, preparing: bool = False) -> None:
+        """Show the triangle or the bars; while sound is asked for and none is there yet, say so."""
         if playing != self._playing:
             self._playing = playing
             self.play.setIcon(_play_icon(playing))
+        self._waited = self._waited + 1 if preparing else 0
+        self.clock.setText("preparing" if self._waited > _SHORT_WAIT else self._time)
+
+    def show_time(self, text: str) -> None:
+        """Show where it is heard."""
+        self._time = text
 
     def show_compare(self, name: str) -> None:
         """Show what is heard."""
@@ -122,8 +130,8 @@ class Transport(QFrame):
 
     def show_device(self, name: str, silent: bool) -> None:
         """Say where the sound goes."""
-        text = name if len(name) <= 22 else name[:21] + "…"
-        self.device.setText(text if silent else f"plays on {text}")
+        text = name if len(name) <= 18 else name[:17] + "…"
+        self.device.setText("no sound device" if silent else f"plays on {text}")
         self.device.setToolTip(name)
 
 

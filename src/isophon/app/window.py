@@ -13,7 +13,7 @@ from isophon.app import theme
 from isophon.app.start_page import StartPage
 
 _SESSION_ENDING = ".isophon"
-_RECENT = 8
+_RECENT, _MOST_STATE = 8, 1 << 20
 _FILTER = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64)"
 
 
@@ -37,6 +37,7 @@ class Window(QMainWindow):
         self._job = None
         self._crew = None
         self._remembered = None
+        self._warned = False
         self._state: dict[str, str] = {}
         self.message = QLabel("", objectName="message", wordWrap=True)
         self.message.hide()
@@ -89,10 +90,14 @@ class Window(QMainWindow):
 
             arrivals, wrong = result
             self._ended()
+            there = {item.source.path for item in desk.session.items}
+            wrong += [f"{a.name} is in the session already." for a in arrivals if a.source.path in there]
+            arrivals = [a for a in arrivals if a.source.path not in there]
             if arrivals:
                 words = arrivals[0].name if len(arrivals) == 1 else f"{len(arrivals)} recordings"
                 desk.edit(f"add {words}", lambda s: layout.add(s, arrivals))
-            self.workroom.tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
+            if wrong or arrivals:
+                self.workroom.tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
 
         self._begin("Reading what was dropped", lambda progress: _opening().arrivals_of(paths, has_lead, progress), add)
 
@@ -147,6 +152,8 @@ class Window(QMainWindow):
         self.workroom.setFocus()
         self._show_title()
         self.workroom.warn_of_the_session()
+        if self.workroom.desk.keeper.is_copy:
+            notes = [*notes, "This session is open in another window; here is a copy, to be saved under another name."]
         if notes:
             self.workroom.tell(" ".join(notes))
 
@@ -188,9 +195,10 @@ class Window(QMainWindow):
         from isophon.app.state import recent_sessions, state_folder
         from isophon.core.audio.writing import write_text
         from isophon.core.errors import IsophonError
+        from isophon.core.reading import spelled
 
         self._remembered = path
-        paths = [str(p) for p in dict.fromkeys([path, *recent_sessions()])][:_RECENT]
+        paths = [spelled(p) for p in dict.fromkeys([path, *recent_sessions()])][:_RECENT]
         with contextlib.suppress(IsophonError):  # a list that cannot be kept harms no work
             write_text(state_folder() / "recent.json", json.dumps(paths))
 
@@ -226,10 +234,14 @@ class Window(QMainWindow):
     def _recall(self) -> None:
         """Be as the window was when it was closed last."""
         from isophon.app.state import state_folder
+        from isophon.core.errors import IsophonError
+        from isophon.core.reading import read_bytes
 
-        with contextlib.suppress(OSError, ValueError, TypeError):
-            self._state = json.loads((state_folder() / "window.json").read_text(encoding="utf-8"))
-            self.restoreGeometry(QByteArray.fromHex(self._state.get("window", "").encode()))
+        with contextlib.suppress(IsophonError, ValueError, RecursionError):
+            told = json.loads(read_bytes(state_folder() / "window.json", _MOST_STATE))
+            if isinstance(told, dict):
+                self._state = {key: value for key, value in told.items() if isinstance(value, str)}
+            self.restoreGeometry(QByteArray.fromHex(self._state.get("window", "").encode("ascii", "replace")))
 
     def _note_state(self) -> None:
         from isophon.app.state import state_folder
@@ -240,7 +252,18 @@ class Window(QMainWindow):
         with contextlib.suppress(IsophonError):
             write_text(state_folder() / "window.json", json.dumps(self._state))
 
+    def leave(self) -> None:
+        """Close without asking back."""
+        self._warned = True
+        self.close()
+
     def closeEvent(self, event) -> None:
+        if self.workroom is not None and self.workroom.desk.keeper.at_risk and not self._warned:
+            self._warned = True
+            self.workroom.tell("The journal cannot be written, and this session is not saved: closing now loses what "
+                               "was done. Save it to another disk (Ctrl+Shift+S), or close once more.")  # fmt: skip
+            event.ignore()
+            return
         if self._job is not None:
             self._job.cancel()
             self._job.wait()

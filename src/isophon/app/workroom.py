@@ -329,8 +329,11 @@ class Workroom(QWidget):
     def _follow(self) -> None:
         desk, player = self.desk, self.hearing.player
         seconds = self.hearing.heard_at()
-        self.transport.show_playing(player.playing)
-        self.transport.clock.setText(theme.clock(max(0.0, seconds + desk.offset)))
+        self.transport.show_time(theme.clock(max(0.0, seconds + desk.offset)))
+        self.transport.show_playing(player.playing, player.preparing)
+        if player.trouble:
+            self.tell(f"{player.trouble}. Playing stopped; the work is kept.")
+            player.trouble = ""
         self.transport.meter.show_peak(player.peak())
         self.trace.set_playhead(seconds, player.playing)
         if player.playing:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import subprocess
 import sys
@@ -18,12 +19,23 @@ HANDS = min(2, os.cpu_count() or 1)
 _SRC = Path(__file__).resolve().parent.parent.parent
 
 
+class Failure(str):
+    """Why a task failed, in words. ``of_input``: what it was to work on cannot be used."""
+
+    of_input: bool
+
+    def __new__(cls, words: str, of_input: bool = False) -> Failure:
+        failure = super().__new__(cls, words)
+        failure.of_input = of_input
+        return failure
+
+
 @dataclass(eq=False)
 class Task:
     """One request to a worker (see :mod:`.worker`), and whom to tell; the calls come from the crew's threads.
 
     ``rank``: what is lower is done first. ``told(what, value)`` is called with
-    ``"progress"`` and a fraction, then once with ``"done"``, ``"failed"`` or ``"cancelled"``.
+    ``"progress"`` and a fraction, then once with ``"done"``, ``"failed"`` (and a :class:`Failure`) or ``"cancelled"``.
     """
 
     request: dict[str, Any]
@@ -79,7 +91,7 @@ class Crew:
                     if process:
                         process.terminate()
         for task in waiting:
-            task.told("cancelled", None)
+            _tell(task, "cancelled", None)
 
     def close(self) -> None:
         """End all work."""
@@ -108,10 +120,10 @@ class Crew:
             if what == "lost":
                 process.wait()
                 what = "cancelled" if task.cancelled or self._closed else "failed"
-                value = "the process that worked on it ended; there may be too little memory. Try again"
+                value = Failure("the process that worked on it ended; there may be too little memory. Try again")
             with self._work:
                 del self._running[number]
-            task.told(what, value)
+            _tell(task, what, value)
         if process is not None:
             process.stdin.close()
             process.wait()
@@ -132,8 +144,18 @@ def _ask(process: subprocess.Popen, task: Task) -> tuple[str, Any]:
     except OSError:
         return "lost", None
     for line in process.stdout:
-        ((what, value),) = msgspec.json.decode(line).items()
-        if what != "progress":
-            return what, value
-        task.told(what, value)
+        reply = msgspec.json.decode(line)
+        if "progress" in reply:
+            _tell(task, "progress", reply["progress"])
+        elif "failed" in reply:
+            return "failed", Failure(reply["failed"], reply.get("of_input", False))
+        else:
+            return "done", reply["done"]
     return "lost", None
+
+
+def _tell(task: Task, what: str, value: Any) -> None:
+    """Tell whoever waits for a task; that it is not there any more ends no worker."""
+    with contextlib.suppress(Exception):
+        task.told(what, value)
+

@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from isophon.core.errors import IsophonError
 from isophon.core.mix import Heard, Scene, hear
 
 COMPARES = ("as sung", "cleaned", "taken out")
@@ -33,6 +34,7 @@ class _Chunk(NamedTuple):
 class Player:
     """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
 
+    ``trouble``: why the last playing stopped by itself, '' where it did not.
     ``open_device(sample_rate, fill)`` gives something with ``name``, ``silent``
     and ``close()`` that calls ``fill(block)`` for float32 ``(frames, 2)``.
     """
@@ -54,7 +56,8 @@ class Player:
         self._position = 0
         self._playing, self._gain = False, 0.0
         self._peak = 0.0
-        self._closed = False
+        self._closed, self._failed = False, False
+        self.trouble = ""
         self._work = threading.Condition()
         self._feeder = threading.Thread(target=self._feed, name="player feeder", daemon=True)
         self._feeder.start()
@@ -66,6 +69,11 @@ class Player:
     def playing(self) -> bool:
         """Whether sound is asked for."""
         return self._playing
+
+    @property
+    def preparing(self) -> bool:
+        """Whether sound is asked for and none of it is there yet."""
+        return self._playing and not self._chunks
 
     @property
     def scene(self) -> Scene:
@@ -80,7 +88,7 @@ class Player:
     def play(self) -> None:
         """Go on from the place."""
         with self._work:
-            self._playing = True
+            self._playing, self._failed, self.trouble = True, False, ""
             self._work.notify()
 
     def stop(self) -> None:
@@ -109,6 +117,7 @@ class Player:
                 self._faded_from = self._scene if self._faded_from is None else self._faded_from
                 self._scene = scene
                 self._version += 1
+                self._failed = False
                 self._drop()
             return self._version
 
@@ -213,18 +222,30 @@ class Player:
                 if self._closed:
                     return
                 state = self._state()
-            chunk, after = self._render(*state)
+            try:
+                chunk, after = self._render(*state)
+            except Exception as error:  # whatever it is, what is shown must stay true
+                self._fail(error)
+                continue
             with self._work:
                 if state == self._state():
                     self._chunks.append(chunk)
                     self._next, self._jump_from, self._faded_from = after, None, None
                     self._work.notify_all()
 
+    def _fail(self, error: Exception) -> None:
+        """Stop, and keep why; playing again tries again."""
+        with self._work:
+            self._playing, self._failed = False, True
+            words = f"an error inside Isophon stopped the playing ({type(error).__name__}: {error})"
+            self.trouble = str(error) if isinstance(error, IsophonError) else words
+
     def _state(self) -> tuple:
         return (self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
 
     def _wanted(self) -> bool:
-        return len(self._chunks) < AHEAD and (self._next < self._samples or self._loop is not None)
+        more = self._next < self._samples or self._loop is not None
+        return not self._failed and len(self._chunks) < AHEAD and more
 
     def _render(
         self,

@@ -47,7 +47,7 @@ class _Cache:
     """Arrays by key, the least used given up beyond a number of bytes."""
 
     def __init__(self, limit: int) -> None:
-        self._limit, self._bytes = limit, 0
+        self._limit, self._bytes, self._cleared = limit, 0, 0
         self._items: OrderedDict[object, np.ndarray] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -56,9 +56,10 @@ class _Cache:
             if key in self._items:
                 self._items.move_to_end(key)
                 return self._items[key]
+            cleared = self._cleared
         value = make()
         with self._lock:
-            if key not in self._items:
+            if key not in self._items and cleared == self._cleared:  # what was begun before a clearing may be old
                 self._items[key] = value
                 self._bytes += value.nbytes
             while self._bytes > self._limit and len(self._items) > 1:
@@ -70,6 +71,7 @@ class _Cache:
         with self._lock:
             self._items.clear()
             self._bytes = 0
+            self._cleared += 1
 
 
 class RenderCache:
@@ -77,11 +79,13 @@ class RenderCache:
 
     def __init__(self) -> None:
         self.sung, self.tiles, self.bands = _Cache(_SUNG_BYTES), _Cache(_TILES_BYTES), _Cache(_BANDS_BYTES)
+        self.generation = 0
 
     def clear(self) -> None:
         """Forget what was rendered."""
         for cache in (self.tiles, self.bands):
             cache.clear()
+        self.generation += 1
 
 
 class Renderer:
@@ -95,7 +99,7 @@ class Renderer:
                  leaks: Leaks = lambda key: None) -> None:  # fmt: skip
         self.read, self.sample_rate, self.samples = read, sample_rate, samples
         self._cache, self.leaks = cache or RenderCache(), leaks
-        self._last: dict[bool, tuple[Plan, int, np.ndarray]] = {}
+        self._last: dict[bool, tuple[Plan, int, int, np.ndarray]] = {}
         self.tiles_made = 0
 
     def sung(self, start: int, frames: int) -> np.ndarray:
@@ -118,15 +122,16 @@ class Renderer:
 
     def _tile(self, plan: Plan, index: int) -> np.ndarray:
         last = self._last.get(bool(plan))
-        if last and last[0] is plan and last[1] == index:  # most calls ask for the tile before again
-            return last[2]
+        generation = self._cache.generation
+        if last and last[0] is plan and last[1:3] == (index, generation):  # most calls ask for the tile before again
+            return last[3]
         start = index * TILE
         touching = self._around(plan, start, start + TILE)
         if any(t.first < start + TILE and t.last > start for t in touching):
             tile = self._cache.tiles.get((self, index, touching), lambda: self._make(touching, start))
         else:
             tile = self._cache.sung.get((self, index), lambda: self.read(start, TILE))
-        self._last[bool(plan)] = (plan, index, tile)
+        self._last[bool(plan)] = (plan, index, generation, tile)
         return tile
 
     def _make(self, plan: Plan, start: int) -> np.ndarray:

@@ -21,7 +21,7 @@ import msgspec
 from isophon.core import takes
 from isophon.core.audio.files import Recording
 from isophon.core.bleeding import Lesson, dry, learn
-from isophon.core.errors import IsophonError
+from isophon.core.errors import InputError, IsophonError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover import Target, check_free, hand_over
 from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
@@ -149,7 +149,7 @@ def main() -> None:
         try:
             tell(done=answer(msgspec.json.decode(line), progress))
         except IsophonError as error:
-            tell(failed=str(error))
+            tell(failed=str(error), of_input=isinstance(error, InputError))
         except MemoryError:
             tell(failed="there is not enough memory for this; close other programs and try again")
         except BrokenPipeError:

@@ -34,7 +34,7 @@ def not_finite(values: Any) -> str:
             return at
         if isinstance(value, dict):
             waiting += [(f"{at}.{key}", inner) for key, inner in value.items()]
-        elif isinstance(value, list):
+        elif isinstance(value, list | tuple):
             waiting += [(f"{at}[{i}]", inner) for i, inner in enumerate(value)]
     return ""
 

@@ -9,13 +9,13 @@ import msgspec
 from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
-from isophon.core.errors import InputError
+from isophon.core.errors import CallError, InputError
 from isophon.core.facts import Facts
 from isophon.core.marks import Hand, Mark, mark_id, meet
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.ranges import MOST_MARKS, Level, Name
 from isophon.core.session.model import Part, Session, Source
-from isophon.core.session.settings import Settings, carried, role_default, with_setting
+from isophon.core.session.settings import Settings, carried, drawn_lengths, role_default, with_setting
 
 DEEPEST_DB = -36.0
 
@@ -138,9 +138,13 @@ def leave(session: Session, part_id: str, ids: Collection[str], on: bool) -> Ses
 def set_box(
     session: Session, part_id: str, mark: str, start: float, end: float, low_hz: float, high_hz: float | None
 ) -> Session:
-    """Set a mark's time and band by hand; seconds and Hz."""
-    if end - start < 0.005:
-        end = start + 0.005
+    """Set a mark's time and band by hand; seconds and Hz. Its length is held to what its kind allows."""
+    found = session.part(part_id).mark(mark)
+    shortest, longest = drawn_lengths(found.kind if found else "")
+    if not shortest <= end - start <= longest:
+        length = min(longest, max(shortest, end - start))
+        moved = found is not None and abs(start - found.span[0]) > abs(end - found.span[1])
+        start, end = (end - length, end) if moved else (start, start + length)
     return _with_hands(
         session,
         part_id,
@@ -173,7 +177,11 @@ def forget_hand(session: Session, part_id: str, ids: Collection[str]) -> Session
 
 
 def draw_mark(session: Session, part_id: str, mark: Mark) -> tuple[Session, str]:
-    """Add a mark drawn by hand, as it was measured. Also returns its name."""
+    """Add a mark drawn by hand, as it was measured. Also returns its name.
+
+    CallError where it is shorter or longer than a mark of its kind can be.
+    """
+    check_length(mark.kind, mark.end - mark.start)
     name = mark_id(mark.kind, mark.start, {m.id for m in session.part(part_id).marks})
     mark = replace(mark, id=name, confidence=1.0, hand=Hand(drawn=True))
 
@@ -181,6 +189,17 @@ def draw_mark(session: Session, part_id: str, mark: Mark) -> tuple[Session, str]
         return replace(part, marks=tuple(sorted((*part.marks, mark), key=lambda m: (m.start, m.id))))
 
     return with_part(session, part_id, add), name
+
+
+def check_length(kind: str, seconds: float) -> None:
+    """Raise CallError where a mark of a kind cannot be that long; the text continues a sentence about it."""
+    shortest, longest = drawn_lengths(kind)
+    if not shortest <= seconds <= longest:
+        raise CallError(f"{_length(seconds)} were selected; it may last {_length(shortest)} to {_length(longest)}")
+
+
+def _length(seconds: float) -> str:
+    return f"{1000 * seconds:.3g} ms" if seconds < 1 else f"{seconds:.3g} s"
 
 
 def with_part(session: Session, part_id: str, change: Callable[[Part], Part]) -> Session:

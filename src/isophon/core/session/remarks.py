@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 from isophon.core.scan import Figures
 from isophon.core.session.model import Guide, Part, Session
 
+_LOW_HZ = 16_000
 _LATE_S, _SOFT_DBFS, _MOSTLY_SILENT = 3.0, -50.0, 0.9
 
 
 def common_rate(session: Session) -> int | None:
-    """The rate that most parts have, None without parts."""
-    rates = [p.source.sample_rate for p in session.parts]
-    return max(rates, key=rates.count) if rates else None
+    """The rate that more parts have than any other; None without parts, or where two are as many."""
+    rates = Counter(p.source.sample_rate for p in session.parts).most_common(2)
+    return rates[0][0] if rates and (len(rates) == 1 or rates[0][1] > rates[1][1]) else None
 
 
 def remarks(session: Session, item: Part | Guide, figures: Figures | None, trouble: str) -> list[str]:
@@ -20,11 +23,16 @@ def remarks(session: Session, item: Part | Guide, figures: Figures | None, troub
         return [trouble]
     said = []
     rate, usual = item.source.sample_rate, common_rate(session)
+    rates = {p.source.sample_rate for p in session.parts}
+    if not usual and len(rates) > 1 and isinstance(item, Part):
+        said.append(f"{_khz(rate)}, others at {', '.join(_khz(r) for r in sorted(rates - {rate}))}")
     if usual and rate != usual:
         stem = "" if isinstance(item, Guide) else f", handed over at {_khz(session.rate or rate)}"
         said.append(f"{_khz(rate)}, the others {_khz(usual)}: converted for listening{stem}")
     elif isinstance(item, Part) and session.rate and session.rate != rate:
         said.append(f"handed over at {_khz(session.rate)}")
+    if rate < _LOW_HZ:
+        said.append(f"nothing above {_khz(rate // 2)} is in it, where most of an ess lies")
     if figures is None:
         return said
     if figures.sounds is None:

@@ -40,11 +40,18 @@ _DEFAULTS = {
     "breath": breaths.role_default,
     "ess": esses.role_default,
 }
+_DRAWN_S = {"gap": gaps.DRAWN_S, "pop": pops.DRAWN_S, "tick": ticks.DRAWN_S, "breath": breaths.DRAWN_S,
+            "ess": esses.DRAWN_S}  # fmt: skip
 WORKING_KINDS = tuple(_DEFAULTS)
 WHOLE_KINDS = ("rumble", "hum", "hiss", "bleed")  # work on the whole take and can be switched on and off
 
 
 ONE_TAKE = {"hiss": ("learn_from", "learn_to"), "bleed": ("nudge_ms", "learn_from", "learn_to")}
+
+
+def drawn_lengths(kind: str) -> tuple[float, float]:
+    """The shortest and longest mark of a kind that a hand can make, in s."""
+    return _DRAWN_S.get(kind, (0.005, 86_400.0))
 
 
 def carried(kind: str, settings: Settings, onto: Settings) -> Settings:

@@ -8,6 +8,7 @@ import msgspec
 
 from isophon.core.marks import Mark
 
+DRAWN_S = (0.03, 3.0)  # shortest and longest that can be drawn
 GONE_DB = -36.0  # a change this deep means nothing is left
 
 

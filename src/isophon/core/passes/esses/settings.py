@@ -10,6 +10,7 @@ import numpy as np
 
 from isophon.core.marks import Mark
 
+DRAWN_S = (0.01, 1.5)  # shortest and longest that can be drawn
 _FEWEST_FOR_USUAL = 4
 _WIDTH_DB = 60.0
 

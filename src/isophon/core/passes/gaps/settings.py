@@ -9,6 +9,8 @@ import msgspec
 from isophon.core.marks import Mark
 from isophon.core.passes.breaths.settings import GONE_DB
 
+DRAWN_S = (0.03, 86_400.0)  # shortest and longest that can be drawn
+_LEAST_LEFT_MS = 10.0
 _NEAR_AFTER_S, _NEAR_BEFORE_S = 0.015, 0.010
 
 
@@ -28,7 +30,7 @@ class GapSettings(msgspec.Struct, frozen=True):
     floor_db: Annotated[float, msgspec.Meta(ge=0.0, le=60.0)] = 6.0
     after_ms: Annotated[float, msgspec.Meta(ge=0.0, le=1_000.0)] = 80.0
     before_ms: Annotated[float, msgspec.Meta(ge=0.0, le=1_000.0)] = 30.0
-    least_ms: Annotated[float, msgspec.Meta(ge=50.0, le=5_000.0)] = 300.0
+    least_ms: Annotated[float, msgspec.Meta(ge=50.0, le=5_000.0)] = 400.0
     closes_ms: Annotated[float, msgspec.Meta(ge=2.0, le=800.0)] = 40.0
     opens_ms: Annotated[float, msgspec.Meta(ge=2.0, le=200.0)] = 10.0
 
@@ -63,7 +65,7 @@ def change_of(mark: Mark, settings: GapSettings) -> float:
     if hand.change_db is not None:
         return hand.change_db
     start, end = mark.span
-    if 1000 * (end - start) < settings.least_ms + settings.after_ms + settings.before_ms:
+    if 1000 * (end - start) < max(settings.least_ms, settings.after_ms + settings.before_ms + _LEAST_LEFT_MS):
         return 0.0
     if mark.over_room_db < settings.floor_db:
         return 0.0

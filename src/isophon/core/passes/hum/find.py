@@ -139,7 +139,7 @@ def _demodulated(
     offsets = (np.arange(size) - size / 2) / rate  # from the middle of the block, as counted in ``times``
     out = np.empty((len(low), count, len(numbers)), np.complex64)
     per_knot = np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)
-    for knot in np.unique(per_knot[:: max(1, round(_KNOT_S * rate / size))]) if count else ():
+    for knot in np.unique(per_knot):
         inside = np.flatnonzero(per_knot == knot)
         turning = np.exp(-2j * np.pi * hz[knot] * offsets)
         first = np.exp(-2j * np.pi * hz[knot] * numbers[0] * offsets) * window

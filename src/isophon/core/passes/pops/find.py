@@ -37,7 +37,10 @@ _READ = 1 << 18
 
 @dataclass(frozen=True, eq=False)
 class Lows:
-    """A take's lows: levels every 5 ms in dBFS, ``deep`` 20 to 72 and ``burst`` 20 to 150 Hz; ``wave`` at 1 kHz."""
+    """A take's lows: levels every 5 ms in dBFS, ``deep`` 20 to 72 and ``burst`` 20 to 150 Hz; ``wave`` at 1 kHz.
+
+    The levels are those of the power of all sides together, as the voice level is; ``wave``: ``(channels, n)``.
+    """
 
     wave: np.ndarray
     deep: np.ndarray
@@ -46,18 +49,18 @@ class Lows:
 
 def lows_of(read: Read, sample_rate: int, samples: int, channels: int) -> Lows:
     """The lows of a take."""
-    stream = soxr.ResampleStream(sample_rate, _RATE, 1, "float32", "LQ")
+    stream = soxr.ResampleStream(sample_rate, _RATE, channels, "float32", "LQ")
     pieces = []
     for at in range(0, samples, _READ):
-        block = read(at, min(_READ, samples - at)).mean(axis=0)
-        pieces.append(stream.resample_chunk(block, last=at + _READ >= samples))
-    wave = np.concatenate(pieces)
+        block = read(at, min(_READ, samples - at)).T
+        pieces.append(stream.resample_chunk(np.ascontiguousarray(block), last=at + _READ >= samples))
+    wave = np.concatenate([piece.reshape(-1, channels) for piece in pieces]).T
     return Lows(wave, _level(wave, _DEEP_HZ), _level(wave, _BURST_HZ))
 
 
 def _level(wave: np.ndarray, band: tuple[float, float]) -> np.ndarray:
     taps = signal.firwin(161, band, pass_zero=False, fs=_RATE)
-    power = np.square(signal.oaconvolve(wave, taps, "same"))
+    power = sum(np.square(signal.oaconvolve(channel, taps, "same")) for channel in wave)
     return db(np.maximum(ndimage.gaussian_filter1d(power, _SMOOTH_S * _RATE), 1e-15)[::_HOP])
 
 
@@ -96,7 +99,8 @@ def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     """A pop drawn by hand over a span in s, measured like one that was found."""
     begin, rate = max(0.0, start - 1.0), survey.sample_rate
     first = round(begin * rate)
-    lows = lows_of(lambda at, count: read(first + at, count), rate, round((end + 1.0 - begin) * rate), 1)
+    sides = read(first, 1).shape[0]
+    lows = lows_of(lambda at, count: read(first + at, count), rate, round((end + 1.0 - begin) * rate), sides)
     return _measured(survey, start, end, lows, 1.0, begin)
 
 
@@ -145,8 +149,9 @@ def _reach(wave: np.ndarray, start: float, end: float) -> float:
     window = np.hanning(size)
 
     def spectrum(at: int) -> np.ndarray:
-        piece = wave[max(0, at - size // 2) : max(0, at - size // 2) + size]
-        return np.square(np.abs(np.fft.rfft(np.pad(piece, (0, size - len(piece))) * window)))
+        piece = wave[:, max(0, at - size // 2) : max(0, at - size // 2) + size]
+        padded = np.pad(piece, ((0, 0), (0, size - piece.shape[1])))
+        return np.square(np.abs(np.fft.rfft(padded * window, axis=1))).sum(axis=0)
 
     here, after = spectrum(middle), spectrum(int((end + 0.09) * _RATE))
     hz = np.fft.rfftfreq(size, 1 / _RATE)

@@ -8,6 +8,8 @@ import msgspec
 
 from isophon.core.passes.breaths.settings import GONE_DB
 
+DRAWN_S = (0.01, 0.5)  # shortest and longest that can be drawn
+
 
 class PopSettings(msgspec.Struct, frozen=True):
     """What the Pops pass does where no hand decided.

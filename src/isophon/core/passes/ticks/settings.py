@@ -9,7 +9,9 @@ import msgspec
 from isophon.core.marks import Mark
 
 REPAIRED_DB = -36.0  # a tick is repaired whole or left
+DRAWN_S = (0.0003, 0.03)  # shortest and longest that can be drawn; a prediction from 30 ms around carries no further
 DAMAGE = ("clipped", "dropout")
+_LONGEST_S = 0.07  # a place with clipped peaks in it may be longer than what is missing there
 
 
 class TickSettings(msgspec.Struct, frozen=True):
@@ -32,7 +34,8 @@ def role_default(role: str) -> TickSettings:
 def change_of(mark: Mark, settings: TickSettings) -> float:
     """−36 where a tick is repaired, 0 where it is left."""
     hand = mark.hand
-    if hand.leave:
+    start, end = mark.span
+    if hand.leave or end - start > _LONGEST_S:
         return 0.0
     if hand.change_db is not None:
         return REPAIRED_DB if hand.change_db < 0 else 0.0

@@ -82,16 +82,30 @@ def interpolated(
         model = _model(out, order)
         kept = np.where(missing, 0.0, out)
         overlap = np.correlate(model, model, "full")  # how two samples meet in the prediction errors
-        gram = np.where(
-            np.abs(at[:, None] - at) <= order, overlap[np.clip(at[:, None] - at, -order, order) + order], 0.0
-        )
-        factor = linalg.cho_factor(gram, lower=True)
-        out[at] = -linalg.cho_solve(factor, np.convolve(kept, overlap)[order:-order][at])
+        factor = linalg.cholesky_banded(_gram(at, overlap, order), lower=True)
+        out[at] = -linalg.cho_solve_banded((factor, True), np.convolve(kept, overlap)[order:-order][at])
     if noise is not None:
         error = np.convolve(out, model)[order : len(out)]
         spread = float(np.median(np.abs(error))) / 0.6745
-        out[missing] += spread * linalg.solve_triangular(factor[0].T, noise.standard_normal(missing.sum()), lower=False)
+        out[at] += spread * _solved_upper(factor, noise.standard_normal(len(at)))
     return out
+
+
+def _gram(at: np.ndarray, overlap: np.ndarray, order: int) -> np.ndarray:
+    """How the missing samples ``at`` meet, as the lower bands of a symmetric matrix ``(bands, missing)``."""
+    bands = np.zeros((min(order + 1, len(at)), len(at)))
+    for k in range(len(bands)):
+        apart = at[k:] - at[: len(at) - k]
+        bands[k, : len(at) - k] = np.where(apart <= order, overlap[np.minimum(apart, order) + order], 0.0)
+    return bands
+
+
+def _solved_upper(factor: np.ndarray, values: np.ndarray) -> np.ndarray:
+    """Solves ``Lᵀ x = values`` for a factor in lower bands."""
+    upper = np.zeros_like(factor)
+    for k in range(len(factor)):
+        upper[len(factor) - 1 - k, k:] = factor[k, : factor.shape[1] - k]
+    return linalg.solve_banded((0, len(factor) - 1), upper, values)
 
 
 def _model(samples: np.ndarray, order: int) -> np.ndarray:

@@ -1,0 +1,193 @@
+"""Calls that could do harm: over inputs, on full disks, with odd names, with damaged files among whole ones."""
+
+import json
+import os
+import resource
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from conftest import write
+from isophon.core.session import edits, file, layout
+from isophon.core.session.model import Source
+from test_cli import SRC, run
+from voices import spoken
+
+ONLY = ("--only", "rumble,ess", "--quiet")
+
+
+@pytest.fixture
+def take(tmp_path):
+    samples, rate, _ = spoken("de")
+    return write(tmp_path / "take.wav", samples[: 3 * rate], rate, "PCM_16")
+
+
+def shell(*arguments, limit=None, **more):
+    """A call in a process of its own, where no file may grow over ``limit`` bytes."""
+
+    def limited():
+        if limit is not None:
+            resource.setrlimit(resource.RLIMIT_FSIZE, (limit, limit))
+
+    command = [sys.executable, "-m", "isophon", *map(os.fspath, arguments)]
+    return subprocess.run(command, env={**os.environ, "PYTHONPATH": str(SRC)}, capture_output=True, text=True,
+                          errors="backslashreplace", preexec_fn=limited, timeout=120, **more)  # fmt: skip
+
+
+def test_no_output_takes_the_place_of_an_input(capsys, take, tmp_path):
+    other = write(tmp_path / "take.clean.wav", np.zeros(30_000), 22_050, "PCM_16")  # named as a stem would be
+    before = other.read_bytes()
+    for more in ((other,), ("--cue", other), ("--bed", other)):
+        status, _, err = run(capsys, "clean", take, *more, "--out", tmp_path, "--force", *ONLY)
+        assert status == 4 and "is one of the inputs" in err and other.read_bytes() == before
+    source = Source(str(other), 22_050, 1, 30_000)
+    session = layout.new_session("s", [layout.Arrival("take.clean", source, "bed")])
+    file.save(layout.add(session, [layout.Arrival("take", Source(str(take), 22_050, 1, sf.info(take).frames))]),
+              tmp_path / "s.isophon")  # fmt: skip
+    status, _, err = run(capsys, "clean", "--session", tmp_path / "s.isophon", "--out", tmp_path, "--force", *ONLY)
+    assert status == 4 and "is one of the inputs" in err and other.read_bytes() == before
+
+
+def test_a_foreign_report_stays(capsys, take, tmp_path):
+    (tmp_path / "o").mkdir()
+    for foreign in ("my notes", '{"files": "mine"}', '{"a": 1}'):
+        (tmp_path / "o" / "report.json").write_text(foreign)
+        status, _, err = run(capsys, "clean", take, "--out", tmp_path / "o", *ONLY)
+        assert status == 4 and "no report of this program" in err
+        assert (tmp_path / "o" / "report.json").read_text() == foreign
+    assert run(capsys, "clean", take, "--out", tmp_path / "o", "--force", *ONLY)[0] == 0
+    other = write(take.with_name("b.wav"), sf.read(take)[0], 22_050, "PCM_16")
+    assert run(capsys, "clean", other, "--out", tmp_path / "o", *ONLY)[0] == 0  # our own report is added to
+    rows = json.loads((tmp_path / "o" / "report.json").read_text())["files"]
+    assert [row["file"] for row in rows] == ["take.wav", "b.wav"]
+
+
+@pytest.mark.parametrize("value", [3e38, 1e20, -5_000.0])
+def test_one_absurd_sample_is_named(capsys, tmp_path, value):
+    samples, rate, _ = spoken("de")
+    samples = samples.copy()
+    samples[2 * rate] = value
+    path = write(tmp_path / "take.wav", samples, rate, "FLOAT")
+    status, _, err = run(capsys, "clean", path, "--out", tmp_path / "o", *ONLY)
+    assert status == 3 and "far over full scale near 2.0 s" in err and not list((tmp_path / "o").glob("*.wav"))
+
+
+def test_damaged_files_of_every_container_are_told(capsys, tmp_path):
+    noise = (np.random.default_rng(2).standard_normal(90_000) * 0.1).astype(np.float32)
+    for name, subtype, cut in (("a.ogg", "VORBIS", False), ("b.w64", "PCM_16", True), ("c.caf", "PCM_16", True),
+                               ("d.mp3", "MPEG_LAYER_III", True), ("e.au", "PCM_16", True), ("f.flac", "PCM_16", True)):  # fmt: skip
+        sf.write(tmp_path / name, noise, 44_100, subtype=subtype)
+        data = bytearray((tmp_path / name).read_bytes())
+        if cut:
+            del data[len(data) * 2 // 3 :]
+        else:
+            data[len(data) // 2] ^= 0x55
+        (tmp_path / name).write_bytes(data)
+        status, _, err = run(capsys, "find", tmp_path / name)
+        assert status == 3 and err.startswith(f"isophon: {name}: ") and ("cut short" in err or "decoded" in err)
+    sf.write(tmp_path / "g.wav", noise, 8_000, subtype="GSM610")
+    told = shell("find", tmp_path / "g.wav")
+    assert told.returncode == 3 and told.stderr.count("\n") == 1 and "GSM610" in told.stderr
+    told = shell("find", tmp_path / "d.mp3")
+    assert told.returncode == 3 and told.stderr.count("\n") == 1  # the decoder's own doubts are not heard
+
+
+def test_an_ogg_without_room_to_decode_it(tmp_path, take):
+    sf.write(tmp_path / "a.ogg", np.tile(sf.read(take)[0], 4), 22_050, subtype="VORBIS")
+    told = shell("find", tmp_path / "a.ogg", limit=300_000)
+    assert told.returncode == 4 and "has no room for it" in told.stderr and told.stderr.count("\n") == 1
+
+
+def test_odd_names_in_a_batch(tmp_path, take):
+    folder = os.fsencode(tmp_path)
+    data = take.read_bytes()
+    newline, raw, colour = (os.fsdecode(folder + b"/" + n) for n in (b"a\nb.wav", b"\xff\xfe.wav", b"\x1b[31mred.wav"))
+    for name in (newline, raw):
+        Path(name).write_bytes(data)
+    Path(colour).write_bytes(b"no sound at all")
+    long = tmp_path / ("x" * 250 + ".wav")
+    long.write_bytes(data)
+    told = shell("clean", newline, colour, long, raw, "y" * 300 + ".wav", "--out", tmp_path / "o", *ONLY)
+    lines = told.stderr.splitlines()
+    assert told.returncode == 4 and len(lines) == 3 and "\x1b" not in told.stderr
+    assert "\\x1b[31mred.wav" in lines[0] and "too long" in lines[1]
+    stems = {os.fsencode(p.name) for p in (tmp_path / "o").glob("*.wav")}
+    assert stems == {b"a\nb.clean.wav", b"\xff\xfe.clean.wav"}
+    rows = json.loads((tmp_path / "o" / "report.json").read_text())["files"]
+    assert ["error" in row for row in rows] == [False, True, True, False, True]
+    told = shell("find", raw, *ONLY)
+    assert told.returncode == 0 and "\\udcff\\udcfe.wav" in told.stdout
+
+
+def test_what_a_killed_run_left_is_cleared_and_what_another_writes_is_not(capsys, take, tmp_path):
+    import fcntl
+
+    out = tmp_path / "o"
+    out.mkdir()
+    left, busy, mine = (out / f".isophon-{n}.part.wav" for n in ("abcdefgh", "12345678", "holiday plans"))
+    for path in (left, busy, mine):
+        path.write_bytes(b"half")
+    with busy.open() as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        assert run(capsys, "clean", take, "--out", out, *ONLY)[0] == 0
+    assert not left.exists() and busy.exists() and mine.exists()
+
+
+def test_full_disks(tmp_path, take):
+    """Status 4, one line, nothing half-written; with standard output too."""
+    told = shell("clean", take, "--out", tmp_path / "o", *ONLY, limit=50_000)
+    assert told.returncode == 4 and told.stderr.count("\n") == 1 and not list((tmp_path / "o").iterdir())
+    with open("/dev/full", "w") as full:
+        command = [sys.executable, "-m", "isophon", "find", str(take), "--json", *ONLY]
+        done = subprocess.run(command, env={**os.environ, "PYTHONPATH": str(SRC)}, stdout=full, stderr=subprocess.PIPE)
+    assert done.returncode == 4 and done.stderr.count(b"\n") == 1 and b"standard output" in done.stderr
+    told = shell("clean", take, "--out", "/proc/isophon", *ONLY)
+    assert told.returncode == 4 and told.stderr.count("\n") == 1
+    assert shell("clean", take, "--out", "", *ONLY).returncode == 2
+
+
+def test_sessions_apply_or_refuse_every_option(capsys, take, tmp_path):
+    """Decisions of parts whose marks are found anew stay; settings and cards count; what cannot count is refused."""
+    source = Source(str(take), 22_050, 1, sf.info(take).frames)
+    session = layout.new_session("s", [layout.Arrival("A new name", source)])
+    path = tmp_path / "s.isophon"
+    file.save(session, path)
+    base = ("clean", "--session", path, "--only", "ess", "--depth", "32f", "--quiet", "--json")
+    for more in (("--role", "lead"), ("--cue", take), ("--own-click",), ("--bed", take)):
+        status, _, err = run(capsys, *base, *more, "--out", tmp_path / "x")
+        assert status == 2 and more[0] in err
+    _, text, _ = run(capsys, *base, "--out", tmp_path / "a", "--set", "ess.ceiling_db=-20")
+    row = json.loads(text)["files"][0]
+    assert row["output"] == "A new name.clean.wav" and row["kinds"]["ess"]["changed"] > 2
+    deepest = row["kinds"]["ess"]["deepest_change_db"]
+    _, text, _ = run(capsys, *base, "--out", tmp_path / "b", "--set", "ess.ceiling_db=12", "--set", "ess.usual_db=24")
+    assert json.loads(text)["files"][0]["kinds"]["ess"]["changed"] == 0 and deepest < -1
+    status, text, _ = run(capsys, "find", take, "--json", "--only", "ess", "--quiet")
+    first = next(m for m in json.loads(text)["marks"])
+    by_hand, _ = edits.draw_mark(session, "part-1", _mark(first))
+    by_hand = edits.set_change(by_hand, "part-1", ["ess-1"], -11.0)
+    by_hand = edits.set_change(by_hand, "part-1", [by_hand.parts[0].marks[0].id], -11.0)
+    file.save(by_hand, path)
+    _, text, _ = run(capsys, *base, "--out", tmp_path / "c", "--set", "ess.ceiling_db=12", "--set", "ess.usual_db=24")
+    found = json.loads(text)["files"][0]["kinds"]["ess"]
+    assert found["changed"] == 1 and found["deepest_change_db"] == -11.0 and found["count"] > 1
+
+
+def _mark(row):
+    from isophon.core.marks import Mark
+
+    return Mark("ess-1", "ess", row["start_s"], row["end_s"], row["level_db"], row["standout_db"], 4_000, 9_000, 1.0)
+
+
+def test_everything_twice_gives_the_same(take, tmp_path):
+    """Two processes measure the same, bit for bit, hum and all."""
+    t = np.arange(8 * 22_050) / 22_050
+    samples = np.tile(sf.read(take)[0], 3)[: len(t)] + sum(1e-3 * np.sin(2 * np.pi * 50.2 * k * t) for k in range(1, 9))
+    path = write(tmp_path / "hum.wav", samples, 22_050)
+    one, other = (shell("find", path, "--json", "--quiet") for _ in range(2))
+    assert one.returncode == 0 and one.stdout == other.stdout and one.stderr == ""
+    assert any(row["kind"] == "hum" for row in json.loads(one.stdout)["bands"])

@@ -19,6 +19,12 @@ def opened(window, path, qtbot):
     return window.workroom
 
 
+def crash(desk):
+    """Leave the desk as a killed process would: what is written is written, and nobody holds the session."""
+    desk.keeper.settle()
+    desk.keeper._lock.release()
+
+
 def key(station):
     """The number key of a station of the route."""
     return getattr(Qt.Key, f"Key_{STATIONS.index(station) + 1}")

@@ -79,7 +79,8 @@ def test_one_absurd_sample_is_named(capsys, tmp_path, value):
 def test_damaged_files_of_every_container_are_told(capsys, tmp_path):
     noise = (np.random.default_rng(2).standard_normal(90_000) * 0.1).astype(np.float32)
     for name, subtype, cut in (("a.ogg", "VORBIS", False), ("b.w64", "PCM_16", True), ("c.caf", "PCM_16", True),
-                               ("d.mp3", "MPEG_LAYER_III", True), ("e.au", "PCM_16", True), ("f.flac", "PCM_16", True)):  # fmt: skip
+                               ("d.mp3", "MPEG_LAYER_III", True), ("e.au", "PCM_16", True),
+                               ("f.flac", "PCM_16", True)):  # fmt: skip
         sf.write(tmp_path / name, noise, 44_100, subtype=subtype)
         data = bytearray((tmp_path / name).read_bytes())
         if cut:

@@ -11,7 +11,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from conftest import write
-from driving import drag, key, opened, press
+from driving import crash, drag, key, opened, press
 from isophon.app.state import recent_sessions, unsaved_work
 from isophon.app.window import Window
 from isophon.core.session import file
@@ -187,7 +187,7 @@ def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot
     desk = room.desk
     for ceiling in (-7.0, -8.0, -9.5):
         desk.set_setting("ceiling_db", ceiling)
-    qtbot.waitUntil(lambda: len(unsaved_work()) == 1, timeout=3000)
+    crash(desk)
     name, kept = unsaved_work()[0]
     assert name == "Glasshouse Starlings"
     assert file.load(desk.keeper.saved_as).parts[0].ess.ceiling_db == -3.0
@@ -230,7 +230,7 @@ def test_opening_the_file_sets_unsaved_work_aside(window, room, qtbot):
     again = opened(window, path, qtbot).desk
     assert again.part.ess.ceiling_db == -3.0
     again.set_setting("ceiling_db", -5.0)
-    again.keeper.settle()
+    crash(again)
     ceilings = {replay(journal).history.session.parts[0].ess.ceiling_db for _, journal in unsaved_work()}
     assert ceilings == {-7.0, -5.0}
 

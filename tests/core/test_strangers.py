@@ -4,7 +4,6 @@ import json
 import os
 import threading
 
-import msgspec
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -59,9 +58,11 @@ def changed(path, where, value):
 
 PART = ("session", "parts", 0)
 WRONG = [
-    ((*PART, "leak", "key"), "x/../../../../../Documents", "leak.key"), ((*PART, "leak", "key"), "ABCDEF0123456789", "key"),
+    ((*PART, "leak", "key"), "x/../../../../../Documents", "leak.key"),
+    ((*PART, "leak", "key"), "ABCDEF0123456789", "key"),
     ((*PART, "facts", "hum", "step"), -1, "hum.step"), ((*PART, "facts", "hum", "step"), 0, "hum.step"),
-    ((*PART, "facts", "hum", "phases"), "", "hum.phases"), ((*PART, "facts", "hum", "amplitudes"), "AAAA", "amplitudes"),
+    ((*PART, "facts", "hum", "phases"), "", "hum.phases"),
+    ((*PART, "facts", "hum", "amplitudes"), "AAAA", "amplitudes"),
     ((*PART, "facts", "noise"), [-80.0] * 63, "noise"), ((*PART, "learned"), [-80.0], "learned"),
     ((*PART, "facts", "room"), [1.0], "room"), ((*PART, "voice_lufs"), float("nan"), "voice_lufs"),
     ((*PART, "voice_lufs"), float("inf"), "voice_lufs"), ((*PART, "marks", 0, "level_db"), float("nan"), "level_db"),
@@ -90,13 +91,12 @@ def test_a_wrong_value_is_named_and_the_rest_is_rescued(song, where, value, word
 
 
 def test_names_are_there_once(song):
-    values = json.loads(song.read_text())
-    part = values["session"]["parts"][0]
-    for twice in (lambda v: v["session"]["parts"].append(part), lambda v: part["marks"].append(part["marks"][0])):
-        again = json.loads(json.dumps(values))
-        part = again["session"]["parts"][0]
-        twice(again)
-        song.write_text(json.dumps(again))
+    text = song.read_text()
+    for twice in (lambda parts: parts, lambda parts: parts[0]["marks"]):
+        values = json.loads(text)
+        rows = twice(values["session"]["parts"])
+        rows.append(rows[0])
+        song.write_text(json.dumps(values))
         with pytest.raises(InputError, match="twice"):
             file.load(song)
 
@@ -145,9 +145,9 @@ def test_pipes_devices_and_giants_are_refused_at_once(tmp_path, read):
 
 
 def test_cards_hold_nothing_of_one_take(tmp_path):
-    other = msgspec.structs.replace(Part("p", "p", layout.Source("x", 48_000, 1, 9)),
-                                    hiss=HissSettings(amount_db=-9.0, learn_from=1.0, learn_to=2.0),
-                                    bleed=BleedSettings(much=0.5, nudge_ms=40.0, learn_from=3.0, learn_to=9.0))  # fmt: skip
+    part = Part("p", "p", layout.Source("x", 48_000, 1, 9))
+    other = replace(part, hiss=HissSettings(amount_db=-9.0, learn_from=1.0, learn_to=2.0),
+                    bleed=BleedSettings(much=0.5, nudge_ms=40.0, learn_from=3.0, learn_to=9.0))  # fmt: skip
     file.save_card("Ada", other, tmp_path / "a.voicecard")
     card = file.load_card(tmp_path / "a.voicecard")
     assert card["hiss"] == HissSettings(amount_db=-9.0) and card["bleed"] == BleedSettings(much=0.5)

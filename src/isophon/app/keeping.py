@@ -123,12 +123,13 @@ class Keeper(QObject):
             return False
         self._writing.stop()
         self.history = history
-        if lock is not self._lock:
-            self._lock.release()
-            self._lock = lock
+        before, self._lock = self._lock, lock
         self.saved_as, self._saved, self.saved_at, self.is_copy = path, self.session, time.time(), False
         self._stamp = _stamp(path)
         self._note(lambda journal, history: self._move(journal, history, path, place))
+        self._pen.settle()
+        if before is not lock:
+            before.release()
         self.changed.emit()
         self.saved.emit()
         return True

@@ -72,7 +72,7 @@ def unsaved_work() -> list[tuple[str, Path]]:
     """Unsaved work that no window has open: the session's name and the journal's path, newest first."""
     found = []
     for path in state_folder().glob("journals/*.journal"):
-        name = _is_unsaved(path)
+        name = "" if path.name.startswith(".") else _is_unsaved(path)
         if name and not is_locked(lock_path(path)):
             with contextlib.suppress(OSError):
                 found.append((path.stat().st_mtime, name, path))

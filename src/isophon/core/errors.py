@@ -1,6 +1,9 @@
 """The errors a person is told about: one line each, saying what, where, and what to do."""
 
 
+_LONGEST = 1_000  # letters; what a file holds may be quoted, but not without end
+
+
 def shown(text: str) -> str:
     """Text from outside with whatever could act on a terminal or break a line written out: ``\\n``, ``\\x1b``."""
     return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in text)
@@ -15,7 +18,8 @@ class IsophonError(Exception):
     status = 1
 
     def __init__(self, text: str) -> None:
-        super().__init__(shown(text))
+        text = shown(text)
+        super().__init__(text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…")
 
 
 class CallError(IsophonError):

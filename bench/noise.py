@@ -18,6 +18,7 @@ import numpy as np
 from scipy import signal
 
 from conftest import Written, reader
+from isophon.core.audio.lowrate import LowRate
 from isophon.core.demo.blemishes import _hum
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
@@ -105,7 +106,7 @@ def hum_row(name: str, clean: np.ndarray, rate: int, level_db: float) -> None:
     whole = _hum(len(clean) * 48_000 // rate + 48_000, hz, rng)
     mains = signal.resample_poly(whole, rate, 48_000)[: len(clean)] if rate != 48_000 else whole[: len(clean)]
     mains = (mains * 10 ** (level_db / 20)).astype(np.float32)
-    found = hum_find.find(reader(clean + mains), rate, len(clean), 1)
+    found = hum_find.find(LowRate(reader(clean + mains), rate, len(clean), 1, hum_find.RATE), rate)
     if found is None:
         print(f"{name:20s} {level_db:.0f} dBFS: none found")
         return
@@ -125,7 +126,7 @@ def crossing() -> None:
     note = (0.1 * shape * np.sin(2 * np.pi * 2 * hz * time)).astype(np.float32)
     mains = (0.003 * sum(np.sin(2 * np.pi * k * hz * time + k) / k for k in range(1, 9))).astype(np.float32)
     both = (note + mains + np.random.default_rng(1).standard_normal(len(note)) * 1e-5).astype(np.float32)
-    found = hum_find.find(reader(both), rate, len(both), 1)
+    found = hum_find.find(LowRate(reader(both), rate, len(both), 1, hum_find.RATE), rate)
     out = both - hum_of(found, 0, len(both))[0]
     inside = shape > 0.5
     lost = 10 * np.log10(np.mean(out[inside] ** 2) / np.mean(note[inside] ** 2))

@@ -20,7 +20,7 @@ from isophon.app.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
 from isophon.app.window import Window  # noqa: E402
 from isophon.core.demo.build import make_demo  # noqa: E402
 
-TARGET = ROOT / "docs" / "screenshots"
+TARGET = Path(os.environ.get("SHOTS", str(ROOT / "docs" / "screenshots")))
 
 
 def wait(ms: int) -> None:

@@ -8,10 +8,12 @@ from scipy import signal
 
 from conftest import Written, reader, write
 from isophon.cli import main
+from isophon.core.audio.lowrate import LowRate
 from isophon.core.demo.build import load_labels
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.hiss import treat as hiss
 from isophon.core.passes.hiss.settings import HissSettings
+from isophon.core.passes.hum.find import RATE as HUM_RATE
 from isophon.core.passes.hum.find import find
 from isophon.core.passes.hum.model import HumSettings, hum_of
 from isophon.core.render import TILE, Renderer
@@ -35,7 +37,7 @@ def test_the_mains_is_found_and_subtracted(voice, hz):
     samples, rate, _ = spoken(voice)
     samples = np.tile(samples, 2)
     added = mains(hz, len(samples), rate)
-    hum = find(reader(samples + added), rate, len(samples), 1)
+    hum = find(LowRate(reader(samples + added), rate, len(samples), 1, HUM_RATE), rate)
     assert hum.base_hz == pytest.approx(hz, abs=0.015)
     left = added - hum_of(hum, 0, len(samples))[0]
     assert 10 * np.log10(np.mean(left**2) / np.mean(added**2)) < -20
@@ -44,12 +46,12 @@ def test_the_mains_is_found_and_subtracted(voice, hz):
 def test_a_voice_alone_has_no_hum(demo):
     for voice in VOICES:
         samples, rate, _ = spoken(voice)
-        assert find(reader(samples), rate, len(samples), 1) is None, voice
+        assert find(LowRate(reader(samples), rate, len(samples), 1, HUM_RATE), rate) is None, voice
     for name in ("Front_Center", "Rear_Right", "Side_Left", "Noise"):
         samples, rate = alsa(name)
-        assert find(reader(np.tile(samples, 4)), rate, 4 * len(samples), 1) is None, name
+        assert find(LowRate(reader(np.tile(samples, 4)), rate, 4 * len(samples), 1, HUM_RATE), rate) is None, name
     ad_libs = Written(*_take(demo.parent / "Ad-libs.wav"))
-    assert find(ad_libs.read, ad_libs.sample_rate, ad_libs.frames, 1) is None
+    assert find(LowRate(ad_libs.read, ad_libs.sample_rate, ad_libs.frames, 1, HUM_RATE), ad_libs.sample_rate) is None
 
 
 def _take(path):
@@ -61,7 +63,7 @@ def _take(path):
 def test_the_demos_hum_is_the_one_its_labels_name(demo):
     take = Written(*_take(demo.parent / "High harmony.wav"))
     true = next(x.value for x in load_labels(demo.parent, "High harmony") if x.sound == "hum")
-    hum = find(take.read, RATE, take.frames, 1)
+    hum = find(LowRate(take.read, RATE, take.frames, 1, HUM_RATE), RATE)
     assert hum.base_hz == pytest.approx(true, abs=0.03)
     assert {1, 2, 3, 5, 7} <= {p.number for p in hum.partials}
 
@@ -71,7 +73,7 @@ def test_a_note_on_a_harmonic_stays():
     shape = np.clip(np.minimum(time - 4, 6 - time) / 0.05, 0, 1)
     note = 0.1 * shape * np.sin(2 * np.pi * 100.0 * time)
     both = note + mains(50.0, len(time), RATE, 0.0) + np.random.default_rng(1).standard_normal(len(time)) * 1e-5
-    hum = find(reader(both), RATE, len(time), 1)
+    hum = find(LowRate(reader(both), RATE, len(time), 1, HUM_RATE), RATE)
     out = both - hum_of(hum, 0, len(time))[0]
     assert 10 * np.log10(np.mean((out - note)[shape > 0] ** 2) / np.mean(note[shape > 0] ** 2)) < -45
 

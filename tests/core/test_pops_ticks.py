@@ -9,11 +9,12 @@ from scipy import signal
 
 from conftest import Written, reader, write
 from isophon.cli import main
+from isophon.core.audio.lowrate import LowRate
 from isophon.core.demo.build import load_labels
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import find_all, survey_recording
-from isophon.core.passes.pops.find import drawn, lows_of
+from isophon.core.passes.pops.find import LOW_HZ, drawn, lows_of
 from isophon.core.passes.pops.find import find as find_pops
 from isophon.core.passes.pops.treat import PopCut, apply, burst_of
 from isophon.core.passes.ticks import damage
@@ -30,7 +31,7 @@ RATE = 48_000
 def pops_of(samples, rate):
     take = Written(samples, rate)
     found = survey_recording(take)
-    return find_pops(lows_of(take.read, rate, take.frames, 1), found)
+    return find_pops(lows_of(LowRate(take.read, rate, take.frames, 1, LOW_HZ)), found)
 
 
 def ticks_of(samples, rate):

@@ -256,12 +256,13 @@ class Desk(QObject):
         elif self.selection is None:
             self.told.emit(f"Drag over the ruler to select the time of the {one} first.")
         else:
-            start, end = (round(t, 4) for t in self.selection)
+            start, end = self.selection
             try:
                 edits.check_length(self.pass_.kind, end - start)
             except CallError as error:
                 self.told.emit(f"That is no {one}: {error}.")
                 return
+            start, end = round(start, 4), round(end, 4)
             mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
             session, name = edits.draw_mark(self.session, self.part.id, mark)
             self.selection = None

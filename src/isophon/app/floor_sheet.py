@@ -12,8 +12,10 @@ from isophon.app.desk import Desk
 from isophon.app.slider import Slider
 from isophon.core.passes.hiss.settings import SILENT_DB
 from isophon.core.passes.rumble.lowcut import RumbleSettings, cut_of, loss_db
+from isophon.core.pictures import QUIETEST_DB
 from isophon.core.session.settings import role_default
 from isophon.core.survey import VOICED
+from isophon.core.takes import Surveyed
 
 _LOWEST_HZ, _HIGHEST_HZ = 30.0, 1_200.0
 _DEPTH_DB = 60.0
@@ -181,7 +183,8 @@ class Lows(QWidget):
             sung = survey.bands[survey.state == VOICED]
             centres = np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
             level = 10 * np.log10(sung.mean(axis=0) + 1e-15) if len(sung) else np.full(len(centres), -150.0)
-            self._kept = (surveyed, (centres, level))
+            deep = _deep(surveyed, centres, level)
+            self._kept = (surveyed, tuple(np.concatenate(both) for both in zip(deep, (centres, level), strict=True)))
         return self._kept[1]
 
     def paintEvent(self, event) -> None:
@@ -244,6 +247,27 @@ class Lows(QWidget):
 
     def _y(self, box: QRectF, level: float, top: float) -> float:
         return box.top() + 6 + min(1.0, (top - level) / _DEPTH_DB) * (box.height() - 6)
+
+
+def _deep(surveyed: Surveyed, centres: np.ndarray, level: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The third octaves under those of the survey, from the lows' picture, brought to the same level where both are."""
+    lows, survey = surveyed.lows, surveyed.survey
+    picture = lows.levels[0]
+    seconds = np.arange(picture.shape[1]) * lows.hop_s
+    sung = survey.state[np.clip((seconds / survey.hop_s).astype(int), 0, len(survey.state) - 1)] == VOICED
+    if not sung.any():
+        return centres[:0], level[:0]
+    power = (10 ** ((picture[:, sung].astype(np.float64) / 2 + QUIETEST_DB) / 10)).mean(axis=1)[::-1]
+    hz = np.array([lows.axis.hz((i + 0.5) / len(power)) for i in range(len(power))])[::-1]
+    deep = centres[0] * 2.0 ** (np.arange(-7, 0) / 3)
+    shared = centres[centres < 0.8 * lows.axis.high]
+
+    def band(middle: float) -> float:
+        inside = power[(hz >= middle * 2 ** (-1 / 6)) & (hz < middle * 2 ** (1 / 6))]
+        return 10 * np.log10(inside.mean() * middle + 1e-20)  # a third octave is as wide as it is high
+
+    off = float(np.mean(level[: len(shared)] - [band(middle) for middle in shared]))
+    return deep, np.array([band(middle) for middle in deep]) + off
 
 
 def _switch(words: str, tip: str) -> QCheckBox:

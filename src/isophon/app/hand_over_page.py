@@ -39,10 +39,11 @@ from isophon.core.session.model import Part
 _COLUMNS = ("", "Loudness, LUFS", "True peak, dBTP", "Stillness, dBFS", "Low cut",
             *(which.many.split(" of ")[0].capitalize() for which in PASSES))  # fmt: skip
 _CLIP = {
-    "refuse": "if a stem would clip: do not write it",
     "trim": "if a stem would clip: turn it down as a whole",
     "float": "if a stem would clip: write it as 32-bit float",
+    "refuse": "if a stem would clip: do not write it",
 }
+_NEAR_FULL_DBFS = -0.5
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
 
 
@@ -87,7 +88,10 @@ class HandOverPage(QWidget):
         self.table.setHorizontalHeaderLabels(_COLUMNS)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setStretchLastSection(True)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setMinimumHeight(206)
         self._lay_out(choose)
@@ -186,8 +190,12 @@ class HandOverPage(QWidget):
         rows = [handover.kinds(part) for part in parts]
         told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
                 for w in PASSES]  # fmt: skip
+        figures = {part.name: self.desk.shelf.take(part.source).figures for part in parts}
+        full = [name for name, known in figures.items() if known and known.peak_dbfs > _NEAR_FULL_DBFS]
+        warn = f"\nReaching full scale as sung, so that the stem may clip: {', '.join(full)}" if full else ""
         self.will.setText(
             "   ·   ".join([*shown, "report.json"]) + f"\nChanged: {', '.join(told)}"
+            + (warn if target.depth != "32f" else "")
             if parts else "There is no part to hand over yet."
         )  # fmt: skip
         self.clip.setEnabled(target.depth != "32f")
@@ -265,7 +273,7 @@ class HandOverPage(QWidget):
         before, after, kinds = row["before"], row["after"], row["kinds"]
         texts = [name]
         for key in ("loudness_lufs", "true_peak_dbtp", "floor_dbfs"):
-            texts.append(f"{before[key]:.1f} → {after[key]:.1f}")
+            texts.append(" → ".join(theme.level(row[key], "").strip() for row in (before, after)))
         texts.append(f"{kinds['rumble']['cut_hz']:.0f} Hz" if "rumble" in kinds else "none")
         texts += [f"{kinds[w.kind]['changed']} of {kinds[w.kind]['count']}" for w in PASSES]
         self._add_line(texts)
@@ -278,8 +286,8 @@ class HandOverPage(QWidget):
         at = self.table.rowCount()
         self.table.setRowCount(at + 1)
         for column, text in enumerate(texts):
-            cell = QTableWidgetItem(text.replace("-", "−") if column and len(texts) > 2 else text)
-            cell.setFont(theme.mono(13) if column and len(texts) > 2 else theme.sans(13))
+            cell = QTableWidgetItem(text)
+            cell.setFont(theme.sans(13))
             self.table.setItem(at, column, cell)
         if len(texts) == 2:
             self.table.setSpan(at, 1, 1, len(_COLUMNS) - 1)

@@ -98,6 +98,9 @@ class KeysPage(QDialog):
         row = [0, 0]
         for title, group in KEYS:
             side = 0 if row[0] <= row[1] else 1
+            if row[side]:
+                grid.setRowMinimumHeight(row[side], 14)
+                row[side] += 1
             grid.addWidget(QLabel(title, objectName="head"), row[side], 3 * side, 1, 2)
             row[side] += 1
             for _, key, what in group:
@@ -106,7 +109,6 @@ class KeysPage(QDialog):
                 grid.addWidget(QLabel(text, objectName="number"), row[side], 3 * side)
                 grid.addWidget(QLabel(what), row[side], 3 * side + 1)
                 row[side] += 1
-            row[side] += 1
         grid.setColumnMinimumWidth(2, 24)
         close = QPushButton("Close")
         close.clicked.connect(self.accept)

@@ -17,7 +17,7 @@ from isophon.core.pictures import Axis, close_margin, close_picture
 from isophon.core.session import edits
 
 _AROUND_S, _AROUND_TICK_S = 0.13, 0.006
-_GRAB = 7
+_GRAB, _CAPTION = 7, 18
 _LISP_UNDER_VOICE_DB = -20.0
 _COLUMNS = 360
 
@@ -61,8 +61,8 @@ class LensPictures(QWidget):
     def boxes(self) -> tuple[QRectF, QRectF]:
         """Where as sung and cleaned are drawn."""
         left, gap = 44, 10
-        width = (self.width() - left - gap) / 2
-        return QRectF(left, 0, width, self.height()), QRectF(left + width + gap, 0, width, self.height())
+        width, height = (self.width() - left - gap) / 2, self.height() - _CAPTION
+        return QRectF(left, _CAPTION, width, height), QRectF(left + width + gap, _CAPTION, width, height)
 
     def mark_box(self, mark: Mark, picture: QRectF) -> QRectF:
         """The mark's time and band within a picture."""
@@ -98,11 +98,10 @@ class LensPictures(QWidget):
             painter.drawImage(cleaned, self._picture(mark, True))
             self._draw_axis(painter, sung)
         for box, text in ((sung, "as sung"), (cleaned, "cleaned")):
-            label = QRectF(box.left() + 6, box.bottom() - 24, 62, 18)
-            painter.fillRect(label, theme.PAPER)
             painter.setPen(theme.INK)
             painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, text)
+            label = QRectF(box.left(), 0, box.width(), _CAPTION - 2)
+            painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         self._draw_box(painter, self.mark_box(mark, sung), mark)
         painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)

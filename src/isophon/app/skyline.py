@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
@@ -19,6 +20,46 @@ _GRAB = 6
 _BAR = 11.0
 _TAG_HEIGHT = 18.0
 _TOP, _BOTTOM = 26, 12
+
+
+class Legend(QWidget):
+    """Beside the skyline's name: what each of its ceilings is, with its line. Nothing of it lies over the bars."""
+
+    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setMinimumHeight(20)
+        desk.part_changed.connect(self._show)
+        desk.take_changed.connect(self._show)
+        self._show()
+
+    def _rows(self) -> list[tuple[str, bool]]:
+        part, which = self.desk.part, self.desk.pass_
+        if not self.desk.marks:
+            return []
+        settings = getattr(part, which.kind)
+        return [(f"{words} {theme.signed(getattr(settings, name))} dB", in_force)
+                for name, words, _, in_force in which.ceilings(part)]  # fmt: skip
+
+    def _show(self) -> None:
+        rows = self._rows()
+        self.setFixedWidth(sum(theme.text_width(words, 13) + 44 for words, _ in rows))
+        self.setAccessibleName(", ".join(words for words, _ in rows))
+        self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x, middle = 0.0, self.height() / 2
+        for words, in_force in self._rows():
+            style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
+            painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
+            painter.drawLine(QPointF(x, middle), QPointF(x + 22, middle))
+            painter.setPen(theme.OVER)
+            painter.setFont(theme.sans(13))
+            width = theme.text_width(words, 13) + 4
+            painter.drawText(QRectF(x + 28, 0, width, self.height()), Qt.AlignmentFlag.AlignVCenter, words)
+            x += width + 40
 
 
 class Skyline(QWidget):
@@ -104,9 +145,6 @@ class Skyline(QWidget):
         part = self.desk.part
         return (kind == "gap" and part.gap.how == "room tone") or (kind == "breath" and part.breath.fill)
 
-    def _setting(self, name: str) -> float:
-        return getattr(getattr(self.desk.part, self.desk.pass_.kind), name)
-
     # painting
 
     def paintEvent(self, event) -> None:
@@ -124,6 +162,7 @@ class Skyline(QWidget):
         self._draw_bars(painter, bars)
         painter.setClipping(False)
         self._draw_ceilings(painter)
+        self._draw_numbers(painter, bars)
         if self._band:
             painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(*self._band).normalized())
@@ -202,7 +241,7 @@ class Skyline(QWidget):
         painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
         in_hand = set(self.desk.in_hand)
         for mark, bar in bars:
-            if mark.hand.any or mark.id in in_hand or (self._numbers and part.change(mark) < 0):
+            if mark.hand.any or mark.id in in_hand:
                 self._draw_notes(painter, mark, bar, mark.id in in_hand)
 
     def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, in_hand: bool) -> None:
@@ -219,20 +258,45 @@ class Skyline(QWidget):
             painter.setBrush(theme.HAND_FLAG)
             flag = [pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]
             painter.drawPolygon(QPolygonF(flag))
-        if self._numbers:
-            text, ink = "", theme.OVER
-            if mark.hand.leave:
-                text, ink = "as sung", theme.SOFT_INK
-            elif mark.kind == "tick" and change < 0:
-                text = "repaired"
-            elif mark.kind != "ess" and change <= GONE_DB:
-                text = "filled" if self._fills(mark.kind) else "gone"
-            elif change <= -0.05:
-                text = theme.signed(change)
-            painter.setFont(theme.mono(12))
-            painter.setPen(theme.IN_HAND if in_hand else ink)
-            box = QRectF(bar.center().x() - 34, bar.top() - 19, 68, 16)
+
+    def _draw_numbers(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
+        """What is done to marks, over their bars, wherever that covers neither a bar nor another number."""
+        if not self._numbers:
+            return
+        painter.setFont(theme.mono(12))
+        metrics, plot = painter.fontMetrics(), self._plot()
+        in_hand = set(self.desk.in_hand)
+        boxes = sorted((bar for _, bar in bars), key=QRectF.left)
+        lefts = [box.left() for box in boxes]
+        taken: list[QRectF] = []
+        ground = theme.PAPER.toRgb()
+        ground.setAlpha(225)
+        for mark, bar in sorted(bars, key=lambda one: one[0].id not in in_hand):
+            text, ink = self._words_of(mark)
+            if not text:
+                continue
+            width = metrics.horizontalAdvance(text) + 4
+            left = min(max(plot.left(), bar.center().x() - width / 2), plot.right() - width)
+            box = QRectF(left, bar.top() - 19, width, 15)
+            near = boxes[bisect_left(lefts, box.left() - _BAR) : bisect_left(lefts, box.right())]
+            covers = any(box.intersects(other) for other in near if other is not bar)
+            if any(box.intersects(other) for other in taken) or (covers and mark.id not in in_hand):
+                continue
+            taken.append(box)
+            painter.fillRect(box, ground)
+            painter.setPen(theme.IN_HAND if mark.id in in_hand else ink)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _words_of(self, mark: Mark) -> tuple[str, QColor]:
+        """What is done to a mark in a word or number, and its ink; no word for one that is let through."""
+        change = self.desk.part.change(mark)
+        if mark.hand.leave:
+            return "as sung", theme.SOFT_INK
+        if mark.kind == "tick" and change < 0:
+            return "repaired", theme.OVER
+        if mark.kind != "ess" and change <= GONE_DB:
+            return "filled" if self._fills(mark.kind) else "gone", theme.OVER
+        return theme.signed(change) if change <= -0.05 else "", theme.OVER
 
     def _room_for_numbers(self, bars: list[tuple[Mark, QRectF]]) -> bool:
         """Whether the numbers over the bars that change would mostly not run into each other."""
@@ -243,7 +307,7 @@ class Skyline(QWidget):
         plot = self._plot()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         tags = self._tags()
-        for setting, words, level, in_force in self.ceilings():
+        for setting, _, level, in_force in self.ceilings():
             y = self.y_of(level)
             style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
             painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
@@ -254,21 +318,6 @@ class Skyline(QWidget):
             painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
             painter.setPen(theme.PAPER if in_force else theme.OVER)
             painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
-            self._draw_words(painter, f"{words} {theme.signed(self._setting(setting))} dB", y, setting)
-
-    def _draw_words(self, painter: QPainter, words: str, y: float, setting: str) -> None:
-        """Say whose line it is: at its left end, or for the singer's usual at its right end."""
-        painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-        width = painter.fontMetrics().horizontalAdvance(words) + 10
-        plot = self._plot()
-        left = plot.left() if setting != "usual_db" else plot.right() - width
-        below = setting != "usual_db" and self.ceilings()[0][3] and y + 18 < plot.bottom() + 2
-        box = QRectF(left, y + 2 if below else y - 18, width, 16)
-        ground = theme.PAPER.toRgb()
-        ground.setAlpha(190)
-        painter.fillRect(box, ground)
-        painter.setPen(theme.OVER)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     def _tags(self) -> dict[str, QRectF]:
         """The grips of the ceilings on the axis, moved apart where they would overlap."""

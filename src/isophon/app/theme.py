@@ -70,6 +70,8 @@ QComboBox::down-arrow {{ image: url({_ICONS}/down.svg); }}
 QComboBox QAbstractItemView {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()};
   selection-background-color: {PANEL.name()}; selection-color: {IN_HAND.name()}; }}
 QCheckBox {{ spacing: 8px; }}
+QCheckBox:disabled {{ color: {SOFT_INK.name()}; }}
+QCheckBox::indicator:disabled {{ border-color: {RULE.name()}; }}
 QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {SOFT_INK.name()}; background: {PAPER.name()}; }}
 QCheckBox::indicator:checked {{ image: url({_ICONS}/tick.svg); }}
 QScrollArea {{ border: none; background: {PAPER.name()}; }}

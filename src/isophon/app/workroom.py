@@ -25,6 +25,7 @@ from isophon.app.hand_over_page import HandOverPage
 from isophon.app.hearing import Hearing
 from isophon.app.history_page import HistoryPage
 from isophon.app.keys import KeysPage, key_of
+from isophon.app.labels import ElidedLabel
 from isophon.app.layout_page import LayoutPage
 from isophon.app.lens import Lens
 from isophon.app.parts_panel import PartsPanel
@@ -32,7 +33,7 @@ from isophon.app.passes import ESSES, PASSES
 from isophon.app.route import HAND_OVER, LAY_OUT, TitleRow
 from isophon.app.session_menu import SessionMenu
 from isophon.app.sheet import Sheet, Sheets
-from isophon.app.skyline import Skyline
+from isophon.app.skyline import Legend, Skyline
 from isophon.app.trace import Trace
 from isophon.app.transport import Transport
 from isophon.core.session.model import Source
@@ -92,11 +93,13 @@ class Workroom(QWidget):
     def _lay_out(self) -> None:
         heading = QHBoxLayout()
         heading.setContentsMargins(16, 4, 16, 0)
-        self.about = QLabel("", objectName="soft")
+        self.about = ElidedLabel("soft")
         heading.setSpacing(0)
         heading.addWidget(QLabel("Skyline", objectName="head"))
         heading.addSpacing(14)
         heading.addWidget(self.about, 1)
+        heading.addWidget(Legend(self.desk))
+        heading.addSpacing(14)
         order = QButtonGroup(self)
         self.in_time, self.tallest = (
             QPushButton(text, checkable=True, objectName="") for text in ("in time", "tallest first")
@@ -251,7 +254,7 @@ class Workroom(QWidget):
         voice = "" if part.voice_lufs is None else f" · voice {theme.signed(part.voice_lufs)} LUFS"
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
-        self.about.setText(f"{which.many} of {role}, {which.over_what}{voice}" if part.id else "")
+        self.about.setText(f"{role}{voice} · {which.many} {which.over_what}" if part.id else "")
         self.transport.show_stillness(*self.desk.stillness())
         history = self.desk.keeper.history
         for button, name, key in (

@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.files import Recording
+from isophon.core.audio.lowrate import LowRate
 from isophon.core.errors import InputError
 from isophon.core.facts import Facts
 from isophon.core.marks import Mark
@@ -16,7 +17,7 @@ from isophon.core.passes.esses.find import find as find_esses
 from isophon.core.passes.gaps.find import find as find_gaps
 from isophon.core.passes.gaps.find import room_of, still_density
 from isophon.core.passes.hiss.settings import noise_of
-from isophon.core.passes.hum.find import Read
+from isophon.core.passes.hum.find import RATE as HUM_RATE
 from isophon.core.passes.hum.find import find as find_hum
 from isophon.core.passes.hum.model import Hum, hum_of
 from isophon.core.passes.pops.find import find as find_pops
@@ -25,6 +26,8 @@ from isophon.core.passes.rumble.lowcut import lowest_note
 from isophon.core.passes.ticks.find import find as find_ticks
 from isophon.core.sounding import sounding
 from isophon.core.survey import Survey, survey
+
+Read = Callable[[int, int], np.ndarray]
 
 
 def survey_recording(
@@ -49,12 +52,13 @@ def find_all(recording: Recording, surveyed: Survey) -> Found:
     sounds = sounding(surveyed, [(mark.start, mark.end) for mark in esses])
     breaths = find_breaths(surveyed, sounds)
     gaps = find_gaps(surveyed, sounds, breaths)
-    shape = (recording.sample_rate, recording.frames, recording.channels)
-    hum = find_hum(recording.read, *shape)
+    rate = recording.sample_rate
+    low = LowRate(recording.read, rate, recording.frames, recording.channels, HUM_RATE)
+    hum = find_hum(low, rate)
     read = _without(hum, recording.read)
     density = still_density(read, surveyed, [(gap.start, gap.end) for gap in gaps])
     noise = noise_of(density, recording.sample_rate)
-    pops, ticks = find_pops(lows_of(read, *shape), surveyed), find_ticks(recording.read, surveyed)
+    pops, ticks = find_pops(lows_of(low, hum, rate), surveyed), find_ticks(recording.read, surveyed)
     marks = tuple(sorted((*esses, *breaths, *gaps, *pops, *ticks), key=lambda m: (m.start, m.id)))
     return Found(marks, Facts(lowest_note(surveyed), room_of(density), hum, noise))
 

@@ -170,7 +170,7 @@ def survey(
     on_spectra : given the power spectra ``(n, bins)`` of :func:`geometry_at`, in order, as they come
     """
     bands = _BandStream(sample_rate, samples, on_spectra)
-    low = _LowRate(sample_rate)
+    low = _LowRate(sample_rate, samples)
     done = 0
     for block in blocks:
         bands.add(block)
@@ -179,7 +179,7 @@ def survey(
         if progress:
             progress(0.8 * done / samples)
     power, weighted, k_power = bands.finish()
-    f0, strength = pitch.track_pitch(low.finish(max(1, round(samples * pitch.RATE / sample_rate))))
+    f0, strength = pitch.track_pitch(low.finish())
     if progress:
         progress(0.95)
     return _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strength)
@@ -205,7 +205,8 @@ class _BandStream:
         k_weight[0] = 0.0
         self.matrix = np.hstack([matrix, matrix * k_weight[:, None], k_weight[:, None]])
         self.tail: np.ndarray | None = None
-        self.parts: list[np.ndarray] = []
+        self.rows = np.zeros((self.count, self.matrix.shape[1]), np.float32)
+        self.done = 0
 
     def add(self, block: np.ndarray) -> None:
         if self.tail is None:
@@ -219,38 +220,44 @@ class _BandStream:
             return 0
         span = (frames - 1) * self.geometry.hop + self.geometry.size
         power = sum(self.geometry.power(channel[:span]) for channel in joined)
-        self.parts.append(power @ self.matrix)
+        kept = min(frames, self.count - self.done)
+        self.rows[self.done : self.done + kept] = power[:kept] @ self.matrix
+        self.done += frames
         if self.on_spectra:
             self.on_spectra(power)
         return frames
 
     def finish(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         assert self.tail is not None
-        missing = self.count - sum(map(len, self.parts))
+        missing = self.count - self.done
         short = (missing - 1) * self.geometry.hop + self.geometry.size - self.tail.shape[1]
         self._reduce(np.pad(self.tail, ((0, 0), (0, max(0, short)))))
-        rows = np.concatenate(self.parts)[: self.count]
         n = len(self.edges) - 1
-        return rows[:, :n], rows[:, n : 2 * n], np.ascontiguousarray(rows[:, -1])
+        return self.rows[:, :n], self.rows[:, n : 2 * n], np.ascontiguousarray(self.rows[:, -1])
 
 
 class _LowRate:
     """The stream at 8 kHz, the louder channel's shape kept: left and right are summed unless they cancel."""
 
-    def __init__(self, sample_rate: int) -> None:
+    def __init__(self, sample_rate: int, samples: int) -> None:
         same = sample_rate == pitch.RATE
         self.resampler = None if same else soxr.ResampleStream(sample_rate, pitch.RATE, 1, "float32", "LQ")
-        self.parts: list[np.ndarray] = []
+        self.whole = np.zeros(max(1, round(samples * pitch.RATE / sample_rate)), np.float32)
+        self.done = 0
 
     def add(self, block: np.ndarray) -> None:
         mono = block[0] if block.shape[0] == 1 else _one_channel(block)
-        self.parts.append(self.resampler.resample_chunk(mono) if self.resampler else mono)
+        self._put(self.resampler.resample_chunk(mono) if self.resampler else mono)
 
-    def finish(self, length: int) -> np.ndarray:
+    def _put(self, piece: np.ndarray) -> None:
+        piece = piece[: len(self.whole) - self.done]
+        self.whole[self.done : self.done + len(piece)] = piece
+        self.done += len(piece)
+
+    def finish(self) -> np.ndarray:
         if self.resampler:
-            self.parts.append(self.resampler.resample_chunk(np.zeros(0, np.float32), last=True))
-        joined = np.concatenate(self.parts) if self.parts else np.zeros(0, np.float32)
-        return np.pad(joined, (0, max(0, length - len(joined))))[:length]
+            self._put(self.resampler.resample_chunk(np.zeros(0, np.float32), last=True))
+        return self.whole
 
 
 def _one_channel(block: np.ndarray) -> np.ndarray:

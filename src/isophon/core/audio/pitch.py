@@ -35,11 +35,14 @@ def track_pitch(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     hop = round(RATE * HOP_S)
     size = round(3 * RATE / LOWEST)
     count = -(-len(samples) // hop)
-    padded = np.zeros(count * hop + size, np.float32)
-    padded[size // 2 : size // 2 + len(samples)] = samples
-    frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop][:count]
     autocorrelation = _Autocorrelation(size)
-    found = [_candidates(autocorrelation(frames[i : i + _BATCH])) for i in range(0, count, _BATCH)]
+    found = []
+    for first in range(0, count, _BATCH):
+        last = min(count, first + _BATCH)
+        begin, end = first * hop - size // 2, (last - 1) * hop - size // 2 + size
+        inside = samples[max(0, begin) : max(0, end)]
+        piece = np.pad(inside, (max(0, -begin), max(0, end - max(0, begin) - len(inside))))
+        found.append(_candidates(autocorrelation(np.lib.stride_tricks.sliding_window_view(piece, size)[::hop])))
     lags = np.concatenate([lag for lag, _ in found])
     peaks = np.concatenate([peak for _, peak in found])
     chosen = _cheapest_path(lags, peaks)

@@ -36,6 +36,7 @@ _UNDER_USUAL_DB, _VOICED_UNDER_USUAL_DB = 9.0, 16.0
 _BURST_S, _BURST_DROP_DB = 0.055, 20.0
 _DOUBTFUL = -2.0
 _FLOOR_PERCENTILE, _OVERSUBTRACTION, _LEAST_LEFT = 20, 2.0, 0.001
+_PIECE = 1 << 15  # frames worked on at once
 _STRUCK_RISE_S, _STRUCK_DB_S, _VOICED_STRUCK_DB_S = 0.016, -90.0, -160.0
 _NOISE_HARMONICITY = 0.38
 
@@ -107,16 +108,15 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
 def traits_of(survey: Survey) -> Traits:
     """The traits of every frame of a take."""
     frames = max(1, round(_SMOOTH_S / survey.hop_s))
-    bands, k_bands = _without_floor(survey.bands), _without_floor(survey.k_bands)
+    bands, k_bands = _Floored(survey.bands), _Floored(survey.k_bands)
 
-    def band(low: float, high: float, source: np.ndarray = bands) -> np.ndarray:
-        return _mean(source[:, survey.band_slice(low, high)].sum(axis=1), frames)
+    def band(low: float, high: float, source: _Floored = bands) -> np.ndarray:
+        return _mean(source.sum(survey.band_slice(low, high)), frames)
 
     low, mid = band(0, 1_000), band(900, 2_000)
     voiced = survey.state == VOICED
     hiss = np.where(voiced, band(2_800, np.inf, k_bands), band(2_200, np.inf, k_bands))
     lower, upper = band(1_900, 3_600), band(4_400, np.inf)
-    above = db(ndimage.uniform_filter1d(bands[:, survey.band_slice(1_500, np.inf)], frames, axis=0))
     top_known = survey.band_slice(4_400, np.inf).stop > 0
     return Traits(
         hiss=lufs(hiss),
@@ -124,19 +124,41 @@ def traits_of(survey: Survey) -> Traits:
         over_mid=db(hiss) - db(mid),
         over_voice=lufs(hiss) - survey.voice_level,
         high_share=db(upper) - db(lower) if top_known else np.full(len(hiss), 5.0),
-        crest=above.max(axis=1) - np.median(above, axis=1),
+        crest=bands.crest(survey.band_slice(1_500, np.inf), frames),
         voiced=voiced,
     )
 
 
-def _without_floor(bands: np.ndarray) -> np.ndarray:
+class _Floored:
     """Band powers less the steady noise that is always there (spectral subtraction, Berouti et al. 1979).
 
     The noise of a band is the level it stays under for a fifth of the take, so
-    digital silence subtracts nothing.
+    digital silence subtracts nothing. Worked out piece by piece: a long take has many frames.
     """
-    floor = np.percentile(bands, _FLOOR_PERCENTILE, axis=0).astype(np.float32)
-    return np.maximum(bands - _OVERSUBTRACTION * floor, _LEAST_LEFT * bands)
+
+    def __init__(self, bands: np.ndarray) -> None:
+        self._bands = bands
+        columns = (np.percentile(np.ascontiguousarray(band), _FLOOR_PERCENTILE) for band in bands.T)
+        self._floor = _OVERSUBTRACTION * np.array(list(columns), np.float32)
+
+    def _left(self, frames: slice, inside: slice) -> np.ndarray:
+        bands = self._bands[frames, inside]
+        return np.maximum(bands - self._floor[inside], _LEAST_LEFT * bands)
+
+    def sum(self, inside: slice) -> np.ndarray:
+        """What is left in some bands together, ``(frames,)``."""
+        pieces = range(0, len(self._bands), _PIECE)
+        return np.concatenate([self._left(slice(at, at + _PIECE), inside).sum(axis=1) for at in pieces])
+
+    def crest(self, inside: slice, smooth: int) -> np.ndarray:
+        """How far the strongest band stands over the median one, dB ``(frames,)``; ``smooth``: over so many frames."""
+        crests = []
+        for at in range(0, len(self._bands), _PIECE):
+            begin = max(0, at - smooth)
+            left = self._left(slice(begin, at + _PIECE + smooth), inside)
+            above = db(ndimage.uniform_filter1d(left, smooth, axis=0))[at - begin :][:_PIECE]
+            crests.append(above.max(axis=1) - np.median(above, axis=1))
+        return np.concatenate(crests)
 
 
 def sibilance(traits: Traits, hop_s: float) -> np.ndarray:

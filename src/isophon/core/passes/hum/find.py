@@ -10,17 +10,13 @@ estimated with weights that take out the moments when a voice sounds on it
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
-import soxr
 from scipy import fft, ndimage, signal
 
+from isophon.core.audio.lowrate import LowRate
 from isophon.core.passes.hum.model import Hum, Partial
 
-Read = Callable[[int, int], np.ndarray]
-
-_RATE = 12_000
+RATE = 12_000
 _MAINS = (50.0, 60.0)
 _DEVIATION_HZ, _GRID_HZ = 1.0, 0.01
 _QUIET_SHARE = 25
@@ -33,48 +29,34 @@ _STEADY_ROUNDS = 1
 _UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
 _OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
 _LEAST_S, _LEAST_DB = 2.5, -115.0
-_READ = 1 << 18
+_BATCH, _AT_ONCE = 64, 24
 
 
-def find(read: Read, sample_rate: int, samples: int, channels: int) -> Hum | None:
-    """The hum of a take, None where there is none. ``read`` as for a recording."""
-    if samples < _LEAST_S * sample_rate:
+def find(low: LowRate, sample_rate: int) -> Hum | None:
+    """The hum of a take at ``sample_rate``, None where there is none. ``low``: the take at 12 kHz, see ``RATE``."""
+    rate = low.rate
+    if low.frames < _LEAST_S * rate:
         return None
-    low, rate = _low_rate(read, sample_rate, samples, channels)
-    base = _mains(low, rate)
+    base = _mains(low)
     if base is None:
         return None
-    phases = base * np.arange(int(low.shape[1] / rate / _KNOT_S) + 2) * _KNOT_S
+    phases = base * np.arange(int(low.frames / rate / _KNOT_S) + 2) * _KNOT_S
     for i, highest in enumerate(_FOLLOWED):
-        phases = _followed(low, rate, base, phases, highest, steady=i < _STEADY_ROUNDS)
+        phases = _followed(low, base, phases, highest, steady=i < _STEADY_ROUNDS)
     base = float((phases[-1] - phases[0]) / (len(phases) - 1) / _KNOT_S)
-    return _with_partials(low, rate, sample_rate, base, phases)
+    return _with_partials(low, sample_rate, base, phases)
 
 
-def _low_rate(read: Read, sample_rate: int, samples: int, channels: int) -> tuple[np.ndarray, int]:
-    """The take at 12 kHz (or its own rate where that is lower), float32 ``(channels, n)``."""
-    rate = min(_RATE, sample_rate)
-    if rate == sample_rate:
-        return read(0, samples), rate
-    stream = soxr.ResampleStream(sample_rate, rate, channels, "float32", "MQ")
-    pieces = [
-        stream.resample_chunk(read(at, min(_READ, samples - at)).T.copy(), last=at + _READ >= samples)
-        for at in range(0, samples, _READ)
-    ]
-    return np.concatenate([p.reshape(-1, channels) for p in pieces]).T, rate
-
-
-def _mains(low: np.ndarray, rate: int) -> float | None:
+def _mains(low: LowRate) -> float | None:
     """The mains' frequency in Hz if clear lines stand at its multiples."""
-    seconds = 2.0 if low.shape[1] > 8 * rate else 1.0
+    rate = low.rate
+    seconds = 2.0 if low.frames > 8 * rate else 1.0
     size = fft.next_fast_len(round(seconds * rate), real=True)
-    mono = np.abs(fft.rfft(_windows(low, size) * signal.get_window("hann", size).astype(np.float32), axis=-1))
-    power = np.square(mono, dtype=np.float64).sum(axis=0)
-    loud = power[:, : power.shape[1] // 2].sum(axis=1)
-    power = power[loud > 1e-9 * loud.max()] if loud.max() > 0 else power[:0]  # digital silence tells nothing
+    power, loud = _spectra(low, size, int(1_300 * size / rate))
+    power = power[loud > 1e-9 * loud.max(initial=0)] if loud.any() else power[:0]  # digital silence tells nothing
     if len(power) < 2:
         return None
-    steady = np.percentile(power, _QUIET_SHARE, axis=0)[: int(1_300 * size / rate)] + 1e-30
+    steady = np.percentile(power, _QUIET_SHARE, axis=0).astype(np.float64) + 1e-30
     around = ndimage.percentile_filter(steady, 50, size=2 * round(12 * size / rate) + 1, mode="nearest")
     standing = 10 * np.log10(steady / around)
     best: tuple[float, float] | None = None
@@ -90,17 +72,29 @@ def _mains(low: np.ndarray, rate: int) -> float | None:
     return best[1] if best else None
 
 
-def _windows(low: np.ndarray, size: int) -> np.ndarray:
-    return np.lib.stride_tricks.sliding_window_view(low, size, axis=-1)[:, :: size // 2]
+def _spectra(low: LowRate, size: int, bins: int) -> tuple[np.ndarray, np.ndarray]:
+    """Power of the lowest bins of windows that overlap by half, ``(windows, bins)``, and that of the lower half."""
+    window, hop = signal.get_window("hann", size).astype(np.float32), size // 2
+    count = (low.frames - size) // hop + 1
+    power, loud = np.zeros((count, bins), np.float32), np.zeros(count)
+    for first in range(0, count, _BATCH):
+        last = min(count, first + _BATCH)
+        for channel in low.span(first * hop, (last - 1) * hop + size):
+            frames = np.lib.stride_tricks.sliding_window_view(channel, size)[::hop]
+            spectrum = fft.rfft(frames * window, axis=1)[:, : size // 4]
+            square = np.square(spectrum.real) + np.square(spectrum.imag)
+            power[first:last] += square[:, :bins]
+            loud[first:last] += square.sum(axis=1)
+    return power, loud
 
 
-def _followed(low: np.ndarray, rate: int, base: float, phases: np.ndarray, highest: int, steady: bool) -> np.ndarray:
+def _followed(low: LowRate, base: float, phases: np.ndarray, highest: int, steady: bool) -> np.ndarray:
     """``phases`` (cycles of the mains at each knot) corrected by what the first harmonics tell.
 
     ``steady``: by one frequency for the whole take; else by one that drifts where it is heard well.
     """
-    numbers = np.arange(1, min(highest, int(0.44 * rate / base)) + 1)
-    blocks, at = _demodulated(low, rate, base, phases, numbers)
+    numbers = np.arange(1, min(highest, int(0.44 * low.rate / base)) + 1)
+    blocks, at = _demodulated(low, base, phases, numbers)
     amplitude, sureness = _amplitudes(blocks, _FOLLOW_S / (at[1] - at[0]))
     step = max(1, round(0.5 / (at[1] - at[0])))
     turned = (amplitude[:, step:] * amplitude[:, :-step].conj()).sum(axis=0)
@@ -122,14 +116,15 @@ def _followed(low: np.ndarray, rate: int, base: float, phases: np.ndarray, highe
 
 
 def _demodulated(
-    low: np.ndarray, rate: int, base: float, phases: np.ndarray, numbers: np.ndarray
+    low: LowRate, base: float, phases: np.ndarray, numbers: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
     """Complex amplitudes ``(channels, blocks, numbers)`` of harmonics in blocks of five periods, and times in s.
 
     ``numbers`` go up by one each.
     """
+    rate = low.rate
     size = round(_BLOCK_PERIODS * rate / base)
-    count = low.shape[1] // size
+    count = low.frames // size
     times = (np.arange(count) + 0.5) * size / rate
     knots = np.arange(len(phases)) * _KNOT_S
     middle = np.interp(times, knots, phases)
@@ -137,7 +132,7 @@ def _demodulated(
     window = signal.get_window("hann", size)
     window *= 2 / window.sum()
     offsets = (np.arange(size) - size / 2) / rate  # from the middle of the block, as counted in ``times``
-    out = np.empty((len(low), count, len(numbers)), np.complex64)
+    out = np.zeros((low.channels, count, len(numbers)), np.complex64)
     per_knot = np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)
     for knot in np.unique(per_knot):
         inside = np.flatnonzero(per_knot == knot)
@@ -146,9 +141,9 @@ def _demodulated(
         kernel = np.repeat(first[:, None], len(numbers), axis=1)
         kernel[:, 1:] *= np.cumprod(np.repeat(turning[:, None], len(numbers) - 1, axis=1), axis=1)
         turn = np.exp(-2j * np.pi * (middle[inside, None] * numbers % 1.0))
-        for channel in range(len(low)):
-            block = low[channel, inside[0] * size : (inside[-1] + 1) * size].reshape(-1, size)
-            out[channel, inside] = (block @ kernel.astype(np.complex64)) * turn
+        kernel = kernel.astype(np.complex64)
+        for channel, sound in enumerate(low.span(inside[0] * size, (inside[-1] + 1) * size)):
+            out[channel, inside] = (sound.reshape(-1, size) @ kernel) * turn
     return out, times
 
 
@@ -166,15 +161,21 @@ def _amplitudes(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarr
     return steady, total
 
 
-def _with_partials(low: np.ndarray, rate: int, sample_rate: int, base: float, phases: np.ndarray) -> Hum | None:
+def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarray) -> Hum | None:
     """The harmonics that clearly stand over what the same estimate gives halfway between harmonics."""
-    numbers = np.arange(1, int(0.44 * rate / base) + 1)
+    numbers = np.arange(1, int(0.44 * low.rate / base) + 1)
     smooth = _SMOOTH_S / (_BLOCK_PERIODS / base)
-    blocks, at = _demodulated(low, rate, base, phases, numbers)
-    amplitude, _ = _amplitudes(blocks, smooth)
-    beside, _ = _amplitudes(_demodulated(low, rate, base, phases, numbers + 0.5)[0], smooth)
-    level = np.sqrt(np.square(np.abs(amplitude)).mean(axis=(0, 1)) / 2)
-    control = np.sqrt(np.square(np.abs(beside)).mean(axis=(0, 1)) / 2)
+    knots = np.arange(len(phases)) * _KNOT_S
+    levels, controls, tracks = [], [], []
+    for first in range(0, len(numbers), _AT_ONCE):  # all at once would take much room for a long take
+        some = numbers[first : first + _AT_ONCE]
+        blocks, at = _demodulated(low, base, phases, some)
+        amplitude, _ = _amplitudes(blocks, smooth)
+        beside, _ = _amplitudes(_demodulated(low, base, phases, some + 0.5)[0], smooth)
+        levels.append(np.sqrt(np.square(np.abs(amplitude)).mean(axis=(0, 1)) / 2))
+        controls.append(np.sqrt(np.square(np.abs(beside)).mean(axis=(0, 1)) / 2))
+        tracks.append(_between(amplitude, at, knots).astype(np.complex64))
+    level, control = np.concatenate(levels), np.concatenate(controls)
     control = (
         ndimage.percentile_filter(np.sqrt(control * np.append(control[:1], control[:-1])), 80, 9, mode="nearest") + 1e-9
     )
@@ -188,12 +189,11 @@ def _with_partials(low: np.ndarray, rate: int, sample_rate: int, base: float, ph
                 round(float(20 * np.log10(level[i] / control[i])), 1))
         for i in chosen
     )  # fmt: skip
-    knots = np.arange(len(phases)) * _KNOT_S
-    tracks = _between(amplitude[:, :, chosen], at, knots).astype(np.complex64)
+    chosen_tracks = np.ascontiguousarray(np.concatenate(tracks, axis=2)[:, :, chosen])
     hz = np.diff(phases) / _KNOT_S
     return Hum(
-        round(base, 4), round(float(np.ptp(hz)), 4), partials, round(_KNOT_S * sample_rate), len(low),
-        phases.astype(np.float64).tobytes(), np.ascontiguousarray(tracks).tobytes(),
+        round(base, 4), round(float(np.ptp(hz)), 4), partials, round(_KNOT_S * sample_rate), low.channels,
+        phases.astype(np.float64).tobytes(), chosen_tracks.tobytes(),
     )  # fmt: skip
 
 

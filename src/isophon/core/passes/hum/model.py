@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from math import ceil
 from typing import Annotated
 
 import msgspec
@@ -69,19 +70,22 @@ def apply(block: np.ndarray, start: int, cut: HumCut) -> np.ndarray:
     return block - hum_of(cut.hum, start, block.shape[1], cut.top_hz)
 
 
-def hum_of(hum: Hum, start: int, frames: int, top_hz: float = np.inf) -> np.ndarray:
-    """The hum itself from frame ``start`` on, float32 ``(channels, frames)``."""
+def hum_of(hum: Hum, start: int, frames: int, top_hz: float = np.inf, every: float = 1.0) -> np.ndarray:
+    """The hum itself from frame ``start`` on, float32 ``(channels, frames)``.
+
+    ``every``: only every so many frames, for a take at a lower rate; ``start`` then counts at that rate.
+    """
     chosen = [i for i, partial in enumerate(hum.partials) if partial.freq_hz <= top_hz]
     out = np.zeros((hum.channels, frames), np.float32)
     if not chosen:
         return out
     phases, amplitudes = _arrays(hum)
-    last_knot = len(phases) - 2
+    last_knot, step = len(phases) - 2, hum.step / every
     at = start
     while at < start + frames:
-        knot = int(np.clip(at // hum.step, 0, last_knot))
-        until = start + frames if knot == last_knot else min(start + frames, max(at + 1, (knot + 1) * hum.step))
-        along = (np.arange(at, until) - knot * hum.step) / hum.step
+        knot = int(np.clip(at // step, 0, last_knot))
+        until = start + frames if knot == last_knot else min(start + frames, max(at + 1, ceil((knot + 1) * step)))
+        along = (np.arange(at, until) - knot * step) / step
         cycles = phases[knot] + along * (phases[knot + 1] - phases[knot])
         turning = np.exp(2j * np.pi * (cycles % 1.0)).astype(np.complex64)
         powers = _powers(turning, [hum.partials[i].number for i in chosen])

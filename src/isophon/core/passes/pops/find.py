@@ -15,11 +15,14 @@ import soxr
 from scipy import ndimage, signal
 
 from isophon.core.audio.loudness import db
+from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.hum.model import Hum, hum_of
 from isophon.core.survey import VOICED, Survey
 
 Read = Callable[[int, int], np.ndarray]
 
+LOW_HZ = 12_000  # the rate of the take that the lows are made from
 _RATE = 1_000
 _DEEP_HZ, _BURST_HZ = (20.0, 72.0), (20.0, 150.0)
 _HOP = 5  # frames of the low rate
@@ -47,14 +50,16 @@ class Lows:
     burst: np.ndarray
 
 
-def lows_of(read: Read, sample_rate: int, samples: int, channels: int) -> Lows:
-    """The lows of a take."""
-    stream = soxr.ResampleStream(sample_rate, _RATE, channels, "float32", "LQ")
+def lows_of(low: LowRate, hum: Hum | None = None, sample_rate: int = 0) -> Lows:
+    """The lows of a take without its hum; ``low``: the take at some low rate."""
+    stream = soxr.ResampleStream(low.rate, _RATE, low.channels, "float32", "LQ")
     pieces = []
-    for at in range(0, samples, _READ):
-        block = read(at, min(_READ, samples - at)).T
-        pieces.append(stream.resample_chunk(np.ascontiguousarray(block), last=at + _READ >= samples))
-    wave = np.concatenate([piece.reshape(-1, channels) for piece in pieces]).T
+    for at in range(0, low.frames, _READ):
+        block = np.ascontiguousarray(low.span(at, at + _READ).T)
+        pieces.append(stream.resample_chunk(block, last=at + _READ >= low.frames).reshape(-1, low.channels))
+    wave = np.ascontiguousarray(np.concatenate(pieces).T)
+    if hum is not None:
+        wave -= hum_of(hum, 0, wave.shape[1], _RATE / 2.2, sample_rate / _RATE)
     return Lows(wave, _level(wave, _DEEP_HZ), _level(wave, _BURST_HZ))
 
 
@@ -99,8 +104,8 @@ def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     """A pop drawn by hand over a span in s, measured like one that was found."""
     begin, rate = max(0.0, start - 1.0), survey.sample_rate
     first = round(begin * rate)
-    sides = read(first, 1).shape[0]
-    lows = lows_of(lambda at, count: read(first + at, count), rate, round((end + 1.0 - begin) * rate), sides)
+    sides, length = read(first, 1).shape[0], round((end + 1.0 - begin) * rate)
+    lows = lows_of(LowRate(lambda at, count: read(first + at, count), rate, length, sides, LOW_HZ))
     return _measured(survey, start, end, lows, 1.0, begin)
 
 

@@ -23,41 +23,53 @@ _READ, _EDGE = 1 << 18, 512
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     """Clipped peaks and dropouts of a take, those that lie close together in one mark."""
-    peak = max((float(np.abs(read(at, _READ)).max()) for at in range(0, survey.samples, _READ)), default=0.0)
+    peak, tops, holes = 0.0, [], []
+    for at in range(0, survey.samples, _READ):
+        block = read(at - _EDGE, _READ + 2 * _EDGE)
+        for channel in block:
+            loudest = float(max(channel.max(), -channel.min()))
+            peak = max(peak, loudest)
+            mine = _flat_tops(channel, loudest), _holes(channel, survey.sample_rate)
+            for spans, found in zip((tops, holes), mine, strict=True):
+                inside = [run for run in found if _EDGE <= run[0] < _EDGE + _READ]
+                spans += [(at - _EDGE + a, at - _EDGE + b, level) for a, b, level in inside]
+    clipped = [(a, b) for a, b, level in tops if level >= _FLAT * peak]
+    dropped = [(a, b) for a, b, level in holes if not level >= _FLAT * peak > 0]
     marks: list[Mark] = []
-    for kind, runs in (("clipped", _flat_tops), ("dropout", _holes)):
-        spans: list[tuple[int, int]] = []
-        for at in range(0, survey.samples, _READ):
-            block = read(at - _EDGE, _READ + 2 * _EDGE)
-            for channel in block:
-                found = runs(channel, peak, survey.sample_rate)
-                spans += [(at - _EDGE + a, at - _EDGE + b) for a, b in found if _EDGE <= a < _EDGE + _READ]
+    for kind, spans in (("clipped", clipped), ("dropout", dropped)):
         marks += [_mark(survey, kind, first, last, {m.id for m in marks}) for first, last in _together(spans, survey)]
     return tuple(sorted(marks, key=lambda m: m.start))
 
 
-def _flat_tops(channel: np.ndarray, peak: float, rate: int) -> list[tuple[int, int]]:
-    """Runs of samples at the top of the take."""
-    if peak < _NEAR_FULL:
+Runs = list[tuple[int, int, float]]
+
+
+def _flat_tops(channel: np.ndarray, loudest: float) -> Runs:
+    """Runs of samples at the top of what is read, with the lowest of each."""
+    if loudest < _NEAR_FULL:
         return []
-    top = np.abs(channel) >= _FLAT * peak
-    runs = ndimage.find_objects(ndimage.label(top)[0]) if top.any() else []
-    return [(r.start, r.stop) for (r,) in runs if r.stop - r.start >= _FEWEST]
+    size = np.abs(channel)
+    top = size >= _FLAT * loudest
+    runs = ndimage.find_objects(ndimage.label(top)[0])
+    return [(r.start, r.stop, float(size[r].min())) for (r,) in runs if r.stop - r.start >= _FEWEST]
 
 
-def _holes(channel: np.ndarray, peak: float, rate: int) -> list[tuple[int, int]]:
+def _holes(channel: np.ndarray, rate: int) -> Runs:
     """Runs of one value in the middle of a sound, with a jump at either side that the sound does not have."""
     step = np.abs(np.diff(channel, prepend=channel[:1]))
-    runs = ndimage.find_objects(ndimage.label(step == 0)[0])
+    still = np.flatnonzero(step == 0)
+    if not len(still):
+        return []
+    breaks = np.flatnonzero(np.diff(still) > 1)
+    starts, stops = still[np.concatenate([[0], breaks + 1])], still[np.concatenate([breaks, [len(still) - 1]])] + 1
+    lengths = stops - starts + 1
     holes = []
-    for (run,) in runs:
-        first, last = run.start - 1, run.stop
-        if not _DROPOUT_FEWEST <= last - first <= _DROPOUT_S * rate or np.abs(channel[first]) >= _FLAT * peak > 0:
-            continue
-        sides = step[max(0, first - 200) : first], step[last + 1 : last + 201]
+    for run in np.flatnonzero((lengths >= _DROPOUT_FEWEST) & (lengths <= _DROPOUT_S * rate)):
+        first, last = int(starts[run]) - 1, int(stops[run])
+        sides = step[max(0, first - 200) : max(0, first)], step[last + 1 : last + 201]
         usual = [float(np.median(side)) if len(side) else 0.0 for side in sides]
         if min(usual) > 0 and last < len(step) and max(step[first], step[last]) > _JUMP * max(usual):
-            holes.append((first, last))
+            holes.append((first, last, float(np.abs(channel[first]))))
     return holes
 
 

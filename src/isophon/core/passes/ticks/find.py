@@ -13,6 +13,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 import numpy as np
+import soxr
 from scipy import ndimage
 
 from isophon.core.audio.loudness import db
@@ -34,7 +35,7 @@ _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
 _LONGEST_S, _EDGE = 0.006, 10  # s, bins
 _EDGE_OVER_DB = 7.0
-_PIECE_S, _MARGIN_S = 60.0, 0.25
+_PIECE_S, _MARGIN_S, _ENOUGH_HZ = 20.0, 0.25, 44_100
 _TRAIN_S = 0.004
 _FEWEST_BEATS, _BEAT_S, _BEAT_OFF_S = 7, (0.2, 1.6), 0.003
 _ALIKE_S, _ALIKE_WAVES = 0.002, 0.75
@@ -46,8 +47,8 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     if survey.voice_lufs is None:
         return ()
     spans: list[tuple[float, float, float]] = []
-    for first, bins in _bins(read, survey):
-        spans += [(first + a, first + b, over) for a, b, over in _standing(bins, survey, first)]
+    for first, width, bins in _bins(read, survey):
+        spans += [(first + a, first + b, over) for a, b, over in _standing(bins, width, survey, first)]
     marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, _joined(spans))]
     damaged = damage.find(read, survey)
     marks = [m for m in marks if not any(d.start - _OWN_S < m.end and m.start < d.end + _OWN_S for d in damaged)]
@@ -59,23 +60,31 @@ def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     return _mark(read, survey, start, end, _SURE_SCORE_DB)
 
 
-def _bins(read: Read, survey: Survey) -> Iterator[tuple[float, np.ndarray]]:
-    """Where each piece begins in s, and the error's power in bins of 0.25 ms; pieces share nothing but margins."""
-    rate, per_bin = survey.sample_rate, max(2, round(_BIN_S * survey.sample_rate))
-    step, margin = (round(s * rate) // per_bin * per_bin for s in (_PIECE_S, _MARGIN_S))
+def _bins(read: Read, survey: Survey) -> Iterator[tuple[float, float, np.ndarray]]:
+    """Where each piece begins in s, the width of its bins (about 0.25 ms), and the error's power in them.
+
+    Pieces share nothing but margins. What lies above some 24 kHz tells nothing of a click that the rest does not.
+    """
+    fold = max(1, survey.sample_rate // _ENOUGH_HZ)
+    rate = survey.sample_rate // fold
+    per_bin = max(2, round(_BIN_S * rate))
+    step, margin = (round(s * rate) // per_bin * per_bin * fold for s in (_PIECE_S, _MARGIN_S))
     for at in range(0, survey.samples, step):
         samples = read(at - margin, min(step, survey.samples - at) + 2 * margin)
-        error = sum(np.square(residual(channel, rate)) for channel in samples)
+        if fold > 1:
+            samples = soxr.resample(samples.T, survey.sample_rate, rate, "MQ").T
+        error = sum(np.square(residual(np.ascontiguousarray(channel), rate)) for channel in samples)
         whole = error.shape[1] // per_bin * per_bin
-        yield (at - margin) / rate, error[:, :whole].reshape(len(error), -1, per_bin).mean(axis=2)
+        bins = error[:, :whole].reshape(len(error), -1, per_bin).mean(axis=2)
+        yield (at - margin) / survey.sample_rate, per_bin / rate, bins
 
 
-def _standing(bins: np.ndarray, survey: Survey, first: float) -> Iterator[tuple[float, float, float]]:
-    """(start, end) in s from the piece's begin and a score in dB of each tick; ``bins``: ``(bands, n)``.
+def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> Iterator[tuple[float, float, float]]:
+    """(start, end) in s from the piece's begin and a score in dB of each tick.
 
-    The score is by how much it stands over what is beside it, in the two bands where that is most.
+    ``bins``: ``(bands, n)``, ``width`` s each. The score is by how much it stands over what is beside it, in
+    the two bands where that is most.
     """
-    width = max(2, round(_BIN_S * survey.sample_rate)) / survey.sample_rate
     level = db(bins + 1e-16)
     around = np.stack([_around(band, width) for band in bins])
     count = level.shape[1]
@@ -88,24 +97,37 @@ def _standing(bins: np.ndarray, survey: Survey, first: float) -> Iterator[tuple[
     tall = level > least
     highest = np.where(tall, level - around, 0).max(axis=0)
     peaks = np.flatnonzero(tall.any(axis=0) & (highest >= ndimage.maximum_filter1d(highest, 2 * own + 1)))
-    for peak in peaks[(peaks >= margin) & (peaks < count - margin)]:
-        if peak <= taken:
+    peaks = peaks[(peaks >= margin) & (peaks < count - margin)]
+    overs, scores = _scores(level, peaks, voiced, own, beside)
+    for i in np.flatnonzero(scores >= _LEAST_SCORE_DB):
+        peak, score = int(peaks[i]), float(scores[i])
+        if peak <= taken or (score < _NO_STOP_DB and _goes_on(level, peak, own, beside)):
             continue
-        near = level[:, peak - _SAME : peak + _SAME + 1].max(axis=1)
-        left = np.sort(level[:, peak - beside : peak - own], axis=1)
-        right = np.sort(level[:, peak + own + 1 : peak + beside + 1], axis=1)
-        aside = _ASIDE_VOICED if voiced[peak] else _ASIDE
-        over = near - np.maximum(left[:, -aside], right[:, -aside])
-        score = float(np.sort(np.maximum(over, 0))[-2:].sum()) * (2 if len(over) == 1 else 1)
-        if score < _LEAST_SCORE_DB or (score < _NO_STOP_DB and _goes_on(level, peak, own, beside)):
-            continue
-        best = int(np.argmax(over))
+        best = int(np.argmax(overs[i]))
         if _one_of_a_row(level[best], peak, own, beside, reach):
             continue
         loud = (level[:, peak - _EDGE : peak + _EDGE + 1] > (around[:, [peak]] + _EDGE_OVER_DB)).any(axis=0)
         begin, stop = peak - _run(loud[:_EDGE][::-1]), peak + _run(loud[_EDGE + 1 :])
         taken = stop
         yield float((begin - 0.5) * width), float((stop + 1.5) * width), score
+
+
+def _scores(
+    level: np.ndarray, peaks: np.ndarray, voiced: np.ndarray, own: int, beside: int
+) -> tuple[np.ndarray, np.ndarray]:
+    """How far each peak stands over both of its sides, in each band ``(peaks, bands)``; and its score."""
+    if not len(peaks):
+        return np.zeros((0, len(level))), np.zeros(0)
+    windows = np.lib.stride_tricks.sliding_window_view(level, beside - own, axis=1)
+    aside = np.where(voiced[peaks], _ASIDE_VOICED, _ASIDE)
+    sides = []
+    for first in (peaks - beside, peaks + own + 1):
+        side = np.partition(windows[:, first], [-_ASIDE, -_ASIDE_VOICED], axis=2)
+        sides.append(np.where(aside == _ASIDE, side[:, :, -_ASIDE], side[:, :, -_ASIDE_VOICED]))
+    near = np.lib.stride_tricks.sliding_window_view(level, 2 * _SAME + 1, axis=1)[:, peaks - _SAME].max(axis=2)
+    over = (near - np.maximum(*sides)).T
+    two = np.sort(np.maximum(over, 0), axis=1)[:, -2:].sum(axis=1)
+    return over, two * (2 if over.shape[1] == 1 else 1)
 
 
 def _around(band: np.ndarray, width: float) -> np.ndarray:

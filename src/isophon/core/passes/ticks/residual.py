@@ -29,13 +29,20 @@ def residual(samples: np.ndarray, sample_rate: int) -> np.ndarray:
     padded[size // 2 : size // 2 + len(samples)] = samples
     frames = np.lib.stride_tricks.sliding_window_view(padded, 2 * size)[::size]
     models = _models(frames * signal.get_window("hann", 2 * size).astype(np.float32))
-    # each block with the samples before it that its prediction needs
-    shifted = np.concatenate([np.zeros(ORDER, np.float32), padded[size // 2 : size // 2 + count * size]])
-    blocks = np.lib.stride_tricks.sliding_window_view(shifted, size + ORDER)[::size]
-    length = fft.next_fast_len(size + 2 * ORDER, real=True)
+    # each block with the samples around it that its prediction and the bands' filters need
+    bands = _filters(sample_rate)
+    half = len(bands[0]) // 2
+    before, around = ORDER + half, size + ORDER + 2 * half
+    shifted = np.concatenate([np.zeros(before, np.float32), padded[size // 2 : size // 2 + count * size],
+                              np.zeros(half, np.float32)])  # fmt: skip
+    blocks = np.lib.stride_tricks.sliding_window_view(shifted, around)[::size]
+    length = fft.next_fast_len(around, real=True)
     spectrum = fft.rfft(blocks, length, axis=1) * fft.rfft(models, length, axis=1)
-    error = fft.irfft(spectrum, length, axis=1)[:, ORDER : ORDER + size].reshape(-1)[: len(samples)]
-    return np.stack([signal.oaconvolve(error, taps, "same") for taps in _filters(sample_rate)])
+    error = np.empty((len(bands), count, size), np.float32)
+    for i, taps in enumerate(bands):
+        whole = fft.irfft(spectrum * fft.rfft(taps, length), length, axis=1)
+        error[i] = whole[:, around - size : around]
+    return error.reshape(len(bands), -1)[:, : len(samples)]
 
 
 @lru_cache(maxsize=8)

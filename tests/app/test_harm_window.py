@@ -1,0 +1,250 @@
+"""The window when things go wrong: full disks, two windows, signals, files that change, long or senseless marks."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QTableWidget
+
+from conftest import write
+from driving import key, opened, press
+from isophon.app.passes import PASSES
+from isophon.app.state import unsaved_work
+from isophon.app.window import Window
+from isophon.core.errors import InputError
+from isophon.core.session import edits, file
+from voices import spoken
+
+SRC = Path(__file__).parent.parent.parent / "src"
+
+
+@pytest.fixture
+def take_room(window, tmp_path, qtbot):
+    """The workroom on one spoken take, with no file of its own yet."""
+    samples, rate, _ = spoken("de")
+    return opened(window, write(tmp_path / "take.wav", samples, rate), qtbot)
+
+
+def test_a_second_window_gets_a_copy_and_the_first_loses_nothing(window, room, qtbot):
+    path = room.desk.keeper.saved_as
+    other = Window()
+    qtbot.addWidget(other)
+    again = opened(other, path, qtbot)
+    assert "open in another window" in again.message.text() and again.desk.keeper.saved_as is None
+    again.desk.set_setting("ceiling_db", -20.0)
+    room.desk.set_setting("ceiling_db", -7.0)
+    assert not again.desk.keeper.save(path) and "open in another window" in again.message.text()
+    assert room.desk.keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
+    other.close()
+    room.desk.set_setting("ceiling_db", -8.0)
+    room.desk.keeper.settle()
+    assert [name for name, _ in unsaved_work()] == ["Glasshouse Starlings"]  # the copy's
+    third = Window()
+    qtbot.addWidget(third)
+    window.close()
+    assert opened(third, path, qtbot).desk.keeper.saved_as == path
+    assert "newer work" in third.workroom.message.text()
+    third.close()
+
+
+def test_a_file_that_changed_meanwhile_is_not_written_over_unasked(room):
+    keeper, path = room.desk.keeper, room.desk.keeper.saved_as
+    theirs = edits.set_setting(file.load(path), ["part-1"], "ess", "ceiling_db", -20.0)
+    file.save(theirs, path)
+    room.desk.set_setting("ceiling_db", -7.0)
+    assert not keeper.save(path) and "was changed by something else" in room.message.text()
+    assert file.load(path).parts[0].ess.ceiling_db == -20.0
+    assert keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
+    other = path.with_name("second mix.isophon")
+    assert keeper.save(other) and keeper.session.name == "second mix" and room.title.name.text() == "second mix"
+    room.desk.undo()
+    assert keeper.session.name == "second mix" and keeper.session.parts[0].ess.ceiling_db == -3.0
+
+
+def test_a_full_disk_is_told_and_the_journal_goes_on_by_itself(window, room, qtbot, monkeypatch):
+    desk, real, full = room.desk, os.fsync, [True]
+
+    def fsync(handle):
+        if full[0]:
+            raise OSError(28, "No space left on device")
+        real(handle)
+
+    monkeypatch.setattr(os, "fsync", fsync)
+    desk.set_setting("ceiling_db", -7.0)
+    desk.keeper.settle()
+    qtbot.waitUntil(lambda: "No space left" in room.message.text(), timeout=5_000)
+    assert "NOT KEPT" in room.title.state.text()
+    desk.set_setting("ceiling_db", -8.0)
+    window.close()
+    assert window.isVisible() and "closing now loses" in room.message.text()
+    full[0] = False
+    qtbot.waitUntil(lambda: "nothing was lost" in room.message.text(), timeout=8_000)
+    desk.keeper.settle()
+    assert not desk.keeper.at_risk and "NOT KEPT" not in room.title.state.text()
+
+
+def test_lengths_that_no_mark_has_are_refused_in_words(take_room, qtbot):
+    room, desk = take_room, take_room.desk
+    for station, span, words in (("Ticks", (1.0, 1.12), "30 ms"), ("Ticks", (1.0, 1.00001), "0.01 ms"),
+                                 ("Esses", (0.0, desk.part.source.duration), "1.5 s")):  # fmt: skip
+        press(room, key(station), qtbot=qtbot)
+        before = desk.session
+        desk.select(span)
+        started = time.monotonic()
+        press(room, Qt.Key.Key_N, qtbot=qtbot)
+        assert desk.session is before and words in room.message.text() and time.monotonic() - started < 1
+    press(room, key("Ticks"), qtbot=qtbot)
+    desk.select((1.0, 1.01))
+    press(room, Qt.Key.Key_N, qtbot=qtbot)
+    for _ in range(3):
+        desk.set_edge("end", 5.0, None)
+    start, end = desk.mark.span
+    assert end - start == pytest.approx(0.03)
+    assert any(t.first == round(start * 22_050) for t in desk.part.plan)
+
+
+def test_a_gap_over_singing_is_told(take_room, qtbot):
+    room, desk = take_room, take_room.desk
+    press(room, key("Floor"), qtbot=qtbot)
+    desk.select((0.2, 1.4))
+    press(room, Qt.Key.Key_N, qtbot=qtbot)
+    assert "s of singing lie within this gap" in room.message.text()
+    assert "reaches into the singing" in room.lens.warning.text()
+
+
+def test_a_read_error_stops_the_playing_and_says_so(take_room, qtbot):
+    room, take = take_room, take_room.desk.take
+    real = take.renderer.read
+
+    def broken(start, frames):
+        raise InputError("take.wav: cannot be decoded near 1 s; copy it again")
+
+    take.renderer.read = broken
+    take.renderer._cache.sung.clear()
+    take.renderer._last.clear()
+    room.hearing.player.seek(30_000)
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(lambda: "Playing stopped" in room.message.text(), timeout=3_000)
+    assert not room.hearing.player.playing
+    take.renderer.read = real
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(lambda: room.hearing.player.peak() > 0, timeout=3_000)
+    room.hearing.toggle_play()
+
+
+def test_what_fails_in_the_background_says_nothing_about_the_recording(take_room, qtbot, tmp_path, monkeypatch):
+    room, desk = take_room, take_room.desk
+    blocked = tmp_path / "no folder"
+    blocked.write_text("in the way")
+    monkeypatch.setenv("XDG_CACHE_HOME", str(blocked))
+    desk.shelf.crew._hands = 1
+    from isophon.core.crew import Crew
+
+    desk.shelf.crew, before = Crew(1), desk.shelf.crew  # workers that know that folder
+    desk.look_again()
+    qtbot.waitUntil(lambda: "cannot be kept" in room.message.text(), timeout=30_000)
+    assert not desk.take.trouble and desk.part.found
+    desk.shelf.crew.close()
+    desk.shelf.crew = before
+
+
+def test_leaving_a_session_at_work_leaves_the_workers(window, tmp_path, qtbot):
+    samples, rate, _ = spoken("de")
+    long = write(tmp_path / "long.wav", np.tile(samples, 12), rate)
+    window.open_path(long)
+    qtbot.waitUntil(lambda: window.workroom is not None, timeout=30_000)
+    first = window.workroom
+    short = write(tmp_path / "short.wav", samples, rate)
+    window.open_path(short)
+    qtbot.waitUntil(lambda: window.workroom not in (None, first), timeout=30_000)
+    qtbot.waitUntil(lambda: window.workroom.desk.part.found, timeout=60_000)
+    assert all(thread.is_alive() for thread in window._crew._threads)
+
+
+def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
+    room, page = take_room, take_room.hand_over
+    press(room, key("Hand over"), qtbot=qtbot)
+    page.folder.setText(" ")
+    qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+    assert "No folder is named" in room.message.text()
+    page.folder.setText(str(tmp_path / "out"))
+    room.desk.edit("rename", lambda s: edits.replace(s, parts=(edits.replace(s.parts[0], name="Ada: verse/2"),)))
+    page.labels.setChecked(True)
+    qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "written to" in page.outcome.text(), timeout=30_000)
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
+        "Ada: verse_2.clean.wav", "Ada: verse_2.marks.tsv", "report.json"]  # fmt: skip
+    table: QTableWidget = page.table
+    heads = [table.horizontalHeaderItem(i).text() for i in range(table.columnCount())]
+    cells = [table.item(0, i).text() for i in range(table.columnCount())]
+    row = dict(zip(heads, cells, strict=True))
+    for which in PASSES:
+        marks = which.marks(room.desk.part)
+        changed = sum(room.desk.part.change(m) < 0 for m in marks)
+        assert row[which.many.split(" of ")[0].capitalize()] == f"{changed} of {len(marks)}"
+    qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+    assert page.outcome.text() == "" and "exists already" in room.message.text() and "--" not in room.message.text()
+
+
+def test_what_would_clip_is_turned_down_or_written_as_float(window, qtbot, tmp_path):
+    samples, rate, _ = spoken("de")
+    room = opened(window, write(tmp_path / "hot.wav", np.clip(samples * 30, -1, 1), rate), qtbot)
+    press(room, key("Hand over"), qtbot=qtbot)
+    page = room.hand_over
+    assert "Reaching full scale" in page.will.text()
+    peaks = {}
+    for choice in ("refuse", "trim", "float"):
+        page.clip.setCurrentIndex(page.clip.findData(choice))
+        page.folder.setText(str(tmp_path / choice))
+        qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: bool(page.outcome.text()) and not page._tasks, timeout=60_000)
+        stems = list((tmp_path / choice).glob("*.wav"))
+        peaks[choice] = float(np.abs(__import__("soundfile").read(stems[0])[0]).max()) if stems else None
+    assert peaks["refuse"] is None and 0.9 < peaks["trim"] < 1.0 < peaks["float"]
+
+
+def test_sigterm_ends_the_window_with_everything_written(tmp_path, take_room):
+    room = take_room
+    path = tmp_path / "song.isophon"
+    room.desk.keeper.save(path)
+    room.window().close()
+    environment = {**os.environ, "PYTHONPATH": str(SRC), "QT_QPA_PLATFORM": "offscreen"}
+    for arguments in ([], ["open", str(path)]):
+        process = subprocess.Popen([sys.executable, "-m", "isophon", *arguments], env=environment)
+        time.sleep(4.0)
+        process.send_signal(signal.SIGTERM)
+        assert process.wait(timeout=10) == 0
+
+
+def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tmp_path):
+    room, desk = take_room, take_room.desk
+    window.add_recordings([tmp_path / "take.wav"])
+    qtbot.waitUntil(lambda: "in the session already" in room.message.text(), timeout=10_000)
+    assert len(desk.session.parts) == 1
+    samples, _, _ = spoken("es")
+    room.layout_page.relink("part-1", write(tmp_path / "other.wav", samples[:60_000], 8_000))
+    assert "long, not" in room.message.text() and "at 8 kHz, not 22.05" in room.message.text()
+    press(room, key("Lay out"), qtbot=qtbot)
+    qtbot.wait(100)
+    texts = [room.layout_page.table.item(0, i).text() for i in range(room.layout_page.table.columnCount())
+             if room.layout_page.table.item(0, i)]  # fmt: skip
+    assert any("nothing above 4 kHz" in text for text in texts)
+
+
+def test_tallest_first_is_walked_as_it_stands(room, qtbot):
+    desk = room.desk
+    room.tallest.setChecked(True)
+    desk.take_in_hand([])
+    heights = []
+    for _ in range(6):
+        press(room, Qt.Key.Key_Right, qtbot=qtbot)
+        heights.append(desk.mark.standout_db)
+        first, last = desk.view
+        assert first <= desk.mark.start <= last
+    assert heights == sorted((m.standout_db for m in desk.marks), reverse=True)[:6]

@@ -18,9 +18,9 @@ from isophon.core.demo.singer import Mouth, sing
 from isophon.core.passes.breaths.find import find
 from isophon.core.passes.gaps.find import find as find_gaps
 from isophon.core.passes.gaps.treat import Fade
+from isophon.core.passes.singing import singing
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import WORKING_KINDS, role_default
-from isophon.core.sounding import sounding
 from voices import VOICES, score, spoken
 
 MOUTHS = {
@@ -70,7 +70,7 @@ def with_breaths(voice: str, under_db: float, seed: int = 0) -> tuple[np.ndarray
 def cleaned(samples: np.ndarray, rate: int) -> Part:
     """The take as a harmony, whose breaths are taken out and whose gaps are silenced: the hardest on the words."""
     surveyed, esses = look(samples, rate)
-    sounds = sounding(surveyed, [(m.start, m.end) for m in esses])
+    sounds = singing(surveyed, [(m.start, m.end) for m in esses])
     breaths = find(surveyed, sounds)
     marks = tuple(sorted((*breaths, *find_gaps(surveyed, sounds, breaths)), key=lambda m: m.start))
     settings = {kind: role_default(kind, "harmony") for kind in WORKING_KINDS}

@@ -25,7 +25,7 @@ from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.hiss import treat as hiss
 from isophon.core.passes.hum import find as hum_find
-from isophon.core.passes.hum.model import hum_of
+from isophon.core.passes.hum.treat import hum_of
 from voices import VOICES, spoken
 
 MOUTHS = {
@@ -91,7 +91,7 @@ def hiss_row(name: str, clean: np.ndarray, rate: int, under_db: float) -> None:
     print(f"{name:20s} {under_db:3.0f} dB", end="")
     outs = {"nothing": noisy, "subtraction": subtraction(noisy, noise, rate, 5_000)}
     for amount in (-6.0, -12.0):
-        cut = hiss.HissCut(0, len(clean), found.facts.noise, amount, 5_000.0, 0.0, rate)
+        cut = hiss.HissCut(0, len(clean), found.measured.noise, amount, 5_000.0, 0.0, rate)
         outs[f"{amount:.0f} dB"] = hiss.apply(reader(noisy), 0, len(clean), cut)[0]
     rest = {k: np.square(frames_of(signal.sosfilt(high, x), rate))[still].mean() for k, x in outs.items()}
     for what, out in outs.items():
@@ -106,7 +106,7 @@ def hum_row(name: str, clean: np.ndarray, rate: int, level_db: float) -> None:
     whole = _hum(len(clean) * 48_000 // rate + 48_000, hz, rng)
     mains = signal.resample_poly(whole, rate, 48_000)[: len(clean)] if rate != 48_000 else whole[: len(clean)]
     mains = (mains * 10 ** (level_db / 20)).astype(np.float32)
-    found = hum_find.find(LowRate(reader(clean + mains), rate, len(clean), 1, hum_find.RATE), rate)
+    found = hum_find.find(LowRate(reader(clean + mains), rate, len(clean), 1, 12_000), rate)
     if found is None:
         print(f"{name:20s} {level_db:.0f} dBFS: none found")
         return
@@ -126,7 +126,7 @@ def crossing() -> None:
     note = (0.1 * shape * np.sin(2 * np.pi * 2 * hz * time)).astype(np.float32)
     mains = (0.003 * sum(np.sin(2 * np.pi * k * hz * time + k) / k for k in range(1, 9))).astype(np.float32)
     both = (note + mains + np.random.default_rng(1).standard_normal(len(note)) * 1e-5).astype(np.float32)
-    found = hum_find.find(LowRate(reader(both), rate, len(both), 1, hum_find.RATE), rate)
+    found = hum_find.find(LowRate(reader(both), rate, len(both), 1, 12_000), rate)
     out = both - hum_of(found, 0, len(both))[0]
     inside = shape > 0.5
     lost = 10 * np.log10(np.mean(out[inside] ** 2) / np.mean(note[inside] ** 2))

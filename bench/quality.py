@@ -15,8 +15,7 @@ import mir_eval
 import numpy as np
 from scipy import signal
 
-from conftest import look, reader
-from isophon.core.passes.esses import treat
+from conftest import cuts, look, reader
 from isophon.core.passes.esses.settings import EssSettings, usual_standout
 from isophon.core.render import Renderer
 from voices import ALSA, VOICES, alsa, score, sibilants, spoken, undecided
@@ -77,7 +76,7 @@ def _raise(samples: np.ndarray, rate: int, marks, up: float) -> np.ndarray:
 def _error(original: np.ndarray, heard: np.ndarray, rate: int, marks, nulls: list[bool] | None = None) -> float:
     heard = heard.astype(np.float32)
     _, found = look(heard, rate)
-    plan = treat.treatments(found, EssSettings(), usual_standout(found), rate)
+    plan = cuts(found, EssSettings(), usual_standout(found), rate)
     clean = Renderer(reader(heard), rate, len(heard)).cleaned(plan, 0, len(heard))[0]
     away = np.ones(len(heard), bool)
     for t in plan:

@@ -19,10 +19,10 @@ import numpy as np
 import soundfile as sf
 from PySide6.QtCore import QEventLoop, QTimer
 
+from conftest import cuts
 from isophon.core.audio.files import Recording
-from isophon.core.mix import Strip, hear
-from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.playing.mix import Strip, hear
 from isophon.core.render import RenderCache, Renderer
 from isophon.core.survey import survey
 
@@ -93,26 +93,26 @@ def opening(folder: Path, count: int, seconds: float) -> None:
         own = time.thread_time()
         app.processEvents()
         own, now = time.thread_time() - own, time.perf_counter()
-        room = window.workroom
+        room = window.work_page
         if first:
             longest, busiest = max(longest, now - last), max(busiest, own)
         else:
             entering = max(entering, now - last)
         last = now
-        if room is not None and not first and room.desk.take.wave is not None:
+        if room is not None and not first and room.workspace.take.wave is not None:
             room.trace.repaint()
             first = time.perf_counter() - start
             last = time.perf_counter()
-        if room is not None and all(p.found for p in room.desk.session.parts):
+        if room is not None and all(p.found for p in room.workspace.session.parts):
             break
         time.sleep(0.002)
         last += 0.002
     found = time.perf_counter() - start
-    for part in room.desk.session.parts:
-        room.desk.take_part(part.id)
+    for part in room.workspace.session.parts:
+        room.workspace.take_part(part.id)
         _wait(30)
     watch.done = True
-    marks = sum(len(p.marks) for p in room.desk.session.parts)
+    marks = sum(len(p.marks) for p in room.workspace.session.parts)
     print(f"{count} parts of {seconds:.0f} s")
     print(f"dropped to first picture    {first:.2f} s  (aim: 1.5)")
     print(f"all surveyed and found      {found:.1f} s  (aim: 60), {marks} esses")
@@ -129,7 +129,7 @@ def mixing(folder: Path, seconds: float) -> None:
     found = survey(recording.blocks(), recording.sample_rate, recording.frames)
     from isophon.core.passes.esses.find import find
 
-    plan = treat.treatments(find(recording.read, found), EssSettings(ceiling_db=-24), None, common.RATE)
+    plan = cuts(find(recording.read, found), EssSettings(ceiling_db=-24), None, common.RATE)
     cache = RenderCache()
     scene = tuple(
         Strip(Renderer(recording.read, common.RATE, recording.frames, cache), plan, 1_000 * i, 0.2, 0.2, i < 1)

@@ -15,6 +15,7 @@ import common
 import numpy as np
 from scipy import signal
 
+from conftest import cuts
 from isophon.core.audio.files import Recording
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.esses import treat
@@ -40,11 +41,11 @@ def main(seconds: float) -> None:
         everything = find_all(recording, found)
         marks = tuple(m for m in everything.marks if m.kind == "ess")
         source = Source(str(path), recording.sample_rate, 1, recording.frames)
-        part = Part("p", "p", source, marks=everything.marks, facts=everything.facts)
-        plan = treat.treatments(marks, EssSettings(), usual_standout(marks), common.RATE)
-        plan_all = treat.treatments(marks, EssSettings(ceiling_db=-24), None, common.RATE)
+        part = Part("p", "p", source, marks=everything.marks, measured=everything.measured)
+        plan = cuts(marks, EssSettings(), usual_standout(marks), common.RATE)
+        plan_all = cuts(marks, EssSettings(ceiling_db=-24), None, common.RATE)
 
-        def render(what: treat.Treatment) -> None:
+        def render(what: treat.EssCut) -> None:
             renderer = Renderer(recording.read, common.RATE, recording.frames)
             for _ in renderer.blocks(what, recording.blocks()):
                 pass

@@ -45,7 +45,7 @@ def found(samples: np.ndarray, rate: int, what) -> list:
     take = Written(samples, rate)
     surveyed = survey_recording(take)
     if what is pops:
-        return list(pops.find(pops.lows_of(pops.LowRate(take.read, rate, take.frames, 1, pops.LOW_HZ)), surveyed))
+        return list(pops.find(pops.lows_of(pops.LowRate(take.read, rate, take.frames, 1, 12_000)), surveyed))
     return [m for m in ticks.find(take.read, surveyed) if not m.sound]
 
 

@@ -60,7 +60,7 @@ def first_paint(runs: int) -> None:
     print(f"start to first paint: {ours / bare:.2f} of a bare QMainWindow ({ours:.2f} s, {bare:.2f} s)  (aim: 2.5)")
 
 
-def workroom(seconds: float) -> None:
+def work_page(seconds: float) -> None:
     from isophon.app.main import make_app
     from isophon.app.window import Window
 
@@ -70,25 +70,25 @@ def workroom(seconds: float) -> None:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_STATE_HOME"], os.environ["XDG_CACHE_HOME"] = folder + "/state", folder + "/cache"
         window.open_path(common.long_take(Path(folder) / "take.wav", seconds))
-        while window.workroom is None or not window.workroom.desk.part.found:
+        while window.work_page is None or not window.work_page.workspace.part.found:
             _wait(20)
         _wait(300)
-        room = window.workroom
+        room = window.work_page
         print(f"ceiling to samples ready in the loop: {_ceiling(room):.1f} ms median  (aim: 50)")
         print(f"painting the trace while zooming: {_zooming(room, app):.1f} ms median a frame  (aim: 16)")
         window.close()
 
 
 def _ceiling(room) -> float:
-    desk, player = room.desk, room.hearing.player
-    middle = desk.part.marks[len(desk.part.marks) // 2]
-    desk.take_in_hand([middle.id])
+    workspace, player = room.workspace, room.hearing.player
+    middle = workspace.part.marks[len(workspace.part.marks) // 2]
+    workspace.take_in_hand([middle.id])
     player.play()
     times = []
     for i in range(40):
         _wait(25)
         start = time.perf_counter()
-        desk.set_setting("ceiling_db", -6.0 - 0.2 * i, ("bench", 0))
+        workspace.set_setting("ceiling_db", -6.0 - 0.2 * i, ("bench", 0))
         player.ready(player.set_scene(player.scene), 1.0)
         times.append(1000 * (time.perf_counter() - start))
     player.stop()
@@ -96,12 +96,12 @@ def _ceiling(room) -> float:
 
 
 def _zooming(room, app) -> float:
-    desk, trace = room.desk, room.trace
+    workspace, trace = room.workspace, room.trace
     times = []
     for i in range(120):
         if i % 40 == 0:
-            desk.set_view(0, desk.take.recording.duration)
-        trace.zoom(1 / 1.2, desk.take.recording.duration * 0.41)
+            workspace.set_view(0, workspace.take.recording.duration)
+        trace.zoom(1 / 1.2, workspace.take.recording.duration * 0.41)
         start = time.perf_counter()
         trace.repaint()
         times.append(1000 * (time.perf_counter() - start))
@@ -112,4 +112,4 @@ def _zooming(room, app) -> float:
 if __name__ == "__main__":
     length = float(sys.argv[1]) if len(sys.argv) > 1 else 300.0
     first_paint(7 if length > 60 else 1)
-    workroom(length)
+    work_page(length)

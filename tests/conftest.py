@@ -9,7 +9,9 @@ import pytest
 import soundfile as sf
 
 from isophon.core.demo.build import make_demo
+from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.find import find
+from isophon.core.passes.esses.settings import change_of
 from isophon.core.session import file
 from isophon.core.survey import survey
 
@@ -73,6 +75,12 @@ def look(samples: np.ndarray, rate: int):
     return found, find(reader(two), found)
 
 
+def cuts(marks, settings, usual, rate: int):
+    """What settings do to the esses of a take whose usual one is known."""
+    changes = [(mark, change_of(mark, settings, usual)) for mark in marks if mark.kind == "ess"]
+    return treat.cuts([(mark, change) for mark, change in changes if change <= -0.05], settings, rate)
+
+
 def write(path: Path, samples: np.ndarray, rate: int, subtype: str = "PCM_24", **more) -> Path:
     sf.write(path, np.atleast_2d(samples).T, rate, subtype=subtype, **more)
     return path
@@ -94,7 +102,7 @@ def window(qtbot):
 
 @pytest.fixture
 def room(window, demo, tmp_path, qtbot):
-    """The workroom on a copy of the demo session's file, beside the original recordings."""
+    """The work_page on a copy of the demo session's file, beside the original recordings."""
     from driving import opened
 
     session = file.load(demo)

@@ -3,26 +3,28 @@
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 
-from isophon.app.route import STATIONS
+from isophon.app.views.route import STATIONS
 
 
 def opened(window, path, qtbot):
-    before = window.workroom
+    before = window.work_page
     window.open_path(path)
-    qtbot.waitUntil(lambda: window.workroom not in (None, before) or bool(window.message.text()), timeout=30_000)
-    assert window.workroom is not None, window.message.text()
+    qtbot.waitUntil(lambda: window.work_page not in (None, before) or bool(window.message.text()), timeout=30_000)
+    assert window.work_page is not None, window.message.text()
     window.activateWindow()
-    desk = window.workroom.desk
-    qtbot.waitUntil(lambda: bool(desk.take.trouble or (desk.part.found and desk.take.surveyed)), timeout=30_000)
+    workspace = window.work_page.workspace
+    qtbot.waitUntil(
+        lambda: bool(workspace.take.trouble or (workspace.part.found and workspace.take.surveyed)), timeout=30_000
+    )
     qtbot.wait(60)
-    window.workroom.setFocus()
-    return window.workroom
+    window.work_page.setFocus()
+    return window.work_page
 
 
-def crash(desk):
-    """Leave the desk as a killed process would: what is written is written, and nobody holds the session."""
-    desk.keeper.settle()
-    desk.keeper._lock.release()
+def crash(workspace):
+    """Leave the workspace as a killed process would: what is written is written, and nobody holds the session."""
+    workspace.keeper.settle()
+    workspace.keeper._lock.release()
 
 
 def key(station):

@@ -7,11 +7,9 @@ import isophon
 
 ROOT = Path(isophon.__file__).parent
 FLOORS = (
-    ("core.errors",), ("core.audio", "core.standins", "core.marks"), ("core.survey",),
-    ("core.sounding",), ("core.passes", "core.pictures"), ("core.facts",),
-    ("core.render", "core.scan", "core.roles"), ("core.session", "core.finding"), ("core.mix", "core.takes"),
-    ("core.bleeding",), ("core.player", "core.take", "core.handover", "core.demo"), ("core.worker",), ("core.crew",),
-    ("commands", "app"), ("cli",), ("__main__",),
+    ("core.errors", "core.ranges"), ("core.reading", "core.locks"), ("core.audio", "core.standins", "core.marks"),
+    ("core.survey",), ("core.passes",), ("core.render", "core.finding"), ("core.session",), ("core.takes",),
+    ("core.playing",), ("core.handover", "core.demo"), ("core.work",), ("commands", "app"), ("cli",), ("__main__",),
 )  # fmt: skip
 
 

@@ -13,10 +13,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 
-from isophon.app.history_page import HistoryPage  # noqa: E402
-from isophon.app.keys import KeysPage  # noqa: E402
 from isophon.app.main import make_app  # noqa: E402
-from isophon.app.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
+from isophon.app.pages.history_page import HistoryPage  # noqa: E402
+from isophon.app.pages.keys_page import KeysPage  # noqa: E402
+from isophon.app.views.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
 from isophon.app.window import Window  # noqa: E402
 from isophon.core.demo.build import make_demo  # noqa: E402
 
@@ -37,22 +37,22 @@ def main() -> None:
         window = Window()
         window.show()
         window.open_path(demo)
-        while window.workroom is None or not all(p.found for p in window.workroom.desk.session.parts):
+        while window.work_page is None or not all(p.found for p in window.work_page.workspace.session.parts):
             wait(20)
-        room, desk = window.workroom, window.workroom.desk
-        desk.take_part("part-1")
-        desk.set_view(6.0, 12.3)
-        marks = [m for m in desk.marks if 6.0 < m.start < 12.3]
-        desk.take_in_hand([marks[-1].id])
-        desk.set_change([marks[-1].id], -8.0)
-        desk.take_in_hand([marks[1].id])
-        desk.toggle_leave()
-        desk.take_parts(["part-3", "part-4"])
-        desk.set_setting("ceiling_db", -10.0)
-        desk.toggle_done()
-        desk.take_part("part-1")
+        room, workspace = window.work_page, window.work_page.workspace
+        workspace.take_part("part-1")
+        workspace.set_view(6.0, 12.3)
+        marks = [m for m in workspace.marks if 6.0 < m.start < 12.3]
+        workspace.take_in_hand([marks[-1].id])
+        workspace.set_change([marks[-1].id], -8.0)
+        workspace.take_in_hand([marks[1].id])
+        workspace.toggle_leave()
+        workspace.take_parts(["part-3", "part-4"])
+        workspace.set_setting("ceiling_db", -10.0)
+        workspace.toggle_done()
+        workspace.take_part("part-1")
         tallest = max(marks, key=lambda m: m.standout_db)
-        desk.take_in_hand([tallest.id])
+        workspace.take_in_hand([tallest.id])
         room.hearing.set_matched(True)
         room.hearing.set_hear("with the stack")
         room.hearing.toggle_play()
@@ -60,37 +60,37 @@ def main() -> None:
         window.grab().save(str(TARGET / "esses.png"))
         room.hearing.player.stop()
         room.open_station(STATIONS.index("Floor"))
-        desk.set_view(20.0, 34.0)
-        desk.take_in_hand([next(m.id for m in desk.marks if desk.part.change(m) < 0)])
+        workspace.set_view(20.0, 34.0)
+        workspace.take_in_hand([next(m.id for m in workspace.marks if workspace.part.change(m) < 0)])
         wait(300)
         window.grab().save(str(TARGET / "floor.png"))
         for name, part, view in (("Pops", "part-4", (16.0, 28.0)), ("Ticks", "part-4", (0.0, 34.0))):
             room.open_station(STATIONS.index(name))
-            desk.take_part(part)
-            desk.set_view(*view)
-            desk.take_in_hand([desk.marks[1].id])
+            workspace.take_part(part)
+            workspace.set_view(*view)
+            workspace.take_in_hand([workspace.marks[1].id])
             wait(300)
             window.grab().save(str(TARGET / f"{name.lower()}.png"))
         room.open_station(STATIONS.index("Bleed"))
-        desk.take_part("part-2")
+        workspace.take_part("part-2")
         room.sheet.extras.learn.click()
-        while desk.part.leak is None:
+        while workspace.part.leak is None:
             wait(50)
         room.message.hide()
-        desk.set_view(0.0, 12.0)
-        desk.take_in_hand([desk.marks[2].id])
+        workspace.set_view(0.0, 12.0)
+        workspace.take_in_hand([workspace.marks[2].id])
         wait(300)
         window.grab().save(str(TARGET / "bleed.png"))
-        desk.take_part("part-1")
+        workspace.take_part("part-1")
         room.open_station(STATIONS.index("Breaths"))
-        desk.set_view(0.0, 30.0)
-        desk.take_in_hand([desk.marks[2].id])
+        workspace.set_view(0.0, 30.0)
+        workspace.take_in_hand([workspace.marks[2].id])
         wait(300)
         window.grab().save(str(TARGET / "breaths.png"))
         room.open_station(STATIONS.index("Esses"))
-        desk.set_view(6.0, 12.3)
-        desk.take_in_hand([tallest.id])
-        history = HistoryPage(desk, window)
+        workspace.set_view(6.0, 12.3)
+        workspace.take_in_hand([tallest.id])
+        history = HistoryPage(workspace, window)
         history.show()
         wait(200)
         history.grab().save(str(TARGET / "history.png"))
@@ -116,7 +116,7 @@ def main() -> None:
         wait(100)
         keys.grab().save(str(TARGET / "keys.png"))
         keys.close()
-        desk.keeper.settle()
+        workspace.keeper.settle()
         start = Window()
         start.show()
         wait(200)

@@ -6,25 +6,28 @@ import argparse
 import json
 import sys
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from msgspec.structs import replace
 
-from isophon.core import handover
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
-from isophon.core.bleeding import CueFile, Learned, Lesson, dry, learn, lesson_again
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
 from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
-from isophon.core.marks import KINDS, Mark
+from isophon.core.handover import stems as handover
+from isophon.core.marks import Mark
+from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed
 from isophon.core.passes.bleed.settings import in_force
-from isophon.core.passes.hiss.settings import SILENT_DB
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
 from isophon.core.session.model import ROLES, Part, Session, Source
-from isophon.core.session.settings import WHOLE_KINDS, WORKING_KINDS, Settings, role_default, with_setting
+from isophon.core.session.settings import role_default, with_setting
 from isophon.core.survey import Survey
+from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
+
+BLEED = bleed.KIND.name
 
 
 def find(call: argparse.Namespace) -> int:
@@ -43,10 +46,8 @@ def find(call: argparse.Namespace) -> int:
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": found.floor_dbfs,
         "marks": [_row(part, mark) for mark in part.marks],
-        "bands": _hum_rows(part),
-        "rumble": None if part.low_cut_hz is None else {"cut_hz": part.low_cut_hz, "slope": part.rumble.slope},
-        "hiss": _hiss_row(part),
-        "bleed": _bleed_row(part),
+        "bands": [row for kind in KINDS for row in kind.rows(part)],
+        **{kind.name: kind.report(part) for kind in KINDS if kind.learned or not kind.marked},
     }
     if call.json:
         print(json.dumps(result, indent=1))
@@ -78,6 +79,7 @@ def clean(call: argparse.Namespace) -> int:
     return status
 
 
+Tell = Callable[[float], None]
 Job = Callable[[handover.Target], dict[str, Any]]
 Jobs = list[tuple[Part, Job]]
 
@@ -163,10 +165,11 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
             with Recording(path) as recording:
                 edits.check_source(part.source, recording)
                 found = survey_recording(recording, lambda f: progress(path, "surveying", f))
-                lesson = lesson_again(session, part) if "bleed" in kinds else None
+                lesson = lesson_again(session, part) if BLEED in kinds else None
                 if lesson is not None:  # nothing is learned where it is still kept
                     learn(recording, lesson, found, lambda f: progress(path, "learning the bleed", f))
-                ready = part if part.found else _found_anew(session, part, recording, found)
+                tell = partial(progress, path, "looking for marks")
+                ready = part if part.found else _found_anew(session, part, recording, found, tell)
                 ready = _only(ready, kinds)
                 return handover.hand_over(
                     ready, recording, found, target, lambda f: progress(path, "cleaning", f), session.rate
@@ -179,18 +182,18 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
     return [(part, job(part)) for part in session.parts], inputs
 
 
-def _found_anew(session: Session, part: Part, recording: Recording, found: Survey) -> Part:
+def _found_anew(session: Session, part: Part, recording: Recording, found: Survey, tell: Tell) -> Part:
     """A part that has not been looked through (by this version): what is found meets what was decided by hand."""
     heard = dry(recording, part.leak, part.bleed)
     if heard is not recording:
         found = survey_recording(heard)
-    all_found = find_all(heard, found)
-    findings = edits.Findings(part.source, all_found.marks, found.voice_lufs, found.floor_dbfs, all_found.facts,
+    all_found = find_all(heard, found, tell)
+    findings = edits.Findings(part.source, all_found.marks, found.voice_lufs, found.floor_dbfs, all_found.measured,
                               in_force(part.leak, part.bleed))  # fmt: skip
     return edits.adopt_findings(session, part.id, findings).part(part.id)
 
 
-def _part(path: Path, recording: Recording, role: str, settings: dict[str, Settings]) -> Part:
+def _part(path: Path, recording: Recording, role: str, settings: dict[str, Any]) -> Part:
     source = Source(spelled(path), recording.sample_rate, recording.channels, recording.frames)
     return Part("part-1", path.stem, source, role, **settings)
 
@@ -203,27 +206,27 @@ def _surveyed(
     lesson: Lesson | None = None,
 ) -> tuple[Part, Survey]:
     hits: tuple[Mark, ...] = ()
-    if lesson is not None and "bleed" in kinds and part.bleed.on:
+    if lesson is not None and BLEED in kinds and part.bleed.on:
         raw = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
         learned = learn(recording, lesson, raw, lambda f: progress(recording.path, "learning the bleed", f))
         part, hits = replace(part, leak=learned.facts), learned.marks
         _warn_of_leak(recording, lesson, learned)
     heard = dry(recording, part.leak, part.bleed)
     found = survey_recording(heard, lambda f: progress(recording.path, "surveying", f))
-    if "ess" in kinds:
+    if any(BY_NAME[name].needs_voice for name in kinds):
         need_voice(recording, found)
-    part = _with_marks(part, heard, found)
+    part = _with_marks(part, heard, found, kinds, partial(progress, recording.path, "looking for marks"))
     marks = tuple(sorted((*part.marks, *hits), key=lambda m: (m.start, m.id)))
     return _only(replace(part, marks=marks), kinds), found
 
 
-def _lesson(call: argparse.Namespace, settings: dict[str, Settings]) -> Lesson | None:
+def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None:
     """What the bleed is to be learned from; bleed that is asked for by name without a cue is the take's own click."""
-    bleed = settings["bleed"]
+    how = settings[BLEED]
     if call.cue:
-        return Lesson(tuple(CueFile(spelled(cue), bleed.nudge_ms / 1000) for cue in call.cue), bleed.moments)
-    named = call.only is not None and "bleed" in _kind_list("--only", call.only)
-    return Lesson((), bleed.moments) if call.own_click or named else None
+        return Lesson(tuple(CueFile(spelled(cue), how.nudge_ms / 1000) for cue in call.cue), how.moments)
+    named = call.only is not None and BLEED in _kind_list("--only", call.only)
+    return Lesson((), how.moments) if call.own_click or named else None
 
 
 def _warn_of_leak(recording: Recording, lesson: Lesson, learned: Learned) -> None:
@@ -239,15 +242,15 @@ def _warn_of_leak(recording: Recording, lesson: Lesson, learned: Learned) -> Non
         print(f"isophon: {name}: {what} was found in it; nothing of that was taken out", file=sys.stderr)
 
 
-def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
-    all_found = find_all(recording, found)
+def _with_marks(part: Part, recording: Recording, found: Survey, kinds: set[str], tell: Tell) -> Part:
+    all_found = find_all(recording, found, tell, kinds)
     learned = ()
     if part.hiss.learn_to > part.hiss.learn_from:
-        learned = noise_in(recording, found, all_found.facts.hum, part.hiss.learn_from, part.hiss.learn_to)
+        learned = noise_in(recording, found, all_found.measured.hum, part.hiss.learn_from, part.hiss.learn_to)
     return replace(
         part,
         marks=all_found.marks,
-        facts=all_found.facts,
+        measured=all_found.measured,
         learned=learned,
         found=True,
         voice_lufs=found.voice_lufs,
@@ -257,7 +260,8 @@ def _with_marks(part: Part, recording: Recording, found: Survey) -> Part:
 
 def _only(part: Part, kinds: set[str]) -> Part:
     """A part on which only some kinds are worked."""
-    off = {kind: replace(getattr(part, kind), on=False) for kind in WHOLE_KINDS if kind not in kinds}
+    left_out = {name: part.settings(name) for name in NAMES if name not in kinds}
+    off = {name: replace(one, on=False) for name, one in left_out.items() if hasattr(one, "on")}
     return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), **off)
 
 
@@ -276,52 +280,12 @@ def _row(part: Part, mark: Mark) -> dict[str, Any]:
     return row | ({"sound": mark.sound} if mark.sound else {})
 
 
-def _hum_rows(part: Part) -> list[dict[str, Any]]:
-    """The partials of the hum; what takes them away reaches down to the noise beside them."""
-    if part.facts.hum is None or not part.hum.on:
-        return []
-    voice = 0.0 if part.voice_lufs is None else part.voice_lufs
-    return [
-        {
-            "kind": "hum",
-            "freq_hz": partial.freq_hz,
-            "q": round(partial.freq_hz, 1),  # a line: about 1 Hz wide
-            "standout_db": round(partial.level_db - voice, 1),
-            "change_db": -partial.over_db if partial.freq_hz <= part.hum.top_hz and partial.over_db > 0 else 0.0,
-            "level_db": partial.level_db,
-        }
-        for partial in part.facts.hum.partials
-    ]
-
-
-def _hiss_row(part: Part) -> dict[str, float] | None:
-    """What is done to the hiss, None where nothing is."""
-    if not part.hiss.on or not part.noise or max(part.noise) <= SILENT_DB:
-        return None
-    return {"level_dbfs": part.hiss_level, "from_hz": part.hiss.from_hz, "change_db": part.hiss.amount_db}
-
-
-def _bleed_row(part: Part) -> dict[str, Any] | None:
-    """What is known of what leaked, None where nothing was learned."""
-    leak = part.leak
-    if leak is None:
-        return None
-    return {"found": bool(leak.key), "cues": list(leak.cues), "delay_s": leak.delay_s, "drift_ppm": leak.ppm,
-            "less_db": leak.less_db} | ({"beat_s": leak.beat_s} if leak.own_click else {})  # fmt: skip
-
-
 def _print_marks(part: Part, result: dict[str, Any]) -> None:
     voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
     print(f"{shown(result['file'])}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
-    if part.low_cut_hz is not None:
-        print(f"low cut at {part.low_cut_hz:.0f} Hz")
-    if (found := part.facts.hum) is not None and part.hum.on:
-        print(f"hum: {found.base_hz:.2f} Hz and {len(found.partials)} partials, {found.level_db:.1f} dBFS")
-    if (leak := part.leak) is not None and leak.key:
-        where = f"every {leak.beat_s:.4f} s" if leak.own_click else f"{1000 * leak.delay_s:.2f} ms later"
-        print(f"bleed of {shown(', '.join(leak.cues))}: {where}, {leak.less_db:.1f} dB less of it")
-    if (hiss := result["hiss"]) is not None:
-        print(f"hiss: {hiss['level_dbfs']:.1f} dBFS above {hiss['from_hz']:.0f} Hz, {hiss['change_db']:.1f} dB")
+    for kind in KINDS:
+        if told := kind.told(part):
+            print(shown(told))
     print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
     for mark in part.marks:
         print(
@@ -331,15 +295,9 @@ def _print_marks(part: Part, result: dict[str, Any]) -> None:
 
 
 def _kinds(call: argparse.Namespace) -> set[str]:
-    kinds = set(WORKING_KINDS)
+    kinds = set(NAMES)
     if call.only is not None:
-        only = _kind_list("--only", call.only)
-        missing = sorted(only - kinds)
-        if missing:
-            raise CallError(
-                f"--only: {', '.join(missing)} cannot be worked on in this version, only {', '.join(WORKING_KINDS)}"
-            )
-        kinds &= only
+        kinds &= _kind_list("--only", call.only)
     if call.skip is not None:
         kinds -= _kind_list("--skip", call.skip)
     return kinds
@@ -348,15 +306,15 @@ def _kinds(call: argparse.Namespace) -> set[str]:
 def _kind_list(option: str, text: str) -> set[str]:
     kinds = {kind.strip() for kind in text.split(",") if kind.strip()}
     for kind in sorted(kinds):
-        if kind not in KINDS:
-            raise CallError(f"{option}: '{kind}' is no kind; the kinds are {', '.join(KINDS)}")
+        if kind not in NAMES:
+            raise CallError(f"{option}: '{kind}' is no kind of this version; the kinds are {', '.join(NAMES)}")
     if not kinds:
-        raise CallError(f"{option}: names no kind; the kinds are {', '.join(KINDS)}")
+        raise CallError(f"{option}: names no kind; the kinds are {', '.join(NAMES)}")
     return kinds
 
 
-def _settings(call: argparse.Namespace, role: str) -> dict[str, Settings]:
-    settings = {kind: role_default(kind, role) for kind in WORKING_KINDS}
+def _settings(call: argparse.Namespace, role: str) -> dict[str, Any]:
+    settings = {kind: role_default(kind, role) for kind in NAMES}
     if call.card:
         settings |= file.load_card(call.card)
     for kind, setting, value in map(_one_setting, call.set):
@@ -370,8 +328,8 @@ def _one_setting(item: str) -> tuple[str, str, str]:
     kind, dot, setting = name.partition(".")
     if not (equals and dot):
         raise CallError(f"--set {item}: use KIND.SETTING=VALUE, for example --set ess.ceiling_db=-4")
-    if kind not in WORKING_KINDS:
-        raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(WORKING_KINDS)}")
+    if kind not in NAMES:
+        raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(NAMES)}")
     return kind, setting, value
 
 

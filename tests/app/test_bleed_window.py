@@ -8,79 +8,81 @@ from isophon.core.session import file, layout
 
 
 def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
-    desk = room.desk
-    desk.take_part("part-4")
+    workspace = room.workspace
+    workspace.take_part("part-4")
     press(room, key("Bleed"), qtbot=qtbot)
     extras = room.sheet.extras
-    assert desk.marks == () and extras.words.text() == "Not learned yet." and not extras.on.isEnabled()
-    qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
+    assert workspace.marks == () and extras.words.text() == "Not learned yet." and not extras.on.isEnabled()
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: desk.part.leak is not None, timeout=90_000)
-    assert desk.part.leak.key and "heard 1.9" in extras.words.text() and len(desk.marks) > 100
-    assert desk.keeper.history.undo_name.startswith("bleed learned")
-    hit = desk.marks[0]
+    qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=90_000)
+    assert workspace.part.leak.key and "heard 1.9" in extras.words.text() and len(workspace.marks) > 100
+    assert workspace.keeper.history.undo_name.startswith("bleed learned")
+    hit = workspace.marks[0]
     first, last = (round(t * 48_000) for t in hit.span)
-    desk.set_of_kind("gap", "floor_db", 60.0)  # the gaps of a harmony are silent anyway
+    workspace.set_of_kind("gap", "floor_db", 60.0)  # the gaps of a harmony are silent anyway
 
     def heard() -> np.ndarray:
-        return np.diff(desk.take.renderer.cleaned(desk.part.plan, first, last - first)[0])
+        return np.diff(workspace.take.renderer.cleaned(workspace.part.plan, first, last - first)[0])
 
     clean = heard()
     extras.on.click()
     assert np.mean(heard() ** 2) > 3 * np.mean(clean**2)
     extras.on.click()
-    desk.take_in_hand([hit.id])
+    workspace.take_in_hand([hit.id])
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    assert np.mean(heard() ** 2) > 3 * np.mean(clean**2) and desk.part.change(desk.mark) == 0
+    assert np.mean(heard() ** 2) > 3 * np.mean(clean**2) and workspace.part.change(workspace.mark) == 0
     press(room, Qt.Key.Key_Down, qtbot=qtbot)
     assert "for the whole part" in room.message.text()
     room.grab()
-    desk.look_again()
+    workspace.look_again()
     qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=60_000)
-    assert len(desk.marks) > 100 and desk.part.mark(hit.id).hand.leave, "looking again keeps the hits and the hand"
+    assert len(workspace.marks) > 100 and workspace.part.mark(hit.id).hand.leave, (
+        "looking again keeps the hits and the hand"
+    )
     path = tmp_path / "kept.isophon"
-    file.save(desk.session, path)
-    assert file.load(path).part("part-4").leak == desk.part.leak
+    file.save(workspace.session, path)
+    assert file.load(path).part("part-4").leak == workspace.part.leak
 
 
 def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     """From a selected time; the passes that ought to look again say so, and do it at one press."""
-    desk = room.desk
-    cues = [g.id for g in desk.session.guides if g.kind == "cue"]
-    desk.edit("remove", lambda s: layout.remove(s, cues))
-    desk.take_part("part-3")
+    workspace = room.workspace
+    cues = [g.id for g in workspace.session.guides if g.kind == "cue"]
+    workspace.edit("remove", lambda s: layout.remove(s, cues))
+    workspace.take_part("part-3")
     press(room, key("Bleed"), qtbot=qtbot)
     extras = room.sheet.extras
     assert extras.source.currentText() == "its own regular click" and "Lay out" in extras.words.text()
     assert any("Ad-libs" in extras.source.itemText(i) for i in range(extras.source.count()))
-    qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     assert not room.sheet.again.isVisible()
-    desk.select((1.0, 60.0))
+    workspace.select((1.0, 60.0))
     assert extras.learn.text() == "Learn from 59.0 s"
     qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: desk.part.leak is not None, timeout=120_000)
-    leak = desk.part.leak
+    qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)
+    leak = workspace.part.leak
     assert leak.own_click and abs(leak.beat_s - 0.44) < 1e-4 and leak.moments == ((1.0, 60.0),)
     assert "a click every 440.0" in extras.words.text() and "Look again" in room.message.text()
-    assert desk.part.bleed.learn_to == 60.0
+    assert workspace.part.bleed.learn_to == 60.0
     room.grab()
     press(room, key("Esses"), qtbot=qtbot)
     assert "ought to look again" in room.title.route.toolTip() and room.sheet.again.isVisible()
-    by_hand = desk.marks[0]
-    desk.set_change([by_hand.id], -9.0)
+    by_hand = workspace.marks[0]
+    workspace.set_change([by_hand.id], -9.0)
     qtbot.mouseClick(room.sheet.again, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not desk.leaks.stale(), timeout=60_000)
+    qtbot.waitUntil(lambda: not workspace.leaks.stale(), timeout=60_000)
     assert not room.sheet.again.isVisible() and "ought to look again" not in room.title.route.toolTip()
-    assert desk.part.change(desk.part.mark(by_hand.id)) == -9.0
+    assert workspace.part.change(workspace.part.mark(by_hand.id)) == -9.0
     press(room, key("Bleed"), qtbot=qtbot)
     room.sheet.extras.on.click()
     assert room.sheet.again.isVisible(), "with the bleed back in, they ought to look again"
 
 
 def test_too_short_a_time_is_told(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     press(room, key("Bleed"), qtbot=qtbot)
-    desk.select((3.0, 3.4))
+    workspace.select((3.0, 3.4))
     qtbot.mouseClick(room.sheet.extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "1 s or more are needed" in room.message.text(), timeout=60_000)
-    assert desk.part.leak is None
+    assert workspace.part.leak is None

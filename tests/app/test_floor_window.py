@@ -6,6 +6,8 @@ from PySide6.QtCore import QPointF, Qt
 
 from driving import drag, key, press
 from isophon.core.passes.gaps.treat import Fade
+from isophon.core.passes.hiss.settings import noise_in
+from isophon.core.passes.rumble.settings import cut_in
 
 
 def fades(part):
@@ -13,91 +15,97 @@ def fades(part):
 
 
 def test_breaths_come_down_under_their_ceiling(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     press(room, key("Breaths"), qtbot=qtbot)
-    assert desk.pass_.name == "Breaths" and len(desk.marks) == 14 and room.sheet.about.text() == ""
-    assert {m.kind for m in desk.marks} == {"breath"} and "breaths of Lead" in room.about.text()
+    assert workspace.pass_.name == "Breaths" and len(workspace.marks) == 14 and room.sheet.about.text() == ""
+    assert {m.kind for m in workspace.marks} == {"breath"} and "breaths in dB" in room.about.accessibleName()
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
-    assert desk.mark.kind == "breath" and "Breath 1 of 14" in room.lens.head.text() and not room.lens.blend.isVisible()
+    assert (
+        workspace.mark.kind == "breath"
+        and "Breath 1 of 14" in room.lens.head.text()
+        and not room.lens.blend.isVisible()
+    )
     tag = room.skyline._tags()["ceiling_db"]
     lower = QPointF(tag.center().x(), room.skyline.y_of(-21.0))
     drag(qtbot, room.skyline, tag.center(), lower)
-    assert desk.part.breath.ceiling_db == pytest.approx(-21.0, abs=0.8) and desk.part.ess.ceiling_db == -3.0
-    assert desk.part.change(desk.mark) > -6.0
+    assert workspace.part.breath.ceiling_db == pytest.approx(-21.0, abs=0.8) and workspace.part.ess.ceiling_db == -3.0
+    assert workspace.part.change(workspace.mark) > -6.0
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    assert desk.part.change(desk.mark) == 0 and desk.keeper.history.undo_name.startswith("leave")
+    assert workspace.part.change(workspace.mark) == 0 and workspace.keeper.history.undo_name.startswith("leave")
     qtbot.mouseClick(room.sheet.reset, Qt.MouseButton.LeftButton)
-    assert desk.part.breath.ceiling_db == -32.0
-    mark, samples = desk.marks[3], desk.take.renderer
+    assert workspace.part.breath.ceiling_db == -32.0
+    mark, samples = workspace.marks[3], workspace.take.renderer
     first, last = (round(t * 48_000) for t in mark.span)
-    sung, clean = samples.sung(first, last - first)[0], samples.cleaned(desk.part.plan, first, last - first)[0]
+    sung, clean = samples.sung(first, last - first)[0], samples.cleaned(workspace.part.plan, first, last - first)[0]
     assert np.mean(clean[3_000:-3_000] ** 2) < 0.5 * np.mean(sung[3_000:-3_000] ** 2)
-    desk.select((20.9, 21.3))
+    workspace.select((20.9, 21.3))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
-    assert desk.mark.kind == "breath" and desk.mark.hand.drawn and len(desk.marks) == 15
+    assert workspace.mark.kind == "breath" and workspace.mark.hand.drawn and len(workspace.marks) == 15
     room.grab()
 
 
 def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     press(room, key("Floor"), qtbot=qtbot)
-    assert desk.pass_.name == "Floor" and room.title.route.current == 1
-    before = len(fades(desk.part))
+    assert workspace.pass_.name == "Floor" and room.title.route.current == 1
+    before = len(fades(workspace.part))
     qtbot.wait(100)  # laid out
     tag = room.skyline._tags()["floor_db"]
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(1.0)))
-    assert desk.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(desk.part)) > before
-    filled = next(t for t in fades(desk.part) if t.gain == 0.0)
+    assert workspace.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(workspace.part)) > before
+    filled = next(t for t in fades(workspace.part) if t.gain == 0.0)
     assert filled.room and filled.opens < filled.edge
-    qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
-    before, after = desk.take.stillness(desk.part.plan)
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
+    before, after = workspace.take.stillness(workspace.part.plan)
     assert -66 < before < -60 and after <= before + 0.5
     assert "of all −54 → −" in room.transport.still.text() and "stillness −63 → −" in room.transport.still.text()
-    double = desk.session.part("part-2")
-    assert desk.shelf.take(double.source).stillness(double.plan)[1] == -120
-    room.sheet.between.click()
+    double = workspace.session.part("part-2")
+    assert workspace.pool.take(double.source).stillness(double.plan)[1] == -120
+    room.sheet.extras.between.click()
     extras = room.sheet.extras
     extras.how.setCurrentIndex(extras.how.findData("silence"))
     extras.how.activated.emit(extras.how.currentIndex())
-    gap = next(t for t in fades(desk.part) if t.gain == 0.0)
-    middle = desk.take.renderer.cleaned(desk.part.plan, gap.first + gap.edge, gap.last - gap.first - 2 * gap.edge)
+    gap = next(t for t in fades(workspace.part) if t.gain == 0.0)
+    middle = workspace.take.renderer.cleaned(
+        workspace.part.plan, gap.first + gap.edge, gap.last - gap.first - 2 * gap.edge
+    )
     assert not middle.any(), "silence is silent, after the low cut too"
-    mark = max(desk.marks, key=lambda m: m.end - m.start)
-    desk.take_in_hand([mark.id])
+    mark = max(workspace.marks, key=lambda m: m.end - m.start)
+    workspace.take_in_hand([mark.id])
     pictures = room.lens.pictures
-    box = pictures.mark_box(desk.mark, pictures.boxes()[0])
+    box = pictures.mark_box(workspace.mark, pictures.boxes()[0])
     drag(qtbot, pictures, QPointF(box.left(), box.center().y()), QPointF(box.left() - 14, box.center().y()))
-    assert desk.mark.span[0] < mark.start and "reaches into the singing" in room.lens.warning.text()
+    assert workspace.mark.span[0] < mark.start and "reaches into the singing" in room.lens.warning.text()
 
 
 def test_the_low_cut_is_proposed_and_warns_when_it_eats_the_voice(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     press(room, key("Floor"), qtbot=qtbot)
-    extras = room.sheet.noise
-    assert desk.part.low_cut_hz == 150 and "lowest notes 220 Hz" in extras.loss.text()
+    extras = room.sheet.extras.noise
+    assert cut_in(workspace.part) == 150 and "lowest notes 220 Hz" in extras.loss.text()
     extras.cut.moved.emit(240.0, ("cut", 1))
-    assert desk.part.low_cut_hz == 240 and "eats the voice" in extras.loss.text()
+    assert cut_in(workspace.part) == 240 and "eats the voice" in extras.loss.text()
     qtbot.mouseClick(extras.on, Qt.MouseButton.LeftButton)
-    assert desk.part.low_cut_hz is None
-    desk.undo()
-    desk.undo()
-    assert desk.part.low_cut_hz == 150 and extras.on.isChecked()
+    assert cut_in(workspace.part) is None
+    workspace.undo()
+    workspace.undo()
+    assert cut_in(workspace.part) == 150 and extras.on.isChecked()
 
 
 def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     press(room, key("Floor"), qtbot=qtbot)
-    qtbot.waitUntil(lambda: all(p.found for p in desk.session.parts), timeout=60_000)
-    noise = room.sheet.noise
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
+    noise = room.sheet.extras.noise
     assert noise.hum_words.text().startswith("50.01 Hz, ") and "4 parts −5" in noise.hum_words.text()
     assert "dBFS above 5 kHz, learned from the stillness" in noise.hiss_words.text()
-    still = next(m for m in desk.marks if m.end - m.start > 1 and m.over_room_db < 8)
+    still = next(m for m in workspace.marks if m.end - m.start > 1 and m.over_room_db < 8)
     first, frames = round((still.start + 0.2) * 48_000), 40_000
 
     def heard() -> np.ndarray:
-        return desk.take.renderer.cleaned(desk.part.plan, first, frames)[0].astype(float)
+        return workspace.take.renderer.cleaned(workspace.part.plan, first, frames)[0].astype(float)
 
-    desk.set_of_kind("gap", "floor_db", 60.0)
+    workspace.set_of_kind("gap", "floor_db", 60.0)
     spectra = {}
     for name in ("both", "hum off", "hiss off"):
         if name == "hum off":
@@ -110,43 +118,43 @@ def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
     assert spectra["hum off"][third].sum() > 8 * spectra["both"][third].sum()
     assert spectra["hiss off"][top].sum() / spectra["hum off"][top].sum() == pytest.approx(4, rel=0.25)
     qtbot.mouseClick(room.sheet.reset, Qt.MouseButton.LeftButton)
-    assert desk.part.hum.on and desk.part.hiss.on and desk.part.gap.floor_db == 6.0
+    assert workspace.part.hum.on and workspace.part.hiss.on and workspace.part.gap.floor_db == 6.0
 
 
 def test_hiss_is_learned_from_the_selected_time(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     press(room, key("Floor"), qtbot=qtbot)
-    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
-    assert "Drag over the ruler" in room.message.text() and not desk.part.learned
-    before = desk.part.noise
-    shuffle = next(m for m in desk.marks if m.over_room_db > 12)
-    desk.select((shuffle.start, shuffle.end))
-    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
-    assert desk.part.noise != before and "learned from 4" in room.sheet.noise.hiss_words.text()
-    desk.select((1.0, 1.05))
-    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
+    assert "Drag over the ruler" in room.message.text() and not workspace.part.learned
+    before = noise_in(workspace.part)
+    shuffle = next(m for m in workspace.marks if m.over_room_db > 12)
+    workspace.select((shuffle.start, shuffle.end))
+    qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
+    assert noise_in(workspace.part) != before and "learned from 4" in room.sheet.extras.noise.hiss_words.text()
+    workspace.select((1.0, 1.05))
+    qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     assert "too short to learn" in room.message.text()
-    desk.select(None)
-    qtbot.mouseClick(room.sheet.noise.learn, Qt.MouseButton.LeftButton)
-    assert desk.part.noise == before
-    desk.undo()
-    assert desk.part.noise != before
+    workspace.select(None)
+    qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
+    assert noise_in(workspace.part) == before
+    workspace.undo()
+    assert noise_in(workspace.part) != before
 
 
 def test_a_gaps_edge_is_dragged_in_the_trace(room, qtbot):
-    desk, trace = room.desk, room.trace
+    workspace, trace = room.workspace, room.trace
     press(room, key("Floor"), qtbot=qtbot)
-    gap = next(m for m in desk.marks if desk.part.change(m) < 0)
-    desk.set_view(gap.start - 1, gap.end + 1)
-    desk.take_in_hand([gap.id])
+    gap = next(m for m in workspace.marks if workspace.part.change(m) < 0)
+    workspace.set_view(gap.start - 1, gap.end + 1)
+    workspace.take_in_hand([gap.id])
     y = trace._rows()[2].center().y()
     drag(qtbot, trace, QPointF(trace.x_of(gap.end), y), QPointF(trace.x_of(gap.end - 0.2), y))
-    assert desk.mark.span == (gap.start, pytest.approx(gap.end - 0.2, abs=0.01))
-    changed = [t for t in fades(desk.part) if t.first >= round(gap.start * 48_000)]
-    assert min(changed, key=lambda t: t.first).last == round((desk.mark.span[1] - 0.03) * 48_000)
-    view = desk.view
+    assert workspace.mark.span == (gap.start, pytest.approx(gap.end - 0.2, abs=0.01))
+    changed = [t for t in fades(workspace.part) if t.first >= round(gap.start * 48_000)]
+    assert min(changed, key=lambda t: t.first).last == round((workspace.mark.span[1] - 0.03) * 48_000)
+    view = workspace.view
     drag(qtbot, trace, QPointF(trace.x_of(gap.start + 0.4), y), QPointF(trace.x_of(gap.start + 0.2), y))
-    assert desk.view != view, "elsewhere the view moves along"
-    desk.undo()
-    assert desk.mark.span == (gap.start, gap.end)
+    assert workspace.view != view, "elsewhere the view moves along"
+    workspace.undo()
+    assert workspace.mark.span == (gap.start, gap.end)
     room.grab()

@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QTableWidget
 
 from conftest import write
 from driving import key, opened, press
-from isophon.app.passes import PASSES
-from isophon.app.state import unsaved_work
+from isophon.app.model.state import unsaved_work
+from isophon.app.sheets import PASSES
 from isophon.app.window import Window
 from isophon.core.errors import InputError
 from isophon.core.session import edits, file
@@ -26,49 +26,49 @@ SRC = Path(__file__).parent.parent.parent / "src"
 
 @pytest.fixture
 def take_room(window, tmp_path, qtbot):
-    """The workroom on one spoken take, with no file of its own yet."""
+    """The work_page on one spoken take, with no file of its own yet."""
     samples, rate, _ = spoken("de")
     return opened(window, write(tmp_path / "take.wav", samples, rate), qtbot)
 
 
 def test_a_second_window_gets_a_copy_and_the_first_loses_nothing(window, room, qtbot):
-    path = room.desk.keeper.saved_as
+    path = room.workspace.keeper.saved_as
     other = Window()
     qtbot.addWidget(other)
     again = opened(other, path, qtbot)
-    assert "open in another window" in again.message.text() and again.desk.keeper.saved_as is None
-    again.desk.set_setting("ceiling_db", -20.0)
-    room.desk.set_setting("ceiling_db", -7.0)
-    assert not again.desk.keeper.save(path) and "open in another window" in again.message.text()
-    assert room.desk.keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
+    assert "open in another window" in again.message.text() and again.workspace.keeper.saved_as is None
+    again.workspace.set_setting("ceiling_db", -20.0)
+    room.workspace.set_setting("ceiling_db", -7.0)
+    assert not again.workspace.keeper.save(path) and "open in another window" in again.message.text()
+    assert room.workspace.keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
     other.close()
-    room.desk.set_setting("ceiling_db", -8.0)
-    room.desk.keeper.settle()
+    room.workspace.set_setting("ceiling_db", -8.0)
+    room.workspace.keeper.settle()
     assert [name for name, _ in unsaved_work()] == ["Glasshouse Starlings"]  # the copy's
     third = Window()
     qtbot.addWidget(third)
     window.close()
-    assert opened(third, path, qtbot).desk.keeper.saved_as == path
-    assert "newer work" in third.workroom.message.text()
+    assert opened(third, path, qtbot).workspace.keeper.saved_as == path
+    assert "newer work" in third.work_page.message.text()
     third.close()
 
 
 def test_a_file_that_changed_meanwhile_is_not_written_over_unasked(room):
-    keeper, path = room.desk.keeper, room.desk.keeper.saved_as
+    keeper, path = room.workspace.keeper, room.workspace.keeper.saved_as
     theirs = edits.set_setting(file.load(path), ["part-1"], "ess", "ceiling_db", -20.0)
     file.save(theirs, path)
-    room.desk.set_setting("ceiling_db", -7.0)
+    room.workspace.set_setting("ceiling_db", -7.0)
     assert not keeper.save(path) and "was changed by something else" in room.message.text()
     assert file.load(path).parts[0].ess.ceiling_db == -20.0
     assert keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
     other = path.with_name("second mix.isophon")
     assert keeper.save(other) and keeper.session.name == "second mix" and room.title.name.text() == "second mix"
-    room.desk.undo()
+    room.workspace.undo()
     assert keeper.session.name == "second mix" and keeper.session.parts[0].ess.ceiling_db == -3.0
 
 
 def test_a_full_disk_is_told_and_the_journal_goes_on_by_itself(window, room, qtbot, monkeypatch):
-    desk, real, full = room.desk, os.fsync, [True]
+    workspace, real, full = room.workspace, os.fsync, [True]
 
     def fsync(handle):
         if full[0]:
@@ -76,50 +76,50 @@ def test_a_full_disk_is_told_and_the_journal_goes_on_by_itself(window, room, qtb
         real(handle)
 
     monkeypatch.setattr(os, "fsync", fsync)
-    desk.set_setting("ceiling_db", -7.0)
-    desk.keeper.settle()
+    workspace.set_setting("ceiling_db", -7.0)
+    workspace.keeper.settle()
     qtbot.waitUntil(lambda: "No space left" in room.message.text(), timeout=5_000)
     assert "NOT KEPT" in room.title.state.text()
-    desk.set_setting("ceiling_db", -8.0)
+    workspace.set_setting("ceiling_db", -8.0)
     window.close()
     assert window.isVisible() and "closing now loses" in room.message.text()
     full[0] = False
     qtbot.waitUntil(lambda: "nothing was lost" in room.message.text(), timeout=8_000)
-    desk.keeper.settle()
-    assert not desk.keeper.at_risk and "NOT KEPT" not in room.title.state.text()
+    workspace.keeper.settle()
+    assert not workspace.keeper.at_risk and "NOT KEPT" not in room.title.state.text()
 
 
 def test_lengths_that_no_mark_has_are_refused_in_words(take_room, qtbot):
-    room, desk = take_room, take_room.desk
+    room, workspace = take_room, take_room.workspace
     for station, span, words in (("Ticks", (1.0, 1.12), "30 ms"), ("Ticks", (1.0, 1.00001), "0.01 ms"),
-                                 ("Esses", (0.0, desk.part.source.duration), "1.5 s")):  # fmt: skip
+                                 ("Esses", (0.0, workspace.part.source.duration), "1.5 s")):  # fmt: skip
         press(room, key(station), qtbot=qtbot)
-        before = desk.session
-        desk.select(span)
+        before = workspace.session
+        workspace.select(span)
         started = time.monotonic()
         press(room, Qt.Key.Key_N, qtbot=qtbot)
-        assert desk.session is before and words in room.message.text() and time.monotonic() - started < 1
+        assert workspace.session is before and words in room.message.text() and time.monotonic() - started < 1
     press(room, key("Ticks"), qtbot=qtbot)
-    desk.select((1.0, 1.01))
+    workspace.select((1.0, 1.01))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
     for _ in range(3):
-        desk.set_edge("end", 5.0, None)
-    start, end = desk.mark.span
+        workspace.set_edge("end", 5.0, None)
+    start, end = workspace.mark.span
     assert end - start == pytest.approx(0.03)
-    assert any(t.first == round(start * 22_050) for t in desk.part.plan)
+    assert any(t.first == round(start * 22_050) for t in workspace.part.plan)
 
 
 def test_a_gap_over_singing_is_told(take_room, qtbot):
-    room, desk = take_room, take_room.desk
+    room, workspace = take_room, take_room.workspace
     press(room, key("Floor"), qtbot=qtbot)
-    desk.select((0.2, 1.4))
+    workspace.select((0.2, 1.4))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
     assert "s of singing lie within this gap" in room.message.text()
     assert "reaches into the singing" in room.lens.warning.text()
 
 
 def test_a_read_error_stops_the_playing_and_says_so(take_room, qtbot):
-    room, take = take_room, take_room.desk.take
+    room, take = take_room, take_room.workspace.take
     real = take.renderer.read
 
     def broken(start, frames):
@@ -139,32 +139,32 @@ def test_a_read_error_stops_the_playing_and_says_so(take_room, qtbot):
 
 
 def test_what_fails_in_the_background_says_nothing_about_the_recording(take_room, qtbot, tmp_path, monkeypatch):
-    room, desk = take_room, take_room.desk
+    room, workspace = take_room, take_room.workspace
     blocked = tmp_path / "no folder"
     blocked.write_text("in the way")
     monkeypatch.setenv("XDG_CACHE_HOME", str(blocked))
-    desk.shelf.crew._hands = 1
-    from isophon.core.crew import Crew
+    workspace.pool.workers._hands = 1
+    from isophon.core.work.workers import Workers
 
-    desk.shelf.crew, before = Crew(1), desk.shelf.crew  # workers that know that folder
-    desk.look_again()
+    workspace.pool.workers, before = Workers(1), workspace.pool.workers  # workers that know that folder
+    workspace.look_again()
     qtbot.waitUntil(lambda: "cannot be kept" in room.message.text(), timeout=30_000)
-    assert not desk.take.trouble and desk.part.found
-    desk.shelf.crew.close()
-    desk.shelf.crew = before
+    assert not workspace.take.trouble and workspace.part.found
+    workspace.pool.workers.close()
+    workspace.pool.workers = before
 
 
 def test_leaving_a_session_at_work_leaves_the_workers(window, tmp_path, qtbot):
     samples, rate, _ = spoken("de")
     long = write(tmp_path / "long.wav", np.tile(samples, 12), rate)
     window.open_path(long)
-    qtbot.waitUntil(lambda: window.workroom is not None, timeout=30_000)
-    first = window.workroom
+    qtbot.waitUntil(lambda: window.work_page is not None, timeout=30_000)
+    first = window.work_page
     short = write(tmp_path / "short.wav", samples, rate)
     window.open_path(short)
-    qtbot.waitUntil(lambda: window.workroom not in (None, first), timeout=30_000)
-    qtbot.waitUntil(lambda: window.workroom.desk.part.found, timeout=60_000)
-    assert all(thread.is_alive() for thread in window._crew._threads)
+    qtbot.waitUntil(lambda: window.work_page not in (None, first), timeout=30_000)
+    qtbot.waitUntil(lambda: window.work_page.workspace.part.found, timeout=60_000)
+    assert all(thread.is_alive() for thread in window._workers._threads)
 
 
 def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
@@ -174,7 +174,7 @@ def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     assert "No folder is named" in room.message.text()
     page.folder.setText(str(tmp_path / "out"))
-    room.desk.edit("rename", lambda s: edits.replace(s, parts=(edits.replace(s.parts[0], name="Ada: verse/2"),)))
+    room.workspace.edit("rename", lambda s: edits.replace(s, parts=(edits.replace(s.parts[0], name="Ada: verse/2"),)))
     page.labels.setChecked(True)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "written to" in page.outcome.text(), timeout=30_000)
@@ -185,8 +185,8 @@ def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
     cells = [table.item(0, i).text() for i in range(table.columnCount())]
     row = dict(zip(heads, cells, strict=True))
     for which in PASSES:
-        marks = which.marks(room.desk.part)
-        changed = sum(room.desk.part.change(m) < 0 for m in marks)
+        marks = which.marks(room.workspace.part)
+        changed = sum(room.workspace.part.change(m) < 0 for m in marks)
         assert row[which.many.split(" of ")[0].capitalize()] == f"{changed} of {len(marks)}"
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     assert page.outcome.text() == "" and "exists already" in room.message.text() and "--" not in room.message.text()
@@ -212,7 +212,7 @@ def test_what_would_clip_is_turned_down_or_written_as_float(window, qtbot, tmp_p
 def test_sigterm_ends_the_window_with_everything_written(tmp_path, take_room):
     room = take_room
     path = tmp_path / "song.isophon"
-    room.desk.keeper.save(path)
+    room.workspace.keeper.save(path)
     room.window().close()
     environment = {**os.environ, "PYTHONPATH": str(SRC), "QT_QPA_PLATFORM": "offscreen"}
     for arguments in ([], ["open", str(path)]):
@@ -223,10 +223,10 @@ def test_sigterm_ends_the_window_with_everything_written(tmp_path, take_room):
 
 
 def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tmp_path):
-    room, desk = take_room, take_room.desk
+    room, workspace = take_room, take_room.workspace
     window.add_recordings([tmp_path / "take.wav"])
     qtbot.waitUntil(lambda: "in the session already" in room.message.text(), timeout=10_000)
-    assert len(desk.session.parts) == 1
+    assert len(workspace.session.parts) == 1
     samples, _, _ = spoken("es")
     room.layout_page.relink("part-1", write(tmp_path / "other.wav", samples[:60_000], 8_000))
     assert "long, not" in room.message.text() and "at 8 kHz, not 22.05" in room.message.text()
@@ -238,13 +238,13 @@ def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tm
 
 
 def test_tallest_first_is_walked_as_it_stands(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     room.tallest.setChecked(True)
-    desk.take_in_hand([])
+    workspace.take_in_hand([])
     heights = []
     for _ in range(6):
         press(room, Qt.Key.Key_Right, qtbot=qtbot)
-        heights.append(desk.mark.standout_db)
-        first, last = desk.view
-        assert first <= desk.mark.start <= last
-    assert heights == sorted((m.standout_db for m in desk.marks), reverse=True)[:6]
+        heights.append(workspace.mark.standout_db)
+        first, last = workspace.view
+        assert first <= workspace.mark.start <= last
+    assert heights == sorted((m.standout_db for m in workspace.marks), reverse=True)[:6]

@@ -4,10 +4,10 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 
 from isophon.app import theme
-from isophon.app.keys import KEYS, KeysPage
 from isophon.app.main import make_app
-from isophon.app.slider import Slider
-from isophon.app.start_page import StartPage
+from isophon.app.pages.keys_page import KEYS, KeysPage
+from isophon.app.pages.start_page import StartPage
+from isophon.app.views.slider import Slider
 
 
 def luminance(colour) -> float:

@@ -8,26 +8,26 @@ from driving import drag, key, press
 
 
 def test_pops_come_down_and_can_be_heard_on_small_loudspeakers(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     press(room, key("Pops"), qtbot=qtbot)
     qtbot.wait(100)
-    assert len(desk.marks) == 12 and "pops of Lead" in room.about.text()
+    assert len(workspace.marks) == 12 and "pops, their lows in dB" in room.about.accessibleName()
     tag = room.skyline._tags()["ceiling_db"]
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(-10.0)))
-    assert desk.part.pop.ceiling_db == pytest.approx(-10, abs=1)
+    assert workspace.part.pop.ceiling_db == pytest.approx(-10, abs=1)
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
-    mark = desk.mark
+    mark = workspace.mark
     assert "up to" in room.lens.numbers.text() and not room.lens.blend.isVisible()
     first, last = (round(t * 48_000) for t in mark.span)
-    sung = desk.take.renderer.sung(first, last - first)[0]
-    clean = desk.take.renderer.cleaned(desk.part.plan, first, last - first)[0]
+    sung = workspace.take.renderer.sung(first, last - first)[0]
+    clean = workspace.take.renderer.cleaned(workspace.part.plan, first, last - first)[0]
     low = np.abs(np.fft.rfftfreq(last - first, 1 / 48_000) - 45) < 20
     spectra = [np.square(np.abs(np.fft.rfft(x)))[low].sum() for x in (sung, clean)]
-    assert 10 * np.log10(spectra[1] / spectra[0]) < desk.part.change(mark) + 4
+    assert 10 * np.log10(spectra[1] / spectra[0]) < workspace.part.change(mark) + 4
     pictures = room.lens.pictures
     box = pictures.mark_box(mark, pictures.boxes()[0])
     drag(qtbot, pictures, QPointF(box.center().x(), box.top()), QPointF(box.center().x(), box.top() + 12))
-    assert desk.mark.hand.high_hz < mark.high_hz
+    assert workspace.mark.hand.high_hz < mark.high_hz
     room.hearing.set_compare("taken out")
     room.sheet.extras.lift.click()
     assert all(strip.lifted for strip in room.hearing.player.scene)
@@ -37,37 +37,37 @@ def test_pops_come_down_and_can_be_heard_on_small_loudspeakers(room, qtbot):
 
 
 def test_ticks_are_repaired_and_shown_as_samples(room, qtbot):
-    desk = room.desk
-    desk.take_part("part-5")
-    qtbot.waitUntil(lambda: desk.part.found, timeout=30_000)
+    workspace = room.workspace
+    workspace.take_part("part-5")
+    qtbot.waitUntil(lambda: workspace.part.found, timeout=30_000)
     press(room, key("Ticks"), qtbot=qtbot)
-    ticks = [m for m in desk.marks if not m.sound]
+    ticks = [m for m in workspace.marks if not m.sound]
     assert len(ticks) == 8 and "mend 3 clipped places" in room.sheet.extras.mend.text()
-    desk.take_in_hand([ticks[0].id])
+    workspace.take_in_hand([ticks[0].id])
     assert room.lens.numbers.text().endswith("repaired")
-    rate = desk.part.source.sample_rate
-    first, last = (round(t * rate) for t in desk.mark.span)
-    sung = desk.take.renderer.sung(first, last - first)[0]
-    clean = desk.take.renderer.cleaned(desk.part.plan, first, last - first)[0]
+    rate = workspace.part.source.sample_rate
+    first, last = (round(t * rate) for t in workspace.mark.span)
+    sung = workspace.take.renderer.sung(first, last - first)[0]
+    clean = workspace.take.renderer.cleaned(workspace.part.plan, first, last - first)[0]
     assert np.abs(clean).max() < 0.5 * np.abs(sung).max()
     room.grab()
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    assert desk.part.change(desk.mark) == 0
-    clipped = next(m for m in desk.marks if m.sound == "clipped")
-    desk.take_in_hand([clipped.id])
-    assert desk.part.change(clipped) == 0 and "repaired on request" in room.lens.warning.text()
+    assert workspace.part.change(workspace.mark) == 0
+    clipped = next(m for m in workspace.marks if m.sound == "clipped")
+    workspace.take_in_hand([clipped.id])
+    assert workspace.part.change(clipped) == 0 and "repaired on request" in room.lens.warning.text()
     room.sheet.extras.mend.click()
-    assert desk.part.change(desk.mark) == -36
-    desk.undo()
-    assert desk.part.change(desk.mark) == 0
+    assert workspace.part.change(workspace.mark) == -36
+    workspace.undo()
+    assert workspace.part.change(workspace.mark) == 0
 
 
 def test_a_pop_and_a_tick_are_drawn(room, qtbot):
-    desk = room.desk
+    workspace = room.workspace
     for station, span in (("Pops", (8.0, 8.1)), ("Ticks", (9.0, 9.003))):
         press(room, key(station), qtbot=qtbot)
-        count = len(desk.marks)
-        desk.select(span)
+        count = len(workspace.marks)
+        workspace.select(span)
         press(room, Qt.Key.Key_N, qtbot=qtbot)
-        assert len(desk.marks) == count + 1 and desk.mark.hand.drawn
-        assert desk.mark.span == pytest.approx(span, abs=1e-3)
+        assert len(workspace.marks) == count + 1 and workspace.mark.hand.drawn
+        assert workspace.mark.span == pytest.approx(span, abs=1e-3)

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QComboBox
 
 from conftest import write
 from driving import crash, drag, key, opened, press
-from isophon.app.history_page import HistoryPage
-from isophon.app.state import unsaved_work
+from isophon.app.model.state import unsaved_work
+from isophon.app.pages.history_page import HistoryPage
 from isophon.app.window import Window
-from isophon.core.mix import gains
+from isophon.core.playing.mix import gains
 from isophon.core.session import file
 from isophon.core.session.journal import replay
 from isophon.core.session.model import Listening
@@ -32,7 +32,7 @@ def drop(window, paths):
 
 
 def all_found(room, qtbot):
-    qtbot.waitUntil(lambda: all(p.found for p in room.desk.session.parts), timeout=60_000)
+    qtbot.waitUntil(lambda: all(p.found for p in room.workspace.session.parts), timeout=60_000)
 
 
 def click_row(room, part_id, qtbot, modifiers=Qt.KeyboardModifier.NoModifier):
@@ -60,12 +60,12 @@ def songs(tmp_path):
 
 def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
     drop(window, [songs])
-    qtbot.waitUntil(lambda: window.workroom is not None, timeout=10_000)
-    room = window.workroom
+    qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
+    room = window.work_page
     assert "broken.wav: is not audio" in room.message.text()
-    assert {p.name: p.role for p in room.desk.session.parts} == {
+    assert {p.name: p.role for p in room.workspace.session.parts} == {
         "lead vox": "lead", "bgv low": "harmony", "dbl": "double", "adlib 1": "adlib"}  # fmt: skip
-    assert room.desk.session.name == "song" and room.desk.keeper.history.undo_name is None
+    assert room.workspace.session.name == "song" and room.workspace.keeper.history.undo_name is None
     all_found(room, qtbot)
     press(room, key("Lay out"), qtbot=qtbot)
     page = room.layout_page
@@ -76,26 +76,26 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
     cell(page, odd, "Name").setText("Shouts")
     cell(page, odd, "Starts at").setText("1:02,5 s")
     cell(page, odd, "Singer").setText("Ann")
-    part = next(p for p in room.desk.session.parts if p.name == "Shouts")
+    part = next(p for p in room.workspace.session.parts if p.name == "Shouts")
     assert part.offset_s == 62.5 and part.singer == "Ann"
     cell(page, odd, "Starts at").setText("soon")
     assert "is no time" in room.message.text() and cell(page, odd, "Starts at").text() == "62.500 s"
     choice = page.table.cellWidget(odd, 1).findChild(QComboBox)
     choice.setCurrentIndex(choice.findData("bed"))
     choice.activated.emit(choice.currentIndex())
-    assert [g.name for g in room.desk.session.guides] == ["Shouts"] and len(room.desk.session.parts) == 3
+    assert [g.name for g in room.workspace.session.guides] == ["Shouts"] and len(room.workspace.session.parts) == 3
     page.table.selectRow(0)
     page.down.click()
     page.remove.click()
-    assert len(room.desk.session.items) == 3
+    assert len(room.workspace.session.items) == 3
     extra, rate, _ = spoken("pt-br+f5")
     drop(window, [write(songs / "oohs.wav", extra, rate)])
-    qtbot.waitUntil(lambda: len(room.desk.session.items) == 4, timeout=10_000)
-    assert room.desk.keeper.history.undo_name == "add oohs"
+    qtbot.waitUntil(lambda: len(room.workspace.session.items) == 4, timeout=10_000)
+    assert room.workspace.keeper.history.undo_name == "add oohs"
     for _ in range(12):
         press(room, Qt.Key.Key_Z, CTRL, qtbot)
-    assert {p.name for p in room.desk.session.parts} == {"lead vox", "bgv low", "dbl", "adlib 1"}
-    assert all(p.found for p in room.desk.session.parts), "what was found belongs to every step"
+    assert {p.name for p in room.workspace.session.parts} == {"lead vox", "bgv low", "dbl", "adlib 1"}
+    assert all(p.found for p in room.workspace.session.parts), "what was found belongs to every step"
 
 
 def test_an_empty_session_says_what_to_do(room, qtbot):
@@ -103,44 +103,50 @@ def test_an_empty_session_says_what_to_do(room, qtbot):
     press(room, key("Lay out"), qtbot=qtbot)
     page.table.selectAll()
     page.remove.click()
-    assert room.desk.session.items == () and "Drop the vocal recordings" in page.about.text()
+    assert room.workspace.session.items == () and "Drop the vocal recordings" in page.about.text()
     press(room, key("Esses"), qtbot=qtbot)
     for each in (Qt.Key.Key_Right, Qt.Key.Key_N, Qt.Key.Key_D, Qt.Key.Key_U, Qt.Key.Key_PageDown, Qt.Key.Key_Space):
         press(room, each, qtbot=qtbot)
     room.grab()
     press(room, key("Hand over"), qtbot=qtbot)
     assert not room.hand_over.write.isEnabled() and "no part to hand over" in room.hand_over.will.text()
-    room.desk.undo()
-    assert len(room.desk.session.parts) == 5 and room.desk.part.found
+    room.workspace.undo()
+    assert len(room.workspace.session.parts) == 5 and room.workspace.part.found
 
 
 def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, qtbot):
     all_found(room, qtbot)
-    desk = room.desk
+    workspace = room.workspace
     click_row(room, "part-2", qtbot)
     click_row(room, "part-4", qtbot, SHIFT)
     click_row(room, "part-5", qtbot, CTRL)
-    assert desk.parts_in_hand == ("part-2", "part-3", "part-4", "part-5") and desk.part.name == "Lead double"
+    assert workspace.parts_in_hand == ("part-2", "part-3", "part-4", "part-5") and workspace.part.name == "Lead double"
     assert "4 parts in hand" in room.sheet.about.text()
-    before = {p.id: p.plan for p in desk.session.parts}
+    before = {p.id: p.plan for p in workspace.session.parts}
     tag = room.skyline._tags()["ceiling_db"]
     drag(qtbot, room.skyline, tag.center(), tag.center() + QPointF(0, 30))
-    ceilings = {p.id: p.ess.ceiling_db for p in desk.session.parts}
+    ceilings = {p.id: p.ess.ceiling_db for p in workspace.session.parts}
     assert ceilings["part-1"] == -3.0 and len({ceilings[f"part-{i}"] for i in (2, 3, 4, 5)}) == 1
     assert ceilings["part-2"] < -8.5
-    assert desk.session.part("part-1").plan == before["part-1"] and desk.session.part("part-4").plan != before["part-4"]
+    assert (
+        workspace.session.part("part-1").plan == before["part-1"]
+        and workspace.session.part("part-4").plan != before["part-4"]
+    )
     room.sheet.reset.click()
-    assert desk.session.part("part-2").ess.ceiling_db == -8.0 and desk.session.part("part-5").ess.ceiling_db == -3.0
+    assert (
+        workspace.session.part("part-2").ess.ceiling_db == -8.0
+        and workspace.session.part("part-5").ess.ceiling_db == -3.0
+    )
     click_row(room, "part-1", qtbot)
-    desk.set_setting("limit_db", -6.0)
-    desk.give_settings(["part-3"])
-    assert desk.session.part("part-3").ess == desk.part.ess
+    workspace.set_setting("limit_db", -6.0)
+    workspace.give_settings(["part-3"])
+    assert workspace.session.part("part-3").ess == workspace.part.ess
     press(room, Qt.Key.Key_D, qtbot=qtbot)
-    assert desk.part.done == ("ess",)
+    assert workspace.part.done == ("ess",)
     press(room, Qt.Key.Key_Down, CTRL, qtbot)
-    assert desk.part.id == "part-2"
+    assert workspace.part.id == "part-2"
     press(room, Qt.Key.Key_A, CTRL, qtbot)
-    assert len(desk.parts_in_hand) == 5
+    assert len(workspace.parts_in_hand) == 5
 
 
 def plays(room, qtbot, song_s, piece):
@@ -154,7 +160,7 @@ def plays(room, qtbot, song_s, piece):
         hearing.player.stop()
         qtbot.wait(80)
         hearing.player.device._blocks.clear()
-        hearing.seek(song_s - room.desk.offset)
+        hearing.seek(song_s - room.workspace.offset)
         hearing.toggle_play()
         qtbot.wait(500)
         hearing.player.stop()
@@ -169,12 +175,12 @@ def plays(room, qtbot, song_s, piece):
 
 def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     all_found(room, qtbot)
-    desk, session, rate = room.desk, room.desk.session, 48_000
+    workspace, session, rate = room.workspace, room.workspace.session, 48_000
     at = next(t.first for t in session.parts[0].plan if t.first > 17 * rate) / rate - 0.05  # in a chorus
     span = round((at + 0.08) * rate), 4_000
 
     def rendered(item, plan):
-        take = desk.shelf.take(item.source)
+        take = workspace.pool.take(item.source)
         samples = take.renderer.cleaned(plan, span[0], span[1])
         left, right = gains(item.listening)
         return np.stack([samples[0] * np.float32(left), samples[-1] * np.float32(right)])
@@ -192,48 +198,50 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     room.hearing.set_hear("with the stack")
     press(room, Qt.Key.Key_U, qtbot=qtbot)
     row = room.panel.rows["part-3"]
-    assert row.mute.isChecked() and desk.session.part("part-3").listening.muted
+    assert row.mute.isChecked() and workspace.session.part("part-3").listening.muted
     qtbot.mouseClick(row.mute, Qt.MouseButton.LeftButton)
     room.panel.rows["part-3"].pan.moved.emit(-0.5, 0)
-    assert desk.session.part("part-3").listening == Listening(0.0, -0.5, False)
+    assert workspace.session.part("part-3").listening == Listening(0.0, -0.5, False)
     press(room, Qt.Key.Key_E, qtbot=qtbot)
-    assert plays(room, qtbot, at, rendered(desk.part, desk.part.plan))
+    assert plays(room, qtbot, at, rendered(workspace.part, workspace.part.plan))
     press(room, Qt.Key.Key_E, qtbot=qtbot)
     room.hearing.set_compare("as sung")
-    others = sum(rendered(p, p.plan) for p in desk.session.parts[:4] if p.id != "part-3")
-    assert plays(room, qtbot, at, others + rendered(desk.part, ()))
+    others = sum(rendered(p, p.plan) for p in workspace.session.parts[:4] if p.id != "part-3")
+    assert plays(room, qtbot, at, others + rendered(workspace.part, ()))
     room.transport.all.click()
-    assert plays(room, qtbot, at, sum(rendered(p, ()) for p in desk.session.parts[:4]))
+    assert plays(room, qtbot, at, sum(rendered(p, ()) for p in workspace.session.parts[:4]))
     room.hearing.set_compare("taken out")
-    everything = sum(rendered(p, ()) - rendered(p, p.plan) for p in desk.session.parts[:4])
+    everything = sum(rendered(p, ()) - rendered(p, p.plan) for p in workspace.session.parts[:4])
     assert np.abs(everything).max() > 1e-4 and plays(room, qtbot, at, everything)
 
 
 def test_a_part_that_starts_later_lies_where_it_sounds(room, qtbot):
     all_found(room, qtbot)
-    desk = room.desk
-    desk.set_view(30.0, 40.0)
+    workspace = room.workspace
+    workspace.set_view(30.0, 40.0)
     click_row(room, "part-5", qtbot)
-    assert desk.offset == 22.0 and desk.view == pytest.approx((8.0, 18.0))
+    assert workspace.offset == 22.0 and workspace.view == pytest.approx((8.0, 18.0))
     room.hearing.seek(10.0)
     assert room.hearing.heard_at() == pytest.approx(10.0, abs=1e-3)
     qtbot.waitUntil(lambda: room.transport.clock.text() == "0:32.00", timeout=1_000)
     press(room, Qt.Key.Key_PageDown, qtbot=qtbot)
-    assert desk.selection in desk.take.phrases
+    assert workspace.selection in workspace.take.phrases
     press(room, Qt.Key.Key_PageDown, SHIFT, qtbot)
-    assert desk.selection in desk.take.words
+    assert workspace.selection in workspace.take.words
     press(room, Qt.Key.Key_Home, qtbot=qtbot)
-    assert desk.view == pytest.approx((-22.0, desk.session.span[1] - 22.0))
+    assert workspace.view == pytest.approx((-22.0, workspace.session.span[1] - 22.0))
     room.grab()
 
 
 def test_markers_are_named_walked_and_removed(room, qtbot, monkeypatch):
-    desk = room.desk
-    assert [m.name for m in desk.session.markers] == ["First chorus", "Second chorus", "Last chorus"]
+    workspace = room.workspace
+    assert [m.name for m in workspace.session.markers] == ["First chorus", "Second chorus", "Last chorus"]
     room.hearing.seek(5.0)
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_, **__: ("Verse", True))
     press(room, Qt.Key.Key_K, qtbot=qtbot)
-    assert desk.session.markers[0].name == "Verse" and desk.session.markers[0].at == pytest.approx(5.0, abs=0.01)
+    assert workspace.session.markers[0].name == "Verse" and workspace.session.markers[0].at == pytest.approx(
+        5.0, abs=0.01
+    )
     press(room, Qt.Key.Key_PageDown, CTRL, qtbot)
     assert room.hearing.heard_at() == pytest.approx(16.9, abs=0.01)
     press(room, Qt.Key.Key_PageUp, CTRL, qtbot)
@@ -241,13 +249,13 @@ def test_markers_are_named_walked_and_removed(room, qtbot, monkeypatch):
     room.menu.markers.aboutToShow.emit()
     inner = room.menu.markers.actions()[0].menu()
     next(a for a in inner.actions() if a.text() == "Remove").trigger()
-    assert desk.session.markers[0].name == "First chorus"
+    assert workspace.session.markers[0].name == "First chorus"
 
 
 def test_the_history_goes_to_any_step(room, qtbot):
-    desk = room.desk
-    desk.set_setting("ceiling_db", -7.0)
-    desk.set_setting("limit_db", -9.0)
+    workspace = room.workspace
+    workspace.set_setting("ceiling_db", -7.0)
+    workspace.set_setting("limit_db", -9.0)
     press(room, Qt.Key.Key_D, qtbot=qtbot)
     press(room, Qt.Key.Key_H, CTRL, qtbot)
     page = room.findChild(HistoryPage)
@@ -255,41 +263,41 @@ def test_the_history_goes_to_any_step(room, qtbot):
     assert texts == ["as it was opened", "ceiling −7 · Lead", "never more than −9 · Lead", "Esses done · Lead"]
     box = page.steps.visualItemRect(page.steps.item(1))
     qtbot.mouseClick(page.steps.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
-    assert desk.part.ess.ceiling_db == -7.0 and desk.part.ess.limit_db == -12.0 and not desk.part.done
-    assert len(desk.keeper.history.steps) == 4
-    desk.keeper.go(3)
-    assert desk.part.done == ("ess",)
+    assert workspace.part.ess.ceiling_db == -7.0 and workspace.part.ess.limit_db == -12.0 and not workspace.part.done
+    assert len(workspace.keeper.history.steps) == 4
+    workspace.keeper.go(3)
+    assert workspace.part.done == ("ess",)
 
 
 def test_missing_recordings_are_asked_for_and_the_rest_works_on(window, songs, qtbot, tmp_path):
     (songs / "broken.wav").unlink()
     drop(window, [songs])
-    qtbot.waitUntil(lambda: window.workroom is not None, timeout=10_000)
-    room = window.workroom
+    qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
+    room = window.work_page
     all_found(room, qtbot)
-    room.desk.set_setting("ceiling_db", -9.0)
-    assert room.desk.keeper.save(tmp_path / "song.isophon")
+    room.workspace.set_setting("ceiling_db", -9.0)
+    assert room.workspace.keeper.save(tmp_path / "song.isophon")
     (tmp_path / "moved").mkdir()
     for name in ("bgv low.wav", "dbl.wav"):
         shutil.move(songs / name, tmp_path / "moved" / name)
     room = opened(window, tmp_path / "song.isophon", qtbot)
     assert "2 recordings cannot be used" in room.message.text()
-    desk = room.desk
-    low, double = (next(p for p in desk.session.parts if p.name == name) for name in ("bgv low", "dbl"))
+    workspace = room.workspace
+    low, double = (next(p for p in workspace.session.parts if p.name == name) for name in ("bgv low", "dbl"))
     click_row(room, low.id, qtbot)
-    assert "no such file" in desk.take.trouble and len(desk.marks) > 3
+    assert "no such file" in workspace.take.trouble and len(workspace.marks) > 3
     room.grab()
     press(room, key("Lay out"), qtbot=qtbot)
     room.layout_page.relink(low.id, tmp_path / "moved" / "bgv low.wav")
     assert "1 other missing" in room.message.text()
-    assert desk.session.part(low.id).marks == low.marks and desk.session.part(double.id).source.path.endswith(
+    assert workspace.session.part(low.id).marks == low.marks and workspace.session.part(double.id).source.path.endswith(
         "moved/dbl.wav"
     )
-    qtbot.waitUntil(lambda: desk.take.surveyed is not None, timeout=20_000)
-    assert not desk.take.trouble
-    lead = next(p for p in desk.session.parts if p.name == "lead vox")
+    qtbot.waitUntil(lambda: workspace.take.surveyed is not None, timeout=20_000)
+    assert not workspace.take.trouble
+    lead = next(p for p in workspace.session.parts if p.name == "lead vox")
     room.layout_page.relink(lead.id, songs / "lead vox.wav")
-    assert desk.shelf.take(lead.source).recording.read(20_000, 4_000).any(), "what is in use stays open"
+    assert workspace.pool.take(lead.source).recording.read(20_000, 4_000).any(), "what is in use stays open"
 
 
 def test_work_in_the_background_stops_and_goes_on(window, songs, qtbot):
@@ -297,12 +305,12 @@ def test_work_in_the_background_stops_and_goes_on(window, songs, qtbot):
     rng = np.random.default_rng(1)
     write(songs / "long harmony.wav", rng.standard_normal(48_000 * 90) * 0.01, 48_000)
     drop(window, [songs])
-    qtbot.waitUntil(lambda: window.workroom is not None, timeout=10_000)
-    room = window.workroom
+    qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
+    room = window.work_page
     assert room.panel.stop.isVisible() or room.panel._soon.isActive()
-    room.desk.shelf.stop()
-    qtbot.waitUntil(lambda: room.desk.shelf.overall()[1] == 0, timeout=10_000)
-    assert not all(p.found for p in room.desk.session.parts)
+    room.workspace.pool.stop()
+    qtbot.waitUntil(lambda: room.workspace.pool.overall()[1] == 0, timeout=10_000)
+    assert not all(p.found for p in room.workspace.session.parts)
     qtbot.waitUntil(lambda: room.panel.stop.text() == "Go on", timeout=2_000)
     qtbot.mouseClick(room.panel.stop, Qt.MouseButton.LeftButton)
     all_found(room, qtbot)
@@ -310,32 +318,32 @@ def test_work_in_the_background_stops_and_goes_on(window, songs, qtbot):
 
 def test_a_crash_loses_nothing_of_a_whole_session(window, room, qtbot):
     all_found(room, qtbot)
-    desk = room.desk
+    workspace = room.workspace
     press(room, Qt.Key.Key_A, CTRL, qtbot)
-    desk.set_setting("ceiling_db", -9.0)
-    desk.look_again()
+    workspace.set_setting("ceiling_db", -9.0)
+    workspace.look_again()
     qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=20_000)
     press(room, Qt.Key.Key_D, qtbot=qtbot)
     assert unsaved_work() == []  # while it is open here
     time.sleep(0.6)
-    crash(desk)
+    crash(workspace)
     kept = replay(unsaved_work()[0][1]).history
-    assert [name for name, _ in kept.steps] == [name for name, _ in desk.keeper.history.steps]
-    assert kept.session == desk.session
+    assert [name for name, _ in kept.steps] == [name for name, _ in workspace.keeper.history.steps]
+    assert kept.session == workspace.session
 
 
 def test_a_damaged_session_opens_from_its_journal(window, room, qtbot):
     all_found(room, qtbot)
-    desk = room.desk
-    desk.set_setting("ceiling_db", -7.5)
-    path = desk.keeper.saved_as
-    desk.keeper.save(path)
+    workspace = room.workspace
+    workspace.set_setting("ceiling_db", -7.5)
+    path = workspace.keeper.saved_as
+    workspace.keeper.save(path)
     path.write_text(path.read_text()[:900])
     again = opened(window, path, qtbot)
     assert "is damaged" in again.message.text() and "journal" in again.message.text()
-    assert again.desk.part.ess.ceiling_db == -7.5
-    again.desk.keeper.save(path)
-    assert file.load(path) == again.desk.session
+    assert again.workspace.part.ess.ceiling_db == -7.5
+    again.workspace.keeper.save(path)
+    assert file.load(path) == again.workspace.session
 
 
 def test_the_window_remembers_its_shape(window, room, qtbot):
@@ -347,5 +355,5 @@ def test_the_window_remembers_its_shape(window, room, qtbot):
     qtbot.addWidget(other)
     other.show()
     assert other.height() == 760  # the width is held within the screen, which is narrow here
-    assert opened(other, room.desk.keeper.saved_as, qtbot).work.sizes() == pytest.approx(sizes, abs=3)
+    assert opened(other, room.workspace.keeper.saved_as, qtbot).work.sizes() == pytest.approx(sizes, abs=3)
     other.close()

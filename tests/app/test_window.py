@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from conftest import write
 from driving import crash, drag, key, opened, press
-from isophon.app.state import recent_sessions, unsaved_work
+from isophon.app.model.state import recent_sessions, unsaved_work
 from isophon.app.window import Window
 from isophon.core.session import file
 from isophon.core.session.journal import replay
@@ -24,64 +24,64 @@ def bar_of(skyline, mark):
 
 
 def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
-    desk, skyline = room.desk, room.skyline
-    mark = max(desk.marks, key=lambda m: m.standout_db)
-    desk.take_in_hand([mark.id])
-    plan = desk.part.plan
-    rate = desk.take.recording.sample_rate
+    workspace, skyline = room.workspace, room.skyline
+    mark = max(workspace.marks, key=lambda m: m.standout_db)
+    workspace.take_in_hand([mark.id])
+    plan = workspace.part.plan
+    rate = workspace.take.recording.sample_rate
     tag = skyline._tags()["ceiling_db"]
-    before = desk.part.ess.ceiling_db
+    before = workspace.part.ess.ceiling_db
     lower = QPointF(tag.center().x(), skyline.y_of(before - 8))
     drag(qtbot, skyline, tag.center(), lower)
-    assert desk.part.ess.ceiling_db == pytest.approx(before - 8, abs=0.8)
-    assert desk.keeper.history.undo_name.startswith("ceiling")
-    assert len(desk.part.plan) > len(plan)
+    assert workspace.part.ess.ceiling_db == pytest.approx(before - 8, abs=0.8)
+    assert workspace.keeper.history.undo_name.startswith("ceiling")
+    assert len(workspace.part.plan) > len(plan)
     room.hearing.player.play()
     qtbot.wait(900)
     room.hearing.player.stop()
     qtbot.wait(80)
     heard = room.hearing.player.device.heard()[0]
     loop = room.hearing.loop_span()
-    expected = desk.take.renderer.cleaned(desk.part.plan, loop[0], loop[1] - loop[0])[0]
+    expected = workspace.take.renderer.cleaned(workspace.part.plan, loop[0], loop[1] - loop[0])[0]
     piece = expected[3000:9000]
     assert np.abs(piece).max() > 1e-3
     windows = np.lib.stride_tricks.sliding_window_view(heard, len(piece))
     assert any(np.array_equal(windows[i], piece) for i in np.flatnonzero(windows[:, 0] == piece[0]))
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
-    assert desk.part.ess.ceiling_db == before and desk.part.plan == plan
+    assert workspace.part.ess.ceiling_db == before and workspace.part.plan == plan
     assert rate == 48_000
 
 
 def test_a_bar_dragged_by_hand_stays_when_the_ceiling_moves(room, qtbot):
-    desk, skyline = room.desk, room.skyline
-    mark = max(desk.marks, key=lambda m: m.standout_db)
+    workspace, skyline = room.workspace, room.skyline
+    mark = max(workspace.marks, key=lambda m: m.standout_db)
     middle = sum(mark.span) / 2
-    desk.set_view(middle - 2, middle + 2)
+    workspace.set_view(middle - 2, middle + 2)
     bar = bar_of(skyline, mark)
     qtbot.mouseClick(skyline, Qt.MouseButton.LeftButton, pos=QPoint(round(bar.center().x()), round(bar.bottom() - 4)))
-    assert desk.in_hand == (mark.id,)
-    top = QPointF(bar.center().x(), skyline.y_of(mark.standout_db + desk.part.change(mark)))
+    assert workspace.in_hand == (mark.id,)
+    top = QPointF(bar.center().x(), skyline.y_of(mark.standout_db + workspace.part.change(mark)))
     drag(qtbot, skyline, top, QPointF(top.x(), skyline.y_of(mark.standout_db - 5)))
-    now = desk.part.mark(mark.id)
+    now = workspace.part.mark(mark.id)
     assert now.hand.change_db == pytest.approx(-5, abs=0.8)
-    desk.set_setting("ceiling_db", -20)
-    assert desk.part.change(desk.part.mark(mark.id)) == now.hand.change_db
+    workspace.set_setting("ceiling_db", -20)
+    assert workspace.part.change(workspace.part.mark(mark.id)) == now.hand.change_db
     press(room, Qt.Key.Key_Down, qtbot=qtbot)
-    assert desk.part.mark(mark.id).hand.change_db == pytest.approx(now.hand.change_db - 0.5)
+    assert workspace.part.mark(mark.id).hand.change_db == pytest.approx(now.hand.change_db - 0.5)
     press(room, Qt.Key.Key_Backspace, qtbot=qtbot)
-    assert not desk.part.mark(mark.id).hand.any
+    assert not workspace.part.mark(mark.id).hand.any
 
 
 def test_the_loop_of_work_by_keys(room, qtbot):
-    desk = room.desk
-    marks = desk.marks
+    workspace = room.workspace
+    marks = workspace.marks
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
-    assert desk.in_hand == (marks[1].id,)
+    assert workspace.in_hand == (marks[1].id,)
     press(room, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, qtbot)
-    assert desk.part.change(desk.mark) < 0
+    assert workspace.part.change(workspace.mark) < 0
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    assert desk.mark.hand.leave and room.lens.leave.isChecked()
+    assert workspace.mark.hand.leave and room.lens.leave.isChecked()
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     assert room.hearing.player.playing
     press(room, Qt.Key.Key_C, qtbot=qtbot)
@@ -91,7 +91,9 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     qtbot.keyRelease(room, Qt.Key.Key_S)
     assert room.transport.buttons["taken out"].isChecked()
     loop = room.hearing.loop_span()
-    qtbot.waitUntil(lambda: desk.mark.span[0] < room.hearing.player.position / 48_000 < desk.mark.span[1], timeout=4000)
+    qtbot.waitUntil(
+        lambda: workspace.mark.span[0] < room.hearing.player.position / 48_000 < workspace.mark.span[1], timeout=4000
+    )
     assert loop[0] <= room.hearing.player.position <= loop[1]
     press(room, Qt.Key.Key_M, qtbot=qtbot)
     assert room.transport.match_value.text().endswith("LU")
@@ -99,12 +101,12 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert room.pages.currentWidget() is room.hand_over
     press(room, key("Esses"), qtbot=qtbot)
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
-    assert not desk.mark.hand.leave
+    assert not workspace.mark.hand.leave
 
 
 def test_phrases_are_walked_and_looped(room, qtbot):
-    desk = room.desk
-    phrases = desk.take.phrases
+    workspace = room.workspace
+    phrases = workspace.take.phrases
     for each, index in (
         (Qt.Key.Key_PageDown, 0),
         (Qt.Key.Key_PageDown, 1),
@@ -112,109 +114,109 @@ def test_phrases_are_walked_and_looped(room, qtbot):
         (Qt.Key.Key_PageUp, -1),
     ):
         press(room, each, qtbot=qtbot)
-        assert desk.selection == phrases[index]
-        rate = desk.take.recording.sample_rate
+        assert workspace.selection == phrases[index]
+        rate = workspace.take.recording.sample_rate
         assert room.hearing.loop_span() == (round(phrases[index][0] * rate), round(phrases[index][1] * rate))
         assert room.hearing.loop_span()[0] <= room.hearing.player.position <= room.hearing.loop_span()[1]
 
 
 def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
-    desk = room.desk
-    desk.take_in_hand([desk.marks[3].id])
-    desk.toggle_leave()
-    kept = desk.mark
-    desk.look_again()
+    workspace = room.workspace
+    workspace.take_in_hand([workspace.marks[3].id])
+    workspace.toggle_leave()
+    kept = workspace.mark
+    workspace.look_again()
     qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=60_000)
-    assert desk.part.mark(kept.id) == kept
+    assert workspace.part.mark(kept.id) == kept
 
 
 def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
-    trace, desk = room.trace, room.desk
+    trace, workspace = room.trace, room.workspace
     at = QPointF(700, trace.height() * 0.6)
     time_there = trace.time_at(700)
     for _ in range(16):
         wheel = QWheelEvent(at, trace.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
                             Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
         QApplication.sendEvent(trace, wheel)
-    assert desk.view[1] - desk.view[0] < 4 and trace.time_at(700) == pytest.approx(time_there, abs=0.02)
-    view = desk.view
+    assert workspace.view[1] - workspace.view[0] < 4 and trace.time_at(700) == pytest.approx(time_there, abs=0.02)
+    view = workspace.view
     drag(qtbot, trace, at, at + QPointF(-200, 0))
-    assert desk.view[0] > view[0]
+    assert workspace.view[0] > view[0]
     ruler = trace._rows()[1]
     drag(qtbot, trace, QPointF(500, ruler.center().y()), QPointF(540, ruler.center().y()))
-    assert desk.selection == pytest.approx((trace.time_at(500), trace.time_at(540)), abs=0.02)
-    count = len(desk.marks)
-    selection = desk.selection
+    assert workspace.selection == pytest.approx((trace.time_at(500), trace.time_at(540)), abs=0.02)
+    count = len(workspace.marks)
+    selection = workspace.selection
     press(room, Qt.Key.Key_N, qtbot=qtbot)
-    assert len(desk.marks) == count + 1 and desk.mark.hand.drawn
-    assert desk.mark.span == pytest.approx(selection, abs=1e-3)
+    assert len(workspace.marks) == count + 1 and workspace.mark.hand.drawn
+    assert workspace.mark.span == pytest.approx(selection, abs=1e-3)
     press(room, Qt.Key.Key_Backspace, qtbot=qtbot)
-    assert len(desk.marks) == count
-    mark = desk.marks[5]
-    desk.set_view(mark.start - 1, mark.end + 1)
+    assert len(workspace.marks) == count
+    mark = workspace.marks[5]
+    workspace.set_view(mark.start - 1, mark.end + 1)
     spectrum = trace._rows()[3]
     qtbot.mouseDClick(
         trace,
         Qt.MouseButton.LeftButton,
         pos=QPoint(round(trace.x_of(sum(mark.span) / 2)), round(spectrum.center().y())),
     )
-    assert desk.in_hand == (mark.id,) and room.hearing.player.playing
+    assert workspace.in_hand == (mark.id,) and room.hearing.player.playing
 
 
 def test_the_lens_box_and_the_sheet(room, qtbot):
-    desk = room.desk
-    mark = max(desk.marks, key=lambda m: m.standout_db)
-    desk.take_in_hand([mark.id])
+    workspace = room.workspace
+    mark = max(workspace.marks, key=lambda m: m.standout_db)
+    workspace.take_in_hand([mark.id])
     pictures = room.lens.pictures
-    box = pictures.mark_box(desk.mark, pictures.boxes()[0])
+    box = pictures.mark_box(workspace.mark, pictures.boxes()[0])
     drag(
         qtbot, pictures, QPointF(box.center().x() + 20, box.bottom()), QPointF(box.center().x() + 20, box.bottom() - 30)
     )
-    assert desk.mark.hand.low_hz > mark.low_hz * 1.2 and desk.mark.hand.high_hz is None
-    box = pictures.mark_box(desk.mark, pictures.boxes()[0])
+    assert workspace.mark.hand.low_hz > mark.low_hz * 1.2 and workspace.mark.hand.high_hz is None
+    box = pictures.mark_box(workspace.mark, pictures.boxes()[0])
     drag(qtbot, pictures, QPointF(box.left(), box.center().y() + 15), QPointF(box.left() + 12, box.center().y() + 15))
-    assert desk.mark.span[0] > mark.start
+    assert workspace.mark.span[0] > mark.start
     slider = room.sheet.sliders["limit_db"]
     slider.setFocus()
     for _ in range(4):
         qtbot.keyClick(slider, Qt.Key.Key_Right)
-    assert desk.part.ess.limit_db == -10.0 and desk.part.change(desk.mark) >= -10.0
+    assert workspace.part.ess.limit_db == -10.0 and workspace.part.change(workspace.mark) >= -10.0
     room.sheet.reset.click()
-    assert desk.part.ess.limit_db == -12.0
+    assert workspace.part.ess.limit_db == -12.0
 
 
 def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot, tmp_path):
-    desk = room.desk
+    workspace = room.workspace
     for ceiling in (-7.0, -8.0, -9.5):
-        desk.set_setting("ceiling_db", ceiling)
-    crash(desk)
+        workspace.set_setting("ceiling_db", ceiling)
+    crash(workspace)
     name, kept = unsaved_work()[0]
     assert name == "Glasshouse Starlings"
-    assert file.load(desk.keeper.saved_as).parts[0].ess.ceiling_db == -3.0
+    assert file.load(workspace.keeper.saved_as).parts[0].ess.ceiling_db == -3.0
     other = Window()
     qtbot.addWidget(other)
     other.recover(kept)
-    qtbot.waitUntil(lambda: other.workroom is not None, timeout=30_000)
-    again = other.workroom.desk
+    qtbot.waitUntil(lambda: other.work_page is not None, timeout=30_000)
+    again = other.work_page.workspace
     assert again.part.ess.ceiling_db == -9.5 and again.keeper.unsaved
     again.undo()
     assert again.part.ess.ceiling_db == -8.0
-    other.workroom.menu.save()
-    assert file.load(desk.keeper.saved_as).parts[0].ess.ceiling_db == -8.0
-    assert unsaved_work() == [] and recent_sessions()[0] == desk.keeper.saved_as
+    other.work_page.menu.save()
+    assert file.load(workspace.keeper.saved_as).parts[0].ess.ceiling_db == -8.0
+    assert unsaved_work() == [] and recent_sessions()[0] == workspace.keeper.saved_as
     other.close()
 
 
 def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, room, qtbot):
-    desk = room.desk
-    desk.set_setting("ceiling_db", -7.0)
-    desk.take_in_hand([desk.marks[2].id])
-    desk.toggle_leave()
+    workspace = room.workspace
+    workspace.set_setting("ceiling_db", -7.0)
+    workspace.take_in_hand([workspace.marks[2].id])
+    workspace.toggle_leave()
     press(room, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier, qtbot)
-    path = desk.keeper.saved_as
-    assert not desk.keeper.unsaved
-    again = opened(window, path, qtbot).desk
-    assert again is not desk and again.keeper.history.undo_name.startswith("leave · Lead")
+    path = workspace.keeper.saved_as
+    assert not workspace.keeper.unsaved
+    again = opened(window, path, qtbot).workspace
+    assert again is not workspace and again.keeper.history.undo_name.startswith("leave · Lead")
     again.undo()
     again.undo()
     assert again.keeper.history.undo_name is None and again.part.ess.ceiling_db == -3.0
@@ -224,10 +226,10 @@ def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, roo
 
 
 def test_opening_the_file_sets_unsaved_work_aside(window, room, qtbot):
-    room.desk.set_setting("ceiling_db", -7.0)
-    room.desk.keeper.settle()
-    path = room.desk.keeper.saved_as
-    again = opened(window, path, qtbot).desk
+    room.workspace.set_setting("ceiling_db", -7.0)
+    room.workspace.keeper.settle()
+    path = room.workspace.keeper.saved_as
+    again = opened(window, path, qtbot).workspace
     assert again.part.ess.ceiling_db == -3.0
     again.set_setting("ceiling_db", -5.0)
     crash(again)
@@ -253,7 +255,7 @@ def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtb
         one, other = (sf.read(tmp_path / folder / name)[0] for folder in ("out", "cli"))
         assert np.array_equal(one, other)
     report = json.loads((tmp_path / "out" / "report.json").read_text())["files"][0]
-    assert report["kinds"]["ess"]["count"] == len(room.desk.marks)
+    assert report["kinds"]["ess"]["count"] == len(room.workspace.marks)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "exists already" in room.message.text(), timeout=5000)
 
@@ -265,25 +267,25 @@ def test_bad_files_are_told_and_the_window_goes_on(window, qtbot, tmp_path):
     assert "list.wav: is not audio" in window.message.text()
     quiet = write(tmp_path / "quiet.wav", np.zeros(96_000), 48_000)
     room = opened(window, quiet, qtbot)
-    assert "No voice" in room.message.text() and room.desk.marks == ()
+    assert "No voice" in room.message.text() and room.workspace.marks == ()
     room.grab()
 
 
 def test_a_bad_file_leaves_what_is_open(window, room, qtbot, tmp_path):
-    room.desk.set_setting("ceiling_db", -7.0)
+    room.workspace.set_setting("ceiling_db", -7.0)
     (tmp_path / "list.wav").write_text("eggs, milk")
     window.open_path(tmp_path / "list.wav")
     qtbot.waitUntil(lambda: "list.wav" in room.message.text(), timeout=5000)
-    assert window.stack.currentWidget() is room and room.desk.part.ess.ceiling_db == -7.0
+    assert window.stack.currentWidget() is room and room.workspace.part.ess.ceiling_db == -7.0
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
-    assert room.desk.part.ess.ceiling_db == -3.0
+    assert room.workspace.part.ess.ceiling_db == -3.0
 
 
 def test_saving_over_another_session_keeps_its_unsaved_work(window, room, qtbot, tmp_path):
-    first = room.desk.keeper.saved_as
-    room.desk.set_setting("ceiling_db", -7.0)
+    first = room.workspace.keeper.saved_as
+    room.workspace.set_setting("ceiling_db", -7.0)
     take = write(tmp_path / "take.wav", spoken("de")[0], spoken("de")[1])
-    other = opened(window, take, qtbot).desk
+    other = opened(window, take, qtbot).workspace
     other.set_setting("ceiling_db", -9.0)
     other.keeper.settle()
     assert other.keeper.save(first)
@@ -298,7 +300,7 @@ def test_making_the_demo_can_be_cancelled(window, qtbot, tmp_path, monkeypatch):
     qtbot.mouseClick(window.start.cancel, Qt.MouseButton.LeftButton)
     start = time.time()
     qtbot.waitUntil(lambda: window._job is None, timeout=10_000)
-    assert window.workroom is None and not window.message.text() and time.time() - start < 8
+    assert window.work_page is None and not window.message.text() and time.time() - start < 8
     assert window.start.open.isEnabled() and not list(tmp_path.glob("empty/**/*.isophon"))
 
 
@@ -306,7 +308,7 @@ def test_a_clipped_take_and_a_rest_are_told(window, qtbot, tmp_path):
     samples, rate, _ = spoken("de")
     loud = np.clip(samples * 6, -1, 1)
     room = opened(window, write(tmp_path / "hot.wav", loud, rate), qtbot)
-    assert "has clipped" in room.message.text() and room.desk.take.figures.clipped > 100
+    assert "has clipped" in room.message.text() and room.workspace.take.figures.clipped > 100
     room.tell("")
     room.listened_s = 20 * 60 - 0.1
     room.hearing.toggle_play()
@@ -322,13 +324,13 @@ def test_voice_cards_from_the_menu(room, qtbot, tmp_path, monkeypatch):
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_: ("Low bright", True))
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (card, ""))
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getOpenFileName", lambda *_: (card, ""))
-    desk = room.desk
-    desk.set_setting("ceiling_db", -8.5)
+    workspace = room.workspace
+    workspace.set_setting("ceiling_db", -8.5)
     room.menu.save_card()
     room.sheet.reset.click()
-    assert desk.part.ess.ceiling_db == -3.0
+    assert workspace.part.ess.ceiling_db == -3.0
     room.menu.load_card()
-    assert desk.part.ess.ceiling_db == -8.5 and desk.keeper.history.undo_name == "start from a voice card"
+    assert workspace.part.ess.ceiling_db == -8.5 and workspace.keeper.history.undo_name == "start from a voice card"
     (tmp_path / "low.voicecard").write_text("{}")
     room.menu.load_card()
     assert "low.voicecard: is not a voice card" in room.message.text()

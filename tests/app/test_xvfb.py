@@ -26,14 +26,14 @@ window.show()
 window.open_path(Path(sys.argv[1]))
 
 def look():
-    if window.workroom is None or not window.workroom.desk.part.found:
+    if window.work_page is None or not window.work_page.workspace.part.found:
         return
     timer.stop()
     QTimer.singleShot(400, done)
 
 def done():
     window.grab().save(sys.argv[2])
-    print(app.platformName(), window.workroom.desk.part.name, len(window.workroom.desk.marks))
+    print(app.platformName(), window.work_page.workspace.part.name, len(window.work_page.workspace.marks))
     window.close()
     app.quit()
 
@@ -47,9 +47,9 @@ app.exec()
 PLAY = """
 import sys, time
 import numpy as np
-from isophon.app.device import open_device
-from isophon.core.mix import Strip
-from isophon.core.player import Player
+from isophon.app.model.device import open_device
+from isophon.core.playing.mix import Strip
+from isophon.core.playing.player import Player
 from isophon.core.render import Renderer
 
 samples = np.load(sys.argv[1])

@@ -12,9 +12,7 @@ from scipy import signal
 
 from conftest import write
 from isophon.cli import main
-from isophon.core import takes
 from isophon.core.audio.files import Recording
-from isophon.core.bleeding import CueFile, Lesson, learn, lesson_again
 from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.errors import InputError
 from isophon.core.finding import survey_recording
@@ -24,6 +22,8 @@ from isophon.core.passes.bleed.settings import BleedCut, Leak, in_force
 from isophon.core.passes.bleed.sync import synchronize
 from isophon.core.render import TILE, Renderer
 from isophon.core.session import edits, file, layout
+from isophon.core.takes import cache as take_cache
+from isophon.core.work.bleed_learning import CueFile, Lesson, learn, lesson_again
 from voices import spoken
 
 RATE = 24_000
@@ -121,7 +121,7 @@ def test_what_is_taken_out_is_scaled_left_and_the_same_in_every_span(voice, cue)
     arrays = (taken.leak, taken.rest)
 
     def clean(much, careful, left=()):
-        renderer = Renderer(lambda s, n: _read(take, s, n), RATE, len(take), leaks=lambda key: arrays)
+        renderer = Renderer(lambda s, n: _read(take, s, n), RATE, len(take), sounds=lambda key: arrays)
         plan = (BleedCut(0, len(take), "k", much, careful, left),)
         return renderer, plan, renderer.cleaned(plan, 0, len(take))[0]
 
@@ -230,7 +230,7 @@ def test_a_session_learns_again_what_is_gone(laid, tmp_path, capsys):
     assert again.cues == lesson.cues and again.moments == lesson.moments and again.key == part.leak.key
     assert lesson_again(layout.remove(session, [session.guides[0].id]), part) is None
     file.save(session, tmp_path / "song.isophon")
-    shutil.rmtree(takes.place_of(paths[0]))
+    shutil.rmtree(take_cache.place_of(paths[0]))
     call = ["clean", "--session", str(tmp_path / "song.isophon"), "--only", "bleed", "--out", str(tmp_path / "out")]
     assert main([*call, "--depth", "32f", "--quiet"]) == 0
     out, take = (sf.read(path, dtype="float32")[0] for path in (tmp_path / "out" / "take.clean.wav", paths[0]))

@@ -1,4 +1,4 @@
-"""The crew and what it keeps: what matters first comes first, nothing is measured twice, one failure stops none."""
+"""The workers and what it keeps: what matters first comes first, nothing is measured twice, one failure stops none."""
 
 import json
 import os
@@ -10,8 +10,9 @@ import numpy as np
 import pytest
 
 from conftest import look, write
-from isophon.core import takes, worker
-from isophon.core.crew import Crew, Task
+from isophon.core.takes import cache as take_cache
+from isophon.core.work import worker
+from isophon.core.work.workers import Task, Workers
 from voices import spoken
 
 
@@ -36,10 +37,10 @@ class Log:
 
 
 @pytest.fixture
-def crew():
-    crew = Crew(hands=1)
-    yield crew
-    crew.close()
+def workers():
+    workers = Workers(hands=1)
+    yield workers
+    workers.close()
 
 
 @pytest.fixture
@@ -48,20 +49,20 @@ def voice(tmp_path):
     return write(tmp_path / "voice.wav", samples, rate, "FLOAT")
 
 
-def test_a_worker_measures_what_the_process_itself_measures_and_errors_stop_none(crew, voice, tmp_path):
+def test_a_worker_measures_what_the_process_itself_measures_and_errors_stop_none(workers, voice, tmp_path):
     (tmp_path / "list.wav").write_text("eggs, milk")
     bad = np.zeros(48_000, np.float32)
     bad[30_000] = np.nan
     write(tmp_path / "nan.wav", bad, 48_000, "FLOAT")
     log = Log()
     for name in ("list.wav", "gone.wav", "nan.wav", "voice.wav"):
-        crew.submit(log.task({"do": "measure", "path": str(tmp_path / name)}))
+        workers.submit(log.task({"do": "measure", "path": str(tmp_path / name)}))
     log.wait(4)
     outcomes = log.outcomes()
     assert outcomes["voice.wav"][0] == "done"
     for name, words in (("list.wav", "is not audio"), ("gone.wav", "no such file"), ("nan.wav", "not numbers")):
         assert outcomes[name][0] == "failed" and words in outcomes[name][1]
-    kept = takes.kept_survey(takes.place_of(voice))
+    kept = take_cache.kept_survey(take_cache.place_of(voice))
     samples, rate, _ = spoken("de")
     found, marks = look(samples, rate)
     assert (
@@ -71,45 +72,45 @@ def test_a_worker_measures_what_the_process_itself_measures_and_errors_stop_none
     assert np.array_equal(kept.survey.k_power, found.k_power) and isinstance(kept.survey.bands, np.memmap)
 
 
-def test_what_matters_more_is_done_first(crew, voice, tmp_path):
+def test_what_matters_more_is_done_first(workers, voice, tmp_path):
     log = Log()
     for i in range(5):
         write(tmp_path / f"{i}.wav", np.zeros(9_600) + i / 10, 48_000)
     tasks = [log.task({"do": "look", "path": str(tmp_path / f"{i}.wav")}, rank=9 - i) for i in range(5)]
-    crew.submit(log.task({"do": "measure again", "path": str(voice)}, -1))
+    workers.submit(log.task({"do": "measure again", "path": str(voice)}, -1))
     for task in tasks:
-        crew.submit(task)
-    crew.prefer(lambda task: task is tasks[2], -0.5)
+        workers.submit(task)
+    workers.prefer(lambda task: task is tasks[2], -0.5)
     log.wait(6)
     order = [Path(path).name for path, what, _ in log.rows if what == "done"]
     assert order == ["voice.wav", "2.wav", "4.wav", "3.wav", "1.wav", "0.wav"]
 
 
-def test_work_is_cancelled_and_goes_on_after_a_killed_worker(crew, voice, tmp_path):
+def test_work_is_cancelled_and_goes_on_after_a_killed_worker(workers, voice, tmp_path):
     rng = np.random.default_rng(0)
     long = write(tmp_path / "long.wav", rng.standard_normal(48_000 * 60) * 0.01, 48_000)
     log = Log()
     first, second = (log.task({"do": "measure again", "path": str(path)}) for path in (long, voice))
-    crew.submit(first)
-    crew.submit(second)
-    crew.cancel([first, second])
+    workers.submit(first)
+    workers.submit(second)
+    workers.cancel([first, second])
     log.wait(2)
     assert {what for what, _ in log.outcomes().values()} == {"cancelled"}
     third = log.task({"do": "measure again", "path": str(long)})
-    crew.submit(third)
+    workers.submit(third)
     while not any(what == "progress" for _, what, _ in log.rows):
         threading.Event().wait(0.01)
-    os.kill(crew._running[0][1].pid, signal.SIGKILL)
+    os.kill(workers._running[0][1].pid, signal.SIGKILL)
     log.wait(1)
     assert log.outcomes()["long.wav"][0] == "failed"
-    crew.submit(log.task({"do": "look", "path": str(voice)}))
+    workers.submit(log.task({"do": "look", "path": str(voice)}))
     log.wait(1)
     assert log.outcomes()["voice.wav"][0] == "done"
-    assert not list(takes.place_of(long).parent.glob("*/.*")), "half-written measurements were left"
+    assert not list(take_cache.place_of(long).parent.glob("*/.*")), "half-written measurements were left"
 
 
 def test_a_changed_file_is_measured_anew_and_damage_is_noticed(voice):
-    place = takes.place_of(voice)
+    place = take_cache.place_of(voice)
     worker.look(voice, lambda f: None)
     worker.measure(voice, False, lambda f: None)
     stamp = (place / "survey" / "told.json").stat().st_mtime_ns
@@ -117,14 +118,14 @@ def test_a_changed_file_is_measured_anew_and_damage_is_noticed(voice):
     assert (place / "survey" / "told.json").stat().st_mtime_ns == stamp
     told = json.loads((place / "survey" / "told.json").read_text())
     (place / "survey" / "told.json").write_text(json.dumps(told)[:-40])
-    assert takes.kept_survey(place) is None
+    assert take_cache.kept_survey(place) is None
     (place / "scan" / "wave-0.npy").write_bytes(b"")
-    assert takes.kept_scan(place) is None
+    assert take_cache.kept_scan(place) is None
     worker.measure(voice, False, lambda f: None)
-    assert takes.kept_survey(place) is not None
+    assert take_cache.kept_survey(place) is not None
     samples, rate, _ = spoken("es")
     write(voice, samples, rate, "FLOAT")
-    assert takes.place_of(voice) != place and takes.kept_survey(takes.place_of(voice)) is None
+    assert take_cache.place_of(voice) != place and take_cache.kept_survey(take_cache.place_of(voice)) is None
 
 
 def test_old_measurements_make_room(tmp_path):
@@ -135,5 +136,5 @@ def test_old_measurements_make_room(tmp_path):
         os.utime(tmp_path / str(i), (i, i))
     (tmp_path / "letters").mkdir()
     (tmp_path / "letters" / "dear").write_bytes(b"0" * 9_000)
-    takes.make_room(tmp_path, 2_500)
+    take_cache.make_room(tmp_path, 2_500)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["2", "3", "letters"]

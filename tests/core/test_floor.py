@@ -18,17 +18,19 @@ from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.demo.build import load_labels
 from isophon.core.demo.phonemes import CONSONANTS, VOWELS
 from isophon.core.finding import find_all
+from isophon.core.passes import NAMES
 from isophon.core.passes.breaths.find import find as find_breaths
 from isophon.core.passes.esses import treat
 from isophon.core.passes.gaps.treat import Fade, room_tone
 from isophon.core.passes.hiss.settings import HissSettings
-from isophon.core.passes.hum.model import HumSettings
-from isophon.core.passes.rumble import lowcut
-from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of
+from isophon.core.passes.hum.settings import HumSettings
+from isophon.core.passes.rumble import treat as lowcut
+from isophon.core.passes.rumble.settings import RumbleSettings, cut_of
+from isophon.core.passes.rumble.treat import LowCut
+from isophon.core.passes.singing import singing
 from isophon.core.render import Renderer
 from isophon.core.session.model import Part, Source
-from isophon.core.session.settings import WORKING_KINDS, role_default
-from isophon.core.sounding import sounding
+from isophon.core.session.settings import role_default
 from isophon.core.survey import survey
 from voices import ALSA, score, spoken
 
@@ -40,9 +42,9 @@ def part_of(path, role: str) -> Part:
         found = survey(recording.blocks(), recording.sample_rate, recording.frames)
         told = find_all(recording, found)
         source = Source(str(path), recording.sample_rate, recording.channels, recording.frames)
-    settings_ = {kind: role_default(kind, role) for kind in WORKING_KINDS}
+    settings_ = {kind: role_default(kind, role) for kind in NAMES}
     return Part("p", "p", source, role, marks=told.marks, found=True, voice_lufs=found.voice_lufs,
-                facts=told.facts, **settings_)  # fmt: skip
+                measured=told.measured, **settings_)  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -86,7 +88,7 @@ def test_spoken_words_keep_their_starts_and_tails(voice):
     noise = np.random.default_rng(1).standard_normal(len(samples)) * np.sqrt(np.mean(samples**2)) * 10 ** (-30 / 20)
     for take in (samples, samples + noise.astype(np.float32)):
         found, esses = look(take, rate)
-        spans = sounding(found, [(m.start, m.end) for m in esses])
+        spans = singing(found, [(m.start, m.end) for m in esses])
         for (start, end, name), (_, _, after) in pairwise(phonemes):
             stops = "ptkbdgx?"  # a stop's closure, which is silent, belongs to its label or to the one before
             if name.strip() and not name.startswith("_") and name[0] not in stops and after[:1] not in stops:
@@ -99,9 +101,9 @@ def test_noise_and_a_steady_tone_hold_no_breath():
     voice, rate, _ = spoken("de")
     for extra in (rng.standard_normal(len(voice)) * 3e-3, 2e-3 * np.sin(np.arange(len(voice)) * 0.3)):
         found, esses = look(voice + extra.astype(np.float32), rate)
-        assert len(find_breaths(found, sounding(found, [(m.start, m.end) for m in esses]))) <= 1
+        assert len(find_breaths(found, singing(found, [(m.start, m.end) for m in esses]))) <= 1
     found, _ = look(rng.standard_normal(rate * 3) * 0.01, rate)
-    assert sounding(found) == [] and find_breaths(found, []) == ()
+    assert singing(found) == [] and find_breaths(found, []) == ()
 
 
 def test_a_leads_breath_comes_down_and_the_room_goes_on(lead):
@@ -126,15 +128,15 @@ def test_a_filled_gap_sounds_like_the_room_around_it(lead):
     samples, _ = sf.read(lead.source.path, dtype="float32")
     gap = max(lead.of_kind("gap"), key=lambda m: m.end - m.start)
     a, b = round((gap.start + 0.1) * RATE), round((gap.end - 0.05) * RATE)
-    fade = Fade(a, b, 960, 0.0, lead.facts.room, RATE)
+    fade = Fade(a, b, 960, 0.0, lead.measured.room, RATE)
     clean = Renderer(reader(samples), RATE, len(samples)).cleaned((fade,), 0, len(samples))[0]
-    tone = room_tone(lead.facts.room, RATE, 0, RATE * 20, 1)[0]
+    tone = room_tone(lead.measured.room, RATE, 0, RATE * 20, 1)[0]
     edges = third_octave_edges(100, 12_500)
     told = third_octave_edges(20.0, 16_000.0)
     freqs, density = signal.welch(tone, RATE, nperseg=16_384)
     for low, high in pairwise(edges):
         level = 10 * np.log10(density[(freqs >= low) & (freqs < high)].sum() * freqs[1])
-        room = lead.facts.room[int(np.argmin(np.abs(told[:-1] - low)))]
+        room = lead.measured.room[int(np.argmin(np.abs(told[:-1] - low)))]
         assert level == pytest.approx(room, abs=2.0), low
     steps = np.abs(np.diff(clean))
     for seam in (a, b):
@@ -143,10 +145,10 @@ def test_a_filled_gap_sounds_like_the_room_around_it(lead):
 
 
 def test_room_tone_is_the_same_wherever_it_is_asked_for(lead):
-    whole = room_tone(lead.facts.room, RATE, 0, 60_000, 2)
-    assert np.allclose(room_tone(lead.facts.room, RATE, 12_345, 9_000, 2), whole[:, 12_345:21_345], atol=1e-9)
+    whole = room_tone(lead.measured.room, RATE, 0, 60_000, 2)
+    assert np.allclose(room_tone(lead.measured.room, RATE, 12_345, 9_000, 2), whole[:, 12_345:21_345], atol=1e-9)
     assert abs(np.corrcoef(whole)[0, 1]) < 0.1
-    assert not room_tone((-150.0,) * len(lead.facts.room), RATE, 0, 1_000, 1).max() > 1e-6
+    assert not room_tone((-150.0,) * len(lead.measured.room), RATE, 0, 1_000, 1).max() > 1e-6
 
 
 @pytest.mark.parametrize("slope", [12, 24, 48])
@@ -172,7 +174,7 @@ def test_the_low_cut_follows_the_lowest_notes(lead):
     assert lowcut.loss_db(cut_of(RumbleSettings(), 98.0), 24, 98.0) == pytest.approx(0.5, abs=0.15)
     assert cut_of(RumbleSettings(), 400.0) == 150 and cut_of(RumbleSettings(cut_hz=90.0), 400.0) == 90
     assert cut_of(RumbleSettings(on=False), 98.0) is None and cut_of(RumbleSettings(), None) is None
-    assert 200 < lead.facts.lowest_hz < 240, "the lowest note of the demo's lead is A3"
+    assert 200 < lead.measured.lowest_hz < 240, "the lowest note of the demo's lead is A3"
     samples, _ = sf.read(lead.source.path, dtype="float32")
     clean = Renderer(reader(samples), RATE, len(samples)).cleaned(lead.plan, 0, len(samples))[0]
     low = signal.butter(4, 50, "low", fs=RATE, output="sos")
@@ -182,7 +184,7 @@ def test_the_low_cut_follows_the_lowest_notes(lead):
 
 def make_plan(cuts):
     fades = tuple(Fade(a, a + n, 300, g, (-60.0,) * 30 if fill else (), RATE) for a, n, g, fill in cuts)
-    esses = (treat.Treatment(treat.Span(20_000, 26_000, 3_000.0, None), 480, 0.3),)
+    esses = (treat.EssCut(treat.Span(20_000, 26_000, 3_000.0, None), 480, 0.3),)
     return tuple(sorted((LowCut(0, 90_000, 90.0, 24, RATE), *fades, *esses), key=lambda t: t.first))
 
 
@@ -228,7 +230,7 @@ def test_a_silent_file_between_words_needs_no_floor(tmp_path):
     samples, rate, _ = spoken("es")
     path = write(tmp_path / "dry.wav", np.concatenate([np.zeros(rate), samples, np.zeros(rate)]), rate, "FLOAT")
     part = part_of(path, "lead")
-    assert all(part.change(m) == 0 for m in part.of_kind("gap")) and max(part.facts.room) <= -100
+    assert all(part.change(m) == 0 for m in part.of_kind("gap")) and max(part.measured.room) <= -100
 
 
 @pytest.mark.parametrize("path", sorted(ALSA.glob("[FRS]*.wav")), ids=lambda p: p.stem)

@@ -9,11 +9,12 @@ import soundfile as sf
 from msgspec.structs import replace
 
 from conftest import write
-from isophon.core import handover, worker
 from isophon.core.errors import Cancelled, OutputError
+from isophon.core.handover import stems as handover
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.session.model import Part, Source
-from isophon.core.take import open_take
+from isophon.core.takes.take import open_take
+from isophon.core.work import worker
 from voices import spoken
 
 

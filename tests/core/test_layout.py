@@ -14,14 +14,14 @@ from conftest import write
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
 from isophon.core.passes.esses.settings import EssSettings
-from isophon.core.roles import by_name, guess
-from isophon.core.scan import Figures, scan
 from isophon.core.session import edits, file, layout
 from isophon.core.session.history import History
 from isophon.core.session.layout import Arrival
 from isophon.core.session.model import Session, Source
-from isophon.core.session.remarks import remarks
 from isophon.core.session.settings import role_default
+from isophon.core.takes.remarks import remarks
+from isophon.core.takes.roles import by_name, guess
+from isophon.core.takes.scan import Figures, scan
 from voices import alsa, spoken
 
 RATE = 48_000

@@ -8,15 +8,15 @@ from hypothesis import strategies as st
 
 from conftest import reader
 from isophon.core.audio.converting import converted, converted_frames, read_converted
-from isophon.core.mix import Strip, gains, hear
 from isophon.core.passes.esses import treat
+from isophon.core.playing.mix import Strip, gains, hear
 from isophon.core.render import RenderCache, Renderer
 from isophon.core.session.model import Listening
 
 RATE = 48_000
 RNG = np.random.default_rng(5)
 ONE, TWO = (RNG.standard_normal(90_000).astype(np.float32) * 0.1 for _ in range(2))
-PLAN = (treat.Treatment(treat.Span(20_000, 40_000, 3_000.0, None), 480, 0.25),)
+PLAN = (treat.EssCut(treat.Span(20_000, 40_000, 3_000.0, None), 480, 0.25),)
 
 
 def strips(cache=None):

@@ -11,11 +11,12 @@ from isophon.cli import main
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.demo.build import load_labels
 from isophon.core.finding import find_all, survey_recording
+from isophon.core.passes.ears import LOW_HZ as HUM_RATE
 from isophon.core.passes.hiss import treat as hiss
 from isophon.core.passes.hiss.settings import HissSettings
-from isophon.core.passes.hum.find import RATE as HUM_RATE
 from isophon.core.passes.hum.find import find
-from isophon.core.passes.hum.model import HumSettings, hum_of
+from isophon.core.passes.hum.settings import HumSettings
+from isophon.core.passes.hum.treat import hum_of
 from isophon.core.render import TILE, Renderer
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session, Source
@@ -86,7 +87,7 @@ def hissing():
     noise *= np.sqrt(np.mean(samples[np.abs(samples) > 0.02] ** 2)) * 10 ** (-26 / 20)
     take = Written(samples + noise, rate)
     told = find_all(take, survey_recording(take))
-    part = Part("p", "p", Source("p", rate, 1, take.frames), marks=told.marks, facts=told.facts, found=True)
+    part = Part("p", "p", Source("p", rate, 1, take.frames), marks=told.marks, measured=told.measured, found=True)
     return samples, noise, take, part
 
 
@@ -97,7 +98,7 @@ def test_the_noise_comes_down_by_what_was_asked_and_the_voice_stays(hissing):
     still = np.abs(signal.oaconvolve(np.abs(clean), np.ones(1_024), "same")) < 1e-3
     outs = {}
     for amount in (-6.0, -12.0):
-        cut = hiss.HissCut(0, take.frames, part.facts.noise, amount, 5_000.0, 0.0, rate)
+        cut = hiss.HissCut(0, take.frames, part.measured.noise, amount, 5_000.0, 0.0, rate)
         outs[amount] = hiss.apply(take.read, 0, take.frames, cut)[0]
         quiet = signal.sosfilt(high, outs[amount])[still]
         assert 20 * np.log10(quiet.std() / signal.sosfilt(high, noise)[still].std()) == pytest.approx(amount, abs=0.7)
@@ -135,7 +136,7 @@ def test_every_span_of_the_floor_equals_the_whole(hissing):
     added = mains(50.0, take.frames, take.sample_rate)
     take = Written(take.read(0, take.frames)[0] + added, take.sample_rate)
     told = find_all(take, survey_recording(take))
-    part = Part("p", "p", part.source, marks=told.marks, facts=told.facts, found=True,
+    part = Part("p", "p", part.source, marks=told.marks, measured=told.measured, found=True,
                 gap=role_default("gap", "harmony"))  # fmt: skip
     kinds = {type(t).__name__ for t in part.plan}
     assert {"HumCut", "LowCut", "HissCut", "Fade"} <= kinds
@@ -180,5 +181,5 @@ def test_the_command_line_tells_the_partials_and_takes_them_out(tmp_path, capsys
 
 def test_switched_off_they_do_nothing(hissing):
     *_, part = hissing
-    off = Part("p", "p", part.source, facts=part.facts, hum=HumSettings(on=False), hiss=HissSettings(on=False))
+    off = Part("p", "p", part.source, measured=part.measured, hum=HumSettings(on=False), hiss=HissSettings(on=False))
     assert {type(t).__name__ for t in off.plan} == {"LowCut"}

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isophon.core.pictures import (
+from isophon.core.survey import geometry_at, survey
+from isophon.core.takes.pictures import (
     LOWS,
     VOICE,
     WAVE_STEP,
@@ -16,7 +17,6 @@ from isophon.core.pictures import (
     close_picture,
     lows_of,
 )
-from isophon.core.survey import geometry_at, survey
 
 RATE = 48_000
 RNG = np.random.default_rng(0)

@@ -4,11 +4,11 @@ import time
 
 import numpy as np
 
-from conftest import look, reader
-from isophon.core.mix import Strip
+from conftest import cuts, look, reader
 from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, usual_standout
-from isophon.core.player import Player
+from isophon.core.playing.mix import Strip
+from isophon.core.playing.player import Player
 from isophon.core.render import Renderer
 from isophon.core.standins.device import ClockedDevice
 from voices import spoken
@@ -52,7 +52,7 @@ class Deck:
 def tame(ceiling=-14.0):
     samples, rate, _ = spoken("de")
     _, marks = look(samples, rate)
-    return samples, rate, treat.treatments(marks, EssSettings(ceiling_db=ceiling), usual_standout(marks), rate)
+    return samples, rate, cuts(marks, EssSettings(ceiling_db=ceiling), usual_standout(marks), rate)
 
 
 def test_what_is_heard_is_what_is_rendered():
@@ -82,7 +82,7 @@ def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
     """A low tone stays as smooth as it is through every kind of jump; a click would bend it far more."""
     rate = 48_000
     tone = (0.5 * np.sin(2 * np.pi * 110 * np.arange(rate * 4) / rate)).astype(np.float32)
-    plan = (treat.Treatment(treat.Span(0, rate * 4, 700.0, None), 480, 0.3),)
+    plan = (treat.EssCut(treat.Span(0, rate * 4, 700.0, None), 480, 0.3),)
     deck = Deck(tone, rate, plan)
     deck.player.play()
     heard = [deck.hear(12)]

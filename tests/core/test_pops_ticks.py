@@ -14,7 +14,8 @@ from isophon.core.demo.build import load_labels
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import find_all, survey_recording
-from isophon.core.passes.pops.find import LOW_HZ, drawn, lows_of
+from isophon.core.passes.ears import LOW_HZ
+from isophon.core.passes.pops.find import drawn, lows_of
 from isophon.core.passes.pops.find import find as find_pops
 from isophon.core.passes.pops.treat import PopCut, apply, burst_of
 from isophon.core.passes.ticks import damage
@@ -218,7 +219,7 @@ def test_every_span_with_pops_and_ticks_equals_the_whole(demo):
     samples, rate = sf.read(demo.parent / "Low harmony.wav", dtype="float32")
     take = Written(samples[: 28 * rate], rate)
     told = find_all(take, survey_recording(take))
-    part = Part("p", "p", Source("p", rate, 1, take.frames), marks=told.marks, facts=told.facts, found=True)
+    part = Part("p", "p", Source("p", rate, 1, take.frames), marks=told.marks, measured=told.measured, found=True)
     assert {"PopCut", "Repair"} <= {type(t).__name__ for t in part.plan}
     renderer = Renderer(take.read, rate, take.frames)
     whole = np.concatenate([clean for _, clean in renderer.blocks(part.plan, take.blocks(150_000))], axis=1)

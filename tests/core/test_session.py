@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isophon.core.errors import CallError, InputError
-from isophon.core.marks import Hand, Mark, meet
+from isophon.core.marks import Hand, Mark, carry_decisions
 from isophon.core.session import edits, file
 from isophon.core.session.history import History
 from isophon.core.session.model import Part, Session, Source
@@ -91,7 +91,7 @@ def test_the_file_is_readable_names_recordings_relatively_and_moves_with_them(tm
     value = session(tmp_path / "a")
     file.save(value, tmp_path / "a" / "song.isophon")
     content = json.loads((tmp_path / "a" / "song.isophon").read_text())
-    assert content["isophon_session"] == 2 and content["session"]["parts"][0]["source"]["path"] == "lead.wav"
+    assert content["isophon_session"] == 3 and content["session"]["parts"][0]["source"]["path"] == "lead.wav"
     (tmp_path / "a").rename(tmp_path / "b")
     assert file.load(tmp_path / "b" / "song.isophon") == session(tmp_path / "b")
 
@@ -100,7 +100,7 @@ def test_the_file_is_readable_names_recordings_relatively_and_moves_with_them(tm
     ("change", "words"),
     [
         (lambda t: t[: len(t) // 2], "is damaged"), (lambda t: t.replace("isophon_session", "other"), "is not an Iso"),
-        (lambda t: t.replace('"isophon_session": 2', '"isophon_session": 99'), "newer Isophon"),
+        (lambda t: t.replace('"isophon_session": 3', '"isophon_session": 99'), "newer Isophon"),
         (lambda t: t.replace('"sample_rate": 48000', '"sample_rate": "fast"'), r"is damaged.*sample_rate"),
         (lambda t: "", "is damaged"), (lambda t: "[1]", "is not an Iso"),
     ],
@@ -119,7 +119,7 @@ def test_decisions_outlive_new_findings():
         mark(1.0, hand=by_hand), mark(2.0), mark(3.0, hand=left), mark(4.0, hand=Hand(drawn=True)), mark(5.0),
     )  # fmt: skip
     found = (mark(1.02, 3.0, id="x"), mark(3.05, 1.0, id="y"), mark(5.01, id="z"), mark(6.0, id="ess-5000"))
-    met = meet(old, found)
+    met = carry_decisions(old, found)
     assert [m.id for m in met] == ["ess-1000", "ess-3000", "ess-4000", "ess-5000", "ess-6000"]
     assert met[0].hand == by_hand and met[0].standout_db == 3.0 and met[0].start == 1.02
     assert met[1].hand == left and met[2].hand.drawn

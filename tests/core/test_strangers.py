@@ -10,7 +10,6 @@ from msgspec.structs import replace
 from test_session import mark
 
 from conftest import write
-from isophon.core import takes
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import find_all, survey_recording
@@ -22,6 +21,7 @@ from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session import edits, file, layout
 from isophon.core.session.journal import Journal, replay
 from isophon.core.session.model import Part
+from isophon.core.takes import cache as take_cache
 
 
 @pytest.fixture
@@ -35,9 +35,9 @@ def song(tmp_path):
     with Recording(path) as recording:
         source, survey = layout.source_of(recording), survey_recording(recording)
         found = find_all(recording, survey)
-    assert found.facts.hum is not None
+    assert found.measured.hum is not None
     session = layout.new_session("Song", [layout.Arrival("Lead", source)])
-    findings = edits.Findings(source, (*found.marks, mark(1.0)), survey.voice_lufs, survey.floor_dbfs, found.facts)
+    findings = edits.Findings(source, (*found.marks, mark(1.0)), survey.voice_lufs, survey.floor_dbfs, found.measured)
     session = edits.adopt_findings(session, "part-1", findings)
     leak = Leak("0123456789abcdef", ("cue",), path=np.ones(8, np.float32).tobytes())
     session = edits.with_part(session, "part-1", lambda part: replace(part, leak=leak))
@@ -60,11 +60,11 @@ PART = ("session", "parts", 0)
 WRONG = [
     ((*PART, "leak", "key"), "x/../../../../../Documents", "leak.key"),
     ((*PART, "leak", "key"), "ABCDEF0123456789", "key"),
-    ((*PART, "facts", "hum", "step"), -1, "hum.step"), ((*PART, "facts", "hum", "step"), 0, "hum.step"),
-    ((*PART, "facts", "hum", "phases"), "", "hum.phases"),
-    ((*PART, "facts", "hum", "amplitudes"), "AAAA", "amplitudes"),
-    ((*PART, "facts", "noise"), [-80.0] * 63, "noise"), ((*PART, "learned"), [-80.0], "learned"),
-    ((*PART, "facts", "room"), [1.0], "room"), ((*PART, "voice_lufs"), float("nan"), "voice_lufs"),
+    ((*PART, "measured", "hum", "step"), -1, "hum.step"), ((*PART, "measured", "hum", "step"), 0, "hum.step"),
+    ((*PART, "measured", "hum", "phases"), "", "hum.phases"),
+    ((*PART, "measured", "hum", "amplitudes"), "AAAA", "amplitudes"),
+    ((*PART, "measured", "noise"), [-80.0] * 63, "noise"), ((*PART, "learned"), [-80.0], "learned"),
+    ((*PART, "measured", "room"), [1.0], "room"), ((*PART, "voice_lufs"), float("nan"), "voice_lufs"),
     ((*PART, "voice_lufs"), float("inf"), "voice_lufs"), ((*PART, "marks", 0, "level_db"), float("nan"), "level_db"),
     ((*PART, "marks", 0, "start"), 1e300, "start"), ((*PART, "marks", 0, "end"), -5.0, "start, end"),
     ((*PART, "marks", 0, "kind"), "../x", "kind"), ((*PART, "marks", 0, "hand"), {"change_db": 30.0}, "change_db"),
@@ -114,12 +114,12 @@ def test_no_folder_is_touched_that_is_not_ours(tmp_path):
     place = tmp_path / "cache" / "takes" / "abc"
     arrays = (np.zeros((1, 9), np.float32),) * 2
     with pytest.raises(ValueError, match="no leak's name"):
-        takes.keep_leak(place, "x/../../../../Documents", arrays, b"{}")
+        take_cache.keep_leak(place, "x/../../../../Documents", arrays, b"{}")
     (place / "leak-0123456789abcdef").mkdir(parents=True)
     (place / "leak-0123456789abcdef" / "letter").write_text("dear")
     with pytest.raises(OutputError, match="not ours"):
-        takes.keep_leak(place, "0123456789abcdef", arrays, b"{}")
-    assert takes.kept_leak(place, "../" * 5 + "etc") is None and takes.kept_leak_facts(place, "../x") is None
+        take_cache.keep_leak(place, "0123456789abcdef", arrays, b"{}")
+    assert take_cache.kept_leak(place, "../" * 5 + "etc") is None and take_cache.kept_leak_facts(place, "../x") is None
     assert [p.read_text() for p in sorted(tmp_path.rglob("letter"))] == ["dear", "dear"]
 
 
@@ -128,7 +128,7 @@ def test_pipes_devices_and_giants_are_refused_at_once(tmp_path, read):
     os.mkfifo(tmp_path / "pipe")
     with (tmp_path / "giant").open("wb") as giant:
         giant.truncate(3 << 30)
-    names = [tmp_path / "pipe", takes.Path("/dev/zero")] + ([tmp_path / "giant"] if read is not Recording else [])
+    names = [tmp_path / "pipe", take_cache.Path("/dev/zero")] + ([tmp_path / "giant"] if read is not Recording else [])
     for path in names:
         ended: list[Exception] = []
 
@@ -222,12 +222,12 @@ def test_a_lock_is_held_once_and_ends_with_its_holder(tmp_path):
     mine.release()
     assert not is_locked(tmp_path / "a.lock")
     assert lock(tmp_path / "a.lock") is not None
-    assert lock(takes.Path("/proc/nowhere/a.lock")) is not None  # where none can be made, work goes on
+    assert lock(take_cache.Path("/proc/nowhere/a.lock")) is not None  # where none can be made, work goes on
 
 
 def test_paths_are_spelled_as_text_and_back():
     for raw in (b"/a/b c.wav", b"/a/\xff\xfe.wav", "/ä/ß.wav".encode(), b"bytes:x"):
-        path = takes.Path(os.fsdecode(raw))
+        path = take_cache.Path(os.fsdecode(raw))
         spelled(path).encode()
         assert path_of(spelled(path)) == path
 

@@ -7,9 +7,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from scipy import signal
 
-from conftest import look, reader
+from conftest import cuts, look, reader
 from isophon.core.marks import Hand
-from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, ceiling_over_voice, change_of, usual_standout
 from isophon.core.render import TILE, Renderer
 from voices import alsa, spoken
@@ -18,7 +17,7 @@ from voices import alsa, spoken
 def cleaned(samples, rate, settings=None):
     settings = settings or EssSettings()
     found, marks = look(samples, rate)
-    plan = treat.treatments(marks, settings, usual_standout(marks), rate)
+    plan = cuts(marks, settings, usual_standout(marks), rate)
     two = np.atleast_2d(samples).astype(np.float32)
     return Renderer(reader(two), rate, two.shape[1]).cleaned(plan, 0, two.shape[1]), plan, marks, found
 
@@ -110,7 +109,7 @@ def test_only_tiles_that_changed_are_made_again():
     _, marks = look(samples, rate)
     usual = usual_standout(marks)
     renderer = Renderer(reader(samples), rate, len(samples))
-    plan = treat.treatments(marks, EssSettings(ceiling_db=-14), usual, rate)
+    plan = cuts(marks, EssSettings(ceiling_db=-14), usual, rate)
     renderer.cleaned(plan, 0, len(samples))
     made = renderer.tiles_made
     renderer.cleaned(plan, 0, len(samples))

@@ -1,4 +1,4 @@
-"""The window: start page or workroom, opening files in the background, recent sessions."""
+"""The window: start page or work_page, opening files in the background, recent sessions."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtWidgets import QFileDialog, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
-from isophon.app.start_page import StartPage
+from isophon.app.pages.start_page import StartPage
 
 _SESSION_ENDING = ".isophon"
 _RECENT, _MOST_STATE = 8, 1 << 20
@@ -18,7 +18,7 @@ _FILTER = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *
 
 
 def _opening():
-    from isophon.app import opening
+    from isophon.app.model import opening
 
     return opening
 
@@ -33,9 +33,9 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.start = StartPage()
-        self.workroom = None
+        self.work_page = None
         self._job = None
-        self._crew = None
+        self._workers = None
         self._remembered = None
         self._warned = False
         self._state: dict[str, str] = {}
@@ -75,29 +75,29 @@ class Window(QMainWindow):
         session = next((path for path in paths if path.suffix == _SESSION_ENDING), None)
         if session is not None:
             self._begin(f"Opening {session.name}", lambda progress: _opening().open_session(session))
-        elif self.workroom is not None and not anew:
+        elif self.work_page is not None and not anew:
             self.add_recordings(paths)
         else:
             self._begin("Reading what was dropped", lambda progress: _opening().open_recordings(paths, progress))
 
     def add_recordings(self, paths: list[Path]) -> None:
         """Lay out more recordings in the session that is open."""
-        desk = self.workroom.desk
-        has_lead = any(part.role == "lead" for part in desk.session.parts)
+        workspace = self.work_page.workspace
+        has_lead = any(part.role == "lead" for part in workspace.session.parts)
 
         def add(result) -> None:
             from isophon.core.session import layout
 
             arrivals, wrong = result
             self._ended()
-            there = {item.source.path for item in desk.session.items}
+            there = {item.source.path for item in workspace.session.items}
             wrong += [f"{a.name} is in the session already." for a in arrivals if a.source.path in there]
             arrivals = [a for a in arrivals if a.source.path not in there]
             if arrivals:
                 words = arrivals[0].name if len(arrivals) == 1 else f"{len(arrivals)} recordings"
-                desk.edit(f"add {words}", lambda s: layout.add(s, arrivals))
+                workspace.edit(f"add {words}", lambda s: layout.add(s, arrivals))
             if wrong or arrivals:
-                self.workroom.tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
+                self.work_page.tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
 
         self._begin("Reading what was dropped", lambda progress: _opening().arrivals_of(paths, has_lead, progress), add)
 
@@ -116,63 +116,64 @@ class Window(QMainWindow):
         self._begin("Making the demo: singers are being synthesized", work)
 
     def _begin(self, words: str, work, done=None) -> None:
-        from isophon.app.jobs import Job
+        from isophon.app.model.jobs import Job
 
         if self._job is not None:
             return
         if done is None:
-            if self.workroom is not None:
-                self.workroom.rest_aside()
+            if self.work_page is not None:
+                self.work_page.rest_aside()
             self.stack.setCurrentIndex(0)
             self.message.clear()
             self.message.hide()
             self.start.show_work(words, 0.0)
         self._job = Job(work)
         self._job.progressed.connect(lambda f: self._job and self.start.show_work(words, f))
-        self._job.done.connect(done or self._enter_workroom)
+        self._job.done.connect(done or self._enter_work_page)
         self._job.failed.connect(self._failed)
         self._job.cancelled.connect(lambda: self._failed(""))
         self._job.start()
 
-    def _enter_workroom(self, result) -> None:
-        from isophon.app.desk import Desk
-        from isophon.app.workroom import Workroom
+    def _enter_work_page(self, result) -> None:
+        from isophon.app.model.workspace import Workspace
+        from isophon.app.pages.work_page import WorkPage
+        from isophon.app.sheets import FIRST
 
         self._ended()
-        if self.workroom is not None:
-            self._leave_workroom()
+        if self.work_page is not None:
+            self._leave_work_page()
         history, saved_as, continued, notes = result
-        self.workroom = Workroom(Desk(history, saved_as, continued, self._hands()))
-        self.workroom.restore(self._state)
-        self.workroom.open_asked.connect(self.ask_open)
-        self.workroom.add_asked.connect(self.add_recordings)
-        self.workroom.title_changed.connect(self._show_title)
-        self.stack.addWidget(self.workroom)
-        self.stack.setCurrentWidget(self.workroom)
-        self.workroom.setFocus()
+        self.work_page = WorkPage(Workspace(history, saved_as, continued, self._hands(), FIRST))
+        self.work_page.restore(self._state)
+        self.work_page.open_asked.connect(self.ask_open)
+        self.work_page.add_asked.connect(self.add_recordings)
+        self.work_page.title_changed.connect(self._show_title)
+        self.stack.addWidget(self.work_page)
+        self.stack.setCurrentWidget(self.work_page)
+        self.work_page.setFocus()
         self._show_title()
-        self.workroom.warn_of_the_session()
-        if self.workroom.desk.keeper.is_copy:
+        self.work_page.warn_of_the_session()
+        if self.work_page.workspace.keeper.is_copy:
             notes = [*notes, "This session is open in another window; here is a copy, to be saved under another name."]
         if notes:
-            self.workroom.tell(" ".join(notes))
+            self.work_page.tell(" ".join(notes))
 
-    def _leave_workroom(self) -> None:
-        self._state |= self.workroom.state()
-        self.workroom.shut()
-        self.stack.removeWidget(self.workroom)
-        self.workroom.deleteLater()
-        self.workroom = None
+    def _leave_work_page(self) -> None:
+        self._state |= self.work_page.state()
+        self.work_page.shut()
+        self.stack.removeWidget(self.work_page)
+        self.work_page.deleteLater()
+        self.work_page = None
 
     def _failed(self, why: str) -> None:
         """Say why, and go back to what was open."""
         self._ended()
         self.message.setText(why)
         self.message.setVisible(bool(why))
-        if self.workroom is not None:
-            self.stack.setCurrentWidget(self.workroom)
+        if self.work_page is not None:
+            self.stack.setCurrentWidget(self.work_page)
             if why:
-                self.workroom.tell(why)
+                self.work_page.tell(why)
 
     def _ended(self) -> None:
         self._job = None
@@ -181,18 +182,18 @@ class Window(QMainWindow):
     # what is shown and kept
 
     def _show_title(self) -> None:
-        keeper = self.workroom.desk.keeper
+        keeper = self.work_page.workspace.keeper
         self.setWindowTitle(f"{keeper.session.name} — Isophon")
         if keeper.saved_as and keeper.saved_as != self._remembered and not keeper.unsaved:
             self._remember(keeper.saved_as)
 
     def _show_lists(self) -> None:
-        from isophon.app.state import recent_sessions, unsaved_work
+        from isophon.app.model.state import recent_sessions, unsaved_work
 
         self.start.show_lists(unsaved_work(), recent_sessions())
 
     def _remember(self, path: Path) -> None:
-        from isophon.app.state import recent_sessions, state_folder
+        from isophon.app.model.state import recent_sessions, state_folder
         from isophon.core.audio.writing import write_text
         from isophon.core.errors import IsophonError
         from isophon.core.reading import spelled
@@ -214,26 +215,26 @@ class Window(QMainWindow):
             self.open_paths(paths)
 
     def _hands(self):
-        """The crew of workers, the same for all sessions of this window."""
-        from isophon.core.crew import Crew
+        """The workers of workers, the same for all sessions of this window."""
+        from isophon.core.work.workers import Workers
 
-        self._crew = self._crew or Crew()
-        return self._crew
+        self._workers = self._workers or Workers()
+        return self._workers
 
     def warm_up(self) -> None:
         """Load what opening needs while the start page is looked at."""
         import threading
 
         def load() -> None:
-            import isophon.app.opening
-            import isophon.app.workroom  # noqa: F401
+            import isophon.app.model.opening
+            import isophon.app.pages.work_page  # noqa: F401
 
         threading.Thread(target=load, daemon=True).start()
         self._hands().wake()
 
     def _recall(self) -> None:
         """Be as the window was when it was closed last."""
-        from isophon.app.state import state_folder
+        from isophon.app.model.state import state_folder
         from isophon.core.errors import IsophonError
         from isophon.core.reading import read_bytes
 
@@ -244,7 +245,7 @@ class Window(QMainWindow):
             self.restoreGeometry(QByteArray.fromHex(self._state.get("window", "").encode("ascii", "replace")))
 
     def _note_state(self) -> None:
-        from isophon.app.state import state_folder
+        from isophon.app.model.state import state_folder
         from isophon.core.audio.writing import write_text
         from isophon.core.errors import IsophonError
 
@@ -258,21 +259,21 @@ class Window(QMainWindow):
         self.close()
 
     def closeEvent(self, event) -> None:
-        if self.workroom is not None and self.workroom.desk.keeper.at_risk and not self._warned:
+        if self.work_page is not None and self.work_page.workspace.keeper.at_risk and not self._warned:
             self._warned = True
-            self.workroom.tell("The journal cannot be written, and this session is not saved: closing now loses what "
+            self.work_page.tell("The journal cannot be written, and this session is not saved: closing now loses what "
                                "was done. Save it to another disk (Ctrl+Shift+S), or close once more.")  # fmt: skip
             event.ignore()
             return
         if self._job is not None:
             self._job.cancel()
             self._job.wait()
-        if self.workroom is not None:
-            self._state |= self.workroom.state()
-            self.workroom.shut()
-            self.workroom = None
-        if self._crew is not None:
-            self._crew.close()
-            self._crew = None
+        if self.work_page is not None:
+            self._state |= self.work_page.state()
+            self.work_page.shut()
+            self.work_page = None
+        if self._workers is not None:
+            self._workers.close()
+            self._workers = None
         self._note_state()
         event.accept()

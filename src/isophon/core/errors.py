@@ -1,6 +1,5 @@
 """The errors a person is told about: one line each, saying what, where, and what to do."""
 
-
 _LONGEST = 1_000  # letters; what a file holds may be quoted, but not without end
 
 
@@ -10,7 +9,7 @@ def shown(text: str) -> str:
 
 
 class IsophonError(Exception):
-    """Base of all errors whose text is meant for the person at the desk: one line, harmless on a terminal.
+    """Base of all errors whose text is meant for the person at work: one line, harmless on a terminal.
 
     ``status`` is the exit status of the command line for this kind of error.
     """

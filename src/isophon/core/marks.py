@@ -14,7 +14,7 @@ import msgspec
 
 from isophon.core.ranges import Down, Hertz, Level, Name, Seconds, Share
 
-KINDS = ("rumble", "hum", "hiss", "bleed", "gap", "breath", "pop", "tick", "ess", "band")
+GONE_DB = -36.0  # a change this deep means nothing is left
 
 
 class Hand(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -93,7 +93,7 @@ def mark_id(kind: str, start: float, taken: Collection[str] = ()) -> str:
     return name
 
 
-def meet(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
+def carry_decisions(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
     """The new marks with the old decisions, in order of time.
 
     A new mark that overlaps an old one of its kind takes over its name and what

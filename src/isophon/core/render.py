@@ -1,46 +1,33 @@
-"""Parts to samples, a tile at a time; only tiles whose treatments changed are made again.
+"""Parts to samples: a fold over the stages of the kinds, each working on what the one before left.
 
-The order: bleed, ticks, hum, low cut, pops, hiss, fades (gaps and breaths), esses; each works on what
-the one before left. Every span rendered alone equals the same span of the
-whole: a correction depends on the take and on the treatments before it, never on
-the span that was asked for.
+Every span rendered alone equals the same span of the whole: what a stage does depends on the take and on the
+treatments before it, never on the span that was asked for. Two ways lead to the same samples: single tiles, kept as
+long as nothing that they depend on changes; and whole takes in order, in which each stage works once on long blocks
+with as much around them as the stages after it reach.
 """
 
 from __future__ import annotations
 
 import threading
-from bisect import bisect_left
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
-from functools import partial
+from functools import lru_cache, partial
+from typing import Any
 
 import numpy as np
 
-from isophon.core.passes.bleed import treat as bleed
-from isophon.core.passes.bleed.settings import BleedCut
-from isophon.core.passes.esses import treat
-from isophon.core.passes.gaps import treat as fades
-from isophon.core.passes.gaps.treat import Fade
-from isophon.core.passes.hiss import treat as hiss
-from isophon.core.passes.hiss.treat import HissCut
-from isophon.core.passes.hum import model as hum
-from isophon.core.passes.hum.model import HumCut
-from isophon.core.passes.pops import treat as pops
-from isophon.core.passes.pops.treat import PopCut
-from isophon.core.passes.rumble import lowcut
-from isophon.core.passes.rumble.lowcut import LowCut
-from isophon.core.passes.ticks import treat as ticks
-from isophon.core.passes.ticks.treat import Repair
+from isophon.core.passes import STAGES
+from isophon.core.passes.kind import At, Read, Sounds, Stage, Treatment, touching
 
-Read = Callable[[int, int], np.ndarray]
-Leaks = Callable[[str], tuple[np.ndarray, np.ndarray] | None]
-Plan = tuple[BleedCut | Repair | HumCut | LowCut | PopCut | HissCut | Fade | treat.Treatment, ...]
+Plan = tuple[Treatment, ...]
 
 TILE = 1 << 14
+BLOCK = 1 << 20  # frames of a whole take worked on at once
 _TILES_BYTES = 48 << 20
 _BANDS_BYTES = 48 << 20
 _SUNG_BYTES = 16 << 20
-_REACH_S = 1.2  # no correction depends on what is further away
+_LEVEL_OF = {treated: level for level, stage in enumerate(STAGES) for treated in stage.treats}
+_TOP = len(STAGES) - 1
 
 
 class _Cache:
@@ -91,14 +78,14 @@ class RenderCache:
 class Renderer:
     """Renders one take. ``read(start, frames)`` gives it as sung, float32 ``(channels, frames)``.
 
-    ``leaks(key)``: the sounds of a leak, None where they are not there (yet).
+    ``sounds(key)``: sounds that are kept beside the take (a leak's), None where they are not there (yet).
     ``tiles_made`` counts the tiles computed so far.
     """
 
     def __init__(self, read: Read, sample_rate: int, samples: int, cache: RenderCache | None = None,
-                 leaks: Leaks = lambda key: None) -> None:  # fmt: skip
+                 sounds: Callable[[str], Sounds | None] = lambda key: None) -> None:  # fmt: skip
         self.read, self.sample_rate, self.samples = read, sample_rate, samples
-        self._cache, self.leaks = cache or RenderCache(), leaks
+        self._cache, self.sounds = cache or RenderCache(), sounds
         self._last: dict[bool, tuple[Plan, int, int, np.ndarray]] = {}
         self.tiles_made = 0
 
@@ -108,17 +95,48 @@ class Renderer:
 
     def cleaned(self, plan: Plan, start: int, frames: int) -> np.ndarray:
         """The take cleaned by ``plan`` from ``start`` on, float32 ``(channels, frames)``; not to be written to."""
-        first, last = start // TILE, (start + frames - 1) // TILE
-        tiles = [self._tile(plan, index) for index in range(first, last + 1)]
-        whole = np.concatenate(tiles, axis=1) if len(tiles) > 1 else tiles[0]
-        return whole[:, start - first * TILE : start - first * TILE + frames]
+        return _joined(start, frames, lambda index: self._tile(plan, index))
 
     def blocks(self, plan: Plan, source: Iterator[np.ndarray]) -> Iterator[tuple[np.ndarray, np.ndarray]]:
-        """The take in order, as sung (from ``source``) and cleaned, without keeping tiles."""
+        """The take in order, as sung (from ``source``, which checks it) and cleaned, without keeping tiles."""
+        levels = _levels(plan)
         at = 0
-        for block in source:
-            yield block, self._treated(plan, block, at)
+        for block in _longer(source, BLOCK):
+            yield block, self._folded(levels, at, block.shape[1])
             at += block.shape[1]
+
+    # whole takes, block by block
+
+    def _folded(self, levels: tuple[Plan, ...], start: int, frames: int) -> np.ndarray:
+        """All stages one after the other on a block, each with as much around it as those after it reach."""
+        margins = [0] * (len(STAGES) + 1)
+        for level in range(_TOP, -1, -1):
+            reach = STAGES[level].reach(self.sample_rate) if levels[level] else 0
+            margins[level] = margins[level + 1] + reach
+        first = start - margins[0]
+        held = self.read(first, frames + 2 * margins[0])
+        for level, stage in enumerate(STAGES):
+            begin, stop = start - margins[level + 1], start + frames + margins[level + 1]
+            mine = touching(levels[level], begin, stop)
+            if not mine:
+                held, first = held[:, begin - first : stop - first], begin
+                continue
+            read = self._held(levels, level, held, first)
+            at = At(read, begin, stop - begin, self.sample_rate, lambda key, a, b, make: make(), self.sounds)
+            held, first = self._inside(stage.apply(at, mine), begin), begin
+        return held
+
+    def _held(self, levels: tuple[Plan, ...], level: int, held: np.ndarray, first: int) -> Read:
+        """Reads what the stages before a level left: where it is held, from there."""
+
+        def read(start: int, frames: int) -> np.ndarray:
+            if first <= start and start + frames <= first + held.shape[1]:
+                return held[:, start - first : start - first + frames]
+            return self._left(levels, level - 1, start, frames)
+
+        return read
+
+    # tiles
 
     def _tile(self, plan: Plan, index: int) -> np.ndarray:
         last = self._last.get(bool(plan))
@@ -126,119 +144,108 @@ class Renderer:
         if last and last[0] is plan and last[1:3] == (index, generation):  # most calls ask for the tile before again
             return last[3]
         start = index * TILE
-        touching = self._around(plan, start, start + TILE)
-        if any(t.first < start + TILE and t.last > start for t in touching):
-            tile = self._cache.tiles.get((self, index, touching), lambda: self._make(touching, start))
+        levels = _levels(plan)
+        around = self._around(levels, _TOP, start, start + TILE)
+        if any(t.first < start + TILE and t.last > start for t in around):
+            tile = self._cache.tiles.get((self, index, around), lambda: self._made(levels, start))
         else:
-            tile = self._cache.sung.get((self, index), lambda: self.read(start, TILE))
+            tile = self._sung_tile(index)
         self._last[bool(plan)] = (plan, index, generation, tile)
         return tile
 
-    def _make(self, plan: Plan, start: int) -> np.ndarray:
+    def _made(self, levels: tuple[Plan, ...], start: int) -> np.ndarray:
         self.tiles_made += 1
-        return self._treated(plan, self.read(start, TILE), start)
+        return self._left(levels, _TOP, start, TILE)
 
-    def _around(self, plan: Plan, start: int, stop: int) -> Plan:
-        """What the samples of a span depend on: esses that touch it, and all that is done before them nearby."""
-        reach = round(_REACH_S * self.sample_rate)
-        near = _touching(plan, start - reach, stop + reach)
-        return tuple(t for t in near if not isinstance(t, treat.Treatment) or (t.first < stop and t.last > start))
+    def _sung_tile(self, index: int) -> np.ndarray:
+        return self._cache.sung.get((self, index), lambda: self.read(index * TILE, TILE))
 
-    def _treated(self, plan: Plan, block: np.ndarray, start: int) -> np.ndarray:
-        frames = block.shape[1]
-        around = self._around(plan, start, start + frames)
-        parts = [(t, self._band(plan, t)) for t in around if isinstance(t, treat.Treatment)]
-        block = self._faded(around, start, frames)
-        return treat.apply(block, start, parts) if parts else block
+    def _left(self, levels: tuple[Plan, ...], level: int, start: int, frames: int) -> np.ndarray:
+        """What the stages up to a level leave of a span."""
+        mine: list[Treatment] = []
+        while level >= 0:
+            mine = touching(levels[level], start, start + frames)
+            if mine:
+                break
+            level -= 1
+        if not mine:
+            return _joined(start, frames, self._sung_tile)
+        stage = STAGES[level]
+        before = self._by_tiles if stage.held else self._left
+        at = At(partial(before, levels, level - 1), start, frames, self.sample_rate,
+                partial(self._keep, levels, level), self.sounds)  # fmt: skip
+        return self._inside(stage.apply(at, mine), start)
 
-    def _faded(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take as esses find it."""
-        block = self._quiet(plan, start, frames)
-        gone = [t for t in _touching(plan, start, start + frames) if isinstance(t, Fade)]
-        return fades.apply(block, start, gone) if gone else block
+    def _inside(self, block: np.ndarray, start: int) -> np.ndarray:
+        """A block with nothing outside of the take, wherever that was asked for."""
+        before, after = max(0, -start), max(0, start + block.shape[1] - self.samples)
+        if before or after:
+            block = block.copy()
+            block[:, :before] = 0
+            block[:, max(0, block.shape[1] - after) :] = 0
+        return block
 
-    def _quiet(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without ticks, its floor and pops."""
-        cut = _only(plan, HissCut)
-        if cut is None:
-            return self._ground(plan, start, frames)
-        ground = tuple(t for t in plan if isinstance(t, BleedCut | Repair | HumCut | LowCut | PopCut))
-        held_from = start - round(_REACH_S * self.sample_rate)
-        held = self._ground(ground, held_from, frames + 2 * (start - held_from)) if frames > TILE else None
+    def _by_tiles(self, levels: tuple[Plan, ...], level: int, start: int, frames: int) -> np.ndarray:
+        """The same, kept by tiles."""
 
-        def read(first: int, count: int) -> np.ndarray:
-            if held is not None:
-                return held[:, first - held_from : first - held_from + count]
-            return self._tiles_of(ground, first, count)
+        def tile(index: int) -> np.ndarray:
+            at = index * TILE
+            around = self._around(levels, level, at, at + TILE)
+            if not around:
+                return self._sung_tile(index)
+            make = partial(self._left, levels, level, at, TILE)
+            return self._cache.tiles.get((self, level, index, around), make)
 
-        return hiss.apply(read, start, frames, cut, lambda key, make: self._cache.bands.get((self, ground, key), make))
+        return _joined(start, frames, tile)
 
-    def _tiles_of(self, ground: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without ticks, hum, rumble and pops, kept by tiles."""
-        if not ground:
-            return self.sung(start, frames)
-        first, last = start // TILE, (start + frames - 1) // TILE
-        tiles = []
-        for i in range(first, last + 1):
-            near = self._around(ground, i * TILE, (i + 1) * TILE)
-            make = partial(self._ground, near, i * TILE, TILE)
-            tiles.append(self._cache.tiles.get((self, "ground", i, near), make))
-        return np.concatenate(tiles, axis=1)[:, start - first * TILE :][:, :frames]
+    def _keep(self, levels: tuple[Plan, ...], level: int, key: Any, first: int, last: int,
+              make: Callable[[], np.ndarray]) -> np.ndarray:  # fmt: skip
+        earlier = self._around(levels, level - 1, first, last)
+        return self._cache.bands.get((self, level, key, earlier), make)
 
-    def _ground(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without ticks, hum, rumble and pops."""
-        block = self._steady(plan, start, frames)
-        cuts = [t for t in _touching(plan, start, start + frames) if isinstance(t, PopCut)]
-        return pops.apply(block, start, [(cut, self._burst(plan, cut)) for cut in cuts]) if cuts else block
-
-    def _burst(self, plan: Plan, cut: PopCut) -> np.ndarray:
-        reach = pops.reach(self.sample_rate)
-        near = self._around(plan, cut.first - reach, cut.last + reach)
-        earlier = tuple(t for t in near if isinstance(t, BleedCut | Repair | HumCut | LowCut))
-        span = (cut.first, cut.last, cut.edge, cut.high_hz)
-        read = partial(self._steady, earlier)
-        return self._cache.bands.get((self, "pop", span, earlier), lambda: pops.burst_of(read, cut))
-
-    def _steady(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without bleed, ticks, hum and rumble."""
-        hum_cut, low_cut = _only(plan, HumCut), _only(plan, LowCut)
-
-        def read(first: int, count: int) -> np.ndarray:
-            block = self._dry(plan, first, count)
-            broken = [t for t in _touching(plan, first, first + count) if isinstance(t, Repair)]
-            if broken:
-                block = ticks.apply(block, first, [(repair, self._patch(plan, repair)) for repair in broken])
-            return block if hum_cut is None else hum.apply(block, first, hum_cut)
-
-        return read(start, frames) if low_cut is None else lowcut.apply(read, start, frames, low_cut)
-
-    def _patch(self, plan: Plan, repair: Repair) -> np.ndarray:
-        cut = _only(plan, BleedCut)
-        read = partial(self._dry, plan)
-        return self._cache.bands.get((self, repair, cut), lambda: ticks.patch_of(read, repair))
-
-    def _dry(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take without bleed."""
-        cut, block = _only(plan, BleedCut), self.sung(start, frames)
-        arrays = self.leaks(cut.key) if cut is not None else None
-        return block if arrays is None else bleed.apply(block, start, arrays, cut)
-
-    def _band(self, plan: Plan, treatment: treat.Treatment) -> np.ndarray:
-        """The band of an ess in what the treatments before it left."""
-        reach = treat.reach(treatment, self.sample_rate)
-        around = self._around(plan, treatment.first - reach, treatment.last + reach)
-        earlier = tuple(t for t in around if not isinstance(t, treat.Treatment))
-        key = (self, treatment.span, treatment.edge, earlier)
-        read = partial(self._faded, earlier)
-        return self._cache.bands.get(key, lambda: treat.band_of(read, treatment, self.sample_rate))
+    def _around(self, levels: tuple[Plan, ...], level: int, start: int, stop: int) -> Plan:
+        """All that a span depends on, up to a level: what touches it, and what touches what that reads."""
+        found: list[Treatment] = []
+        for at in range(level, -1, -1):
+            mine = touching(levels[at], start, stop)
+            if not mine:
+                continue
+            found += mine
+            if STAGES[at].spreads:
+                start, stop = min(start, *(t.first for t in mine)), max(stop, *(t.last for t in mine))
+            reach = STAGES[at].reach(self.sample_rate)
+            start, stop = start - reach, stop + reach
+        return tuple(found)
 
 
-def _only(plan: Plan, kind: type) -> HumCut | LowCut | HissCut | None:
-    """The treatment of the whole take of that type."""
-    return next((t for t in plan if isinstance(t, kind)), None)
+def by_stage(plan: Plan) -> Iterator[tuple[Stage, Plan]]:
+    """The stages in order, each with its treatments, those without any left out."""
+    return ((stage, mine) for stage, mine in zip(STAGES, _levels(plan), strict=True) if mine)
 
 
-def _touching(plan: Plan, start: int, stop: int) -> Iterator[treat.Treatment]:
-    """The treatments of a plan (in order of their first frame) that change a frame of the span."""
-    end = bisect_left(plan, stop, key=lambda t: t.first)
-    return (t for t in plan[:end] if t.last > start)
+@lru_cache(maxsize=256)
+def _levels(plan: Plan) -> tuple[Plan, ...]:
+    """The treatments of each stage, in order of their first frame."""
+    levels: list[list[Treatment]] = [[] for _ in STAGES]
+    for treatment in plan:
+        levels[_LEVEL_OF[type(treatment)]].append(treatment)
+    return tuple(tuple(sorted(mine, key=lambda t: t.first)) for mine in levels)
+
+
+def _joined(start: int, frames: int, tile: Callable[[int], np.ndarray]) -> np.ndarray:
+    first, last = start // TILE, (start + frames - 1) // TILE
+    tiles = [tile(index) for index in range(first, last + 1)]
+    whole = np.concatenate(tiles, axis=1) if len(tiles) > 1 else tiles[0]
+    return whole[:, start - first * TILE : start - first * TILE + frames]
+
+
+def _longer(source: Iterator[np.ndarray], frames: int) -> Iterator[np.ndarray]:
+    """Blocks joined to at least so many frames each, but for the last."""
+    waiting: list[np.ndarray] = []
+    for block in source:
+        waiting.append(block)
+        if sum(b.shape[1] for b in waiting) >= frames:
+            yield np.concatenate(waiting, axis=1)
+            waiting = []
+    if waiting:
+        yield np.concatenate(waiting, axis=1)

@@ -257,7 +257,8 @@ class _LowRate:
     def finish(self) -> np.ndarray:
         if self.resampler:
             self._put(self.resampler.resample_chunk(np.zeros(0, np.float32), last=True))
-        return self.whole
+        whole, self.whole = self.whole, np.zeros(0, np.float32)
+        return whole
 
 
 def _one_channel(block: np.ndarray) -> np.ndarray:

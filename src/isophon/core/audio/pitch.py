@@ -43,6 +43,7 @@ def track_pitch(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         inside = samples[max(0, begin) : max(0, end)]
         piece = np.pad(inside, (max(0, -begin), max(0, end - max(0, begin) - len(inside))))
         found.append(_candidates(autocorrelation(np.lib.stride_tricks.sliding_window_view(piece, size)[::hop])))
+    del samples
     lags = np.concatenate([lag for lag, _ in found])
     peaks = np.concatenate([peak for _, peak in found])
     chosen = _cheapest_path(lags, peaks)

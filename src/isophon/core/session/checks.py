@@ -10,18 +10,11 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
-import numpy as np
-
-from isophon.core.audio.spectra import third_octave_edges
-from isophon.core.marks import KINDS, Mark
-from isophon.core.passes.bleed.settings import Leak
-from isophon.core.passes.gaps.find import ROOM_EDGES
-from isophon.core.passes.hiss.settings import BANDS
-from isophon.core.passes.hum.model import Hum
+from isophon.core.marks import Mark
+from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.ranges import LONGEST_S
 from isophon.core.session.model import Guide, Part, Session, Source
 
-_LOUDEST = 1_000.0  # a partial's amplitude; full scale is 1
 _AROUND_S = 2.0  # how far a mark may lie outside of its take
 
 
@@ -78,12 +71,7 @@ def flaw_of_item(item: Part | Guide) -> str:
         flaw = _flaw_of_mark(mark, item.source.duration)
         if flaw:
             return f"marks[{i}].{flaw}"
-    for name, values in (("facts.noise", item.facts.noise), ("learned", item.learned)):
-        if len(values) not in (0, BANDS):
-            return f"{name}: holds {len(values)} levels, not {BANDS}"
-    if len(item.facts.room) not in (0, _room_bands()):
-        return f"facts.room: holds {len(item.facts.room)} levels, not {_room_bands()}"
-    return _flaw_of_hum(item.facts.hum, item.source) or _flaw_of_leak(item.leak)
+    return next(filter(None, (kind.flaw(item) for kind in KINDS)), "")
 
 
 def _flaw_of_source(source: Source) -> str:
@@ -93,51 +81,12 @@ def _flaw_of_source(source: Source) -> str:
 
 
 def _flaw_of_mark(mark: Mark, duration: float) -> str:
-    if mark.kind not in KINDS:
+    if mark.kind not in BY_NAME:
         return f'kind: "{mark.kind[:30]}" is none'
     start, end = mark.span
     if not (-_AROUND_S <= start < end <= duration + _AROUND_S and mark.start < mark.end):
         return "start, end: are no span within the take"
     return ""
-
-
-def _flaw_of_hum(hum: Hum | None, source: Source) -> str:
-    if hum is None:
-        return ""
-    if hum.channels != source.channels:
-        return "facts.hum.channels: are not those of the recording"
-    numbers = [partial.number for partial in hum.partials]
-    if sorted(set(numbers)) != numbers:
-        return "facts.hum.partials: do not go up"
-    knots = len(hum.phases) // 8
-    if len(hum.phases) % 8 or not 2 <= knots <= source.frames // hum.step + 4:
-        return "facts.hum.phases: do not fit the take"
-    if len(hum.amplitudes) != 8 * hum.channels * knots * len(numbers):
-        return "facts.hum.amplitudes: do not fit the partials"
-    phases, amplitudes = np.frombuffer(hum.phases, np.float64), np.frombuffer(hum.amplitudes, np.complex64)
-    turned = np.abs(np.diff(phases)) < 100.0 * hum.step / source.sample_rate  # the mains turn 40 to 70 times a second
-    if not (np.isfinite(phases).all() and turned.all()):
-        return "facts.hum.phases: are not those of the mains"
-    if not (np.isfinite(amplitudes).all() and np.abs(amplitudes).max() < _LOUDEST):
-        return "facts.hum.amplitudes: are no levels"
-    return ""
-
-
-def _flaw_of_leak(leak: Leak | None) -> str:
-    if leak is None:
-        return ""
-    if len(leak.path) % (4 * leak.ways):
-        return "leak.path: does not fit its ways"
-    path = np.frombuffer(leak.path, np.float32)
-    if len(path) and not (np.isfinite(path).all() and np.abs(path).max() < _LOUDEST):
-        return "leak.path: holds numbers that are none"
-    if any(end <= start or start < 0 for start, end in leak.moments):
-        return "leak.moments: are no spans"
-    return ""
-
-
-def _room_bands() -> int:
-    return len(third_octave_edges(*ROOM_EDGES)) - 1
 
 
 def _twice(names: Iterable[str]) -> str:

@@ -10,14 +10,12 @@ from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
-from isophon.core.facts import Facts
-from isophon.core.marks import Hand, Mark, mark_id, meet
+from isophon.core.marks import GONE_DB, Hand, Mark, carry_decisions, mark_id
+from isophon.core.passes import BY_NAME, Measured
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.ranges import MOST_MARKS, Level, Name
 from isophon.core.session.model import Part, Session, Source
-from isophon.core.session.settings import Settings, carried, drawn_lengths, role_default, with_setting
-
-DEEPEST_DB = -36.0
+from isophon.core.session.settings import carried, drawn_lengths, role_default, with_setting
 
 
 class Findings(msgspec.Struct, frozen=True):
@@ -27,7 +25,7 @@ class Findings(msgspec.Struct, frozen=True):
     marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
     voice_lufs: Level | None
     floor_dbfs: Level
-    facts: Facts = Facts()
+    measured: Measured = Measured()
     heard_without: Name = ""
 
 
@@ -42,11 +40,11 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
         ids,
         lambda part: replace(
             part,
-            marks=meet(part.marks, (*found.marks, *part.of_kind("bleed"))),
+            marks=carry_decisions(part.marks, (*found.marks, *(m for m in part.marks if BY_NAME[m.kind].learned))),
             found=True,
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
-            facts=found.facts,
+            measured=found.measured,
             heard_without=found.heard_without,
         ),
     )
@@ -57,8 +55,9 @@ def adopt_leak(session: Session, part_id: str, leak: Leak, hits: tuple[Mark, ...
     start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
 
     def change(part: Part) -> Part:
-        others = tuple(m for m in part.marks if m.kind != "bleed")
-        marks = (*others, *meet(part.of_kind("bleed"), hits))
+        before = tuple(m for m in part.marks if BY_NAME[m.kind].learned)
+        others = tuple(m for m in part.marks if not BY_NAME[m.kind].learned)
+        marks = (*others, *carry_decisions(before, hits))
         settings = replace(part.bleed, learn_from=start, learn_to=end)
         return replace(part, leak=leak, bleed=settings, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
 
@@ -98,7 +97,7 @@ def learn_noise(session: Session, part_id: str, start: float, end: float, noise:
     return with_part(session, part_id, change)
 
 
-def set_settings(session: Session, part_ids: Collection[str], settings: dict[str, Settings]) -> Session:
+def set_settings(session: Session, part_ids: Collection[str], settings: dict[str, Any]) -> Session:
     """Set all settings of kinds for parts, but for those that belong to one take alone."""
 
     def change(part: Part) -> Part:
@@ -126,7 +125,7 @@ def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -
 
 def set_change(session: Session, part_id: str, ids: Collection[str], change_db: float) -> Session:
     """Set the change of marks by hand, in dB; it is held between −36 and 0."""
-    change = min(0.0, max(DEEPEST_DB, change_db))
+    change = min(0.0, max(GONE_DB, change_db))
     return _with_hands(session, part_id, ids, lambda m: replace(m.hand, change_db=round(change, 2), leave=False))
 
 

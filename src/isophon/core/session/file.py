@@ -18,23 +18,15 @@ from msgspec.structs import replace
 
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import DamagedError, InputError, OutputError
-from isophon.core.passes.bleed.settings import BleedSettings
-from isophon.core.passes.breaths.settings import BreathSettings
-from isophon.core.passes.esses.settings import EssSettings
-from isophon.core.passes.gaps.settings import GapSettings
-from isophon.core.passes.hiss.settings import HissSettings
-from isophon.core.passes.hum.model import HumSettings
-from isophon.core.passes.pops.settings import PopSettings
-from isophon.core.passes.rumble.lowcut import RumbleSettings
-from isophon.core.passes.ticks.settings import TickSettings
+from isophon.core.passes import NAMES, Settings
 from isophon.core.ranges import Name
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session.checks import flaw_of, flaw_of_item, in_words, not_finite
 from isophon.core.session.model import Guide, Marker, Part, Session
-from isophon.core.session.settings import WORKING_KINDS, Settings, carried, role_default
+from isophon.core.session.settings import carried, role_default
 
 ENDING = ".isophon"
-VERSION = 2
+VERSION = 3
 CARD_VERSION = 1
 _MOST_MENDED = 200  # flaws of one item
 _MOST_TOLD = 6
@@ -45,18 +37,9 @@ class _SessionFile(msgspec.Struct):
     session: Session
 
 
-class _CardFile(msgspec.Struct):
+class _CardFile(Settings):
     isophon_voice_card: int
     name: Name
-    ess: EssSettings
-    rumble: RumbleSettings = RumbleSettings()
-    hum: HumSettings = HumSettings()
-    hiss: HissSettings = HissSettings()
-    gap: GapSettings = GapSettings()
-    bleed: BleedSettings = BleedSettings()
-    pop: PopSettings = PopSettings()
-    tick: TickSettings = TickSettings()
-    breath: BreathSettings = BreathSettings()
 
 
 def save(session: Session, path: Path) -> None:
@@ -145,22 +128,22 @@ def _left_out(row: Any, at: str, kind: type) -> Any:
         marks = row["marks"]
         return {**row, "marks": marks[: int(number)] + marks[int(number) + 1 :]}
     rest = {key: value for key, value in row.items() if key != field}
-    return rest | {"found": False} if field in ("marks", "facts") else rest
+    return rest | {"found": False} if field in ("marks", "measured") else rest
 
 
 def save_card(name: str, part: Part, path: Path) -> None:
     """Write a part's settings as a voice card; nothing of its one take goes into it."""
-    kept = {kind: carried(kind, getattr(part, kind), role_default(kind, part.role)) for kind in WORKING_KINDS}
+    kept = {kind: carried(kind, getattr(part, kind), role_default(kind, part.role)) for kind in NAMES}
     _write(path, _CardFile(CARD_VERSION, name, **kept))
 
 
-def load_card(path: Path) -> dict[str, Settings]:
+def load_card(path: Path) -> dict[str, Any]:
     """The settings of a voice card by kind; InputError says what is wrong and where.
 
     What an older card tells of one take is left out.
     """
     card = _read(path, _CardFile, "isophon_voice_card", "a voice card", CARD_VERSION)
-    return {kind: carried(kind, getattr(card, kind), role_default(kind, "lead")) for kind in WORKING_KINDS}
+    return {kind: carried(kind, getattr(card, kind), role_default(kind, "lead")) for kind in NAMES}
 
 
 def _resolved(session: Session, path: Path) -> Session:

@@ -1,6 +1,6 @@
 """Laying out a session: edits that add, remove, replace, order and name its parts and guides.
 
-What a file is (its role, or which guide) is guessed by :mod:`isophon.core.roles`.
+What a file is (its role, or which guide) is guessed by :mod:`isophon.core.takes.roles`.
 """
 
 from __future__ import annotations
@@ -14,10 +14,11 @@ from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, shown
+from isophon.core.passes import NAMES
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.edits import with_part
 from isophon.core.session.model import GUIDES, ROLES, Guide, Listening, Marker, Part, Session, Source
-from isophon.core.session.settings import WORKING_KINDS, role_default
+from isophon.core.session.settings import role_default
 
 _LONGEST_NAME = 200
 GAIN_RANGE_DB = (-40.0, 12.0)
@@ -106,7 +107,7 @@ def set_what(session: Session, item_id: str, what: str) -> Session:
     """
     item = session.item(item_id)
     if isinstance(item, Part) and what in ROLES:
-        own = {kind: role_default(kind, what) for kind in WORKING_KINDS
+        own = {kind: role_default(kind, what) for kind in NAMES
                if getattr(item, kind) == role_default(kind, item.role)}  # fmt: skip
         return with_part(session, item_id, lambda part: replace(part, role=what, **own))
     if isinstance(item, Guide) and what in GUIDES:
@@ -186,7 +187,7 @@ def with_item(session: Session, item_id: str, **values: Any) -> Session:
 def _with_item(session: Session, what: str, item_id: str, name: str, source: Source, offset: float) -> Session:
     if what in GUIDES:
         return replace(session, guides=(*session.guides, Guide(item_id, name, source, what, offset)))
-    own = {kind: role_default(kind, what) for kind in WORKING_KINDS}
+    own = {kind: role_default(kind, what) for kind in NAMES}
     part = Part(item_id, name, source, what, offset_s=offset, **own)
     return replace(session, parts=(*session.parts, part))
 

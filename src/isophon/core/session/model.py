@@ -2,38 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from functools import cached_property
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import msgspec
-import numpy as np
 
-from isophon.core.audio.loudness import db
-from isophon.core.audio.spectra import third_octave_edges
-from isophon.core.facts import Facts
 from isophon.core.marks import Mark
-from isophon.core.passes.bleed import settings as bleed
-from isophon.core.passes.bleed.settings import BleedCut, BleedSettings, Leak
-from isophon.core.passes.breaths import settings as breaths
-from isophon.core.passes.breaths.settings import GONE_DB, BreathSettings
-from isophon.core.passes.esses import settings as esses
-from isophon.core.passes.esses import treat
-from isophon.core.passes.esses.settings import EssSettings, usual_standout
-from isophon.core.passes.gaps import settings as gaps
-from isophon.core.passes.gaps.find import ROOM_EDGES
-from isophon.core.passes.gaps.settings import GapSettings
-from isophon.core.passes.gaps.treat import Fade
-from isophon.core.passes.hiss import settings as hiss
-from isophon.core.passes.hiss.settings import HissSettings
-from isophon.core.passes.hiss.treat import HissCut
-from isophon.core.passes.hum.model import HumCut, HumSettings
-from isophon.core.passes.pops.settings import PopSettings
-from isophon.core.passes.pops.treat import PopCut
-from isophon.core.passes.rumble.lowcut import LowCut, RumbleSettings, cut_of, loss_db
-from isophon.core.passes.ticks import settings as ticks
-from isophon.core.passes.ticks.settings import TickSettings
-from isophon.core.passes.ticks.treat import Repair
+from isophon.core.passes import BY_NAME, KINDS, Measured, Settings
+from isophon.core.passes.bleed.settings import Leak, in_force
+from isophon.core.passes.kind import Treatment
 from isophon.core.ranges import (
     MOST_MARKERS,
     MOST_MARKS,
@@ -50,10 +27,7 @@ from isophon.core.ranges import (
 )
 from isophon.core.render import Plan
 
-_CHANGES = {
-    "bleed": bleed.change_of, "gap": gaps.change_of, "breath": breaths.change_of,
-    "pop": breaths.change_of, "tick": ticks.change_of
-}  # fmt: skip
+_LEAST_CHANGE_DB = -0.05  # what changes less is left
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
 Role = Literal["lead", "double", "harmony", "adlib"]
@@ -106,12 +80,12 @@ class Marker(msgspec.Struct, frozen=True):
     name: Name
 
 
-class Part(msgspec.Struct, frozen=True, dict=True):
-    """One recorded vocal, what was found in it and what was decided.
+class Part(Settings, frozen=True, dict=True):
+    """One recorded vocal, what was found in it and what was decided; its settings are those of :class:`Settings`.
 
     ``offset_s``: where it starts in the song; its marks count from its own
     start. ``found``: whether the marks were looked for yet. ``voice_lufs`` and
-    ``floor_dbfs`` are what the survey measured, None before it; ``facts``: what
+    ``floor_dbfs`` are what the survey measured, None before it; ``measured``: what
     else was measured; ``learned``: the noise of the span that a person chose;
     ``leak``: what is known of the cues in it; ``heard_without``: the bleed that was out when its marks were found.
     ``done``: the passes that a person called done.
@@ -125,20 +99,11 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     offset_s: Start = 0.0
     listening: Listening = Listening()
     done: Annotated[tuple[Name, ...], msgspec.Meta(max_length=100)] = ()
-    rumble: RumbleSettings = RumbleSettings()
-    hum: HumSettings = HumSettings()
-    hiss: HissSettings = HissSettings()
-    bleed: BleedSettings = BleedSettings()
-    gap: GapSettings = GapSettings()
-    pop: PopSettings = PopSettings()
-    tick: TickSettings = TickSettings()
-    breath: BreathSettings = BreathSettings()
-    ess: EssSettings = EssSettings()
     marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
     found: bool = False
     voice_lufs: Level | None = None
     floor_dbfs: Level | None = None
-    facts: Facts = Facts()
+    measured: Measured = Measured()
     learned: tuple[Level, ...] = ()
     leak: Leak | None = None
     heard_without: Name = ""
@@ -146,12 +111,19 @@ class Part(msgspec.Struct, frozen=True, dict=True):
     @property
     def stale(self) -> bool:
         """Whether the bleed has changed since the marks were found."""
-        return self.found and self.heard_without != bleed.in_force(self.leak, self.bleed)
+        return self.found and self.heard_without != in_force(self.leak, self.bleed)
+
+    def settings(self, kind: str) -> Any:
+        """The settings of a kind."""
+        return getattr(self, kind)
 
     @cached_property
-    def usual(self) -> float | None:
-        """Stand-out of this singer's usual ess, None where too few were found."""
-        return usual_standout(self.marks, self.ess.sure)
+    def _contexts(self) -> dict[str, Any]:
+        return {kind.name: kind.context(self) for kind in KINDS}
+
+    def context(self, kind: str) -> Any:
+        """What the changes of a kind's marks depend on beside its settings; for esses, the singer's usual one."""
+        return self._contexts[kind]
 
     @cached_property
     def _by_id(self) -> dict[str, Mark]:
@@ -159,110 +131,18 @@ class Part(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def _changes(self) -> dict[str, float]:
-        return {m.id: self._change_of(m) for m in self.marks}
+        return {m.id: BY_NAME[m.kind].change(m, getattr(self, m.kind), self._contexts[m.kind]) for m in self.marks}
 
-    def _change_of(self, mark: Mark) -> float:
-        if mark.kind == "ess":
-            return esses.change_of(mark, self.ess, self.usual)
-        return _CHANGES[mark.kind](mark, getattr(self, mark.kind))
-
-    @cached_property
-    def low_cut_hz(self) -> float | None:
-        """The low cut in force, None for none."""
-        return cut_of(self.rumble, self.facts.lowest_hz)
+    def changed(self, kind: str) -> list[tuple[Mark, float]]:
+        """The marks of a kind to which something is done, each with its change in dB."""
+        changes = ((mark, self._changes[mark.id]) for mark in self.of_kind(kind))
+        return [(mark, change) for mark, change in changes if change <= _LEAST_CHANGE_DB]
 
     @cached_property
     def plan(self) -> Plan:
         """All that is done to this part, in order of the first frame that changes."""
-        rate, frames = self.source.sample_rate, self.source.frames
-        tamed = treat.treatments(self.marks, self.ess, self.usual, rate)
-        return tuple(
-            sorted(
-                (*self._whole(rate, frames), *self._spots(rate, frames), *self._fades(rate, frames), *tamed),
-                key=lambda t: t.first,
-            )
-        )
-
-    def _whole(self, rate: int, frames: int) -> Iterator[BleedCut | HumCut | LowCut | HissCut]:
-        """What is done to the whole take."""
-        if self.bleed.on and self.leak is not None and self.leak.key and self.bleed.much > 0:
-            left = tuple((round(m.start * rate), round(m.end * rate)) for m in self.of_kind("bleed") if m.hand.leave)
-            yield BleedCut(0, frames, self.leak.key, self.bleed.much, self.bleed.careful, left, round(0.005 * rate))
-        if self.hum.on and self.facts.hum is not None:
-            yield HumCut(0, frames, self.facts.hum, self.hum.top_hz)
-        if self.low_cut_hz is not None:
-            yield LowCut(0, frames, self.low_cut_hz, self.rumble.slope, rate)
-        noise = self.noise
-        if self.hiss.on and noise and (max(noise) > hiss.SILENT_DB or self.hiss.top_db > 0):
-            esses = tuple((round(m.start * rate), round(m.end * rate)) for m in self.of_kind("ess"))
-            top = self.hiss.top_db
-            amount, begin = self.hiss.amount_db, self.hiss.from_hz
-            yield HissCut(0, frames, noise, amount, begin, top, rate, esses if top > 0 else ())
-
-    def _spots(self, rate: int, frames: int) -> Iterator[Repair | PopCut]:
-        """What is done to ticks and pops."""
-        for mark in (*self.of_kind("tick"), *self.of_kind("pop")):
-            change = self.change(mark)
-            first, last = (min(frames, max(0, round(t * rate))) for t in mark.span)
-            if change > -0.05 or last - first < 2:
-                continue
-            if mark.kind == "tick":
-                yield Repair(first, last, rate, not mark.voiced and not mark.sound, mark.sound == "clipped")
-            else:
-                gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
-                edge = round(self.pop.edge_ms / 1000 * rate)
-                yield PopCut(first, last, edge, gain, mark.hand.high_hz or mark.high_hz, rate)
-
-    @property
-    def noise(self) -> tuple[float, ...]:
-        """The noise in force: of the span that a person chose, else of the still moments."""
-        chosen = self.learned and self.hiss.learn_to > self.hiss.learn_from
-        return self.learned if chosen else self.facts.noise
-
-    @property
-    def hiss_level(self) -> float:
-        """The level of the noise above the frequency from which it is turned down, dBFS."""
-        rate = self.source.sample_rate
-        centres = (np.arange(len(self.noise)) + 0.5) * rate / 2 / hiss.BANDS
-        power = 10 ** (np.array(self.noise) / 10) * rate / 2 / hiss.BANDS
-        return round(db(float(power[centres >= self.hiss.from_hz].sum())), 1)
-
-    @cached_property
-    def _room(self) -> tuple[float, ...]:
-        """The sound of the room as low cut and hiss leave it: what goes on under a hole."""
-        if not self.facts.room:
-            return ()
-        edges = third_octave_edges(*ROOM_EDGES)
-        centres = np.sqrt(edges[:-1] * edges[1:])
-        levels = np.array(self.facts.room)
-        if self.low_cut_hz is not None:
-            levels = levels - loss_db(self.low_cut_hz, self.rumble.slope, centres)
-        if self.hiss.on and self.noise:
-            levels = levels + self.hiss.amount_db * hiss.emphasis(centres, self.hiss.from_hz)
-        return tuple(float(round(level, 1)) for level in levels)
-
-    def _fades(self, rate: int, frames: int) -> list[Fade]:
-        """What is done to gaps and breaths."""
-        fades = []
-        for mark in self.marks:
-            change = self.change(mark)
-            if mark.kind not in ("gap", "breath") or change > -0.05:
-                continue
-            start, end = mark.span
-            if mark.kind == "gap":
-                settings, fill = self.gap, self.gap.how == "room tone"
-                closes, opens = settings.closes_ms, settings.opens_ms
-                start += 0.0 if start <= 0 else settings.after_ms / 1000
-                end -= 0.0 if end >= self.source.duration - 1e-3 else settings.before_ms / 1000
-            else:
-                fill, closes, opens = self.breath.fill, self.breath.fade_ms, self.breath.fade_ms
-            first, last = max(0, round(start * rate)), min(frames, round(end * rate))
-            gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
-            if last - first > 8:
-                edges = (min(round(ms / 1000 * rate), (last - first) // 2) for ms in (closes, opens))
-                edge, opening = edges
-                fades.append(Fade(first, last, edge, gain, self._room if fill else (), rate, opening))
-        return fades
+        whole: list[Treatment] = [treatment for kind in KINDS for treatment in kind.treatments(self)]
+        return tuple(sorted(whole, key=lambda t: t.first))
 
     @cached_property
     def _by_kind(self) -> dict[str, tuple[Mark, ...]]:

@@ -5,12 +5,14 @@ from __future__ import annotations
 from typing import Annotated
 
 import msgspec
+import numpy as np
 
 from isophon.core.marks import Mark
 from isophon.core.ranges import LONGEST_S, Key, Level, Name, Rate, Seconds
 
 OWN_CLICK = "its own click"
 MOST_CUES = 32
+_LOUDEST = 1_000.0  # a tap of a path
 
 
 class BleedSettings(msgspec.Struct, frozen=True):
@@ -104,3 +106,17 @@ def in_force(leak: Leak | None, settings: BleedSettings) -> str:
 def change_of(mark: Mark, settings: BleedSettings) -> float:
     """What is done to a hit of the leak, in dB ≤ 0, as it was measured with everything taken out."""
     return -round(settings.much * mark.over_room_db, 1) if settings.on and not mark.hand.leave else 0.0
+
+
+def flaw_of(leak: Leak | None) -> str:
+    """What is wrong with a leak that a file tells of, as ``field: what``; '' where nothing is."""
+    if leak is None:
+        return ""
+    if len(leak.path) % (4 * leak.ways):
+        return "path: does not fit its ways"
+    path = np.frombuffer(leak.path, np.float32)
+    if len(path) and not (np.isfinite(path).all() and np.abs(path).max() < _LOUDEST):
+        return "path: holds numbers that are none"
+    if any(end <= start or start < 0 for start, end in leak.moments):
+        return "moments: are no spans"
+    return ""

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
+from typing import Any
+
 import numpy as np
 
 from isophon.core.passes.bleed.settings import BleedCut
+from isophon.core.passes.kind import At, Sounds, Stage
 
-Arrays = tuple[np.ndarray, np.ndarray]
+_EDGE_S = 0.005
 
 
-def apply(block: np.ndarray, start: int, arrays: Arrays, cut: BleedCut) -> np.ndarray:
+def apply(block: np.ndarray, start: int, arrays: Sounds, cut: BleedCut) -> np.ndarray:
     """``block`` (the take's frames from ``start`` on, ``(channels, n)``) treated; ``arrays``: leak and rest."""
     out = without(block, start, arrays, cut.much, cut.careful)
     at = np.arange(start, start + block.shape[1])
@@ -20,7 +24,7 @@ def apply(block: np.ndarray, start: int, arrays: Arrays, cut: BleedCut) -> np.nd
     return out
 
 
-def without(block: np.ndarray, start: int, arrays: Arrays, much: float, careful: float) -> np.ndarray:
+def without(block: np.ndarray, start: int, arrays: Sounds, much: float, careful: float) -> np.ndarray:
     """The same for ``much`` and ``careful`` of the settings."""
     out = block.copy()
     first, last = max(0, start), min(arrays[0].shape[1], start + block.shape[1])
@@ -28,3 +32,20 @@ def without(block: np.ndarray, start: int, arrays: Arrays, much: float, careful:
         gone = arrays[0][:, first:last] + np.float32(1 - careful) * arrays[1][:, first:last]
         out[:, first - start : last - start] -= np.float32(much) * gone
     return out
+
+
+def treatments(part: Any) -> Iterator[BleedCut]:
+    """What is done to a part."""
+    settings, leak, rate = part.bleed, part.leak, part.source.sample_rate
+    if settings.on and leak is not None and leak.key and settings.much > 0:
+        left = tuple((round(m.start * rate), round(m.end * rate)) for m in part.of_kind("bleed") if m.hand.leave)
+        edge = round(_EDGE_S * rate)
+        yield BleedCut(0, part.source.frames, leak.key, settings.much, settings.careful, left, edge)
+
+
+def _apply(at: At, mine: Sequence[BleedCut]) -> np.ndarray:
+    arrays = at.sounds(mine[0].key)
+    return at.block() if arrays is None else apply(at.block(), at.start, arrays, mine[0])
+
+
+STAGE = Stage(10, (BleedCut,), _apply)

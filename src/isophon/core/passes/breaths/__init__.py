@@ -1,1 +1,11 @@
-"""The Breaths pass."""
+"""The Breaths pass: air between words, under a ceiling over the voice."""
+
+from isophon.core.passes.breaths import find, settings, treat
+from isophon.core.passes.gaps.treat import STAGE
+from isophon.core.passes.kind import Found, Kind
+
+KIND = Kind(
+    "breath", settings.BreathSettings, settings.role_default, STAGE, treat.treatments,
+    find=lambda ears: Found(find.find(ears.survey, ears.singing)),
+    change=lambda mark, settings_, context: settings.change_of(mark, settings_), drawn_s=settings.DRAWN_S,
+)  # fmt: skip

@@ -7,7 +7,7 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
-from isophon.core.sounding import band_levels
+from isophon.core.passes.singing import band_levels
 from isophon.core.survey import STILL, VOICED, Survey
 
 _OVER_FLOOR_DB, _UNDER_VOICE_DB = 5.0, 46.0
@@ -18,7 +18,7 @@ _LOWEST_HZ, _HIGHEST_HZ = 300.0, 12_000.0
 
 
 def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
-    """The breaths of a take. ``sounds``: where the singer sounds, see :mod:`isophon.core.sounding`."""
+    """The breaths of a take. ``sounds``: where the singer sounds, see :mod:`isophon.core.passes.singing`."""
     if not sounds or survey.voice_lufs is None:
         return ()
     hop = survey.hop_s

@@ -6,10 +6,9 @@ from typing import Annotated, Protocol
 
 import msgspec
 
-from isophon.core.marks import Mark
+from isophon.core.marks import GONE_DB, Mark
 
 DRAWN_S = (0.03, 3.0)  # shortest and longest that can be drawn
-GONE_DB = -36.0  # a change this deep means nothing is left
 
 
 class BreathSettings(msgspec.Struct, frozen=True):

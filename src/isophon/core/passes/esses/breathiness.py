@@ -7,14 +7,11 @@ Medan, Yair & Chazan 1991, "Super resolution pitch determination".)
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from scipy import ndimage, signal
 
+from isophon.core.passes.kind import Read
 from isophon.core.survey import Survey
-
-Read = Callable[[int, int], np.ndarray]
 
 _LOW_HZ, _HIGH_HZ = 2_800.0, 9_000.0
 _PITCH_SPREAD = 0.04

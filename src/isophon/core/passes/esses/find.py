@@ -21,7 +21,8 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.esses.breathiness import Read, upper_harmonicity
+from isophon.core.passes.esses.breathiness import upper_harmonicity
+from isophon.core.passes.kind import Read
 from isophon.core.survey import VOICED, Survey
 
 _OPEN, _HOLD = 0.6, -0.6

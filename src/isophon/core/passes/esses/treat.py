@@ -8,7 +8,8 @@ and fall: a softer ess, not another consonant. Samples outside are not touched.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -16,11 +17,10 @@ from scipy import fft
 
 from isophon.core.audio.filters import linear_phase_band
 from isophon.core.marks import Mark
-from isophon.core.passes.esses.settings import EssSettings, change_of
+from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.passes.kind import At, Read, Stage
+from isophon.core.survey import Survey
 
-Read = Callable[[int, int], np.ndarray]
-
-_LEAST_CHANGE_DB = 0.05
 _TRANSITION = 0.3  # of the lower edge
 _LOWEST_HZ = 700.0
 
@@ -34,7 +34,7 @@ class Span(msgspec.Struct, frozen=True):
     high: float | None
 
 
-class Treatment(msgspec.Struct, frozen=True):
+class EssCut(msgspec.Struct, frozen=True):
     """A span, the length of its edges in frames, and the gain inside it."""
 
     span: Span
@@ -52,16 +52,16 @@ class Treatment(msgspec.Struct, frozen=True):
         return self.span.stop + self.edge // 2
 
 
-def treatments(
-    marks: Iterable[Mark], settings: EssSettings, usual: float | None, sample_rate: int
-) -> tuple[Treatment, ...]:
-    """What the settings and the hand's decisions do to the marks, in order of time."""
+def treatments(part: Any) -> Iterator[EssCut]:
+    """What is done to the esses of a part, in order of time."""
+    yield from cuts(part.changed("ess"), part.ess, part.source.sample_rate)
+
+
+def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_rate: int) -> tuple[EssCut, ...]:
+    """The cuts of marks with their changes in dB."""
     result = []
     edge = max(2, round(settings.edge_ms / 1000 * sample_rate) & ~1)
-    for mark in marks:
-        change = change_of(mark, settings, usual)
-        if mark.kind != "ess" or change > -_LEAST_CHANGE_DB:
-            continue
+    for mark, change in changed:
         start, end = mark.span
         low, high = mark.band
         top = 0.45 * sample_rate
@@ -71,21 +71,21 @@ def treatments(
             float(np.clip(low, _LOWEST_HZ, top)),
             None if high is None or high >= top else high,
         )
-        result.append(Treatment(span, edge, float(10 ** (change / 20))))
+        result.append(EssCut(span, edge, float(10 ** (change / 20))))
     return tuple(sorted(result, key=lambda t: t.first))
 
 
-def reach(treatment: Treatment, sample_rate: int) -> int:
+def reach(treatment: EssCut, sample_rate: int) -> int:
     """How many frames on either side of a treatment its band depends on."""
     return len(_taps(treatment, sample_rate)) // 2
 
 
-def _taps(treatment: Treatment, sample_rate: int) -> np.ndarray:
+def _taps(treatment: EssCut, sample_rate: int) -> np.ndarray:
     span = treatment.span
     return linear_phase_band(sample_rate, span.low, span.high, _TRANSITION * span.low)
 
 
-def band_of(read: Read, treatment: Treatment, sample_rate: int) -> np.ndarray:
+def band_of(read: Read, treatment: EssCut, sample_rate: int) -> np.ndarray:
     """The span's band, weighted by its smooth edges: float32 ``(channels, last − first)``.
 
     The correction of a treatment is ``(gain − 1)`` times this. It depends on the
@@ -100,7 +100,7 @@ def band_of(read: Read, treatment: Treatment, sample_rate: int) -> np.ndarray:
     return (band * _weights(treatment)).astype(np.float32)
 
 
-def apply(block: np.ndarray, start: int, parts: Sequence[tuple[Treatment, np.ndarray]]) -> np.ndarray:
+def apply(block: np.ndarray, start: int, parts: Sequence[tuple[EssCut, np.ndarray]]) -> np.ndarray:
     """A copy of ``block`` (the take's frames from ``start``) with the corrections added where they fall."""
     out = block.copy()
     for treatment, band in parts:
@@ -111,7 +111,7 @@ def apply(block: np.ndarray, start: int, parts: Sequence[tuple[Treatment, np.nda
     return out
 
 
-def _weights(treatment: Treatment) -> np.ndarray:
+def _weights(treatment: EssCut) -> np.ndarray:
     """0 outside, 1 inside, raised cosines of one edge length centred on start and stop."""
     length = treatment.last - treatment.first
     edge = min(treatment.edge, length // 2)
@@ -120,3 +120,27 @@ def _weights(treatment: Treatment) -> np.ndarray:
     weights[:edge] = rise
     weights[length - edge :] = rise[::-1]
     return weights.astype(np.float32)
+
+
+def _apply(at: At, mine: Sequence[EssCut]) -> np.ndarray:
+    def band(cut: EssCut) -> np.ndarray:
+        around = reach(cut, at.sample_rate)
+        key = cut.span, cut.edge  # however much of it is taken out
+        return at.keep(key, cut.first - around, cut.last + around, lambda: band_of(at.read, cut, at.sample_rate))
+
+    return apply(at.block(), at.start, [(cut, band(cut)) for cut in mine])
+
+
+def _heard(power: np.ndarray, survey: Survey, mine: Sequence[EssCut]) -> None:
+    rate = survey.sample_rate
+    for cut in mine:
+        frames = slice(survey.frame(cut.first / rate), survey.frame(cut.last / rate) + 1)
+        inside = survey.band_slice(cut.span.low, cut.span.high or np.inf)
+        power[frames] -= (1 - cut.gain**2) * survey.k_bands[frames, inside].sum(axis=1)
+
+
+def _reach(rate: int) -> int:
+    return len(linear_phase_band(rate, min(_LOWEST_HZ, 0.4 * rate), None, _TRANSITION * _LOWEST_HZ)) // 2
+
+
+STAGE = Stage(80, (EssCut,), _apply, reach=_reach, spreads=True, heard=_heard)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from itertools import pairwise
 
 import numpy as np
@@ -11,6 +11,9 @@ from scipy import signal
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.ears import Ears
+from isophon.core.passes.hum.treat import Hum, hum_of
+from isophon.core.passes.kind import Read
 from isophon.core.survey import STILL, Survey
 
 _SHORTEST_S = 0.1
@@ -20,8 +23,21 @@ _ROOM_PIECES = 60
 ROOM_EDGES = (20.0, 16_000.0)
 SILENT_DB = -150.0
 
-Read = Callable[[int, int], np.ndarray]
 Density = tuple[np.ndarray, np.ndarray]
+
+
+def density(ears: Ears) -> Density | None:
+    """The noise of the room in the gaps of a take, without its hum, see :func:`still_density`."""
+    spans = [(gap.start, gap.end) for gap in ears.marks("gap")]
+    read = without(ears.measured("hum", "hum"), ears.read)
+    return ears.kept("gaps' density", lambda: still_density(read, ears.survey, spans))
+
+
+def without(hum: Hum | None, read: Read) -> Read:
+    """Reads a take without its hum, which is no part of the room."""
+    if hum is None:
+        return read
+    return lambda start, frames: read(start, frames) - hum_of(hum, start, frames)
 
 
 def find(survey: Survey, sounds: list[tuple[float, float]], breaths: Iterable[Mark]) -> tuple[Mark, ...]:

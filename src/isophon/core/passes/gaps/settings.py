@@ -6,8 +6,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-from isophon.core.marks import Mark
-from isophon.core.passes.breaths.settings import GONE_DB
+from isophon.core.marks import GONE_DB, Mark
 
 DRAWN_S = (0.03, 86_400.0)  # shortest and longest that can be drawn
 _LEAST_LEFT_MS = 10.0

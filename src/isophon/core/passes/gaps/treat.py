@@ -7,20 +7,28 @@ made alone and no loop is ever heard.
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import pairwise
+from typing import Any
 
 import msgspec
 import numpy as np
 from scipy import fft, signal
 
 from isophon.core.audio.spectra import third_octave_edges
+from isophon.core.marks import GONE_DB
 from isophon.core.passes.gaps.find import ROOM_EDGES, SILENT_DB
+from isophon.core.passes.hiss.settings import emphasis, noise_in
+from isophon.core.passes.kind import Stage, Still
+from isophon.core.passes.rumble.settings import cut_in, loss_db
+from isophon.core.survey import Survey
 
 _PIECE = 4_096
 _TAPS = 4_095
 _SEED = 71_993
 _CORRECTIONS = 4
+_FEWEST = 8
 
 
 class Fade(msgspec.Struct, frozen=True):
@@ -37,6 +45,42 @@ class Fade(msgspec.Struct, frozen=True):
     room: tuple[float, ...] = ()
     sample_rate: int = 48_000
     opens: int = 0
+
+
+def gap_fades(part: Any) -> Iterator[Fade]:
+    """What is done to the gaps of a part."""
+    settings, room = part.gap, room_under(part) if part.gap.how == "room tone" else ()
+    for mark, change in part.changed("gap"):
+        start, end = mark.span
+        start += 0.0 if start <= 0 else settings.after_ms / 1000
+        end -= 0.0 if end >= part.source.duration - 1e-3 else settings.before_ms / 1000
+        yield from fade_of(part, start, end, change, (settings.closes_ms, settings.opens_ms), room)
+
+
+def fade_of(
+    part: Any, start: float, end: float, change: float, edges_ms: tuple[float, float], room: tuple[float, ...]
+) -> Iterator[Fade]:
+    """A fade over a span in s by ``change`` dB, none where it would be shorter than a few frames."""
+    rate = part.source.sample_rate
+    first, last = max(0, round(start * rate)), min(part.source.frames, round(end * rate))
+    if last - first > _FEWEST:
+        edge, opens = (min(round(ms / 1000 * rate), (last - first) // 2) for ms in edges_ms)
+        gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
+        yield Fade(first, last, edge, gain, room, rate, opens)
+
+
+def room_under(part: Any) -> tuple[float, ...]:
+    """The sound of a part's room as low cut and hiss leave it: what goes on under a hole."""
+    if not part.measured.room:
+        return ()
+    edges = third_octave_edges(*ROOM_EDGES)
+    centres = np.sqrt(edges[:-1] * edges[1:])
+    levels, cut_hz = np.array(part.measured.room), cut_in(part)
+    if cut_hz is not None:
+        levels = levels - loss_db(cut_hz, part.rumble.slope, centres)
+    if part.hiss.on and noise_in(part):
+        levels = levels + part.hiss.amount_db * emphasis(centres, part.hiss.from_hz)
+    return tuple(float(round(level, 1)) for level in levels)
 
 
 def apply(block: np.ndarray, start: int, fades: list[Fade]) -> np.ndarray:
@@ -111,3 +155,21 @@ def weights(fade: Fade, first: int, last: int) -> np.ndarray:
     rise = np.clip((at - fade.first + 0.5) / max(1, min(fade.edge, half)), 0, 1)
     fall = np.clip((fade.last - at - 0.5) / max(1, min(fade.opens or fade.edge, half)), 0, 1)
     return (0.5 - 0.5 * np.cos(np.pi * np.minimum(rise, fall))).astype(np.float32)
+
+
+def _still(still: Still, mine: Sequence[Fade]) -> None:
+    room, rate = np.median(still.power, axis=0), still.survey.sample_rate
+    for fade in mine:
+        first, last = still.survey.frame(fade.first / rate), still.survey.frame(fade.last / rate)
+        inside = slice(*np.searchsorted(still.frames, [first, last + 1]))
+        under = room if fade.room else 0.0
+        still.power[inside] = still.power[inside] * fade.gain**2 + under * (1 - fade.gain**2)
+
+
+def _heard(power: np.ndarray, survey: Survey, mine: Sequence[Fade]) -> None:
+    rate = survey.sample_rate
+    for fade in mine:
+        power[survey.frame(fade.first / rate) : survey.frame(fade.last / rate) + 1] *= fade.gain**2
+
+
+STAGE = Stage(70, (Fade,), lambda at, mine: apply(at.block(), at.start, mine), still=_still, heard=_heard)

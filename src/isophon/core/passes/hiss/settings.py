@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 import msgspec
 import numpy as np
@@ -34,6 +34,20 @@ class HissSettings(msgspec.Struct, frozen=True):
 def role_default(role: str) -> HissSettings:
     """The settings that a part of a role starts with."""
     return HissSettings()
+
+
+def noise_in(part: Any) -> tuple[float, ...]:
+    """The noise in force for a part: of the span that a person chose, else of the still moments."""
+    chosen = part.learned and part.hiss.learn_to > part.hiss.learn_from
+    return part.learned if chosen else part.measured.noise
+
+
+def level_in(part: Any) -> float:
+    """The level of a part's noise above the frequency from which it is turned down, dBFS."""
+    rate, noise = part.source.sample_rate, noise_in(part)
+    centres = (np.arange(len(noise)) + 0.5) * rate / 2 / BANDS
+    power = 10 ** (np.array(noise) / 10) * rate / 2 / BANDS
+    return round(db(float(power[centres >= part.hiss.from_hz].sum())), 1)
 
 
 def noise_of(density: Density | None, sample_rate: int) -> tuple[float, ...]:

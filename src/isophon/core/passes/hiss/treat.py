@@ -12,14 +12,16 @@ so that any span can be made alone.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from functools import lru_cache
+from typing import Any
 
 import msgspec
 import numpy as np
 from scipy import fft, ndimage, signal, special
 
-from isophon.core.passes.hiss.settings import BANDS, emphasis
+from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, emphasis, noise_in
+from isophon.core.passes.kind import Read, Stage, Still
 
 _WINDOW_S = 0.0213
 _OVERLAP = 4
@@ -29,8 +31,6 @@ _LEAST_PRIOR_DB, _MOST_POSTERIOR = -25.0, 1e4
 _PRESENT_DB = 6.0
 _LOWEST_LOG, _HIGHEST_LOG, _STEPS = -14.0, 5.0, 8_192
 _GAIN_OF_V = np.exp(0.5 * special.exp1(np.exp(np.linspace(_LOWEST_LOG, _HIGHEST_LOG, _STEPS)))).astype(np.float32)
-
-Read = Callable[[int, int], np.ndarray]
 
 
 class HissCut(msgspec.Struct, frozen=True):
@@ -50,11 +50,21 @@ class HissCut(msgspec.Struct, frozen=True):
     esses: tuple[tuple[int, int], ...] = ()
 
 
+def treatments(part: Any) -> Iterator[HissCut]:
+    """What is done to a part."""
+    settings, noise, rate = part.hiss, noise_in(part), part.source.sample_rate
+    if not (settings.on and noise and (max(noise) > SILENT_DB or settings.top_db > 0)):
+        return
+    esses = tuple((round(m.start * rate), round(m.end * rate)) for m in part.of_kind("ess"))
+    yield HissCut(0, part.source.frames, noise, settings.amount_db, settings.from_hz, settings.top_db, rate,
+                  esses if settings.top_db > 0 else ())  # fmt: skip
+
+
 def apply(read: Read, start: int, frames: int, cut: HissCut, keep: Callable | None = None) -> np.ndarray:
     """The take's frames from ``start`` on with less hiss, float32 ``(channels, frames)``.
 
-    ``read`` gives the take as it is, zeros outside. ``keep(key, make)``
-    may hold the gains of a piece for the next span.
+    ``read`` gives the take as it is, zeros outside. ``keep(key, first, last, make)``
+    may hold the gains of a piece, which depend on frames ``first`` to ``last``, for the next span.
     """
     size, hop = shape_of(cut.sample_rate)
     window = _window(size)
@@ -62,8 +72,9 @@ def apply(read: Read, start: int, frames: int, cut: HissCut, keep: Callable | No
     count = (start + frames - 1) // hop - first + 1
     samples = read(first * hop, (count - 1) * hop + size)
     pieces = range(first // _PIECE, (first + count - 1) // _PIECE + 1)
-    keep = keep or (lambda key, make: make())
-    gains = [keep((cut, piece), lambda piece=piece: _gains(read, cut, piece)) for piece in pieces]
+    keep = keep or (lambda key, first, last, make: make())
+    gains = [keep((cut, piece), (piece * _PIECE - _RUN_UP) * hop, (piece + 1) * _PIECE * hop + size,
+                  lambda piece=piece: _gains(read, cut, piece)) for piece in pieces]  # fmt: skip
     gain = np.concatenate(gains, axis=1)[:, first - pieces[0] * _PIECE :][:, :count]
     out = np.zeros((len(samples), (count - 1) * hop + size), np.float32)
     lowest = _lowest_bin(cut, size)
@@ -161,3 +172,19 @@ def _top(prior: np.ndarray, share: np.ndarray, middles: np.ndarray, cut: HissCut
         present &= ~((middles >= start) & (middles <= end))
     smooth = np.minimum(ndimage.uniform_filter1d(present.astype(float), 9), 1)
     return (10 ** (cut.top_db / 20 * smooth[:, None] * share)).astype(np.float32)
+
+
+def _reach(rate: int) -> int:
+    size, hop = shape_of(rate)
+    return (_PIECE + _RUN_UP) * hop + 2 * size
+
+
+def _still(still: Still, mine: Sequence[HissCut]) -> None:
+    for cut in mine:
+        still.power *= 10 ** (cut.amount_db * emphasis(still.centres, cut.from_hz) / 10)
+
+
+STAGE = Stage(
+    60, (HissCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0], at.keep),
+    reach=_reach, held=True, still=_still,
+)  # fmt: skip

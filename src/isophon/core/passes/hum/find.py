@@ -14,9 +14,8 @@ import numpy as np
 from scipy import fft, ndimage, signal
 
 from isophon.core.audio.lowrate import LowRate
-from isophon.core.passes.hum.model import Hum, Partial
+from isophon.core.passes.hum.treat import Hum, Partial
 
-RATE = 12_000
 _MAINS = (50.0, 60.0)
 _DEVIATION_HZ, _GRID_HZ = 1.0, 0.01
 _QUIET_SHARE = 25
@@ -33,7 +32,7 @@ _BATCH, _AT_ONCE = 64, 24
 
 
 def find(low: LowRate, sample_rate: int) -> Hum | None:
-    """The hum of a take at ``sample_rate``, None where there is none. ``low``: the take at 12 kHz, see ``RATE``."""
+    """The hum of a take at ``sample_rate``, None where there is none. ``low``: the take at a low rate."""
     rate = low.rate
     if low.frames < _LEAST_S * rate:
         return None
@@ -115,9 +114,7 @@ def _followed(low: LowRate, base: float, phases: np.ndarray, highest: int, stead
     return phases + np.interp(knots, fine, more)
 
 
-def _demodulated(
-    low: LowRate, base: float, phases: np.ndarray, numbers: np.ndarray
-) -> tuple[np.ndarray, np.ndarray]:
+def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Complex amplitudes ``(channels, blocks, numbers)`` of harmonics in blocks of five periods, and times in s.
 
     ``numbers`` go up by one each.

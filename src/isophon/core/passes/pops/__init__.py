@@ -1,1 +1,16 @@
-"""Pops: blows of air from P and B, taken out of the lows while they last."""
+"""The Pops pass: bursts of low air, taken out of the lows alone."""
+
+from isophon.core.passes.breaths.settings import change_of
+from isophon.core.passes.kind import Found, Kind
+from isophon.core.passes.pops import find, settings, treat
+
+
+def _find(ears) -> Found:
+    lows = find.lows_of(ears.low, ears.measured("hum", "hum"), ears.sample_rate)
+    return Found(find.find(lows, ears.survey))
+
+
+KIND = Kind(
+    "pop", settings.PopSettings, settings.role_default, treat.STAGE, treat.treatments, find=_find,
+    change=lambda mark, settings_, context: change_of(mark, settings_), drawn_s=settings.DRAWN_S,
+)  # fmt: skip

@@ -7,7 +7,6 @@ and singing close by.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,12 +16,11 @@ from scipy import ndimage, signal
 from isophon.core.audio.loudness import db
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.hum.model import Hum, hum_of
+from isophon.core.passes.ears import LOW_HZ
+from isophon.core.passes.hum.treat import Hum, hum_of
+from isophon.core.passes.kind import Read
 from isophon.core.survey import VOICED, Survey
 
-Read = Callable[[int, int], np.ndarray]
-
-LOW_HZ = 12_000  # the rate of the take that the lows are made from
 _RATE = 1_000
 _DEEP_HZ, _BURST_HZ = (20.0, 72.0), (20.0, 150.0)
 _HOP = 5  # frames of the low rate
@@ -57,6 +55,7 @@ def lows_of(low: LowRate, hum: Hum | None = None, sample_rate: int = 0) -> Lows:
     for at in range(0, low.frames, _READ):
         block = np.ascontiguousarray(low.span(at, at + _READ).T)
         pieces.append(stream.resample_chunk(block, last=at + _READ >= low.frames).reshape(-1, low.channels))
+    pieces = pieces or [np.zeros((1, low.channels), np.float32)]
     wave = np.ascontiguousarray(np.concatenate(pieces).T)
     if hum is not None:
         wave -= hum_of(hum, 0, wave.shape[1], _RATE / 2.2, sample_rate / _RATE)
@@ -64,7 +63,7 @@ def lows_of(low: LowRate, hum: Hum | None = None, sample_rate: int = 0) -> Lows:
 
 
 def _level(wave: np.ndarray, band: tuple[float, float]) -> np.ndarray:
-    taps = signal.firwin(161, band, pass_zero=False, fs=_RATE)
+    taps = signal.firwin(161, band, pass_zero=False, fs=_RATE).astype(np.float32)
     power = sum(np.square(signal.oaconvolve(channel, taps, "same")) for channel in wave)
     return db(np.maximum(ndimage.gaussian_filter1d(power, _SMOOTH_S * _RATE), 1e-15)[::_HOP])
 

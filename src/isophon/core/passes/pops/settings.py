@@ -6,7 +6,7 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.passes.breaths.settings import GONE_DB
+from isophon.core.marks import GONE_DB
 
 DRAWN_S = (0.01, 0.5)  # shortest and longest that can be drawn
 

@@ -9,8 +9,9 @@ reach. The rest is the burst. Nothing above 500 Hz changes.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -18,8 +19,8 @@ import soxr
 from scipy import ndimage, signal
 
 from isophon.core.audio import pitch
-
-Read = Callable[[int, int], np.ndarray]
+from isophon.core.marks import GONE_DB
+from isophon.core.passes.kind import At, Read, Stage
 
 _AROUND_S = 0.16
 _FIT_S = (0.0, 0.09)  # after the mark's end
@@ -38,6 +39,17 @@ class PopCut(msgspec.Struct, frozen=True):
     gain: float
     high_hz: float
     sample_rate: int
+
+
+def treatments(part: Any) -> Iterator[PopCut]:
+    """What is done to the pops of a part."""
+    rate, frames = part.source.sample_rate, part.source.frames
+    edge = round(part.pop.edge_ms / 1000 * rate)
+    for mark, change in part.changed("pop"):
+        first, last = (min(frames, max(0, round(t * rate))) for t in mark.span)
+        if last - first >= 2:
+            gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
+            yield PopCut(first, last, edge, gain, mark.hand.high_hz or mark.high_hz, rate)
 
 
 def reach(sample_rate: int) -> int:
@@ -125,3 +137,15 @@ def _rise(mono: np.ndarray, high_hz: float, rate: int, after: slice) -> np.ndarr
         np.maximum(ndimage.uniform_filter1d(np.square(signal.sosfiltfilt(band, mono)), round(0.012 * rate)), 0)
     )
     return np.clip(level / (level[after].mean() + 1e-12), 0.0, _LOUDEST)
+
+
+def _apply(at: At, mine: Sequence[PopCut]) -> np.ndarray:
+    def burst(cut: PopCut) -> np.ndarray:
+        around = reach(cut.sample_rate)
+        key = cut.first, cut.last, cut.edge, cut.high_hz  # however much of it is taken out
+        return at.keep(key, cut.first - around, cut.last + around, lambda: burst_of(at.read, cut))
+
+    return apply(at.block(), at.start, [(cut, burst(cut)) for cut in mine])
+
+
+STAGE = Stage(50, (PopCut,), _apply, reach=reach, spreads=True)

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from scipy import ndimage
 
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.kind import Read
 from isophon.core.survey import Survey
-
-Read = Callable[[int, int], np.ndarray]
 
 _FLAT, _FEWEST = 0.999, 3  # of the highest sample; samples in a row
 _NEAR_FULL = 0.7  # a flat top under this is a sound, not damage

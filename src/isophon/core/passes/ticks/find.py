@@ -10,7 +10,7 @@ stand over what is beside it on both sides, the next two peaks aside (they come 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 import numpy as np
 import soxr
@@ -18,11 +18,10 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.kind import Read
 from isophon.core.passes.ticks import damage
 from isophon.core.passes.ticks.residual import residual
 from isophon.core.survey import STILL, VOICED, Survey
-
-Read = Callable[[int, int], np.ndarray]
 
 _BIN_S = 0.00025
 _LEVEL_S, _OVER_LEVEL_DB = 0.012, 13.0

@@ -10,13 +10,14 @@ gets the noise back that the smoothest guess would lack (Godsill & Rayner 1998,
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Iterator, Sequence
+from typing import Any
 
 import msgspec
 import numpy as np
 from scipy import linalg
 
-Read = Callable[[int, int], np.ndarray]
+from isophon.core.passes.kind import At, Read, Stage
 
 _CONTEXT_S = 0.03
 _ORDER_S, _MOST_ORDER = 0.005, 240
@@ -34,6 +35,15 @@ class Repair(msgspec.Struct, frozen=True):
     sample_rate: int
     still: bool = False
     clipped: bool = False
+
+
+def treatments(part: Any) -> Iterator[Repair]:
+    """What is done to the ticks of a part."""
+    rate, frames = part.source.sample_rate, part.source.frames
+    for mark, _ in part.changed("tick"):
+        first, last = (min(frames, max(0, round(t * rate))) for t in mark.span)
+        if last - first >= 2:
+            yield Repair(first, last, rate, not mark.voiced and not mark.sound, mark.sound == "clipped")
 
 
 def apply(block: np.ndarray, start: int, patches: list[tuple[Repair, np.ndarray]]) -> np.ndarray:
@@ -115,3 +125,14 @@ def _model(samples: np.ndarray, order: int) -> np.ndarray:
     gram = past.T @ past
     gram[np.diag_indices_from(gram)] += 1e-6 * np.trace(gram) / order + 1e-14
     return np.concatenate([[1.0], -linalg.solve(gram, past.T @ now, assume_a="pos")])
+
+
+def _apply(at: At, mine: Sequence[Repair]) -> np.ndarray:
+    def patch(repair: Repair) -> np.ndarray:
+        around = reach(repair)
+        return at.keep(repair, repair.first - around, repair.last + around, lambda: patch_of(at.read, repair))
+
+    return apply(at.block(), at.start, [(repair, patch(repair)) for repair in mine])
+
+
+STAGE = Stage(20, (Repair,), _apply, reach=lambda rate: round(_CONTEXT_S * rate), spreads=True)

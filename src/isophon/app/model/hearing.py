@@ -1,0 +1,193 @@
+"""Hearing: what of the session is played, and how it is compared."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from isophon.app.model.device import open_device
+from isophon.app.model.workspace import Workspace
+from isophon.core.playing.mix import Strip, gains
+from isophon.core.playing.player import COMPARES, Player
+from isophon.core.session.model import Part
+
+HEARS = ("alone", "with the stack", "with the bed")
+_BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
+
+
+class Hearing(QObject):
+    """Owns the player and tells it what the workspace means. Frame 0 is the first moment of the song."""
+
+    changed = Signal()
+
+    def __init__(self, workspace: Workspace, parent: QObject) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.compare, self.hear = "cleaned", HEARS[0]
+        self.compare_all, self.matched, self.looping = False, False, True
+        self.gain_db = 0.0
+        self._looped: tuple[str, ...] = ()
+        self._mapping: tuple[int, float] | None = None
+        self.player = self._make_player()
+        workspace.session_changed.connect(self.refresh)
+        workspace.take_changed.connect(self.refresh)
+        workspace.hand_changed.connect(self._hand_changed)
+        self.refresh()
+
+    def _make_player(self) -> Player:
+        start, end = self.workspace.session.span
+        rate = self._rate()
+        return Player(rate, max(1, round((end - start) * rate)), open_device)
+
+    def _rate(self) -> int:
+        """The rate that most parts have."""
+        rates = Counter(p.source.sample_rate for p in self.workspace.session.parts)
+        return rates.most_common(1)[0][0] if rates else 48_000
+
+    def refresh(self) -> None:
+        """Play what the session says now."""
+        if self.player.sample_rate != self._rate():
+            self.player.close()
+            self.player = self._make_player()
+            self.player.set_compare(self.compare)
+        session, rate = self.workspace.session, self.player.sample_rate
+        start, end = session.span
+        strips = []
+        for item in session.items:
+            if self._sounds(item.id):
+                take = self.workspace.pool.take(item.source)
+                plan = item.plan if isinstance(item, Part) else ()
+                compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
+                offset = round((item.offset_s - start) * rate)
+                lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.lifts
+                strips.append(Strip(take.renderer, plan, offset, *gains(item.listening), compared, lifted))
+        self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
+        self._match()
+        if self._mapping != (rate, self.workspace.song[0]):
+            self._mapping = (rate, self.workspace.song[0])
+            self._set_loop()
+        self.changed.emit()
+
+    def _sounds(self, item_id: str) -> bool:
+        session, workspace = self.workspace.session, self.workspace
+        item = session.item(item_id)
+        if self.hear == "alone":
+            return item_id in workspace.parts_in_hand
+        if workspace.heard_only:
+            return item_id in workspace.heard_only
+        if item.listening.muted:
+            return False
+        return isinstance(item, Part) or (self.hear == "with the bed" and item.kind == "bed")
+
+    def _match(self) -> None:
+        """The gain that brings what is compared, cleaned, to its loudness as sung."""
+        workspace, sung, cleaned = self.workspace, 0.0, 0.0
+        for part in workspace.session.parts if self.matched else ():
+            take = workspace.pool.take(part.source)
+            if take.surveyed and self._sounds(part.id) and (self.compare_all or part.id in workspace.parts_in_hand):
+                power = 10 ** ((take.surveyed.survey.loudness + part.listening.gain_db) / 10)
+                sung += power
+                cleaned += power * 10 ** (-take.matched_gain_db(part.plan) / 10)
+        self.gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if sung > 0 else 0.0
+        self.player.set_match(self.gain_db)
+
+    # what a person asks for
+
+    def set_compare(self, name: str) -> None:
+        """Choose what is heard of what is compared."""
+        self.compare = name
+        self.player.set_compare(name)
+        self.refresh() if self.workspace.lifted else self.changed.emit()
+
+    def next_compare(self) -> None:
+        """The next of as sung, cleaned, taken out."""
+        self.set_compare(COMPARES[(COMPARES.index(self.compare) + 1) % len(COMPARES)])
+
+    def hold_as_sung(self, on: bool) -> None:
+        """As sung for as long as a key is held."""
+        self.player.set_compare("as sung" if on else self.compare)
+
+    def set_hear(self, name: str) -> None:
+        """Alone, with the stack or with the bed."""
+        self.hear = name
+        self.refresh()
+
+    def next_hear(self) -> None:
+        """The next of those."""
+        self.set_hear(HEARS[(HEARS.index(self.hear) + 1) % len(HEARS)])
+
+    def set_compare_all(self, on: bool) -> None:
+        """Compare all parts, or those in hand."""
+        self.compare_all = on
+        self.refresh()
+
+    def set_matched(self, on: bool) -> None:
+        """Match the loudness of cleaned to as sung, or not."""
+        self.matched = on
+        self._match()
+        self.changed.emit()
+
+    def set_looping(self, on: bool) -> None:
+        """Loop what is in hand, or not."""
+        self.looping = on
+        self._set_loop()
+        self.changed.emit()
+
+    def toggle_play(self) -> None:
+        """Play or stop."""
+        if self.player.playing:
+            self.player.stop()
+            return
+        start, end = self.workspace.session.span
+        if self.player.position >= round((end - start) * self.player.sample_rate) - 1:
+            self.player.seek(0)
+        self.player.play()
+
+    def loop_mark(self) -> None:
+        """Loop the mark in hand, at once."""
+        self.set_looping(True)
+        self.player.play()
+
+    def seek(self, seconds: float) -> None:
+        """Go to a second of the part in hand, out of the loop."""
+        self.player.set_loop(None)
+        self.player.seek(self.frame(seconds))
+
+    def heard_at(self) -> float:
+        """What is heard now, in seconds of the part in hand."""
+        return self.player.position / self.player.sample_rate + self.workspace.song[0]
+
+    def frame(self, seconds: float) -> int:
+        """The player's frame of a second of the part in hand."""
+        return round((seconds - self.workspace.song[0]) * self.player.sample_rate)
+
+    def loop_span(self) -> tuple[int, int] | None:
+        """The frames that loop: the selection, else what surrounds the marks in hand."""
+        if not self.looping:
+            return None
+        marks = self.workspace.marks_in_hand()
+        if self.workspace.selection:
+            start, end = self.workspace.selection
+        elif marks:
+            start = min(m.span[0] for m in marks) - _BEFORE_MARK_S
+            end = max(m.span[1] for m in marks) + _AFTER_MARK_S
+        else:
+            return None
+        first, last = self.workspace.song
+        return self.frame(max(first, start)), self.frame(min(last, end))
+
+    def _hand_changed(self) -> None:
+        self._set_loop()
+        span = self.loop_span()
+        if span and self.workspace.in_hand != self._looped:
+            self.player.seek(span[0])
+        self._looped = self.workspace.in_hand
+
+    def _set_loop(self) -> None:
+        self.player.set_loop(self.loop_span())
+
+    def close(self) -> None:
+        """Stop and give the device back."""
+        self.player.close()

@@ -1,0 +1,108 @@
+"""What leaked into the parts: what it is learned from, and which parts ought to be looked through again."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from PySide6.QtCore import QObject, Signal
+
+from isophon.app.model.session_keeper import SessionKeeper
+from isophon.app.model.take_pool import TakePool
+from isophon.core.session import edits
+from isophon.core.session.model import Guide, Part, Source
+from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, lesson_again
+
+CUES, CLICK = "cues", "click"
+
+
+class Leaks(QObject):
+    """Learns leaks in the background; what was learned comes back as an edit.
+
+    What a part's leak is learned from is named ``CUES`` (the guides that are cues), ``CLICK`` (the take's own
+    regular click) or by the id of another part. ``learned()``: there is news of some.
+    """
+
+    learned = Signal()
+    told = Signal(str)
+
+    def __init__(self, keeper: SessionKeeper, pool: TakePool, parent: QObject) -> None:
+        super().__init__(parent)
+        self._keeper, self._pool = keeper, pool
+        self._chosen: dict[str, str] = {}  # until something is learned from it
+        pool.leak_learned.connect(self._adopt)
+
+    @property
+    def cues(self) -> list[Guide]:
+        """The guides that are cues."""
+        return [guide for guide in self._keeper.session.guides if guide.kind == "cue"]
+
+    def sources(self, part: Part) -> list[tuple[str, str]]:
+        """What a part's leak can be learned from: names and words."""
+        cues = [(CUES, ", ".join(cue.name for cue in self.cues))] if self.cues else []
+        others = [(other.id, f"{other.name}, heard in the room") for other in self._keeper.session.parts
+                  if other.id != part.id]  # fmt: skip
+        return [*cues, (CLICK, "its own regular click"), *others]
+
+    def source(self, part: Part) -> str:
+        """What a part's leak is learned from: as chosen, else as it was learned, else the cues."""
+        names = [name for name, _ in self.sources(part)]
+        wanted = [self._chosen.get(part.id)]
+        if part.leak is not None:
+            items = {feed.item for feed in part.leak.feeds}
+            wanted += [CLICK] if part.leak.own_click else [i for i in items if i in names]
+        return next((name for name in wanted if name in names), names[0])
+
+    def choose(self, part_ids: Collection[str], name: str) -> None:
+        """Learn the leak of parts from this, next time."""
+        self._chosen |= dict.fromkeys(part_ids, name)
+
+    def learn(self, part_ids: Collection[str], name: str, span: tuple[float, float] | None = None) -> None:
+        """Learn the leaks of parts from this; from one span in s alone, or from where they are heard best."""
+        moments = (tuple(round(t, 3) for t in span),) if span else ()
+        for part in self._keeper.session.parts:
+            if part.id in part_ids and part.id != name:
+                self._chosen[part.id] = name
+                self._pool.learn(part.source, Lesson(self._cues_for(part, name), moments))
+
+    def learn_what_is_gone(self) -> None:
+        """Learn again what this session knew of leaks and is not kept on this machine (any more)."""
+        for part in self._keeper.session.parts:
+            lesson, take = lesson_again(self._keeper.session, part), self._pool.take(part.source)
+            if lesson is not None and not take.trouble and take.renderer.sounds(lesson.key) is None:
+                self._pool.learn(part.source, lesson)
+
+    def stale(self) -> list[Part]:
+        """The parts whose marks were found before the bleed was changed."""
+        return [part for part in self._keeper.session.parts if part.stale]
+
+    def look_again(self) -> None:
+        """Find the marks of all those parts again; what was decided by hand stays."""
+        for part in self.stale():
+            self._pool.look_again(part.source, part.leak, part.bleed)
+
+    def _cues_for(self, part: Part, wanted: str) -> tuple[CueFile, ...]:
+        items = [item for item in self._keeper.session.items if item.id == wanted]
+        nudge = part.bleed.nudge_ms / 1000
+        return tuple(CueFile(item.source.path, round(item.offset_s - part.offset_s + nudge, 6), item.id)
+                     for item in (self.cues if wanted == CUES else items))  # fmt: skip
+
+    def _adopt(self, source: Source, learned: Learned) -> None:
+        facts = learned.facts
+        for part in self._keeper.session.parts:
+            if part.source != source:
+                continue
+            name = part.name
+            self._chosen.pop(part.id, None)
+            if part.leak is not None and facts.key and part.leak.key == facts.key:
+                continue  # it was known, and only its sound was gone
+            self._keeper.edit(f"bleed learned · {name}",
+                              lambda s, i=part.id: edits.adopt_leak(s, i, facts, learned.marks))  # fmt: skip
+            if facts.key:
+                what = "its own click" if facts.own_click else ", ".join(facts.cues)
+                self.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found with "
+                               "it still there; Look again finds them without it.")  # fmt: skip
+            elif facts.own_click:
+                self.told.emit(f"No regular click was found in {name}; nothing is taken out there.")
+            else:
+                self.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is taken out there.")
+        self.learned.emit()

@@ -1,0 +1,208 @@
+"""Keeping: the history of a session, its file, and the journal that outlives a crash."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from isophon.app.model.pen import Pen
+from isophon.app.model.state import claim_journal, journal_path, make_room
+from isophon.core.errors import IsophonError
+from isophon.core.session import edits, file
+from isophon.core.session.edits import Findings
+from isophon.core.session.history import History
+from isophon.core.session.journal import Journal
+from isophon.core.session.model import Session
+
+_JOURNAL_MS = 500
+_KEPT = "what was done since is in this window only, and is written as soon as there is room"
+
+
+class SessionKeeper(QObject):
+    """Holds the session's history; every change goes through :meth:`edit`. Nothing of it is lost.
+
+    One window works on one session file: a second gets a copy without a file (:attr:`is_copy`).
+    """
+
+    changed = Signal()
+    saved = Signal()
+    told = Signal(str)
+    _trouble = Signal(str)
+
+    def __init__(self, history: History, saved_as: Path | None, continued: Path | None, parent: QObject) -> None:
+        """``continued``: the journal whose unsaved work goes on here."""
+        super().__init__(parent)
+        self.history = history
+        items = history.steps[0][1].items or self.session.items
+        named = items[0].source.path if items else self.session.name
+        self._path, self._lock, self.is_copy = claim_journal(saved_as, continued, named)
+        self.saved_as = None if self.is_copy else saved_as
+        self._continued = None if self.is_copy else continued
+        self.saved_at: float | None = None
+        self._saved = history.session if self.saved_as and not continued else None
+        self._stamp = _stamp(self.saved_as)
+        self._warned: object = None
+        self._begun = False
+        self._pen = Pen(self._begin, self._trouble.emit)
+        self._trouble.connect(self._tell_trouble)
+        self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
+        self._writing.timeout.connect(self.write_journal)
+
+    @property
+    def session(self) -> Session:
+        """The session in force."""
+        return self.history.session
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether the session differs from its file."""
+        return self.session != self._saved
+
+    @property
+    def at_risk(self) -> bool:
+        """Whether steps are neither in the file nor in the journal, since that cannot be written."""
+        return self._pen.failing and self.unsaved
+
+    def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> bool:
+        """Make one edit; edits of one gesture are one step of the history. Whether anything changed."""
+        try:
+            session = change(self.session)
+        except IsophonError as error:
+            self.told.emit(str(error))
+            return False
+        if session == self.session:
+            return False
+        self.history.do(name, session, gesture)
+        self._changed()
+        return True
+
+    def go(self, step: int) -> None:
+        """Go to a step of the history."""
+        if step != self.history.at and 0 <= step < len(self.history.steps):
+            self.history.go(step)
+            self._changed()
+
+    def adopt(self, found: list[tuple[str, Findings]]) -> None:
+        """Put what was found in parts into every step of the history; a fact, not a step."""
+
+        def known(session: Session) -> Session:
+            for part_id, findings in found:
+                session = edits.adopt_findings(session, part_id, findings)
+            return session
+
+        if self._begun:
+            self.write_journal()
+        self.history.amend(known)
+        self._saved = self._saved and known(self._saved)
+        if self._begun:
+            self._note(lambda journal, history: [journal.found(history, *one) for one in found])
+        self.changed.emit()
+
+    def save(self, path: Path) -> bool:
+        """Write the session to a file; whether that worked."""
+        if path == self.saved_as and self._changed_outside(path):
+            return False
+        place, lock = journal_path(path, ""), self._lock
+        if path != self.saved_as:
+            place, lock, taken = claim_journal(path, None, "")
+            if taken:
+                lock.release()
+                self.told.emit(f"{path.name}: is open in another window; save under another name")
+                return False
+        history = self._renamed(path)
+        try:
+            file.save(history.session, path)
+        except IsophonError as error:
+            if lock is not self._lock:
+                lock.release()
+            self.told.emit(f"{error}; the session is still open, and kept in the journal")
+            return False
+        self._writing.stop()
+        self.history = history
+        before, self._lock = self._lock, lock
+        self.saved_as, self._saved, self.saved_at, self.is_copy = path, self.session, time.time(), False
+        self._stamp = _stamp(path)
+        self._note(lambda journal, history: self._move(journal, history, path, place))
+        self._pen.settle()
+        if before is not lock:
+            before.release()
+        self.changed.emit()
+        self.saved.emit()
+        return True
+
+    def write_journal(self) -> None:
+        """Write down the steps made since; at the latest a second after each."""
+        self._note(lambda journal, history: journal.write(history))
+
+    def settle(self) -> None:
+        """Write down what is not yet, before the window closes."""
+        if self._writing.isActive():
+            self._writing.stop()
+            self.write_journal()
+        self._pen.settle()
+
+    def close(self) -> None:
+        """Write down what is not yet, and let others have the session."""
+        self.settle()
+        self._pen.close()
+        self._lock.release()
+
+    def _changed(self) -> None:
+        self._writing.start()
+        self.changed.emit()
+
+    def _note(self, work: Callable[[Journal, History], object]) -> None:
+        history = History.restored(self.history.steps, self.history.at)
+        self._begun = True
+        self._pen.give(lambda journal: work(journal, history))
+
+    def _begin(self) -> Journal:
+        """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
+        if self._path != self._continued:
+            make_room(self._path)
+        journal = Journal(self._path, History.restored(self.history.steps[:1], 0), self.saved_as)
+        if self._continued and self._continued != self._path:
+            self._continued.unlink(missing_ok=True)
+        return journal
+
+    @staticmethod
+    def _move(journal: Journal, history: History, path: Path, place: Path) -> None:
+        if place != journal.path:
+            make_room(place)
+        journal.saved(history, path, place)
+
+    def _renamed(self, path: Path) -> History:
+        """The history under the name of a new file; the name is that of the file, in every step."""
+        name = path.name.removesuffix(file.ENDING)[:300]
+        if path == self.saved_as or name == self.session.name:
+            return self.history
+        renamed = History.restored(self.history.steps, self.history.at)
+        renamed.amend(lambda session: replace(session, name=name))
+        return renamed
+
+    def _changed_outside(self, path: Path) -> bool:
+        """Whether the file is not what was loaded or saved here; said once, then it may be written over."""
+        now = _stamp(path)
+        if now is None or now in (self._stamp, self._warned):
+            return False
+        self._warned = now
+        self.told.emit(f"{path.name} was changed by something else since it was opened here; nothing was written. "
+                       "Save once more to write over it, or save under another name.")  # fmt: skip
+        return True
+
+    def _tell_trouble(self, why: str) -> None:
+        self.told.emit(f"{why}; {_KEPT}" if why else "The journal can be written again; nothing was lost.")
+        self.saved.emit()
+
+
+def _stamp(path: Path | None) -> tuple[int, int, int] | None:
+    """What tells whether a file is still the same."""
+    try:
+        status = path.stat() if path else None
+    except OSError:
+        return None
+    return status and (status.st_ino, status.st_size, status.st_mtime_ns)

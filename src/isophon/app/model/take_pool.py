@@ -1,0 +1,192 @@
+"""The take pool: the takes of a session, and the work on them in the background: looked at, surveyed, searched."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from PySide6.QtCore import QObject, Signal
+
+from isophon.app.model.jobs import Job
+from isophon.core.passes.bleed.settings import BleedSettings, Leak
+from isophon.core.reading import spelled
+from isophon.core.render import RenderCache
+from isophon.core.session.model import Part, Session, Source
+from isophon.core.takes.take import Absent, Take, open_take
+from isophon.core.work.bleed_learning import Learned, Lesson
+from isophon.core.work.worker import look
+from isophon.core.work.workers import Task, Workers
+
+_SOON, _LOOK, _MEASURE = 0.0, 1.0, 2.0
+_WORDS = {"look": "reading", "measure": "surveying", "measure again": "looking again", "learn": "learning the bleed"}
+NOWHERE = Source("", 48_000, 1, 1)
+
+
+class TakePool(QObject):
+    """Takes by their source. ``changed(source)``: more is known of one; ``progressed()``: the work went on."""
+
+    changed = Signal(object)
+    found_again = Signal(object)
+    leak_learned = Signal(object, object)
+    progressed = Signal()
+    told = Signal(str)
+    _answered = Signal(object, str, object)
+
+    def __init__(self, workers: Workers, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.workers = workers
+        self._cache = RenderCache()
+        self._takes: dict[Source, Take] = {NOWHERE: self._nothing()}
+        self._tasks: dict[tuple[str, str], Task] = {}
+        self._halted: list[tuple[str, Take, dict[str, Any]]] = []  # asked for by a person, and stopped
+        self._sources: dict[Task, Source] = {}
+        self._fractions: dict[Task, float] = {}
+        self._finished = 0
+        self._stopped = False
+        self._job: Job | None = None
+        self._answered.connect(self._answer)
+
+    def take(self, source: Source) -> Take:
+        """The take of a source; opened the first time."""
+        if source not in self._takes:
+            self._takes[source] = open_take(source, self._cache)
+        return self._takes[source]
+
+    def _nothing(self) -> Take:
+        take = open_take(NOWHERE, self._cache)
+        take.trouble = ""
+        return take
+
+    def stock(self, session: Session) -> None:
+        """Open what the session names, and have done what is still to be known of it."""
+        for item in session.items:
+            take = self.take(item.source)
+            if take.trouble or self._stopped:
+                continue
+            if take.wave is None:
+                self._submit("look", take, _LOOK)
+            if isinstance(item, Part) and take.surveyed is None:
+                self._submit("measure", take, _MEASURE)
+
+    def at_hand(self, source: Source) -> None:
+        """Do first what concerns this source."""
+        take = self.take(source)
+        self.workers.prefer(lambda task: self._sources.get(task) == source, _SOON)
+        if take.wave is None and not take.trouble and not isinstance(take.recording, Absent) and self._job is None:
+            # its first picture does not wait until a worker has started
+            self._job = Job(lambda progress: look(take.recording.path, progress))
+            self._job.done.connect(lambda _: self._refresh(take))
+            self._job.start()
+
+    def look_again(self, source: Source, leak: Leak | None = None, settings: BleedSettings | None = None) -> None:
+        """Survey and search a take once more, without what leaked into it."""
+        more = {"leak": msgspec.to_builtins(leak), "bleed": msgspec.to_builtins(settings)}
+        self._submit("measure again", self.take(source), _SOON, more)
+
+    def learn(self, source: Source, lesson: Lesson) -> None:
+        """Learn what leaked into a take; ``leak_learned(source, learned)`` tells."""
+        self._submit("learn", self.take(source), _SOON, {"lesson": msgspec.to_builtins(lesson)})
+
+    def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
+        key = (what, spelled(take.recording.path))
+        request = {"do": what, "path": key[1], **(more or {})}
+        earlier = self._tasks.get(key)
+        if earlier is not None and earlier.request == request:
+            return
+        task = Task(request, lambda kind, value: self._answered.emit(task, kind, value), rank)
+        self._tasks[key], self._sources[task] = task, take.source
+        self._fractions[task] = 0.0
+        if earlier is not None:
+            self.workers.cancel([earlier])  # what was asked for last counts
+        self.workers.submit(task)
+        self.progressed.emit()
+
+    def _answer(self, task: Task, kind: str, value: Any) -> None:
+        if task not in self._sources:
+            return
+        if kind == "progress":
+            self._fractions[task] = value
+            self.progressed.emit()
+            return
+        source, what = self._sources.pop(task), task.request["do"]
+        key = what, task.request["path"]
+        if self._tasks.get(key) is task:
+            del self._tasks[key]
+        del self._fractions[task]
+        self._finished = self._finished + 1 if self._tasks else 0
+        take = self._takes.get(source)
+        if take is not None and kind == "failed":
+            if value.of_input and what != "learn":  # a full disk or a killed worker says nothing about the recording
+                take.trouble = value
+            self.told.emit(value)
+            self.changed.emit(source)
+        elif take is not None and what == "learn" and kind == "done":
+            self._cache.clear()
+            self.leak_learned.emit(source, msgspec.convert(value, Learned))
+        elif take is not None and kind == "done":
+            if what == "measure again":
+                take.surveyed = None
+            self._refresh(take)
+            if what == "measure again":
+                self.found_again.emit(source)
+        self.progressed.emit()
+
+    def _refresh(self, take: Take) -> None:
+        if self._takes.get(take.source) is take:
+            take.refresh()
+            self.changed.emit(take.source)
+
+    # how far it is
+
+    def state(self, source: Source) -> tuple[str, float]:
+        """What is being done with a take and how far it is: words, empty when nothing is, and a fraction."""
+        mine = [task for task, of in self._sources.items() if of == source]
+        if not mine:
+            return "", 1.0
+        task = max(mine, key=lambda t: self._fractions[t])
+        return _WORDS[task.request["do"]] if self._fractions[task] else "waiting", self._fractions[task]
+
+    def overall(self) -> tuple[int, int, float]:
+        """Tasks done, tasks in all, and a fraction of the whole."""
+        total = self._finished + len(self._tasks)
+        if not total:
+            return 0, 0, 1.0
+        return self._finished, total, (self._finished + sum(self._fractions.values())) / total
+
+    @property
+    def stopped(self) -> bool:
+        """Whether a person stopped the work."""
+        return self._stopped
+
+    def stop(self) -> None:
+        """Stop what is under way; what is measured stays, and what a person asked for is kept in mind."""
+        self._stopped = True
+        for task in self._tasks.values():
+            asked = {name: value for name, value in task.request.items() if name not in ("do", "path")}
+            if task.request["do"] in ("learn", "measure again"):
+                self._halted.append((task.request["do"], self._takes[self._sources[task]], asked))
+        self.workers.cancel(list(self._tasks.values()))
+
+    def resume(self, session: Session) -> None:
+        """Go on with what is still to be known."""
+        self._stopped = False
+        self.stock(session)
+        halted, self._halted = self._halted, []
+        for what, take, asked in halted:
+            self._submit(what, take, _SOON, asked)
+
+    def forget(self, source: Source) -> None:
+        """Open a recording that could not be used anew, next time it is asked for; one in use stays open."""
+        if source in self._takes and self._takes[source].trouble:
+            self._takes.pop(source).recording.close()
+
+    def close(self) -> None:
+        """Stop all work for this session and close its recordings."""
+        for task in list(self._tasks.values()):
+            self._sources.pop(task, None)
+        self.workers.cancel(list(self._tasks.values()))
+        if self._job is not None:
+            self._job.cancel()
+            self._job.wait()
+        for take in self._takes.values():
+            take.recording.close()

@@ -1,0 +1,471 @@
+"""What lies on the workspace: the parts and marks in hand, the view, and how they are changed.
+
+The views read from here and call its methods; every change of the session is an
+edit that goes through the :class:`SessionKeeper`. Times of the view, of marks and of the
+selection count from the start of the part in hand; :attr:`Workspace.offset` is where
+that lies in the song.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from isophon.app.model.leaks import Leaks
+from isophon.app.model.passes import Pass
+from isophon.app.model.session_keeper import SessionKeeper
+from isophon.app.model.take_pool import NOWHERE, TakePool
+from isophon.core.errors import CallError, InputError
+from isophon.core.finding import noise_in
+from isophon.core.marks import Mark
+from isophon.core.passes import NAMES
+from isophon.core.session import edits, layout
+from isophon.core.session.history import History
+from isophon.core.session.model import Part, Session, Source
+from isophon.core.survey import VOICED
+from isophon.core.takes.take import Take
+from isophon.core.work.workers import Workers
+
+_SHORTEST_VIEW_S, _SUNG_S = 0.01, 0.05
+_NEWS_MS = 250
+_NOBODY = Part("", "no part", NOWHERE)
+
+
+class Workspace(QObject):
+    """The model of the window. ``part_changed``: what is seen of the part in hand has changed."""
+
+    session_changed = Signal()
+    part_changed = Signal()
+    hand_changed = Signal()
+    view_changed = Signal()
+    take_changed = Signal()
+    told = Signal(str)
+
+    def __init__(self, history: History, saved_as: Path | None, continued: Path | None, workers: Workers,
+                 first: Pass) -> None:  # fmt: skip
+        """``continued``: the journal whose unsaved work goes on here; ``first``: the pass that is open at first."""
+        super().__init__()
+        self.keeper = SessionKeeper(history, saved_as, continued, self)
+        self.pool = TakePool(workers, self)
+        self.leaks = Leaks(self.keeper, self.pool, self)
+        self.pass_ = first
+        self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
+        self.in_hand: tuple[str, ...] = ()
+        self.lifted = False
+        self.by_rank = False  # whether marks stand tallest first
+        self.selection: tuple[float, float] | None = None
+        self.parts_in_hand = tuple(p.id for p in self.session.parts[:1])
+        self.heard_only: frozenset[str] = frozenset()
+        self.visited: set[str] = set(self.parts_in_hand)
+        self.view = self.song
+        self._stocked: tuple[Source, ...] = ()
+        self._shown: tuple = (None, None, None, None)
+        self._news = QTimer(self, singleShot=True, interval=_NEWS_MS)
+        self._news.timeout.connect(self._show_news)
+        self.keeper.changed.connect(self._session_changed)
+        self.keeper.told.connect(self.told)
+        self.pool.told.connect(self.told)
+        self.leaks.told.connect(self.told)
+        self.leaks.learned.connect(self.take_changed)
+        self.pool.changed.connect(self._take_known)
+        self.pool.found_again.connect(self._found_again)
+
+    def begin(self) -> None:
+        """Start what goes on in the background; called once the views are there."""
+        self._stock()
+
+    def close(self) -> None:
+        """Write down what is not yet, and stop all that goes on in the background."""
+        self._news.stop()
+        self.keeper.close()
+        self.pool.close()
+        self.blockSignals(True)
+
+    # the session
+
+    @property
+    def session(self) -> Session:
+        """The session in force."""
+        return self.keeper.session
+
+    @property
+    def part(self) -> Part:
+        """The part in hand, the first of several; one without samples where the session has none."""
+        session, ids = self.session, self.parts_in_hand[:1]
+        if self._part_of is None or self._part_of[0] is not session or self._part_of[1] != ids:
+            self._part_of = (session, ids, next((p for p in session.parts if p.id in ids), _NOBODY))
+        return self._part_of[2]
+
+    @property
+    def take(self) -> Take:
+        """The take of the part in hand."""
+        return self.pool.take(self.part.source)
+
+    @property
+    def offset(self) -> float:
+        """Where the part in hand starts in the song, in seconds."""
+        return self.part.offset_s
+
+    @property
+    def song(self) -> tuple[float, float]:
+        """First and last second of the song, counted from the start of the part in hand."""
+        start, end = self.session.span
+        return start - self.offset, max(end, start + 1.0) - self.offset
+
+    @property
+    def ceiling(self) -> float:
+        """The ceiling in force for the part in hand."""
+        return self.pass_.ceiling(self.part)
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """The marks of this pass in the part in hand."""
+        return self.pass_.marks(self.part)
+
+    def stillness(self) -> tuple[tuple[float, float] | None, tuple[float, float] | None]:
+        """The still moments' level in dBFS, as sung and cleaned: of the part in hand, and of all parts together."""
+        levels = {p.id: self.pool.take(p.source).stillness(p.plan) for p in self.session.parts}
+        known = [level for level in levels.values() if level]
+        together = [10 * math.log10(sum(10 ** (level[i] / 10) for level in known)) for i in (0, 1)] if known else None
+        return levels.get(self.part.id), together and (round(together[0], 1), round(together[1], 1))
+
+    def set_lifted(self, on: bool) -> None:
+        """Whether what is taken out of the lows is lifted into hearing; for listening only."""
+        self.lifted = on
+        self.take_changed.emit()
+
+    def open_pass(self, which: Pass) -> None:
+        """Go over to another pass."""
+        if which is not self.pass_:
+            self.pass_, self.in_hand, self.selection = which, (), None
+            self.part_changed.emit()
+            self.hand_changed.emit()
+
+    def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> bool:
+        """Make one edit; edits of one gesture are one step of the history. Whether anything changed."""
+        return self.keeper.edit(name, change, gesture)
+
+    def undo(self) -> None:
+        """Take the last step back."""
+        self.keeper.go(self.keeper.history.at - 1)
+
+    def redo(self) -> None:
+        """Do the step last taken back again."""
+        self.keeper.go(self.keeper.history.at + 1)
+
+    def set_setting(self, name: str, value: float, gesture: object = None) -> None:
+        """Set one setting of the pass for all parts in hand."""
+        self.set_of_kind(self.pass_.kind, name, round(value, 2), gesture)
+
+    def set_of_kind(self, kind: str, name: str, value: float | bool | str, gesture: object = None) -> None:
+        """Set one setting of a kind for all parts in hand."""
+        ids = self.parts_in_hand
+        shown = value if isinstance(value, str) else f"{value:g}"
+        words = f"{self.pass_.words_of(kind, name)} {shown} · {self._whom()}"
+        self.edit(words, lambda s: edits.set_setting(s, ids, kind, name, value), gesture)
+
+    def role_settings(self) -> None:
+        """Back to the role's default for all parts in hand."""
+        kinds, ids = self.pass_.kinds, self.parts_in_hand
+        self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, ids, kinds))
+
+    def learn_noise(self) -> None:
+        """Learn the hiss of the part in hand from the selected time, or from its still moments again."""
+        part, take = self.part, self.take
+        if take.surveyed is None:
+            self.told.emit("This part is still being surveyed; its noise can be learned afterwards.")
+        elif self.selection is None and not part.learned:
+            self.told.emit("Drag over the ruler to select a moment in which only the noise is heard.")
+        elif self.selection is None:
+            self.edit(f"noise from the stillness · {part.name}", lambda s: edits.learn_noise(s, part.id, 0, 0, ()))
+        else:
+            start, end = self.selection
+            try:
+                noise = noise_in(take.recording, take.surveyed.survey, part.measured.hum, start, end)
+            except InputError as error:
+                self.told.emit(str(error))
+                return
+            words = f"noise from {start + self.offset:.1f} s · {part.name}"
+            self.edit(words, lambda s: edits.learn_noise(s, part.id, start, end, noise))
+
+    def give_settings(self, part_ids: list[str]) -> None:
+        """Give the settings of the part in hand to others."""
+        part = self.part
+        settings = {kind: part.settings(kind) for kind in NAMES}
+        self.edit(f"settings from {part.name}", lambda s: edits.set_settings(s, part_ids, settings))
+
+    def toggle_done(self) -> None:
+        """Call this pass done for the parts in hand, or no longer."""
+        kind = self.pass_.kind
+        on = not all(kind in self.session.part(p).done for p in self.parts_in_hand)
+        words = f"{self.pass_.name} {'done' if on else 'not done yet'}"
+        self.edit(f"{words} · {self._whom()}", lambda s: edits.set_done(s, self.parts_in_hand, kind, on))
+
+    def change_more(self, step_db: float) -> None:
+        """A little more (negative) or less change of the marks in hand, by hand."""
+        for mark in self.marks_in_hand():
+            change = self.part.change(mark) + step_db
+            self.set_change([mark.id], change, ("step", self.in_hand))
+
+    def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
+        """Move the ``start`` or ``end`` of the mark in hand by hand."""
+        mark = self.mark
+        if mark is None:
+            return
+        start, end = mark.span
+        if edge == "start":
+            start = min(max(0.0, seconds), end - 0.01)
+        else:
+            end = max(min(seconds, self.part.source.duration), start + 0.01)
+        words = f"edge by hand · {self.part.name}"
+        self.edit(words, lambda s: edits.set_box(s, self.part.id, mark.id, start, end, *mark.band), gesture)
+
+    def set_change(self, ids: list[str], change_db: float, gesture: object = None) -> None:
+        """Set the change of marks by hand."""
+        if self.pass_.by_hand:
+            self.told.emit(self.pass_.by_hand)
+            return
+        words = f"change by hand · {self._where()}"
+        self.edit(words, lambda s: edits.set_change(s, self.part.id, ids, change_db), gesture)
+
+    def toggle_leave(self) -> None:
+        """Leave the marks in hand as sung, or no longer."""
+        marks = self.marks_in_hand()
+        if marks:
+            on = not all(m.hand.leave for m in marks)
+            words = f"{'leave' if on else 'leave no longer'} · {self._where()}"
+            self.edit(words, lambda s: edits.leave(s, self.part.id, self.in_hand, on))
+
+    def forget_hand(self) -> None:
+        """Give the marks in hand back to the settings."""
+        words = f"back to the ceiling · {self._where()}"
+        self.edit(words, lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
+
+    def draw_mark(self) -> None:
+        """Make a mark of the selected time."""
+        one, surveyed = self.pass_.one, self.take.surveyed
+        if self.pass_.measure is None:
+            self.told.emit("The hits of a leak are found, not drawn; learn it from the cue.")
+        elif surveyed is None:
+            self.told.emit("This part is still being surveyed; marks can be drawn once its voice level is known.")
+        elif self.part.voice_lufs is None:
+            self.told.emit(f"No voice was found here, so the {one} cannot be measured against it.")
+        elif self.selection is None:
+            self.told.emit(f"Drag over the ruler to select the time of the {one} first.")
+        else:
+            start, end = self.selection
+            try:
+                edits.check_length(self.pass_.kind, end - start)
+            except CallError as error:
+                self.told.emit(f"That is no {one}: {error}.")
+                return
+            start, end = round(start, 4), round(end, 4)
+            mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
+            session, name = edits.draw_mark(self.session, self.part.id, mark)
+            self.selection = None
+            self.edit(f"draw · {one} in {self.part.name}", lambda s: session)
+            self.take_in_hand([name])
+            sung = self.sung_within(start, end)
+            if self.pass_.still and sung > _SUNG_S:
+                self.told.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
+
+    def sung_within(self, start: float, end: float) -> float:
+        """How many seconds of voice lie within a span of the part in hand; 0 before its survey."""
+        if self.take.surveyed is None:
+            return 0.0
+        survey = self.take.surveyed.survey
+        voiced = survey.state[survey.frame(start) : survey.frame(end)] == VOICED
+        return float(np.count_nonzero(voiced) * survey.hop_s)
+
+    def mark_place(self, song_s: float, name: str = "") -> None:
+        """Name a place in the song."""
+        self.edit("marker", lambda s: layout.add_marker(s, song_s, name))
+
+    def look_again(self) -> None:
+        """Find the marks of the part in hand once more; what was decided by hand stays."""
+        if self.part is not _NOBODY:
+            self.pool.look_again(self.part.source, self.part.leak, self.part.bleed)
+
+    def _whom(self) -> str:
+        return self.part.name if len(self.parts_in_hand) == 1 else f"{len(self.parts_in_hand)} parts"
+
+    def _where(self) -> str:
+        mark = self.mark
+        at = "" if mark is None else f" at {mark.start + self.offset:.1f} s"
+        return f"{self.part.name}{at}"
+
+    # what is in hand and in view
+
+    def take_part(self, part_id: str, add: bool = False) -> None:
+        """Take a part in hand; ``add``: beside those in hand, or no longer."""
+        place = [t + self.offset for t in self.view]
+        if add and part_id in self.parts_in_hand and len(self.parts_in_hand) > 1:
+            self.parts_in_hand = tuple(p for p in self.parts_in_hand if p != part_id)
+        elif add:
+            self.parts_in_hand = (*self.parts_in_hand, part_id)
+        else:
+            self.parts_in_hand = (part_id,)
+        self.in_hand, self.selection = (), None
+        self.visited.add(part_id)
+        self._show_song(*place)
+        self.pool.at_hand(self.part.source)
+        self.take_changed.emit()
+        self.hand_changed.emit()
+
+    def take_parts(self, part_ids: list[str]) -> None:
+        """Take several parts in hand; the first is the one that is shown."""
+        if part_ids:
+            self.take_part(part_ids[0])
+            self.parts_in_hand = tuple(part_ids)
+            self.take_changed.emit()
+
+    def walk_parts(self, step: int) -> None:
+        """Take the next or previous part in hand."""
+        ids = [p.id for p in self.session.parts]
+        if ids:
+            at = ids.index(self.part.id) if self.part.id in ids else 0
+            self.take_part(ids[(at + step) % len(ids)])
+
+    def toggle_heard_only(self, item_id: str) -> None:
+        """Hear only this (and what else is chosen so), or no longer."""
+        self.heard_only = self.heard_only ^ {item_id}
+        self.take_changed.emit()
+
+    def marks_in_hand(self) -> list[Mark]:
+        """The marks in hand that are still there."""
+        return [m for name in self.in_hand if (m := self.part.mark(name))]
+
+    @property
+    def mark(self) -> Mark | None:
+        """The mark in hand: the first of those."""
+        marks = self.marks_in_hand()
+        return marks[0] if marks else None
+
+    def take_in_hand(self, ids: list[str], show: bool = True) -> None:
+        """Take marks in hand; the view moves to the first if it is not seen whole."""
+        self.in_hand = tuple(ids)
+        self.selection = None
+        mark = self.mark
+        if show and mark:
+            self.show_span(*mark.span)
+        self.hand_changed.emit()
+
+    def walk(self, step: int, over_only: bool = False) -> None:
+        """Take the next or previous mark in hand, of all or of those that change, in the order in which they stand."""
+        height, part = self.pass_.height, self.part
+        marks = [m for m in self.marks if not over_only or part.change(m) < 0 or height(m) > self.ceiling]
+        if not marks:
+            return
+        now = self.mark
+        if self.by_rank:
+            marks.sort(key=lambda m: (-height(m), m.start))
+            ids = [m.id for m in marks]
+            here = ids.index(now.id) if now and now.id in ids else None
+            place = (0 if step > 0 else -1) if here is None else (here + step) % len(ids)
+        elif now is None:
+            first = self.view[0]
+            place = next((i for i, m in enumerate(marks) if m.span[0] >= first), 0)
+        else:
+            later = [i for i, m in enumerate(marks) if m.start > now.start]
+            earlier = [i for i, m in enumerate(marks) if m.start < now.start]
+            place = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(marks) - 1)
+        self.take_in_hand([marks[place].id])
+
+    def walk_spans(self, spans: tuple[tuple[float, float], ...], step: int, heard_at: float) -> None:
+        """Select the next or previous of these phrases or words, from the selection, else from what is heard."""
+        if not spans:
+            return
+        here = self.selection[0] if self.selection else heard_at
+        later = [i for i, (start, _) in enumerate(spans) if start > here + 1e-3]
+        earlier = [i for i, (start, _) in enumerate(spans) if start < here - 1e-3]
+        index = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(spans) - 1)
+        self.show_span(*spans[index])
+        self.select(spans[index])
+
+    def show_span(self, start: float, end: float) -> None:
+        """Move the view so that a span is seen whole."""
+        first, last = self.view
+        if start < first or end > last:
+            size = max(last - first, 1.1 * (end - start))
+            self.set_view((start + end - size) / 2, (start + end + size) / 2)
+
+    def set_view(self, start: float, end: float) -> None:
+        """Show these seconds, held within the song."""
+        first, last = self.song
+        size = min(last - first, max(_SHORTEST_VIEW_S, end - start))
+        start = min(max(first, start), last - size)
+        if (start, start + size) != self.view:
+            self.view = (start, start + size)
+            self.view_changed.emit()
+
+    def select(self, selection: tuple[float, float] | None) -> None:
+        """Select a time, or none."""
+        self.selection = selection
+        self.hand_changed.emit()
+
+    def _show_song(self, start: float, end: float) -> None:
+        """Show these seconds of the song."""
+        self.view = (0.0, 0.0)
+        self.set_view(start - self.offset, end - self.offset)
+
+    # what changes by itself
+
+    def _session_changed(self) -> None:
+        there = {p.id for p in self.session.parts}
+        kept = tuple(p for p in self.parts_in_hand if p in there) or tuple(p.id for p in self.session.parts[:1])
+        sources = tuple(i.source for i in self.session.items)
+        if kept != self.parts_in_hand or sources != self._stocked:
+            self.parts_in_hand = kept
+            self.visited.update(kept[:1])
+            self._stock()
+            self._show_song(*(self.session.span if self.view[1] - self.view[0] <= _SHORTEST_VIEW_S
+                              else (t + self.offset for t in self.view)))  # fmt: skip
+            self.take_changed.emit()
+            self.hand_changed.emit()
+        self.session_changed.emit()
+        shown = (self.part, self.session.markers, self.song, self.parts_in_hand)
+        if any(one is not other and one != other for one, other in zip(shown, self._shown, strict=True)):
+            self._shown = shown
+            self.part_changed.emit()
+
+    def restock(self) -> None:
+        """Look at the session's recordings again: one may be there that was missing."""
+        self._stock()
+        self.take_changed.emit()
+
+    def _stock(self) -> None:
+        self._stocked = tuple(i.source for i in self.session.items)
+        self.pool.stock(self.session)
+        self.pool.at_hand(self.part.source)
+        self.leaks.learn_what_is_gone()
+        self._adopt()
+
+    def _take_known(self, source: Source) -> None:
+        """News of takes are shown together; those of the part in hand at once."""
+        if source == self.part.source:
+            self._news.stop()
+            self._show_news()
+        elif not self._news.isActive():
+            self._news.start()
+
+    def _show_news(self) -> None:
+        self._adopt()
+        self.take_changed.emit()
+
+    def _adopt(self) -> None:
+        """Put what was found in takes into the parts that have not been looked at yet."""
+        new = [(p.id, self.pool.take(p.source).findings) for p in self.session.parts if not p.found]
+        found = [(part_id, findings) for part_id, findings in new if findings is not None]
+        if found:
+            self.keeper.adopt(found)
+
+    def _found_again(self, source: Source) -> None:
+        findings = self.pool.take(source).findings
+        for part in self.session.parts:
+            if part.source == source and findings is not None:
+                self.edit(f"look again · {part.name}", lambda s, i=part.id: edits.adopt_findings(s, i, findings))
+                self.told.emit(f"Looked again: {len(findings.marks)} marks; what was decided by hand stayed.")

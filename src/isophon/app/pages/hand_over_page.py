@@ -1,0 +1,310 @@
+"""Hand over: what will be written, where, and the figures before and after."""
+
+from __future__ import annotations
+
+import dataclasses
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets import PASSES
+from isophon.core.audio.writing import check_target
+from isophon.core.errors import IsophonError, OutputError
+from isophon.core.handover import stems as handover
+from isophon.core.reading import path_of, spelled
+from isophon.core.session.model import Part
+from isophon.core.work.workers import Task
+
+_COLUMNS = ("", "Loudness, LUFS", "True peak, dBTP", "Stillness, dBFS",
+            *(which.many.split(" of ")[0].capitalize() for which in PASSES))  # fmt: skip
+_CLIP = {
+    "trim": "if a stem would clip: turn it down as a whole",
+    "float": "if a stem would clip: write it as 32-bit float",
+    "refuse": "if a stem would clip: do not write it",
+}
+_NEAR_FULL_DBFS = -0.5
+_DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
+
+
+class HandOverPage(QWidget):
+    """Writes the cleaned stems with the same core as the command line, side by side on all cores."""
+
+    told = Signal(str)
+    _answered = Signal(object, str, object)
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent, objectName="page")
+        self.workspace = workspace
+        self._tasks: dict[Task, str] = {}
+        self._fractions: dict[Task, float] = {}
+        self._rows: list[dict[str, Any]] = []
+        self._target: handover.Target | None = None
+        self._answered.connect(self._answer)
+        self.which = QComboBox()
+        self.which.addItems(["all parts", "the parts in hand"])
+        self.folder = QLineEdit(self._proposed_folder())
+        choose = QPushButton("Choose…")
+        choose.clicked.connect(self._choose)
+        self.format, self.depth = QComboBox(), QComboBox()
+        self.format.addItems(["wav", "flac", "aiff"])
+        self.depth.addItems(list(_DEPTHS))
+        self.clip = QComboBox()
+        for name, words in _CLIP.items():
+            self.clip.addItem(words, name)
+        self.clip.setToolTip("Cleaning moves peaks a little; one that comes over full scale would be cut off at 16 and "
+                             "24 bit")  # fmt: skip
+        self.removed = QCheckBox("also what was taken out")
+        self.labels = QCheckBox("also the marks, as text for any editor’s label track")
+        self.force = QCheckBox("write over files that exist")
+        self.will = QLabel(wordWrap=True)
+        self.write = QPushButton("Hand over", objectName="main")
+        self.write.clicked.connect(self.start)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(lambda: workspace.pool.workers.cancel(list(self._tasks)))
+        self.bar = QProgressBar(maximum=1000, textVisible=False)
+        self.outcome = QLabel("", wordWrap=True)
+        self.table = QTableWidget(0, len(_COLUMNS))
+        self.table.setHorizontalHeaderLabels(_COLUMNS)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setStretchLastSection(True)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setMinimumHeight(206)
+        self._lay_out(choose)
+        for widget in (self.which, self.format, self.depth, self.clip):
+            widget.currentIndexChanged.connect(self.show_will)
+        for widget in (self.removed, self.labels):
+            widget.toggled.connect(self.show_will)
+        self.folder.textChanged.connect(self.show_will)
+        workspace.session_changed.connect(self.show_will)
+        workspace.take_changed.connect(self.show_will)
+        self._busy(False)
+        self.table.hide()
+
+    def _lay_out(self, choose: QPushButton) -> None:
+        grid = QGridLayout(horizontalSpacing=14, verticalSpacing=10)
+        folder = QHBoxLayout()
+        folder.setSpacing(8)
+        folder.addWidget(self.folder, 1)
+        folder.addWidget(choose)
+        grid.addWidget(QLabel("Folder"), 0, 0)
+        grid.addLayout(folder, 0, 1)
+        kind = QHBoxLayout()
+        kind.setSpacing(8)
+        kind.addWidget(self.which)
+        kind.addWidget(self.format)
+        kind.addWidget(self.depth)
+        kind.addWidget(self.clip)
+        kind.addStretch()
+        grid.addWidget(QLabel("What"), 1, 0)
+        grid.addLayout(kind, 1, 1)
+        for row, box in enumerate((self.removed, self.labels, self.force), 2):
+            grid.addWidget(box, row, 1)
+        grid.addWidget(QLabel("Will be written"), 5, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(self.will, 5, 1)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.write)
+        buttons.addWidget(self.bar, 1)
+        buttons.addWidget(self.cancel)
+        buttons.addStretch()
+        column = QVBoxLayout()
+        column.setSpacing(12)
+        column.addWidget(QLabel("Hand over", objectName="title"))
+        about = (
+            "Stems keep their length, channels and place, and their rate unless Lay out says another. "
+            "The recordings are never written to."
+        )
+        column.addWidget(QLabel(about, objectName="soft"))
+        column.addLayout(grid)
+        column.addLayout(buttons)
+        column.addWidget(self.outcome)
+        column.addWidget(self.table, 1)
+        column.addStretch()
+        inner = QWidget()
+        inner.setLayout(column)
+        inner.setMaximumWidth(1080)
+        page = QWidget(objectName="page")
+        row = QHBoxLayout(page)
+        row.setContentsMargins(64, 22, 64, 16)
+        row.addWidget(inner, 1)
+        row.addStretch()
+        scroll = QScrollArea(widgetResizable=True)
+        scroll.setWidget(page)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(scroll)
+
+    def target(self) -> handover.Target:
+        """What was chosen."""
+        return handover.Target(
+            Path(self.folder.text()).expanduser(),
+            self.format.currentText(),
+            _DEPTHS[self.depth.currentText()],
+            self.force.isChecked(),
+            self.removed.isChecked(),
+            self.labels.isChecked(),
+            self.clip.currentData(),
+        )
+
+    def inputs(self) -> list[Path]:
+        """The files that nothing may be written over."""
+        saved_as = self.workspace.keeper.saved_as
+        return [path_of(item.source.path) for item in self.workspace.session.items] + ([saved_as] if saved_as else [])
+
+    def parts(self) -> list[Part]:
+        """The parts that will be handed over."""
+        parts, in_hand = self.workspace.session.parts, self.workspace.parts_in_hand
+        return [p for p in parts if self.which.currentIndex() == 0 or p.id in in_hand]
+
+    def show_will(self) -> None:
+        """Say what will be written, once it is seen."""
+        if not self.isVisible():
+            return
+        parts, target = self.parts(), self.target()
+        names = [path.name for part in parts for path in handover.outputs(part, target)]
+        shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
+        rows = [handover.kinds(part) for part in parts]
+        told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
+                for w in PASSES]  # fmt: skip
+        figures = {part.name: self.workspace.pool.take(part.source).figures for part in parts}
+        full = [name for name, known in figures.items() if known and known.peak_dbfs > _NEAR_FULL_DBFS]
+        warn = f"\nReaching full scale as sung, so that the stem may clip: {', '.join(full)}" if full else ""
+        self.will.setText(
+            "   ·   ".join([*shown, "report.json"]) + f"\nChanged: {', '.join(told)}"
+            + (warn if target.depth != "32f" else "")
+            if parts else "There is no part to hand over yet."
+        )  # fmt: skip
+        self.clip.setEnabled(target.depth != "32f")
+        self.write.setEnabled(bool(parts) and not self._tasks)
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.show_will()
+
+    def start(self) -> None:
+        """Write, in the background; an error of one part stops no other."""
+        self._target = target = self.target()
+        self.outcome.setText("")
+        try:
+            if not self.folder.text().strip():
+                raise OutputError("No folder is named; choose where to hand over first")
+            check_target(target.fmt, target.depth)
+            if target.clip == "float" and target.fmt == "flac":
+                raise OutputError("FLAC holds no 32-bit float samples; turn down what would clip, or choose WAV")
+            handover.check_report(target, self.inputs())
+            taken: dict[Path, str] = {}
+            for part in self.parts():
+                for output in handover.check_free(part, target, self.inputs()):
+                    if output in taken:
+                        raise OutputError(
+                            f"{part.name} and {taken[output]} would both write {output.name}; rename one of the parts, "
+                            "or hand them over to different folders"
+                        )
+                    taken[output] = part.name
+        except IsophonError as error:
+            self.told.emit(str(error))
+            return
+        how = dataclasses.asdict(target) | {"folder": spelled(target.folder)}
+        self.table.setRowCount(0)
+        self._rows = []
+        for part in self.parts():
+            request = {"do": "hand over", "part": msgspec.to_builtins(part), "target": how,
+                       "rate": self.workspace.session.rate}  # fmt: skip
+            task = Task(request, lambda *_: None)
+            task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
+            self._tasks[task], self._fractions[task] = part.name, 0.0
+        self._busy(True)
+        for task in list(self._tasks):
+            self.workspace.pool.workers.submit(task)
+
+    def _answer(self, task: Task, kind: str, value: Any) -> None:
+        if task not in self._tasks:
+            return
+        self._fractions[task] = 1.0 if kind != "progress" else value
+        self.bar.setValue(round(1000 * sum(self._fractions.values()) / len(self._fractions)))
+        if kind == "progress":
+            return
+        name = self._tasks.pop(task)
+        if kind == "done":
+            self._rows.append(value)
+            self._add_row(name, value)
+        else:
+            self._add_line([name, value if kind == "failed" else "cancelled; nothing half-written was left"])
+        if not self._tasks:
+            self._finish()
+
+    def _finish(self) -> None:
+        self._fractions = {}
+        words = "Nothing was written."
+        if self._rows:
+            words = f"{len(self._rows)} written to {self._target.folder}"
+            try:
+                handover.write_report(self._rows, self._target.folder)
+            except IsophonError as error:
+                self.told.emit(str(error))
+        self._busy(False)
+        self.outcome.setText(words)
+
+    def _add_row(self, name: str, row: dict[str, Any]) -> None:
+        before, after, kinds = row["before"], row["after"], row["kinds"]
+        texts = [name]
+        for key in ("loudness_lufs", "true_peak_dbtp", "floor_dbfs"):
+            texts.append(" → ".join(theme.level(row[key], "").strip() for row in (before, after)))
+        texts += [f"{kinds[w.kind]['changed']} of {kinds[w.kind]['count']}" for w in PASSES]
+        self._add_line(texts)
+        if row["trim_db"]:
+            self._add_line([name, f"would have clipped: turned down by {-row['trim_db']:.1f} dB as a whole"])
+        elif row["depth"] != self._target.depth:
+            self._add_line([name, "would have clipped: written as 32-bit float"])
+
+    def _add_line(self, texts: list[str]) -> None:
+        at = self.table.rowCount()
+        self.table.setRowCount(at + 1)
+        for column, text in enumerate(texts):
+            cell = QTableWidgetItem(text)
+            cell.setFont(theme.sans(13))
+            self.table.setItem(at, column, cell)
+        if len(texts) == 2:
+            self.table.setSpan(at, 1, 1, len(_COLUMNS) - 1)
+        self.table.show()
+
+    def _proposed_folder(self) -> str:
+        items = self.workspace.session.items
+        return str((path_of(items[0].source.path).parent if items else Path.home()) / "cleaned")
+
+    def _busy(self, on: bool) -> None:
+        self.write.setEnabled(not on and bool(self.workspace.session.parts))
+        self.bar.setVisible(on)
+        self.cancel.setVisible(on)
+        self.bar.setValue(0)
+        if on:
+            self.outcome.setText("Writing the stems")
+
+    def _choose(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Where to hand over", self.folder.text())
+        if folder:
+            self.folder.setText(folder)

@@ -1,0 +1,323 @@
+"""Lay out: what each recording is, where it starts, and what is odd about it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.core.audio.files import Recording
+from isophon.core.errors import IsophonError
+from isophon.core.reading import path_of
+from isophon.core.session import layout
+from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Source
+from isophon.core.takes.remarks import remarks
+
+COLUMNS = ("Name", "What it is", "Singer", "Starts at", "Rate", "Length", "Sides", "Level", "Clipped", "Silence",
+           "Remarks")  # fmt: skip
+_NAME, _WHAT, _SINGER, _START = range(4)
+FILTER = "Recordings (*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64)"
+
+
+class LayoutPage(QWidget):
+    """The table of the session's recordings."""
+
+    add_asked = Signal(list)
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent, objectName="page")
+        self.workspace = workspace
+        self._shown: list = []
+        self._filling = False
+        self.table = QTableWidget(0, len(COLUMNS))
+        self.table.setHorizontalHeaderLabels(COLUMNS)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(34)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(True)
+        self.table.itemChanged.connect(self._edited)
+        self.table.itemSelectionChanged.connect(self._show_buttons)
+        self.about = QLabel("", objectName="soft")
+        self.add, self.folder, self.replace, self.remove, self.up, self.down = (
+            QPushButton(text)
+            for text in ("Add recordings…", "Add a folder…", "Replace…", "Remove", "Move up", "Move down")
+        )
+        self.replace.setToolTip("Let this row name another file: one that was moved, or a newer export")
+        self.remove.setToolTip("Take it out of the session; the file stays (undo brings it back)")
+        self.add.clicked.connect(self._ask_files)
+        self.folder.clicked.connect(self._ask_folder)
+        self.replace.clicked.connect(self._ask_replacement)
+        self.remove.clicked.connect(self._remove)
+        self.up.clicked.connect(lambda: self._move(-1))
+        self.down.clicked.connect(lambda: self._move(1))
+        self.rate = QComboBox()
+        self.rate.addItem("each at its own rate", None)
+        for rate in layout.RATES:
+            self.rate.addItem(f"all at {rate / 1000:g} kHz", rate)
+        self.rate.activated.connect(self._choose_rate)
+        self._lay_out()
+        workspace.session_changed.connect(self.refresh)
+        workspace.take_changed.connect(self.refresh)
+
+    def _lay_out(self) -> None:
+        buttons = QHBoxLayout(spacing=8)
+        for button in (self.add, self.folder, self.replace, self.remove, self.up, self.down):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        buttons.addWidget(QLabel("Stems are handed over", objectName="soft"))
+        buttons.addWidget(self.rate)
+        header = self.table.horizontalHeader()
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        widths = (140, 128, 106, 92, 90, 80, 74, 112, 68, 68)
+        for column, width in enumerate(widths):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
+            self.table.setColumnWidth(column, width)
+        header.setStretchLastSection(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(22, 18, 22, 16)
+        column.setSpacing(10)
+        column.addWidget(QLabel("Lay out", objectName="title"))
+        column.addWidget(self.about)
+        column.addWidget(self.table, 1)
+        column.addLayout(buttons)
+
+    # showing
+
+    def refresh(self) -> None:
+        """Show what the session says now, once it is seen."""
+        if not self.isVisible():
+            return
+        session = self.workspace.session
+        takes = [self.workspace.pool.take(item.source) for item in session.items]
+        listed = [(i.id, i.name, getattr(i, "role", None) or i.kind, getattr(i, "singer", ""), i.offset_s, i.source)
+                  for i in session.items]  # fmt: skip
+        facts = [(one, session.rate, t.figures, t.trouble) for one, t in zip(listed, takes, strict=True)]
+        if facts == self._shown:
+            return
+        before, self._shown = self._shown, facts
+        count = len(session.items)
+        self.about.setText(
+            "Drop recordings or folders here, or add them. Say what each is; names, starts and singers can be typed."
+            if count else "Nothing is laid out yet. Drop the vocal recordings of a song here, or add them below."
+        )  # fmt: skip
+        self._filling = True
+        kept = self._chosen()
+        self.table.setRowCount(count)
+        for row, (item, take) in enumerate(zip(session.items, takes, strict=True)):
+            if row >= len(before) or before[row] != facts[row]:
+                self._fill_row(row, item, take)
+        self._fit_rows()
+        self.table.clearSelection()
+        for row, item in enumerate(session.items):
+            if item.id in kept:
+                self.table.selectRow(row)
+        self.rate.setCurrentIndex(max(0, self.rate.findData(session.rate)))
+        self._filling = False
+        self._show_buttons()
+
+    def _fill_row(self, row: int, item: Part | Guide, take) -> None:
+        source, figures = item.source, take.figures
+        said = remarks(self.workspace.session, item, figures, take.trouble)
+        texts = (
+            item.name, "", getattr(item, "singer", ""), f"{item.offset_s:.3f} s", f"{source.sample_rate / 1000:g} kHz",
+            theme.clock(source.duration), {1: "mono", 2: "stereo"}.get(source.channels, str(source.channels)),
+            theme.level(figures.level_dbfs) if figures else "…",
+            (str(figures.clipped) if figures.clipped else "none") if figures else "…",
+            f"{100 * figures.silent:.0f} %" if figures else "…",
+            "\n".join(said),
+        )  # fmt: skip
+        for column, text in enumerate(texts):
+            cell = QTableWidgetItem(text)
+            cell.setData(Qt.ItemDataRole.UserRole, item.id)
+            editable = column in (_NAME, _START) or (column == _SINGER and isinstance(item, Part))
+            if not editable:
+                cell.setFlags(cell.flags() & ~Qt.ItemFlag.ItemIsEditable)
+            if _START <= column < len(COLUMNS) - 1:
+                cell.setFont(theme.mono(13))
+                cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            if column == len(COLUMNS) - 1:
+                cell.setToolTip("\n".join(said))
+                cell.setForeground(theme.OVER if take.trouble else theme.INK)
+            if column == _NAME:
+                cell.setToolTip(source.path)
+            self.table.setItem(row, column, cell)
+        choice = QComboBox()
+        for what in (*ROLES, *GUIDES):
+            choice.addItem(theme.ROLE_WORDS[what] + (" (guide)" if what in GUIDES else ""), what)
+        choice.setCurrentIndex(choice.findData(item.role if isinstance(item, Part) else item.kind))
+        choice.activated.connect(lambda _, box=choice, i=item.id: self._set_what(i, box.currentData()))
+        choice.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        holder = QWidget()
+        middle = QVBoxLayout(holder)
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.addWidget(choice, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.table.setCellWidget(row, _WHAT, holder)
+
+    def _fit_rows(self) -> None:
+        """Rows as high as their remarks need."""
+        last = len(COLUMNS) - 1
+        width = max(80, self.table.columnWidth(last) - 18)
+        metrics = self.table.fontMetrics()
+        for row in range(self.table.rowCount()):
+            text = self.table.item(row, last).text()
+            box = metrics.boundingRect(0, 0, width, 1_000, Qt.TextFlag.TextWordWrap, text)
+            self.table.setRowHeight(row, max(34, box.height() + 14))
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._fit_rows()
+
+    def _show_buttons(self) -> None:
+        chosen = len(self._chosen())
+        self.replace.setEnabled(chosen == 1)
+        self.remove.setEnabled(chosen > 0)
+        for button in (self.up, self.down):
+            button.setEnabled(chosen == 1)
+
+    def _chosen(self) -> list[str]:
+        rows = sorted({index.row() for index in self.table.selectionModel().selectedRows()})
+        return [self.table.item(row, _NAME).data(Qt.ItemDataRole.UserRole) for row in rows if self.table.item(row, 0)]
+
+    # editing
+
+    def _edited(self, cell: QTableWidgetItem) -> None:
+        if self._filling:
+            return
+        item_id, text = cell.data(Qt.ItemDataRole.UserRole), cell.text()
+        name = self.workspace.session.item(item_id).name
+        if cell.column() == _NAME:
+            changed = self.workspace.edit(f"rename {name}", lambda s: layout.set_name(s, item_id, text))
+        elif cell.column() == _SINGER:
+            changed = self.workspace.edit(f"singer of {name}", lambda s: layout.set_singer(s, item_id, text))
+        else:
+            seconds = _seconds(text)
+            if seconds is None:
+                self.workspace.told.emit(f"“{text}” is no time; type seconds (12.5) or minutes and seconds (0:12.5).")
+            changed = seconds is not None and self.workspace.edit(
+                f"start of {name}", lambda s: layout.set_offset(s, item_id, seconds)
+            )
+        if not changed:
+            self._shown = []
+            self.refresh()
+
+    def _set_what(self, item_id: str, what: str) -> None:
+        item = self.workspace.session.item(item_id)
+        self.workspace.edit(f"{item.name} is {theme.ROLE_WORDS[what]}", lambda s: layout.set_what(s, item_id, what))
+
+    def _choose_rate(self) -> None:
+        rate = self.rate.currentData()
+        self.workspace.edit("rate of the stems", lambda s: layout.set_rate(s, rate))
+
+    def _remove(self) -> None:
+        ids = self._chosen()
+        words = self.workspace.session.item(ids[0]).name if len(ids) == 1 else f"{len(ids)} recordings"
+        self.workspace.edit(f"remove {words}", lambda s: layout.remove(s, ids))
+
+    def _move(self, step: int) -> None:
+        item_id = self._chosen()[0]
+        self.workspace.edit(
+            f"move {self.workspace.session.item(item_id).name}",
+            lambda s: layout.move(s, item_id, step),
+            ("move", item_id),
+        )
+
+    # files
+
+    def _ask_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Add recordings", self._here(), FILTER)
+        if names:
+            self.add_asked.emit([Path(name) for name in names])
+
+    def _ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Add all recordings of a folder", self._here())
+        if name:
+            self.add_asked.emit([Path(name)])
+
+    def _ask_replacement(self) -> None:
+        item_id = self._chosen()[0]
+        name, _ = QFileDialog.getOpenFileName(self, "Which file is it now?", self._here(), FILTER)
+        if name:
+            self.relink(item_id, Path(name))
+
+    def relink(self, item_id: str, path: Path) -> None:
+        """Let a row name another file; other missing files that lie beside it are found with it."""
+        session = self.workspace.session
+        found = {item_id: path}
+        for item in session.items:
+            beside = path.parent / path_of(item.source.path).name
+            if item.id != item_id and not path_of(item.source.path).exists() and beside.exists():
+                found[item.id] = beside
+        try:
+            sources = {}
+            for name, where in found.items():
+                with Recording(where) as recording:
+                    sources[name] = layout.source_of(recording)
+        except IsophonError as error:
+            self.workspace.told.emit(str(error))
+            return
+
+        def changed(value):
+            for name, source in sources.items():
+                value = layout.relink(value, name, source)
+            return value
+
+        taken = {item.source.path: item.name for item in session.items if item.id not in sources}
+        twice = [taken[source.path] for source in sources.values() if source.path in taken]
+        if twice:
+            self.workspace.told.emit(f"That file is in the session already, as {twice[0]}; nothing was replaced.")
+            return
+        for source in sources.values():
+            self.workspace.pool.forget(source)
+        self.workspace.edit(f"replace {session.item(item_id).name}", changed)
+        self.workspace.restock()
+        told = [self._other_shape(session.item(name), source) for name, source in sources.items()]
+        if len(found) > 1:
+            told.append(f"{len(found) - 1} other missing recordings were found beside it.")
+        if any(told):
+            self.workspace.told.emit(" ".join(filter(None, told)))
+
+    @staticmethod
+    def _other_shape(item: Part | Guide, source: Source) -> str:
+        """What is said of a replacement that is not as long, or not at the rate, that the file before was."""
+        before, now = item.source, source
+        said = [f"{theme.clock(now.duration)} long, not {theme.clock(before.duration)}"]
+        said = said if abs(now.duration - before.duration) > 0.001 else []
+        said += [f"at {now.sample_rate / 1000:g} kHz, not {before.sample_rate / 1000:g}"
+                 ] if now.sample_rate != before.sample_rate else []  # fmt: skip
+        again = " Its marks are looked for again; what was decided by hand stays where it was."
+        return f"{item.name} is now {' and '.join(said)}.{again if isinstance(item, Part) else ''}" if said else ""
+
+    def _here(self) -> str:
+        items = self.workspace.session.items
+        return str(path_of(items[0].source.path).parent) if items else ""
+
+
+def _seconds(text: str) -> float | None:
+    """Seconds from ``12.5``, ``12,5 s`` or ``1:02.5``."""
+    text = text.replace("−", "-").replace(",", ".").removesuffix("s").strip()
+    minutes, colon, rest = text.rpartition(":")
+    try:
+        seconds = float(rest)
+        return seconds + 60 * float(minutes) if colon else seconds
+    except ValueError:
+        return None

@@ -1,0 +1,417 @@
+"""The main page: title row, parts, trace, skyline, lens and sheet, transport, and what ties them together."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isophon.app import theme
+from isophon.app.model.hearing import Hearing
+from isophon.app.model.workspace import Workspace
+from isophon.app.pages.hand_over_page import HandOverPage
+from isophon.app.pages.history_page import HistoryPage
+from isophon.app.pages.keys_page import KeysPage, key_of
+from isophon.app.pages.layout_page import LayoutPage
+from isophon.app.sheets import PASSES
+from isophon.app.sheets.sheet import Sheet, Sheets
+from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.lens import Lens
+from isophon.app.views.parts_panel import PartsPanel
+from isophon.app.views.route import HAND_OVER, LAY_OUT, TitleRow
+from isophon.app.views.session_menu import SessionMenu
+from isophon.app.views.skyline import Legend, Skyline
+from isophon.app.views.trace import Trace
+from isophon.app.views.transport import Transport
+from isophon.core.session.model import Source
+
+_STEP_DB = 0.5
+_TICK_MS = 33
+_MESSAGE_MS = 9_000
+_REST_AFTER_S = 20 * 60.0
+
+
+class WorkPage(QWidget):
+    """Works on one open session."""
+
+    open_asked = Signal()
+    add_asked = Signal(list)
+    title_changed = Signal()
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent, objectName="page")
+        self.workspace = workspace
+        workspace.setParent(self)
+        self.heard: set[tuple[str, str]] = set()
+        self._remarked: set[Source] = set()
+        self.listened_s = 0.0
+        self.hearing = Hearing(workspace, self)
+        self.menu = SessionMenu(workspace, self)
+        self.title = TitleRow(self.menu)
+        self.layout_page, self.panel = LayoutPage(workspace), PartsPanel(workspace)
+        self.layout_page.add_asked.connect(self.add_asked)
+        self.trace, self.skyline = Trace(workspace), Skyline(workspace)
+        self.lens, self.sheets = Lens(workspace), Sheets(workspace)
+        self.hand_over, self.transport = HandOverPage(workspace), Transport()
+        self.message = QLabel("", objectName="message", wordWrap=True)
+        self.message.hide()
+        self.pages = QStackedWidget()
+        self.work = QSplitter(Qt.Orientation.Vertical, childrenCollapsible=False)
+        self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
+        self._hush.timeout.connect(self.message.hide)
+        self._tick = QTimer(self, interval=_TICK_MS)
+        self._tick.timeout.connect(self._follow)
+        self._lay_out()
+        self._connect()
+        self._add_keys()
+        self._session_changed()
+        self._hearing_changed()
+        self.open_station(PASSES.index(workspace.pass_) + 1 if workspace.session.parts else LAY_OUT)
+        self._tick.start()
+        workspace.begin()
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet of the pass that is open."""
+        return self.sheets.currentWidget()
+
+    # building
+
+    def _lay_out(self) -> None:
+        heading = QHBoxLayout()
+        heading.setContentsMargins(16, 4, 16, 0)
+        self.about = ElidedLabel("soft")
+        heading.setSpacing(0)
+        heading.addWidget(QLabel("Skyline", objectName="head"))
+        heading.addSpacing(14)
+        heading.addWidget(self.about, 1)
+        heading.addWidget(Legend(self.workspace))
+        heading.addSpacing(14)
+        order = QButtonGroup(self)
+        self.in_time, self.tallest = (
+            QPushButton(text, checkable=True, objectName="") for text in ("in time", "tallest first")
+        )
+        self.in_time.setChecked(True)
+        for button in (self.in_time, self.tallest):
+            order.addButton(button)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            heading.addWidget(button)
+        chart = QWidget()
+        column = QVBoxLayout(chart)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(heading)
+        column.addWidget(self.skyline, 1)
+        close = QWidget()
+        row = QHBoxLayout(close)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.lens, 3)
+        row.addWidget(_rule(vertical=True))
+        row.addWidget(self.sheets, 2)
+        for widget, share in ((self.trace, 5), (chart, 4), (close, 4)):
+            self.work.addWidget(widget)
+            self.work.setStretchFactor(self.work.count() - 1, share)
+        self.work.setSizes([262, 208, 212])
+        passes = QWidget()
+        beside = QHBoxLayout(passes)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(0)
+        for widget in (self.panel, _rule(vertical=True), self.work):
+            beside.addWidget(widget, 1 if widget is self.work else 0)
+        for page in (self.layout_page, passes, self.hand_over):
+            self.pages.addWidget(page)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        for widget in (self.title, _rule(), self.message, self.pages, _rule(), self.transport):
+            layout.addWidget(widget, 1 if widget is self.pages else 0)
+
+    def _connect(self) -> None:
+        workspace, transport, hearing = self.workspace, self.transport, self.hearing
+        workspace.session_changed.connect(self._session_changed)
+        workspace.take_changed.connect(self._session_changed)
+        workspace.take_changed.connect(self._remark_on_take)
+        workspace.keeper.saved.connect(self._show_state)
+        workspace.told.connect(self.tell)
+        hearing.changed.connect(self._hearing_changed)
+        self.menu.open_asked.connect(self.open_asked)
+        self.menu.keys_asked.connect(self.show_keys)
+        self.menu.history_asked.connect(self.show_history)
+        self.menu.marker_chosen.connect(self.go_to)
+        self.hand_over.told.connect(self.tell)
+        self.trace.loop_asked.connect(hearing.loop_mark)
+        self.trace.seek_asked.connect(hearing.seek)
+        self.tallest.toggled.connect(self.skyline.set_by_rank)
+        self.title.undo.clicked.connect(workspace.undo)
+        self.title.redo.clicked.connect(workspace.redo)
+        self.title.route.station_chosen.connect(self.open_station)
+        transport.play_asked.connect(hearing.toggle_play)
+        transport.loop_toggled.connect(hearing.set_looping)
+        transport.compare_chosen.connect(hearing.set_compare)
+        transport.match_toggled.connect(hearing.set_matched)
+        transport.hear_chosen.connect(hearing.set_hear)
+        transport.all_toggled.connect(hearing.set_compare_all)
+
+    def _add_keys(self) -> None:
+        workspace, hearing = self.workspace, self.hearing
+        actions = {
+            "next": lambda: workspace.walk(1),
+            "previous": lambda: workspace.walk(-1),
+            "next_over": lambda: workspace.walk(1, True),
+            "previous_over": lambda: workspace.walk(-1, True),
+            "next_phrase": lambda: workspace.walk_spans(workspace.take.phrases, 1, hearing.heard_at()),
+            "previous_phrase": lambda: workspace.walk_spans(workspace.take.phrases, -1, hearing.heard_at()),
+            "next_word": lambda: workspace.walk_spans(workspace.take.words, 1, hearing.heard_at()),
+            "previous_word": lambda: workspace.walk_spans(workspace.take.words, -1, hearing.heard_at()),
+            "next_part": lambda: workspace.walk_parts(1),
+            "previous_part": lambda: workspace.walk_parts(-1),
+            "all_parts": lambda: workspace.take_parts([p.id for p in workspace.session.parts]),
+            "done": workspace.toggle_done,
+            "more": lambda: workspace.change_more(-_STEP_DB),
+            "less": lambda: workspace.change_more(_STEP_DB),
+            "leave": workspace.toggle_leave,
+            "forget": workspace.forget_hand,
+            "draw": workspace.draw_mark,
+            "play": hearing.toggle_play,
+            "loop": self.transport.loop.toggle,
+            "compare": hearing.next_compare,
+            "compare_all": self.transport.all.toggle,
+            "hear": hearing.next_hear,
+            "hear_only": lambda: workspace.part.id and workspace.toggle_heard_only(workspace.part.id),
+            "mute": lambda: workspace.part.id and self.panel.rows[workspace.part.id].toggle_mute(),
+            "match": self.transport.match.toggle,
+            "zoom_in": lambda: self.trace.zoom(1 / 1.6),
+            "zoom_out": lambda: self.trace.zoom(1.6),
+            "zoom_mark": self._zoom_mark,
+            "whole": lambda: workspace.set_view(*workspace.song),
+            "rank": lambda: (self.in_time if self.tallest.isChecked() else self.tallest).setChecked(True),
+            "marker": self._name_place,
+            "next_marker": lambda: self._walk_markers(1),
+            "previous_marker": lambda: self._walk_markers(-1),
+            "undo": workspace.undo,
+            "redo": workspace.redo,
+            "save": self.menu.save,
+            "save_as": self.menu.save_as,
+            "open": self.open_asked.emit,
+            "history": self.show_history,
+            "lay_out": lambda: self.open_station(LAY_OUT),
+            **{w.kind: lambda i=i: self.open_station(i) for i, w in enumerate(PASSES, 1)},
+            "hand_over": lambda: self.open_station(HAND_OVER),
+            "keys": self.show_keys,
+        }
+        for name, action in actions.items():
+            shortcut = QShortcut(
+                QKeySequence(key_of(name)), self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut
+            )
+            shortcut.activated.connect(action)
+
+    # what is shown
+
+    def warn_of_the_session(self) -> None:
+        """Say what a wary eye sees in the recordings that were opened."""
+        takes = [self.workspace.pool.take(item.source) for item in self.workspace.session.items]
+        troubled = [take.trouble for take in takes if take.trouble]
+        if len(troubled) == 1:
+            self.tell(troubled[0])
+        elif troubled:
+            self.tell(f"{len(troubled)} recordings cannot be used; Lay out (1) says why. {troubled[0]}")
+
+    def _remark_on_take(self) -> None:
+        """Say once what a wary eye sees in the take at hand."""
+        take, part = self.workspace.take, self.workspace.part
+        if take.source in self._remarked or take.figures is None or not part.found:
+            return
+        self._remarked.add(take.source)
+        if part.voice_lufs is None:
+            self.tell(f"No voice was found in {part.name}, so nothing can be measured against it; it can be heard.")
+        elif take.figures.clipped:
+            self.tell(f"{part.name} has clipped: {take.figures.clipped} samples stand at full scale.")
+
+    def tell(self, words: str) -> None:
+        """Show one line to the person for a while."""
+        self.message.setText(words)
+        self.message.show()
+        self._hush.start()
+
+    def _session_changed(self) -> None:
+        part, which = self.workspace.part, self.workspace.pass_
+        self._show_counts()
+        self._show_state()
+        role = f"{part.name}, {theme.ROLE_WORDS[part.role]}"
+        voice = "" if part.voice_lufs is None else f" · voice {theme.signed(part.voice_lufs)} LUFS"
+        if part.found and part.voice_lufs is None:
+            voice = " · no voice found"
+        self.about.setText(f"{role}{voice} · {which.many}{which.over_what}" if part.id else "")
+        self.transport.show_stillness(*self.workspace.stillness())
+        history = self.workspace.keeper.history
+        for button, name, key in (
+            (self.title.undo, history.undo_name, "Ctrl+Z"),
+            (self.title.redo, history.redo_name, "Ctrl+Shift+Z"),
+        ):
+            button.setEnabled(name is not None)
+            button.setToolTip(f"{name} ({key})" if name else "")
+
+    def _show_counts(self) -> None:
+        counts = {}
+        for i, which in enumerate(PASSES, 1):
+            over = [(p.id, m.id) for p in self.workspace.session.parts for m in which.marks(p) if p.change(m) < 0]
+            counts[i] = (len(over), sum(1 for one in over if one not in self.heard))
+        self.title.route.show_counts(counts, bool(self.workspace.leaks.stale()))
+
+    def _show_state(self) -> None:
+        keeper, part = self.workspace.keeper, self.workspace.part
+        self.title.name.setText(self.workspace.session.name)
+        kept = "kept in the journal, not saved yet" if keeper.unsaved else "saved"
+        kept = "NOT KEPT: no room for the journal" if keeper.at_risk else kept
+        if not keeper.unsaved and keeper.saved_at:
+            kept = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
+        kind = {1: "mono", 2: "stereo"}.get(part.source.channels, "")
+        about = f"{kind}, {part.source.sample_rate / 1000:g} kHz, {theme.clock(part.source.duration)} · "
+        self.title.state.setText((about if part.id else "") + kept)
+        self.title_changed.emit()
+
+    def _hearing_changed(self) -> None:
+        hearing, transport = self.hearing, self.transport
+        transport.show_compare(hearing.compare)
+        transport.show_hear(hearing.hear)
+        transport.all.setChecked(hearing.compare_all)
+        transport.loop.setChecked(hearing.looping)
+        transport.match.setChecked(hearing.matched)
+        transport.show_match(hearing.matched, hearing.gain_db)
+        transport.show_device(hearing.player.device.name, hearing.player.device.silent)
+
+    def open_station(self, index: int) -> None:
+        """Open a station of the route."""
+        if LAY_OUT < index < HAND_OVER:
+            self.workspace.open_pass(PASSES[index - 1])
+            self._session_changed()
+        self.pages.setCurrentIndex(0 if index == LAY_OUT else 2 if index == HAND_OVER else 1)
+        self.title.route.show_station(index)
+
+    def show_keys(self) -> None:
+        """Open the page of keys."""
+        KeysPage(self).open()
+
+    def show_history(self) -> None:
+        """Open the history beside the work."""
+        HistoryPage(self.workspace, self).show()
+
+    # hearing
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_S and not event.modifiers() and not event.isAutoRepeat():
+            self.hearing.hold_as_sung(True)
+            self.transport.show_compare("as sung")
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_S and not event.isAutoRepeat():
+            self.hearing.set_compare(self.hearing.compare)
+        else:
+            super().keyReleaseEvent(event)
+
+    def changeEvent(self, event) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.hearing.set_compare(self.hearing.compare)
+        super().changeEvent(event)
+
+    def _follow(self) -> None:
+        workspace, player = self.workspace, self.hearing.player
+        seconds = self.hearing.heard_at()
+        self.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
+        self.transport.show_playing(player.playing, player.preparing)
+        if player.trouble:
+            self.tell(f"{player.trouble}. Playing stopped; the work is kept.")
+            player.trouble = ""
+        self.transport.meter.show_peak(player.peak())
+        self.trace.set_playhead(seconds, player.playing)
+        if player.playing:
+            self._listened(_TICK_MS / 1000)
+            part = workspace.part
+            heard = {(part.id, m.id) for m in part.marks if m.span[0] <= seconds <= m.span[1]} - self.heard
+            if heard:
+                self.heard |= heard
+                self._show_counts()
+
+    def _listened(self, seconds: float) -> None:
+        """Count the listening, and remind of a rest where that is wanted."""
+        self.listened_s += seconds
+        if self.listened_s >= _REST_AFTER_S:
+            self.listened_s = 0.0
+            if self.menu.rest.isChecked():
+                self.tell("Ears tire of esses: 20 minutes were listened. A rest of 10 to 15 minutes does them good.")
+
+    def _zoom_mark(self) -> None:
+        mark = self.workspace.mark
+        if mark:
+            middle = sum(mark.span) / 2
+            self.workspace.set_view(middle - 0.75, middle + 0.75)
+
+    def _name_place(self) -> None:
+        at = self.hearing.heard_at() + self.workspace.offset
+        name, given = QInputDialog.getText(self, "Marker", f"A name for {theme.clock(max(0.0, at))}")
+        if given:
+            self.workspace.mark_place(at, name)
+
+    def _walk_markers(self, step: int) -> None:
+        places = [m.at for m in self.workspace.session.markers]
+        if not places:
+            self.tell("There is no marker yet. Press K to name the place that is heard.")
+            return
+        here = self.hearing.heard_at() + self.workspace.offset
+        later, earlier = [t for t in places if t > here + 0.01], [t for t in places if t < here - 0.3]
+        self.go_to((later or places[:1])[0] if step > 0 else (earlier or places[-1:])[-1])
+
+    def go_to(self, song_s: float) -> None:
+        """Go to a second of the song."""
+        at = song_s - self.workspace.offset
+        self.workspace.select(None)
+        self.hearing.seek(at)
+        first, last = self.workspace.view
+        if not first <= at <= last:
+            self.workspace.set_view(at - 0.2 * (last - first), at + 0.8 * (last - first))
+
+    # the window's state
+
+    def state(self) -> dict[str, str]:
+        """What the window remembers of this page."""
+        return {"work": bytes(self.work.saveState().toHex()).decode()}
+
+    def restore(self, state: dict[str, str]) -> None:
+        """Be as it was."""
+        self.work.restoreState(QByteArray.fromHex(state.get("work", "").encode()))
+
+    def rest_aside(self) -> None:
+        """Be quiet and write everything down while something else is being opened."""
+        self.hearing.player.stop()
+        self.workspace.keeper.settle()
+
+    def shut(self) -> None:
+        """Stop playing, keep what is unsaved, give the device back."""
+        self._tick.stop()
+        self.hearing.close()
+        self.workspace.close()
+
+
+def _rule(vertical: bool = False) -> QFrame:
+    line = QFrame()
+    line.setStyleSheet(f"background: {theme.RULE.name()}")
+    if vertical:
+        line.setFixedWidth(1)
+    else:
+        line.setFixedHeight(1)
+    return line

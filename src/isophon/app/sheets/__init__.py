@@ -1,0 +1,14 @@
+"""The passes as the window shows them, one file each; in working order here, one line each."""
+
+from isophon.app.model.passes import Pass
+from isophon.app.sheets import bleed, breaths, esses, floor, pops, ticks
+
+PASSES: tuple[Pass, ...] = (
+    floor.PASS,
+    bleed.PASS,
+    pops.PASS,
+    ticks.PASS,
+    breaths.PASS,
+    esses.PASS,
+)
+FIRST = esses.PASS  # open at first: the heart of the work

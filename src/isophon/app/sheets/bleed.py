@@ -1,0 +1,202 @@
+"""The Bleed sheet's extras: learning, what was found, and pictures of the delay and the path in time and frequency."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from isophon.app import theme
+from isophon.app.model.leaks import CLICK
+from isophon.app.model.passes import Knob, Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import Extras
+from isophon.core.passes.bleed.learn import response
+from isophon.core.passes.bleed.settings import Leak
+from isophon.core.session.model import Part
+from isophon.core.takes.pictures import Axis
+
+_PATH_MS, _PATH_HZ, _PATH_DB, _BETWEEN = (-3.0, 45.0), (100.0, 10_000.0), 40.0, 6
+
+
+class BleedExtras(Extras):
+    """Learn, switch, and see."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.on = QCheckBox("take it out")
+        self.on.clicked.connect(lambda on: workspace.set_of_kind("bleed", "on", on))
+        self.source = QComboBox(sizeAdjustPolicy=QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.source.setMinimumContentsLength(10)
+        self.source.setAccessibleName("What the leak is learned from")
+        self.source.setToolTip("What leaked: the cue, a click that only the take itself tells of, or another singer")
+        self.source.activated.connect(lambda _: self._choose())
+        self.learn = QPushButton("")
+        self.learn.setToolTip(
+            "Find what leaked into the parts in hand and learn how it reached the microphone: from the selected "
+            "time, else from the moments in which it is heard best"
+        )
+        self.learn.clicked.connect(lambda: self._learn(workspace.parts_in_hand, workspace.selection))
+        self.learn_all = QPushButton("In all parts")
+        self.learn_all.setToolTip("The same for every part of the session")
+        self.learn_all.clicked.connect(lambda: self._learn([p.id for p in workspace.session.parts], None))
+        for widget in (self.learn, self.learn_all, self.source):
+            widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.words = QLabel("", objectName="soft", wordWrap=True)
+        self.picture = LeakPicture(workspace)
+        self.in_head = (self.on,)
+        row = QHBoxLayout(spacing=8)
+        row.addWidget(self.source, 1)
+        row.addWidget(self.learn)
+        row.addWidget(self.learn_all)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 2)
+        column.setSpacing(3)
+        column.addLayout(row)
+        column.addWidget(self.words)
+        column.addWidget(self.picture, 1)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        part, leak = self.workspace.part, self.workspace.part.leak
+        self.on.setChecked(part.bleed.on)
+        self.on.setEnabled(bool(leak and leak.key))
+        sources = self.workspace.leaks.sources(part)
+        if [(self.source.itemData(i), self.source.itemText(i)) for i in range(self.source.count())] != sources:
+            self.source.clear()
+            for name, words in sources:
+                self.source.addItem(words, name)
+        self.source.setCurrentIndex(self.source.findData(self.workspace.leaks.source(part)))
+        self._show_words()
+        self._show_span()
+        self.picture.update()
+
+    def _choose(self) -> None:
+        self.workspace.leaks.choose(self.workspace.parts_in_hand, self.source.currentData())
+        self._show_words()
+
+    def _learn(self, part_ids: Collection[str], span: tuple[float, float] | None) -> None:
+        self.workspace.leaks.learn(part_ids, self.source.currentData(), span)
+
+    def _show_words(self) -> None:
+        part = self.workspace.part
+        self.words.setText(_told(part.leak, self.workspace.leaks.source(part), bool(self.workspace.leaks.cues)))
+
+    def _show_span(self) -> None:
+        span = self.workspace.selection
+        self.learn.setText("Learn here" if span is None else f"Learn from {span[1] - span[0]:.1f} s")
+
+
+def _told(leak: Leak | None, source: str, has_cue: bool) -> str:
+    if leak is None and source == CLICK:
+        more = "" if has_cue else " With the headphone feed as a cue (Lay out, 1) more than a click can go."
+        return f"Not learned yet: a click that comes again and again is found in the take itself.{more}"
+    if leak is None:
+        return "Not learned yet."
+    if not leak.key and leak.own_click:
+        return "No regular click was found; nothing is taken out."
+    if not leak.key:
+        return f"No leak of {', '.join(leak.cues)} was found; nothing is taken out. Move the cue, or leave it."
+    drift = f", drifts {theme.signed(leak.ppm)} ppm" if leak.ppm else ""
+    start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
+    learned = f", from {start:.1f} to {end:.1f} s" if leak.moments else ""
+    less = f"{leak.less_db:.0f} dB less of it"
+    if leak.own_click:
+        return f"a click every {1000 * leak.beat_s:.2f} ms{learned}; {less}"
+    return f"{', '.join(leak.cues)}: heard {1000 * leak.delay_s:.2f} ms later{drift}{learned}; {less}"
+
+
+class LeakPicture(QWidget):
+    """How alike take and cue are at each delay (or how the click comes again), the path in time, and in frequency."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self.workspace = workspace
+        self.setMinimumHeight(56)
+        self.setAccessibleName("The delay, and the learned path over time and frequency")
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        width = (self.width() - 2 * _BETWEEN) / 3
+        boxes = [QRectF(i * (width + _BETWEEN) + 0.5, 1, width - 1, self.height() - 2) for i in range(3)]
+        painter.setBrush(theme.PAPER)
+        for box in boxes:
+            painter.setPen(QPen(theme.RULE, 1))
+            painter.drawRect(box)
+        leak = self.workspace.part.leak
+        if leak is None or not leak.heights:
+            painter.setPen(theme.SOFT_INK)
+            painter.setFont(theme.sans(11))
+            for box, words in zip(boxes, ("delay", "path over time", "over frequency"), strict=True):
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+            return
+        self._draw_delay(painter, boxes[0], leak)
+        if leak.path:
+            path = np.frombuffer(leak.path, np.float32).reshape(leak.ways, -1)[0].astype(float)
+            self._draw_path(painter, boxes[1], leak, path)
+            self._draw_response(painter, boxes[2], leak, path)
+
+    def _draw_delay(self, painter: QPainter, box: QRectF, leak: Leak) -> None:
+        heights = np.frombuffer(leak.heights, np.uint8) / 255
+        x = np.linspace(box.left(), box.right(), len(heights))
+        y = box.bottom() - 16 - heights * (box.height() - 22)
+        _line(painter, x, y, theme.IN_HAND if leak.key else theme.SOFT_INK)
+        first, last = leak.lags
+        if leak.own_click:
+            _words(painter, box, (f"{first:.1f} s", "beat", f"{last:.1f} s"))
+        else:
+            _words(painter, box, (f"{theme.signed(first)} s", "delay", f"{theme.signed(last)} s"))
+
+    def _draw_path(self, painter: QPainter, box: QRectF, leak: Leak, path: np.ndarray) -> None:
+        ms = (np.arange(len(path)) / leak.rate - leak.before_s) * 1_000
+        shown = (ms >= _PATH_MS[0]) & (ms <= _PATH_MS[1])
+        full = float(np.abs(path).max()) + 1e-12
+        x = box.left() + (ms[shown] - _PATH_MS[0]) / (_PATH_MS[1] - _PATH_MS[0]) * box.width()
+        y = box.center().y() - 6 - path[shown] / full * (box.height() / 2 - 10)
+        _line(painter, x, y, theme.INK)
+        _words(painter, box, (f"{theme.signed(_PATH_MS[0])} ms", "path", f"{_PATH_MS[1]:.0f} ms"))
+
+    def _draw_response(self, painter: QPainter, box: QRectF, leak: Leak, path: np.ndarray) -> None:
+        """The path's gain over frequency, the strongest at the top."""
+        hz, level = response(path, leak.rate, _PATH_HZ)
+        x = box.left() + np.log(hz / _PATH_HZ[0]) / np.log(_PATH_HZ[1] / _PATH_HZ[0]) * box.width()
+        y = box.top() + 5 + np.minimum(level.max() - level, _PATH_DB) / _PATH_DB * (box.height() - 24)
+        _line(painter, x, y, theme.INK)
+        _words(painter, box, (f"{_PATH_HZ[0]:.0f} Hz", "", f"{_PATH_HZ[1] / 1000:.0f} kHz"))
+
+
+def _line(painter: QPainter, x: np.ndarray, y: np.ndarray, ink: QColor) -> None:
+    painter.setPen(QPen(ink, 1.2))
+    painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
+
+
+def _words(painter: QPainter, box: QRectF, words: tuple[str, str, str]) -> None:
+    painter.setFont(theme.sans(11))
+    painter.setPen(theme.SOFT_INK)
+    foot = QRectF(box.left() + 4, box.bottom() - 16, box.width() - 8, 14)
+    sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight)
+    for text, side in zip(words, sides, strict=True):
+        painter.drawText(foot, side | Qt.AlignmentFlag.AlignVCenter, text)
+
+
+def _empty(part: Part) -> str:
+    return "No hits of a leak stand out here." if part.leak is not None else "The sheet learns what leaked."
+
+
+PASS = Pass(
+    "bleed", "Bleed", "hit", "hits of the leak", " in dB over the voice around them", theme.bleed_shape,
+    (
+        Knob("much", "How much goes", 0.05, "%", "How much of the predicted leak is taken out"),
+        Knob("careful", "Careful with the voice", 0.05, "%",
+             "How much of what the prediction missed is left, so that nothing sounds under water"),
+        Knob("nudge_ms", "Cue moved by", 1, "ms",
+             "Where the cue is looked for, when it is found at the wrong place; learn again afterwards", True),
+    ),
+    (-54.0, -12.0, -80.0, 12.0), None, axis=Axis(200.0, 16_000.0, 160, 0.012), extras=BleedExtras,
+    by_hand="How much of the leak goes is set for the whole part; a hit can be left as sung (L).",
+    words={("bleed", "on"): "bleed"}, empty=_empty,
+)  # fmt: skip

@@ -1,0 +1,111 @@
+"""The sheets: the few settings of each pass, and a picture of what comes down."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from isophon.app.model.passes import Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets import PASSES
+from isophon.app.views.slider import Slider
+from isophon.core.session.settings import role_default
+
+_WIDTH = 168
+
+
+class Sheets(QStackedWidget):
+    """The sheet of the pass that is open."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.of = {which.kind: Sheet(workspace, which) for which in PASSES}
+        for sheet in self.of.values():
+            self.addWidget(sheet)
+        workspace.part_changed.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        self.setCurrentWidget(self.of[self.workspace.pass_.kind])
+
+
+class Sheet(QWidget):
+    """Every setting acts at once and is heard at once; the tick marks the role's default."""
+
+    def __init__(self, workspace: Workspace, which: Pass, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace, self.which = workspace, which
+        self.sliders = {knob.name: self._slider(knob) for knob in which.knobs}
+        head = QHBoxLayout()
+        self.about = QLabel(objectName="soft")
+        head.addWidget(QLabel(which.name, objectName="head"))
+        head.addSpacing(10)
+        head.addWidget(self.about, 1)
+        self.more = QPushButton("More", checkable=True, objectName="plain")
+        self.more.toggled.connect(self._show_more)
+        self.reset = QPushButton("Defaults", objectName="plain")
+        self.reset.setToolTip("All settings back to the role’s default, for the parts in hand")
+        self.reset.clicked.connect(workspace.role_settings)
+        self.again = QPushButton("Look again", objectName="plain")
+        self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
+                              "what was decided by hand stays")  # fmt: skip
+        self.again.clicked.connect(workspace.leaks.look_again)
+        self.extras = which.extras(workspace) if which.extras else None
+        for widget in self.extras.in_head if self.extras else ():
+            head.addWidget(widget)
+            head.addSpacing(8)
+        for button in (self.again, self.more, self.reset):
+            head.addWidget(button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 16, 8)
+        column.setSpacing(1)
+        column.addLayout(head)
+        if self.extras is not None:
+            column.addWidget(self.extras)
+            self.extras.knobs_turned.connect(lambda: self._show_more(self.more.isChecked()))
+        for slider in self.sliders.values():
+            column.addWidget(slider)
+        self.picture = which.picture(workspace) if which.picture else None
+        column.addWidget(self.picture or QWidget(), 1)
+        self._column = column
+        self._show_more(False)
+        more = any(knob.more for knob in which.knobs) or (self.extras is not None and self.extras.has_more)
+        self.more.setVisible(more)
+        workspace.part_changed.connect(self._show)
+        workspace.take_changed.connect(self._show)
+        workspace.hand_changed.connect(self._show_hand)
+        self._show()
+
+    def _slider(self, knob) -> Slider:
+        low, high = self.which.range_of(knob)
+        default = getattr(role_default(self.which.kind, "lead"), knob.name)
+        slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH)
+        slider.setToolTip(knob.tip)
+        slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture))
+        return slider
+
+    def _show_more(self, on: bool) -> None:
+        knobs = self.extras is None or self.extras.knobs_shown
+        for knob in self.which.knobs:
+            self.sliders[knob.name].setVisible(knobs and (on or not knob.more))
+        if self.extras is not None:
+            self.extras.show_more(on)
+            self._column.setStretchFactor(self.extras, 0 if knobs else 1)
+
+    def _show_hand(self) -> None:
+        if self.extras is not None:
+            self.extras.show_part()
+
+    def _show(self) -> None:
+        part, kind = self.workspace.part, self.which.kind
+        settings, default = part.settings(kind), role_default(kind, part.role)
+        greyed = self.which.greyed(settings)
+        for name, slider in self.sliders.items():
+            slider.show_value(getattr(settings, name), getattr(default, name))
+            slider.setEnabled(name not in greyed)
+        count = len(self.workspace.parts_in_hand)
+        self.about.setText(f"for the {count} parts in hand" if count > 1 else self.which.about(part))
+        parts = [p for p in self.workspace.session.parts if p.id in self.workspace.parts_in_hand]
+        self.reset.setEnabled(any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
+        self.again.setVisible(any(p.stale for p in parts))
+        self._show_hand()

@@ -1,0 +1,1 @@
+"""What is seen of a session at work."""

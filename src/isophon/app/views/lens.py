@@ -1,0 +1,302 @@
+"""The lens: the mark in hand close up, as sung beside cleaned, with its box to drag."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.ink import ink_image
+from isophon.app.views.slider import Slider
+from isophon.core.marks import Mark
+from isophon.core.session import edits
+from isophon.core.takes.pictures import Axis, close_margin, close_picture
+
+_GRAB, _CAPTION = 7, 18
+_COLUMNS = 360
+
+
+class LensPictures(QWidget):
+    """As sung beside cleaned, at the same scale. The box's edges drag in time and frequency."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self._sung: tuple[object, QImage] | None = None
+        self._cleaned: tuple[object, QImage] | None = None
+        self._drag: str | None = None
+        self._gesture = 0
+        self._window: tuple[float, float] | None = None
+        self.setMinimumHeight(80)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Lens")
+        self.setToolTip("Drag the edges of the box: its time and its band, by hand.")
+        workspace.part_changed.connect(self.update)
+        workspace.hand_changed.connect(self._taken)
+        workspace.take_changed.connect(self.update)
+
+    @property
+    def axis(self) -> Axis:
+        """The frequencies shown."""
+        return self.workspace.pass_.axis
+
+    def _taken(self) -> None:
+        self._window = None
+        self.update()
+
+    def window_s(self, mark: Mark) -> tuple[float, float]:
+        """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
+        if self._window is None:
+            start, end = mark.span
+            around = self.workspace.pass_.around_s
+            self._window = (max(0.0, start - around), end + around)
+        return self._window
+
+    def boxes(self) -> tuple[QRectF, QRectF]:
+        """Where as sung and cleaned are drawn."""
+        left, gap = 44, 10
+        width, height = (self.width() - left - gap) / 2, self.height() - _CAPTION
+        return QRectF(left, _CAPTION, width, height), QRectF(left + width + gap, _CAPTION, width, height)
+
+    def mark_box(self, mark: Mark, picture: QRectF) -> QRectF:
+        """The mark's time and band within a picture."""
+        first, last = self.window_s(mark)
+        start, end = mark.span
+        low, high = self.workspace.pass_.box(mark, self.axis)
+        x = [picture.left() + (t - first) / (last - first) * picture.width() for t in (start, end)]
+        top = picture.top() + (0.0 if high is None else max(0.0, self.axis.place(high))) * picture.height()
+        bottom = picture.top() + min(1.0, self.axis.place(low)) * picture.height()
+        return QRectF(x[0], top + 1, x[1] - x[0], bottom - top - 1)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.PAPER)
+        mark = self.workspace.mark
+        if mark is None:
+            painter.setPen(theme.SOFT_INK)
+            painter.setFont(theme.sans(14))
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "Take a mark in hand: click a bar, or press →" if self.workspace.marks else "",
+            )
+            return
+        sung, cleaned = self.boxes()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        if self.workspace.pass_.waves:
+            self._draw_waves(painter, mark, sung, cleaned)
+        else:
+            painter.drawImage(sung, self._picture(mark, False))
+            painter.drawImage(cleaned, self._picture(mark, True))
+            self._draw_axis(painter, sung)
+        for box, text in ((sung, "as sung"), (cleaned, "cleaned")):
+            painter.setPen(theme.INK)
+            painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
+            label = QRectF(box.left(), 0, box.width(), _CAPTION - 2)
+            painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+        self._draw_box(painter, self.mark_box(mark, sung), mark)
+        painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(self.mark_box(mark, cleaned))
+
+    def _draw_waves(self, painter: QPainter, mark: Mark, sung: QRectF, cleaned: QRectF) -> None:
+        """The samples around a tick, as sung and cleaned, on one scale."""
+        take, (start, end) = self.workspace.take, self.window_s(mark)
+        rate = take.recording.sample_rate
+        first, count = round(start * rate), max(4, round((end - start) * rate))
+        plan = tuple(t for t in self.workspace.part.plan if t.last > first and t.first < first + count)
+        waves = [take.renderer.cleaned(what, first, count)[0] for what in ((), plan)]
+        full = max(1e-6, float(np.abs(waves[0]).max()))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for box, wave in ((sung, waves[0]), (cleaned, waves[1])):
+            painter.setPen(QPen(theme.RULE, 1))
+            painter.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
+            x = box.left() + np.arange(count) / (count - 1) * box.width()
+            y = box.center().y() - wave / full * (box.height() / 2 - 12)
+            painter.setPen(QPen(theme.INK, 1.4))
+            painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
+        painter.setFont(theme.mono(12))
+        painter.setPen(theme.SOFT_INK)
+        words = f"{1000 * (end - start):.0f} ms"
+        painter.drawText(QRectF(0, sung.bottom() - 20, 40, 16), Qt.AlignmentFlag.AlignRight, words)
+
+    def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
+        painter.setFont(theme.mono(12))
+        painter.setPen(theme.SOFT_INK)
+        for hz in self.axis.ticks:
+            y = max(8.0, box.top() + self.axis.place(hz) * box.height())
+            text = theme.hertz(hz)
+            painter.drawText(
+                QRectF(0, y - 8, 38, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+            )
+
+    def _draw_box(self, painter: QPainter, box: QRectF, mark: Mark) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.IN_HAND, 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box)
+        painter.setBrush(theme.PAPER)
+        for name, point in self._handles(box).items():
+            if name in self.workspace.pass_.handles:
+                painter.drawEllipse(point, 4, 4)
+
+    @staticmethod
+    def _handles(box: QRectF) -> dict[str, QPointF]:
+        return {
+            "start": QPointF(box.left(), box.center().y()),
+            "end": QPointF(box.right(), box.center().y()),
+            "low": QPointF(box.center().x(), box.bottom()),
+            "high": QPointF(box.center().x(), box.top() + 4),
+        }
+
+    def _picture(self, mark: Mark, cleaned: bool) -> QImage:
+        take, window = self.workspace.take, self.window_s(mark)
+        rate = take.recording.sample_rate
+        margin = close_margin(rate, self.axis)
+        first, count = round(window[0] * rate) - margin, round((window[1] - window[0]) * rate) + 2 * margin
+        plan = (
+            tuple(t for t in self.workspace.part.plan if t.last > first and t.first < first + count) if cleaned else ()
+        )
+        key = (take, window, plan, self.axis)
+        kept = self._cleaned if cleaned else self._sung
+        if kept is None or kept[0] != key:
+            start = max(0, first)
+            read = take.renderer.cleaned(plan, start, first + count - start)
+            samples = np.pad(read, ((0, 0), (start - first, 0)))
+            image = ink_image(close_picture(samples, rate, _COLUMNS, self.axis), self.workspace.part.voice_lufs)
+            kept = (key, image)
+            if cleaned:
+                self._cleaned = kept
+            else:
+                self._sung = kept
+        return kept[1]
+
+    def _under(self, at: QPointF) -> str | None:
+        mark = self.workspace.mark
+        if mark is None:
+            return None
+        box = self.mark_box(mark, self.boxes()[0])
+        if box.top() - _GRAB <= at.y() <= box.bottom() + _GRAB and box.left() - _GRAB <= at.x() <= box.right() + _GRAB:
+            every = {"start": abs(at.x() - box.left()), "end": abs(at.x() - box.right()),
+                     "low": abs(at.y() - box.bottom()), "high": abs(at.y() - box.top())}  # fmt: skip
+            distance = {name: every[name] for name in self.workspace.pass_.handles}
+            name = min(distance, key=distance.__getitem__)
+            return name if distance[name] <= _GRAB else None
+        return None
+
+    def mousePressEvent(self, event) -> None:
+        self._drag = self._under(event.position())
+        self._gesture += 1
+
+    def mouseMoveEvent(self, event) -> None:
+        mark, at = self.workspace.mark, event.position()
+        if self._drag is None or mark is None:
+            edge = self._under(at)
+            shape = {"start": Qt.CursorShape.SizeHorCursor, "end": Qt.CursorShape.SizeHorCursor}
+            self.setCursor(
+                Qt.CursorShape.ArrowCursor if edge is None else shape.get(edge, Qt.CursorShape.SizeVerCursor)
+            )
+            return
+        picture = self.boxes()[0]
+        first, last = self.window_s(mark)
+        time = first + (at.x() - picture.left()) / picture.width() * (last - first)
+        hz = self.axis.hz(float(np.clip((at.y() - picture.top()) / picture.height(), 0, 1)))
+        (start, end), (low, high) = mark.span, mark.band
+        if self._drag in ("start", "end"):
+            self.workspace.set_edge(self._drag, time, ("lens", self._gesture))
+            return
+        if self._drag == "low":
+            low = min(hz, 0.7 * (high or self.axis.high))
+        else:
+            high = None if hz >= 0.97 * self.axis.high else max(hz, low / 0.7)
+        self.workspace.edit(
+            f"box by hand · {self.workspace.part.name}",
+            lambda s: edits.set_box(s, self.workspace.part.id, mark.id, start, end, low, high),
+            ("lens", self._gesture),
+        )
+
+    def mouseReleaseEvent(self, event) -> None:
+        self._drag = None
+
+
+class Lens(QWidget):
+    """The pictures with their numbers, the blend, and what a hand can decide."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.head, self.numbers = QLabel(objectName="head"), QLabel()
+        self.numbers.setFont(theme.mono(13))
+        self.pictures = LensPictures(workspace)
+        self.warning = QLabel(objectName="soft")
+        self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %")
+        self.blend.setToolTip("How much of the change is kept")
+        self.blend.moved.connect(self._blend)
+        self.leave = QPushButton("Leave as sung", checkable=True)
+        self.leave.setToolTip("Leave as sung (L)")
+        self.leave.clicked.connect(workspace.toggle_leave)
+        self.forget = QPushButton("Back to the ceiling")
+        self.forget.setToolTip("Forget what was set by hand (Backspace)")
+        self.forget.clicked.connect(workspace.forget_hand)
+        head = QHBoxLayout()
+        head.addWidget(self.head)
+        head.addStretch()
+        head.addWidget(self.numbers)
+        foot = QHBoxLayout()
+        foot.addWidget(self.leave)
+        foot.addWidget(self.forget)
+        foot.addWidget(self.blend, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 12, 8)
+        layout.setSpacing(6)
+        layout.addLayout(head)
+        layout.addWidget(self.pictures, 1)
+        layout.addWidget(self.warning)
+        layout.addLayout(foot)
+        workspace.part_changed.connect(self._show)
+        workspace.hand_changed.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        mark, part = self.workspace.mark, self.workspace.part
+        marks = self.workspace.marks_in_hand()
+        for widget in (self.leave, self.forget, self.blend):
+            widget.setEnabled(mark is not None)
+        self.warning.setText(self._warning(mark))
+        self.warning.setVisible(bool(self.warning.text()))
+        if mark is None:
+            self.head.setText("Lens")
+            self.numbers.setText("")
+            return
+        which, all_marks = self.workspace.pass_, self.workspace.marks
+        place = all_marks.index(mark) + 1 if mark in all_marks else 0
+        one = f"{which.one.capitalize()} {place} of {len(all_marks)}"
+        self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.many} in hand")
+        change = part.change(mark)
+        at, level = theme.clock(mark.span[0] + self.workspace.offset), theme.level(mark.level_db, "LUFS")
+        over = f"{theme.signed(which.height(mark))} dB {which.over}"
+        done = which.told(mark, change) or f"change {theme.signed(change)} dB"
+        self.numbers.setText("   ".join(filter(None, (at, level, over, done, which.more_told(mark)))))
+        self.leave.setChecked(all(m.hand.leave for m in marks))
+        self.forget.setEnabled(any(m.hand.any for m in marks))
+        self.blend.setVisible(which.blends)
+        self.blend.show_value(100 * (1.0 if mark.hand.blend is None else mark.hand.blend))
+
+    def _warning(self, mark: Mark | None) -> str:
+        """What a wary eye would say about the mark in hand."""
+        if mark is None:
+            return ""
+        which = self.workspace.pass_
+        if mark.confidence < getattr(self.workspace.part.settings(mark.kind), "sure", 0.0) and not mark.hand.any:
+            return f"Not sure enough to be {which.an}: left unless a hand decides."
+        return which.warning(self.workspace, mark)
+
+    def _blend(self, value: float, gesture: object) -> None:
+        self.workspace.edit(
+            f"blend · {self.workspace.part.name}",
+            lambda s: edits.set_blend(s, self.workspace.part.id, self.workspace.in_hand, value / 100),
+            gesture,
+        )

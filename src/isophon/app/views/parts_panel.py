@@ -1,0 +1,318 @@
+"""The parts panel: one row a part, the guides below; what is open in each, and whether it is heard."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isophon.app import theme
+from isophon.app.model.passes import Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.slider import Slider
+from isophon.core.session import layout
+from isophon.core.session.model import Guide, Part
+
+WIDTH = 244
+_HEAD = 46
+_SOON_MS = 150
+
+
+class PartsPanel(QFrame):
+    """Click: take in hand. Ctrl: several. Shift: all between."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent, objectName="panel")
+        self.workspace = workspace
+        self.rows: dict[str, ItemRow] = {}
+        self.setFixedWidth(WIDTH)
+        self.work = QLabel("", objectName="soft")
+        self.bar = QProgressBar(maximum=1000, textVisible=False)
+        self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
+        self._soon.timeout.connect(self._show_work)
+        self.stop = QPushButton("Stop", objectName="plain")
+        self.stop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.stop.clicked.connect(self._stop_or_go)
+        working = QHBoxLayout()
+        working.setContentsMargins(14, 0, 6, 0)
+        working.addWidget(self.work, 1)
+        working.addWidget(self.stop)
+        self._list = QVBoxLayout()
+        self._list.setContentsMargins(0, 0, 0, 8)
+        self._list.setSpacing(0)
+        inner = QWidget(objectName="panel")
+        inner.setLayout(self._list)
+        scroll = QScrollArea(widgetResizable=True, objectName="panel")
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inner)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(scroll, 1)
+        column.addLayout(working)
+        column.addWidget(self.bar)
+        workspace.session_changed.connect(self._show)
+        workspace.take_changed.connect(self._show)
+        workspace.part_changed.connect(self._show)
+        workspace.pool.progressed.connect(lambda: self._soon.isActive() or self._soon.start())
+        self._show()
+        self._show_work()
+
+    def _show(self) -> None:
+        ids = [item.id for item in self.workspace.session.items]
+        kinds = {item.id: isinstance(item, Guide) for item in self.workspace.session.items}
+        if [(i, row.is_guide) for i, row in self.rows.items()] != [(i, kinds[i]) for i in ids]:
+            self._fill()
+        for row in self.rows.values():
+            row.show_state()
+
+    def _fill(self) -> None:
+        while self._list.count():
+            widget = self._list.takeAt(0).widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.rows = {}
+        session = self.workspace.session
+        for title, items in (("Parts", session.parts), ("Guides", session.guides)):
+            if not items:
+                continue
+            heading = QLabel(f"{title}  {len(items)}", objectName="head")
+            heading.setContentsMargins(14, 8, 0, 4)
+            self._list.addWidget(heading)
+            for item in items:
+                row = ItemRow(self.workspace, item.id, isinstance(item, Guide))
+                row.taken.connect(self._take)
+                self.rows[item.id] = row
+                self._list.addWidget(row)
+        self._list.addStretch(1)
+
+    def _take(self, part_id: str, modifiers: Qt.KeyboardModifier) -> None:
+        workspace = self.workspace
+        if modifiers & Qt.KeyboardModifier.ShiftModifier:
+            ids = [p.id for p in workspace.session.parts]
+            here, there = ids.index(workspace.part.id), ids.index(part_id)
+            between = ids[min(here, there) : max(here, there) + 1]
+            workspace.take_parts([workspace.part.id, *(i for i in between if i != workspace.part.id)])
+        else:
+            workspace.take_part(part_id, bool(modifiers & Qt.KeyboardModifier.ControlModifier))
+
+    def _show_work(self) -> None:
+        done, total, fraction = self.workspace.pool.overall()
+        stopped = self.workspace.pool.stopped
+        busy = total > 0
+        self.bar.setVisible(busy)
+        self.bar.setValue(round(1000 * fraction))
+        self.stop.setVisible(busy or stopped)
+        self.stop.setText("Go on" if stopped else "Stop")
+        self.work.setVisible(busy or stopped)
+        self.work.setText("surveying stopped" if stopped else f"surveying, {done} of {total} steps")
+        for row in self.rows.values():
+            row.update()
+
+    def _stop_or_go(self) -> None:
+        if self.workspace.pool.stopped:
+            self.workspace.pool.resume(self.workspace.session)
+        else:
+            self.workspace.pool.stop()
+        self._show_work()
+
+
+class ItemRow(QWidget):
+    """One part or guide: name, role, where its open marks are, hear and mute; gain and pan while in hand."""
+
+    taken = Signal(str, object)
+
+    def __init__(self, workspace: Workspace, item_id: str, is_guide: bool) -> None:
+        super().__init__()
+        self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
+        self._open_marks: tuple[Part, Pass, list[float]] | None = None
+        self.hear, self.mute = (QPushButton(text, checkable=True, objectName="small") for text in ("hear", "mute"))
+        self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
+        self.mute.setToolTip("Leave it out of the stack and the bed (U)")
+        self.hear.clicked.connect(lambda: workspace.toggle_heard_only(item_id))
+        self.mute.clicked.connect(self.toggle_mute)
+        low, high = layout.GAIN_RANGE_DB
+        self.gain = Slider("Gain", low, high, 0.0, lambda v: f"{theme.signed(v)} dB", 0.5, 38)
+        self.pan = Slider("Pan", -1.0, 1.0, 0.0, _side, 0.05, 38)
+        for slider, name in ((self.gain, "gain_db"), (self.pan, "pan")):
+            slider.setToolTip("For listening only, never handed over")
+            slider.moved.connect(lambda value, gesture, name=name: self._listen(name, value, gesture))
+        buttons = QHBoxLayout()
+        buttons.setContentsMargins(0, 0, 0, 0)
+        buttons.setSpacing(4)
+        buttons.addStretch(1)
+        for button in (self.hear, self.mute):
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            buttons.addWidget(button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 24, 8, 6)
+        column.setSpacing(0)
+        column.addLayout(buttons)
+        for slider in (self.gain, self.pan):
+            column.addWidget(slider)
+        self.setMinimumHeight(_HEAD)
+        self.setAccessibleName("Guide" if is_guide else "Part")
+
+    @property
+    def item(self) -> Part | Guide:
+        """What this row shows."""
+        return self.workspace.session.item(self.item_id)
+
+    def show_state(self) -> None:
+        """Show what the session says now."""
+        item, listening = self.item, self.item.listening
+        in_hand = self.item_id == self.workspace.part.id
+        self.hear.setChecked(self.item_id in self.workspace.heard_only)
+        self.mute.setChecked(listening.muted)
+        self.gain.show_value(listening.gain_db)
+        self.pan.show_value(listening.pan)
+        self.gain.setVisible(in_hand or self.is_guide)
+        self.pan.setVisible(in_hand)
+        trouble = self.workspace.pool.take(item.source).trouble
+        self.setToolTip(trouble or ("" if self.is_guide else _TIP))
+        self.update()
+
+    def toggle_mute(self) -> None:
+        """Mute, or no longer."""
+        muted = not self.item.listening.muted
+        words = f"{'mute' if muted else 'mute no longer'} · {self.item.name}"
+        self.workspace.edit(words, lambda s: layout.set_listening(s, self.item_id, muted=muted))
+
+    def _listen(self, name: str, value: float, gesture: object) -> None:
+        words = f"{'gain' if name == 'gain_db' else 'pan'} {value:g} · {self.item.name}"
+        self.workspace.edit(
+            words, lambda s: layout.set_listening(s, self.item_id, **{name: value}), (self.item_id, gesture)
+        )
+
+    def paintEvent(self, event) -> None:
+        item = self.item
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ids = self.workspace.parts_in_hand
+        if item.id in ids:
+            painter.fillRect(self.rect(), theme.PAPER)
+            painter.fillRect(0, 0, 4, self.height(), theme.IN_HAND if item.id == ids[0] else theme.CONTOUR)
+        painter.setPen(QPen(theme.RULE, 1))
+        painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
+        what = item.kind if isinstance(item, Guide) else self._told(item)
+        painter.setFont(theme.sans(12))
+        painter.setPen(theme.SOFT_INK)
+        room = painter.fontMetrics().horizontalAdvance(what) + 8
+        painter.drawText(QRectF(self.width() - room - 6, 4, room, 20), _RIGHT, what)
+        left = 14.0
+        if isinstance(item, Part):
+            self._draw_standing(painter, item, QPointF(20, 14))
+            left = 32.0
+        weight = theme.QFont.Weight.Bold if item.id in ids else theme.QFont.Weight.Normal
+        painter.setFont(theme.sans(13, weight))
+        muted = item.listening.muted
+        painter.setPen(theme.SOFT_INK if muted else theme.INK)
+        space = self.width() - left - room - 12
+        name = painter.fontMetrics().elidedText(item.name, Qt.TextElideMode.ElideRight, round(space))
+        painter.drawText(QRectF(left, 4, space, 20), _LEFT, name)
+        self._draw_strip(painter, item, QRectF(32 if left > 20 else 14, 28, self.width() - 32 - 112, 12))
+
+    def _told(self, part: Part) -> str:
+        """The role; in the Floor pass the level of the stillness, as sung and cleaned."""
+        still = self.workspace.pool.take(part.source).stillness(part.plan) if self.workspace.pass_.still else None
+        return theme.ROLE_WORDS[part.role] if still is None else theme.from_to(*still)
+
+    def _draw_standing(self, painter: QPainter, part: Part, at: QPointF) -> None:
+        """Not visited: a ring. In work: half filled. Done: filled with a tick."""
+        done, begun = (
+            self.workspace.pass_.kind in part.done,
+            part.id in self.workspace.visited or any(m.hand.any for m in part.marks),
+        )
+        ink = theme.DONE if done else theme.INK
+        painter.setPen(QPen(ink, 1.4))
+        painter.setBrush(ink if done else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(at, 5.5, 5.5)
+        if done:
+            tick = QPainterPath(at + QPointF(-2.6, 0.2))
+            tick.lineTo(at + QPointF(-0.6, 2.3))
+            tick.lineTo(at + QPointF(2.8, -2.2))
+            painter.setPen(QPen(theme.PAPER, 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(tick)
+        elif begun:
+            painter.setBrush(ink)
+            painter.drawPie(QRectF(at.x() - 5.5, at.y() - 5.5, 11, 11), 90 * 16, 180 * 16)
+
+    def _draw_strip(self, painter: QPainter, item: Part | Guide, box: QRectF) -> None:
+        """Where in the song the item lies, and its open marks."""
+        take = self.workspace.pool.take(item.source)
+        words, fraction = self.workspace.pool.state(item.source)
+        painter.setFont(theme.sans(12))
+        if take.trouble or words:
+            painter.setPen(theme.OVER if take.trouble else theme.SOFT_INK)
+            text = "cannot be used" if take.trouble else words
+            painter.drawText(QRectF(box.left(), box.top() - 4, box.width(), 18), _LEFT, text)
+            if words and not take.trouble:
+                painter.fillRect(QRectF(box.left(), box.bottom() + 2, box.width() * fraction, 2), theme.DONE)
+            return
+        start, end = self.workspace.session.span
+        scale = box.width() / max(1e-3, end - start)
+        first = box.left() + (item.offset_s - start) * scale
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.fillRect(QRectF(first, box.bottom() - 1, item.source.duration * scale, 2), theme.CONTOUR)
+        if isinstance(item, Part):
+            which = self.workspace.pass_
+            if self._open_marks is None or self._open_marks[:2] != (item, which):
+                self._open_marks = (item, which, [m.span[0] for m in which.marks(item) if item.change(m) < 0])
+            for x in {round(first + at * scale) for at in self._open_marks[2]}:
+                painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() == Qt.MouseButton.LeftButton and not self.is_guide:
+            self.taken.emit(self.item_id, event.modifiers())
+
+    def contextMenuEvent(self, event) -> None:
+        if self.is_guide:
+            return
+        if self.item_id not in self.workspace.parts_in_hand:
+            self.workspace.take_part(self.item_id)
+        part_menu(self.workspace, self).popup(event.globalPos())
+
+
+def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
+    """What can be done with the parts in hand."""
+    menu, part = QMenu(parent), workspace.part
+    others = [p.id for p in workspace.session.parts if p.id != part.id]
+    alike = [p.id for p in workspace.session.parts if p.id != part.id and p.role == part.role]
+    in_hand = [i for i in workspace.parts_in_hand if i != part.id]
+    for words, ids in (
+        (f"Settings from {part.name} to the others in hand", in_hand),
+        (f"Settings from {part.name} to every {theme.ROLE_WORDS[part.role]}", alike),
+        (f"Settings from {part.name} to all parts", others),
+    ):
+        menu.addAction(words, lambda ids=ids: workspace.give_settings(ids)).setEnabled(bool(ids))
+    menu.addAction("Back to the role’s default", workspace.role_settings)
+    menu.addSeparator()
+    menu.addAction("This pass is done, or no longer\tD", workspace.toggle_done)
+    menu.addAction(
+        "Take all parts in hand\tCtrl+A", lambda: workspace.take_parts([p.id for p in workspace.session.parts])
+    )
+    return menu
+
+
+def _side(pan: float) -> str:
+    if abs(pan) < 0.005:
+        return "middle"
+    return f"{abs(100 * pan):.0f} % {'left' if pan < 0 else 'right'}"
+
+
+_TIP = "Click: take in hand. Ctrl: several. Shift: all between. Right button: settings to others."
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

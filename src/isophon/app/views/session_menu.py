@@ -1,0 +1,105 @@
+"""The menu behind "More": saving, opening, voice cards, and what is wanted or not."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.core.errors import IsophonError
+from isophon.core.reading import path_of
+from isophon.core.session import edits, file, layout
+from isophon.core.session.model import Marker
+
+_CARDS = "Voice card (*.voicecard)"
+
+
+class SessionMenu(QMenu):
+    """Acts on the workspace; ``rest`` is the action that turns the rest reminder on."""
+
+    open_asked = Signal()
+    keys_asked = Signal()
+    history_asked = Signal()
+    marker_chosen = Signal(float)
+
+    def __init__(self, workspace: Workspace, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.addAction("Save\tCtrl+S", self.save)
+        self.addAction("Save as…\tCtrl+Shift+S", self.save_as)
+        self.addAction("Open or add…\tCtrl+O", self.open_asked.emit)
+        self.addSeparator()
+        self.addAction("History\tCtrl+H", self.history_asked.emit)
+        self.markers = self.addMenu("Markers")
+        self.markers.aboutToShow.connect(self._list_markers)
+        self.addSeparator()
+        self.addAction("Look for marks again", workspace.look_again)
+        self.addAction("Keep these settings as a voice card…", self.save_card)
+        self.addAction("Start from a voice card…", self.load_card)
+        self.addSeparator()
+        self.rest = self.addAction("Remind me to rest my ears")
+        self.rest.setCheckable(True)
+        self.addAction("Keys\tF1", self.keys_asked.emit)
+
+    def save(self) -> None:
+        """Save to the session's file."""
+        if self.workspace.keeper.saved_as:
+            self.workspace.keeper.save(self.workspace.keeper.saved_as)
+        else:
+            self.save_as()
+
+    def save_as(self) -> None:
+        """Save under a name that is asked for."""
+        session = self.workspace.session
+        folder = path_of(session.items[0].source.path).parent if session.items else Path()
+        start = self.workspace.keeper.saved_as or folder / (session.name + file.ENDING)
+        name, _ = QFileDialog.getSaveFileName(self, "Save the session", str(start), f"Isophon session (*{file.ENDING})")
+        if name:
+            path = Path(name)
+            self.workspace.keeper.save(path if path.suffix == file.ENDING else path.with_name(path.name + file.ENDING))
+
+    def _list_markers(self) -> None:
+        """Each marker with what can be done with it."""
+        workspace = self.workspace
+        self.markers.clear()
+        if not workspace.session.markers:
+            self.markers.addAction("None yet: press K to name the place that is heard").setEnabled(False)
+        for marker in workspace.session.markers:
+            inner = self.markers.addMenu(f"{marker.name}   {theme.clock(marker.at)}")
+            inner.addAction("Go there", lambda m=marker: self.marker_chosen.emit(m.at))
+            inner.addAction("Rename…", lambda m=marker: self._rename(m))
+            inner.addAction("Remove", lambda m=marker: workspace.edit(
+                f"remove {m.name}", lambda s: layout.remove_marker(s, m.id)))  # fmt: skip
+
+    def _rename(self, marker: Marker) -> None:
+        name, given = QInputDialog.getText(self, "Marker", "What is it called?", text=marker.name)
+        if given:
+            self.workspace.edit(f"rename {marker.name}", lambda s: layout.change_marker(s, marker.id, name=name))
+
+    def save_card(self) -> None:
+        """Keep the settings in force for one singer."""
+        singer, named = QInputDialog.getText(self, "Voice card", "Whose voice is it?")
+        if not (named and singer.strip()):
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Keep the voice card", f"{singer.strip()}.voicecard", _CARDS)
+        if name:
+            try:
+                file.save_card(singer.strip(), self.workspace.part, Path(name))
+            except IsophonError as error:
+                self.workspace.told.emit(str(error))
+
+    def load_card(self) -> None:
+        """Use the settings of a voice card; one step of the history."""
+        name, _ = QFileDialog.getOpenFileName(self, "Start from a voice card", "", _CARDS)
+        if name:
+            try:
+                settings = file.load_card(Path(name))
+            except IsophonError as error:
+                self.workspace.told.emit(str(error))
+                return
+            self.workspace.edit(
+                "start from a voice card", lambda s: edits.set_settings(s, self.workspace.parts_in_hand, settings)
+            )

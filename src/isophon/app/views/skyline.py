@@ -1,0 +1,416 @@
+"""The skyline: one bar a mark, as high as it stands out of the voice, under the ceiling."""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_left
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.trace import LEFT, RIGHT
+from isophon.core.marks import GONE_DB, Mark
+from isophon.core.session.settings import value_range
+
+_GRAB = 6
+_BAR = 11.0
+_TAG_HEIGHT = 18.0
+_TOP, _BOTTOM = 26, 12
+
+
+class Legend(QWidget):
+    """Beside the skyline's name: what each of its ceilings is, with its line. Nothing of it lies over the bars."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.setMinimumHeight(20)
+        workspace.part_changed.connect(self._show)
+        workspace.take_changed.connect(self._show)
+        self._show()
+
+    def _rows(self) -> list[tuple[str, bool]]:
+        part, which = self.workspace.part, self.workspace.pass_
+        if not self.workspace.marks:
+            return []
+        settings = getattr(part, which.kind)
+        return [(f"{words} {theme.signed(getattr(settings, name))} dB", in_force)
+                for name, words, _, in_force in which.ceilings(part)]  # fmt: skip
+
+    def _show(self) -> None:
+        rows = self._rows()
+        self.setFixedWidth(sum(theme.text_width(words, 13) + 44 for words, _ in rows))
+        self.setAccessibleName(", ".join(words for words, _ in rows))
+        self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x, middle = 0.0, self.height() / 2
+        for words, in_force in self._rows():
+            style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
+            painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
+            painter.drawLine(QPointF(x, middle), QPointF(x + 22, middle))
+            painter.setPen(theme.OVER)
+            painter.setFont(theme.sans(13))
+            width = theme.text_width(words, 13) + 4
+            painter.drawText(QRectF(x + 28, 0, width, self.height()), Qt.AlignmentFlag.AlignVCenter, words)
+            x += width + 40
+
+
+class Skyline(QWidget):
+    """Drag a ceiling; drag a bar's top (by hand); click: take in hand; drag across: take several."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self._drag: tuple[str, str] | None = None
+        self._gesture = 0
+        self._numbers = True
+        self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
+        self._band: tuple[QPointF, QPointF] | None = None
+        self.setMinimumHeight(110)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Skyline")
+        workspace.part_changed.connect(self.update)
+        workspace.hand_changed.connect(self.update)
+        workspace.view_changed.connect(self.update)
+        workspace.take_changed.connect(self.update)
+
+    # geometry
+
+    def set_by_rank(self, on: bool) -> None:
+        """Order the bars by height instead of by time."""
+        self.workspace.by_rank = on
+        self.update()
+
+    def _plot(self) -> QRectF:
+        return QRectF(LEFT, _TOP, max(10, self.width() - LEFT - RIGHT), max(10, self.height() - _TOP - _BOTTOM))
+
+    def _range(self) -> tuple[float, float]:
+        """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
+        marks, which = self.workspace.marks, self.workspace.pass_
+        if self._range_of is None or self._range_of[0] is not marks:
+            low, high, lowest, highest = which.bounds
+            heights = [which.height(m) for m in marks] or [low]
+            top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
+            bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
+            self._range_of = (marks, (max(bottom, lowest), min(top, highest)))
+        return self._range_of[1]
+
+    def y_of(self, level_db: float) -> float:
+        """The height of a stand-out."""
+        low, high = self._range()
+        plot = self._plot()
+        return plot.bottom() - (level_db - low) / (high - low) * plot.height()
+
+    def db_at(self, y: float) -> float:
+        """The stand-out at a height."""
+        low, high = self._range()
+        plot = self._plot()
+        return float(low + (plot.bottom() - y) / plot.height() * (high - low))
+
+    def bars(self) -> list[tuple[Mark, QRectF]]:
+        """Each mark in view with its full bar, as sung."""
+        marks, plot, height_of = self.workspace.marks, self._plot(), self.workspace.pass_.height
+        low, high = self._range()
+        if self.workspace.by_rank:
+            marks = sorted(marks, key=lambda m: -height_of(m))
+            step = plot.width() / max(1, len(marks))
+            places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
+        else:
+            start, end = self.workspace.view
+            scale = plot.width() / (end - start)
+            seen = [(m, *m.span) for m in marks if m.span[1] >= start and m.span[0] <= end]
+            places = [
+                (m, plot.left() + ((a + b) / 2 - start) * scale, max(4.0, min(_BAR, (b - a) * scale)))
+                for m, a, b in seen
+            ]
+        bottom, tall = plot.bottom(), plot.height() / (high - low)
+        heights = [max(1.0, (height_of(m) - low) * tall) for m, _, _ in places]
+        return [
+            (m, QRectF(x - width / 2, bottom - height, width, height))
+            for (m, x, width), height in zip(places, heights, strict=True)
+        ]
+
+    def ceilings(self) -> list[tuple[str, str, float, bool]]:
+        """The proposals: setting, words, height in dB, and whether it is the one in force."""
+        return self.workspace.pass_.ceilings(self.workspace.part)
+
+    # painting
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.PAPER)
+        self._draw_scale(painter)
+        if not self.workspace.marks:
+            painter.setFont(theme.sans(14))
+            painter.setPen(theme.SOFT_INK)
+            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
+            return
+        painter.setClipRect(QRectF(LEFT, 0, self.width() - LEFT - RIGHT, self.height()))
+        bars = self.bars()
+        self._numbers = self._room_for_numbers(bars)
+        self._draw_bars(painter, bars)
+        painter.setClipping(False)
+        self._draw_ceilings(painter)
+        self._draw_numbers(painter, bars)
+        if self._band:
+            painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
+            painter.drawRect(QRectF(*self._band).normalized())
+
+    def _empty_text(self) -> str:
+        part = self.workspace.part
+        if not self.workspace.session.parts:
+            return "There is no part here yet. Add recordings in Lay out (1)."
+        if self.workspace.take.trouble:
+            return self.workspace.take.trouble
+        if not part.found:
+            return f"The {self.workspace.pass_.many} appear here once this part has been surveyed."
+        if self.workspace.part.voice_lufs is None:
+            return "No voice was found here to measure against."
+        if told := self.workspace.pass_.empty(part):
+            return told
+        return f"No {self.workspace.pass_.many} were found. Drag over the ruler to select one, then press N to draw it."
+
+    def _draw_scale(self, painter: QPainter) -> None:
+        plot = self._plot()
+        low, high = self._range()
+        painter.setFont(theme.mono(12))
+        tags = self._tags().values() if self.workspace.marks else ()
+        usual = self._usual_band()
+        if usual:
+            top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
+            painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
+        for level in range(int(np.ceil(low / 6) * 6), int(high) + 1, 6):
+            y = self.y_of(level)
+            painter.setPen(QPen(theme.RULE, 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(theme.SOFT_INK)
+            if any(tag.top() - 8 < y < tag.bottom() + 8 for tag in tags):
+                continue
+            text = theme.signed(level, 0) + (" dB" if level + 6 > high else "")
+            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, text)
+        painter.setPen(QPen(theme.INK, 1.2))
+        painter.drawLine(QPointF(plot.left(), plot.bottom()), QPointF(plot.right(), plot.bottom()))
+
+    def _usual_band(self) -> tuple[float, float] | None:
+        sure = getattr(getattr(self.workspace.part, self.workspace.pass_.kind), "sure", 0.0)
+        heights = [self.workspace.pass_.height(m) for m in self.workspace.marks if m.confidence >= sure]
+        return tuple(np.percentile(heights, [25, 75])) if len(heights) >= 4 else None
+
+    def _draw_bars(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
+        """All bars, those of one look at once: a long part has hundreds."""
+        part, height_of = self.workspace.part, self.workspace.pass_.height
+        sure = getattr(getattr(part, self.workspace.pass_.kind), "sure", 0.0)
+        (low, high), plot = self._range(), self._plot()
+        tall = plot.height() / (high - low)
+        left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for mark, bar in bars:
+            change = part.change(mark)
+            top = min(bar.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
+            if mark.hand.leave:
+                hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
+            elif mark.confidence < sure and not mark.hand.any:
+                unsure.append(bar)
+            elif change < 0:
+                changed.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
+                cut.append(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()))
+            else:
+                left_alone.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
+        painter.setPen(Qt.PenStyle.NoPen)
+        for ink, boxes in ((theme.SOFT_INK, left_alone), (theme.INK, changed), (theme.OVER_FAINT, cut)):
+            painter.setBrush(ink)
+            painter.drawRects(boxes)
+        painter.setBrush(QBrush(theme.SOFT_INK, Qt.BrushStyle.Dense5Pattern))
+        painter.drawRects(unsure)
+        painter.setPen(QPen(theme.SOFT_INK, 1.3))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRects(hollow)
+        painter.setPen(QPen(theme.OVER, 2))
+        painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
+        in_hand = set(self.workspace.in_hand)
+        for mark, bar in bars:
+            if mark.hand.any or mark.id in in_hand:
+                self._draw_notes(painter, mark, bar, mark.id in in_hand)
+
+    def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, in_hand: bool) -> None:
+        change = self.workspace.part.change(mark)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if in_hand:
+            painter.setPen(QPen(theme.IN_HAND, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(bar.adjusted(-4, -3, 4, 0))
+        if mark.hand.any and not mark.hand.leave:
+            pole = QPointF(
+                bar.right() + 3, min(bar.bottom() - 1, self.y_of(self.workspace.pass_.height(mark) + change))
+            )
+            painter.setPen(QPen(theme.HAND_FLAG, 1.5))
+            painter.drawLine(pole, pole + QPointF(0, -13))
+            painter.setBrush(theme.HAND_FLAG)
+            flag = [pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]
+            painter.drawPolygon(QPolygonF(flag))
+
+    def _draw_numbers(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
+        """What is done to marks, over their bars, wherever that covers neither a bar nor another number."""
+        if not self._numbers:
+            return
+        painter.setFont(theme.mono(12))
+        metrics, plot = painter.fontMetrics(), self._plot()
+        in_hand = set(self.workspace.in_hand)
+        boxes = sorted((bar for _, bar in bars), key=QRectF.left)
+        lefts = [box.left() for box in boxes]
+        taken: list[QRectF] = []
+        ground = theme.PAPER.toRgb()
+        ground.setAlpha(225)
+        for mark, bar in sorted(bars, key=lambda one: one[0].id not in in_hand):
+            text, ink = self._words_of(mark)
+            if not text:
+                continue
+            width = metrics.horizontalAdvance(text) + 4
+            left = min(max(plot.left(), bar.center().x() - width / 2), plot.right() - width)
+            box = QRectF(left, bar.top() - 19, width, 15)
+            near = boxes[bisect_left(lefts, box.left() - _BAR) : bisect_left(lefts, box.right())]
+            covers = any(box.intersects(other) for other in near if other is not bar)
+            if any(box.intersects(other) for other in taken) or (covers and mark.id not in in_hand):
+                continue
+            taken.append(box)
+            painter.fillRect(box, ground)
+            painter.setPen(theme.IN_HAND if mark.id in in_hand else ink)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _words_of(self, mark: Mark) -> tuple[str, QColor]:
+        """What is done to a mark in a word or number, and its ink; no word for one that is let through."""
+        change = self.workspace.part.change(mark)
+        if mark.hand.leave:
+            return "as sung", theme.SOFT_INK
+        gone = self.workspace.pass_.gone(self.workspace.part)
+        if change <= GONE_DB and gone:
+            return gone, theme.OVER
+        return theme.signed(change) if change <= -0.05 else "", theme.OVER
+
+    def _room_for_numbers(self, bars: list[tuple[Mark, QRectF]]) -> bool:
+        """Whether the numbers over the bars that change would mostly not run into each other."""
+        centres = sorted(bar.center().x() for mark, bar in bars if self.workspace.part.change(mark) < 0)
+        return len(centres) < 2 or float(np.median(np.diff(centres))) > 38
+
+    def _draw_ceilings(self, painter: QPainter) -> None:
+        plot = self._plot()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        tags = self._tags()
+        for setting, _, level, in_force in self.ceilings():
+            y = self.y_of(level)
+            style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
+            painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
+            painter.drawLine(QPointF(plot.left() - 4, y), QPointF(plot.right(), y))
+            painter.setPen(QPen(theme.OVER, 1))
+            painter.setBrush(theme.OVER if in_force else theme.PAPER)
+            painter.drawRoundedRect(tags[setting], 3, 3)
+            painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
+            painter.setPen(theme.PAPER if in_force else theme.OVER)
+            painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
+
+    def _tags(self) -> dict[str, QRectF]:
+        """The grips of the ceilings on the axis, moved apart where they would overlap."""
+        places = sorted((self.y_of(level), setting) for setting, _, level, _ in self.ceilings())
+        if len(places) == 2 and places[1][0] - places[0][0] < _TAG_HEIGHT:
+            middle = (places[0][0] + places[1][0]) / 2
+            places = [(middle - _TAG_HEIGHT / 2 - 0.5, places[0][1]), (middle + _TAG_HEIGHT / 2 + 0.5, places[1][1])]
+        return {name: QRectF(4, y - _TAG_HEIGHT / 2, LEFT - 8, _TAG_HEIGHT) for y, name in places}
+
+    # mouse
+
+    def _under(self, at: QPointF) -> tuple[str, str]:
+        """What is under the pointer: a ceiling's tag, a bar's top, a bar, a ceiling's line, or nothing."""
+        for setting, tag in self._tags().items():
+            if tag.contains(at):
+                return "ceiling", setting
+        near = [(m, b) for m, b in self.bars() if b.left() - 3 <= at.x() <= b.right() + 3]
+        for mark, _ in near:
+            handle = self.y_of(self.workspace.pass_.height(mark) + self.workspace.part.change(mark))
+            if mark.id in self.workspace.in_hand and abs(at.y() - handle) <= _GRAB:
+                return "bar", mark.id
+        for setting, _, level, _ in sorted(self.ceilings(), key=lambda c: not c[3]):
+            if abs(at.y() - self.y_of(level)) <= _GRAB - 1:
+                return "ceiling", setting
+        for mark, bar in near:
+            handle = self.y_of(self.workspace.pass_.height(mark) + self.workspace.part.change(mark))
+            if abs(at.y() - handle) <= _GRAB:
+                return "bar", mark.id
+            if at.y() >= bar.top() - _GRAB:
+                return "mark", mark.id
+        return "nothing", ""
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._gesture += 1
+        self._drag = self._under(event.position())
+        what, name = self._drag
+        if what in ("bar", "mark"):
+            adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            ids = [*self.workspace.in_hand, name] if adding else [name]
+            self.workspace.take_in_hand(list(dict.fromkeys(ids)), show=self.workspace.by_rank)
+        elif what == "nothing":
+            self._band = (event.position(), event.position())
+
+    def mouseMoveEvent(self, event) -> None:
+        at = event.position()
+        if self._drag is None:
+            self._hover(at)
+            return
+        what, name = self._drag
+        gesture = ("skyline", self._gesture)
+        if what == "ceiling":
+            self._drag_ceiling(name, self.db_at(at.y()), gesture)
+        elif what == "bar":
+            mark = self.workspace.part.mark(name)
+            if mark:
+                self.workspace.set_change([name], self.db_at(at.y()) - self.workspace.pass_.height(mark), gesture)
+        elif self._band:
+            self._band = (self._band[0], at)
+            self.update()
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self._band:
+            box = QRectF(*self._band).normalized()
+            self._band = None
+            if box.width() > 4:
+                inside = [m.id for m, bar in self.bars() if box.left() <= bar.center().x() <= box.right()]
+                self.workspace.take_in_hand(inside, show=False)
+            else:
+                self.workspace.take_in_hand([], show=False)
+        self._drag = None
+        self.update()
+
+    def _drag_ceiling(self, setting: str, level: float, gesture: object) -> None:
+        which, part = self.workspace.pass_, self.workspace.part
+        low, high = value_range(which.kind, setting)
+        # a ceiling may count from something of the singer's own
+        zero = next(line for name, _, line, _ in self.ceilings() if name == setting) - getattr(
+            part.settings(which.kind), setting
+        )
+        self.workspace.set_setting(setting, min(high, max(low, level - zero)), gesture)
+
+    def _hover(self, at: QPointF) -> None:
+        what, _ = self._under(at)
+        shapes = {
+            "ceiling": Qt.CursorShape.SizeVerCursor,
+            "bar": Qt.CursorShape.SizeVerCursor,
+            "mark": Qt.CursorShape.PointingHandCursor,
+        }
+        self.setCursor(shapes.get(what, Qt.CursorShape.ArrowCursor))
+        tips = {
+            "ceiling": "Drag: the ceiling. What stands over the lower of both is brought down to it.",
+            "bar": "Drag: this mark alone, by hand.",
+            "mark": "Click: take in hand. Ctrl: take several.",
+        }
+        self.setToolTip(tips.get(what, "Drag across the bars to take several in hand."))
+
+
+_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -1,0 +1,440 @@
+"""The trace: the song's overview, a ruler, the wave and the spectrogram, with the marks drawn on them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from isophon.app import theme
+from isophon.app.model.jobs import Job
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.ink import ink_image, wave_image
+from isophon.app.views.map_signs import Stamps, draw_gate, draw_ruler, draw_warnings
+from isophon.core.marks import Mark
+from isophon.core.passes.gaps.treat import Fade
+from isophon.core.takes.pictures import LOWS, WAVE_STEP, Axis, close_margin, close_picture
+from isophon.core.takes.take import Take
+
+LEFT, RIGHT = 64, 16
+_OVERVIEW, _RULER = 30, 24
+_ZOOM = 1.25
+_SHARP_BELOW_S = 4.0
+_SHARP_AFTER_MS = 90
+_GRAB = 5
+_DRAW_LINE_BELOW = 2.0  # frames a pixel
+
+
+class Trace(QWidget):
+    """Wheel zooms at the pointer, drag pans, drag on the ruler selects, double-click on a mark loops it."""
+
+    loop_asked = Signal()
+    seek_asked = Signal(float)
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.playhead = 0.0
+        self._ground: QPixmap | None = None
+        self._ground_key: object = None
+        self._song_kept: tuple[object, QPixmap] | None = None
+        self._sharp: tuple[tuple[float, float, Axis], QImage] | None = None
+        self._sharp_take = workspace.take
+        self._stamps = Stamps()
+        self._job: Job | None = None
+        self._drag: tuple[str, float, tuple[float, float]] | None = None
+        self._moved, self._gesture = False, 0
+        self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
+        self._settled.timeout.connect(self._sharpen)
+        self.setMinimumHeight(160)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Trace")
+        self.setToolTip(
+            "Wheel: zoom. Drag: move along. Drag on the ruler: select. "
+            "Drag an edge of the mark in hand: its time. Double-click a mark: loop it."
+        )
+        workspace.part_changed.connect(self.update)
+        workspace.hand_changed.connect(self.update)
+        workspace.view_changed.connect(self._view_changed)
+        workspace.take_changed.connect(self._take_changed)
+
+    # geometry
+
+    def _plot_width(self) -> float:
+        return max(10.0, self.width() - LEFT - RIGHT)
+
+    def x_of(self, seconds: float) -> float:
+        """The place of a time."""
+        start, end = self.workspace.view
+        return LEFT + (seconds - start) / (end - start) * self._plot_width()
+
+    def time_at(self, x: float) -> float:
+        """The time at a place."""
+        start, end = self.workspace.view
+        return start + (x - LEFT) / self._plot_width() * (end - start)
+
+    def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
+        """Overview, ruler, wave, spectrogram."""
+        width, top = self._plot_width(), 4
+        rest = self.height() - top - _OVERVIEW - _RULER - 6
+        wave = rest * 0.40
+        return (
+            QRectF(LEFT, top, width, _OVERVIEW),
+            QRectF(LEFT, top + _OVERVIEW, width, _RULER),
+            QRectF(LEFT, top + _OVERVIEW + _RULER, width, wave),
+            QRectF(LEFT, top + _OVERVIEW + _RULER + wave + 16, width, rest - wave - 16),
+        )
+
+    # painting
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        ratio = self.devicePixelRatioF()
+        sharp = self._sharp[0] if self._sharp else None
+        take = self.workspace.take
+        known = (take, take.wave is not None, take.surveyed is not None, self.workspace.offset)
+        key = (self.workspace.view, self.size(), ratio, sharp, known, self.workspace.pass_)
+        if key != self._ground_key:
+            self._ground = QPixmap(self.size() * ratio)
+            self._ground.setDevicePixelRatio(ratio)
+            self._ground.fill(theme.PAPER)
+            ground = QPainter(self._ground)
+            self._draw_ground(ground)
+            ground.end()
+            self._ground_key = key
+        painter.drawPixmap(0, 0, self._ground)
+        self._draw_marks(painter)
+        self._draw_places(painter)
+
+    def _draw_ground(self, painter: QPainter) -> None:
+        overview, ruler, wave, spectrum = self._rows()
+        start, end = self.workspace.view
+        rate = self.workspace.take.recording.sample_rate
+        painter.setFont(theme.sans(12))
+        painter.setPen(theme.SOFT_INK)
+        for row, name in ((overview, "song"), (wave, "wave")):
+            painter.drawText(QRectF(0, row.top(), LEFT - 8, row.height()), _RIGHT_MIDDLE, name)
+        painter.drawPixmap(overview.topLeft(), self._song(overview))
+        draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
+        if self.workspace.take.wave is not None:
+            self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
+        self._draw_spectrum(painter, spectrum, start, end)
+
+    def _song(self, box: QRectF) -> QPixmap:
+        """The whole song's wave, drawn once for a size."""
+        ratio = self.devicePixelRatioF()
+        take, song = self.workspace.take, self.workspace.song
+        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None)
+        if self._song_kept is None or self._song_kept[0] != key:
+            pixmap = QPixmap((box.size() * ratio).toSize())
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(theme.PAPER)
+            painter = QPainter(pixmap)
+            rate = take.recording.sample_rate
+            if take.wave is not None:
+                whole = QRectF(0, 0, box.width(), box.height())
+                self._draw_wave(painter, whole, song[0] * rate, song[1] * rate, theme.CONTOUR)
+            scale = box.width() / (song[1] - song[0])
+            for start, end in take.phrases:
+                place = QRectF((start - song[0]) * scale, box.height() - 3, (end - start) * scale, 2)
+                painter.fillRect(place, theme.SOFT_INK)
+            painter.end()
+            self._song_kept = (key, pixmap)
+        return self._song_kept[1]
+
+    def _draw_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink: QColor) -> None:
+        take, columns = self.workspace.take, int(box.width())
+        per_column = (stop - start) / columns
+        full = max(1e-6, float(np.abs(take.wave.levels[-1]).max()))
+        if per_column >= WAVE_STEP:
+            low, high = take.wave.columns(start, stop, columns)
+            painter.drawImage(box, wave_image(low / full, high / full, int(box.height()), ink))
+            return
+        first, count = int(np.floor(start)), int(stop - start) + 2
+        samples = take.recording.read(first, count)[0] / full
+        if per_column > _DRAW_LINE_BELOW:
+            bounds = (np.arange(columns) * per_column).astype(int)
+            low, high = np.minimum.reduceat(samples, bounds), np.maximum.reduceat(samples, bounds)
+            painter.drawImage(box, wave_image(low, high, int(box.height()), ink))
+            return
+        y = box.center().y() - samples * (box.height() / 2 - 1)
+        x = box.left() + (first + np.arange(count) - start) / (stop - start) * box.width()
+        painter.save()
+        painter.setClipRect(box)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(ink, 1.2))
+        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
+        painter.restore()
+
+    def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
+        voice, surveyed = self.workspace.part.voice_lufs, self.workspace.take.surveyed
+        image, part, axis = None, None, self.workspace.pass_.axis
+        if self._sharp and self._sharp[0] == (start, end, axis):
+            image = self._sharp[1]
+        elif surveyed is not None:
+            kept = surveyed.lows if axis.high <= LOWS.high else surveyed.spectrogram
+            image = ink_image(kept.columns(start, end, int(box.width())), voice)
+            top, bottom = (kept.axis.place(hz) * image.height() for hz in (axis.high, axis.low))
+            part = QRectF(0, top, image.width(), bottom - top)
+        if image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(box, image, part or QRectF(image.rect()))
+        else:
+            painter.setFont(theme.sans(14))
+            painter.setPen(theme.SOFT_INK)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
+        painter.setFont(theme.mono(12))
+        painter.setPen(theme.SOFT_INK)
+        for hz in axis.ticks:
+            y = box.top() + axis.place(hz) * box.height()
+            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
+
+    def _waiting_text(self) -> str:
+        if not self.workspace.session.parts:
+            return "Nothing is laid out yet."
+        return "" if self.workspace.take.trouble else "The spectrum appears here once this part has been surveyed."
+
+    def _draw_marks(self, painter: QPainter) -> None:
+        _, _, wave, spectrum = self._rows()
+        part, ceiling = self.workspace.part, self.workspace.ceiling
+        start, end = self.workspace.view
+        in_hand = set(self.workspace.in_hand)
+        painter.save()
+        painter.setClipRect(QRectF(LEFT, 0, self._plot_width(), self.height()))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        y = wave.bottom() + 4
+        drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
+        height_of = self.workspace.pass_.height
+        self._draw_fades(painter, start, end, wave)
+        for mark in self.workspace.marks:
+            first, last = mark.span
+            if last < start or first > end:
+                continue
+            over = height_of(mark) > ceiling or part.change(mark) < 0
+            left, right = self.x_of(first), self.x_of(last)
+            look = "hand" if mark.id in in_hand else "over" if over else "under"
+            drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
+            if look == "hand":
+                box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
+                tint = theme.IN_HAND.toRgb()
+                tint.setAlpha(38)
+                painter.fillRect(box, tint)
+                painter.setPen(QPen(theme.IN_HAND, 1.5))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(box)
+        inks = {"hand": theme.IN_HAND, "over": theme.OVER, "under": theme.SOFT_INK}
+        for (look, filled), spans in drawn.items():
+            painter.setPen(QPen(inks[look], 1.5))
+            painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
+            stamp = self._stamps.of(self.workspace.pass_, inks[look], filled, self.devicePixelRatioF())
+            for left, right in spans:
+                painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
+        painter.restore()
+
+    def _draw_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
+        """Where gaps or breaths are faded, and how far, over the wave."""
+        which, part = self.workspace.pass_, self.workspace.part
+        if not which.gate:
+            return
+        rate = self.workspace.take.recording.sample_rate
+        fades = [
+            t
+            for t in self.workspace.part.plan
+            if isinstance(t, Fade) and t.last > start * rate and t.first < end * rate
+        ]
+        for mark in self.workspace.marks if which.near else ():
+            if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
+                near = which.near(mark, part)
+                draw_warnings(
+                    painter, wave, [self.x_of(t) for t, is_near in zip(mark.span, near, strict=True) if is_near]
+                )
+        draw_gate(painter, wave.adjusted(0, 1, 0, 0), fades, start * rate, end * rate)
+
+    def _draw_places(self, painter: QPainter) -> None:
+        overview, ruler, _, spectrum = self._rows()
+        start, end = self.workspace.view
+        left, right = self._song_x(start), self._song_x(end)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.IN_HAND, 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(QRectF(left, overview.top(), max(3, right - left), overview.height()), 2, 2)
+        place = self._song_x(self.playhead)
+        painter.drawLine(QPointF(place, overview.top()), QPointF(place, overview.bottom()))
+        if self.workspace.selection:
+            first, last = (self.x_of(t) for t in self.workspace.selection)
+            tint = theme.IN_HAND.toRgb()
+            tint.setAlpha(50)
+            painter.fillRect(QRectF(first, ruler.top(), last - first, spectrum.bottom() - ruler.top()), tint)
+        self._draw_markers(painter)
+        painter.setPen(QPen(theme.IN_HAND, 1.5))
+        x = self.x_of(self.playhead)
+        if LEFT <= x <= LEFT + self._plot_width():
+            painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
+
+    def _draw_markers(self, painter: QPainter) -> None:
+        """Named places: a small flag on the ruler, a dot in the overview."""
+        overview, _, wave, spectrum = self._rows()
+        painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
+        for marker in self.workspace.session.markers:
+            at = marker.at - self.workspace.offset
+            painter.setPen(QPen(theme.DONE, 1.2))
+            painter.setBrush(theme.DONE)
+            painter.drawEllipse(QPointF(self._song_x(at), overview.top() + 3), 2.6, 2.6)
+            x = self.x_of(at)
+            if LEFT - 1 <= x <= LEFT + self._plot_width():
+                painter.drawLine(QPointF(x, wave.top()), QPointF(x, spectrum.bottom()))
+                box = QRectF(x, wave.top(), painter.fontMetrics().horizontalAdvance(marker.name) + 10, 16)
+                painter.fillRect(box, theme.DONE)
+                painter.setPen(theme.PAPER)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, marker.name)
+
+    def _song_x(self, seconds: float) -> float:
+        """The place of a time in the overview."""
+        first, last = self.workspace.song
+        return LEFT + (seconds - first) / (last - first) * self._plot_width()
+
+    # following
+
+    def set_playhead(self, seconds: float, follow: bool) -> None:
+        """Move the line that shows what is heard."""
+        if seconds == self.playhead:
+            return
+        self.playhead = seconds
+        start, end = self.workspace.view
+        if follow and not start <= seconds <= end:
+            self.workspace.set_view(seconds, seconds + end - start)
+        self.update()
+
+    def _view_changed(self) -> None:
+        self._settled.start()
+        self.update()
+
+    def _take_changed(self) -> None:
+        if self._sharp_take is not self.workspace.take:
+            self._sharp, self._sharp_take = None, self.workspace.take
+        self._settled.start()
+        self.update()
+
+    def resizeEvent(self, event) -> None:
+        self._settled.start()
+
+    def _sharpen(self) -> None:
+        """Compute a sharper picture of what is in view, in the background."""
+        start, end = self.workspace.view
+        axis = self.workspace.pass_.axis
+        if end - start > _SHARP_BELOW_S or (self._sharp and self._sharp[0] == (start, end, axis)):
+            return
+        take, columns, voice = self.workspace.take, int(self._plot_width()), self.workspace.part.voice_lufs
+        if take.surveyed is None or start < 0 or end > take.recording.duration:
+            return
+
+        def work(progress):
+            rate = take.recording.sample_rate
+            margin = close_margin(rate, axis)
+            first, count = round(start * rate) - margin, round((end - start) * rate) + 2 * margin
+            rows = close_picture(take.recording.read(first, count), rate, min(columns, 900), axis)
+            return take, (start, end, axis), ink_image(rows, voice)
+
+        self._job = Job(work)
+        self._job.done.connect(self._sharpened)
+        self._job.start()
+
+    def _sharpened(self, result: tuple[Take, tuple[float, float, Axis], QImage]) -> None:
+        take, view, image = result
+        if view == (*self.workspace.view, self.workspace.pass_.axis) and take is self.workspace.take:
+            self._sharp = (view, image)
+            self.update()
+
+    # mouse
+
+    def mark_at(self, x: float) -> Mark | None:
+        """The mark drawn at a place."""
+        time, slack = self.time_at(x), 4 / self._plot_width() * (self.workspace.view[1] - self.workspace.view[0])
+        near = [m for m in self.workspace.marks if m.span[0] - slack <= time <= m.span[1] + slack]
+        return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
+
+    def _edge_at(self, x: float) -> str | None:
+        """Which edge of the mark in hand lies at a place."""
+        mark = self.workspace.mark
+        if mark is None:
+            return None
+        near = {name: abs(self.x_of(t) - x) for name, t in zip(_EDGES, mark.span, strict=True)}
+        name = min(near, key=near.__getitem__)
+        return name if near[name] <= _GRAB else None
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        overview, ruler, *_ = self._rows()
+        x, y = event.position().x(), event.position().y()
+        what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
+        self._drag, self._moved = (what, x, self.workspace.view), False
+        self._gesture += 1
+        if what == "overview":
+            self._show_around(x)
+
+    def mouseMoveEvent(self, event) -> None:
+        if not self._drag:
+            below = event.position().y() > self._rows()[1].bottom()
+            edge = below and self._edge_at(event.position().x())
+            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
+            return
+        what, from_x, view = self._drag
+        x = event.position().x()
+        if abs(x - from_x) < 3 and not self._moved:
+            return
+        self._moved = True
+        if what == "overview":
+            self._show_around(x)
+        elif what == "select":
+            first, last = sorted((self.time_at(from_x), self.time_at(x)))
+            start, end = self.workspace.song
+            self.workspace.select((max(start, first), min(end, last)))
+        elif what in _EDGES:
+            self.workspace.set_edge(what, self.time_at(x), ("trace", self._gesture))
+        else:
+            shift = (from_x - x) / self._plot_width() * (view[1] - view[0])
+            self.workspace.set_view(view[0] + shift, view[1] + shift)
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self._drag and not self._moved and self._drag[0] != "overview":
+            mark = self.mark_at(event.position().x()) if self._drag[0] == "pan" else None
+            if mark:
+                self.workspace.take_in_hand([mark.id], show=False)
+            else:
+                self.workspace.select(None)
+                self.seek_asked.emit(self.time_at(event.position().x()))
+        self._drag = None
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        mark = self.mark_at(event.position().x())
+        if mark:
+            self.workspace.take_in_hand([mark.id], show=False)
+            self.loop_asked.emit()
+
+    def wheelEvent(self, event) -> None:
+        steps = event.angleDelta().y() / 120
+        sideways = event.angleDelta().x() / 120
+        start, end = self.workspace.view
+        if sideways and not steps:
+            shift = -sideways * 0.1 * (end - start)
+            self.workspace.set_view(start + shift, end + shift)
+            return
+        self.zoom(_ZOOM**-steps, self.time_at(event.position().x()))
+
+    def zoom(self, factor: float, around: float | None = None) -> None:
+        """Show ``factor`` times as long a span, keeping a time where it is."""
+        start, end = self.workspace.view
+        centre = (start + end) / 2 if around is None else min(max(around, start), end)
+        self.workspace.set_view(centre - (centre - start) * factor, centre + (end - centre) * factor)
+
+    def _show_around(self, x: float) -> None:
+        first, last = self.workspace.song
+        centre = first + (x - LEFT) / self._plot_width() * (last - first)
+        half = (self.workspace.view[1] - self.workspace.view[0]) / 2
+        self.workspace.set_view(centre - half, centre + half)
+
+
+_EDGES = ("start", "end")
+_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

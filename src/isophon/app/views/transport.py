@@ -1,0 +1,197 @@
+"""The transport: play, loop, compare, level match, the output's level."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF
+from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from isophon.app import theme
+from isophon.app.model.hearing import HEARS
+from isophon.core.playing.player import COMPARES
+
+_SHORT_WAIT = 3  # turns of the clock that are not worth a word
+
+
+class Transport(QFrame):
+    """Signals what is asked for; shows what is so."""
+
+    play_asked = Signal()
+    loop_toggled = Signal(bool)
+    compare_chosen = Signal(str)
+    match_toggled = Signal(bool)
+    hear_chosen = Signal(str)
+    all_toggled = Signal(bool)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent, objectName="panel")
+        self._playing, self._waited, self._time = False, 0, "0:00.00"
+        self.play = QPushButton(icon=_play_icon(False), iconSize=QSize(34, 34), objectName="plain")
+        self.play.setToolTip("Play or stop (Space)")
+        self.play.setAccessibleName("Play or stop")
+        self.play.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.play.clicked.connect(self.play_asked)
+        self.clock = QLabel("0:00.00", objectName="clock")
+        self.loop = QPushButton("Loop", checkable=True, checked=True)
+        self.loop.setToolTip("Loop the mark in hand or the selection (O)")
+        self.loop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.loop.toggled.connect(self.loop_toggled)
+        self.compare = QButtonGroup(self)
+        self.buttons = {}
+        chosen = QHBoxLayout(spacing=0)
+        for name in COMPARES:
+            button = QPushButton(name, checkable=True)
+            button.setToolTip("Compare (C: the next; hold S: as sung)")
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda _=False, name=name: self.compare_chosen.emit(name))
+            self.compare.addButton(button)
+            self.buttons[name] = button
+            chosen.addWidget(button)
+        self.all = QPushButton("all parts", checkable=True)
+        self.all.setToolTip("Compare all parts at once, or only those in hand (A)")
+        self.all.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.all.toggled.connect(self.all_toggled)
+        chosen.addSpacing(6)
+        chosen.addWidget(self.all)
+        self.hear = QButtonGroup(self)
+        self.hears = {}
+        heard = QHBoxLayout(spacing=0)
+        for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
+            button = QPushButton(name, checkable=True)
+            button.setToolTip(f"{tip} (H: the next)")
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(lambda _=False, name=name: self.hear_chosen.emit(name))
+            self.hear.addButton(button)
+            self.hears[name] = button
+            heard.addWidget(button)
+        self.match = QPushButton("Matched", checkable=True)
+        self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
+        self.match.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.match.toggled.connect(self.match_toggled)
+        self.match_value = QLabel("", objectName="number")
+        self.meter = Meter()
+        self.device = QLabel("", objectName="soft")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 6, 16, 8)
+        row.setSpacing(8)
+        row.addWidget(self.play)
+        row.addWidget(self.clock)
+        row.addWidget(self.loop)
+        row.addLayout(_titled("compare", chosen))
+        row.addLayout(_titled("hear", heard))
+        level = QHBoxLayout(spacing=8)
+        level.addWidget(self.match)
+        level.addWidget(self.match_value)
+        row.addLayout(_titled("level", level))
+        self.still = QLabel("", objectName="soft")
+        self.still.setToolTip(
+            "The level of the still moments in dBFS, as sung and cleaned: of this part, and of all together"
+        )
+        row.addWidget(self.still)
+        row.addStretch(1)
+        out = QVBoxLayout(spacing=3)
+        out.addWidget(self.device, 0, Qt.AlignmentFlag.AlignRight)
+        out.addWidget(self.meter, 0, Qt.AlignmentFlag.AlignRight)
+        row.addLayout(out)
+        self.show_compare("cleaned")
+
+    def show_playing(self, playing: bool, preparing: bool = False) -> None:
+        """Show the triangle or the bars; while sound is asked for and none is there yet, say so."""
+        if playing != self._playing:
+            self._playing = playing
+            self.play.setIcon(_play_icon(playing))
+        self._waited = self._waited + 1 if preparing else 0
+        self.clock.setText("preparing" if self._waited > _SHORT_WAIT else self._time)
+
+    def show_time(self, text: str) -> None:
+        """Show where it is heard."""
+        self._time = text
+
+    def show_compare(self, name: str) -> None:
+        """Show what is heard."""
+        self.buttons[name].setChecked(True)
+
+    def show_hear(self, name: str) -> None:
+        """Show what it is heard with."""
+        self.hears[name].setChecked(True)
+
+    def show_match(self, on: bool, gain_db: float) -> None:
+        """Show the gain of the level match."""
+        self.match_value.setText(f"{theme.signed(gain_db)} LU" if on else "off")
+
+    def show_stillness(self, here: tuple[float, float] | None, together: tuple[float, float] | None) -> None:
+        """Show the level of the stillness in dBFS, as sung and cleaned, of the part in hand and of all parts."""
+        rows = (("stillness", here), ("of all", together))
+        self.still.setText(
+            "\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level)
+        )
+
+    def show_device(self, name: str, silent: bool) -> None:
+        """Say where the sound goes."""
+        text = name if len(name) <= 18 else name[:17] + "…"
+        self.device.setText("no sound device" if silent else f"plays on {text}")
+        self.device.setToolTip(name)
+
+
+class Meter(QWidget):
+    """The output's peak level from −60 to 0 dBFS, with its number."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(166, 16)
+        self._level = -120.0
+        self.setAccessibleName("Output level")
+        self.setToolTip("Output level, peak, dBFS")
+
+    def show_peak(self, peak: float) -> None:
+        """Take in the highest sample of the last moment."""
+        level = 20 * math.log10(peak) if peak > 1e-6 else -120.0
+        level = max(level, self._level - 1.2)
+        if level != self._level:
+            self._level = max(-120.0, level)
+            self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        bar = QRectF(0, 5, 84, 7)
+        painter.fillRect(bar, theme.RULE)
+        share = min(1.0, max(0.0, (self._level + 60) / 60))
+        painter.fillRect(QRectF(0, 5, 84 * share, 7), theme.OVER if self._level > -0.1 else theme.DONE)
+        painter.setFont(theme.mono(12))
+        painter.setPen(theme.INK)
+        text = "−∞ dBFS" if self._level <= -100 else f"{theme.signed(self._level)} dBFS".replace("+", "")
+        painter.drawText(QRectF(84, 0, 82, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+
+
+_HEAR_TIPS = (
+    "Only the parts in hand",
+    "With all parts that are not muted",
+    "With all parts that are not muted and the music",
+)
+
+
+def _titled(title: str, inside: QHBoxLayout) -> QVBoxLayout:
+    column = QVBoxLayout(spacing=2)
+    column.addWidget(QLabel(title, objectName="soft"))
+    column.addLayout(inside)
+    return column
+
+
+def _play_icon(playing: bool) -> QIcon:
+    pixmap = QPixmap(68, 68)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.INK)
+    painter.drawEllipse(0, 0, 68, 68)
+    painter.setBrush(theme.PAPER)
+    if playing:
+        painter.drawRect(QRectF(23, 20, 8, 28))
+        painter.drawRect(QRectF(37, 20, 8, 28))
+    else:
+        painter.drawPolygon(QPolygonF([QPointF(26, 18), QPointF(50, 34), QPointF(26, 50)]))
+    painter.end()
+    return QIcon(pixmap)

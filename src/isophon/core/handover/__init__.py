@@ -1,0 +1,1 @@
+"""What is handed over: stems, labels, report."""

@@ -1,0 +1,266 @@
+"""Hand over: the cleaned stems, what was taken out, the marks and a report."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable, Collection, Iterator
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from isophon.core.audio.converting import converted, converted_frames
+from isophon.core.audio.files import Recording
+from isophon.core.audio.loudness import Meter, db
+from isophon.core.audio.writing import FORMATS, write_stem, write_text
+from isophon.core.errors import ExistsError, InputError, OutputError
+from isophon.core.passes import KINDS
+from isophon.core.reading import path_of, read_bytes
+from isophon.core.render import Renderer
+from isophon.core.session.layout import file_name
+from isophon.core.session.model import Part
+from isophon.core.survey import STILL, Survey
+from isophon.core.takes import cache as take_cache
+
+REPORT = "report.json"
+_LONGEST_NAME = 180  # bytes, so that what is added to it still fits into a name
+
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Target:
+    """Where stems go and how they are written.
+
+    ``clip``: what is done with a stem that would clip at an integer depth: ``keep`` it, ``refuse`` it,
+    ``trim`` it down as a whole, or write it as ``float``.
+    """
+
+    folder: Path
+    fmt: str = "wav"
+    depth: str = "24"
+    force: bool = False
+    removed: bool = False
+    labels: bool = False
+    clip: str = "keep"
+
+
+@dataclass
+class _Figures:
+    """Loudness, true peak and floor of a stream of blocks."""
+
+    meter: Meter
+    hop: int
+    squares: list[np.ndarray] = field(default_factory=list)
+    rest: np.ndarray = field(default_factory=lambda: np.zeros(0))
+
+    def add(self, block: np.ndarray) -> None:
+        self.meter.add(block)
+        power = np.concatenate([self.rest, np.square(block, dtype=np.float64).sum(axis=0)])
+        whole = len(power) // self.hop * self.hop
+        self.squares.append(power[:whole].reshape(-1, self.hop).mean(axis=1))
+        self.rest = power[whole:]
+
+    def result(self, still: np.ndarray) -> dict[str, float]:
+        power = np.concatenate(self.squares) if self.squares else np.zeros(0)
+        quiet = power[still[: len(power)]]
+        if len(quiet) < 10:
+            quiet = np.sort(power)[: max(1, len(power) // 20)]
+        floor = db(float(np.median(quiet))) if len(quiet) else -120.0
+        return {
+            "loudness_lufs": round(self.meter.loudness(), 2),
+            "true_peak_dbtp": round(self.meter.true_peak(), 2),
+            "floor_dbfs": round(max(-120.0, floor), 2),
+        }
+
+
+def stem_name(part: Part) -> str:
+    """What a part's files are called: as its recording, or as the part where that was given another name."""
+    source = path_of(part.source.path)
+    if part.name in (source.stem, file_name(part.source.path)):
+        return source.stem
+    name = "".join("_" if c == "/" or not c.isprintable() else c for c in part.name).strip().lstrip(".")
+    return name.encode()[:_LONGEST_NAME].decode(errors="ignore") or source.stem
+
+
+def stem_path(name: str, target: Target, what: str = "clean") -> Path:
+    """The place of a stem: ``NAME.clean.wav`` in the target folder."""
+    return target.folder / f"{name}.{what}{FORMATS[target.fmt]}"
+
+
+def outputs(part: Part, target: Target) -> list[Path]:
+    """All files that handing over one part writes, the report aside."""
+    name = stem_name(part)
+    paths = [stem_path(name, target)]
+    if target.removed:
+        paths.append(stem_path(name, target, "removed"))
+    if target.labels:
+        paths.append(target.folder / f"{name}.marks.tsv")
+    return paths
+
+
+def check_free(part: Part, target: Target, inputs: Collection[Path] = ()) -> list[Path]:
+    """The outputs of one part; OutputError if one exists and may not be written over, or is one of the ``inputs``."""
+    paths = outputs(part, target)
+    for path in paths:
+        _check_free(path, target, (path_of(part.source.path), *inputs))
+    return paths
+
+
+def check_report(target: Target, inputs: Collection[Path] = ()) -> None:
+    """OutputError if the report would take the place of a file that is an input, or none of ours."""
+    path = target.folder / REPORT
+    _check_free(path, replace(target, force=True), inputs)
+    if _exists(path) and not target.force and _report_rows(path) is None:
+        raise ExistsError(f"{path}: is there already and no report of this program; it was kept. "
+                          "Use another folder, or allow writing over it")  # fmt: skip
+
+
+def _check_free(path: Path, target: Target, inputs: Collection[Path]) -> None:
+    if not _exists(path):
+        return
+    for source in inputs:
+        if _exists(source) and path.samefile(source):
+            raise OutputError(f"{path}: is one of the inputs, which are never written to; use another folder")
+    if not target.force:
+        raise ExistsError(f"{path}: exists already and was kept; use another folder, or allow writing over it")
+
+
+def _exists(path: Path) -> bool:
+    try:
+        return path.exists()
+    except OSError as error:  # a name that is too long, for one
+        raise OutputError(f"{path}: cannot be written ({error.strerror}); use a shorter name") from error
+
+
+def hand_over(
+    part: Part,
+    recording: Recording,
+    survey: Survey,
+    target: Target,
+    progress: Progress | None = None,
+    rate: int | None = None,
+) -> dict[str, Any]:
+    """Write one part's stem and what goes with it; returns its row of the report.
+
+    ``rate``: the sample rate of the stem in Hz, None for the recording's own.
+    ``progress`` is called with a fraction and may raise to cancel; nothing
+    half-written stays then.
+    """
+    place = take_cache.place_of(recording.path)
+    shape = recording.sample_rate, recording.frames
+    renderer = Renderer(recording.read, *shape, sounds=lambda key: take_cache.kept_leak(place, key))
+    if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
+        raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
+    hop = round(survey.hop_s * recording.sample_rate)
+    before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
+    plan, highest = part.plan, 0.0
+
+    def cleaned() -> Iterator[np.ndarray]:
+        nonlocal highest
+        done = 0
+        for sung, clean in renderer.blocks(plan, recording.blocks()):
+            before.add(sung)
+            after.add(clean)
+            highest = max(highest, float(np.abs(clean).max(initial=0.0)))
+            done += sung.shape[1]
+            if progress:
+                progress(done / recording.frames)
+            yield clean
+
+    rate = rate or recording.sample_rate
+    frames = converted_frames(recording.frames, recording.sample_rate, rate)
+    shape = (rate, recording.channels, frames)
+    how = {"fmt": target.fmt, "depth": target.depth, "force": target.force}
+
+    def at_rate(blocks: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
+        return converted(blocks, recording.sample_rate, rate, recording.channels, frames)
+
+    name = stem_name(part)
+    stem, trim_db = stem_path(name, target), 0.0
+    clipped = write_stem(stem, at_rate(cleaned()), *shape, **how, may_clip=target.clip == "keep")
+    if clipped and target.clip == "refuse":
+        raise OutputError(f"{name}: would clip {clipped} samples, by up to {db(highest**2):.1f} dB; it was not "
+                          "written. Turn it down as a whole, or hand it over as 32-bit float")  # fmt: skip
+    if clipped and target.clip != "keep":
+        # converting to another rate may overshoot a little more
+        trim_db = -math.ceil(10 * db(highest**2) + 1 + 2 * (rate != recording.sample_rate)) / 10
+        trim_db = 0.0 if target.clip == "float" else trim_db
+        how |= {"depth": "32f"} if target.clip == "float" else {}
+        gain = np.float32(10 ** (trim_db / 20))
+        again = (gain * clean for _, clean in renderer.blocks(plan, recording.blocks()))
+        clipped = write_stem(stem, at_rate(again), *shape, **how)
+    if target.removed:
+        removed = (sung - clean for sung, clean in renderer.blocks(plan, recording.blocks()))
+        write_stem(stem_path(name, target, "removed"), at_rate(removed), *shape, **how)
+    if target.labels:
+        write_text(target.folder / f"{name}.marks.tsv", labels(part), target.force)
+    still = survey.state == STILL
+    return {
+        "file": recording.path.name,
+        "output": stem.name,
+        "role": part.role,
+        "sample_rate": shape[0],
+        "channels": shape[1],
+        "frames": shape[2],
+        "clipped_samples": clipped,
+        "trim_db": trim_db,
+        "depth": how["depth"],
+        "voice_lufs": part.voice_lufs,
+        "before": before.result(still),
+        "after": {name: round(value + trim_db, 2) for name, value in after.result(still).items()},
+        "kinds": kinds(part),
+    }
+
+
+def kinds(part: Part) -> dict[str, dict[str, Any]]:
+    """Each kind's row: how many marks there are and change, by how much in all (dB); and what is done to the whole."""
+    rows: dict[str, dict[str, Any]] = {}
+    for kind in KINDS:
+        row = (_sum(part, kind.name) if kind.marked else {}) | (kind.report(part) or {})
+        if row:
+            rows[kind.name] = row
+    return rows
+
+
+def _sum(part: Part, kind: str) -> dict[str, float]:
+    changes = [part.change(m) for m in part.of_kind(kind)]
+    changed = [c for c in changes if c < 0]
+    return {
+        "count": len(changes),
+        "changed": len(changed),
+        "left": len(changes) - len(changed),
+        "total_change_db": round(sum(changed), 2),
+        "deepest_change_db": round(min(changed, default=0.0), 2),
+    }
+
+
+def labels(part: Part) -> str:
+    """The marks as tab-separated lines: start, end, what; any editor's label track reads them."""
+    rows = []
+    for mark in part.marks:
+        start, end = mark.span
+        change = part.change(mark)
+        what = f"{mark.kind} {mark.standout_db:+.1f} dB over the voice, change {change:.1f} dB"
+        rows.append(f"{start:.6f}\t{end:.6f}\t{what}")
+    return "\n".join(rows) + ("\n" if rows else "")
+
+
+def write_report(rows: list[dict[str, Any]], folder: Path) -> None:
+    """Write ``report.json`` into a folder; rows of other stems that lie there from before stay."""
+    path = folder / REPORT
+    mine = {row.get("output", row["file"]) for row in rows}
+    before = [row for row in _report_rows(path) or [] if row.get("output", row["file"]) not in mine]
+    write_text(path, json.dumps({"files": before + rows}, indent=1) + "\n")
+
+
+def _report_rows(path: Path) -> list[dict[str, Any]] | None:
+    """The rows of a report that was written before, None where a file is no such report."""
+    try:
+        rows = json.loads(read_bytes(path))["files"]
+    except (InputError, ValueError, KeyError, TypeError, RecursionError):
+        return None
+    ours = isinstance(rows, list) and all(isinstance(row, dict) and isinstance(row.get("file"), str) for row in rows)
+    return rows if ours else None

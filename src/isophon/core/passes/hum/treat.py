@@ -1,0 +1,158 @@
+"""What a take's hum is: the mains' phase over time and the slowly changing harmonics on it; and its subtraction."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
+from math import ceil
+from typing import Annotated, Any
+
+import msgspec
+import numpy as np
+
+from isophon.core.passes.kind import Stage, Still
+from isophon.core.ranges import Hertz, Level, Sides
+
+_FASTEST_HZ = 100.0  # the mains turn 40 to 70 times a second
+_LOUDEST = 1_000.0  # a partial's amplitude; full scale is 1
+_LEFT_OF_IT = 0.03
+
+
+class Partial(msgspec.Struct, frozen=True):
+    """One harmonic: ``number``, mean ``freq_hz``, ``level_db`` in dBFS, and ``over_db`` over what is beside it."""
+
+    number: Annotated[int, msgspec.Meta(ge=1, le=1_000)]
+    freq_hz: Hertz
+    level_db: Level
+    over_db: Level
+
+
+class Hum(msgspec.Struct, frozen=True):
+    """The hum of a take.
+
+    ``base_hz``: the mains' mean frequency, ``drift_hz``: how far it moves.
+    Every ``step`` frames: ``phases``, float64 ``(knots,)``, cycles of the mains,
+    and ``amplitudes``, complex64 ``(channels, knots, partials)``; between them
+    both go straight.
+    """
+
+    base_hz: Annotated[float, msgspec.Meta(ge=40.0, le=70.0)]
+    drift_hz: Hertz
+    partials: Annotated[tuple[Partial, ...], msgspec.Meta(min_length=1, max_length=1_000)]
+    step: Annotated[int, msgspec.Meta(ge=1_000, le=400_000)]
+    channels: Sides
+    phases: bytes
+    amplitudes: bytes
+
+    @property
+    def level_db(self) -> float:
+        """The level of all partials together, dBFS."""
+        return float(10 * np.log10(sum(10 ** (p.level_db / 10) for p in self.partials)))
+
+
+class HumCut(msgspec.Struct, frozen=True):
+    """Subtraction of the partials up to ``top_hz`` over frames ``first`` to ``last`` (the whole take)."""
+
+    first: int
+    last: int
+    hum: Hum
+    top_hz: float
+
+
+def treatments(part: Any) -> Iterator[HumCut]:
+    """What is done to a part."""
+    if part.hum.on and part.measured.hum is not None:
+        yield HumCut(0, part.source.frames, part.measured.hum, part.hum.top_hz)
+
+
+def apply(block: np.ndarray, start: int, cut: HumCut) -> np.ndarray:
+    """``block`` (the take's frames from ``start`` on, ``(channels, n)``) without the hum, float32."""
+    return block - hum_of(cut.hum, start, block.shape[1], cut.top_hz)
+
+
+def hum_of(hum: Hum, start: int, frames: int, top_hz: float = np.inf, every: float = 1.0) -> np.ndarray:
+    """The hum itself from frame ``start`` on, float32 ``(channels, frames)``.
+
+    ``every``: only every so many frames, for a take at a lower rate; ``start`` then counts at that rate.
+    """
+    chosen = [i for i, partial in enumerate(hum.partials) if partial.freq_hz <= top_hz]
+    out = np.zeros((hum.channels, frames), np.float32)
+    if not chosen:
+        return out
+    phases, amplitudes = _arrays(hum)
+    last_knot, step = len(phases) - 2, hum.step / every
+    at = start
+    while at < start + frames:
+        knot = int(np.clip(at // step, 0, last_knot))
+        until = start + frames if knot == last_knot else min(start + frames, max(at + 1, ceil((knot + 1) * step)))
+        along = (np.arange(at, until) - knot * step) / step
+        cycles = phases[knot] + along * (phases[knot + 1] - phases[knot])
+        turning = np.exp(2j * np.pi * (cycles % 1.0)).astype(np.complex64)
+        powers = _powers(turning, [hum.partials[i].number for i in chosen])
+        here, there = amplitudes[:, knot, chosen], amplitudes[:, knot + 1, chosen]
+        # the real part of a complex product, by real products alone
+        along = np.clip(along, 0.0, 1.0).astype(np.float32)
+        cosines, sines = powers.real.copy(), powers.imag.copy()
+        begin = here.real @ cosines - here.imag @ sines
+        slope = (there - here).real @ cosines - (there - here).imag @ sines
+        out[:, at - start : until - start] = begin + slope * along
+        at = until
+    return out
+
+
+def _powers(turning: np.ndarray, numbers: list[int]) -> np.ndarray:
+    """``turning`` to each of ascending powers, complex64 ``(numbers, n)``."""
+    steps = {1: turning}
+    result = np.empty((len(numbers), len(turning)), np.complex64)
+    value, reached = np.ones_like(turning), 0
+    for i, number in enumerate(numbers):
+        gap = number - reached
+        if gap not in steps:
+            steps[gap] = turning**gap
+        value = value * steps[gap]
+        result[i], reached = value, number
+    return result
+
+
+@lru_cache(maxsize=32)
+def _arrays(hum: Hum) -> tuple[np.ndarray, np.ndarray]:
+    phases = np.frombuffer(hum.phases, np.float64)
+    shape = (hum.channels, len(phases), len(hum.partials))
+    return phases, np.frombuffer(hum.amplitudes, np.complex64).reshape(shape)
+
+
+def flaw_of(hum: Hum | None, sample_rate: int, channels: int, frames: int) -> str:
+    """What is wrong with a hum that a file tells of a take of that shape, as ``field: what``; '' where nothing is."""
+    if hum is None:
+        return ""
+    if hum.channels != channels:
+        return "channels: are not those of the recording"
+    numbers = [partial.number for partial in hum.partials]
+    if sorted(set(numbers)) != numbers:
+        return "partials: do not go up"
+    knots = len(hum.phases) // 8
+    if len(hum.phases) % 8 or not 2 <= knots <= frames // hum.step + 4:
+        return "phases: do not fit the take"
+    if len(hum.amplitudes) != 8 * hum.channels * knots * len(numbers):
+        return "amplitudes: do not fit the partials"
+    phases, amplitudes = np.frombuffer(hum.phases, np.float64), np.frombuffer(hum.amplitudes, np.complex64)
+    turned = np.abs(np.diff(phases)) < _FASTEST_HZ * hum.step / sample_rate
+    if not (np.isfinite(phases).all() and turned.all()):
+        return "phases: are not those of the mains"
+    if not (np.isfinite(amplitudes).all() and np.abs(amplitudes).max() < _LOUDEST):
+        return "amplitudes: are no levels"
+    return ""
+
+
+def _still(still: Still, mine: Sequence[HumCut]) -> None:
+    before = still.power.copy()
+    edges = still.survey.band_edges
+    for cut in mine:
+        for partial in cut.hum.partials:
+            if edges[0] <= partial.freq_hz <= min(cut.top_hz, edges[-1]):
+                still.power[:, np.searchsorted(edges, partial.freq_hz) - 1] -= 10 ** (partial.level_db / 10)
+    # a mean partial may be more than what a frame holds; as much as beside the hum is left
+    np.maximum(still.power, _LEFT_OF_IT * before, out=still.power)
+
+
+STAGE = Stage(30, (HumCut,), lambda at, mine: apply(at.block(), at.start, mine[0]), still=_still)

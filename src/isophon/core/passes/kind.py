@@ -1,0 +1,138 @@
+"""What a kind of blemish is: one value, that finding, planning, rendering, reporting and the window go through."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple, Protocol
+
+import numpy as np
+
+from isophon.core.marks import Mark
+from isophon.core.survey import Survey
+
+Read = Callable[[int, int], np.ndarray]
+Sounds = tuple[np.ndarray, np.ndarray]
+
+
+class Treatment(Protocol):
+    """Something done to frames ``first`` to ``last`` of a take; frozen and hashable."""
+
+    first: int
+    last: int
+
+
+class At(NamedTuple):
+    """What a stage is asked for, and what it has: frames ``start`` to ``start + frames`` of a take.
+
+    ``read(start, frames)`` gives what the stage before left, at any place, float32 ``(channels, frames)``, zeros
+    outside of the take. ``keep(key, first, last, make)``: the array that ``make`` gives, made anew only where ``key``
+    or what was done before to the frames ``first`` to ``last`` has changed. ``sounds(key)``: sounds kept beside the
+    take.
+    """
+
+    read: Read
+    start: int
+    frames: int
+    sample_rate: int
+    keep: Callable[[Any, int, int, Callable[[], np.ndarray]], np.ndarray]
+    sounds: Callable[[str], Sounds | None]
+
+    @property
+    def stop(self) -> int:
+        """The frame after the last."""
+        return self.start + self.frames
+
+    def block(self) -> np.ndarray:
+        """The frames as the stage before left them."""
+        return self.read(self.start, self.frames)
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """A step of rendering. Pure: any span comes out as the same span of the whole.
+
+    ``place``: where it stands among the stages, lowest first. ``treats``: the types of treatments that are its own.
+    ``apply(at, mine)`` gives the frames; ``mine``: its treatments that touch them. ``reach(sample_rate)``: how far
+    around a frame, in frames, it depends on what the stage before left. ``spreads``: whether what it does to any
+    frame of a treatment depends on all frames of that. ``held``: whether it reads the same frames so often that what
+    the stage before left is kept by tiles. ``still(still, mine)`` and ``heard(power, survey, mine)`` tell from a
+    survey's numbers what it leaves: of the bands of the still frames, and of the K-weighted power of all frames; both
+    in place.
+    """
+
+    place: int
+    treats: tuple[type, ...]
+    apply: Callable[[At, Sequence[Any]], np.ndarray]
+    reach: Callable[[int], int] = lambda sample_rate: 0
+    spreads: bool = False
+    held: bool = False
+    still: Callable[[Still, Sequence[Any]], None] | None = None
+    heard: Callable[[np.ndarray, Survey, Sequence[Any]], None] | None = None
+
+
+@dataclass(eq=False)
+class Still:
+    """The still frames of a survey: ``power`` ``(still, bands)`` in their bands, and which ``frames`` they are."""
+
+    survey: Survey
+    power: np.ndarray
+    frames: np.ndarray
+
+    @property
+    def centres(self) -> np.ndarray:
+        """The middle of each band, Hz."""
+        edges = self.survey.band_edges
+        return np.sqrt(edges[1:] * edges[:-1])
+
+
+class Found(NamedTuple):
+    """What a kind finds in a take: its marks, and what it measured of the whole (names and values)."""
+
+    marks: tuple[Mark, ...] = ()
+    measured: Mapping[str, Any] = {}
+
+
+@dataclass(frozen=True, eq=False)
+class Kind:
+    """One kind of blemish.
+
+    ``name``: as files and the command line name it. ``settings``: a frozen struct with a default for every field; its
+    annotations hold the ranges. ``role_default(role)``: what a part of a role starts with. ``one_take``: settings
+    that belong to one take alone and go into no card. ``drawn_s``: shortest and longest mark that a hand can make.
+    ``marked``: whether it has marks; one without is switched by its setting ``on``. ``measures``: what its finder
+    measures of a whole take, names with types and what stands for "not known". ``find(ears)``; ``also(ears)``: what
+    it measures that others' findings are needed for; ``learned``: its marks come from learning, and stay when marks
+    are looked for again. ``context(part)``: what the changes of a part's marks depend on beside the settings;
+    ``change(mark, settings, context)``: what is done to a mark, dB ≤ 0. ``treatments(part)`` for the plan, done by
+    ``stage``. ``report(part)``: its row in the report beside the counts of marks, None for nothing; ``rows(part)``:
+    steady things it treats, for ``find --json``; ``told(part)``: a line for the terminal, or ''. ``flaw(part)``: what
+    is wrong with what a file tells of it (``field: what``). ``needs_voice``: nothing can be told of it without one.
+    """
+
+    name: str
+    settings: type
+    role_default: Callable[[str], Any]
+    stage: Stage | None = None
+    treatments: Callable[[Any], Iterable[Treatment]] = lambda part: ()
+    find: Callable[[Any], Found] = lambda ears: Found()
+    also: Callable[[Any], dict[str, Any]] = lambda ears: {}
+    marked: bool = True
+    learned: bool = False
+    context: Callable[[Any], Any] = lambda part: None
+    change: Callable[[Mark, Any, Any], float] = lambda mark, settings, context: 0.0
+    one_take: tuple[str, ...] = ()
+    drawn_s: tuple[float, float] = (0.005, 86_400.0)
+    measures: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
+    report: Callable[[Any], dict[str, Any] | None] = lambda part: None
+    rows: Callable[[Any], list[dict[str, Any]]] = lambda part: []
+    told: Callable[[Any], str] = lambda part: ""
+    flaw: Callable[[Any], str] = lambda part: ""
+    needs_voice: bool = False
+
+
+def touching(treatments: Sequence[Any], start: int, stop: int) -> list[Any]:
+    """The treatments (in order of their first frame) that change a frame of a span."""
+    end = bisect_left(treatments, stop, key=lambda t: t.first)
+    return [t for t in treatments[:end] if t.last > start]

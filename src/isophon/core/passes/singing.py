@@ -1,0 +1,170 @@
+"""Where the singer sounds: every stretch of singing from its soft start to the end of its tail.
+
+One broadband level would clip soft F, H and nasal tails, so several bands are
+judged, each against its own floor: from the voiced frames a stretch grows
+outwards for as long as any band stands over its floor.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from scipy import ndimage
+
+from isophon.core.audio.loudness import db, lufs
+from isophon.core.survey import STILL, VOICED, Survey
+
+_BAND_EDGES = (100.0, 300.0, 800.0, 2_000.0, 4_500.0, 9_000.0, 20_000.0)
+_OVER_FLOOR_DB = 5.0
+_UNDER_VOICE_DB = 62.0  # what lies deeper is not heard, however silent the room
+_BEFORE_S, _AFTER_S = 0.22, 0.45
+_HOLE_S, _STOP_S, _BURST_S = 0.025, 0.11, 0.06
+_SWELL_DB, _CLEAR_SWELL_DB, _IN_THE_ROOM_DB, _LASTING_S = 4.0, 10.0, 8.0, 0.09
+_JUMP_DB, _BREATHED_OUT_S = 9.0, 0.22
+_FAR_UNDER_VOICE_DB, _ALONE_S = 15.0, 0.3
+_LEAST_VOICE_S, _BRIEF_S, _NEAR_S = 0.03, 0.1, 0.08
+
+
+def band_levels(survey: Survey) -> tuple[np.ndarray, np.ndarray]:
+    """Levels of six bands in dBFS, smoothed over 25 ms, ``(frames, bands)``, and the floor of each, ``(bands,)``."""
+    groups = [survey.band_slice(low, high) for low, high in pairwise(_BAND_EDGES)]
+    groups = [group for group in groups if group.stop > group.start]
+    power = np.stack([survey.bands[:, group].sum(axis=1) for group in groups], axis=1)
+    level = db(ndimage.uniform_filter1d(power, max(1, round(0.025 / survey.hop_s)), axis=0))
+    still = survey.state == STILL
+    if np.count_nonzero(still) < 20:
+        still = db(survey.k_power) <= np.percentile(db(survey.k_power), 5)
+    return level, np.percentile(level[still], 60, axis=0)
+
+
+def singing(survey: Survey, esses: Iterable[tuple[float, float]] = ()) -> list[tuple[float, float]]:
+    """The stretches of singing, (start, end) in s; ``esses`` are known to be sung.
+
+    A stretch ends where no band stands 5 dB over its floor; it bridges holes of
+    25 ms, and of 110 ms before the burst of a stop (T, K). Voice that is 15 dB
+    under the take's and stands alone is somebody talking, not singing.
+    """
+    if survey.voice_lufs is None:
+        return []
+    level, floor = band_levels(survey)
+    active = (level > np.maximum(floor + _OVER_FLOOR_DB, survey.voice_lufs - _UNDER_VOICE_DB)).any(axis=1)
+    hop = survey.hop_s
+    hole = np.ones(max(1, round(_HOLE_S / hop)))
+    active = ndimage.binary_closing(np.pad(active, 20), hole)[20:-20]
+    sung = _sung_voice(survey)
+    for start, end in esses:
+        sung[survey.frame(start) : survey.frame(end) + 1] = True
+    spans = []
+    loud = _Loudness.of(survey)
+    for (where,) in ndimage.find_objects(ndimage.label(sung)[0]):
+        first = _grown(active, loud, where.start, -1, round(_BEFORE_S / hop))
+        first = _before_a_breath(loud, where.start, first, -1)
+        last = _grown(active, loud, where.stop - 1, 1, round(_AFTER_S / hop))
+        last = _before_a_breath(loud, where.stop - 1, last, 1)
+        spans.append((first, last + 1))
+    return [(round(a * hop, 3), round(b * hop, 3)) for a, b in _joined(spans)]
+
+
+def _sung_voice(survey: Survey) -> np.ndarray:
+    """The voiced frames that are singing: runs of 30 ms or more, none that is soft and alone."""
+    hop = survey.hop_s
+    voiced = survey.state == VOICED
+    voiced = ndimage.binary_opening(voiced, np.ones(max(1, round(_LEAST_VOICE_S / hop))))
+    level = lufs(survey.k_power)
+    for (where,) in ndimage.find_objects(ndimage.label(voiced)[0]):
+        around = slice(max(0, where.start - round(_NEAR_S / hop)), where.stop + round(_NEAR_S / hop))
+        brief = where.stop - where.start < _BRIEF_S / hop and not voiced[around].sum() > where.stop - where.start
+        if brief and level[where].max() < survey.voice_lufs - _FAR_UNDER_VOICE_DB:
+            voiced[where] = False  # a leaked tone in a breath
+    near = round(_ALONE_S / hop)
+    groups, _ = ndimage.label(ndimage.binary_dilation(voiced, np.ones(2 * near + 1)))
+    for i, (where,) in enumerate(ndimage.find_objects(groups), 1):
+        inside = voiced[where] & (groups[where] == i)
+        if inside.any() and np.percentile(level[where][inside], 90) < survey.voice_lufs - _FAR_UNDER_VOICE_DB:
+            voiced[where] &= ~inside
+    return voiced
+
+
+def _grown(active: np.ndarray, loud: _Loudness, at: int, step: int, reach: int) -> int:
+    """The last frame that still belongs to the sound at ``at``, going by ``step``."""
+    limit = min(len(active) - 1, max(0, at + step * reach))
+    here = at
+    while here != limit and active[here + step]:
+        here += step
+    if step > 0:
+        here = _over_a_stop(active, loud, here, limit)
+    return here
+
+
+@dataclass(frozen=True, eq=False)
+class _Loudness:
+    """Levels a frame: ``smooth`` over 25 ms and ``sharp``, LUFS; ``dark``: most energy under 4.5 kHz; the room's."""
+
+    smooth: np.ndarray
+    sharp: np.ndarray
+    dark: np.ndarray
+    room: float
+    hop: float
+
+    @classmethod
+    def of(cls, survey: Survey) -> _Loudness:
+        power = ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(0.025 / survey.hop_s)))
+        total = survey.bands.sum(axis=1) + 1e-20
+        dark = survey.bands[:, survey.band_slice(0.0, 4_500.0)].sum(axis=1) > 0.5 * total
+        sharp, still = lufs(survey.k_power), survey.state == STILL
+        room = float(np.median(sharp[still])) if still.any() else -150.0
+        return cls(lufs(power), sharp, dark, room, survey.hop_s)
+
+    def bursts(self, at: int) -> bool:
+        """Whether a stop is released here: its level jumps within 15 ms, where a breath swells."""
+        near = self.sharp[max(0, at - round(0.01 / self.hop)) : at + round(0.05 / self.hop)]
+        step = max(1, round(0.015 / self.hop))
+        return len(near) > step and float((near[step:] - near[:-step]).max()) > _JUMP_DB
+
+
+def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
+    """Where a word really ends, if a breath touches it: at the dip before a dark sound that swells again and lasts."""
+    level, lasting = loud.smooth, round(_LASTING_S / loud.hop)
+    ahead = at + step * np.arange(abs(until - at) + lasting)
+    ahead = ahead[(ahead >= 0) & (ahead < len(level))]
+    count = min(abs(until - at) + 1, len(ahead) - lasting + 1)
+    if count < 2:
+        return until
+    along = level[ahead]
+    lower = np.concatenate([[True], along[1:count] < np.minimum.accumulate(along[: count - 1])])
+    lowest = np.maximum.accumulate(np.where(lower, np.arange(count), 0))
+    windows = np.lib.stride_tricks.sliding_window_view(along, lasting)[:count]
+    dark = np.lib.stride_tricks.sliding_window_view(loud.dark[ahead], lasting)[:count].mean(axis=1) > 0.6
+    dip = along[lowest]
+    most = np.where(dip < loud.room + _IN_THE_ROOM_DB, _SWELL_DB, _CLEAR_SWELL_DB)
+    swells = dark & (windows.min(axis=1) - dip > _SWELL_DB / 2) & (windows.mean(axis=1) - dip > most)
+    for dip_at in np.unique(lowest[swells]):
+        if not loud.bursts(int(ahead[dip_at])):
+            return int(ahead[dip_at])
+    return until
+
+
+def _over_a_stop(active: np.ndarray, loud: _Loudness, here: int, limit: int) -> int:
+    """Past the closure and the burst of a stop at a word's end, if there is one; one that jumps may be breathed out."""
+    ahead = active[here + 1 : limit + 1]
+    burst = np.flatnonzero(ahead[: round(_STOP_S / loud.hop)])
+    if not len(burst):
+        return here
+    first = int(burst[0])
+    rest = np.flatnonzero(~ahead[first:])
+    length = int(rest[0]) if len(rest) else len(ahead) - first
+    longest = _BREATHED_OUT_S if loud.bursts(here + 1 + first) else _BURST_S
+    return here + first + length if length <= longest / loud.hop else here
+
+
+def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    joined: list[list[int]] = []
+    for first, last in sorted(spans):
+        if joined and first <= joined[-1][1]:
+            joined[-1][1] = max(joined[-1][1], last)
+        else:
+            joined.append([first, last])
+    return [(first, last) for first, last in joined]

@@ -1,0 +1,1 @@
+"""The mix and the player."""

@@ -1,0 +1,281 @@
+"""Plays a mix as sung, cleaned, or what was taken out, switching without a click or losing the place.
+
+A feeder thread renders all versions a little ahead; the device's callback only
+mixes them with weights that glide. Where the play jumps (loop, seek) or the scene
+changes, the feeder fades from what would have come to what comes now.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import deque
+from collections.abc import Callable
+from functools import lru_cache
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from isophon.core.errors import IsophonError
+from isophon.core.playing.mix import Heard, Scene, hear
+
+COMPARES = ("as sung", "cleaned", "taken out")
+CHUNK = 1024
+AHEAD = 5
+_GLIDE_S = 0.012
+_FADE = 256
+
+
+class _Chunk(NamedTuple):
+    start: int
+    heard: Heard
+    version: int
+
+
+class Player:
+    """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
+
+    ``trouble``: why the last playing stopped by itself, '' where it did not.
+    ``open_device(sample_rate, fill)`` gives something with ``name``, ``silent``
+    and ``close()`` that calls ``fill(block)`` for float32 ``(frames, 2)``.
+    """
+
+    def __init__(
+        self, sample_rate: int, samples: int, open_device: Callable[[int, Callable[[np.ndarray], None]], Any]
+    ) -> None:
+        self.sample_rate, self._samples = sample_rate, samples
+        self._scene: Scene = ()
+        self._faded_from: Scene | None = None
+        self._version = 0
+        self._compare, self._match_db = "cleaned", 0.0
+        self._weights = np.array([0.0, 1.0, 1.0], np.float32)
+        self._loop: tuple[int, int] | None = None
+        self._next = 0
+        self._jump_from: int | None = None
+        self._chunks: deque[_Chunk] = deque()
+        self._used = 0
+        self._position = 0
+        self._playing, self._gain = False, 0.0
+        self._peak = 0.0
+        self._closed, self._failed = False, False
+        self.trouble = ""
+        self._work = threading.Condition()
+        self._feeder = threading.Thread(target=self._feed, name="player feeder", daemon=True)
+        self._feeder.start()
+        self.device = open_device(sample_rate, self.fill)
+
+    # what a person asks for
+
+    @property
+    def playing(self) -> bool:
+        """Whether sound is asked for."""
+        return self._playing
+
+    @property
+    def preparing(self) -> bool:
+        """Whether sound is asked for and none of it is there yet."""
+        return self._playing and not self._chunks
+
+    @property
+    def scene(self) -> Scene:
+        """What is heard."""
+        return self._scene
+
+    @property
+    def position(self) -> int:
+        """The frame heard now."""
+        return self._position
+
+    def play(self) -> None:
+        """Go on from the place."""
+        with self._work:
+            self._playing, self._failed, self.trouble = True, False, ""
+            self._work.notify()
+
+    def stop(self) -> None:
+        """Fade out and keep the place."""
+        self._playing = False
+
+    def seek(self, frame: int) -> None:
+        """Go to a frame of the mix."""
+        with self._work:
+            self._restart(int(np.clip(frame, 0, max(0, self._samples - 1))))
+
+    def set_loop(self, loop: tuple[int, int] | None) -> None:
+        """Play only these frames, again and again; None: to the end."""
+        with self._work:
+            self._loop = loop if loop and loop[1] - loop[0] > 4 * _FADE else None
+            if self._loop and not self._loop[0] <= self._position < self._loop[1]:
+                self._restart(self._loop[0])
+            else:
+                self._drop()
+
+    def set_scene(self, scene: Scene, samples: int | None = None) -> int:
+        """What is heard from now on; returns the version that :meth:`ready` waits for. ``samples``: a new length."""
+        with self._work:
+            self._samples = self._samples if samples is None else samples
+            if scene != self._scene:
+                self._faded_from = self._scene if self._faded_from is None else self._faded_from
+                self._scene = scene
+                self._version += 1
+                self._failed = False
+                self._drop()
+            return self._version
+
+    def set_compare(self, compare: str) -> None:
+        """Which of COMPARES is heard."""
+        self._compare = compare
+
+    def set_match(self, gain_db: float) -> None:
+        """The gain of cleaned that matches its loudness to as sung; 0 for no match."""
+        self._match_db = gain_db
+
+    def ready(self, version: int, timeout: float) -> bool:
+        """Wait until samples of a version are there for the device; whether they are."""
+        with self._work:
+            return self._work.wait_for(lambda: any(c.version >= version for c in self._chunks), timeout)
+
+    def peak(self) -> float:
+        """Highest sample since the last call."""
+        peak, self._peak = self._peak, 0.0
+        return peak
+
+    def close(self) -> None:
+        """Give the device back and end the feeder."""
+        self.device.close()
+        with self._work:
+            self._closed = True
+            self._work.notify_all()
+        self._feeder.join(timeout=2.0)
+
+    # the device's side
+
+    def fill(self, block: np.ndarray) -> None:
+        """Write the next frames into ``block``, float32 ``(frames, 2)``; called by the device."""
+        block[:] = 0.0
+        if not self._playing and self._gain == 0.0:
+            return
+        heard, got = self._take(len(block))
+        target = self._target()
+        if got:
+            glide = min(len(block), max(1, round(_GLIDE_S * self.sample_rate)))
+            weights = self._weights + (target - self._weights) * _rise(glide, len(block))
+            for i, version in enumerate(heard):
+                block += (version * weights[:, i]).T
+            self._weights = target
+        goal = 1.0 if self._playing and got else 0.0
+        if goal != self._gain:
+            block *= self._gain + (goal - self._gain) * _rise(len(block), len(block))
+            self._gain = goal
+        self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
+
+    def _target(self) -> np.ndarray:
+        if self._compare == "as sung":
+            return np.array([1.0, 0.0, 1.0], np.float32)
+        if self._compare == "taken out":
+            return np.array([1.0, -1.0, 0.0], np.float32)
+        return np.array([0.0, 10 ** (self._match_db / 20), 1.0], np.float32)
+
+    def _take(self, frames: int) -> tuple[Heard, bool]:
+        heard = Heard(*(np.zeros((2, frames), np.float32) for _ in range(3)))
+        at = 0
+        with self._work:
+            while at < frames and self._chunks:
+                chunk = self._chunks[0]
+                count = min(frames - at, chunk.heard.sung.shape[1] - self._used)
+                for whole, piece in zip(heard, chunk.heard, strict=True):
+                    whole[:, at : at + count] = piece[:, self._used : self._used + count]
+                at, self._used = at + count, self._used + count
+                self._position = chunk.start + self._used
+                if self._used == chunk.heard.sung.shape[1]:
+                    self._chunks.popleft()
+                    self._used = 0
+            ended = not self._chunks and self._next >= self._samples and not self._loop
+            if ended:
+                self._playing = False
+            self._work.notify()
+        return heard, at > 0
+
+    # the feeder's side
+
+    def _restart(self, frame: int) -> None:
+        """Jump: what is queued beyond the chunk being played is given up."""
+        self._drop()
+        if self._gain > 0:
+            self._jump_from = self._next
+        self._next = frame
+        if not self._chunks:
+            self._position = frame
+        self._work.notify()
+
+    def _drop(self) -> None:
+        """Render the chunks after the one being played again."""
+        while len(self._chunks) > 1:
+            self._next = self._chunks.pop().start
+        if self._chunks and self._used == 0 and self._gain == 0.0:
+            self._next = self._chunks.pop().start
+        self._work.notify()
+
+    def _feed(self) -> None:
+        while True:
+            with self._work:
+                self._work.wait_for(lambda: self._closed or self._wanted())
+                if self._closed:
+                    return
+                state = self._state()
+            try:
+                chunk, after = self._render(*state)
+            except Exception as error:  # whatever it is, what is shown must stay true
+                self._fail(error)
+                continue
+            with self._work:
+                if state == self._state():
+                    self._chunks.append(chunk)
+                    self._next, self._jump_from, self._faded_from = after, None, None
+                    self._work.notify_all()
+
+    def _fail(self, error: Exception) -> None:
+        """Stop, and keep why; playing again tries again."""
+        with self._work:
+            self._playing, self._failed = False, True
+            words = f"an error inside Isophon stopped the playing ({type(error).__name__}: {error})"
+            self.trouble = str(error) if isinstance(error, IsophonError) else words
+
+    def _state(self) -> tuple:
+        return (self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
+
+    def _wanted(self) -> bool:
+        more = self._next < self._samples or self._loop is not None
+        return not self._failed and len(self._chunks) < AHEAD and more
+
+    def _render(
+        self,
+        start: int,
+        jump_from: int | None,
+        scene: Scene,
+        faded_from: Scene | None,
+        version: int,
+        loop: tuple[int, int] | None,
+    ) -> tuple[_Chunk, int]:
+        if loop and start >= loop[1]:
+            jump_from, start = (start if jump_from is None else jump_from), loop[0]
+        stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else self._samples)
+        frames = max(1, stop - start)
+        heard = hear(scene, self.sample_rate, start, frames)
+        fade = min(_FADE, frames)
+        before: Heard | None = None
+        if jump_from is not None:
+            before = hear(scene, self.sample_rate, jump_from, fade)
+        elif faded_from is not None:
+            before = hear(faded_from, self.sample_rate, start, fade)
+        if before:
+            ramp = _rise(fade, fade)[:, 0]
+            for now, then in zip(heard, before, strict=True):
+                now[:, :fade] = now[:, :fade] * ramp + then * (1 - ramp)
+        return _Chunk(start, heard, version), start + frames
+
+
+@lru_cache(maxsize=32)
+def _rise(length: int, total: int) -> np.ndarray:
+    """From 0 to 1 along a raised cosine of ``length``, then 1; float32 ``(total, 1)``."""
+    place = np.minimum(1.0, (np.arange(total) + 1) / length)
+    return (0.5 - 0.5 * np.cos(np.pi * place)).astype(np.float32)[:, None]

@@ -1,0 +1,230 @@
+"""What was measured of recordings, kept on disk and mapped into memory: opening a take again reads next to nothing.
+
+One folder a recording, named after its path, size, time and the program that
+measured it, so that a changed file or program is measured again. Folders are
+written whole or not at all, and the oldest go where they take too much room.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import dataclasses
+import errno
+import hashlib
+import os
+import re
+import shutil
+import tempfile
+from collections.abc import Iterator
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+import platformdirs
+
+import isophon
+from isophon.core.errors import InputError, OutputError
+from isophon.core.finding import Found
+from isophon.core.reading import read_bytes
+from isophon.core.survey import Survey, check_survey, geometry_at
+from isophon.core.takes.pictures import LOW_GEOMETRY, LOWS, VOICE, Spectrogram, Wave
+from isophon.core.takes.scan import Figures
+
+_ROOM_BYTES = 4 << 30
+_LEAK = ("leak", "rest")
+_KEY = re.compile("[0-9a-f]{16}")
+_SIGN = "isophon.sign"  # an empty file in every folder that this program made
+_DAMAGE = (OSError, EOFError, ValueError, TypeError, KeyError, InputError, msgspec.MsgspecError)
+
+
+class Surveyed(msgspec.Struct, frozen=True):
+    """What surveying and finding give: measurements, pictures, what was found, phrases and words (start, end in s).
+
+    ``heard_without``: the bleed that was out of the take, see :func:`isophon.core.passes.bleed.settings.in_force`.
+    """
+
+    survey: Survey
+    spectrogram: Spectrogram
+    lows: Spectrogram
+    found: Found
+    phrases: tuple[tuple[float, float], ...]
+    words: tuple[tuple[float, float], ...]
+    heard_without: str = ""
+
+
+class _Told(msgspec.Struct):
+    values: dict[str, Any]
+    found: Found
+    phrases: tuple[tuple[float, float], ...]
+    words: tuple[tuple[float, float], ...]
+    heard_without: str = ""
+
+
+def place_of(path: Path) -> Path:
+    """The folder that belongs to a recording as it is now; InputError if it is not there."""
+    try:
+        status = path.stat()
+    except OSError as error:
+        raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})") from error
+    key = f"{path.resolve()}\n{status.st_size}\n{status.st_mtime_ns}\n{_program()}"
+    name = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:24]
+    return Path(platformdirs.user_cache_dir("isophon")) / "takes" / name
+
+
+def keep_scan(place: Path, wave: Wave, figures: Figures) -> None:
+    """Keep a first look; OutputError if there is no room."""
+    with _whole(place / "scan") as folder:
+        _write_levels(folder, "wave", wave.levels)
+        (folder / "figures.json").write_bytes(msgspec.json.encode(figures))
+
+
+def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
+    """The first look at a recording, None where there was none."""
+    folder = place / "scan"
+    try:
+        figures = msgspec.json.decode(read_bytes(folder / "figures.json"), type=Figures)
+        return Wave(_levels(folder, "wave")), figures
+    except _DAMAGE:
+        return None
+
+
+def keep_survey(place: Path, surveyed: Surveyed) -> None:
+    """Keep a survey and what was found; OutputError if there is no room."""
+    make_room(place.parent)
+    with _whole(place / "survey") as folder:
+        values = {}
+        for field in dataclasses.fields(Survey):
+            value = getattr(surveyed.survey, field.name)
+            if isinstance(value, np.ndarray):
+                np.save(folder / f"{field.name}.npy", value)
+            else:
+                values[field.name] = value
+        _write_levels(folder, "spectrogram", surveyed.spectrogram.levels)
+        _write_levels(folder, "lows", surveyed.lows.levels)
+        told = _Told(values, surveyed.found, surveyed.phrases, surveyed.words, surveyed.heard_without)
+        (folder / "told.json").write_bytes(msgspec.json.encode(told))
+
+
+def kept_survey(place: Path) -> Surveyed | None:
+    """The survey of a recording, its arrays mapped from disk; None where there was none."""
+    folder = place / "survey"
+    try:
+        told = msgspec.json.decode(read_bytes(folder / "told.json"), type=_Told)
+        arrays = {
+            field.name: np.load(folder / f"{field.name}.npy", mmap_mode="r")
+            for field in dataclasses.fields(Survey)
+            if field.name not in told.values
+        }
+        survey = Survey(**told.values, **arrays)
+        check_survey(survey)
+        spectrogram = Spectrogram(geometry_at(survey.sample_rate), VOICE, _levels(folder, "spectrogram"))
+        lows = Spectrogram(LOW_GEOMETRY, LOWS, _levels(folder, "lows"))
+        with contextlib.suppress(OSError):
+            os.utime(place)
+        return Surveyed(survey, spectrogram, lows, told.found, told.phrases, told.words, told.heard_without)
+    except _DAMAGE:
+        return None
+
+
+def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, told: bytes) -> None:
+    """Keep a leak's two sounds and what was told of it; OutputError if there is no room."""
+    make_room(place.parent)
+    with _whole(_leak_folder(place, key)) as folder:
+        if arrays is not None:
+            for name, sound in zip(_LEAK, arrays, strict=True):
+                np.save(folder / f"{name}.npy", sound)
+        (folder / "told.json").write_bytes(told)
+
+
+def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
+    """A leak's two sounds, mapped from disk; None where they are not there."""
+    try:
+        leak, rest = (np.load(_leak_folder(place, key) / f"{name}.npy", mmap_mode="r") for name in _LEAK)
+        if not (leak.ndim == 2 and leak.shape == rest.shape and leak.dtype == rest.dtype == np.float32):
+            raise ValueError("not the sounds of a leak")
+        return leak, rest
+    except _DAMAGE:
+        return None
+
+
+def kept_leak_facts(place: Path, key: str) -> bytes | None:
+    """What was told of a leak that was learned before."""
+    try:
+        return read_bytes(_leak_folder(place, key) / "told.json")
+    except _DAMAGE:
+        return None
+
+
+def _leak_folder(place: Path, key: str) -> Path:
+    """Where a leak of this name is kept; ValueError for a name that this program does not make."""
+    if not _KEY.fullmatch(key):
+        raise ValueError(f"{key!r} is no leak's name")
+    return place / f"leak-{key}"
+
+
+def make_room(folder: Path, limit: int = _ROOM_BYTES) -> None:
+    """Give up the folders that were used longest ago until the rest takes less than ``limit`` bytes.
+
+    Only folders that carry our own sign are ever taken away.
+    """
+    places = []
+    with contextlib.suppress(OSError):
+        for place in folder.iterdir():
+            if place.is_symlink() or not (place / _SIGN).is_file():
+                continue
+            size = sum(file.stat().st_size for file in place.rglob("*") if file.is_file())
+            places.append((place.stat().st_mtime, size, place))
+    total = sum(size for _, size, _ in places)
+    for _, size, place in sorted(places):
+        if total <= limit:
+            break
+        shutil.rmtree(place, ignore_errors=True)
+        total -= size
+
+
+@lru_cache(maxsize=1)
+def _program() -> str:
+    """A name for what measures: its version and the text of its modules."""
+    digest = hashlib.sha256(isophon.__version__.encode())
+    for path in sorted(Path(__file__).parent.parent.rglob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
+
+
+def _write_levels(folder: Path, name: str, levels: list[np.ndarray]) -> None:
+    for i, level in enumerate(levels):
+        np.save(folder / f"{name}-{i}.npy", level)
+
+
+def _levels(folder: Path, name: str) -> list[np.ndarray]:
+    count = len(list(folder.glob(f"{name}-*.npy")))
+    if not count:
+        raise OSError(f"no {name}")
+    return [np.load(folder / f"{name}-{i}.npy", mmap_mode="r") for i in range(count)]
+
+
+@contextlib.contextmanager
+def _whole(folder: Path) -> Iterator[Path]:
+    """A temporary folder that takes the place of ``folder`` when the block succeeds."""
+    try:
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        (folder.parent / _SIGN).touch()
+        temporary = Path(tempfile.mkdtemp(prefix=".", dir=folder.parent))
+        try:
+            (temporary / _SIGN).touch()
+            yield temporary
+            if folder.exists():
+                if folder.is_symlink() or not (folder / _SIGN).is_file():
+                    raise OSError(errno.EEXIST, f"{folder.name} is there and is not ours")
+                shutil.rmtree(folder)
+            temporary.rename(folder)
+        except BaseException:
+            shutil.rmtree(temporary, ignore_errors=True)
+            raise
+    except OSError as error:
+        raise OutputError(
+            f"{folder.parent.parent}: measurements cannot be kept there ({error.strerror or error}); "
+            "make room on that disk"
+        ) from error

@@ -1,0 +1,175 @@
+"""A take at hand: its recording, its renderer, and as much as is known of it so far."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from isophon.core.audio.files import Recording
+from isophon.core.audio.loudness import db, gated_loudness
+from isophon.core.errors import InputError
+from isophon.core.passes.kind import Still
+from isophon.core.reading import path_of
+from isophon.core.render import Plan, RenderCache, Renderer, by_stage
+from isophon.core.session.edits import Findings, check_source
+from isophon.core.session.model import Source
+from isophon.core.survey import STILL
+from isophon.core.takes import cache as take_cache
+from isophon.core.takes.cache import Surveyed
+from isophon.core.takes.pictures import Wave
+from isophon.core.takes.scan import Figures
+
+_STEP_S = 0.1
+_NOTHING_DBFS = -120.0
+
+
+class Absent:
+    """Stands in for a recording that cannot be read: silence of the same shape."""
+
+    def __init__(self, source: Source) -> None:
+        self.path = path_of(source.path)
+        self.sample_rate, self.channels, self.frames = source.sample_rate, source.channels, source.frames
+        self.duration = source.duration
+
+    def read(self, start: int, frames: int) -> np.ndarray:
+        """Zeros, ``(channels, frames)``."""
+        return np.zeros((self.channels, frames), np.float32)
+
+    def close(self) -> None:
+        """Nothing is open."""
+
+
+@dataclass(eq=False)
+class Take:
+    """What the window and the player need of one recording, beside the session's decisions.
+
+    ``wave``, ``figures`` and ``surveyed`` are None until they are known;
+    ``trouble`` says in one line why the recording cannot be used.
+    """
+
+    source: Source
+    recording: Recording | Absent
+    renderer: Renderer
+    trouble: str = ""
+    wave: Wave | None = None
+    figures: Figures | None = None
+    surveyed: Surveyed | None = None
+    _still: tuple[Plan, tuple[float, float]] | None = None
+    _matched: dict[Plan, float] = field(default_factory=dict)
+
+    def refresh(self) -> None:
+        """Map in what has been measured by now."""
+        try:
+            place = take_cache.place_of(self.recording.path)
+        except InputError:
+            return
+        if self.wave is None and (scanned := take_cache.kept_scan(place)):
+            self.wave, self.figures = scanned
+        if self.surveyed is None:
+            self.surveyed = take_cache.kept_survey(place)
+
+    @property
+    def findings(self) -> Findings | None:
+        """What was found in it, None until it was surveyed."""
+        if self.surveyed is None:
+            return None
+        survey = self.surveyed.survey
+        found = self.surveyed.found
+        return Findings(self.source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.measured,
+                        self.surveyed.heard_without)  # fmt: skip
+
+    @property
+    def phrases(self) -> tuple[tuple[float, float], ...]:
+        """(start, end) in s; none before the survey."""
+        return self.surveyed.phrases if self.surveyed else ()
+
+    @property
+    def words(self) -> tuple[tuple[float, float], ...]:
+        """(start, end) in s; none before the survey."""
+        return self.surveyed.words if self.surveyed else ()
+
+    def matched_gain_db(self, plan: Plan) -> float:
+        """Gain in dB that brings the cleaned take to the loudness of the take as sung (BS.1770).
+
+        From the survey's K-weighted levels: cleaning lowers those of the treated
+        bands and frames only. 0 before the survey.
+        """
+        if self.surveyed is None:
+            return 0.0
+        if plan not in self._matched:
+            self._matched = {plan: self._gain_of(plan)}
+        return self._matched[plan]
+
+    def stillness(self, plan: Plan) -> tuple[float, float] | None:
+        """Level in dBFS of the still moments, above 100 Hz, as sung and cleaned; None before the survey."""
+        if self.surveyed is None:
+            return None
+        if self._still is None or self._still[0] is not plan:
+            self._still = (plan, self._stillness_of(plan))
+        return self._still[1]
+
+    def _stillness_of(self, plan: Plan) -> tuple[float, float]:
+        survey = self.surveyed.survey
+        quiet = np.flatnonzero(survey.state == STILL)
+        if not len(quiet):
+            return survey.floor_dbfs, survey.floor_dbfs
+        still = Still(survey, survey.bands[quiet].astype(np.float64), quiet)
+        before = float(np.median(still.power.sum(axis=1)))
+        for stage, mine in by_stage(plan):
+            if stage.still is not None:
+                stage.still(still, mine)
+        after = float(np.median(still.power.sum(axis=1)))
+        return tuple(max(_NOTHING_DBFS, round(db(level), 1)) for level in (before, after))
+
+    def _gain_of(self, plan: Plan) -> float:
+        survey = self.surveyed.survey
+        power = survey.k_power.astype(np.float64)
+        for stage, mine in by_stage(plan):
+            if stage.heard is not None:
+                stage.heard(power, survey, mine)
+        steps = max(1, round(_STEP_S / survey.hop_s))
+        whole = len(power) // steps * steps
+        if not whole:
+            return 0.0
+        cleaned = gated_loudness(np.maximum(power[:whole], 0).reshape(-1, steps).mean(axis=1))
+        return round(survey.loudness - cleaned, 2)
+
+
+class _Sounds:
+    """The leaks of a take, opened once each."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._kept: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+
+    def __call__(self, key: str) -> tuple[np.ndarray, np.ndarray] | None:
+        if key not in self._kept:
+            try:
+                found = take_cache.kept_leak(take_cache.place_of(self._path), key)
+            except InputError:
+                return None
+            if found is None:
+                return None
+            self._kept[key] = found
+        return self._kept[key]
+
+
+def open_take(source: Source, cache: RenderCache | None = None) -> Take:
+    """The take of a recording, with what is already known of it; never raises, see :attr:`Take.trouble`."""
+    recording: Recording | Absent
+    try:
+        recording, trouble = Recording(path_of(source.path)), ""
+        try:
+            check_source(source, recording)
+        except InputError:
+            recording.close()
+            raise
+    except InputError as error:
+        recording, trouble = Absent(source), str(error)
+    shape = recording.sample_rate, recording.frames
+    take = Take(source, recording, Renderer(recording.read, *shape, cache, _Sounds(recording.path)), trouble)
+    if not trouble:
+        take.refresh()
+    return take

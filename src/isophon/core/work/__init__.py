@@ -1,0 +1,1 @@
+"""Worker processes, and what they are asked."""

@@ -1,0 +1,138 @@
+"""From recordings to a leak that is known and kept, and the take as it is without it."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator
+
+import msgspec
+import numpy as np
+from msgspec.structs import replace
+
+from isophon.core.audio.files import BLOCK, Recording
+from isophon.core.errors import InputError
+from isophon.core.marks import Mark
+from isophon.core.passes.bleed.leak import Cue, hits, learn_leak
+from isophon.core.passes.bleed.settings import BleedSettings, Feed, Leak
+from isophon.core.passes.bleed.treat import without
+from isophon.core.ranges import File, Key, Name, Seconds
+from isophon.core.reading import path_of
+from isophon.core.session.model import Part, Session
+from isophon.core.survey import Survey
+from isophon.core.takes import cache as take_cache
+
+Arrays = tuple[np.ndarray, np.ndarray]
+
+_SHORTEST_S = 1.0
+
+
+class CueFile(msgspec.Struct, frozen=True):
+    """A cue's recording, where it begins against the take, in s, and the guide or part of the session that it is."""
+
+    path: File
+    offset_s: Seconds = 0.0
+    item: Name = ""
+
+
+class Lesson(msgspec.Struct, frozen=True):
+    """What a leak is learned from: ``cues``, none for the take's own regular click; ``moments``: see :class:`Leak`.
+
+    ``key``: the name that its sound is kept under where it was learned before.
+    """
+
+    cues: tuple[CueFile, ...] = ()
+    moments: tuple[tuple[Seconds, Seconds], ...] = ()
+    key: Key = ""
+
+
+class Learned(msgspec.Struct, frozen=True):
+    """What was learned of a leak, and its hits."""
+
+    facts: Leak
+    marks: tuple[Mark, ...] = ()
+
+
+def lesson_again(session: Session, part: Part) -> Lesson | None:
+    """What the leak of a part was learned from, None where that is not in the session any more."""
+    leak = part.leak
+    if leak is None or not leak.key:
+        return None
+    sources = {item.id: item.source.path for item in session.items}
+    if not leak.own_click and not (leak.feeds and all(feed.item in sources for feed in leak.feeds)):
+        return None
+    cues = tuple(CueFile(sources[feed.item], feed.offset_s, feed.item) for feed in leak.feeds)
+    return Lesson(cues, leak.moments, leak.key)
+
+
+def learn(recording: Recording, lesson: Lesson, survey: Survey | Callable[[], Survey],
+          tell: Callable[[float], None] | None = None) -> Learned:  # fmt: skip
+    """Learn what leaked into a recording and keep the sound of it; nothing is learned twice.
+
+    Raises InputError where a cue cannot be read or the moments are too short, OutputError where the sound cannot
+    be kept.
+    """
+    inside = sum(min(end, recording.duration) - start for start, end in lesson.moments)
+    if lesson.moments and inside < _SHORTEST_S:
+        raise InputError(f"{recording.path.name}: {_SHORTEST_S:g} s or more are needed to learn a leak from; "
+                         "choose a longer time inside the take")  # fmt: skip
+    place = take_cache.place_of(recording.path)
+    key = lesson.key or _key(lesson)
+    told = take_cache.kept_leak_facts(place, key)
+    if told is not None:
+        learned = msgspec.json.decode(told, type=Learned)
+    else:
+        learned = _learned(recording, lesson, key, survey, tell)
+    feeds = tuple(Feed(cue.item, cue.offset_s) for cue in lesson.cues if cue.item)
+    return replace(learned, facts=replace(learned.facts, feeds=feeds, moments=lesson.moments))
+
+
+def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Callable[[], Survey],
+             tell: Callable[[float], None] | None) -> Learned:  # fmt: skip
+    sounds = []
+    for cue in lesson.cues:
+        with Recording(path_of(cue.path)) as guide:
+            whole = np.concatenate(list(guide.blocks()), axis=1)
+            sounds.append(Cue(guide.path.name, whole, guide.sample_rate, cue.offset_s))
+    samples = np.concatenate(list(recording.blocks()), axis=1)
+    taken = learn_leak(samples, recording.sample_rate, sounds, key, tell, lesson.moments)
+    learned = Learned(taken.facts, hits(taken, recording.read, survey() if callable(survey) else survey))
+    place, sound = take_cache.place_of(recording.path), (taken.leak, taken.rest) if taken.facts.key else None
+    take_cache.keep_leak(place, key, sound, msgspec.json.encode(learned))
+    return learned
+
+
+def _key(lesson: Lesson) -> str:
+    told = [f"{take_cache.place_of(path_of(cue.path)).name} {cue.offset_s:.6f}" for cue in lesson.cues]
+    told += [f"{start:.3f} {end:.3f}" for start, end in lesson.moments]
+    return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
+
+
+class Dry:
+    """A recording without its leak; read like a :class:`isophon.core.audio.files.Recording`."""
+
+    def __init__(self, recording: Recording, arrays: Arrays, settings: BleedSettings) -> None:
+        self._recording, self._arrays, self._settings = recording, arrays, settings
+        self.path, self.sample_rate = recording.path, recording.sample_rate
+        self.channels, self.frames, self.duration = recording.channels, recording.frames, recording.duration
+
+    def read(self, start: int, frames: int) -> np.ndarray:
+        """Samples ``start`` to ``start + frames``, zeros outside, float32 ``(channels, frames)``."""
+        block = self._recording.read(start, frames)
+        return without(block, start, self._arrays, self._settings.much, self._settings.careful)
+
+    def blocks(self, size: int = BLOCK) -> Iterator[np.ndarray]:
+        """The whole take in order."""
+        at = 0
+        for block in self._recording.blocks(size):
+            yield without(block, at, self._arrays, self._settings.much, self._settings.careful)
+            at += block.shape[1]
+
+
+def dry(recording: Recording, leak: Leak | None, settings: BleedSettings) -> Recording | Dry:
+    """The recording as the later passes find it."""
+    arrays = (
+        take_cache.kept_leak(take_cache.place_of(recording.path), leak.key)
+        if leak and leak.key and settings.on
+        else None
+    )
+    return recording if arrays is None else Dry(recording, arrays, settings)

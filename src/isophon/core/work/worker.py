@@ -1,0 +1,165 @@
+"""A process that measures and writes, so that the window's own process stays free.
+
+``python -m isophon.core.work.worker`` reads one request a line (JSON) from standard
+input and answers with lines on standard output: ``{"progress": 0.5}``, then
+``{"done": …}`` or ``{"failed": "why"}``. It ends when its input does.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from isophon.core.audio.files import Recording
+from isophon.core.errors import InputError, IsophonError
+from isophon.core.finding import find_all, survey_recording
+from isophon.core.handover.stems import Target, check_free, hand_over
+from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
+from isophon.core.reading import path_of
+from isophon.core.session.edits import check_source
+from isophon.core.session.model import Part
+from isophon.core.survey import geometry_at, phrases, words
+from isophon.core.takes import cache as take_cache
+from isophon.core.takes.cache import Surveyed
+from isophon.core.takes.pictures import Spectrogram, lows_of
+from isophon.core.takes.scan import scan
+from isophon.core.work.bleed_learning import Lesson, dry, learn
+
+Progress = Callable[[float], None]
+_NICENESS = 5
+_TELL_S = 0.1
+
+
+def measure(
+    path: Path, again: bool, progress: Progress, leak: Leak | None = None, settings: BleedSettings | None = None
+) -> None:
+    """Survey a recording, find its marks and keep all that; nothing is done twice unless ``again``.
+
+    Where a ``leak`` is known, the take is heard without it.
+    """
+    place = take_cache.place_of(path)
+    if not again and take_cache.kept_survey(place):
+        return
+    with Recording(path) as file:
+        recording = dry(file, leak, settings or BleedSettings())
+        spectrogram = Spectrogram(geometry_at(recording.sample_rate))
+        found = survey_recording(recording, lambda f: progress(0.7 * f), spectrogram.add)
+        spectrogram.finish()
+        all_found = find_all(recording, found, lambda f: progress(0.7 + 0.25 * f))
+        progress(0.98)
+        lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
+        without = "" if recording is file else in_force(leak, settings or BleedSettings())
+        whole = Surveyed(found, spectrogram, lows, all_found, tuple(phrases(found)), tuple(words(found)), without)
+        take_cache.keep_survey(place, whole)
+
+
+def learn_bleed(path: Path, lesson: Lesson, progress: Progress) -> Any:
+    """Learn what leaked into a recording, and keep that."""
+    with Recording(path) as recording:
+        kept = take_cache.kept_survey(take_cache.place_of(path))
+        survey = kept.survey if kept else lambda: survey_recording(recording)
+        return msgspec.to_builtins(learn(recording, lesson, survey, progress))
+
+
+def look(path: Path, progress: Progress) -> None:
+    """Take a first look at a recording and keep it."""
+    place = take_cache.place_of(path)
+    if not take_cache.kept_scan(place):
+        with Recording(path) as recording:
+            take_cache.keep_scan(place, *scan(recording, progress))
+
+
+def write(part: Part, target: Target, rate: int | None, progress: Progress) -> dict[str, Any]:
+    """Hand over one part; its row of the report."""
+    path = path_of(part.source.path)
+    with Recording(path) as recording:
+        check_source(part.source, recording)
+        check_free(part, target)
+        kept = take_cache.kept_survey(take_cache.place_of(path))
+        survey = kept.survey if kept else survey_recording(recording, lambda f: progress(0.4 * f))
+        return hand_over(part, recording, survey, target, lambda f: progress(0.4 + 0.6 * f), rate)
+
+
+def answer(request: dict[str, Any], progress: Progress) -> Any:
+    """Do what a request asks for."""
+    if request["do"] == "hand over":
+        part, how = msgspec.convert(request["part"], Part), request["target"]
+        return write(part, Target(**how | {"folder": path_of(how["folder"])}), request["rate"], progress)
+    if request["do"] == "wake":
+        return None
+    path = path_of(request["path"])
+    if request["do"] == "look":
+        return look(path, progress)
+    if request["do"] == "learn":
+        return learn_bleed(path, msgspec.convert(request["lesson"], Lesson), progress)
+    again = request["do"] == "measure again"
+    leak, settings = (msgspec.convert(request.get(name), kind) for name, kind in
+                      (("leak", Leak | None), ("bleed", BleedSettings | None)))  # fmt: skip
+    return measure(path, again, progress, leak, settings)
+
+
+class _Ending:
+    """Ends the process when it is told to: at once while it waits, else where its work next tells how far it is."""
+
+    def __init__(self) -> None:
+        self.wanted, self.working = False, False
+        signal.signal(signal.SIGTERM, self._told)
+
+    def _told(self, *_: object) -> None:
+        self.wanted = True
+        if not self.working:
+            raise SystemExit(0)
+
+    def check(self) -> None:
+        """Raise SystemExit if the process was told to end; what is half-written is then cleared away."""
+        if self.wanted:
+            raise SystemExit(0)
+
+
+def main() -> None:
+    """Answer requests until the input ends."""
+    ending = _Ending()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(_NICENESS)
+    replies = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # nothing else may come between the answers
+    told_at = 0.0
+
+    def tell(**reply: Any) -> None:
+        replies.write(msgspec.json.encode(reply) + b"\n")
+        replies.flush()
+
+    def progress(fraction: float) -> None:
+        nonlocal told_at
+        ending.check()
+        if time.monotonic() - told_at > _TELL_S:
+            told_at = time.monotonic()
+            tell(progress=fraction)
+
+    for line in sys.stdin.buffer:
+        ending.working = True
+        try:
+            tell(done=answer(msgspec.json.decode(line), progress))
+        except IsophonError as error:
+            tell(failed=str(error), of_input=isinstance(error, InputError))
+        except MemoryError:
+            tell(failed="there is not enough memory for this; close other programs and try again")
+        except BrokenPipeError:
+            raise
+        except Exception as error:
+            tell(failed=f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost")
+        ending.working = False
+        ending.check()
+
+
+if __name__ == "__main__":
+    with contextlib.suppress(BrokenPipeError):  # nobody listens any more
+        main()

@@ -1,0 +1,160 @@
+"""The workers: worker processes that do long work side by side, what matters most first."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from itertools import count
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+HANDS = min(2, os.cpu_count() or 1)
+_SRC = Path(__file__).resolve().parents[3]
+
+
+class Failure(str):
+    """Why a task failed, in words. ``of_input``: what it was to work on cannot be used."""
+
+    of_input: bool
+
+    def __new__(cls, words: str, of_input: bool = False) -> Failure:
+        failure = super().__new__(cls, words)
+        failure.of_input = of_input
+        return failure
+
+
+@dataclass(eq=False)
+class Task:
+    """One request to a worker (see :mod:`.worker`), and whom to tell; the calls come from the workers's threads.
+
+    ``rank``: what is lower is done first. ``told(what, value)`` is called with
+    ``"progress"`` and a fraction, then once with ``"done"``, ``"failed"`` (and a :class:`Failure`) or ``"cancelled"``.
+    """
+
+    request: dict[str, Any]
+    told: Callable[[str, Any], None]
+    rank: float = 0.0
+    order: int = field(default_factory=count().__next__)
+    cancelled: bool = False
+
+
+class Workers:
+    """Up to ``hands`` processes, started when there is work for them."""
+
+    def __init__(self, hands: int = HANDS) -> None:
+        self._waiting: list[Task] = []
+        self._work = threading.Condition()
+        self._closed = False
+        self._running: dict[int, tuple[Task, subprocess.Popen | None]] = {}
+        self._threads: list[threading.Thread] = []
+        self._hands = hands
+
+    def submit(self, task: Task) -> None:
+        """Take a task on."""
+        with self._work:
+            self._waiting.append(task)
+            busy = len(self._running)
+            if len(self._threads) < self._hands and len(self._waiting) + busy > len(self._threads):
+                name = f"workers {len(self._threads)}"
+                thread = threading.Thread(target=self._serve, args=(len(self._threads),), name=name, daemon=True)
+                self._threads.append(thread)
+                thread.start()
+            self._work.notify()
+
+    def wake(self) -> None:
+        """Start all workers before there is work for them."""
+        for _ in range(self._hands):
+            self.submit(Task({"do": "wake"}, lambda what, value: None))
+
+    def prefer(self, wanted: Callable[[Task], bool], rank: float) -> None:
+        """Give waiting tasks another rank."""
+        with self._work:
+            for task in self._waiting:
+                if wanted(task):
+                    task.rank = min(task.rank, rank)
+
+    def cancel(self, tasks: list[Task]) -> None:
+        """Stop tasks, waiting or under way; each is told."""
+        with self._work:
+            waiting = [task for task in tasks if task in self._waiting]
+            self._waiting = [task for task in self._waiting if task not in tasks]
+            for task, process in self._running.values():
+                if task in tasks:
+                    task.cancelled = True
+                    if process:
+                        process.terminate()
+        for task in waiting:
+            _tell(task, "cancelled", None)
+
+    def close(self) -> None:
+        """End all work."""
+        with self._work:
+            self._closed, self._waiting = True, []
+            processes = [process for _, process in self._running.values() if process]
+            self._work.notify_all()
+        for process in processes:
+            process.terminate()
+        for thread in self._threads:
+            thread.join(timeout=5.0)
+
+    def _serve(self, number: int) -> None:
+        process: subprocess.Popen | None = None
+        while True:
+            with self._work:
+                self._work.wait_for(lambda: self._closed or self._waiting)
+                if self._closed:
+                    break
+                task = min(self._waiting, key=lambda t: (t.rank, t.order))
+                self._waiting.remove(task)
+                if process is None or process.poll() is not None:
+                    process = _start()
+                self._running[number] = (task, process)
+            what, value = _ask(process, task)
+            if what == "lost":
+                process.wait()
+                what = "cancelled" if task.cancelled or self._closed else "failed"
+                value = Failure("the process that worked on it ended; there may be too little memory. Try again")
+            with self._work:
+                del self._running[number]
+            _tell(task, what, value)
+        if process is not None:
+            process.stdin.close()
+            process.wait()
+
+
+def _start() -> subprocess.Popen:
+    """A new worker; its linear algebra keeps to one thread, since workers already share the cores."""
+    environment = {**os.environ, "PYTHONPATH": str(_SRC), "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
+    command = [sys.executable, "-m", "isophon.core.work.worker"]
+    return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment)
+
+
+def _ask(process: subprocess.Popen, task: Task) -> tuple[str, Any]:
+    """Send a request and pass on the progress; the last answer, or ``lost`` if the process ended."""
+    try:
+        process.stdin.write(msgspec.json.encode(task.request) + b"\n")
+        process.stdin.flush()
+    except OSError:
+        return "lost", None
+    for line in process.stdout:
+        reply = msgspec.json.decode(line)
+        if "progress" in reply:
+            _tell(task, "progress", reply["progress"])
+        elif "failed" in reply:
+            return "failed", Failure(reply["failed"], reply.get("of_input", False))
+        else:
+            return "done", reply["done"]
+    return "lost", None
+
+
+def _tell(task: Task, what: str, value: Any) -> None:
+    """Tell whoever waits for a task; that it is not there any more ends no worker."""
+    with contextlib.suppress(Exception):
+        task.told(what, value)

@@ -29,11 +29,12 @@ from isophon.app.pages.layout_page import LayoutPage
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.sheet import Sheet, Sheets
 from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
 from isophon.app.views.parts_panel import PartsPanel
 from isophon.app.views.route import HAND_OVER, LAY_OUT, TitleRow
 from isophon.app.views.session_menu import SessionMenu
-from isophon.app.views.skyline import Legend, Skyline
+from isophon.app.views.skyline import Skyline
 from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 from isophon.core.session.model import Source

@@ -34,7 +34,7 @@ _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
 _LONGEST_S, _EDGE = 0.006, 10  # s, bins
 _EDGE_OVER_DB = 7.0
-_PIECE_S, _MARGIN_S, _ENOUGH_HZ = 20.0, 0.25, 44_100
+_PIECE_S, _MARGIN_S, _ENOUGH_HZ = 15.0, 0.25, 88_200
 _TRAIN_S = 0.004
 _FEWEST_BEATS, _BEAT_S, _BEAT_OFF_S = 7, (0.2, 1.6), 0.003
 _ALIKE_S, _ALIKE_WAVES = 0.002, 0.75
@@ -62,7 +62,7 @@ def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
 def _bins(read: Read, survey: Survey) -> Iterator[tuple[float, float, np.ndarray]]:
     """Where each piece begins in s, the width of its bins (about 0.25 ms), and the error's power in them.
 
-    Pieces share nothing but margins. What lies above some 24 kHz tells nothing of a click that the rest does not.
+    Pieces share nothing but margins. What lies above some 48 kHz tells nothing of a click that the rest does not.
     """
     fold = max(1, survey.sample_rate // _ENOUGH_HZ)
     rate = survey.sample_rate // fold

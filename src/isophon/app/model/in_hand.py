@@ -1,0 +1,201 @@
+"""What is in hand and in view: parts, marks, the pass that is open, the selection; and how a person walks through them.
+
+Times of the view, of marks and of the selection count from the start of the part in hand; :attr:`InHand.offset` is
+where that lies in the song.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from isophon.app.model.passes import Pass
+from isophon.app.model.session_keeper import SessionKeeper
+from isophon.app.model.take_pool import NOWHERE, TakePool
+from isophon.core.marks import Mark
+from isophon.core.session.model import Part, Session
+from isophon.core.takes.take import Take
+
+SHORTEST_VIEW_S = 0.01
+NOBODY = Part("", "no part", NOWHERE)
+
+
+class InHand(QObject):
+    """``part_changed``: what is seen of the part in hand has changed."""
+
+    session_changed = Signal()
+    part_changed = Signal()
+    hand_changed = Signal()
+    view_changed = Signal()
+    take_changed = Signal()
+    told = Signal(str)
+
+    def __init__(self, keeper: SessionKeeper, pool: TakePool, first: Pass) -> None:
+        """``first``: the pass that is open at first."""
+        super().__init__()
+        self.keeper, self.pool, self.pass_ = keeper, pool, first
+        self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
+        self.in_hand: tuple[str, ...] = ()
+        self.by_rank = False  # whether marks stand tallest first
+        self.selection: tuple[float, float] | None = None
+        self.parts_in_hand = tuple(p.id for p in self.session.parts[:1])
+        self.visited: set[str] = set(self.parts_in_hand)
+        self.heard_only: frozenset[str] = frozenset()
+        self.view = self.song
+
+    @property
+    def session(self) -> Session:
+        """The session in force."""
+        return self.keeper.session
+
+    @property
+    def part(self) -> Part:
+        """The part in hand, the first of several; one without samples where the session has none."""
+        session, ids = self.session, self.parts_in_hand[:1]
+        if self._part_of is None or self._part_of[0] is not session or self._part_of[1] != ids:
+            self._part_of = (session, ids, next((p for p in session.parts if p.id in ids), NOBODY))
+        return self._part_of[2]
+
+    @property
+    def take(self) -> Take:
+        """The take of the part in hand."""
+        return self.pool.take(self.part.source)
+
+    @property
+    def offset(self) -> float:
+        """Where the part in hand starts in the song, in seconds."""
+        return self.part.offset_s
+
+    @property
+    def song(self) -> tuple[float, float]:
+        """First and last second of the song, counted from the start of the part in hand."""
+        start, end = self.session.span
+        return start - self.offset, max(end, start + 1.0) - self.offset
+
+    @property
+    def ceiling(self) -> float:
+        """The ceiling in force for the part in hand."""
+        return self.pass_.ceiling(self.part)
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """The marks of this pass in the part in hand."""
+        return self.pass_.marks(self.part)
+
+    def open_pass(self, which: Pass) -> None:
+        """Go over to another pass."""
+        if which is not self.pass_:
+            self.pass_, self.in_hand, self.selection = which, (), None
+            self.part_changed.emit()
+            self.hand_changed.emit()
+
+    def take_part(self, part_id: str, add: bool = False) -> None:
+        """Take a part in hand; ``add``: beside those in hand, or no longer."""
+        place = [t + self.offset for t in self.view]
+        if add and part_id in self.parts_in_hand and len(self.parts_in_hand) > 1:
+            self.parts_in_hand = tuple(p for p in self.parts_in_hand if p != part_id)
+        elif add:
+            self.parts_in_hand = (*self.parts_in_hand, part_id)
+        else:
+            self.parts_in_hand = (part_id,)
+        self.in_hand, self.selection = (), None
+        self.visited.add(part_id)
+        self._show_song(*place)
+        self.pool.at_hand(self.part.source)
+        self.take_changed.emit()
+        self.hand_changed.emit()
+
+    def take_parts(self, part_ids: list[str]) -> None:
+        """Take several parts in hand; the first is the one that is shown."""
+        if part_ids:
+            self.take_part(part_ids[0])
+            self.parts_in_hand = tuple(part_ids)
+            self.take_changed.emit()
+
+    def walk_parts(self, step: int) -> None:
+        """Take the next or previous part in hand."""
+        ids = [p.id for p in self.session.parts]
+        if ids:
+            at = ids.index(self.part.id) if self.part.id in ids else 0
+            self.take_part(ids[(at + step) % len(ids)])
+
+    def toggle_heard_only(self, item_id: str) -> None:
+        """Hear only this (and what else is chosen so), or no longer."""
+        self.heard_only = self.heard_only ^ {item_id}
+        self.take_changed.emit()
+
+    def marks_in_hand(self) -> list[Mark]:
+        """The marks in hand that are still there."""
+        return [m for name in self.in_hand if (m := self.part.mark(name))]
+
+    @property
+    def mark(self) -> Mark | None:
+        """The mark in hand: the first of those."""
+        marks = self.marks_in_hand()
+        return marks[0] if marks else None
+
+    def take_in_hand(self, ids: list[str], show: bool = True) -> None:
+        """Take marks in hand; the view moves to the first if it is not seen whole."""
+        self.in_hand = tuple(ids)
+        self.selection = None
+        mark = self.mark
+        if show and mark:
+            self.show_span(*mark.span)
+        self.hand_changed.emit()
+
+    def walk(self, step: int, over_only: bool = False) -> None:
+        """Take the next or previous mark in hand, of all or of those that change, in the order in which they stand."""
+        height, part = self.pass_.height, self.part
+        marks = [m for m in self.marks if not over_only or part.change(m) < 0 or height(m) > self.ceiling]
+        if not marks:
+            return
+        now = self.mark
+        if self.by_rank:
+            marks.sort(key=lambda m: (-height(m), m.start))
+            ids = [m.id for m in marks]
+            here = ids.index(now.id) if now and now.id in ids else None
+            place = (0 if step > 0 else -1) if here is None else (here + step) % len(ids)
+        elif now is None:
+            first = self.view[0]
+            place = next((i for i, m in enumerate(marks) if m.span[0] >= first), 0)
+        else:
+            later = [i for i, m in enumerate(marks) if m.start > now.start]
+            earlier = [i for i, m in enumerate(marks) if m.start < now.start]
+            place = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(marks) - 1)
+        self.take_in_hand([marks[place].id])
+
+    def walk_spans(self, spans: tuple[tuple[float, float], ...], step: int, heard_at: float) -> None:
+        """Select the next or previous of these phrases or words, from the selection, else from what is heard."""
+        if not spans:
+            return
+        here = self.selection[0] if self.selection else heard_at
+        later = [i for i, (start, _) in enumerate(spans) if start > here + 1e-3]
+        earlier = [i for i, (start, _) in enumerate(spans) if start < here - 1e-3]
+        index = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(spans) - 1)
+        self.show_span(*spans[index])
+        self.select(spans[index])
+
+    def show_span(self, start: float, end: float) -> None:
+        """Move the view so that a span is seen whole."""
+        first, last = self.view
+        if start < first or end > last:
+            size = max(last - first, 1.1 * (end - start))
+            self.set_view((start + end - size) / 2, (start + end + size) / 2)
+
+    def set_view(self, start: float, end: float) -> None:
+        """Show these seconds, held within the song."""
+        first, last = self.song
+        size = min(last - first, max(SHORTEST_VIEW_S, end - start))
+        start = min(max(first, start), last - size)
+        if (start, start + size) != self.view:
+            self.view = (start, start + size)
+            self.view_changed.emit()
+
+    def select(self, selection: tuple[float, float] | None) -> None:
+        """Select a time, or none."""
+        self.selection = selection
+        self.hand_changed.emit()
+
+    def _show_song(self, start: float, end: float) -> None:
+        """Show these seconds of the song."""
+        self.view = (0.0, 0.0)
+        self.set_view(start - self.offset, end - self.offset)

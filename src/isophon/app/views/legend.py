@@ -1,0 +1,50 @@
+"""What the lines of the skyline are, beside its name."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+
+
+class Legend(QWidget):
+    """Beside the skyline's name: what each of its ceilings is, with its line. Nothing of it lies over the bars."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.setMinimumHeight(20)
+        workspace.part_changed.connect(self._show)
+        workspace.take_changed.connect(self._show)
+        self._show()
+
+    def _rows(self) -> list[tuple[str, bool]]:
+        part, which = self.workspace.part, self.workspace.pass_
+        if not self.workspace.marks:
+            return []
+        settings = getattr(part, which.kind)
+        return [(f"{words} {theme.signed(getattr(settings, name))} dB", in_force)
+                for name, words, _, in_force in which.ceilings(part)]  # fmt: skip
+
+    def _show(self) -> None:
+        rows = self._rows()
+        self.setFixedWidth(sum(theme.text_width(words, 13) + 44 for words, _ in rows))
+        self.setAccessibleName(", ".join(words for words, _ in rows))
+        self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x, middle = 0.0, self.height() / 2
+        for words, in_force in self._rows():
+            style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
+            painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
+            painter.drawLine(QPointF(x, middle), QPointF(x + 22, middle))
+            painter.setPen(theme.OVER)
+            painter.setFont(theme.sans(13))
+            width = theme.text_width(words, 13) + 4
+            painter.drawText(QRectF(x + 28, 0, width, self.height()), Qt.AlignmentFlag.AlignVCenter, words)
+            x += width + 40

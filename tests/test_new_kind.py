@@ -1,0 +1,171 @@
+"""A kind of blemish is one room and one line, in the window one file and one line: here one is added to a copy."""
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+
+from conftest import write
+from voices import spoken
+
+SRC = Path(__file__).parent.parent / "src"
+
+ROOM = '''
+"""Hush: every second moment of a take turned down, for the test."""
+
+from typing import Annotated
+
+import msgspec
+
+from isophon.core.marks import Mark
+from isophon.core.passes.kind import Found, Kind, Stage, touching
+
+
+class HushSettings(msgspec.Struct, frozen=True):
+    on: bool = True
+    by_db: Annotated[float, msgspec.Meta(ge=-30.0, le=0.0)] = -6.0
+    take_s: Annotated[float, msgspec.Meta(ge=0.0, le=9.0)] = 0.5
+
+
+class HushCut(msgspec.Struct, frozen=True):
+    first: int
+    last: int
+    gain: float
+
+
+def find(ears):
+    seconds = range(int(ears.frames / ears.sample_rate))
+    marks = tuple(Mark(f"hush-{s}", "hush", s + 0.25, s + 0.75, -20.0, float(s), 100.0, 900.0, 1.0) for s in seconds)
+    return Found(marks, {"loudest": float(ears.survey.k_power.max())})
+
+
+def treatments(part):
+    rate = part.source.sample_rate
+    for mark, change in part.changed("hush"):
+        start, end = mark.span
+        yield HushCut(round(start * rate), round(end * rate), 10 ** (change / 20))
+
+
+def apply(at, mine):
+    block = at.block().copy()
+    for cut in mine:
+        block[:, max(0, cut.first - at.start) : cut.last - at.start] *= cut.gain
+    return block
+
+
+KIND = Kind(
+    "hush", HushSettings, lambda role: HushSettings(by_db=-6.0 if role == "lead" else -12.0),
+    Stage(85, (HushCut,), apply), treatments, find=find,
+    change=lambda mark, settings, context: 0.0 if mark.hand.leave or not settings.on else settings.by_db,
+    one_take=("take_s",), measures={"loudest": (float | None, None)},
+    report=lambda part: {"loudest": part.measured.loudest}, told=lambda part: "hush, hush",
+)
+'''
+
+SHEET = '''
+"""The Hush sheet."""
+
+from isophon.app import theme
+from isophon.app.model.passes import Knob, Pass
+
+PASS = Pass("hush", "Hush", "hush", "hushes", " in dB", theme.tick_shape,
+            (Knob("by_db", "Hushed by", 0.5, "dB", "How far"),), (-6.0, 6.0, -60.0, 30.0), None,
+            by_hand="Hushes are set for the whole part.")
+'''
+
+DRIVE = """
+import json, sys, tempfile
+from pathlib import Path
+import soundfile as sf
+from isophon.cli import main
+from isophon.core.passes import NAMES, Settings
+from isophon.core.session import edits, file, layout
+from isophon.core.session.settings import role_default
+assert NAMES[-1] == "hush" and Settings().hush.by_db == -6
+take, folder = Path(sys.argv[1]), Path(sys.argv[2])
+assert main(["clean", str(take), "--out", str(folder / "o"), "--only", "hush", "--depth", "32f", "--labels",
+             "--set", "hush.by_db=-20", "--quiet"]) == 0
+assert main(["clean", str(take), "--out", str(folder / "p"), "--skip", "hush", "--set", "hush.by_db=-99"]) == 2
+row = json.loads((folder / "o" / "report.json").read_text())["files"][0]["kinds"]["hush"]
+assert row["changed"] == row["count"] > 3 and row["deepest_change_db"] == -20 and row["loudest"] > 0
+assert "hush" in (folder / "o" / "take.marks.tsv").read_text()
+
+import os
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from PySide6.QtCore import QEventLoop, QTimer, Qt
+from PySide6.QtTest import QTest
+from isophon.app.main import make_app
+from isophon.app.window import Window
+from isophon.app.views.route import STATIONS
+app = make_app()
+window = Window()
+window.show()
+window.open_path(take)
+def wait(until):
+    for _ in range(600):
+        if until():
+            return
+        QTest.qWait(50)
+    raise SystemExit("nothing came of it")
+wait(lambda: window.work_page is not None and window.work_page.workspace.part.found)
+page, workspace = window.work_page, window.work_page.workspace
+at = STATIONS.index("Hush")
+QTest.keyClick(page, getattr(Qt.Key, f"Key_{(at + 1) % 10}"))
+assert workspace.pass_.kind == "hush" and len(workspace.marks) == row["count"]
+QTest.qWait(100)
+page.sheet.sliders["by_db"].moved.emit(-30.0, ("drag", 1))
+assert workspace.part.hush.by_db == -30 and workspace.keeper.history.undo_name.startswith("hushed by")
+QTest.keyClick(page, Qt.Key.Key_Right)
+assert workspace.mark.kind == "hush"
+QTest.keyClick(page, Qt.Key.Key_L)
+assert workspace.mark.hand.leave and workspace.part.change(workspace.mark) == 0
+page.open_station(STATIONS.index("Hand over"))
+page.hand_over.folder.setText(str(folder / "w"))
+page.hand_over.start()
+wait(lambda: "written" in page.hand_over.outcome.text())
+heads = [page.hand_over.table.horizontalHeaderItem(i).text() for i in range(page.hand_over.table.columnCount())]
+assert page.hand_over.table.item(0, heads.index("Hushes")).text() == f"{row['count'] - 1} of {row['count']}"
+song = folder / "s.isophon"
+assert workspace.keeper.save(song) and file.load(song).parts[0].hush.by_db == -30
+file.save_card("Ada", edits.replace(workspace.part, hush=edits.replace(workspace.part.hush, take_s=7.0)), folder / "c")
+assert file.load_card(folder / "c")["hush"].take_s == 0.5 and file.load_card(folder / "c")["hush"].by_db == -30
+values = json.loads(song.read_text())
+values["session"]["parts"][0]["hush"]["by_db"] = 5
+song.write_text(json.dumps(values))
+try:
+    file.load(song)
+except Exception as error:
+    assert "hush.by_db" in str(error)
+else:
+    raise SystemExit("a value out of range was taken")
+window.close()
+print("all of it")
+"""
+
+
+def test_a_new_kind_needs_nothing_else(tmp_path):
+    home = tmp_path / "src"
+    shutil.copytree(SRC / "isophon", home / "isophon", ignore=shutil.ignore_patterns("__pycache__"))
+    core, app = home / "isophon" / "core" / "passes", home / "isophon" / "app" / "sheets"
+    (core / "hush").mkdir()
+    (core / "hush" / "__init__.py").write_text(ROOM)
+    (app / "hush.py").write_text(SHEET)
+    for path, imported, line in ((core, "ticks\nfrom", "esses.KIND,\n"), (app, "ticks\n\nPASSES", "esses.PASS,\n")):
+        text = (path / "__init__.py").read_text()
+        assert text.count(imported) == 1 and text.count(line) == 1
+        text = text.replace(imported, imported.replace("ticks", "ticks, hush"))
+        (path / "__init__.py").write_text(text.replace(line, line + "    " + line.replace("esses", "hush")))
+    samples, rate, _ = spoken("de")
+    take = write(tmp_path / "take.wav", samples, rate)
+    environment = {**os.environ, "PYTHONPATH": str(home), "XDG_STATE_HOME": str(tmp_path / "state")}
+    done = subprocess.run(
+        [sys.executable, "-c", DRIVE, take, tmp_path], env=environment, capture_output=True, text=True
+    )
+    assert done.returncode == 0 and "all of it" in done.stdout, done.stdout[-500:] + done.stderr[-3000:]
+    read = [__import__("soundfile").read(p)[0] for p in (take, tmp_path / "o" / "take.clean.wav")]
+    inside, outside = slice(round(1.3 * rate), round(1.7 * rate)), slice(round(1.76 * rate), round(2.24 * rate))
+    assert np.allclose(read[1][inside], 0.1 * read[0][inside], atol=1e-6)
+    assert np.array_equal(read[1][outside], read[0][outside].astype(np.float32))

@@ -122,7 +122,7 @@ class Renderer:
                 held, first = held[:, begin - first : stop - first], begin
                 continue
             read = self._held(levels, level, held, first)
-            at = At(read, begin, stop - begin, self.sample_rate, lambda key, a, b, make: make(), self.sounds)
+            at = At(read, begin, stop - begin, self.sample_rate, None, self.sounds)
             held, first = self._inside(stage.apply(at, mine), begin), begin
         return held
 

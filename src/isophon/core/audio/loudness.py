@@ -15,6 +15,7 @@ RELATIVE_GATE = -10.0
 _OFFSET = -0.691
 _STEP_S = 0.1  # gating blocks of 400 ms overlap by 75 %
 _OVERSAMPLING = 4
+_PEAK_PIECE = 2_048  # samples looked at together between which higher peaks may lie
 
 
 def db(power: np.ndarray | float) -> np.ndarray | float:
@@ -53,26 +54,43 @@ class Meter:
     """
 
     def __init__(self, sample_rate: int, channels: int) -> None:
-        self._sos = k_weighting(sample_rate)
-        self._state = np.zeros((self._sos.shape[0], channels, 2))
+        one, other = k_weighting(sample_rate)
+        self._b, self._a = np.convolve(one[:3], other[:3]), np.convolve(one[3:], other[3:])  # in one go: half the time
+        self._state = np.zeros((channels, len(self._a) - 1))
         self._step = round(sample_rate * _STEP_S)
         self._sum, self._count, self._steps = 0.0, 0, []
         self._oversampling = _OVERSAMPLING if sample_rate < 96_000 else 2 if sample_rate < 192_000 else 1
         self._taps = _peak_filter(self._oversampling)
-        self._tail = np.zeros((channels, len(self._taps) // self._oversampling + 1))
+        self._tail = np.zeros((channels, len(self._taps) // self._oversampling + 1), np.float32)
+        self._most = max(float(np.abs(self._taps[phase :: self._oversampling]).sum())
+                         for phase in range(self._oversampling))  # fmt: skip
         self._peak = 0.0
 
     def add(self, block: np.ndarray) -> None:
         """Take in the next samples."""
-        weighted, self._state = signal.sosfilt(self._sos, block.astype(np.float64), axis=1, zi=self._state)
+        weighted, self._state = signal.lfilter(self._b, self._a, block.astype(np.float64), axis=1, zi=self._state)
         self._add_power(np.square(weighted).sum(axis=0))
         joined = np.concatenate([self._tail, block], axis=1)
+        self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
         if self._oversampling > 1:
-            up = signal.upfirdn(self._taps, joined, self._oversampling, 1, axis=1)
+            self._look_between(joined)
+        self._tail = joined[:, -self._tail.shape[1] :]
+
+    def _look_between(self, joined: np.ndarray) -> None:
+        """Look for higher peaks between samples, wherever what is interpolated could be higher than any so far."""
+        reach = self._tail.shape[1]
+        size = np.abs(joined).max(axis=0)
+        padded = np.pad(size, (0, -len(size) % _PEAK_PIECE))
+        highest = padded.reshape(-1, _PEAK_PIECE).max(axis=1)
+        around = np.maximum(highest, np.maximum(np.append(highest[1:], 0), np.append(0, highest[:-1])))
+        for piece in np.argsort(-around):
+            if around[piece] * self._most <= self._peak:
+                break
+            first = max(0, piece * _PEAK_PIECE - 2 * reach)
+            span = joined[:, first : (piece + 1) * _PEAK_PIECE + 2 * reach]
+            up = signal.upfirdn(self._taps, span, self._oversampling, 1, axis=1)
             skip = len(self._taps)
             self._peak = max(self._peak, float(np.abs(up[:, skip:-skip]).max(initial=0.0)))
-        self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
-        self._tail = joined[:, -self._tail.shape[1] :]
 
     def loudness(self) -> float:
         """Integrated loudness so far, LUFS; −150 where nothing is above the gate."""

@@ -27,22 +27,26 @@ class At(NamedTuple):
     """What a stage is asked for, and what it has: frames ``start`` to ``start + frames`` of a take.
 
     ``read(start, frames)`` gives what the stage before left, at any place, float32 ``(channels, frames)``, zeros
-    outside of the take. ``keep(key, first, last, make)``: the array that ``make`` gives, made anew only where ``key``
-    or what was done before to the frames ``first`` to ``last`` has changed. ``sounds(key)``: sounds kept beside the
-    take.
+    outside of the take. ``kept(key, first, last, make)``: the array that ``make`` gives, made anew only where ``key`` or
+    what was done before to the frames ``first`` to ``last`` has changed; None where a whole take is rendered in order
+    and nothing is asked for twice. ``sounds(key)``: sounds kept beside the take.
     """
 
     read: Read
     start: int
     frames: int
     sample_rate: int
-    keep: Callable[[Any, int, int, Callable[[], np.ndarray]], np.ndarray]
+    kept: Callable[[Any, int, int, Callable[[], np.ndarray]], np.ndarray] | None
     sounds: Callable[[str], Sounds | None]
 
     @property
     def stop(self) -> int:
         """The frame after the last."""
         return self.start + self.frames
+
+    def keep(self, key: Any, first: int, last: int, make: Callable[[], np.ndarray]) -> np.ndarray:
+        """What ``make`` gives, made anew only where it must be."""
+        return make() if self.kept is None else self.kept(key, first, last, make)
 
     def block(self) -> np.ndarray:
         """The frames as the stage before left them."""

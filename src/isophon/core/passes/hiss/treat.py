@@ -72,9 +72,11 @@ def apply(read: Read, start: int, frames: int, cut: HissCut, keep: Callable | No
     count = (start + frames - 1) // hop - first + 1
     samples = read(first * hop, (count - 1) * hop + size)
     pieces = range(first // _PIECE, (first + count - 1) // _PIECE + 1)
-    keep = keep or (lambda key, first, last, make: make())
-    gains = [keep((cut, piece), (piece * _PIECE - _RUN_UP) * hop, (piece + 1) * _PIECE * hop + size,
-                  lambda piece=piece: _gains(read, cut, piece)) for piece in pieces]  # fmt: skip
+    if keep is None:
+        gains = [_gains(read, cut, pieces)]
+    else:
+        gains = [keep((cut, piece), (piece * _PIECE - _RUN_UP) * hop, (piece + 1) * _PIECE * hop + size,
+                      lambda piece=piece: _gains(read, cut, range(piece, piece + 1))) for piece in pieces]  # fmt: skip
     gain = np.concatenate(gains, axis=1)[:, first - pieces[0] * _PIECE :][:, :count]
     out = np.zeros((len(samples), (count - 1) * hop + size), np.float32)
     lowest = _lowest_bin(cut, size)
@@ -115,31 +117,40 @@ def _lowest_bin(cut: HissCut, size: int) -> int:
     return int(np.argmax(emphasis(hz, cut.from_hz) > 0))
 
 
-def _gains(read: Read, cut: HissCut, piece: int) -> np.ndarray:
-    """Gains of one piece of frames, float32 ``(channels, frames, bins from the lowest that changes)``."""
+def _gains(read: Read, cut: HissCut, pieces: range) -> np.ndarray:
+    """Gains of pieces that follow each other, float32 ``(channels, frames, bins from the lowest that changes)``.
+
+    Each piece is worked out by itself from its own run-up on, all of them side by side.
+    """
     size, hop = shape_of(cut.sample_rate)
-    first = piece * _PIECE - _RUN_UP
-    samples = read(first * hop, (_PIECE + _RUN_UP - 1) * hop + size)
+    first, count = pieces[0] * _PIECE - _RUN_UP, len(pieces) * _PIECE + _RUN_UP
+    samples = read(first * hop, (count - 1) * hop + size)
     lowest = _lowest_bin(cut, size)
     hz = np.fft.rfftfreq(size, 1 / cut.sample_rate)[lowest:]
     share = emphasis(hz, cut.from_hz).astype(np.float32)
+    partly = int(np.count_nonzero(share < 1))
     noise = _noise_power(cut, size)[lowest:]
     floor = np.float32(10 ** (cut.amount_db / 20))
-    out = np.empty((len(samples), _PIECE, len(hz)), np.float32)
-    middles = (first + _RUN_UP + np.arange(_PIECE)) * hop + size // 2
+    out = np.empty((len(samples), len(pieces) * _PIECE, len(hz)), np.float32)
+    middles = (first + _RUN_UP + np.arange(len(pieces) * _PIECE)) * hop + size // 2
     for channel, sound in enumerate(samples):
         spectra = fft.rfft(_framed(sound, size, hop) * _window(size), axis=1)[:, lowest:]
         posterior = (np.square(spectra.real) + np.square(spectra.imag)) / noise
-        gain, prior = _log_spectral(posterior, hop / cut.sample_rate)
-        gain = np.maximum(gain[_RUN_UP:], floor) ** share
+        runs = np.lib.stride_tricks.sliding_window_view(posterior, _PIECE + _RUN_UP, axis=0)[::_PIECE]
+        gain, prior = _log_spectral(runs.transpose(2, 0, 1), hop / cut.sample_rate)
+        gain, prior = (x[_RUN_UP:].transpose(1, 0, 2).reshape(out.shape[1:]) for x in (gain, prior))
+        gain = np.maximum(gain, floor)
+        gain[:, :partly] **= share[:partly]
         if cut.top_db > 0:
-            gain *= _top(prior[_RUN_UP:], share, middles, cut)
+            for at in range(0, len(gain), _PIECE):
+                piece = slice(at, at + _PIECE)
+                gain[piece] *= _top(prior[piece], share, middles[piece], cut)
         out[channel] = gain
     return out
 
 
 def _log_spectral(posterior: np.ndarray, hop_s: float) -> tuple[np.ndarray, np.ndarray]:
-    """The estimator's gain and a-priori SNR for a-posteriori SNRs ``(frames, bins)``."""
+    """The estimator's gain and a-priori SNR for a-posteriori SNRs ``(frames, …, bins)``."""
     memory = np.float32(np.exp(-hop_s / _MEMORY_S))
     least = np.float32(10 ** (_LEAST_PRIOR_DB / 10))
     posterior = np.clip(posterior, 1e-6, _MOST_POSTERIOR).astype(np.float32)
@@ -185,6 +196,6 @@ def _still(still: Still, mine: Sequence[HissCut]) -> None:
 
 
 STAGE = Stage(
-    60, (HissCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0], at.keep),
+    60, (HissCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0], at.kept),
     reach=_reach, held=True, still=_still,
 )  # fmt: skip

@@ -120,11 +120,29 @@ def _solved_upper(factor: np.ndarray, values: np.ndarray) -> np.ndarray:
 
 def _model(samples: np.ndarray, order: int) -> np.ndarray:
     """The prediction error filter, ``(order + 1,)``, by the covariance method with a little white noise under it."""
-    rows = np.lib.stride_tricks.sliding_window_view(samples, order + 1)
-    past, now = rows[:, :-1][:, ::-1], rows[:, -1]
-    gram = past.T @ past
+    whole = _covariance(samples, order)
+    gram, right = whole[1:, 1:], whole[1:, 0]
     gram[np.diag_indices_from(gram)] += 1e-6 * np.trace(gram) / order + 1e-14
-    return np.concatenate([[1.0], -linalg.solve(gram, past.T @ now, assume_a="pos")])
+    factor = linalg.cho_factor(gram, lower=True, check_finite=False)
+    return np.concatenate([[1.0], -linalg.cho_solve(factor, right, check_finite=False)])
+
+
+def _covariance(samples: np.ndarray, order: int) -> np.ndarray:
+    """Sums of products of ``samples`` with themselves ``i`` and ``j`` samples earlier, ``(order + 1, order + 1)``.
+
+    Going down a diagonal, one product enters at the beginning and one leaves at the end (Makhoul 1975), so that only
+    the first row is summed in full.
+    """
+    first = np.correlate(samples, samples[order:], "valid")[::-1]
+    last = len(samples) - 1
+    lags = np.arange(order)
+    enters, leaves = samples[order - 1 - lags], samples[last - lags]
+    steps = np.outer(enters, enters) - np.outer(leaves, leaves)
+    whole = np.zeros((order + 1, order + 1))
+    whole[0] = first
+    for i in range(order):
+        whole[i + 1, i + 1 :] = whole[i, i:-1] + steps[i, i:]
+    return np.triu(whole) + np.triu(whole, 1).T
 
 
 def _apply(at: At, mine: Sequence[Repair]) -> np.ndarray:

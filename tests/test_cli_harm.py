@@ -3,8 +3,10 @@
 import json
 import os
 import resource
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import numpy as np
@@ -119,9 +121,37 @@ def test_odd_names_in_a_batch(tmp_path, take):
     stems = {os.fsencode(p.name) for p in (tmp_path / "o").glob("*.wav")}
     assert stems == {b"a\nb.clean.wav", b"\xff\xfe.clean.wav"}
     rows = json.loads((tmp_path / "o" / "report.json").read_text())["files"]
-    assert ["error" in row for row in rows] == [False, True, True, False, True]
+    failed = {row["file"][-9:] for row in rows if "error" in row}
+    assert failed == {"1mred.wav"[-9:], "xxxxx.wav", "yyyyy.wav"} and len(rows) == 5
+    assert [row["file"] for row in rows] == sorted(row["file"] for row in rows)
     told = shell("find", raw, *ONLY)
     assert told.returncode == 0 and "\\udcff\\udcfe.wav" in told.stdout
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
+def test_several_at_once_are_stopped_together(tmp_path, take, number):
+    """On all cores, the same files as one after the other; interrupted, nothing half-written and nobody left behind."""
+    samples, rate = sf.read(take)
+    names = [write(tmp_path / f"{n}.wav", np.tile(samples, 1 + i), rate) for i, n in enumerate("dacb")]
+    one = shell("clean", *names, "--out", tmp_path / "one", "--jobs", "1", "--json", *ONLY)
+    all_ = shell("clean", *names, "--out", tmp_path / "all", "--jobs", "3", "--json", *ONLY)
+    assert one.stdout == all_.stdout and [r["file"] for r in json.loads(one.stdout)["files"]] == [
+        *map("{}.wav".format, "abcd")
+    ]
+    for path in (tmp_path / "one").glob("*.wav"):
+        assert path.read_bytes() == (tmp_path / "all" / path.name).read_bytes()
+    long = [write(tmp_path / f"long {i}.wav", np.tile(samples, 40), rate) for i in range(4)]
+    command = [sys.executable, "-m", "isophon", "clean", *map(str, long), "--out", str(tmp_path / "cut"), "--jobs", "2"]
+    process = subprocess.Popen(command, env={**os.environ, "PYTHONPATH": str(SRC)}, stderr=subprocess.PIPE,
+                               start_new_session=True)  # fmt: skip
+    wait_until = time.monotonic() + 60
+    while not list((tmp_path / "cut").glob(".isophon-*")) and time.monotonic() < wait_until:
+        time.sleep(0.02)
+    os.killpg(process.pid, number) if number == signal.SIGINT else process.send_signal(number)
+    assert process.wait(timeout=30) == 130 and b"Traceback" not in process.stderr.read()
+    assert not list((tmp_path / "cut").glob(".isophon-*"))
+    with pytest.raises(ProcessLookupError):
+        os.killpg(process.pid, 0)
 
 
 def test_what_a_killed_run_left_is_cleared_and_what_another_writes_is_not(capsys, take, tmp_path):

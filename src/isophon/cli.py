@@ -14,6 +14,7 @@ from isophon import __version__
 from isophon.core.errors import CallError, IsophonError, OutputError
 
 INTERRUPTED = 130
+_MOST_JOBS = 256
 
 
 class _Parser(argparse.ArgumentParser):
@@ -73,6 +74,12 @@ def _folder(text: str) -> Path:
     return Path(text)
 
 
+def _count(text: str) -> int:
+    if not text.isdecimal() or not 1 <= int(text) <= _MOST_JOBS:
+        raise argparse.ArgumentTypeError(f"is no number from 1 to {_MOST_JOBS}")
+    return int(text)
+
+
 def _terminated(*_: object) -> None:
     raise KeyboardInterrupt
 
@@ -91,6 +98,8 @@ def _parser() -> argparse.ArgumentParser:
     clean.add_argument("audio", type=Path, nargs="*", metavar="AUDIO")
     clean.add_argument("--session", type=Path, metavar="SESSION", help="clean the parts of a saved session")
     clean.add_argument("--out", type=_folder, metavar="DIR", required=True, help="the folder to write to")
+    clean.add_argument("--jobs", type=_count, default=0, metavar="N",
+                       help="how many recordings are worked on at once (as many as there are cores)")  # fmt: skip
     clean.add_argument("--format", default="wav", help="wav, flac or aiff (wav)")
     clean.add_argument("--depth", default="24", help="16, 24 or 32f (24)")
     clean.add_argument("--force", action="store_true", help="write over files that exist")
@@ -113,6 +122,8 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _work(call: argparse.Namespace) -> int:
+    # several recordings share the cores already
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     from isophon.commands import clean, find
 
     return find(call) if call.command == "find" else clean(call)

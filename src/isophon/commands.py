@@ -12,6 +12,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from isophon.batch import Outcome, Tell, Work, cores, worked_through
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
@@ -28,6 +29,9 @@ from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
 
 BLEED = bleed.KIND.name
+Show = Callable[[str, float], None]
+_SHARES = {"surveying": (0.0, 0.2), "learning the bleed": (0.1, 0.1), "looking for marks": (0.2, 0.3),
+           "cleaning": (0.5, 0.5)}  # fmt: skip
 
 
 def find(call: argparse.Namespace) -> int:
@@ -37,7 +41,7 @@ def find(call: argparse.Namespace) -> int:
     kinds, settings = _kinds(call), _settings(call, role)
     with Recording(call.audio) as recording:
         part = _part(call.audio, recording, role, settings)
-        part, found = _surveyed(part, recording, kinds, _progress(call), _lesson(call, settings))
+        part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings))
     result = {
         "file": recording.path.name,
         "sample_rate": recording.sample_rate,
@@ -70,7 +74,7 @@ def clean(call: argparse.Namespace) -> int:
     handover.check_report(target, inputs)
     rows: list[dict[str, Any]] = []
     try:
-        status = _all_done(jobs, inputs, target, rows)
+        status = _all_done(call, _works(jobs, inputs, target), rows)
     finally:
         if any("error" not in row for row in rows):
             handover.write_report(rows, target.folder)
@@ -79,30 +83,50 @@ def clean(call: argparse.Namespace) -> int:
     return status
 
 
-Tell = Callable[[float], None]
-Job = Callable[[handover.Target], dict[str, Any]]
+Job = Callable[[handover.Target, Show], dict[str, Any]]
 Jobs = list[tuple[Part, Job]]
 
 
-def _all_done(jobs: Jobs, inputs: list[Path], target: handover.Target, rows: list[dict[str, Any]]) -> int:
-    """Do all jobs and gather their rows; the highest status of those that failed."""
-    status, taken = 0, {}
-    for part, job in jobs:
+def _all_done(call: argparse.Namespace, works: list[Work], rows: list[dict[str, Any]]) -> int:
+    """Do all works and gather their rows; the highest status of those that failed."""
+    count = min(call.jobs or cores(), len(works))
+    quiet = call.quiet or not sys.stderr.isatty()
+    if count < 2:
+        outcomes = (Outcome(*work(lambda fraction: None), "") for work in works)
+    else:
+        outcomes = worked_through(works, count, None if quiet else partial(_show_all, len(works)))
+    status = 0
+    for outcome in outcomes:
+        rows.append(outcome.row)
+        status = max(status, outcome.status)
+        print(outcome.lines, end="", file=sys.stderr, flush=True)
+    return status
+
+
+def _works(jobs: Jobs, inputs: list[Path], target: handover.Target) -> list[Work]:
+    """What is to be done with each recording, none of which can stop the others."""
+    taken: dict[Path, Path] = {}
+
+    def work(part: Part, job: Job, before: dict[Path, Path], tell: Tell) -> tuple[dict[str, Any], int]:
         path = path_of(part.source.path)
         try:
             for output in handover.outputs(part, target):
-                if output in taken:
-                    raise OutputError(f"{path}: would write {output.name} as {taken[output]} does; use another --out")
-                taken[output] = path
+                if output in before:
+                    raise OutputError(f"{path}: would write {output.name} as {before[output]} does; use another --out")
             handover.check_free(part, target, inputs)
-            rows.append(job(target))
-            _warn_of_clipping(rows[-1])
+            row = job(target, lambda what, fraction: tell(_SHARES[what][0] + _SHARES[what][1] * fraction))
+            _warn_of_clipping(row)
         except Exception as error:
             told = _told(error, path)
             print(f"isophon: {told}", file=sys.stderr)
-            rows.append({"file": path.name, "error": str(told)})
-            status = max(status, told.status)
-    return status
+            return {"file": path.name, "error": str(told)}, told.status
+        return row, 0
+
+    works = []
+    for part, job in jobs:
+        works.append(partial(work, part, job, dict(taken)))
+        taken = {output: path_of(part.source.path) for output in handover.outputs(part, target)} | taken
+    return works
 
 
 def _warn_of_clipping(row: dict[str, Any]) -> None:
@@ -136,18 +160,19 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Pa
     settings = _settings(call, call.role or "lead")
 
     def job(path: Path) -> Job:
-        def run(target: handover.Target) -> dict[str, Any]:
-            progress = _progress(call)
+        def run(target: handover.Target, tell: Show) -> dict[str, Any]:
+            progress = _both(tell, _progress(call, path))
             with Recording(path) as recording:
                 part = _part(path, recording, call.role or "lead", settings)
                 part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings))
-                return handover.hand_over(part, recording, found, target, lambda f: progress(path, "cleaning", f))
+                return handover.hand_over(part, recording, found, target, partial(progress, "cleaning"))
 
         return run
 
     inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ())]
     parts = [Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1)) for path in call.audio]
-    return [(part, job(path)) for part, path in zip(parts, call.audio, strict=True)], inputs
+    jobs = [(part, job(path)) for part, path in zip(parts, call.audio, strict=True)]
+    return sorted(jobs, key=lambda one: path_of(one[0].source.path).name), inputs
 
 
 def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
@@ -160,20 +185,20 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
         session = edits.set_setting(session, ids, kind, setting, value)
 
     def job(part: Part) -> Job:
-        def run(target: handover.Target) -> dict[str, Any]:
-            path, progress = path_of(part.source.path), _progress(call)
+        path = path_of(part.source.path)
+
+        def run(target: handover.Target, tell: Show) -> dict[str, Any]:
+            progress = _both(tell, _progress(call, path))
             with Recording(path) as recording:
                 edits.check_source(part.source, recording)
-                found = survey_recording(recording, lambda f: progress(path, "surveying", f))
+                found = survey_recording(recording, partial(progress, "surveying"))
                 lesson = lesson_again(session, part) if BLEED in kinds else None
                 if lesson is not None:  # nothing is learned where it is still kept
-                    learn(recording, lesson, found, lambda f: progress(path, "learning the bleed", f))
-                tell = partial(progress, path, "looking for marks")
-                ready = part if part.found else _found_anew(session, part, recording, found, tell)
+                    learn(recording, lesson, found, partial(progress, "learning the bleed"))
+                looking = partial(progress, "looking for marks")
+                ready = part if part.found else _found_anew(session, part, recording, found, looking)
                 ready = _only(ready, kinds)
-                return handover.hand_over(
-                    ready, recording, found, target, lambda f: progress(path, "cleaning", f), session.rate
-                )
+                return handover.hand_over(ready, recording, found, target, partial(progress, "cleaning"), session.rate)
 
         return run
 
@@ -202,20 +227,20 @@ def _surveyed(
     part: Part,
     recording: Recording,
     kinds: set[str],
-    progress: Callable[[Path, str, float], None],
+    progress: Show,
     lesson: Lesson | None = None,
 ) -> tuple[Part, Survey]:
     hits: tuple[Mark, ...] = ()
     if lesson is not None and BLEED in kinds and part.bleed.on:
-        raw = survey_recording(recording, lambda f: progress(recording.path, "surveying", f))
-        learned = learn(recording, lesson, raw, lambda f: progress(recording.path, "learning the bleed", f))
+        raw = survey_recording(recording, partial(progress, "surveying"))
+        learned = learn(recording, lesson, raw, partial(progress, "learning the bleed"))
         part, hits = replace(part, leak=learned.facts), learned.marks
         _warn_of_leak(recording, lesson, learned)
     heard = dry(recording, part.leak, part.bleed)
-    found = survey_recording(heard, lambda f: progress(recording.path, "surveying", f))
+    found = survey_recording(heard, partial(progress, "surveying"))
     if any(BY_NAME[name].needs_voice for name in kinds):
         need_voice(recording, found)
-    part = _with_marks(part, heard, found, kinds, partial(progress, recording.path, "looking for marks"))
+    part = _with_marks(part, heard, found, kinds, partial(progress, "looking for marks"))
     marks = tuple(sorted((*part.marks, *hits), key=lambda m: (m.start, m.id)))
     return _only(replace(part, marks=marks), kinds), found
 
@@ -342,12 +367,25 @@ def _role(call: argparse.Namespace) -> None:
         raise CallError("--own-click: is for takes without a cue file; leave out --cue, or this")
 
 
-def _progress(call: argparse.Namespace) -> Callable[[Path, str, float], None]:
+def _progress(call: argparse.Namespace, path: Path) -> Show:
+    """Shows what is done with one recording, and how far it is."""
     if call.quiet or not sys.stderr.isatty():
-        return lambda path, what, fraction: None
+        return lambda what, fraction: None
 
-    def show(path: Path, what: str, fraction: float) -> None:
+    def show(what: str, fraction: float) -> None:
         end = "\n" if what == "cleaning" and fraction >= 1 else ""
         print(f"\r{shown(path.name)}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
 
     return show
+
+
+def _both(tell: Show, show: Show) -> Show:
+    def progress(what: str, fraction: float) -> None:
+        tell(what, fraction)
+        show(what, fraction)
+
+    return progress
+
+
+def _show_all(count: int, done: int, fraction: float) -> None:
+    print(f"\r{done} of {count} recordings, {round(100 * fraction):3d} %", end="", file=sys.stderr, flush=True)

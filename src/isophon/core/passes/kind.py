@@ -27,9 +27,9 @@ class At(NamedTuple):
     """What a stage is asked for, and what it has: frames ``start`` to ``start + frames`` of a take.
 
     ``read(start, frames)`` gives what the stage before left, at any place, float32 ``(channels, frames)``, zeros
-    outside of the take. ``kept(key, first, last, make)``: the array that ``make`` gives, made anew only where ``key`` or
-    what was done before to the frames ``first`` to ``last`` has changed; None where a whole take is rendered in order
-    and nothing is asked for twice. ``sounds(key)``: sounds kept beside the take.
+    outside of the take. ``kept(key, first, last, make)``: the array that ``make`` gives, made anew only where ``key``
+    or what was done before to frames ``first`` to ``last`` has changed; None where a whole take is rendered in
+    order and nothing is asked for twice. ``sounds(key)``: sounds kept beside the take.
     """
 
     read: Read

@@ -28,7 +28,7 @@ _STEADY_ROUNDS = 1
 _UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
 _OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
 _LEAST_S, _LEAST_DB = 2.5, -115.0
-_BATCH, _AT_ONCE = 64, 24
+_BATCH, _AT_ONCE, _SHORT = 64, 24, 32
 
 
 def find(low: LowRate, sample_rate: int) -> Hum | None:
@@ -133,10 +133,10 @@ def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndar
     per_knot = np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)
     for knot in np.unique(per_knot):
         inside = np.flatnonzero(per_knot == knot)
-        turning = np.exp(-2j * np.pi * hz[knot] * offsets)
-        first = np.exp(-2j * np.pi * hz[knot] * numbers[0] * offsets) * window
-        kernel = np.repeat(first[:, None], len(numbers), axis=1)
-        kernel[:, 1:] *= np.cumprod(np.repeat(turning[:, None], len(numbers) - 1, axis=1), axis=1)
+        # a long sine is short ones, each turned to where it begins
+        long = np.exp(-2j * np.pi * (hz[knot] * offsets[::_SHORT, None] * numbers % 1.0))
+        short = np.exp(-2j * np.pi * (hz[knot] / rate * np.arange(_SHORT)[:, None] * numbers % 1.0))
+        kernel = (long[:, None] * short).reshape(-1, len(numbers))[:size] * window[:, None]
         turn = np.exp(-2j * np.pi * (middle[inside, None] * numbers % 1.0))
         kernel = kernel.astype(np.complex64)
         for channel, sound in enumerate(low.span(inside[0] * size, (inside[-1] + 1) * size)):

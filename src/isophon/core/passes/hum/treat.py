@@ -16,6 +16,7 @@ from isophon.core.ranges import Hertz, Level, Sides
 _FASTEST_HZ = 100.0  # the mains turn 40 to 70 times a second
 _LOUDEST = 1_000.0  # a partial's amplitude; full scale is 1
 _LEFT_OF_IT = 0.03
+_SHORT = 256  # frames
 
 
 class Partial(msgspec.Struct, frozen=True):
@@ -81,37 +82,47 @@ def hum_of(hum: Hum, start: int, frames: int, top_hz: float = np.inf, every: flo
         return out
     phases, amplitudes = _arrays(hum)
     last_knot, step = len(phases) - 2, hum.step / every
-    at = start
-    while at < start + frames:
+    end = (last_knot + 1) * step
+    numbers = np.array([hum.partials[i].number for i in chosen])
+    at, stop = start, start + frames
+    while at < stop:
         knot = int(np.clip(at // step, 0, last_knot))
-        until = start + frames if knot == last_knot else min(start + frames, max(at + 1, ceil((knot + 1) * step)))
-        along = (np.arange(at, until) - knot * step) / step
-        cycles = phases[knot] + along * (phases[knot + 1] - phases[knot])
-        turning = np.exp(2j * np.pi * (cycles % 1.0)).astype(np.complex64)
-        powers = _powers(turning, [hum.partials[i].number for i in chosen])
+        first = at - knot * step
+        turn = (phases[knot + 1] - phases[knot]) / step  # cycles of the mains a frame
         here, there = amplitudes[:, knot, chosen], amplitudes[:, knot + 1, chosen]
-        # the real part of a complex product, by real products alone
-        along = np.clip(along, 0.0, 1.0).astype(np.float32)
-        cosines, sines = powers.real.copy(), powers.imag.copy()
-        begin = here.real @ cosines - here.imag @ sines
-        slope = (there - here).real @ cosines - (there - here).imag @ sines
-        out[:, at - start : until - start] = begin + slope * along
+        if at < 0 or at >= end:  # beyond its ends it goes on as it was there
+            until = min(stop, 0) if at < 0 else stop
+            amplitude, slope = (here if at < 0 else there), np.zeros_like(here)
+        else:
+            until = min(stop, max(at + 1, ceil((knot + 1) * step)))
+            slope = (there - here) / step
+            amplitude = here + slope * first
+        out[:, at - start : until - start] = _sines(
+            numbers, phases[knot] + first * turn, turn, until - at, amplitude, slope
+        )
         at = until
     return out
 
 
-def _powers(turning: np.ndarray, numbers: list[int]) -> np.ndarray:
-    """``turning`` to each of ascending powers, complex64 ``(numbers, n)``."""
-    steps = {1: turning}
-    result = np.empty((len(numbers), len(turning)), np.complex64)
-    value, reached = np.ones_like(turning), 0
-    for i, number in enumerate(numbers):
-        gap = number - reached
-        if gap not in steps:
-            steps[gap] = turning**gap
-        value = value * steps[gap]
-        result[i], reached = value, number
-    return result
+def _sines(
+    numbers: np.ndarray, phase: float, turn: float, frames: int, amplitude: np.ndarray, slope: np.ndarray
+) -> np.ndarray:
+    """Partials of steady frequencies whose amplitudes ``(channels, partials)`` go straight, ``(channels, frames)``.
+
+    A long sine is a few short ones, each turned to where it begins: products of small matrices instead of a sine a
+    sample. ``phase`` and ``turn``: cycles of the mains at the first frame, and a frame.
+    """
+    rows = -(-frames // _SHORT)
+    starts, within = np.arange(rows) * _SHORT, np.arange(_SHORT)
+    begins = np.exp(2j * np.pi * ((phase + starts * turn)[:, None] * numbers % 1.0))
+    turning = np.exp(2j * np.pi * (np.outer(numbers, within * turn) % 1.0)).astype(np.complex64)
+    climbing = turning * within.astype(np.float32)
+    out = np.empty((len(amplitude), frames), np.float32)
+    for channel, (level, climb) in enumerate(zip(amplitude, slope, strict=True)):
+        row = ((level + climb * starts[:, None]) * begins).astype(np.complex64)
+        more = (climb * begins).astype(np.complex64)
+        out[channel] = (row @ turning + more @ climbing).real.reshape(-1)[:frames]
+    return out
 
 
 @lru_cache(maxsize=32)

@@ -11,7 +11,8 @@ from pathlib import Path
 from typing import NoReturn
 
 from isophon import __version__
-from isophon.core.errors import CallError, IsophonError, OutputError
+from isophon.core import log
+from isophon.core.errors import CallError, IsophonError, OutputError, shown
 
 INTERRUPTED = 130
 _MOST_JOBS = 256
@@ -32,6 +33,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         stream.reconfigure(errors="backslashreplace")  # a name need not be UTF-8
     try:
         call = _parser().parse_args(arguments)
+        log.start(call.debug)
+        log.note("called with %s", arguments)
         status = _window(call) if call.command in (None, "open", "demo") else _work(call)
         _flush()
         return status
@@ -49,8 +52,13 @@ def main(arguments: Sequence[str] | None = None) -> int:
         print(f"isophon: {error.filename or 'standard output'}: {error.strerror or error}", file=sys.stderr)
         return OutputError.status
     except Exception as error:
-        print(f"isophon: an error inside Isophon ({type(error).__name__}: {error}); please report it", file=sys.stderr)
+        log.trouble(error)
+        told = shown(f"an error inside Isophon ({type(error).__name__}: {error})")
+        print(f"isophon: {told}; please report it with {log.log_path()}", file=sys.stderr)
         return 1
+    finally:
+        if "--debug" in arguments:
+            print(f"isophon: noted in {log.log_path()}", file=sys.stderr)
 
 
 def _flush() -> None:
@@ -86,6 +94,7 @@ def _terminated(*_: object) -> None:
 
 def _parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="isophon", description="Clean recorded vocals. Without a command, opens the window.")
+    parser.add_argument("--debug", action="store_true", help="note everything in the log file, and say where it lies")
     parser.add_argument("--version", action="version", version=f"isophon {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     demo = commands.add_parser("demo", help="make the demo session if it is not there, and open it")
@@ -137,18 +146,16 @@ def _window(call: argparse.Namespace) -> int:
             from isophon.core.errors import InputError
 
             raise InputError(f"{session}: no such session; check the name and the folder")
-    if call.command == "demo":
+    if call.command == "demo" and call.make_only:
         from isophon.core.demo.build import demo_folder, make_demo
 
-        session = make_demo(demo_folder(), _demo_progress)
-        if call.make_only:
-            print(session)
-            return 0
+        print(make_demo(demo_folder(), _demo_progress))
+        return 0
     try:
         from isophon.app.main import run
     except ImportError as error:
         raise OutputError(f"the window cannot be opened here ({error}); ./isophon installs what is missing") from error
-    return run(session)
+    return run(session, demo=call.command == "demo")
 
 
 def _demo_progress(fraction: float) -> None:

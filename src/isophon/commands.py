@@ -13,6 +13,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from isophon.batch import Outcome, Tell, Work, cores, worked_through
+from isophon.core import log
 from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
@@ -145,6 +146,7 @@ def _told(error: Exception, path: Path) -> IsophonError:
         return InputError(f"{path.name}: cannot be worked on ({error.strerror or error}); check it and its folder")
     if isinstance(error, MemoryError):
         return InputError(f"{path.name}: there is not enough memory for it; close other programs, or split it")
+    log.trouble(error)
     return IsophonError(f"{path.name}: an error inside Isophon ({type(error).__name__}: {error}); please report it")
 
 

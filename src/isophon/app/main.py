@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from isophon.app import theme
 from isophon.app.window import Window
+from isophon.core import log
 
 _IDLE_MS = 200
 
@@ -49,13 +50,16 @@ def _close_on_signals(window: Window) -> QSocketNotifier:
     return notifier
 
 
-def run(session: Path | None = None) -> int:
-    """Open the window, with a session if one is named; returns when it is closed."""
+def run(session: Path | None = None, demo: bool = False) -> int:
+    """Open the window, with a session if one is named or with the demo; returns when it is closed."""
     app = make_app()
     window = Window()
+    sys.excepthook = lambda kind, error, trace: log.trouble(error)  # an error in one place stops no other
     notice = _close_on_signals(window)  # noqa: F841 (it lives as long as the window)
     window.show()
     if session is not None:
         QTimer.singleShot(0, lambda: window.open_path(session))
+    elif demo:
+        QTimer.singleShot(0, window.open_demo)
     QTimer.singleShot(_IDLE_MS, window.warm_up)
     return app.exec()

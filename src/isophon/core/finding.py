@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -44,7 +45,7 @@ def find_all(
     """
     ears = Ears(recording, surveyed, BY_NAME)
     marks: list[Mark] = []
-    measured = {}
+    measured: dict[str, Any] = {}
     for done, kind in enumerate(KINDS):
         if progress:
             progress(done / len(KINDS))
@@ -52,7 +53,7 @@ def find_all(
             continue
         found = ears.found(kind.name)
         marks += found.marks
-        measured |= found.measured | kind.also(ears)
+        measured |= {**found.measured, **kind.also(ears)}
     return Found(tuple(sorted(marks, key=lambda m: (m.start, m.id))), Measured(**measured))
 
 

@@ -219,7 +219,7 @@ class _BandStream:
         if frames <= 0:
             return 0
         span = (frames - 1) * self.geometry.hop + self.geometry.size
-        power = sum(self.geometry.power(channel[:span]) for channel in joined)
+        power = np.add.reduce([self.geometry.power(channel[:span]) for channel in joined])
         kept = min(frames, self.count - self.done)
         self.rows[self.done : self.done + kept] = power[:kept] @ self.matrix
         self.done += frames

@@ -8,6 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from isophon.core import log
 from isophon.core.errors import Cancelled, IsophonError
 
 
@@ -55,6 +56,7 @@ class Job(QObject):
         except MemoryError:
             self.failed.emit("there is not enough memory for this; close other programs and try again")
         except Exception as error:
+            log.trouble(error)
             self.failed.emit(
                 f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost"
             )

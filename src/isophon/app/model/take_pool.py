@@ -80,7 +80,7 @@ class TakePool(QObject):
 
     def look_again(self, source: Source, leak: Leak | None = None, settings: BleedSettings | None = None) -> None:
         """Survey and search a take once more, without what leaked into it."""
-        more = {"leak": msgspec.to_builtins(leak), "bleed": msgspec.to_builtins(settings)}
+        more = {"leak": msgspec.to_builtins(leak), "how": msgspec.to_builtins(settings)}
         self._submit("measure again", self.take(source), _SOON, more)
 
     def learn(self, source: Source, lesson: Lesson) -> None:

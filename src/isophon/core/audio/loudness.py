@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import overload
 
 import numpy as np
 from scipy import signal
@@ -18,12 +19,20 @@ _OVERSAMPLING = 4
 _PEAK_PIECE = 2_048  # samples looked at together between which higher peaks may lie
 
 
+@overload
+def db(power: float) -> float: ...
+@overload
+def db(power: np.ndarray) -> np.ndarray: ...
 def db(power: np.ndarray | float) -> np.ndarray | float:
     """10·log10 of a power, never below −150 dB."""
     level = 10.0 * np.log10(np.maximum(power, 10.0 ** (SILENCE_DB / 10)))
     return float(level) if np.ndim(level) == 0 else level
 
 
+@overload
+def lufs(k_power: float) -> float: ...
+@overload
+def lufs(k_power: np.ndarray) -> np.ndarray: ...
 def lufs(k_power: np.ndarray | float) -> np.ndarray | float:
     """Loudness of a K-weighted mean square, summed over channels."""
     return db(k_power) + _OFFSET
@@ -58,7 +67,8 @@ class Meter:
         self._b, self._a = np.convolve(one[:3], other[:3]), np.convolve(one[3:], other[3:])  # in one go: half the time
         self._state = np.zeros((channels, len(self._a) - 1))
         self._step = round(sample_rate * _STEP_S)
-        self._sum, self._count, self._steps = 0.0, 0, []
+        self._sum, self._count = 0.0, 0
+        self._steps: list[float] = []
         self._oversampling = _OVERSAMPLING if sample_rate < 96_000 else 2 if sample_rate < 192_000 else 1
         self._taps = _peak_filter(self._oversampling)
         self._tail = np.zeros((channels, len(self._taps) // self._oversampling + 1), np.float32)

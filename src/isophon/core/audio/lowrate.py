@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable
+from typing import IO
 
 import numpy as np
 import soxr
@@ -25,7 +26,7 @@ class LowRate:
     def __init__(self, read: Read, sample_rate: int, samples: int, channels: int, rate: int) -> None:
         self.rate, self.channels = min(rate, sample_rate), channels
         self._pieces: list[np.ndarray] = []
-        self._store = None
+        self._store: IO[bytes] | None = None
         self.frames = 0
         self._gather(read, sample_rate, samples, -(-samples * self.rate // sample_rate))
         self._whole = np.concatenate(self._pieces) if self._pieces else np.zeros((0, channels), np.float32)
@@ -35,10 +36,11 @@ class LowRate:
         size = 4 * self.channels * expected
         if size > _IN_MEMORY_BYTES:
             try:
-                self._store = tempfile.TemporaryFile(prefix="isophon-")  # noqa: SIM115 (it goes with this object)
-                os.posix_fallocate(self._store.fileno(), 0, size)
+                store = tempfile.TemporaryFile(prefix="isophon-")  # noqa: SIM115 (it goes with this object)
+                os.posix_fallocate(store.fileno(), 0, size)
+                self._store = store
             except OSError:
-                self._store = None
+                pass  # memory it is
         stream = soxr.ResampleStream(sample_rate, self.rate, self.channels, "float32", "MQ")
         for at in range(0, samples, _READ):
             block = np.ascontiguousarray(read(at, min(_READ, samples - at)).T)

@@ -3,8 +3,14 @@
 from __future__ import annotations
 
 import json
+import os
+import signal
 import struct
+import subprocess
+import sys
+import threading
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -18,11 +24,13 @@ from isophon.core.demo.band import bed, cue
 from isophon.core.demo.blemishes import Blemishes, spoil
 from isophon.core.demo.score import BEAT_S, BREATH_S, SECONDS, Placed, calls, choruses, whole_song
 from isophon.core.demo.singer import RATE, Label, Mouth, sing_at
+from isophon.core.errors import Cancelled, OutputError
 from isophon.core.session import file, layout
 
 SESSION_NAME = "Glasshouse Starlings"
 LEAD = "Lead"
 _EDITION = "2"
+_BEFORE_SINGING = 0.06  # of the whole work: the cue and the bed
 _MIDNIGHT_TO_SONG_S = 36_000.0  # the session's recorder started its clock at ten in the morning
 _HIGH = Mouth(scale=1.14, s_peak=6_600.0)
 _LOW = Mouth(scale=1.0, transpose=-12.0, s_peak=5_200.0, voice_dbfs=-23.0, seed=21)
@@ -88,18 +96,60 @@ def load_labels(folder: Path, name: str = LEAD) -> list[Label]:
 
 
 def _record(folder: Path, tell: Callable[[float], None]) -> None:
-    feed, labels = cue(whole_song()), {}
+    feed = cue(whole_song())
     write_stem(folder / "Cue.wav", [feed[None, :]], RATE, 1, len(feed), depth="24", force=True)
     music = bed()
     write_stem(folder / "Bed.wav", [music], RATE, 2, music.shape[1], depth="16", force=True)
+    tell(_BEFORE_SINGING)
     voices = _voices()
-    work = np.cumsum([0.08, *(0.03 + len(voice.lines) / 45 for voice in voices)])
-    for i, voice in enumerate(voices):
-        begin, share = work[i] / work[-1], (work[i + 1] - work[i]) / work[-1]
-        tell(0.98 * begin)
-        labels[voice.name] = _sing(folder, voice, feed, lambda f, b=begin, s=share: tell(0.98 * (b + 0.9 * s * f)))
-    text = {name: [asdict(label) for label in rows] for name, rows in labels.items()}
+    shares = np.array([0.03 + len(voice.lines) / 45 for voice in voices])
+    shares *= (0.98 - _BEFORE_SINGING) / shares.sum()
+    fractions = [0.0] * len(voices)
+
+    def sing(i: int) -> tuple[str, list[dict]]:
+        return voices[i].name, _sung_elsewhere(folder, i, fractions, stopped)
+
+    stopped = threading.Event()
+    with ThreadPoolExecutor(len(os.sched_getaffinity(0))) as pool:
+        singing = [pool.submit(sing, i) for i in np.argsort(-shares)]  # the longest first
+        try:
+            while not all(future.done() for future in singing):
+                wait(singing, 0.1)
+                tell(_BEFORE_SINGING + float(np.dot(shares, fractions)))
+        except BaseException:
+            stopped.set()
+            raise
+    labels = dict(future.result() for future in singing)
+    text = {voice.name: labels[voice.name] for voice in voices}
     write_text(folder / "labels.json", json.dumps(text, indent=1) + "\n")
+
+
+def _sung_elsewhere(folder: Path, number: int, fractions: list[float], stopped: threading.Event) -> list[dict]:
+    """Have a process of its own sing one voice; the labels of its take. ``fractions``: how far each voice is."""
+    environment = {**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[3]), "OPENBLAS_NUM_THREADS": "1"}
+    command = [sys.executable, "-m", "isophon.core.demo.build", str(folder), str(number)]
+    with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as process:
+        told: list[dict] | None = None
+        for line in process.stdout or ():
+            reply = json.loads(line)
+            if stopped.is_set():
+                process.terminate()
+            elif isinstance(reply, float):
+                fractions[number] = reply
+            else:
+                told = reply
+    if stopped.is_set():
+        raise Cancelled
+    if told is None:
+        raise OutputError(f"{folder}: the demo could not be written there; make room on that disk and try again")
+    fractions[number] = 1.0
+    return told
+
+
+def _sing_here(folder: Path, number: int) -> None:
+    """Sing one voice, and tell of it on standard output: how far it is, then its labels."""
+    labels = _sing(folder, _voices()[number], cue(whole_song()), lambda f: print(json.dumps(float(f)), flush=True))
+    print(json.dumps([asdict(label) for label in labels]), flush=True)
 
 
 def _sing(folder: Path, voice: _Voice, feed: np.ndarray, tell: Callable[[float], None]) -> list[Label]:
@@ -142,3 +192,8 @@ def _stamp(path: Path, time_reference: int) -> None:
     data += b"\0" * (len(data) & 1) + b"bext" + struct.pack("<I", len(body)) + body
     with atomic(path, force=True) as temporary:
         temporary.write_bytes(data[:4] + struct.pack("<I", len(data) - 8) + data[8:])
+
+
+if __name__ == "__main__":
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
+    _sing_here(Path(sys.argv[1]), int(sys.argv[2]))

@@ -150,8 +150,9 @@ def hand_over(
     half-written stays then.
     """
     place = take_cache.place_of(recording.path)
-    shape = recording.sample_rate, recording.frames
-    renderer = Renderer(recording.read, *shape, sounds=lambda key: take_cache.kept_leak(place, key))
+    renderer = Renderer(
+        recording.read, recording.sample_rate, recording.frames, sounds=lambda key: take_cache.kept_leak(place, key)
+    )
     if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
         raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
     hop = round(survey.hop_s * recording.sample_rate)
@@ -173,7 +174,7 @@ def hand_over(
     rate = rate or recording.sample_rate
     frames = converted_frames(recording.frames, recording.sample_rate, rate)
     shape = (rate, recording.channels, frames)
-    how = {"fmt": target.fmt, "depth": target.depth, "force": target.force}
+    how: dict[str, Any] = {"fmt": target.fmt, "depth": target.depth, "force": target.force}
 
     def at_rate(blocks: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
         return converted(blocks, recording.sample_rate, rate, recording.channels, frames)

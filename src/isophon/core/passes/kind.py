@@ -19,8 +19,13 @@ Sounds = tuple[np.ndarray, np.ndarray]
 class Treatment(Protocol):
     """Something done to frames ``first`` to ``last`` of a take; frozen and hashable."""
 
-    first: int
-    last: int
+    @property
+    def first(self) -> int:
+        """The first frame that may change."""
+
+    @property
+    def last(self) -> int:
+        """The frame after the last."""
 
 
 class At(NamedTuple):

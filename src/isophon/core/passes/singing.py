@@ -73,17 +73,17 @@ def _sung_voice(survey: Survey) -> np.ndarray:
     hop = survey.hop_s
     voiced = survey.state == VOICED
     voiced = ndimage.binary_opening(voiced, np.ones(max(1, round(_LEAST_VOICE_S / hop))))
-    level = lufs(survey.k_power)
+    level, voice = lufs(survey.k_power), survey.voice_lufs or 0.0
     for (where,) in ndimage.find_objects(ndimage.label(voiced)[0]):
         around = slice(max(0, where.start - round(_NEAR_S / hop)), where.stop + round(_NEAR_S / hop))
         brief = where.stop - where.start < _BRIEF_S / hop and not voiced[around].sum() > where.stop - where.start
-        if brief and level[where].max() < survey.voice_lufs - _FAR_UNDER_VOICE_DB:
+        if brief and level[where].max() < voice - _FAR_UNDER_VOICE_DB:
             voiced[where] = False  # a leaked tone in a breath
     near = round(_ALONE_S / hop)
     groups, _ = ndimage.label(ndimage.binary_dilation(voiced, np.ones(2 * near + 1)))
     for i, (where,) in enumerate(ndimage.find_objects(groups), 1):
         inside = voiced[where] & (groups[where] == i)
-        if inside.any() and np.percentile(level[where][inside], 90) < survey.voice_lufs - _FAR_UNDER_VOICE_DB:
+        if inside.any() and np.percentile(level[where][inside], 90) < voice - _FAR_UNDER_VOICE_DB:
             voiced[where] &= ~inside
     return voiced
 

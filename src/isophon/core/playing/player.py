@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from isophon.core import log
 from isophon.core.errors import IsophonError
 from isophon.core.playing.mix import Heard, Scene, hear
 
@@ -235,6 +236,7 @@ class Player:
 
     def _fail(self, error: Exception) -> None:
         """Stop, and keep why; playing again tries again."""
+        log.trouble(error)
         with self._work:
             self._playing, self._failed = False, True
             words = f"an error inside Isophon stopped the playing ({type(error).__name__}: {error})"

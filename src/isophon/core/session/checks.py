@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from isophon.core.marks import Mark
@@ -51,7 +51,8 @@ def flaw_of(session: Session) -> str:
     twice = _twice(item.id for item in session.items) or _twice(marker.id for marker in session.markers)
     if twice:
         return f'the name "{twice}" is there twice'
-    for rows, items in (("parts", session.parts), ("guides", session.guides)):
+    both: tuple[tuple[str, Sequence[Part | Guide]], ...] = (("parts", session.parts), ("guides", session.guides))
+    for rows, items in both:
         for i, item in enumerate(items):
             where, _, what = flaw_of_item(item).partition(": ")
             if what:

@@ -73,7 +73,8 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
     InputError where not even the outline can be read.
     """
     head = _outline(path, "isophon_session", "an Isophon session", VERSION)
-    values, lost = head.get("session"), []
+    values = head.get("session")
+    lost: list[str] = []
     if not isinstance(values, dict):
         raise InputError(f"{path.name}: is damaged at its beginning; nothing was changed, go back to a copy")
     kept: dict[str, Any] = {"name": str(values.get("name", path.stem))[:300]}
@@ -82,7 +83,7 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
         rows = values.get(key, [])
         whole = []
         for row in rows if isinstance(rows, list) else []:
-            item = _mended(row, kind, lost)
+            item: Any = _mended(row, kind, lost)
             if item is not None and item.id not in taken:
                 whole.append(item)
                 taken.add(item.id)
@@ -100,7 +101,7 @@ def _mended(row: Any, kind: type, lost: list[str]) -> Any:
         try:
             at = not_finite(row)
             if not at:
-                item = msgspec.convert(row, kind)
+                item: Any = msgspec.convert(row, kind)
                 flaw = "" if kind is Marker else flaw_of_item(item)
                 if not flaw:
                     return item

@@ -12,7 +12,7 @@ import contextlib
 import os
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import msgspec
 
@@ -57,7 +57,9 @@ class Journal:
     def __init__(self, path: Path, history: History, saved_as: Path | None) -> None:
         """Begin a journal with all steps of a history; OutputError if it cannot be written."""
         self.path = path
-        self._saved_as, self._saved_at = saved_as, None
+        self._saved_as, self._saved_at = saved_as, cast("int | None", None)
+        self._steps: list[tuple[str, Session]] = []
+        self._at, self._size = 0, 0
         self._begin(history)
 
     def write(self, history: History) -> None:
@@ -115,7 +117,7 @@ class Journal:
         at = len(steps) - 1
         if saved_at is not None and saved_at < len(steps):
             lines += [{"go": saved_at}] if saved_at != at else []
-            lines.append({"saved": spelled(self._saved_as)})
+            lines.append({"saved": spelled(self._saved_as or Path())})
             at = saved_at
         lines += [{"go": history.at}] if history.at != at else []
         text = b"".join(msgspec.json.encode(line) + b"\n" for line in [head, *lines])
@@ -222,8 +224,8 @@ def difference(before: Any, after: Any) -> Any:
     if isinstance(before, dict) and isinstance(after, dict) and before.keys() == after.keys():
         return {k: difference(before[k], after[k]) for k in after if before[k] != after[k]}
     if isinstance(before, list) and isinstance(after, list) and len(before) == len(after):
-        pairs = enumerate(zip(before, after, strict=True))
-        return {str(i): difference(one, other) for i, (one, other) in pairs if one is not other and one != other}
+        places = enumerate(zip(before, after, strict=True))
+        return {str(i): difference(one, other) for i, (one, other) in places if one is not other and one != other}
     return {_WHOLE: msgspec.to_builtins(after)}
 
 

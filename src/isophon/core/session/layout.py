@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterable
-from typing import Any
+from typing import Any, cast
 
 import msgspec
 from msgspec.structs import replace
@@ -17,7 +17,7 @@ from isophon.core.errors import CallError, shown
 from isophon.core.passes import NAMES
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.edits import with_part
-from isophon.core.session.model import GUIDES, ROLES, Guide, Listening, Marker, Part, Session, Source
+from isophon.core.session.model import GUIDES, ROLES, Guide, GuideKind, Listening, Marker, Part, Session, Source
 from isophon.core.session.settings import role_default
 
 _LONGEST_NAME = 200
@@ -186,7 +186,7 @@ def with_item(session: Session, item_id: str, **values: Any) -> Session:
 
 def _with_item(session: Session, what: str, item_id: str, name: str, source: Source, offset: float) -> Session:
     if what in GUIDES:
-        return replace(session, guides=(*session.guides, Guide(item_id, name, source, what, offset)))
+        return replace(session, guides=(*session.guides, Guide(item_id, name, source, cast("GuideKind", what), offset)))
     own = {kind: role_default(kind, what) for kind in NAMES}
     part = Part(item_id, name, source, what, offset_s=offset, **own)
     return replace(session, parts=(*session.parts, part))

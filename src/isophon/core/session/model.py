@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 import msgspec
 
@@ -28,6 +28,7 @@ from isophon.core.ranges import (
 from isophon.core.render import Plan
 
 _LEAST_CHANGE_DB = -0.05  # what changes less is left
+Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
 Role = Literal["lead", "double", "harmony", "adlib"]
@@ -80,7 +81,7 @@ class Marker(msgspec.Struct, frozen=True):
     name: Name
 
 
-class Part(Settings, frozen=True, dict=True):
+class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     """One recorded vocal, what was found in it and what was decided; its settings are those of :class:`Settings`.
 
     ``offset_s``: where it starts in the song; its marks count from its own
@@ -193,7 +194,7 @@ class Session(msgspec.Struct, frozen=True):
         )
 
 
-def _named(name: str, among: tuple) -> Part | Guide:
+def _named(name: str, among: tuple[Item, ...]) -> Item:
     for item in among:
         if item.id == name:
             return item

@@ -27,7 +27,8 @@ def carried(kind: str, settings: Any, onto: Any) -> Any:
 
 def value_range(kind: str, name: str) -> tuple[float, float]:
     """The lowest and highest value of a setting, as its type says."""
-    told = next(field.type for field in msgspec.inspect.type_info(BY_NAME[kind].settings).fields if field.name == name)
+    fields: Any = msgspec.inspect.type_info(BY_NAME[kind].settings)
+    told = next(field.type for field in fields.fields if field.name == name)
     return told.ge, told.le
 
 

@@ -148,7 +148,7 @@ def lows_of(blocks: Iterable[np.ndarray], sample_rate: int, channels: int) -> Sp
     half = LOW_GEOMETRY.size // 2
     low = np.pad(low, ((0, 0), (half, half)))
     spectrogram = Spectrogram(LOW_GEOMETRY, LOWS)
-    spectrogram.add(sum(LOW_GEOMETRY.power(np.ascontiguousarray(channel)) for channel in low))
+    spectrogram.add(np.add.reduce([LOW_GEOMETRY.power(np.ascontiguousarray(channel)) for channel in low]))
     spectrogram.finish()
     return spectrogram
 
@@ -162,7 +162,7 @@ def close_picture(samples: np.ndarray, sample_rate: int, frames: int, axis: Axis
     margin = close_margin(sample_rate, axis)
     hop_s = max(1, (samples.shape[1] - 2 * margin) // frames) / sample_rate
     geometry = Geometry.of_seconds(sample_rate, axis.window_s, hop_s)
-    power = sum(geometry.power(np.ascontiguousarray(channel)) for channel in samples)
+    power = np.add.reduce([geometry.power(np.ascontiguousarray(channel)) for channel in samples])
     return Spectrogram(geometry, axis).rows(power)
 
 

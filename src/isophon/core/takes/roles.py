@@ -72,8 +72,8 @@ def guess(recordings: Sequence[Recording], has_lead: bool = False) -> list[str]:
     named = [by_name(recording.path.name) for recording in recordings]
     whats = [name or by_sound(recording) for name, recording in zip(named, recordings, strict=True)]
     has_lead = has_lead or "lead" in whats
-    for i, what in enumerate(whats):
-        if what is None:
-            whats[i] = "harmony" if has_lead else "lead"
-            has_lead = True
-    return whats
+    told = []
+    for what in whats:
+        told.append(what or ("harmony" if has_lead else "lead"))
+        has_lead = has_lead or what is None
+    return told

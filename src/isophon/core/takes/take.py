@@ -15,7 +15,7 @@ from isophon.core.reading import path_of
 from isophon.core.render import Plan, RenderCache, Renderer, by_stage
 from isophon.core.session.edits import Findings, check_source
 from isophon.core.session.model import Source
-from isophon.core.survey import STILL
+from isophon.core.survey import STILL, Survey
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.cache import Surveyed
 from isophon.core.takes.pictures import Wave
@@ -99,7 +99,7 @@ class Take:
         if self.surveyed is None:
             return 0.0
         if plan not in self._matched:
-            self._matched = {plan: self._gain_of(plan)}
+            self._matched = {plan: self._gain_of(self.surveyed.survey, plan)}
         return self._matched[plan]
 
     def stillness(self, plan: Plan) -> tuple[float, float] | None:
@@ -107,11 +107,10 @@ class Take:
         if self.surveyed is None:
             return None
         if self._still is None or self._still[0] is not plan:
-            self._still = (plan, self._stillness_of(plan))
+            self._still = (plan, self._stillness_of(self.surveyed.survey, plan))
         return self._still[1]
 
-    def _stillness_of(self, plan: Plan) -> tuple[float, float]:
-        survey = self.surveyed.survey
+    def _stillness_of(self, survey: Survey, plan: Plan) -> tuple[float, float]:
         quiet = np.flatnonzero(survey.state == STILL)
         if not len(quiet):
             return survey.floor_dbfs, survey.floor_dbfs
@@ -121,10 +120,9 @@ class Take:
             if stage.still is not None:
                 stage.still(still, mine)
         after = float(np.median(still.power.sum(axis=1)))
-        return tuple(max(_NOTHING_DBFS, round(db(level), 1)) for level in (before, after))
+        return max(_NOTHING_DBFS, round(db(before), 1)), max(_NOTHING_DBFS, round(db(after), 1))
 
-    def _gain_of(self, plan: Plan) -> float:
-        survey = self.surveyed.survey
+    def _gain_of(self, survey: Survey, plan: Plan) -> float:
         power = survey.k_power.astype(np.float64)
         for stage, mine in by_stage(plan):
             if stage.heard is not None:

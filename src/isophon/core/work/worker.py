@@ -18,6 +18,7 @@ from typing import Any
 
 import msgspec
 
+from isophon.core import log
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, IsophonError
 from isophon.core.finding import find_all, survey_recording
@@ -101,8 +102,8 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     if request["do"] == "learn":
         return learn_bleed(path, msgspec.convert(request["lesson"], Lesson), progress)
     again = request["do"] == "measure again"
-    leak, settings = (msgspec.convert(request.get(name), kind) for name, kind in
-                      (("leak", Leak | None), ("bleed", BleedSettings | None)))  # fmt: skip
+    leak: Any = msgspec.convert(request.get("leak"), Leak | None)
+    settings: Any = msgspec.convert(request.get("how"), BleedSettings | None)
     return measure(path, again, progress, leak, settings)
 
 
@@ -126,6 +127,7 @@ class _Ending:
 
 def main() -> None:
     """Answer requests until the input ends."""
+    log.start()
     ending = _Ending()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(_NICENESS)
@@ -155,6 +157,7 @@ def main() -> None:
         except BrokenPipeError:
             raise
         except Exception as error:
+            log.trouble(error)
             tell(failed=f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost")
         ending.working = False
         ending.check()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import subprocess
 import sys
@@ -14,6 +13,8 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+
+from isophon.core import log
 
 HANDS = min(2, os.cpu_count() or 1)
 _SRC = Path(__file__).resolve().parents[3]
@@ -124,7 +125,7 @@ class Workers:
             with self._work:
                 del self._running[number]
             _tell(task, what, value)
-        if process is not None:
+        if process is not None and process.stdin is not None:
             process.stdin.close()
             process.wait()
 
@@ -138,6 +139,7 @@ def _start() -> subprocess.Popen:
 
 def _ask(process: subprocess.Popen, task: Task) -> tuple[str, Any]:
     """Send a request and pass on the progress; the last answer, or ``lost`` if the process ended."""
+    assert process.stdin is not None and process.stdout is not None
     try:
         process.stdin.write(msgspec.json.encode(task.request) + b"\n")
         process.stdin.flush()
@@ -156,5 +158,7 @@ def _ask(process: subprocess.Popen, task: Task) -> tuple[str, Any]:
 
 def _tell(task: Task, what: str, value: Any) -> None:
     """Tell whoever waits for a task; that it is not there any more ends no worker."""
-    with contextlib.suppress(Exception):
+    try:
         task.told(what, value)
+    except Exception as error:
+        log.trouble(error)

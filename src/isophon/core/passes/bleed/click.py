@@ -293,7 +293,7 @@ def _heard(waves: np.ndarray) -> bool:
     gains = _gains(waves, weight)
     surely = float(gains.mean()) > _SURELY * float(gains.std()) / len(gains) ** 0.5
     mostly = np.count_nonzero(gains > _MOSTLY * weight * power)
-    return len(gains) >= _FEWEST_OF_A_SOUND and (surely or mostly >= _FEWEST_MOSTLY)
+    return bool(len(gains) >= _FEWEST_OF_A_SOUND and (surely or mostly >= _FEWEST_MOSTLY))
 
 
 def _times(first: float, beat: float, seconds: float) -> np.ndarray:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import soxr
@@ -69,8 +70,9 @@ def learn_leak(
     heard = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
     if not len(heard.feeds):
         return _nothing(samples, heard.facts)
-    learned = [learn(take, heard.feeds, low, lambda f, i=i: tell(0.25 + 0.6 * (i + f) / len(takes)), moments)
-               for i, take in enumerate(takes)]  # fmt: skip
+    learned = []
+    for i, take in enumerate(takes):
+        learned.append(learn(take, heard.feeds, low, partial(_tell_part, tell, i, len(takes)), moments))
     if not any(one.explained_db > 0 for one in learned):
         return _nothing(samples, heard.facts)
     rest = np.stack([missed(take, one.leak, low) for take, one in zip(takes, learned, strict=True)])
@@ -87,17 +89,23 @@ def learn_leak(
     return Taken(facts, *up)
 
 
+def _tell_part(tell: Callable[[float], None], part: int, parts: int, fraction: float) -> None:
+    tell(0.25 + 0.6 * (part + fraction) / parts)
+
+
 @dataclass(frozen=True, eq=False)
 class _Heard:
     """``feeds``: what leaked, ``(feeds, n)``, where it is heard in the take; empty where it is not."""
 
     facts: Leak
-    feeds: Sequence[np.ndarray] | np.ndarray
+    feeds: np.ndarray
 
 
 def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[float], None]) -> _Heard:
     """The cues that are heard in a take, moved to where they are heard."""
-    best, feeds, names = None, [], []
+    best: Sync | None = None
+    feeds: list[np.ndarray] = []
+    names: list[str] = []
     for i, cue in enumerate(cues):
         sources = _distinct(np.stack([soxr.resample(c, cue.rate, rate, "HQ") for c in cue.samples]))
         sync = synchronize(takes.mean(axis=0), sources, rate, cue.offset_s)
@@ -106,9 +114,10 @@ def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[
             names.append(cue.name)
             feeds += [_aligned(source, sync, rate, takes.shape[1]) for source in sources]
         tell(0.05 + 0.2 * (i + 1) / len(cues))
+    assert best is not None, "there is at least one cue"
     delay, ppm, clear = round(float(best.delay_s), 6), float(best.ppm), float(best.clear)
     facts = Leak("", tuple(names) or tuple(cue.name for cue in cues), delay, ppm, clear, rate=rate)
-    return _Heard(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else ())
+    return _Heard(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else np.zeros((0, 0)))
 
 
 def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _Heard:
@@ -116,9 +125,9 @@ def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _H
     click = find_click(takes.mean(axis=0), rate, lambda f: tell(0.05 + 0.2 * f))
     first = min((float(times[0]) for times in click.times), default=0.0)
     facts = Leak("", (OWN_CLICK,), round(first, 6), rate=rate, beat_s=round(click.beat_s, 7))
-    feeds = feeds_of(click, takes.mean(axis=0), rate) if click.found else ()
+    feeds = feeds_of(click, takes.mean(axis=0), rate) if click.found else np.zeros((0, 0))
     if len(feeds) and float(np.square(feeds.sum(axis=0)).mean()) > _LOUDEST_CLICK * float(np.square(takes).mean()):
-        feeds = ()  # a leak lies far under the voice; this is something that was sung or played
+        feeds = feeds[:0]  # a leak lies far under the voice; this is something that was sung or played
     return _Heard(_pictured(facts, click.beats, click.heights), feeds)
 
 

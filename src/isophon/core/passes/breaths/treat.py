@@ -15,4 +15,5 @@ def treatments(part: Any) -> Iterator[Fade]:
     """What is done to the breaths of a part."""
     settings, room = part.breath, room_under(part) if part.breath.fill else ()
     for mark, change in part.changed("breath"):
-        yield from fade_of(part, *mark.span, change, (settings.fade_ms, settings.fade_ms), room)
+        start, end = mark.span
+        yield from fade_of(part, start, end, change, (settings.fade_ms, settings.fade_ms), room)

@@ -101,7 +101,7 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
         if not _CORE_S <= end - start <= _LONGEST_S:
             continue
         level, standout, low, high, sound = measure(survey, start, end)
-        name = mark_id("ess", start, (m.id for m in marks))
+        name = mark_id("ess", start, {m.id for m in marks})
         marks.append(Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound, run.voiced))
     return tuple(marks)
 

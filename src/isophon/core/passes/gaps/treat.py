@@ -83,7 +83,7 @@ def room_under(part: Any) -> tuple[float, ...]:
     return tuple(float(round(level, 1)) for level in levels)
 
 
-def apply(block: np.ndarray, start: int, fades: list[Fade]) -> np.ndarray:
+def apply(block: np.ndarray, start: int, fades: Sequence[Fade]) -> np.ndarray:
     """A copy of ``block`` (the take's frames from ``start``, ``(channels, n)``) with the fades in it."""
     out = block.copy()
     for fade in fades:

@@ -92,7 +92,7 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
         if not _sung_near(survey, start, end):
             continue
         sure = np.interp(over, [_OVER_OWN_LOWS_DB, 16.0], [0.5, 1.0])
-        sure *= np.interp(under, *zip(_FAINT_DB, _CLEAR_DB, strict=True))
+        sure *= np.interp(under, [_FAINT_DB[0], _CLEAR_DB[0]], [_FAINT_DB[1], _CLEAR_DB[1]])
         if sure < _LEAST_SURE:
             continue
         marks.append(_measured(survey, start, end, lows, float(sure)))

@@ -42,6 +42,6 @@ def cut_in(part: Any) -> float | None:
     return cut_of(part.rumble, part.measured.lowest_hz)
 
 
-def loss_db(cut_hz: float, slope: int, hz: np.ndarray | float) -> np.ndarray | float:
+def loss_db(cut_hz: float, slope: int, hz: np.ndarray | float) -> np.ndarray:
     """What a low cut takes from frequencies, in dB ≥ 0."""
     return 10 * np.log10(1 + (cut_hz / np.maximum(hz, 1e-3)) ** (slope / 3))

@@ -17,10 +17,14 @@ _DROPOUT_S, _DROPOUT_FEWEST = 0.004, 4
 _JUMP = 12.0  # times the median step around
 _READ, _EDGE = 1 << 18, 512
 
+Runs = list[tuple[int, int, float]]
+
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     """Clipped peaks and dropouts of a take, those that lie close together in one mark."""
-    peak, tops, holes = 0.0, [], []
+    peak = 0.0
+    tops: Runs = []
+    holes: Runs = []
     for at in range(0, survey.samples, _READ):
         block = read(at - _EDGE, _READ + 2 * _EDGE)
         for channel in block:
@@ -33,12 +37,9 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     clipped = [(a, b) for a, b, level in tops if level >= _FLAT * peak]
     dropped = [(a, b) for a, b, level in holes if not level >= _FLAT * peak > 0]
     marks: list[Mark] = []
-    for kind, spans in (("clipped", clipped), ("dropout", dropped)):
-        marks += [_mark(survey, kind, first, last, {m.id for m in marks}) for first, last in _together(spans, survey)]
+    for kind, damaged in (("clipped", clipped), ("dropout", dropped)):
+        marks += [_mark(survey, kind, first, last, {m.id for m in marks}) for first, last in _together(damaged, survey)]
     return tuple(sorted(marks, key=lambda m: m.start))
-
-
-Runs = list[tuple[int, int, float]]
 
 
 def _flat_tops(channel: np.ndarray, loudest: float) -> Runs:

@@ -88,7 +88,7 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
     around = np.stack([_around(band, width) for band in bins])
     count = level.shape[1]
     voice_at = np.clip(((first + np.arange(count) * width) / survey.hop_s).astype(int), 0, len(survey.voice_level) - 1)
-    voiced = survey.state[voice_at] == VOICED
+    voiced: np.ndarray = np.asarray(survey.state[voice_at] == VOICED)
     least = np.maximum(around + _OVER_LEVEL_DB, survey.voice_level[voice_at] - _UNDER_VOICE_DB)
     own, beside, reach = (round(s / width) for s in (_OWN_S, _BESIDE_S, _FAR_S))
     margin = max(reach, round(_MARGIN_S / width))
@@ -105,7 +105,7 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
         best = int(np.argmax(overs[i]))
         if _one_of_a_row(level[best], peak, own, beside, reach):
             continue
-        loud = (level[:, peak - _EDGE : peak + _EDGE + 1] > (around[:, [peak]] + _EDGE_OVER_DB)).any(axis=0)
+        loud = np.greater(level[:, peak - _EDGE : peak + _EDGE + 1], around[:, [peak]] + _EDGE_OVER_DB).any(axis=0)
         begin, stop = peak - _run(loud[:_EDGE][::-1]), peak + _run(loud[_EDGE + 1 :])
         taken = stop
         yield float((begin - 0.5) * width), float((stop + 1.5) * width), score

@@ -1,0 +1,49 @@
+"""The log: what went wrong inside, for those who work on the program.
+
+A person is told in one line, never in a traceback. It lies in the person's state folder and never grows beyond some megabytes.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import logging.handlers
+import os
+from pathlib import Path
+
+import platformdirs
+
+_BYTES, _KEPT = 1 << 20, 3
+_DEBUG = "ISOPHON_DEBUG"
+_log = logging.getLogger("isophon")
+
+
+def log_path() -> Path:
+    """Where it lies."""
+    return Path(platformdirs.user_state_dir("isophon")) / "isophon.log"
+
+
+def start(debug: bool | None = None) -> None:
+    """Begin to write it, in this process and those that it starts; ``debug``: everything. Nothing fails without it."""
+    if debug is not None:
+        os.environ[_DEBUG] = "1" if debug else ""
+    _log.setLevel(logging.DEBUG if os.environ.get(_DEBUG) else logging.WARNING)
+    _log.propagate = False
+    if _log.handlers:
+        return
+    with contextlib.suppress(OSError):
+        log_path().parent.mkdir(parents=True, exist_ok=True)
+        handler = logging.handlers.RotatingFileHandler(log_path(), maxBytes=_BYTES, backupCount=_KEPT, delay=True)
+        handler.setFormatter(logging.Formatter("%(asctime)s %(process)d %(levelname)s %(message)s"))
+        handler.handleError = lambda record: None  # type: ignore[method-assign]  # a full disk stops no work
+        _log.addHandler(handler)
+
+
+def note(words: str, *values: object) -> None:
+    """Note something for those who look closely."""
+    _log.debug(words, *values)
+
+
+def trouble(error: BaseException) -> None:
+    """Note an error inside the program, with its traceback."""
+    _log.error("an error inside: %s", error, exc_info=(type(error), error, error.__traceback__))

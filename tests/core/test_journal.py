@@ -20,7 +20,7 @@ from isophon.core.session.journal import Journal, apply, difference, replay
 
 SRC = Path(__file__).parent.parent.parent / "src"
 TESTS = Path(__file__).parent
-KILLS = int(os.environ.get("ISOPHON_KILLS", "15"))
+KILLS = int(os.environ.get("ISOPHON_KILLS", "50"))
 
 json_values = st.recursive(
     st.none() | st.booleans() | st.integers(-9, 9) | st.text("ab0", max_size=3),

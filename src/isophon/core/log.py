@@ -1,6 +1,7 @@
 """The log: what went wrong inside, for those who work on the program.
 
-A person is told in one line, never in a traceback. It lies in the person's state folder and never grows beyond some megabytes.
+A person is told in one line, never in a traceback. It lies in the person's state folder
+and never grows beyond some megabytes.
 """
 
 from __future__ import annotations

@@ -1,12 +1,9 @@
 """The journal: every step again after closing, and nothing lost to a kill."""
 
+import multiprocessing
 import os
 import random
-import signal
-import subprocess
-import sys
 import time
-from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -15,11 +12,10 @@ from test_session import apply as edit
 from test_session import session, steps
 
 from isophon.core.errors import InputError
+from isophon.core.session import edits, file
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, apply, difference, replay
 
-SRC = Path(__file__).parent.parent.parent / "src"
-TESTS = Path(__file__).parent
 KILLS = int(os.environ.get("ISOPHON_KILLS", "50"))
 
 json_values = st.recursive(
@@ -77,48 +73,46 @@ def test_a_half_written_last_line_does_not_count(tmp_path):
         replay(journal.path)
 
 
-WORKER = """
-import sys, time, random
-from pathlib import Path
-sys.path.insert(0, sys.argv[2])
-from test_session import session
-from isophon.core.session import edits, file
-from isophon.core.session.history import History
-from isophon.core.session.journal import Journal
-folder = Path(sys.argv[1])
-history = History(session(folder))
-journal = Journal(folder / "a.journal", history, None)
-print("ready", flush=True)
-for i in range(100_000):
-    history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -(i % 2000) / 100))
-    journal.write(history)
-    print(i, flush=True)
-    if i % 7 == 0:
-        file.save(history.session, folder / "song.isophon")
-"""
+def _works_on(folder, tell):
+    history = History(session(folder))
+    journal = Journal(folder / "a.journal", history, None)
+    tell.send("ready")
+    for i in range(100_000):
+        history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -(i % 2000) / 100))
+        journal.write(history)
+        tell.send(i)
+        if i % 7 == 0:
+            file.save(history.session, folder / "song.isophon")
+
+
+def _until_the_end(told):
+    while True:
+        try:
+            yield told.recv()
+        except EOFError:
+            return
 
 
 def test_kills(tmp_path):
     """Killed at random moments of editing and saving: the last step told is there, and both files can be read."""
-    from isophon.core.session import file
-
     rng = random.Random(4)
-    environment = {**os.environ, "PYTHONPATH": str(SRC)}
+    processes = multiprocessing.get_context("fork")
     for run in range(KILLS):
         folder = tmp_path / str(run)
         folder.mkdir()
-        process = subprocess.Popen(
-            [sys.executable, "-c", WORKER, str(folder), str(TESTS)], env=environment, stdout=subprocess.PIPE, text=True
-        )
-        assert process.stdout.readline() == "ready\n"
+        here, there = processes.Pipe(duplex=False)
+        process = processes.Process(target=_works_on, args=(folder, there))
+        process.start()
+        there.close()
+        assert here.recv() == "ready"
         time.sleep(rng.uniform(0.0, 0.12))
-        process.send_signal(signal.SIGKILL)
-        told = [line for line in process.stdout.read().split("\n")[:-1] if line]
-        process.wait()
+        process.kill()
+        told = list(_until_the_end(here))
+        process.join()
         history = replay(folder / "a.journal").history
         assert len(history.steps) - 1 >= len(told)
         if told:
             value = history.steps[len(told)][1]
-            assert value.parts[0].ess.ceiling_db == -(int(told[-1]) % 2000) / 100
+            assert value.parts[0].ess.ceiling_db == -(told[-1] % 2000) / 100
         if (folder / "song.isophon").exists():
             file.load(folder / "song.isophon")

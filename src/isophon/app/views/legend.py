@@ -31,14 +31,14 @@ class Legend(QWidget):
 
     def _show(self) -> None:
         rows = self._rows()
-        self.setFixedWidth(sum(theme.text_width(words, 13) + 44 for words, _ in rows))
+        self.setFixedWidth(12 + sum(theme.text_width(words, 13) + 44 for words, _ in rows))
         self.setAccessibleName(", ".join(words for words, _ in rows))
         self.update()
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        x, middle = 0.0, self.height() / 2
+        x, middle = 12.0, self.height() / 2  # apart from the words before it
         for words, in_force in self._rows():
             style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
             painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))

@@ -15,12 +15,13 @@ from conftest import look
 from isophon.core.demo.phonemes import CONSONANTS, VOWELS
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
+from isophon.core.passes import NAMES
 from isophon.core.passes.breaths.find import find
 from isophon.core.passes.gaps.find import find as find_gaps
 from isophon.core.passes.gaps.treat import Fade
 from isophon.core.passes.singing import singing
 from isophon.core.session.model import Part, Source
-from isophon.core.session.settings import WORKING_KINDS, role_default
+from isophon.core.session.settings import role_default
 from voices import VOICES, score, spoken
 
 MOUTHS = {
@@ -73,7 +74,7 @@ def cleaned(samples: np.ndarray, rate: int) -> Part:
     sounds = singing(surveyed, [(m.start, m.end) for m in esses])
     breaths = find(surveyed, sounds)
     marks = tuple(sorted((*breaths, *find_gaps(surveyed, sounds, breaths)), key=lambda m: m.start))
-    settings = {kind: role_default(kind, "harmony") for kind in WORKING_KINDS}
+    settings = {kind: role_default(kind, "harmony") for kind in NAMES}
     return Part("p", "p", Source("p", rate, 1, len(samples)), "harmony", marks=marks, found=True, **settings)
 
 

@@ -14,8 +14,9 @@ from scipy import fft, linalg
 
 BLOCK = 8_192
 _HOP_S, _BATCH = 0.008, 512
+_MOST_HOPS = 6_000  # as many as tell the cue's correlations well enough
 _STEPS = 24
-NEARLY, EXACTLY = 1e-5, 1e-7  # how much of the error's energy may be left
+ROUGHLY, NEARLY, EXACTLY = 1e-3, 1e-5, 1e-7  # how much of the error's energy may be left
 _HARDLY = 1e-3  # weights under this part of the highest do not count in the matrix
 _FIRMER, _MOST_FIRM = 10.0, 4
 
@@ -123,6 +124,7 @@ def _gram(cue: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> np.ndarr
     heard = np.pad(weight[: count * hop].reshape(count, hop).mean(axis=1), (0, knots))
     later = np.lib.stride_tricks.sliding_window_view(heard, knots)[:count]  # the weights 0, 1, 2… hops later
     matter = np.flatnonzero(later.max(axis=1) > _HARDLY * heard.max())
+    matter = np.random.default_rng(0).permutation(matter)[:_MOST_HOPS]
     padded = np.pad(cue, (0, hop + taps))
     size = fft.next_fast_len(hop + taps, real=True)
     sums = np.zeros((knots, taps))

@@ -17,11 +17,12 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import ndimage, signal
 
-from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, Easing, Moments, solved
+from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, ROUGHLY, Easing, Moments, solved
 from isophon.core.passes.bleed.judging import judged, only_clear
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
+_WEIGHT_STEP = 16  # frames that count alike
 _OWN_SHARE, _MOST_S = 0.3, 60.0
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
@@ -151,12 +152,19 @@ def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | No
 
     What a path that is not right yet leaves of the ``leak`` itself is nothing else.
     """
-    power = ndimage.uniform_filter1d(np.square(error, dtype=np.float64), round(around_s * rate))
+    size = max(1, round(around_s * rate / _WEIGHT_STEP))
+    power = ndimage.uniform_filter1d(_power(error), size)
     if leak is not None:
-        power -= _OWN_SHARE * ndimage.uniform_filter1d(np.square(leak, dtype=np.float64), round(around_s * rate))
-    power = ndimage.maximum_filter1d(np.maximum(power, 0), round(around_s * rate))
-    floor = np.percentile(power[:: max(1, rate // 50)], _FLOOR_PERCENTILE) + 1e-14
-    return (floor / (power + floor)).astype(np.float32)
+        power -= _OWN_SHARE * ndimage.uniform_filter1d(_power(leak), size)
+    power = ndimage.maximum_filter1d(np.maximum(power, 0), size)
+    floor = np.percentile(power, _FLOOR_PERCENTILE) + 1e-14
+    return np.repeat(floor / (power + floor), _WEIGHT_STEP)[: len(error)].astype(np.float32)
+
+
+def _power(samples: np.ndarray) -> np.ndarray:
+    """The power of each ``_WEIGHT_STEP`` frames."""
+    padded = np.pad(samples, (0, -len(samples) % _WEIGHT_STEP), mode="edge")
+    return np.square(padded.reshape(-1, _WEIGHT_STEP)).mean(axis=1, dtype=np.float64)
 
 
 def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, tell) -> tuple[np.ndarray, float]:
@@ -179,7 +187,7 @@ def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, te
         heard[:skip] = 0
         odd = (np.arange(len(heard)) // half) % 2 == 1
         pieces = white_take[margin], white_cues[:, margin]
-        learned = solved(Moments(*pieces, heard * ~odd, taps, most), easing, _FOLLOW_RIDGE, path)
+        learned = solved(Moments(*pieces, heard * ~odd, taps, most), easing, _FOLLOW_RIDGE, path, ROUGHLY)
         errors = [np.sum((heard * odd) * np.square(pieces[0] - _through(pieces[1], p))) for p in (path, learned)]
         if errors[1] > 0 and 10 * np.log10(errors[0] / errors[1]) > _PAYS_DB:
             own_path = solved(Moments(*pieces, heard, taps, most), easing, _FOLLOW_RIDGE, path)

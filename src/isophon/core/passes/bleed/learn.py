@@ -22,7 +22,7 @@ from isophon.core.passes.bleed.judging import judged, only_clear
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
-_WEIGHT_STEP = 16  # frames that count alike
+_WEIGHT_STEP = 4  # frames that count alike
 _OWN_SHARE, _MOST_S = 0.3, 60.0
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02

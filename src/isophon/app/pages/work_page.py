@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
-from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -24,8 +23,9 @@ from isophon.app.model.hearing import Hearing
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.history_page import HistoryPage
-from isophon.app.pages.keys_page import KeysPage, key_of
+from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.layout_page import LayoutPage
+from isophon.app.pages.work_keys import add_keys
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.sheet import Sheet, Sheets
 from isophon.app.views.labels import ElidedLabel
@@ -39,7 +39,6 @@ from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 from isophon.core.session.model import Source
 
-_STEP_DB = 0.5
 _TICK_MS = 33
 _MESSAGE_MS = 9_000
 _REST_AFTER_S = 20 * 60.0
@@ -77,7 +76,7 @@ class WorkPage(QWidget):
         self._tick.timeout.connect(self._follow)
         self._lay_out()
         self._connect()
-        self._add_keys()
+        add_keys(self)
         self._session_changed()
         self._hearing_changed()
         self.open_station(PASSES.index(workspace.pass_) + 1 if workspace.session.parts else LAY_OUT)
@@ -165,59 +164,6 @@ class WorkPage(QWidget):
         transport.match_toggled.connect(hearing.set_matched)
         transport.hear_chosen.connect(hearing.set_hear)
         transport.all_toggled.connect(hearing.set_compare_all)
-
-    def _add_keys(self) -> None:
-        workspace, hearing = self.workspace, self.hearing
-        actions = {
-            "next": lambda: workspace.walk(1),
-            "previous": lambda: workspace.walk(-1),
-            "next_over": lambda: workspace.walk(1, True),
-            "previous_over": lambda: workspace.walk(-1, True),
-            "next_phrase": lambda: workspace.walk_spans(workspace.take.phrases, 1, hearing.heard_at()),
-            "previous_phrase": lambda: workspace.walk_spans(workspace.take.phrases, -1, hearing.heard_at()),
-            "next_word": lambda: workspace.walk_spans(workspace.take.words, 1, hearing.heard_at()),
-            "previous_word": lambda: workspace.walk_spans(workspace.take.words, -1, hearing.heard_at()),
-            "next_part": lambda: workspace.walk_parts(1),
-            "previous_part": lambda: workspace.walk_parts(-1),
-            "all_parts": lambda: workspace.take_parts([p.id for p in workspace.session.parts]),
-            "done": workspace.toggle_done,
-            "more": lambda: workspace.change_more(-_STEP_DB),
-            "less": lambda: workspace.change_more(_STEP_DB),
-            "leave": workspace.toggle_leave,
-            "forget": workspace.forget_hand,
-            "draw": workspace.draw_mark,
-            "play": hearing.toggle_play,
-            "loop": self.transport.loop.toggle,
-            "compare": hearing.next_compare,
-            "compare_all": self.transport.all.toggle,
-            "hear": hearing.next_hear,
-            "hear_only": lambda: workspace.part.id and workspace.toggle_heard_only(workspace.part.id),
-            "mute": lambda: workspace.part.id and self.panel.rows[workspace.part.id].toggle_mute(),
-            "match": self.transport.match.toggle,
-            "zoom_in": lambda: self.trace.zoom(1 / 1.6),
-            "zoom_out": lambda: self.trace.zoom(1.6),
-            "zoom_mark": self._zoom_mark,
-            "whole": lambda: workspace.set_view(*workspace.song),
-            "rank": lambda: (self.in_time if self.tallest.isChecked() else self.tallest).setChecked(True),
-            "marker": self._name_place,
-            "next_marker": lambda: self._walk_markers(1),
-            "previous_marker": lambda: self._walk_markers(-1),
-            "undo": workspace.undo,
-            "redo": workspace.redo,
-            "save": self.menu.save,
-            "save_as": self.menu.save_as,
-            "open": self.open_asked.emit,
-            "history": self.show_history,
-            "lay_out": lambda: self.open_station(LAY_OUT),
-            **{w.kind: lambda i=i: self.open_station(i) for i, w in enumerate(PASSES, 1)},
-            "hand_over": lambda: self.open_station(HAND_OVER),
-            "keys": self.show_keys,
-        }
-        for name, action in actions.items():
-            shortcut = QShortcut(
-                QKeySequence(key_of(name)), self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut
-            )
-            shortcut.activated.connect(action)
 
     # what is shown
 
@@ -356,19 +302,22 @@ class WorkPage(QWidget):
             if self.menu.rest.isChecked():
                 self.tell("Ears tire of esses: 20 minutes were listened. A rest of 10 to 15 minutes does them good.")
 
-    def _zoom_mark(self) -> None:
+    def zoom_mark(self) -> None:
+        """Show the mark in hand close."""
         mark = self.workspace.mark
         if mark:
             middle = sum(mark.span) / 2
             self.workspace.set_view(middle - 0.75, middle + 0.75)
 
-    def _name_place(self) -> None:
+    def name_place(self) -> None:
+        """Ask for a name for what is heard now."""
         at = self.hearing.heard_at() + self.workspace.offset
         name, given = QInputDialog.getText(self, "Marker", f"A name for {theme.clock(max(0.0, at))}")
         if given:
             self.workspace.mark_place(at, name)
 
-    def _walk_markers(self, step: int) -> None:
+    def walk_markers(self, step: int) -> None:
+        """Go to the next or previous marker."""
         places = [m.at for m in self.workspace.session.markers]
         if not places:
             self.tell("There is no marker yet. Press K to name the place that is heard.")

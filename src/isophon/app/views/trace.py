@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.ink import ink_image, wave_image
+from isophon.app.views.ink import ink_image
 from isophon.app.views.map_signs import Stamps, draw_gate, draw_ruler, draw_warnings
+from isophon.app.views.wave import draw_wave
 from isophon.core.marks import Mark
 from isophon.core.passes.gaps.treat import Fade
-from isophon.core.takes.pictures import LOWS, WAVE_STEP, Axis, close_margin, close_picture
+from isophon.core.takes.pictures import LOWS, Axis, close_margin, close_picture
 from isophon.core.takes.take import Take
 
 LEFT, RIGHT = 64, 16
@@ -23,7 +23,6 @@ _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
 _GRAB = 5
-_DRAW_LINE_BELOW = 2.0  # frames a pixel
 
 
 class Trace(QWidget):
@@ -118,7 +117,7 @@ class Trace(QWidget):
         painter.drawPixmap(overview.topLeft(), self._song(overview))
         draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
         if self.workspace.take.wave is not None:
-            self._draw_wave(painter, wave, start * rate, end * rate, theme.INK)
+            draw_wave(painter, wave, self.workspace.take, start * rate, end * rate, theme.INK)
         self._draw_spectrum(painter, spectrum, start, end)
 
     def _song(self, box: QRectF) -> QPixmap:
@@ -134,7 +133,7 @@ class Trace(QWidget):
             rate = take.recording.sample_rate
             if take.wave is not None:
                 whole = QRectF(0, 0, box.width(), box.height())
-                self._draw_wave(painter, whole, song[0] * rate, song[1] * rate, theme.CONTOUR)
+                draw_wave(painter, whole, take, song[0] * rate, song[1] * rate, theme.CONTOUR)
             scale = box.width() / (song[1] - song[0])
             for start, end in take.phrases:
                 place = QRectF((start - song[0]) * scale, box.height() - 3, (end - start) * scale, 2)
@@ -142,30 +141,6 @@ class Trace(QWidget):
             painter.end()
             self._song_kept = (key, pixmap)
         return self._song_kept[1]
-
-    def _draw_wave(self, painter: QPainter, box: QRectF, start: float, stop: float, ink: QColor) -> None:
-        take, columns = self.workspace.take, int(box.width())
-        per_column = (stop - start) / columns
-        full = max(1e-6, float(np.abs(take.wave.levels[-1]).max()))
-        if per_column >= WAVE_STEP:
-            low, high = take.wave.columns(start, stop, columns)
-            painter.drawImage(box, wave_image(low / full, high / full, int(box.height()), ink))
-            return
-        first, count = int(np.floor(start)), int(stop - start) + 2
-        samples = take.recording.read(first, count)[0] / full
-        if per_column > _DRAW_LINE_BELOW:
-            bounds = (np.arange(columns) * per_column).astype(int)
-            low, high = np.minimum.reduceat(samples, bounds), np.maximum.reduceat(samples, bounds)
-            painter.drawImage(box, wave_image(low, high, int(box.height()), ink))
-            return
-        y = box.center().y() - samples * (box.height() / 2 - 1)
-        x = box.left() + (first + np.arange(count) - start) / (stop - start) * box.width()
-        painter.save()
-        painter.setClipRect(box)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(ink, 1.2))
-        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
-        painter.restore()
 
     def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
         voice, surveyed = self.workspace.part.voice_lufs, self.workspace.take.surveyed

@@ -8,9 +8,9 @@ import signal
 import struct
 import subprocess
 import sys
-import threading
+import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor, wait
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -24,13 +24,14 @@ from isophon.core.demo.band import bed, cue
 from isophon.core.demo.blemishes import Blemishes, spoil
 from isophon.core.demo.score import BEAT_S, BREATH_S, SECONDS, Placed, calls, choruses, whole_song
 from isophon.core.demo.singer import RATE, Label, Mouth, sing_at
-from isophon.core.errors import Cancelled, OutputError
+from isophon.core.errors import OutputError
 from isophon.core.session import file, layout
 
 SESSION_NAME = "Glasshouse Starlings"
 LEAD = "Lead"
 _EDITION = "2"
 _BEFORE_SINGING = 0.06  # of the whole work: the cue and the bed
+_PATIENCE_S = 2.0  # for processes that are told to end
 _MIDNIGHT_TO_SONG_S = 36_000.0  # the session's recorder started its clock at ten in the morning
 _HIGH = Mouth(scale=1.14, s_peak=6_600.0)
 _LOW = Mouth(scale=1.0, transpose=-12.0, s_peak=5_200.0, voice_dbfs=-23.0, seed=21)
@@ -107,9 +108,9 @@ def _record(folder: Path, tell: Callable[[float], None]) -> None:
     fractions = [0.0] * len(voices)
 
     def sing(i: int) -> tuple[str, list[dict]]:
-        return voices[i].name, _sung_elsewhere(folder, i, fractions, stopped)
+        return voices[i].name, _sung_elsewhere(folder, i, fractions, running)
 
-    stopped = threading.Event()
+    running: list[subprocess.Popen] = []
     with ThreadPoolExecutor(len(os.sched_getaffinity(0))) as pool:
         singing = [pool.submit(sing, i) for i in np.argsort(-shares)]  # the longest first
         try:
@@ -117,33 +118,47 @@ def _record(folder: Path, tell: Callable[[float], None]) -> None:
                 wait(singing, 0.1)
                 tell(_BEFORE_SINGING + float(np.dot(shares, fractions)))
         except BaseException:
-            stopped.set()
+            pool.shutdown(wait=False, cancel_futures=True)
+            _end(running, singing)
             raise
     labels = dict(future.result() for future in singing)
     text = {voice.name: labels[voice.name] for voice in voices}
     write_text(folder / "labels.json", json.dumps(text, indent=1) + "\n")
 
 
-def _sung_elsewhere(folder: Path, number: int, fractions: list[float], stopped: threading.Event) -> list[dict]:
-    """Have a process of its own sing one voice; the labels of its take. ``fractions``: how far each voice is."""
+def _sung_elsewhere(folder: Path, number: int, fractions: list[float], running: list[subprocess.Popen]) -> list[dict]:
+    """Have a process of its own sing one voice; the labels of its take.
+
+    ``fractions``: how far each voice is; ``running``: the processes that were begun. OutputError where one ends early.
+    """
     environment = {**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[3]), "OPENBLAS_NUM_THREADS": "1"}
     command = [sys.executable, "-m", "isophon.core.demo.build", str(folder), str(number)]
     with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as process:
+        running.append(process)
         told: list[dict] | None = None
         for line in process.stdout or ():
             reply = json.loads(line)
-            if stopped.is_set():
-                process.terminate()
-            elif isinstance(reply, float):
+            if isinstance(reply, float):
                 fractions[number] = reply
             else:
                 told = reply
-    if stopped.is_set():
-        raise Cancelled
     if told is None:
         raise OutputError(f"{folder}: the demo could not be written there; make room on that disk and try again")
     fractions[number] = 1.0
     return told
+
+
+def _end(running: list[subprocess.Popen], singing: list[Future]) -> None:
+    """Have all processes clear up and end; those that do not are ended."""
+    told, since = set[int](), time.monotonic()
+    while not all(future.done() for future in singing):
+        for process in list(running):
+            if time.monotonic() - since > _PATIENCE_S:
+                process.kill()
+            elif process.pid not in told:
+                process.terminate()
+                told.add(process.pid)
+        wait(singing, 0.1)
 
 
 def _sing_here(folder: Path, number: int) -> None:

@@ -21,7 +21,7 @@ from isophon.core.playing.mix import Heard, Scene, hear
 
 COMPARES = ("as sung", "cleaned", "taken out")
 CHUNK = 1024
-AHEAD = 5
+AHEAD = 16  # a tile: while one is heard the next can be made
 _GLIDE_S = 0.012
 _FADE = 256
 

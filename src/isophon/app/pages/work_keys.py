@@ -1,0 +1,65 @@
+"""What the keys do on the work page; their names stand on the keys page."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+
+from isophon.app.pages.keys_page import key_of
+from isophon.app.sheets import PASSES
+from isophon.app.views.route import HAND_OVER, LAY_OUT
+
+_STEP_DB = 0.5
+
+
+def add_keys(page) -> None:
+    """Let the keys of the keys page act on the work page."""
+    workspace, hearing = page.workspace, page.hearing
+    actions = {
+        "next": lambda: workspace.walk(1),
+        "previous": lambda: workspace.walk(-1),
+        "next_over": lambda: workspace.walk(1, True),
+        "previous_over": lambda: workspace.walk(-1, True),
+        "next_phrase": lambda: workspace.walk_spans(workspace.take.phrases, 1, hearing.heard_at()),
+        "previous_phrase": lambda: workspace.walk_spans(workspace.take.phrases, -1, hearing.heard_at()),
+        "next_word": lambda: workspace.walk_spans(workspace.take.words, 1, hearing.heard_at()),
+        "previous_word": lambda: workspace.walk_spans(workspace.take.words, -1, hearing.heard_at()),
+        "next_part": lambda: workspace.walk_parts(1),
+        "previous_part": lambda: workspace.walk_parts(-1),
+        "all_parts": lambda: workspace.take_parts([p.id for p in workspace.session.parts]),
+        "done": workspace.toggle_done,
+        "more": lambda: workspace.change_more(-_STEP_DB),
+        "less": lambda: workspace.change_more(_STEP_DB),
+        "leave": workspace.toggle_leave,
+        "forget": workspace.forget_hand,
+        "draw": workspace.draw_mark,
+        "play": hearing.toggle_play,
+        "loop": page.transport.loop.toggle,
+        "compare": hearing.next_compare,
+        "compare_all": page.transport.all.toggle,
+        "hear": hearing.next_hear,
+        "hear_only": lambda: workspace.part.id and workspace.toggle_heard_only(workspace.part.id),
+        "mute": lambda: workspace.part.id and page.panel.rows[workspace.part.id].toggle_mute(),
+        "match": page.transport.match.toggle,
+        "zoom_in": lambda: page.trace.zoom(1 / 1.6),
+        "zoom_out": lambda: page.trace.zoom(1.6),
+        "zoom_mark": page.zoom_mark,
+        "whole": lambda: workspace.set_view(*workspace.song),
+        "rank": lambda: (page.in_time if page.tallest.isChecked() else page.tallest).setChecked(True),
+        "marker": page.name_place,
+        "next_marker": lambda: page.walk_markers(1),
+        "previous_marker": lambda: page.walk_markers(-1),
+        "undo": workspace.undo,
+        "redo": workspace.redo,
+        "save": page.menu.save,
+        "save_as": page.menu.save_as,
+        "open": page.open_asked.emit,
+        "history": page.show_history,
+        "lay_out": lambda: page.open_station(LAY_OUT),
+        **{w.kind: lambda i=i: page.open_station(i) for i, w in enumerate(PASSES, 1)},
+        "hand_over": lambda: page.open_station(HAND_OVER),
+        "keys": page.show_keys,
+    }
+    for name, action in actions.items():
+        shortcut = QShortcut(QKeySequence(key_of(name)), page, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        shortcut.activated.connect(action)

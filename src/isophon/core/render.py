@@ -22,7 +22,7 @@ from isophon.core.passes.kind import At, Read, Sounds, Stage, Treatment, touchin
 Plan = tuple[Treatment, ...]
 
 TILE = 1 << 14
-BLOCK = 1 << 20  # frames of a whole take worked on at once
+BLOCK = 1 << 19  # frames of a whole take worked on at once
 _TILES_BYTES = 48 << 20
 _BANDS_BYTES = 48 << 20
 _SUNG_BYTES = 16 << 20

@@ -370,13 +370,18 @@ def _role(call: argparse.Namespace) -> None:
 
 
 def _progress(call: argparse.Namespace, path: Path) -> Show:
-    """Shows what is done with one recording, and how far it is."""
-    if call.quiet or not sys.stderr.isatty():
-        return lambda what, fraction: None
+    """Shows what is done with one recording, and how far it is; the log is told when each step begins."""
+    silent = call.quiet or not sys.stderr.isatty()
+    step = ""
 
     def show(what: str, fraction: float) -> None:
-        end = "\n" if what == "cleaning" and fraction >= 1 else ""
-        print(f"\r{shown(path.name)}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
+        nonlocal step
+        if what != step:
+            step = what
+            log.note("%s: %s", shown(path.name), what)
+        if not silent:
+            end = "\n" if what == "cleaning" and fraction >= 1 else ""
+            print(f"\r{shown(path.name)}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
 
     return show
 

@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 import numpy as np
+import soundfile as sf
 
 from conftest import write
 from voices import spoken
@@ -165,7 +166,7 @@ def test_a_new_kind_needs_nothing_else(tmp_path):
         [sys.executable, "-c", DRIVE, take, tmp_path], env=environment, capture_output=True, text=True
     )
     assert done.returncode == 0 and "all of it" in done.stdout, done.stdout[-500:] + done.stderr[-3000:]
-    read = [__import__("soundfile").read(p)[0] for p in (take, tmp_path / "o" / "take.clean.wav")]
+    read = [sf.read(p)[0] for p in (take, tmp_path / "o" / "take.clean.wav")]
     inside, outside = slice(round(1.3 * rate), round(1.7 * rate)), slice(round(1.76 * rate), round(2.24 * rate))
     assert np.allclose(read[1][inside], 0.1 * read[0][inside], atol=1e-6)
     assert np.array_equal(read[1][outside], read[0][outside].astype(np.float32))

@@ -1,7 +1,10 @@
 """`python -m isophon`."""
 
+import os
 import sys
 import warnings
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # its own threads wait busily and get in the way of ours
 
 from isophon.cli import main
 

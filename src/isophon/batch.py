@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import io
 import multiprocessing
-import os
 import signal
 import sys
 from collections.abc import Callable, Iterator, Sequence
@@ -26,11 +25,6 @@ class Outcome(NamedTuple):
     row: dict[str, Any]
     status: int
     lines: str
-
-
-def cores() -> int:
-    """How many processes can work at once."""
-    return len(os.sched_getaffinity(0))
 
 
 def worked_through(works: Sequence[Work], count: int, show: Show | None = None) -> Iterator[Outcome]:

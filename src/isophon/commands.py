@@ -12,9 +12,10 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from isophon.batch import Outcome, Tell, Work, cores, worked_through
+from isophon.batch import Outcome, Tell, Work, worked_through
 from isophon.core import log
 from isophon.core.audio.files import Recording
+from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
 from isophon.core.finding import find_all, need_voice, noise_in, survey_recording

@@ -19,6 +19,7 @@ import platformdirs
 import soxr
 
 from isophon.core.audio.files import Recording
+from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import atomic, write_stem, write_text
 from isophon.core.demo.band import bed, cue
 from isophon.core.demo.blemishes import Blemishes, spoil
@@ -111,7 +112,7 @@ def _record(folder: Path, tell: Callable[[float], None]) -> None:
         return voices[i].name, _sung_elsewhere(folder, i, fractions, running)
 
     running: list[subprocess.Popen] = []
-    with ThreadPoolExecutor(len(os.sched_getaffinity(0))) as pool:
+    with ThreadPoolExecutor(cores()) as pool:
         singing = [pool.submit(sing, i) for i in np.argsort(-shares)]  # the longest first
         try:
             while not all(future.done() for future in singing):

@@ -14,6 +14,7 @@ from itertools import pairwise
 import numpy as np
 from scipy import fft, signal
 
+from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
 
 LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
@@ -95,11 +96,13 @@ class _Folds:
 
     def judged(self, lean: float) -> Judged:
         """What paths explain that lean so much."""
-        after = []
-        for mine, other in zip(self._learned, self._asked, strict=True):
+        self._easing.at(lean)  # once, before the folds share it
+
+        def after(mine: Moments, other: Moments) -> np.ndarray:
             path = solved(mine, self._easing, lean)
-            after.append(_power(other.weight * (other.take - other.through(path)), other.size))
-        left = np.array(after)
+            return _power(other.weight * (other.take - other.through(path)), other.size)
+
+        left = np.array(at_once(after, self._learned, self._asked))
         each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
         explained = _gain_db(self._before.sum(), left.sum())
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]

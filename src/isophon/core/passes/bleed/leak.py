@@ -9,9 +9,10 @@ from functools import partial
 import numpy as np
 import soxr
 from msgspec.structs import replace
-from scipy import ndimage, signal
+from scipy import fft, ndimage, signal
 
 from isophon.core.audio.loudness import lufs
+from isophon.core.audio.threads import cores
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.bleed.click import feeds_of, find_click
 from isophon.core.passes.bleed.learn import BEFORE_S, learn, moved
@@ -72,7 +73,8 @@ def learn_leak(
         return _nothing(samples, heard.facts)
     learned = []
     for i, take in enumerate(takes):
-        learned.append(learn(take, heard.feeds, low, partial(_tell_part, tell, i, len(takes)), moments))
+        with fft.set_workers(cores()):
+            learned.append(learn(take, heard.feeds, low, partial(_tell_part, tell, i, len(takes)), moments))
     if not any(one.explained_db > 0 for one in learned):
         return _nothing(samples, heard.facts)
     rest = np.stack([missed(take, one.leak, low) for take, one in zip(takes, learned, strict=True)])

@@ -17,12 +17,13 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import ndimage, signal
 
+from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, ROUGHLY, Easing, Moments, solved
 from isophon.core.passes.bleed.judging import judged, only_clear
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
-_WEIGHT_STEP = 4  # frames that count alike
+_WEIGHT_STEP = 8  # frames that count alike
 _OWN_SHARE, _MOST_S = 0.3, 60.0
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
@@ -59,8 +60,8 @@ def learn(
     taps, before = round(_PATH_S * rate), round(BEFORE_S * rate)
     early = np.stack([moved(cue, -before, len(take)) for cue in cues])  # the path begins before the delay
     flat = whitener(take, rate)
-    white_take = signal.oaconvolve(take, flat, "same").astype(np.float32)
-    white_cues = np.stack([signal.oaconvolve(cue, flat, "same").astype(np.float32) for cue in early])
+    white = at_once(lambda sound: signal.oaconvolve(sound, flat, "same").astype(np.float32), [take, *early])
+    white_take, white_cues = white[0], np.stack(white[1:])
     chosen, unlikely = _chosen(moments, rate, len(take)), _unlikely(taps, rate)
     weight = _weight(white_take, rate, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
     most = max(1, round(_MOST_S * rate / BLOCK))
@@ -178,8 +179,9 @@ def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, te
     firsts = list(range(0, max(1, count - step), step))
     window = (signal.get_window("hann", size, fftbins=False) + 1e-6).astype(np.float32)
     half = round(_CHECK_S * rate)
-    for first in firsts:
-        tell(first / count)
+
+    def piece(first: int) -> np.ndarray | None:
+        """The leak in a piece by a path of its own, None where the whole take's is as good."""
         span = slice(first, min(count, first + size))
         margin = slice(max(0, first - path.shape[1]), span.stop)
         skip = span.start - margin.start
@@ -189,14 +191,18 @@ def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, te
         pieces = white_take[margin], white_cues[:, margin]
         learned = solved(Moments(*pieces, heard * ~odd, taps, most), easing, _FOLLOW_RIDGE, path, ROUGHLY)
         errors = [np.sum((heard * odd) * np.square(pieces[0] - _through(pieces[1], p))) for p in (path, learned)]
-        if errors[1] > 0 and 10 * np.log10(errors[0] / errors[1]) > _PAYS_DB:
-            own_path = solved(Moments(*pieces, heard, taps, most), easing, _FOLLOW_RIDGE, path)
-            mine = _through(cues[:, margin], own_path)[skip:]
-            own += 1
-        else:
-            mine = leak[span]
+        tell(first / count)
+        if errors[1] <= 0 or 10 * np.log10(errors[0] / errors[1]) <= _PAYS_DB:
+            return None
+        own_path = solved(Moments(*pieces, heard, taps, most), easing, _FOLLOW_RIDGE, path)
+        return _through(cues[:, margin], own_path)[skip:]
+
+    easing.at(_FOLLOW_RIDGE)  # once, before the pieces share it
+    for first, mine in zip(firsts, at_once(piece, firsts), strict=True):
+        span = slice(first, min(count, first + size))
         shape = window[: span.stop - span.start]
-        out[span] += shape * mine
+        own += mine is not None
+        out[span] += shape * (leak[span] if mine is None else mine)
         total[span] += shape
     return out / np.maximum(total, 1e-6), own / len(firsts)
 

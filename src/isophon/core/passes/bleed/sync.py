@@ -13,10 +13,13 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, ndimage
 
+from isophon.core.audio.threads import at_once
+
 _REACH_S, _EXPECTED_S, _NEARLY = 2.0, 0.08, 0.95
 _ENVELOPE_S = 0.04
 _CLEAR = 9.0  # times the spread of the correlation elsewhere
 _PIECE_S, _NEAR_S = 5.0, 0.02
+_PIECE = 1 << 17  # frames
 _SHORT_PIECE_S, _BLUR_S, _MOST_PIECE = 7.0, 0.002, 30.0
 _FEWEST_PIECES, _MOST_PPM, _PPM_STEP, _PPM_NEAR, _PPM_PAYS = 3, 150.0, 0.5, 8.0, 1.05
 _TOP_SHARE = 0.85
@@ -43,8 +46,7 @@ class Sync:
 
 def synchronize(take: np.ndarray, cues: np.ndarray, rate: int, expected_s: float = 0.0) -> Sync:
     """Find cues ``(cues, n)`` in a take ``(n,)`` at the same rate, within ±2 s of ``expected_s``."""
-    flat_take = _flat(take, rate)
-    flat_cues = [_flat(cue, rate) for cue in cues]
+    flat_take, *flat_cues = at_once(lambda x: _flat(x, rate), [take, *cues])
     correlation = sum(_correlation(flat_take, cue, rate, expected_s, _REACH_S) for cue in flat_cues)
     height = np.abs(correlation)
     spread = float(np.median(height)) / 0.6745 + 1e-12
@@ -78,11 +80,20 @@ def _flat(samples: np.ndarray, rate: int) -> np.ndarray:
 
 
 def _correlation(take: np.ndarray, cue: np.ndarray, rate: int, centre_s: float, reach_s: float) -> np.ndarray:
-    """The correlation at lags around ``centre_s``; a positive lag: the cue sounds later in the take."""
+    """The correlation at lags around ``centre_s``; a positive lag: the cue sounds later in the take.
+
+    The take is dealt with in pieces that the caches hold, on all cores.
+    """
     reach, centre = round(reach_s * rate), round(centre_s * rate)
-    size = fft.next_fast_len(len(take) + len(cue), real=True)
-    whole = fft.irfft(fft.rfft(take, size) * fft.rfft(cue, size).conj(), size)
-    return whole[(centre + np.arange(-reach, reach + 1)) % size]
+    piece = max(_PIECE, 4 * reach)
+    size = fft.next_fast_len(piece + 2 * reach, real=True)
+
+    def piecewise(first: int) -> np.ndarray:
+        mine = fft.rfft(take[first : first + piece], size).conj()
+        around = fft.rfft(_span(cue, first - centre - reach, piece + 2 * reach), size)
+        return fft.irfft(mine * around, size)[: 2 * reach + 1][::-1]
+
+    return sum(at_once(piecewise, range(0, len(take), piece)))
 
 
 def _best(height: np.ndarray, rate: int, spread: float) -> int:
@@ -133,7 +144,12 @@ def _drift(take: np.ndarray, cues: list[np.ndarray], rate: int, delay: float) ->
     def added(ppm: float) -> np.ndarray:
         return fft.irfft((spectra * np.exp(turn * (1e-6 * ppm * times)[:, None])).sum(axis=0), stack.shape[1])
 
-    energy = np.array([np.square(added(ppm)).sum() for ppm in ppms])
+    turned, step = (np.exp(turn * (1e-6 * ppm * times)[:, None]) for ppm in (ppms[0], _PPM_STEP))
+    turned *= spectra
+    energy = np.empty(len(ppms))
+    for i in range(len(ppms)):
+        energy[i] = np.square(np.abs(turned.sum(axis=0))).sum()
+        turned *= step
     best, still = int(np.argmax(energy)), int(np.argmin(np.abs(ppms)))
     ppm = float(ppms[best]) if energy[best] > _PPM_PAYS * energy[still] else 0.0
     if ppm:  # the highest peak tells more exactly

@@ -18,6 +18,9 @@ from isophon.core.playing.mix import gains
 from isophon.core.session import file
 from isophon.core.session.journal import replay
 from isophon.core.session.model import Listening
+from isophon.core.takes import cache as take_cache
+from isophon.core.takes.rendered import kept_rendered
+from isophon.core.takes.take import open_take
 from voices import spoken
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -357,3 +360,37 @@ def test_the_window_remembers_its_shape(window, room, qtbot):
     assert other.height() == 760  # the width is held within the screen, which is narrow here
     assert opened(other, room.workspace.keeper.saved_as, qtbot).work.sizes() == pytest.approx(sizes, abs=3)
     other.close()
+
+
+def test_parts_are_rendered_ahead_and_then_read(room, qtbot, tmp_path):
+    workspace = room.workspace
+    parts = workspace.session.parts
+    renderers = [workspace.pool.take(p.source).renderer for p in parts]
+
+    def ready():
+        return all(r.keeps(p.plan) for r, p in zip(renderers, workspace.session.parts, strict=True))
+
+    qtbot.waitUntil(ready, timeout=60_000)
+    made = [r.tiles_made for r in renderers]
+    room.hearing.set_hear("with the stack")
+    room.hearing.player.play()
+    qtbot.waitUntil(lambda: room.hearing.player.position > 20_000, timeout=5_000)
+    room.hearing.player.stop()
+    assert [r.tiles_made for r in renderers] == made
+    part, renderer = workspace.part, workspace.take.renderer
+    press(room, key("Esses"), qtbot=qtbot)
+    workspace.walk(1, True)
+    workspace.toggle_leave()
+    mark = workspace.marks_in_hand()[0]
+    at = round(mark.span[0] * renderer.sample_rate)
+    heard = renderer.cleaned(workspace.part.plan, at, 4_000)
+    alone = open_take(part.source).renderer.cleaned(workspace.part.plan, at, 4_000)
+    assert workspace.part.plan != part.plan and np.abs(heard - alone).max() < 1e-6
+    qtbot.waitUntil(ready, timeout=30_000)
+    place = take_cache.place_of(workspace.take.recording.path)
+    shape = part.source.channels, part.source.frames
+    kept = kept_rendered(place, workspace.part.plan, shape)
+    assert kept is not None and np.abs(kept[:, at : at + 4_000] - alone).max() < 1e-6
+    assert kept_rendered(place, part.plan, shape) is None
+    (place / "rendered" / "samples.npy").write_bytes(b"cut short")
+    assert kept_rendered(place, workspace.part.plan, shape) is None

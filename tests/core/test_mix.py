@@ -69,3 +69,15 @@ def test_a_cache_that_is_shared_keeps_renderers_apart():
         assert np.array_equal(renderer.sung(100, 40_000)[0], samples[100:40_100])
         alone = Renderer(reader(samples), RATE, len(samples))
         assert np.array_equal(renderer.cleaned(PLAN, 0, 50_000), alone.cleaned(PLAN, 0, 50_000))
+
+
+def test_a_take_that_was_rendered_ahead_is_read_wherever_nothing_changed():
+    later = (*PLAN, treat.EssCut(treat.Span(70_000, 75_000, 3_000.0, None), 480, 0.5))
+    fresh = Renderer(reader(ONE), RATE, len(ONE))
+    kept = Renderer(reader(ONE), RATE, len(ONE))
+    kept.keep(PLAN, fresh.cleaned(PLAN, 0, len(ONE)))
+    assert kept.keeps(PLAN) and not kept.keeps(later)
+    assert np.array_equal(kept.cleaned(PLAN, 0, len(ONE)), fresh.cleaned(PLAN, 0, len(ONE))) and kept.tiles_made == 0
+    assert np.array_equal(kept.cleaned(later, 0, len(ONE)), fresh.cleaned(later, 0, len(ONE)))
+    assert 1 <= kept.tiles_made <= 2
+    assert np.array_equal(kept.cleaned((), 0, len(ONE))[0], ONE)

@@ -87,7 +87,19 @@ class Renderer:
         self.read, self.sample_rate, self.samples = read, sample_rate, samples
         self._cache, self.sounds = cache or RenderCache(), sounds
         self._last: dict[bool, tuple[Plan, int, int, np.ndarray]] = {}
+        self._kept: tuple[Plan, np.ndarray] | None = None
         self.tiles_made = 0
+
+    def keep(self, plan: Plan, samples: np.ndarray) -> None:
+        """Take tiles from ``samples``, the whole take ``(channels, frames)`` as a plan renders it, where they fit.
+
+        They fit other plans too, wherever those do the same.
+        """
+        self._kept = plan, samples
+
+    def keeps(self, plan: Plan) -> bool:
+        """Whether the whole take is there as this plan renders it."""
+        return self._kept is not None and (self._kept[0] is plan or self._kept[0] == plan)
 
     def sung(self, start: int, frames: int) -> np.ndarray:
         """The take as sung from ``start`` on, float32 ``(channels, frames)``; like :attr:`read`, kept by tiles."""
@@ -146,12 +158,23 @@ class Renderer:
         start = index * TILE
         levels = _levels(plan)
         around = self._around(levels, _TOP, start, start + TILE)
-        if any(t.first < start + TILE and t.last > start for t in around):
+        if self._fits(around, start):
+            tile = self._cut(start)
+        elif any(t.first < start + TILE and t.last > start for t in around):
             tile = self._cache.tiles.get((self, index, around), lambda: self._made(levels, start))
         else:
             tile = self._sung_tile(index)
         self._last[bool(plan)] = (plan, index, generation, tile)
         return tile
+
+    def _fits(self, around: Plan, start: int) -> bool:
+        """Whether what is kept of the whole take was made by the same treatments here."""
+        return self._kept is not None and around == self._around(_levels(self._kept[0]), _TOP, start, start + TILE)
+
+    def _cut(self, start: int) -> np.ndarray:
+        assert self._kept is not None
+        tile = np.array(self._kept[1][:, start : start + TILE])
+        return np.pad(tile, ((0, 0), (0, TILE - tile.shape[1]))) if tile.shape[1] < TILE else tile
 
     def _made(self, levels: tuple[Plan, ...], start: int) -> np.ndarray:
         self.tiles_made += 1

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.history_page import HistoryPage
@@ -59,6 +60,7 @@ class WorkPage(QWidget):
         self._remarked: set[Source] = set()
         self.listened_s = 0.0
         self.hearing = Hearing(workspace, self)
+        self._ahead = RenderingAhead(workspace, self)
         self.menu = SessionMenu(workspace, self)
         self.title = TitleRow(self.menu)
         self.layout_page, self.panel = LayoutPage(workspace), PartsPanel(workspace)
@@ -353,6 +355,7 @@ class WorkPage(QWidget):
     def shut(self) -> None:
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
+        self._ahead.close()
         self.hearing.close()
         self.workspace.close()
 

@@ -23,6 +23,7 @@ from isophon.core.session.layout import file_name
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, Survey
 from isophon.core.takes import cache as take_cache
+from isophon.core.takes.rendered import kept_rendered
 
 REPORT = "report.json"
 _LONGEST_NAME = 180  # bytes, so that what is added to it still fits into a name
@@ -158,11 +159,22 @@ def hand_over(
     hop = round(survey.hop_s * recording.sample_rate)
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
     plan, highest = part.plan, 0.0
+    kept = kept_rendered(place, plan, (recording.channels, recording.frames))
+
+    def blocks() -> Iterator[tuple[np.ndarray, np.ndarray]]:
+        """As sung and cleaned, read where it was rendered ahead."""
+        if kept is None:
+            yield from renderer.blocks(plan, recording.blocks())
+            return
+        at = 0
+        for block in recording.blocks():
+            yield block, kept[:, at : at + block.shape[1]]
+            at += block.shape[1]
 
     def cleaned() -> Iterator[np.ndarray]:
         nonlocal highest
         done = 0
-        for sung, clean in renderer.blocks(plan, recording.blocks()):
+        for sung, clean in blocks():
             before.add(sung)
             after.add(clean)
             highest = max(highest, float(np.abs(clean).max(initial=0.0)))
@@ -191,10 +203,10 @@ def hand_over(
         trim_db = 0.0 if target.clip == "float" else trim_db
         how |= {"depth": "32f"} if target.clip == "float" else {}
         gain = np.float32(10 ** (trim_db / 20))
-        again = (gain * clean for _, clean in renderer.blocks(plan, recording.blocks()))
+        again = (gain * clean for _, clean in blocks())
         clipped = write_stem(stem, at_rate(again), *shape, **how)
     if target.removed:
-        removed = (sung - clean for sung, clean in renderer.blocks(plan, recording.blocks()))
+        removed = (sung - clean for sung, clean in blocks())
         write_stem(stem_path(name, target, "removed"), at_rate(removed), *shape, **how)
     if target.labels:
         write_text(target.folder / f"{name}.marks.tsv", labels(part), target.force)

@@ -36,7 +36,7 @@ _ROOM_BYTES = 4 << 30
 _LEAK = ("leak", "rest")
 _KEY = re.compile("[0-9a-f]{16}")
 _SIGN = "isophon.sign"  # an empty file in every folder that this program made
-_DAMAGE = (OSError, EOFError, ValueError, TypeError, KeyError, InputError, msgspec.MsgspecError)
+DAMAGE = (OSError, EOFError, ValueError, TypeError, KeyError, InputError, msgspec.MsgspecError)
 
 
 class Surveyed(msgspec.Struct, frozen=True):
@@ -75,7 +75,7 @@ def place_of(path: Path) -> Path:
 
 def keep_scan(place: Path, wave: Wave, figures: Figures) -> None:
     """Keep a first look; OutputError if there is no room."""
-    with _whole(place / "scan") as folder:
+    with whole(place / "scan") as folder:
         _write_levels(folder, "wave", wave.levels)
         (folder / "figures.json").write_bytes(msgspec.json.encode(figures))
 
@@ -86,14 +86,14 @@ def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
     try:
         figures = msgspec.json.decode(read_bytes(folder / "figures.json"), type=Figures)
         return Wave(_levels(folder, "wave")), figures
-    except _DAMAGE:
+    except DAMAGE:
         return None
 
 
 def keep_survey(place: Path, surveyed: Surveyed) -> None:
     """Keep a survey and what was found; OutputError if there is no room."""
     make_room(place.parent)
-    with _whole(place / "survey") as folder:
+    with whole(place / "survey") as folder:
         values = {}
         for field in dataclasses.fields(Survey):
             value = getattr(surveyed.survey, field.name)
@@ -124,14 +124,14 @@ def kept_survey(place: Path) -> Surveyed | None:
         with contextlib.suppress(OSError):
             os.utime(place)
         return Surveyed(survey, spectrogram, lows, told.found, told.phrases, told.words, told.heard_without)
-    except _DAMAGE:
+    except DAMAGE:
         return None
 
 
 def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, told: bytes) -> None:
     """Keep a leak's two sounds and what was told of it; OutputError if there is no room."""
     make_room(place.parent)
-    with _whole(_leak_folder(place, key)) as folder:
+    with whole(_leak_folder(place, key)) as folder:
         if arrays is not None:
             for name, sound in zip(_LEAK, arrays, strict=True):
                 np.save(folder / f"{name}.npy", sound)
@@ -145,7 +145,7 @@ def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
         if not (leak.ndim == 2 and leak.shape == rest.shape and leak.dtype == rest.dtype == np.float32):
             raise ValueError("not the sounds of a leak")
         return leak, rest
-    except _DAMAGE:
+    except DAMAGE:
         return None
 
 
@@ -153,7 +153,7 @@ def kept_leak_facts(place: Path, key: str) -> bytes | None:
     """What was told of a leak that was learned before."""
     try:
         return read_bytes(_leak_folder(place, key) / "told.json")
-    except _DAMAGE:
+    except DAMAGE:
         return None
 
 
@@ -206,7 +206,7 @@ def _levels(folder: Path, name: str) -> list[np.ndarray]:
 
 
 @contextlib.contextmanager
-def _whole(folder: Path) -> Iterator[Path]:
+def whole(folder: Path) -> Iterator[Path]:
     """A temporary folder that takes the place of ``folder`` when the block succeeds."""
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)

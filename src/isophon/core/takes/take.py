@@ -19,6 +19,7 @@ from isophon.core.survey import STILL, Survey
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.cache import Surveyed
 from isophon.core.takes.pictures import Wave
+from isophon.core.takes.rendered import kept_rendered
 from isophon.core.takes.scan import Figures
 
 _STEP_S = 0.1
@@ -69,6 +70,21 @@ class Take:
             self.wave, self.figures = scanned
         if self.surveyed is None:
             self.surveyed = take_cache.kept_survey(place)
+
+    def rendered(self, plan: Plan) -> bool:
+        """Whether the whole take is at hand as a plan renders it; what was kept on disk is mapped in."""
+        if self.renderer.keeps(plan):
+            return True
+        if self.trouble:
+            return False
+        try:
+            place = take_cache.place_of(self.recording.path)
+        except InputError:
+            return False
+        samples = kept_rendered(place, plan, (self.source.channels, self.source.frames))
+        if samples is not None:
+            self.renderer.keep(plan, samples)
+        return samples is not None
 
     @property
     def findings(self) -> Findings | None:

@@ -25,12 +25,14 @@ from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover.stems import Target, check_free, hand_over
 from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
 from isophon.core.reading import path_of
+from isophon.core.render import Renderer
 from isophon.core.session.edits import check_source
 from isophon.core.session.model import Part
 from isophon.core.survey import geometry_at, phrases, words
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.cache import Surveyed
 from isophon.core.takes.pictures import Spectrogram, lows_of
+from isophon.core.takes.rendered import keep_rendered
 from isophon.core.takes.scan import scan
 from isophon.core.work.bleed_learning import Lesson, dry, learn
 
@@ -89,11 +91,25 @@ def write(part: Part, target: Target, rate: int | None, progress: Progress) -> d
         return hand_over(part, recording, survey, target, lambda f: progress(0.4 + 0.6 * f), rate)
 
 
+def render(part: Part, progress: Progress) -> None:
+    """Render a whole part and keep that."""
+    path = path_of(part.source.path)
+    place = take_cache.place_of(path)
+    with Recording(path) as recording:
+        check_source(part.source, recording)
+        renderer = Renderer(recording.read, recording.sample_rate, recording.frames,
+                            sounds=lambda key: take_cache.kept_leak(place, key))  # fmt: skip
+        blocks = (clean for _, clean in renderer.blocks(part.plan, recording.blocks()))
+        keep_rendered(place, part.plan, blocks, (recording.channels, recording.frames), progress)
+
+
 def answer(request: dict[str, Any], progress: Progress) -> Any:
     """Do what a request asks for."""
     if request["do"] == "hand over":
         part, how = msgspec.convert(request["part"], Part), request["target"]
         return write(part, Target(**how | {"folder": path_of(how["folder"])}), request["rate"], progress)
+    if request["do"] == "render":
+        return render(msgspec.convert(request["part"], Part), progress)
     if request["do"] == "wake":
         return None
     path = path_of(request["path"])

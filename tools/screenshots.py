@@ -44,7 +44,7 @@ def main() -> None:
         workspace.set_view(6.0, 12.3)
         marks = [m for m in workspace.marks if 6.0 < m.start < 12.3]
         workspace.take_in_hand([marks[-1].id])
-        workspace.set_change([marks[-1].id], -8.0)
+        workspace.set_changes({marks[-1].id: -8.0})
         workspace.take_in_hand([marks[1].id])
         workspace.toggle_leave()
         workspace.take_parts(["part-3", "part-4"])

@@ -69,7 +69,7 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     press(room, key("Esses"), qtbot=qtbot)
     assert "ought to look again" in room.title.route.toolTip() and room.sheet.again.isVisible()
     by_hand = workspace.marks[0]
-    workspace.set_change([by_hand.id], -9.0)
+    workspace.set_changes({by_hand.id: -9.0})
     qtbot.mouseClick(room.sheet.again, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not workspace.leaks.stale(), timeout=60_000)
     assert not room.sheet.again.isVisible() and "ought to look again" not in room.title.route.toolTip()

@@ -11,6 +11,7 @@ from PySide6.QtGui import (
     QFont,
     QFontDatabase,
     QFontMetrics,
+    QGuiApplication,
     QIcon,
     QPainter,
     QPainterPath,
@@ -28,19 +29,20 @@ ROLE_WORDS = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib":
 
 _FONTS = Path(__file__).parent / "assets" / "fonts"
 _ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()
+_USUAL_DPI, _POINTS = 96, 0.75  # a pixel is three quarters of a point there
 SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
 
 SHEET = f"""
-* {{ font-family: "{SANS}"; font-size: 13px; color: {INK.name()}; }}
+* {{ font-family: "{SANS}"; font-size: 9.75pt; color: {INK.name()}; }}
 QMainWindow, QWidget#page, QDialog {{ background: {PAPER.name()}; }}
 QWidget#panel, QFrame#panel {{ background: {PANEL.name()}; }}
 QToolTip {{ background: {PAPER.name()}; color: {INK.name()}; border: 1px solid {CONTOUR.name()};
   padding: 4px; }}
-QLabel#title {{ font-size: 17px; font-weight: 700; }}
-QLabel#head {{ font-size: 15px; font-weight: 700; }}
+QLabel#title {{ font-size: 12.75pt; font-weight: 700; }}
+QLabel#head {{ font-size: 11.25pt; font-weight: 700; }}
 QLabel#soft {{ color: {SOFT_INK.name()}; }}
-QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 14px; }}
-QLabel#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 20px; }}
+QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 10.5pt; }}
+QLabel#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 15pt; }}
 QLabel#message {{ background: {PANEL.name()}; border-left: 4px solid {OVER.name()}; padding: 7px 12px; }}
 QPushButton {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 4px;
   padding: 5px 12px; }}
@@ -56,15 +58,19 @@ QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name
 QPushButton#plain:hover {{ text-decoration: underline; }}
 QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
 QPushButton#plain:focus {{ border: 1px solid {IN_HAND.name()}; padding: 3px 7px; }}
-QPushButton#small {{ padding: 1px 7px; font-size: 12px; }}
+QPushButton#small {{ padding: 1px 7px; font-size: 9pt; }}
 QPushButton#small:focus {{ border: 1px solid {IN_HAND.name()}; padding: 1px 7px; }}
 QPushButton#row {{ text-align: left; padding: 10px 14px; background: {PANEL.name()};
   border: 1px solid {RULE.name()}; }}
+QPushButton#row:focus {{ border: 2px solid {IN_HAND.name()}; padding: 9px 13px; }}
 QPushButton#row:hover {{ border-color: {IN_HAND.name()}; }}
 QLineEdit, QComboBox {{
   background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 3px;
   padding: 4px 6px;
   selection-background-color: {IN_HAND.name()}; selection-color: {PAPER.name()}; }}
+QLineEdit:focus, QComboBox:focus {{ border: 2px solid {IN_HAND.name()}; padding: 3px 5px; }}
+QCheckBox:focus {{ color: {IN_HAND.name()}; }}
+QCheckBox::indicator:focus {{ border: 2px solid {IN_HAND.name()}; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}
 QComboBox::down-arrow {{ image: url({_ICONS}/down.svg); }}
 QComboBox QAbstractItemView {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()};
@@ -104,20 +110,32 @@ def load_fonts() -> None:
 SILENT_DB = -119.0  # at and under this a level is told as silence
 
 
+@lru_cache(maxsize=1)
+def scale() -> float:
+    """How much larger than usual a person wants type, and with it all that is drawn around it."""
+    screen = QGuiApplication.primaryScreen()
+    return screen.logicalDotsPerInch() / _USUAL_DPI if screen else 1.0
+
+
+def u(size: float) -> int:
+    """A length that grows with the type, in pixels."""
+    return round(size * scale())
+
+
 @lru_cache(maxsize=32)
-def sans(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """The text font, in pixels."""
+def sans(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The text font; ``size`` in pixels where type is as large as usual."""
     font = QFont(SANS)
-    font.setPixelSize(size)
+    font.setPointSizeF(_POINTS * size)
     font.setWeight(weight)
     return font
 
 
 @lru_cache(maxsize=32)
-def mono(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """The font for numbers, in pixels."""
+def mono(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The font for numbers, as :func:`sans`."""
     font = QFont(MONO)
-    font.setPixelSize(size)
+    font.setPointSizeF(_POINTS * size)
     font.setWeight(weight)
     return font
 

@@ -22,7 +22,8 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True):
 
     ``change_db``: the change, ≤ 0. ``leave``: keep it as sung. ``start``,
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
-    much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand.
+    much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
+    do to it was heard and found good.
     """
 
     change_db: Down | None = None
@@ -33,14 +34,20 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True):
     high_hz: Hertz | None = None
     blend: Share | None = None
     drawn: bool = False
+    agreed: bool = False
 
     @property
     def any(self) -> bool:
-        """Whether a person decided anything."""
+        """Whether a person set anything."""
+        return self != _UNTOUCHED and self != _AGREED
+
+    @property
+    def decided(self) -> bool:
+        """Whether a person set anything, or agreed."""
         return self != _UNTOUCHED
 
 
-_UNTOUCHED = Hand()
+_UNTOUCHED, _AGREED = Hand(), Hand(agreed=True)
 
 
 class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -111,7 +118,7 @@ def carry_decisions(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark,
         near = by_start[bisect_left(starts, mark.span[0] - longest) : bisect_right(starts, mark.span[1])]
         earlier = max(
             (o for o in near if o.kind == mark.kind and o.id not in used and _overlap(o, mark) > 0),
-            key=lambda o: (o.hand.any, _overlap(o, mark)),
+            key=lambda o: (o.hand.any, o.hand.decided, _overlap(o, mark)),
             default=None,
         )
         if earlier is not None:

@@ -13,7 +13,7 @@ from msgspec import Meta
 LONGEST_S = 86_400.0  # a day; no take is longer
 LONGEST_START_S = 36_000.0
 RATES_HZ = (8_000, 192_000)
-MOST_MARKS, MOST_PARTS, MOST_MARKERS = 100_000, 500, 10_000
+MOST_MARKS, MOST_PARTS, MOST_MARKERS, MOST_HEARD = 100_000, 500, 10_000, 1_000_000
 
 Seconds = Annotated[float, Meta(ge=-LONGEST_S, le=2 * LONGEST_S)]
 Start = Annotated[float, Meta(ge=-LONGEST_START_S, le=LONGEST_START_S)]
@@ -26,5 +26,6 @@ Sides = Annotated[int, Meta(ge=1, le=2)]
 Frames = Annotated[int, Meta(ge=1, le=int(LONGEST_S) * RATES_HZ[1])]
 Place = Annotated[int, Meta(ge=0, le=(1 << 63) - 1)]
 Name = Annotated[str, Meta(max_length=300)]
+Heard = Annotated[str, Meta(max_length=601)]
 File = Annotated[str, Meta(max_length=8_192)]
 Key = Annotated[str, Meta(pattern="^([0-9a-f]{16})?$", max_length=16)]  # a name that this program makes, or none

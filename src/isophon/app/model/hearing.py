@@ -26,7 +26,7 @@ class Hearing(QObject):
         super().__init__(parent)
         self.workspace = workspace
         self.compare, self.hear = "cleaned", HEARS[0]
-        self.compare_all, self.matched, self.looping = False, False, True
+        self.compare_all, self.matched, self.looping, self.in_turn = False, False, True, False
         self.gain_db = 0.0
         self._looped: tuple[str, ...] = ()
         self._mapping: tuple[int, float] | None = None
@@ -58,7 +58,7 @@ class Hearing(QObject):
         for item in session.items:
             if self._sounds(item.id):
                 take = self.workspace.pool.take(item.source)
-                plan = item.plan if isinstance(item, Part) else ()
+                plan = item.plan_without(self.workspace.unheard) if isinstance(item, Part) else ()
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
                 lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.lifts
@@ -89,7 +89,7 @@ class Hearing(QObject):
             if take.surveyed and self._sounds(part.id) and (self.compare_all or part.id in workspace.parts_in_hand):
                 power = 10 ** ((take.surveyed.survey.loudness + part.listening.gain_db) / 10)
                 sung += power
-                cleaned += power * 10 ** (-take.matched_gain_db(part.plan) / 10)
+                cleaned += power * 10 ** (-take.matched_gain_db(part.plan_without(workspace.unheard)) / 10)
         self.gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if sung > 0 else 0.0
         self.player.set_match(self.gain_db)
 
@@ -104,6 +104,16 @@ class Hearing(QObject):
     def next_compare(self) -> None:
         """The next of as sung, cleaned, taken out."""
         self.set_compare(COMPARES[(COMPARES.index(self.compare) + 1) % len(COMPARES)])
+
+    def set_in_turn(self, on: bool) -> None:
+        """Let as sung and cleaned be heard in turn, each time the loop comes round."""
+        self.in_turn = on
+        self.changed.emit()
+
+    def came_round(self) -> None:
+        """The loop begins again."""
+        if self.in_turn and self.looping:
+            self.set_compare("cleaned" if self.compare == "as sung" else "as sung")
 
     def hold_as_sung(self, on: bool) -> None:
         """As sung for as long as a key is held."""

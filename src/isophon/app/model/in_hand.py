@@ -12,10 +12,12 @@ from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import NOWHERE, TakePool
 from isophon.core.marks import Mark
+from isophon.core.passes import NAMES
 from isophon.core.session.model import Part, Session
 from isophon.core.takes.take import Take
 
 SHORTEST_VIEW_S = 0.01
+ALL_HEARD, WITHOUT, ONLY = ASIDE = ("all passes", "all but this pass", "only this pass")
 NOBODY = Part("", "no part", NOWHERE)
 
 
@@ -37,9 +39,11 @@ class InHand(QObject):
         self.in_hand: tuple[str, ...] = ()
         self.by_rank = False  # whether marks stand tallest first
         self.selection: tuple[float, float] | None = None
-        self.parts_in_hand = tuple(p.id for p in self.session.parts[:1])
+        parts = self.session.parts
+        self.parts_in_hand = tuple(p.id for p in parts if p.role == "lead")[:1] or tuple(p.id for p in parts[:1])
         self.visited: set[str] = set(self.parts_in_hand)
         self.heard_only: frozenset[str] = frozenset()
+        self.aside: tuple[str, Pass | None] = (ALL_HEARD, None)  # which pass is left out, or alone, for listening
         self.view = self.song
 
     @property
@@ -117,6 +121,24 @@ class InHand(QObject):
         if ids:
             at = ids.index(self.part.id) if self.part.id in ids else 0
             self.take_part(ids[(at + step) % len(ids)])
+
+    @property
+    def unheard(self) -> tuple[str, ...]:
+        """The kinds whose work is switched off for listening."""
+        how, which = self.aside
+        if which is None:
+            return ()
+        return which.kinds if how == WITHOUT else tuple(name for name in NAMES if name not in which.kinds)
+
+    def set_aside(self, how: str, which: Pass) -> None:
+        """Hear the parts without a pass, with it alone, or with all; for listening only."""
+        self.aside = (how, None if how == ALL_HEARD else which)
+        self.take_changed.emit()
+
+    def next_aside(self, which: Pass) -> None:
+        """The next of those."""
+        now = self.aside[0] if self.aside[1] is which else ALL_HEARD
+        self.set_aside(ASIDE[(ASIDE.index(now) + 1) % len(ASIDE)], which)
 
     def toggle_heard_only(self, item_id: str) -> None:
         """Hear only this (and what else is chosen so), or no longer."""

@@ -47,6 +47,7 @@ class SessionKeeper(QObject):
         self._stamp = _stamp(self.saved_as)
         self._warned: object = None
         self._begun = False
+        self._first: list[tuple[str, Session]] = []  # what the journal begins with
         self._pen = Pen(self._begin, self._trouble.emit)
         self._trouble.connect(self._tell_trouble)
         self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
@@ -100,6 +101,21 @@ class SessionKeeper(QObject):
         self._saved = self._saved and known(self._saved)
         if self._begun:
             self._note(lambda journal, history: [journal.found(history, *one) for one in found])
+        self.changed.emit()
+
+    def hear(self, names: set[str]) -> None:
+        """Note marks as heard in every step of the history; a fact, not a step, and nothing that asks to be saved."""
+        new = names.difference(self.session.heard)
+        if not new:
+            return
+        saved_as = self.saved_as
+        if saved_as and not self.unsaved:
+            self._note(lambda journal, history: journal.saved(history, saved_as, journal.path))
+        else:
+            self.write_journal()
+        self.history.amend(lambda session: edits.hear(session, new))
+        self._saved = self._saved and edits.hear(self._saved, new)
+        self._note(lambda journal, history: journal.heard(history, new))
         self.changed.emit()
 
     def save(self, path: Path) -> bool:
@@ -157,6 +173,7 @@ class SessionKeeper(QObject):
 
     def _note(self, work: Callable[[Journal, History], object]) -> None:
         history = History.restored(self.history.steps, self.history.at)
+        self._first = self._first or self.history.steps[:1]
         self._begun = True
         self._pen.give(lambda journal: work(journal, history))
 
@@ -164,7 +181,7 @@ class SessionKeeper(QObject):
         """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
         if self._path != self._continued:
             make_room(self._path)
-        journal = Journal(self._path, History.restored(self.history.steps[:1], 0), self.saved_as)
+        journal = Journal(self._path, History.restored(self._first, 0), self.saved_as)
         if self._continued and self._continued != self._path:
             self._continued.unlink(missing_ok=True)
         return journal

@@ -42,6 +42,7 @@ class Workspace(InHand):
         self.pool.setParent(self)
         self.leaks = Leaks(self.keeper, self.pool, self)
         self.lifted = False
+        self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
         self._stocked: tuple[Source, ...] = ()
         self._shown: tuple = (None, None, None, None)
         self._news = QTimer(self, singleShot=True, interval=_NEWS_MS)
@@ -91,9 +92,30 @@ class Workspace(InHand):
         """Do the step last taken back again."""
         self.keeper.go(self.keeper.history.at + 1)
 
-    def set_setting(self, name: str, value: float, gesture: object = None) -> None:
-        """Set one setting of the pass for all parts in hand."""
-        self.set_of_kind(self.pass_.kind, name, round(value, 2), gesture)
+    def set_setting(self, name: str, value: float, gesture: object = None, same: bool = False) -> None:
+        """Set one setting of the pass for all parts in hand.
+
+        A ceiling moves in each part by as much as in the first, unless the ``same`` is wanted in all; and it decides
+        the marks in hand.
+        """
+        kind, value = self.pass_.kind, round(value, 2)
+        if name not in [setting for setting, *_ in self.pass_.ceilings(self.part)]:
+            self.set_of_kind(kind, name, value, gesture)
+            return
+        key = kind, name, gesture, self.parts_in_hand
+        if self._moved is None or self._moved[0] != key or gesture is None:
+            parts = [p for p in self.session.parts if p.id in self.parts_in_hand]
+            self._moved = key, {p.id: float(getattr(p.settings(kind), name)) for p in parts}
+        first, marks = self.part.id, [m.id for m in self.marks_in_hand()]
+        before = self._moved[1]
+        by = value - before[first]
+        before = dict.fromkeys(before, before[first]) if same else before
+
+        def move(session: Session) -> Session:
+            session = edits.move_setting(session, before, kind, name, by)
+            return edits.agree(session, first, marks) if marks else session
+
+        self.edit(f"{self.pass_.words_of(kind, name)} {value:g} · {self._whom()}", move, gesture)
 
     def set_of_kind(self, kind: str, name: str, value: float | bool | str, gesture: object = None) -> None:
         """Set one setting of a kind for all parts in hand."""
@@ -141,9 +163,7 @@ class Workspace(InHand):
 
     def change_more(self, step_db: float) -> None:
         """A little more (negative) or less change of the marks in hand, by hand."""
-        for mark in self.marks_in_hand():
-            change = self.part.change(mark) + step_db
-            self.set_change([mark.id], change, ("step", self.in_hand))
+        self.set_changes({m.id: self.part.change(m) + step_db for m in self.marks_in_hand()}, ("step", self.in_hand))
 
     def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
         """Move the ``start`` or ``end`` of the mark in hand by hand."""
@@ -158,25 +178,30 @@ class Workspace(InHand):
         words = f"edge by hand · {self.part.name}"
         self.edit(words, lambda s: edits.set_box(s, self.part.id, mark.id, start, end, *mark.band), gesture)
 
-    def set_change(self, ids: list[str], change_db: float, gesture: object = None) -> None:
-        """Set the change of marks by hand."""
+    def nudge_edge(self, edge: str, by_s: float) -> None:
+        """Move the ``start`` or ``end`` of the mark in hand a little, by hand."""
+        mark = self.mark
+        if mark is not None:
+            self.set_edge(edge, mark.span[edge == "end"] + by_s, ("nudge", edge, self.in_hand))
+
+    def set_changes(self, changes: dict[str, float], gesture: object = None) -> None:
+        """Set the changes of marks by hand, each its own."""
         if self.pass_.by_hand:
             self.told.emit(self.pass_.by_hand)
             return
-        words = f"change by hand · {self._where()}"
-        self.edit(words, lambda s: edits.set_change(s, self.part.id, ids, change_db), gesture)
+        self.edit(f"change by hand · {self.where()}", lambda s: edits.set_changes(s, self.part.id, changes), gesture)
 
     def toggle_leave(self) -> None:
         """Leave the marks in hand as sung, or no longer."""
         marks = self.marks_in_hand()
         if marks:
             on = not all(m.hand.leave for m in marks)
-            words = f"{'leave' if on else 'leave no longer'} · {self._where()}"
+            words = f"{'leave' if on else 'leave no longer'} · {self.where()}"
             self.edit(words, lambda s: edits.leave(s, self.part.id, self.in_hand, on))
 
     def forget_hand(self) -> None:
         """Give the marks in hand back to the settings."""
-        words = f"back to the ceiling · {self._where()}"
+        words = f"back to the ceiling · {self.where()}"
         self.edit(words, lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
 
     def draw_mark(self) -> None:
@@ -227,7 +252,8 @@ class Workspace(InHand):
     def _whom(self) -> str:
         return self.part.name if len(self.parts_in_hand) == 1 else f"{len(self.parts_in_hand)} parts"
 
-    def _where(self) -> str:
+    def where(self) -> str:
+        """The part and mark in hand, in words."""
         mark = self.mark
         at = "" if mark is None else f" at {mark.start + self.offset:.1f} s"
         return f"{self.part.name}{at}"

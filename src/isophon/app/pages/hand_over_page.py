@@ -10,7 +10,6 @@ import msgspec
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -27,8 +26,10 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
+from isophon.app.model.in_hand import WITHOUT
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
+from isophon.app.views.keyboard import Choice
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.handover import stems as handover
@@ -61,15 +62,15 @@ class HandOverPage(QWidget):
         self._rows: list[dict[str, Any]] = []
         self._target: handover.Target | None = None
         self._answered.connect(self._answer)
-        self.which = QComboBox()
+        self.which = Choice()
         self.which.addItems(["all parts", "the parts in hand"])
         self.folder = QLineEdit(self._proposed_folder())
         choose = QPushButton("Choose…")
         choose.clicked.connect(self._choose)
-        self.format, self.depth = QComboBox(), QComboBox()
+        self.format, self.depth = Choice(), Choice()
         self.format.addItems(["wav", "flac", "aiff"])
         self.depth.addItems(list(_DEPTHS))
-        self.clip = QComboBox()
+        self.clip = Choice()
         for name, words in _CLIP.items():
             self.clip.addItem(words, name)
         self.clip.setToolTip("Cleaning moves peaks a little; one that comes over full scale would be cut off at 16 and "
@@ -77,6 +78,7 @@ class HandOverPage(QWidget):
         self.removed = QCheckBox("also what was taken out")
         self.labels = QCheckBox("also the marks, as text for any editor’s label track")
         self.force = QCheckBox("write over files that exist")
+        self.aside = QCheckBox()
         self.will = QLabel(wordWrap=True)
         self.write = QPushButton("Hand over", objectName="main")
         self.write.clicked.connect(self.start)
@@ -97,7 +99,7 @@ class HandOverPage(QWidget):
         self._lay_out(choose)
         for widget in (self.which, self.format, self.depth, self.clip):
             widget.currentIndexChanged.connect(self.show_will)
-        for widget in (self.removed, self.labels):
+        for widget in (self.removed, self.labels, self.aside):
             widget.toggled.connect(self.show_will)
         self.folder.textChanged.connect(self.show_will)
         workspace.session_changed.connect(self.show_will)
@@ -122,10 +124,10 @@ class HandOverPage(QWidget):
         kind.addStretch()
         grid.addWidget(QLabel("What"), 1, 0)
         grid.addLayout(kind, 1, 1)
-        for row, box in enumerate((self.removed, self.labels, self.force), 2):
+        for row, box in enumerate((self.removed, self.labels, self.force, self.aside), 2):
             grid.addWidget(box, row, 1)
-        grid.addWidget(QLabel("Will be written"), 5, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(self.will, 5, 1)
+        grid.addWidget(QLabel("Will be written"), 6, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(self.will, 6, 1)
         buttons = QHBoxLayout()
         buttons.addWidget(self.write)
         buttons.addWidget(self.bar, 1)
@@ -168,6 +170,7 @@ class HandOverPage(QWidget):
             self.removed.isChecked(),
             self.labels.isChecked(),
             self.clip.currentData(),
+            self.workspace.unheard if self.aside.isChecked() else (),
         )
 
     def inputs(self) -> list[Path]:
@@ -184,12 +187,13 @@ class HandOverPage(QWidget):
         """Say what will be written, once it is seen."""
         if not self.isVisible():
             return
+        self._show_aside()
         parts, target = self.parts(), self.target()
         names = [path.name for part in parts for path in handover.outputs(part, target)]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
-        rows = [handover.kinds(part) for part in parts]
+        rows = [handover.kinds(part, target.without) for part in parts]
         told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
-                for w in PASSES]  # fmt: skip
+                for w in PASSES if w.kind not in target.without]  # fmt: skip
         figures = {part.name: self.workspace.pool.take(part.source).figures for part in parts}
         full = [name for name, known in figures.items() if known and known.peak_dbfs > _NEAR_FULL_DBFS]
         warn = f"\nReaching full scale as sung, so that the stem may clip: {', '.join(full)}" if full else ""
@@ -200,6 +204,16 @@ class HandOverPage(QWidget):
         )  # fmt: skip
         self.clip.setEnabled(target.depth != "32f")
         self.write.setEnabled(bool(parts) and not self._tasks)
+
+    def _show_aside(self) -> None:
+        """Ask whether what is switched off for listening is to be left out; it never is by itself."""
+        how, which = self.workspace.aside
+        self.aside.setVisible(which is not None)
+        if which is None:
+            self.aside.setChecked(False)
+            return
+        self.aside.setText(f"leave out {which.name}, which is switched off for listening" if how == WITHOUT
+                           else f"leave out all but {which.name}, as for listening")  # fmt: skip
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -274,7 +288,8 @@ class HandOverPage(QWidget):
         texts = [name]
         for key in ("loudness_lufs", "true_peak_dbtp", "floor_dbfs"):
             texts.append(" → ".join(theme.level(row[key], "").strip() for row in (before, after)))
-        texts += [f"{kinds[w.kind]['changed']} of {kinds[w.kind]['count']}" for w in PASSES]
+        done = (kinds.get(w.kind) for w in PASSES)
+        texts += [f"{one['changed']} of {one['count']}" if one else "left out" for one in done]
         self._add_line(texts)
         if row["trim_db"]:
             self._add_line([name, f"would have clipped: turned down by {-row['trim_db']:.1f} dB as a whole"])

@@ -3,23 +3,36 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app.sheets import PASSES
+
+
+def _station(number: int) -> str:
+    """The key of a station: 1 to 9, 0, then with Alt."""
+    return str(number % 10) if number <= 10 else f"Alt+{number - 10}"
+
 
 KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
     (
         "The loop of work",
         (
+            ("agree", "Return", "good; on to the next undecided mark"),
+            ("leave", "L", "leave as sung and go on, or no longer"),
+            ("back", "Shift+Return", "back to the mark before"),
             ("next", "Right", "next mark"),
             ("previous", "Left", "previous mark"),
             ("next_over", "Shift+Right", "next mark over the ceiling"),
             ("previous_over", "Shift+Left", "previous mark over the ceiling"),
             ("more", "Down", "a little more change, by hand"),
             ("less", "Up", "a little less"),
-            ("leave", "L", "leave as sung, or no longer"),
+            ("same_there", "Ctrl+Return", "the same in the doubles, or the other parts in hand"),
             ("forget", "Backspace", "back to the ceiling"),
             ("draw", "N", "make a mark of the selection"),
+            ("start_earlier", "Alt+Left", "the mark’s start earlier"),
+            ("start_later", "Alt+Right", "the mark’s start later"),
+            ("end_earlier", "Alt+Shift+Left", "the mark’s end earlier"),
+            ("end_later", "Alt+Shift+Right", "the mark’s end later"),
         ),
     ),
     (
@@ -37,6 +50,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("play", "Space", "play or stop"),
             ("loop", "O", "loop the mark or the selection, or not"),
             ("compare", "C", "as sung, cleaned, taken out: the next"),
+            ("in_turn", "Shift+C", "as sung and cleaned in turn, loop by loop, or not"),
             ("", "S held", "as sung, for as long as it is held"),
             ("next_phrase", "PgDown", "the next phrase, looped"),
             ("previous_phrase", "PgUp", "the phrase before, looped"),
@@ -47,6 +61,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("compare_all", "A", "compare all parts, or those in hand"),
             ("hear_only", "E", "hear only the part in hand in the mix, or not"),
             ("mute", "U", "mute the part in hand, or not"),
+            ("aside", "X", "without this pass, it alone, all passes: the next"),
         ),
     ),
     (
@@ -72,44 +87,63 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("open", "Ctrl+O", "open a session, or add recordings"),
             ("history", "Ctrl+H", "the history of all steps"),
             ("lay_out", "1", "Lay out"),
-            *((which.kind, str(i), which.name) for i, which in enumerate(PASSES, 2)),
-            ("hand_over", str(len(PASSES) + 2), "Hand over"),
+            *((which.kind, _station(i), which.name) for i, which in enumerate(PASSES, 2)),
+            ("hand_over", _station(len(PASSES) + 2), "Hand over"),
             ("keys", "F1", "this page"),
         ),
     ),
 )
 
 
-def key_of(action: str) -> str:
-    """The key of an action."""
-    return next(key for _, group in KEYS for name, key, _ in group if name == action)
+def keys_of(action: str) -> list[str]:
+    """The keys of an action; that of the number pad too, where there is a second one."""
+    key = next(key for _, group in KEYS for name, key, _ in group if name == action)
+    return [key, key.replace("Return", "Enter")] if "Return" in key else [key]
+
+
+def keys_of_the_marks() -> set[str]:
+    """The actions that act on what the passes show, and on nothing where that is not seen."""
+    return {name for title, group in KEYS if title in _SEEN for name, _, _ in group} | _WALKED
 
 
 class KeysPage(QDialog):
-    """The page that lists the keys."""
+    """The page that lists the keys; never taller than the screen."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(28, 20, 28, 18)
-        grid = QGridLayout(horizontalSpacing=18, verticalSpacing=5)
-        layout.addLayout(grid)
-        row = [0, 0]
+        inner = QWidget(objectName="page")
+        grid = QGridLayout(inner, horizontalSpacing=18, verticalSpacing=3)
+        row = [0] * _COLUMNS
         for title, group in KEYS:
-            side = 0 if row[0] <= row[1] else 1
+            side = row.index(min(row))
             if row[side]:
-                grid.setRowMinimumHeight(row[side], 14)
+                grid.setRowMinimumHeight(row[side], 12)
                 row[side] += 1
             grid.addWidget(QLabel(title, objectName="head"), row[side], 3 * side, 1, 2)
             row[side] += 1
             for _, key, what in group:
-                shown = {"Right": "→", "Left": "←", "Down": "↓", "Up": "↑"}
-                text = "+".join(shown.get(part, part) for part in key.split("+")) if key != "+" else "+"
+                text = "+".join(_SHOWN.get(part, part) for part in key.split("+")) if key != "+" else "+"
                 grid.addWidget(QLabel(text, objectName="number"), row[side], 3 * side)
                 grid.addWidget(QLabel(what), row[side], 3 * side + 1)
                 row[side] += 1
-        grid.setColumnMinimumWidth(2, 24)
+        for side in range(1, _COLUMNS):
+            grid.setColumnMinimumWidth(3 * side - 1, 20)
+        grid.setRowStretch(max(row), 1)
+        scroll = QScrollArea(widgetResizable=True)
+        scroll.setWidget(inner)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 16, 24, 14)
+        layout.addWidget(scroll)
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
         layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
+        wanted, room = inner.sizeHint(), self.screen().availableGeometry()
+        bar = scroll.verticalScrollBar().sizeHint().width()
+        self.resize(min(wanted.width() + 56 + bar, room.width() - 40), min(wanted.height() + 84, room.height() - 60))
+
+
+_COLUMNS = 2
+_SEEN = ("The loop of work", "Parts", "Looking")
+_WALKED = {"next_phrase", "previous_phrase", "next_word", "previous_word", "aside"}
+_SHOWN = {"Right": "→", "Left": "←", "Down": "↓", "Up": "↑"}

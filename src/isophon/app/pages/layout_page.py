@@ -7,7 +7,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.keyboard import Choice
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
 from isophon.core.reading import path_of
@@ -66,7 +66,7 @@ class LayoutPage(QWidget):
         self.remove.clicked.connect(self._remove)
         self.up.clicked.connect(lambda: self._move(-1))
         self.down.clicked.connect(lambda: self._move(1))
-        self.rate = QComboBox()
+        self.rate = Choice()
         self.rate.addItem("each at its own rate", None)
         for rate in layout.RATES:
             self.rate.addItem(f"all at {rate / 1000:g} kHz", rate)
@@ -157,7 +157,7 @@ class LayoutPage(QWidget):
             if column == _NAME:
                 cell.setToolTip(source.path)
             self.table.setItem(row, column, cell)
-        choice = QComboBox()
+        choice = Choice()
         for what in (*ROLES, *GUIDES):
             choice.addItem(theme.ROLE_WORDS[what] + (" (guide)" if what in GUIDES else ""), what)
         choice.setCurrentIndex(choice.findData(item.role if isinstance(item, Part) else item.kind))

@@ -5,15 +5,15 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 
-from isophon.app.pages.keys_page import key_of
+from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
 from isophon.app.sheets import PASSES
 from isophon.app.views.route import HAND_OVER, LAY_OUT
 
-_STEP_DB = 0.5
+_STEP_DB, _NUDGE_S = 0.5, 0.005
 
 
 def add_keys(page) -> None:
-    """Let the keys of the keys page act on the work page."""
+    """Let the keys of the keys page act on the work page; those of marks and parts only where these are seen."""
     workspace, hearing = page.workspace, page.hearing
     actions = {
         "next": lambda: workspace.walk(1),
@@ -30,12 +30,21 @@ def add_keys(page) -> None:
         "done": workspace.toggle_done,
         "more": lambda: workspace.change_more(-_STEP_DB),
         "less": lambda: workspace.change_more(_STEP_DB),
-        "leave": workspace.toggle_leave,
+        "agree": page.review.agree,
+        "back": page.review.back,
+        "same_there": page.review.same_there,
+        "leave": page.review.leave,
+        "start_earlier": lambda: workspace.nudge_edge("start", -_NUDGE_S),
+        "start_later": lambda: workspace.nudge_edge("start", _NUDGE_S),
+        "end_earlier": lambda: workspace.nudge_edge("end", -_NUDGE_S),
+        "end_later": lambda: workspace.nudge_edge("end", _NUDGE_S),
+        "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,
         "draw": workspace.draw_mark,
         "play": hearing.toggle_play,
         "loop": page.transport.loop.toggle,
         "compare": hearing.next_compare,
+        "in_turn": page.transport.turns.toggle,
         "compare_all": page.transport.all.toggle,
         "hear": hearing.next_hear,
         "hear_only": lambda: workspace.part.id and workspace.toggle_heard_only(workspace.part.id),
@@ -49,8 +58,8 @@ def add_keys(page) -> None:
         "marker": page.name_place,
         "next_marker": lambda: page.walk_markers(1),
         "previous_marker": lambda: page.walk_markers(-1),
-        "undo": workspace.undo,
-        "redo": workspace.redo,
+        "undo": page.review.undo,
+        "redo": page.review.redo,
         "save": page.menu.save,
         "save_as": page.menu.save_as,
         "open": page.open_asked.emit,
@@ -60,6 +69,10 @@ def add_keys(page) -> None:
         "hand_over": lambda: page.open_station(HAND_OVER),
         "keys": page.show_keys,
     }
+    of_the_marks = keys_of_the_marks()
     for name, action in actions.items():
-        shortcut = QShortcut(QKeySequence(key_of(name)), page, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        shortcut.activated.connect(action)
+        for key in keys_of(name):
+            shortcut = QShortcut(QKeySequence(key), page, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(action)
+            if name in of_the_marks:
+                page.pass_keys.append(shortcut)

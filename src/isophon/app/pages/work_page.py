@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
+from PySide6.QtGui import QShortcut
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.hearing import Hearing
 from isophon.app.model.rendering_ahead import RenderingAhead
+from isophon.app.model.review import Review, undecided
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.history_page import HistoryPage
@@ -29,18 +31,20 @@ from isophon.app.pages.layout_page import LayoutPage
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.sheet import Sheet, Sheets
+from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
 from isophon.app.views.parts_panel import PartsPanel
-from isophon.app.views.route import HAND_OVER, LAY_OUT, TitleRow
+from isophon.app.views.route import HAND_OVER, LAY_OUT, Count, TitleRow
 from isophon.app.views.session_menu import SessionMenu
 from isophon.app.views.skyline import Skyline
 from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 from isophon.core.session.model import Source
 
-_TICK_MS = 33
+_TICK_MS, _NOTE_MS = 33, 1_500
+_BACK_S = 0.1  # a jump back by more than this is a loop's
 _MESSAGE_MS = 9_000
 _REST_AFTER_S = 20 * 60.0
 
@@ -56,11 +60,14 @@ class WorkPage(QWidget):
         super().__init__(parent, objectName="page")
         self.workspace = workspace
         workspace.setParent(self)
-        self.heard: set[tuple[str, str]] = set()
+        self._place = 0.0  # what was heard last, in s
+        self._heard: set[str] = set()  # since it was last noted
         self._remarked: set[Source] = set()
         self.listened_s = 0.0
         self.hearing = Hearing(workspace, self)
         self._ahead = RenderingAhead(workspace, self)
+        self.review = Review(workspace, PASSES, self)
+        self.pass_keys: list[QShortcut] = []
         self.menu = SessionMenu(workspace, self)
         self.title = TitleRow(self.menu)
         self.layout_page, self.panel = LayoutPage(workspace), PartsPanel(workspace)
@@ -74,11 +81,13 @@ class WorkPage(QWidget):
         self.work = QSplitter(Qt.Orientation.Vertical, childrenCollapsible=False)
         self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
         self._hush.timeout.connect(self.message.hide)
+        self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
         self._tick = QTimer(self, interval=_TICK_MS)
         self._tick.timeout.connect(self._follow)
         self._lay_out()
         self._connect()
         add_keys(self)
+        workable(self)
         self._session_changed()
         self._hearing_changed()
         self.open_station(PASSES.index(workspace.pass_) + 1 if workspace.session.parts else LAY_OUT)
@@ -88,7 +97,7 @@ class WorkPage(QWidget):
     @property
     def sheet(self) -> Sheet:
         """The sheet of the pass that is open."""
-        return self.sheets.currentWidget()
+        return self.sheets.of[self.workspace.pass_.kind]
 
     # building
 
@@ -109,7 +118,6 @@ class WorkPage(QWidget):
         self.in_time.setChecked(True)
         for button in (self.in_time, self.tallest):
             order.addButton(button)
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             heading.addWidget(button)
         chart = QWidget()
         column = QVBoxLayout(chart)
@@ -157,15 +165,23 @@ class WorkPage(QWidget):
         self.trace.loop_asked.connect(hearing.loop_mark)
         self.trace.seek_asked.connect(hearing.seek)
         self.tallest.toggled.connect(self.skyline.set_by_rank)
-        self.title.undo.clicked.connect(workspace.undo)
-        self.title.redo.clicked.connect(workspace.redo)
+        self.title.undo.clicked.connect(self.review.undo)
+        self.title.redo.clicked.connect(self.review.redo)
         self.title.route.station_chosen.connect(self.open_station)
+        self.title.route.ear_asked.connect(lambda index: workspace.next_aside(PASSES[index - 1]))
+        self.lens.agreed.connect(self.review.agree)
+        self.lens.left.connect(self.review.leave)
+        self.review.arrived.connect(hearing.loop_mark)
+        self.review.pass_asked.connect(lambda which: self.open_station(PASSES.index(which) + 1))
+        self.review.ended.connect(lambda: self.open_station(HAND_OVER))
+        self._noting.timeout.connect(self._note_heard)
         transport.play_asked.connect(hearing.toggle_play)
         transport.loop_toggled.connect(hearing.set_looping)
         transport.compare_chosen.connect(hearing.set_compare)
         transport.match_toggled.connect(hearing.set_matched)
         transport.hear_chosen.connect(hearing.set_hear)
         transport.all_toggled.connect(hearing.set_compare_all)
+        transport.turns_toggled.connect(hearing.set_in_turn)
 
     # what is shown
 
@@ -214,11 +230,15 @@ class WorkPage(QWidget):
             button.setToolTip(f"{name} ({key})" if name else "")
 
     def _show_counts(self) -> None:
-        counts = {}
+        session, counts = self.workspace.session, {}
+        heard = {*session.heard, *self._heard}
         for i, which in enumerate(PASSES, 1):
-            over = [(p.id, m.id) for p in self.workspace.session.parts for m in which.marks(p) if p.change(m) < 0]
-            counts[i] = (len(over), sum(1 for one in over if one not in self.heard))
+            over = [(p, m) for p in session.parts for m in which.marks(p) if p.change(m) < 0 or m.hand.decided]
+            unheard = sum(1 for p, m in over if f"{p.id}/{m.id}" not in heard)
+            counts[i] = Count(len(over), undecided(session, which), unheard)
         self.title.route.show_counts(counts, bool(self.workspace.leaks.stale()))
+        how, which = self.workspace.aside
+        self.title.route.show_aside(PASSES.index(which) + 1 if which else LAY_OUT, how)
 
     def _show_state(self) -> None:
         keeper, part = self.workspace.keeper, self.workspace.part
@@ -237,6 +257,7 @@ class WorkPage(QWidget):
         transport.show_compare(hearing.compare)
         transport.show_hear(hearing.hear)
         transport.all.setChecked(hearing.compare_all)
+        transport.turns.setChecked(hearing.in_turn)
         transport.loop.setChecked(hearing.looping)
         transport.match.setChecked(hearing.matched)
         transport.show_match(hearing.matched, hearing.gain_db)
@@ -248,6 +269,8 @@ class WorkPage(QWidget):
             self.workspace.open_pass(PASSES[index - 1])
             self._session_changed()
         self.pages.setCurrentIndex(0 if index == LAY_OUT else 2 if index == HAND_OVER else 1)
+        for shortcut in self.pass_keys:
+            shortcut.setEnabled(LAY_OUT < index < HAND_OVER)
         self.title.route.show_station(index)
 
     def show_keys(self) -> None:
@@ -261,7 +284,8 @@ class WorkPage(QWidget):
     # hearing
 
     def keyPressEvent(self, event) -> None:
-        if event.key() == Qt.Key.Key_S and not event.modifiers() and not event.isAutoRepeat():
+        seen = LAY_OUT < self.title.route.current < HAND_OVER
+        if event.key() == Qt.Key.Key_S and seen and not event.modifiers() and not event.isAutoRepeat():
             self.hearing.hold_as_sung(True)
             self.transport.show_compare("as sung")
         else:
@@ -289,12 +313,20 @@ class WorkPage(QWidget):
         self.transport.meter.show_peak(player.peak())
         self.trace.set_playhead(seconds, player.playing)
         if player.playing:
+            if seconds < self._place - _BACK_S:
+                self.hearing.came_round()
+            self._place = seconds
             self._listened(_TICK_MS / 1000)
             part = workspace.part
-            heard = {(part.id, m.id) for m in part.marks if m.span[0] <= seconds <= m.span[1]} - self.heard
-            if heard:
-                self.heard |= heard
-                self._show_counts()
+            heard = {f"{part.id}/{m.id}" for m in workspace.marks if m.span[0] <= seconds <= m.span[1]}
+            if heard - self._heard:
+                self._heard |= heard
+                self._noting.start()
+
+    def _note_heard(self) -> None:
+        """Keep in the session what was heard."""
+        self.workspace.keeper.hear(self._heard)
+        self._heard = set()
 
     def _listened(self, seconds: float) -> None:
         """Count the listening, and remind of a rest where that is wanted."""
@@ -355,6 +387,7 @@ class WorkPage(QWidget):
     def shut(self) -> None:
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
+        self._note_heard()
         self._ahead.close()
         self.hearing.close()
         self.workspace.close()

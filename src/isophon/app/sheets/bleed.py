@@ -7,13 +7,14 @@ from collections.abc import Collection
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.leaks import CLICK
 from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.views.keyboard import Choice
 from isophon.core.passes.bleed.learn import response
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session.model import Part
@@ -29,7 +30,8 @@ class BleedExtras(Extras):
         super().__init__(workspace)
         self.on = QCheckBox("take it out")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("bleed", "on", on))
-        self.source = QComboBox(sizeAdjustPolicy=QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.source = Choice()
+        self.source.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.source.setMinimumContentsLength(10)
         self.source.setAccessibleName("What the leak is learned from")
         self.source.setToolTip("What leaked: the cue, a click that only the take itself tells of, or another singer")
@@ -43,8 +45,6 @@ class BleedExtras(Extras):
         self.learn_all = QPushButton("In all parts")
         self.learn_all.setToolTip("The same for every part of the session")
         self.learn_all.clicked.connect(lambda: self._learn([p.id for p in workspace.session.parts], None))
-        for widget in (self.learn, self.learn_all, self.source):
-            widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.words = QLabel("", objectName="soft", wordWrap=True)
         self.picture = LeakPicture(workspace)
         self.in_head = (self.on,)

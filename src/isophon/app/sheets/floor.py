@@ -8,7 +8,6 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -21,6 +20,7 @@ from isophon.app import theme
 from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.views.keyboard import Choice
 from isophon.app.views.slider import Slider
 from isophon.core.marks import Mark
 from isophon.core.passes.gaps.find import measured
@@ -47,7 +47,7 @@ class FloorNoise(QWidget):
         self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4)
         self.cut.setToolTip("Where it is 3 dB down; double-click: what the lowest notes propose")
         self.cut.moved.connect(self._cut)
-        self.slope = QComboBox()
+        self.slope = Choice()
         for slope in (12, 24, 48):
             self.slope.addItem(f"{slope} dB/oct", slope)
         self.slope.activated.connect(lambda _: workspace.set_of_kind("rumble", "slope", self.slope.currentData()))
@@ -301,7 +301,7 @@ class GapChoice(QWidget):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self.workspace = workspace
-        self.how = QComboBox()
+        self.how = Choice()
         for how, words in (("room tone", "fill gaps with room tone"), ("turn down", "turn gaps down"),
                            ("silence", "silence gaps")):  # fmt: skip
             self.how.addItem(words, how)
@@ -329,7 +329,6 @@ class FloorExtras(Extras):
         row = QHBoxLayout(both, spacing=0)
         row.setContentsMargins(0, 0, 0, 0)
         for button in (self.under, self.between):
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             sides.addButton(button)
             row.addWidget(button)
         self.in_head = (both,)

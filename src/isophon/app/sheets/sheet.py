@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
+from isophon.app.views.keyboard import alt_held, enable
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
@@ -20,13 +22,24 @@ class Sheets(QStackedWidget):
         super().__init__(parent)
         self.workspace = workspace
         self.of = {which.kind: Sheet(workspace, which) for which in PASSES}
-        for sheet in self.of.values():
-            self.addWidget(sheet)
+        self._scrolls = {kind: _scrolling(sheet) for kind, sheet in self.of.items()}
+        for scroll in self._scrolls.values():
+            self.addWidget(scroll)
         workspace.part_changed.connect(self._show)
         self._show()
 
     def _show(self) -> None:
-        self.setCurrentWidget(self.of[self.workspace.pass_.kind])
+        self.setCurrentWidget(self._scrolls[self.workspace.pass_.kind])
+
+
+def _scrolling(sheet: QWidget) -> QScrollArea:
+    """A sheet that is scrolled where the window is too low for it."""
+    scroll = QScrollArea(widgetResizable=True)
+    scroll.setWidget(sheet)
+    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    scroll.setMinimumWidth(sheet.minimumSizeHint().width())
+    return scroll
 
 
 class Sheet(QWidget):
@@ -79,9 +92,10 @@ class Sheet(QWidget):
     def _slider(self, knob) -> Slider:
         low, high = self.which.range_of(knob)
         default = getattr(role_default(self.which.kind, "lead"), knob.name)
-        slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH)
+        factor = 100 if knob.unit == "%" else 1
+        slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH, factor=factor)
         slider.setToolTip(knob.tip)
-        slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture))
+        slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture, alt_held()))
         return slider
 
     def _show_more(self, on: bool) -> None:
@@ -106,6 +120,6 @@ class Sheet(QWidget):
         count = len(self.workspace.parts_in_hand)
         self.about.setText(f"for the {count} parts in hand" if count > 1 else self.which.about(part))
         parts = [p for p in self.workspace.session.parts if p.id in self.workspace.parts_in_hand]
-        self.reset.setEnabled(any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
+        enable(self.reset, any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
         self.again.setVisible(any(p.stale for p in parts))
         self._show_hand()

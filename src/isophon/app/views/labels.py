@@ -20,6 +20,10 @@ class ElidedLabel(QLabel):
         self.setAccessibleName(text)
         self._fit()
 
+    def text(self) -> str:
+        """The whole text."""
+        return self._whole
+
     def minimumSizeHint(self) -> QSize:
         return QSize(24, super().minimumSizeHint().height())
 

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.ink import ink_image
+from isophon.app.views.keyboard import enable
+from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.slider import Slider
 from isophon.core.marks import Mark
 from isophon.core.session import edits
@@ -17,6 +19,9 @@ from isophon.core.takes.pictures import Axis, close_margin, close_picture
 
 _GRAB, _CAPTION = 7, 18
 _COLUMNS = 360
+
+
+_WIDE = 540  # where there is room for the buttons' whole words
 
 
 class LensPictures(QWidget):
@@ -225,27 +230,36 @@ class LensPictures(QWidget):
 class Lens(QWidget):
     """The pictures with their numbers, the blend, and what a hand can decide."""
 
+    agreed = Signal()
+    left = Signal()
+
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.head, self.numbers = QLabel(objectName="head"), QLabel()
+        self.head, self.numbers = QLabel(objectName="head"), ElidedLabel()
         self.numbers.setFont(theme.mono(13))
         self.pictures = LensPictures(workspace)
-        self.warning = QLabel(objectName="soft")
-        self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %")
+        self.warning = ElidedLabel("soft")
+        self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %", spare=24)
         self.blend.setToolTip("How much of the change is kept")
         self.blend.moved.connect(self._blend)
+        self.good = QPushButton("Good")
+        self.good.setToolTip("What is done here is good; on to the next undecided mark (Return)")
+        self.good.clicked.connect(self.agreed)
         self.leave = QPushButton("Leave as sung", checkable=True)
         self.leave.setToolTip("Leave as sung (L)")
-        self.leave.clicked.connect(workspace.toggle_leave)
+        self.leave.clicked.connect(self.left)
         self.forget = QPushButton("Back to the ceiling")
         self.forget.setToolTip("Forget what was set by hand (Backspace)")
         self.forget.clicked.connect(workspace.forget_hand)
+        for button, least in ((self.good, 46), (self.leave, 58), (self.forget, 88)):
+            button.setMinimumWidth(theme.u(least))
         head = QHBoxLayout()
         head.addWidget(self.head)
-        head.addStretch()
-        head.addWidget(self.numbers)
+        head.addSpacing(12)
+        head.addWidget(self.numbers, 1)
         foot = QHBoxLayout()
+        foot.addWidget(self.good)
         foot.addWidget(self.leave)
         foot.addWidget(self.forget)
         foot.addWidget(self.blend, 1)
@@ -260,11 +274,20 @@ class Lens(QWidget):
         workspace.hand_changed.connect(self._show)
         self._show()
 
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        wide = self.width() >= theme.u(_WIDE)
+        for button in (self.good, self.leave, self.forget):
+            button.setObjectName("" if wide else "small")
+            button.style().polish(button)
+        self.leave.setText("Leave as sung" if wide else "As sung")
+        self.forget.setText("Back to the ceiling" if wide else "To the ceiling")
+
     def _show(self) -> None:
         mark, part = self.workspace.mark, self.workspace.part
         marks = self.workspace.marks_in_hand()
-        for widget in (self.leave, self.forget, self.blend):
-            widget.setEnabled(mark is not None)
+        for widget in (self.good, self.leave, self.blend, *(() if mark else (self.forget,))):
+            enable(widget, mark is not None)
         self.warning.setText(self._warning(mark))
         self.warning.setVisible(bool(self.warning.text()))
         if mark is None:
@@ -281,7 +304,7 @@ class Lens(QWidget):
         done = which.told(mark, change) or f"change {theme.signed(change)} dB"
         self.numbers.setText("   ".join(filter(None, (at, level, over, done, which.more_told(mark)))))
         self.leave.setChecked(all(m.hand.leave for m in marks))
-        self.forget.setEnabled(any(m.hand.any for m in marks))
+        enable(self.forget, any(m.hand.any for m in marks))
         self.blend.setVisible(which.blends)
         self.blend.show_value(100 * (1.0 if mark.hand.blend is None else mark.hand.blend))
 

@@ -1,8 +1,8 @@
-"""The parts panel: one row a part, the guides below; what is open in each, and whether it is heard."""
+"""The parts panel: one row a part, the guides below; what is undecided in each, and whether it is heard."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
     QFrame,
@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.keyboard import draw_focus, workable
 from isophon.app.views.slider import Slider
 from isophon.core.session import layout
 from isophon.core.session.model import Guide, Part
@@ -35,13 +36,12 @@ class PartsPanel(QFrame):
         super().__init__(parent, objectName="panel")
         self.workspace = workspace
         self.rows: dict[str, ItemRow] = {}
-        self.setFixedWidth(WIDTH)
+        self.setFixedWidth(theme.u(WIDTH))
         self.work = QLabel("", objectName="soft")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self._show_work)
         self.stop = QPushButton("Stop", objectName="plain")
-        self.stop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.stop.clicked.connect(self._stop_or_go)
         working = QHBoxLayout()
         working.setContentsMargins(14, 0, 6, 0)
@@ -154,16 +154,16 @@ class ItemRow(QWidget):
         buttons.setSpacing(4)
         buttons.addStretch(1)
         for button in (self.hear, self.mute):
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             buttons.addWidget(button)
         column = QVBoxLayout(self)
-        column.setContentsMargins(14, 24, 8, 6)
+        column.setContentsMargins(14, theme.u(24), 8, 6)
         column.setSpacing(0)
         column.addLayout(buttons)
         for slider in (self.gain, self.pan):
             column.addWidget(slider)
-        self.setMinimumHeight(_HEAD)
-        self.setAccessibleName("Guide" if is_guide else "Part")
+        self.setMinimumHeight(theme.u(_HEAD))
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus if is_guide else Qt.FocusPolicy.TabFocus)
+        workable(self)
 
     @property
     def item(self) -> Part | Guide:
@@ -182,6 +182,8 @@ class ItemRow(QWidget):
         self.pan.setVisible(in_hand)
         trouble = self.workspace.pool.take(item.source).trouble
         self.setToolTip(trouble or ("" if self.is_guide else _TIP))
+        self.setAccessibleName(f"{'Guide' if self.is_guide else 'Part'} {item.name}")
+        self.setAccessibleDescription(item.kind if isinstance(item, Guide) else f"{self._told(item)} undecided")
         self.update()
 
     def toggle_mute(self) -> None:
@@ -210,10 +212,10 @@ class ItemRow(QWidget):
         painter.setFont(theme.sans(12))
         painter.setPen(theme.SOFT_INK)
         room = painter.fontMetrics().horizontalAdvance(what) + 8
-        painter.drawText(QRectF(self.width() - room - 6, 4, room, 20), _RIGHT, what)
+        painter.drawText(QRectF(self.width() - room - 6, 4, room, theme.u(20)), _RIGHT, what)
         left = 14.0
         if isinstance(item, Part):
-            self._draw_standing(painter, item, QPointF(20, 14))
+            self._draw_standing(painter, item, QPointF(20, theme.u(14)))
             left = 32.0
         weight = theme.QFont.Weight.Bold if item.id in ids else theme.QFont.Weight.Normal
         painter.setFont(theme.sans(13, weight))
@@ -221,20 +223,25 @@ class ItemRow(QWidget):
         painter.setPen(theme.SOFT_INK if muted else theme.INK)
         space = self.width() - left - room - 12
         name = painter.fontMetrics().elidedText(item.name, Qt.TextElideMode.ElideRight, round(space))
-        painter.drawText(QRectF(left, 4, space, 20), _LEFT, name)
-        self._draw_strip(painter, item, QRectF(32 if left > 20 else 14, 28, self.width() - 32 - 112, 12))
+        painter.drawText(QRectF(left, 4, space, theme.u(20)), _LEFT, name)
+        width = self.width() - 32 - theme.u(112)
+        self._draw_strip(painter, item, QRectF(32 if left > 20 else 14, theme.u(28), width, theme.u(12)))
+        draw_focus(painter, self)
 
     def _told(self, part: Part) -> str:
-        """The role; in the Floor pass the level of the stillness, as sung and cleaned."""
-        still = self.workspace.pool.take(part.source).stillness(part.plan) if self.workspace.pass_.still else None
-        return theme.ROLE_WORDS[part.role] if still is None else theme.from_to(*still)
+        """The role, and how many marks are undecided; in the Floor pass the stillness too, as sung and cleaned."""
+        which = self.workspace.pass_
+        still = self.workspace.pool.take(part.source).stillness(part.plan) if which.still else None
+        left = len(part.undecided(which.kind))
+        words = theme.ROLE_WORDS[part.role] if still is None else theme.from_to(*still)
+        return f"{words}  {left}" if left else words
 
     def _draw_standing(self, painter: QPainter, part: Part, at: QPointF) -> None:
-        """Not visited: a ring. In work: half filled. Done: filled with a tick."""
-        done, begun = (
-            self.workspace.pass_.kind in part.done,
-            part.id in self.workspace.visited or any(m.hand.any for m in part.marks),
-        )
+        """A ring that fills as the pass's marks are decided; called done: full, with a tick."""
+        which = self.workspace.pass_
+        done = which.kind in part.done
+        over = sum(1 for m in which.marks(part) if part.change(m) < 0 or m.hand.decided)
+        share = 1 - len(part.undecided(which.kind)) / over if over else 0.0
         ink = theme.DONE if done else theme.INK
         painter.setPen(QPen(ink, 1.4))
         painter.setBrush(ink if done else Qt.BrushStyle.NoBrush)
@@ -246,9 +253,10 @@ class ItemRow(QWidget):
             painter.setPen(QPen(theme.PAPER, 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(tick)
-        elif begun:
-            painter.setBrush(ink)
-            painter.drawPie(QRectF(at.x() - 5.5, at.y() - 5.5, 11, 11), 90 * 16, 180 * 16)
+        elif share:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.DONE)
+            painter.drawPie(QRectF(at.x() - 4, at.y() - 4, 8, 8), 90 * 16, -round(360 * 16 * share))
 
     def _draw_strip(self, painter: QPainter, item: Part | Guide, box: QRectF) -> None:
         """Where in the song the item lies, and its open marks."""
@@ -270,13 +278,26 @@ class ItemRow(QWidget):
         if isinstance(item, Part):
             which = self.workspace.pass_
             if self._open_marks is None or self._open_marks[:2] != (item, which):
-                self._open_marks = (item, which, [m.span[0] for m in which.marks(item) if item.change(m) < 0])
+                self._open_marks = (item, which, [m.span[0] for m in item.undecided(which.kind)])
             for x in {round(first + at * scale) for at in self._open_marks[2]}:
                 painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
 
     def mousePressEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not self.is_guide:
             self.taken.emit(self.item_id, event.modifiers())
+
+    def event(self, event) -> bool:
+        """While it has the focus, Return and Space take it in hand."""
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _TAKING:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in _TAKING:
+            self.taken.emit(self.item_id, event.modifiers())
+        else:
+            event.ignore()
 
     def contextMenuEvent(self, event) -> None:
         if self.is_guide:
@@ -313,6 +334,7 @@ def _side(pan: float) -> str:
     return f"{abs(100 * pan):.0f} % {'left' if pan < 0 else 'right'}"
 
 
+_TAKING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 _TIP = "Click: take in hand. Ctrl: several. Shift: all between. Right button: settings to others."
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -2,90 +2,182 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from typing import NamedTuple
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
+from isophon.app.model.in_hand import ALL_HEARD, WITHOUT
 from isophon.app.sheets import PASSES
+from isophon.app.views.keyboard import draw_focus
+from isophon.app.views.labels import ElidedLabel
 from isophon.core.passes import BY_NAME
 
 STATIONS = ("Lay out", *(which.name for which in PASSES), "Hand over")
-_SIDE = 42
+_SIDE, _HEIGHT, _LEAST, _USUAL = 42, 56, 54, 82
+_NEXT = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 LAY_OUT, HAND_OVER = 0, len(STATIONS) - 1
+
+
+class Count(NamedTuple):
+    """The marks of a pass in all parts: over their ceilings, undecided, and over but never heard."""
+
+    over: int
+    undecided: int
+    unheard: int
+
+
 _LEARNED = {i for i, which in enumerate(PASSES, 1) if BY_NAME[which.kind].learned}
 
 
 class Route(QWidget):
-    """The stations in working order; a click opens one. Over the ceiling: a number beside the station."""
+    """The stations in working order; a click opens one. Over each pass the number of undecided marks in all parts; its
+    ring fills as they are decided. The ear beside a pass says how it is heard; a click on it: the next way.
+    """
 
     station_chosen = Signal(int)
+    ear_asked = Signal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.current = LAY_OUT
-        self._counts: dict[int, tuple[int, int]] = {}
+        self._counts: dict[int, Count] = {}
         self._stale = False
-        self.setMinimumSize(86 * len(STATIONS), 56)
+        self._aside: tuple[int, str] = (LAY_OUT, ALL_HEARD)
+        self.setMinimumSize(theme.u(_LEAST) * len(STATIONS), theme.u(_HEIGHT))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setMouseTracking(True)
         self.setAccessibleName("Route")
 
     def sizeHint(self) -> QSize:
-        return QSize(90 * len(STATIONS), 56)
+        return QSize(theme.u(_USUAL) * len(STATIONS), theme.u(_HEIGHT))
 
-    def show_counts(self, counts: dict[int, tuple[int, int]], stale: bool) -> None:
-        """By station: how many marks of all parts are over their ceilings, and how many of those still unheard.
+    def show_counts(self, counts: dict[int, Count], stale: bool) -> None:
+        """What is undecided, by station.
 
         ``stale``: the bleed has changed since the other passes found theirs; their stations are dashed.
         """
         self._counts, self._stale = counts, stale
-        told = [f"{STATIONS[i]}: {over} over, {unheard} of them still unheard" for i, (over, unheard) in counts.items()]
-        if stale:
-            told.append("Dashed: ought to look again, since the bleed has changed")
-        self.setToolTip("\n".join(told))
+        self._tell()
         self.update()
 
     def show_station(self, index: int) -> None:
         """Which station is open."""
         self.current = index
+        self._tell()
         self.update()
+
+    def show_aside(self, index: int, how: str) -> None:
+        """Which pass is left out, or alone, for listening."""
+        self._aside = index, how
+        self._tell()
+        self.update()
+
+    def _tell(self) -> None:
+        told = [f"{STATIONS[i]}: {c.undecided} undecided of {c.over} over their ceilings, {c.unheard} not heard yet"
+                for i, c in self._counts.items()]  # fmt: skip
+        if self._stale:
+            told.append("Dashed: ought to look again, since the bleed has changed")
+        index, how = self._aside
+        if how != ALL_HEARD:
+            told.append(f"Heard now: {how}, {STATIONS[index]} (X, or a click on the ear)")
+        self.setToolTip("\n".join(told))
+        self.setAccessibleDescription(f"{STATIONS[self.current]}. " + ". ".join(told))
 
     def place(self, index: int) -> QPointF:
         """Where a station stands."""
-        return QPointF(_SIDE + index * (self.width() - 2 * _SIDE) / (len(STATIONS) - 1), 25)
+        side = theme.u(_SIDE)
+        return QPointF(side + index * (self.width() - 2 * side) / (len(STATIONS) - 1), theme.u(25))
+
+    def ear(self, index: int) -> QRectF:
+        """Where the ear of a pass is; empty where it has none now."""
+        shown = LAY_OUT < index < HAND_OVER and (index == self.current or index == self._aside[0])
+        at = self.place(index)
+        return QRectF(at.x() + theme.u(11), at.y() - theme.u(7), theme.u(14), theme.u(14)) if shown else QRectF()
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.CONTOUR, 2))
         painter.drawLine(self.place(0), self.place(len(STATIONS) - 1))
+        room = (self.width() - 2 * theme.u(_SIDE)) / (len(STATIONS) - 1)
+        painter.setFont(theme.sans(14, theme.QFont.Weight.Bold))
+        fits = all(painter.fontMetrics().horizontalAdvance(name) < room - 4 for name in STATIONS)
         for i, name in enumerate(STATIONS):
             at, here = self.place(i), i == self.current
-            again = self._stale and LAY_OUT < i < HAND_OVER and i not in _LEARNED
-            line = Qt.PenStyle.DotLine if again else Qt.PenStyle.SolidLine
-            painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4, line))
-            painter.setBrush(theme.IN_HAND if here and not again else theme.PAPER)
-            painter.drawEllipse(at, 7, 7)
-            if here and again:
-                painter.setBrush(theme.IN_HAND)
-                painter.drawEllipse(at, 2.5, 2.5)
+            self._draw_ring(painter, i, at)
             painter.setPen(theme.IN_HAND if here else theme.INK)
-            painter.setFont(theme.sans(14, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
-            painter.drawText(QRectF(at.x() - 70, 35, 140, 18), Qt.AlignmentFlag.AlignCenter, name)
-            over, unheard = self._counts.get(i, (0, 0))
-            if over:
+            size = 14 if fits else 12
+            painter.setFont(theme.sans(size, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
+            box = QRectF(at.x() - room / 2, theme.u(35), room, theme.u(18))
+            shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, round(room) - 2)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)
+            count = self._counts.get(i)
+            if count and count.undecided:
                 painter.setPen(theme.OVER)
                 painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-                text = f"{over}, {unheard} new" if unheard else f"{over} over"
-                painter.drawText(QRectF(at.x() - 70, 0, 140, 15), Qt.AlignmentFlag.AlignCenter, text)
+                box = QRectF(at.x() - room / 2, 0, room, theme.u(15))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(count.undecided))
+            if not self.ear(i).isEmpty():
+                self._draw_ear(painter, i)
+        draw_focus(painter, self)
+
+    def _draw_ring(self, painter: QPainter, i: int, at: QPointF) -> None:
+        """A ring that fills as marks are decided; of the station that is open, blue."""
+        here, size = i == self.current, theme.u(7)
+        again = self._stale and LAY_OUT < i < HAND_OVER and i not in _LEARNED
+        line = Qt.PenStyle.DotLine if again else Qt.PenStyle.SolidLine
+        painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4, line))
+        painter.setBrush(theme.PAPER)
+        painter.drawEllipse(at, size, size)
+        count = self._counts.get(i)
+        share = 1 - count.undecided / count.over if count and count.over else 0.0
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.DONE)
+        inner = QRectF(at.x() - size + 2.5, at.y() - size + 2.5, 2 * size - 5, 2 * size - 5)
+        painter.drawPie(inner, 90 * 16, -round(360 * 16 * share))
+        if here and share < 1:
+            painter.setBrush(theme.IN_HAND)
+            painter.drawEllipse(at, theme.u(2.5), theme.u(2.5))
+
+    def _draw_ear(self, painter: QPainter, i: int) -> None:
+        """A small loudspeaker with its waves: struck through where the pass is left out, red where it is alone."""
+        box, (aside, how) = self.ear(i), self._aside
+        how = how if aside == i else ALL_HEARD
+        ink = theme.SOFT_INK if how == ALL_HEARD else theme.OVER
+        unit = box.width() / 14
+        painter.setPen(QPen(ink, 1.4))
+        painter.setBrush(ink if how != WITHOUT else Qt.BrushStyle.NoBrush)
+        points = ((1, 5), (4, 5), (8, 2), (8, 12), (4, 9), (1, 9))
+        painter.drawPolygon(QPolygonF([box.topLeft() + unit * QPointF(*p) for p in points]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if how == WITHOUT:
+            painter.drawLine(box.topLeft(), box.bottomRight())
+        else:
+            arc = QRectF(box.left() + 6 * unit, box.top() + 3 * unit, 7 * unit, 8 * unit)
+            painter.drawArc(arc, -60 * 16, 120 * 16)
 
     def mousePressEvent(self, event) -> None:
-        near = [i for i in range(len(STATIONS)) if abs(event.position().x() - self.place(i).x()) < 38]
-        if near:
-            self.station_chosen.emit(near[0])
+        at = event.position()
+        ear = next((i for i in range(len(STATIONS)) if self.ear(i).adjusted(-2, -4, 4, 4).contains(at)), None)
+        if ear is not None:
+            self.ear_asked.emit(ear)
+            return
+        index = min(range(len(STATIONS)), key=lambda i: abs(at.x() - self.place(i).x()))
+        if abs(at.x() - self.place(index).x()) < theme.u(38):
+            self.station_chosen.emit(index)
+
+    def event(self, event) -> bool:
+        """While it has the focus, Return and Space open the next station."""
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _NEXT and not event.modifiers():
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        if event.key() in _NEXT:
             self.station_chosen.emit((self.current + 1) % len(STATIONS))
         else:
             event.ignore()
@@ -96,13 +188,11 @@ class TitleRow(QFrame):
 
     def __init__(self, menu: QMenu, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
-        self.name, self.state = QLabel("", objectName="title"), QLabel("", objectName="soft")
+        self.name, self.state = ElidedLabel("title"), ElidedLabel("soft")
         self.route = Route()
         self.undo, self.redo = QPushButton("Undo", objectName="plain"), QPushButton("Redo", objectName="plain")
         self.more = QPushButton("More", objectName="plain")
         self.more.setMenu(menu)
-        for button in (self.undo, self.redo, self.more):
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         texts = QVBoxLayout(spacing=0)
         texts.addWidget(self.name)
         texts.addWidget(self.state)
@@ -110,9 +200,8 @@ class TitleRow(QFrame):
         row.setContentsMargins(14, 6, 12, 6)
         row.setSpacing(10)
         row.addWidget(_Badge())
-        row.addLayout(texts, 1)
-        row.addWidget(self.route, 0)
-        row.addStretch(1)
+        row.addLayout(texts, 2)
+        row.addWidget(self.route, 6)
         row.addWidget(self.undo)
         row.addWidget(self.redo)
         row.addWidget(self.more)

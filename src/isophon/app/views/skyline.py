@@ -12,11 +12,13 @@ from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.trace import LEFT, RIGHT
+from isophon.app.views.keyboard import alt_held, draw_focus
+from isophon.app.views.trace import RIGHT, margin_left
 from isophon.core.marks import GONE_DB, Mark
 from isophon.core.session.settings import value_range
 
 _GRAB = 6
+_FINE = 0.1  # while Shift is held
 _BAR = 11.0
 _TAG_HEIGHT = 18.0
 _TOP, _BOTTOM = 26, 12
@@ -29,12 +31,16 @@ class Skyline(QWidget):
         super().__init__(parent)
         self.workspace = workspace
         self._drag: tuple[str, str] | None = None
+        self._held: tuple[float, float] = (0.0, 0.0)  # the pointer's last height, and the dB that it holds there
+        self._before: dict[str, float] = {}  # the changes of the marks in hand when a top was taken
+        self._moved = False
         self._gesture = 0
         self._numbers = True
         self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
-        self.setMinimumHeight(110)
+        self.setMinimumHeight(theme.u(76))
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Skyline")
         workspace.part_changed.connect(self.update)
         workspace.hand_changed.connect(self.update)
@@ -49,7 +55,8 @@ class Skyline(QWidget):
         self.update()
 
     def _plot(self) -> QRectF:
-        return QRectF(LEFT, _TOP, max(10, self.width() - LEFT - RIGHT), max(10, self.height() - _TOP - _BOTTOM))
+        width, height = self.width() - margin_left() - RIGHT, self.height() - _TOP - _BOTTOM
+        return QRectF(margin_left(), _TOP, max(10, width), max(10, height))
 
     def _range(self) -> tuple[float, float]:
         """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
@@ -107,12 +114,13 @@ class Skyline(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.PAPER)
         self._draw_scale(painter)
+        draw_focus(painter, self)
         if not self.workspace.marks:
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
             return
-        painter.setClipRect(QRectF(LEFT, 0, self.width() - LEFT - RIGHT, self.height()))
+        painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
         bars = self.bars()
         self._numbers = self._room_for_numbers(bars)
         self._draw_bars(painter, bars)
@@ -154,7 +162,7 @@ class Skyline(QWidget):
             if any(tag.top() - 8 < y < tag.bottom() + 8 for tag in tags):
                 continue
             text = theme.signed(level, 0) + (" dB" if level + 6 > high else "")
-            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, text)
+            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, text)
         painter.setPen(QPen(theme.INK, 1.2))
         painter.drawLine(QPointF(plot.left(), plot.bottom()), QPointF(plot.right(), plot.bottom()))
 
@@ -281,7 +289,7 @@ class Skyline(QWidget):
         if len(places) == 2 and places[1][0] - places[0][0] < _TAG_HEIGHT:
             middle = (places[0][0] + places[1][0]) / 2
             places = [(middle - _TAG_HEIGHT / 2 - 0.5, places[0][1]), (middle + _TAG_HEIGHT / 2 + 0.5, places[1][1])]
-        return {name: QRectF(4, y - _TAG_HEIGHT / 2, LEFT - 8, _TAG_HEIGHT) for y, name in places}
+        return {name: QRectF(4, y - _TAG_HEIGHT / 2, margin_left() - 8, _TAG_HEIGHT) for y, name in places}
 
     # mouse
 
@@ -312,11 +320,17 @@ class Skyline(QWidget):
         self._gesture += 1
         self._drag = self._under(event.position())
         what, name = self._drag
+        self._moved, part, which = False, self.workspace.part, self.workspace.pass_
         if what in ("bar", "mark"):
             adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
             ids = [*self.workspace.in_hand, name] if adding else [name]
-            self.workspace.take_in_hand(list(dict.fromkeys(ids)), show=self.workspace.by_rank)
-        elif what == "nothing":
+            if adding or name not in self.workspace.in_hand:
+                self.workspace.take_in_hand(list(dict.fromkeys(ids)), show=self.workspace.by_rank)
+            self._before = {m.id: part.change(m) for m in self.workspace.marks_in_hand()}
+            self._held = (event.position().y(), self._before.get(name, 0.0))
+        elif what == "ceiling":
+            self._held = (event.position().y(), getattr(part.settings(which.kind), name))
+        else:
             self._band = (event.position(), event.position())
 
     def mouseMoveEvent(self, event) -> None:
@@ -326,12 +340,16 @@ class Skyline(QWidget):
             return
         what, name = self._drag
         gesture = ("skyline", self._gesture)
+        if what in ("ceiling", "bar"):
+            (y, value), fine = self._held, event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            value += (_FINE if fine else 1.0) * (self.db_at(at.y()) - self.db_at(y))
+            self._held, self._moved = (at.y(), value), True
         if what == "ceiling":
-            self._drag_ceiling(name, self.db_at(at.y()), gesture)
+            low, high = value_range(self.workspace.pass_.kind, name)
+            self.workspace.set_setting(name, min(high, max(low, value)), gesture, alt_held())
         elif what == "bar":
-            mark = self.workspace.part.mark(name)
-            if mark:
-                self.workspace.set_change([name], self.db_at(at.y()) - self.workspace.pass_.height(mark), gesture)
+            by = value - self._before.get(name, 0.0)
+            self.workspace.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
         elif self._band:
             self._band = (self._band[0], at)
             self.update()
@@ -345,17 +363,12 @@ class Skyline(QWidget):
                 self.workspace.take_in_hand(inside, show=False)
             else:
                 self.workspace.take_in_hand([], show=False)
+        elif self._drag and self._drag[0] in ("bar", "mark") and not self._moved:
+            adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            if len(self.workspace.in_hand) > 1 and not adding:
+                self.workspace.take_in_hand([self._drag[1]], show=False)
         self._drag = None
         self.update()
-
-    def _drag_ceiling(self, setting: str, level: float, gesture: object) -> None:
-        which, part = self.workspace.pass_, self.workspace.part
-        low, high = value_range(which.kind, setting)
-        # a ceiling may count from something of the singer's own
-        zero = next(line for name, _, line, _ in self.ceilings() if name == setting) - getattr(
-            part.settings(which.kind), setting
-        )
-        self.workspace.set_setting(setting, min(high, max(low, level - zero)), gesture)
 
     def _hover(self, at: QPointF) -> None:
         what, _ = self._under(at)
@@ -366,8 +379,9 @@ class Skyline(QWidget):
         }
         self.setCursor(shapes.get(what, Qt.CursorShape.ArrowCursor))
         tips = {
-            "ceiling": "Drag: the ceiling. What stands over the lower of both is brought down to it.",
-            "bar": "Drag: this mark alone, by hand.",
+            "ceiling": "Drag: the ceiling. What stands over the lower of both is brought down to it. Shift: finely. "
+            "Of several parts each moves by as much; Alt: all to the same.",
+            "bar": "Drag: the marks in hand alone, by hand. Shift: finely.",
             "mark": "Click: take in hand. Ctrl: take several.",
         }
         self.setToolTip(tips.get(what, "Drag across the bars to take several in hand."))

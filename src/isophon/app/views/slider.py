@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QLineEdit, QWidget
 
 from isophon.app import theme
 
-_VALUE_WIDTH = 78
+_VALUE_WIDTH, _HEIGHT = 78, 26
+_FINE = 0.1  # while Shift is held
 
 
 class Slider(QWidget):
-    """Drag, wheel, arrow keys; double-click goes back to the default. ``moved(value, gesture)``."""
+    """Drag (with Shift: finely), wheel, arrow keys; double-click goes back to the default; Return or a double-click on
+    the number types a value. ``moved(value, gesture)``.
+    """
 
     moved = Signal(float, object)
 
@@ -28,17 +32,25 @@ class Slider(QWidget):
         step: float = 1.0,
         words_width: int = 0,
         parent: QWidget | None = None,
+        factor: float = 1.0,
+        spare: int = 60,
     ) -> None:
+        """``factor``: by how much the number shown is larger than the value (100 for a share in %); ``spare``: the
+        length of the shortest line.
+        """
         super().__init__(parent)
         self._words, self._low, self._high, self._default = words, low, high, default
-        self._show, self._step, self._value = show, step, default
-        self._words_width = words_width or theme.text_width(words, 13) + 14
+        self._show, self._step, self._value, self._factor = show, step, default, factor
+        self._words_width = theme.u(words_width) or theme.text_width(words, 13) + 14
+        self._number_width = theme.u(_VALUE_WIDTH)
         self._gesture = 0
-        self._dragging = False
-        self.setMinimumHeight(26)
-        self.setMinimumWidth(self._words_width + _VALUE_WIDTH + 60)
+        self._drag: tuple[float, float] | None = None  # the pointer's last place, and the value there, unrounded
+        self._typed: QLineEdit | None = None
+        self.setMinimumHeight(theme.u(_HEIGHT))
+        self.setMinimumWidth(self._words_width + self._number_width + theme.u(spare))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(words)
+        self.setAccessibleDescription(show(default))
 
     @property
     def value(self) -> float:
@@ -54,10 +66,11 @@ class Slider(QWidget):
         """Stand at a value, and mark another default, without saying so."""
         self._value = value
         self._default = self._default if default is None else default
+        self.setAccessibleDescription(self._show(value))
         self.update()
 
     def _line(self) -> tuple[float, float]:
-        return self._words_width + 8.0, self.width() - _VALUE_WIDTH - 8.0
+        return self._words_width + 8.0, self.width() - self._number_width - 8.0
 
     def _x_of(self, value: float) -> float:
         left, right = self._line()
@@ -85,36 +98,85 @@ class Slider(QWidget):
             painter.drawEllipse(QPointF(self._x_of(min(max(self._value, self._low), self._high)), middle), 5.5, 5.5)
         painter.setFont(theme.mono(14, theme.QFont.Weight.Bold))
         painter.setPen(theme.INK if on else theme.CONTOUR)
-        box = QRectF(self.width() - _VALUE_WIDTH, 0, _VALUE_WIDTH, self.height())
+        box = self._number()
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._show(self._value))
 
-    def _move(self, value: float) -> None:
-        value = min(self._high, max(self._low, round(value / self._step) * self._step))
+    def _move(self, value: float, fine: float = 1.0) -> None:
+        """Move to a value, in steps that are ``fine`` times the usual; 0: exactly there."""
+        step = self._step * fine
+        value = min(self._high, max(self._low, round(value / step) * step if step else value))
         if value != self._value:
             self._value = value
+            self.setAccessibleDescription(self._show(value))
             self.update()
             self.moved.emit(value, (self._words, self._gesture))
 
-    def _to_pointer(self, x: float) -> None:
-        left, right = self._line()
-        self._move(self._low + (x - left) / (right - left) * (self._high - self._low))
+    def _number(self) -> QRectF:
+        return QRectF(self.width() - self._number_width, 0, self._number_width, self.height())
 
     def mousePressEvent(self, event) -> None:
         self._gesture += 1
-        self._dragging = event.button() == Qt.MouseButton.LeftButton and event.position().x() >= self._words_width
-        if self._dragging:
-            self._to_pointer(event.position().x())
+        at = event.position()
+        inside = self._words_width <= at.x() < self._number().left()
+        self._drag = (at.x(), self._value) if event.button() == Qt.MouseButton.LeftButton and inside else None
 
     def mouseMoveEvent(self, event) -> None:
-        if self._dragging:
-            self._to_pointer(event.position().x())
+        if self._drag is None:
+            return
+        (before, value), x = self._drag, event.position().x()
+        left, right = self._line()
+        fine = _FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        value += fine * (x - before) / (right - left) * (self._high - self._low)
+        value = min(self._high, max(self._low, value))
+        self._drag = (x, value)
+        self._move(value, fine)
 
     def mouseReleaseEvent(self, event) -> None:
-        self._dragging = False
+        self._drag = None
 
     def mouseDoubleClickEvent(self, event) -> None:
         self._gesture += 1
-        self._move(self._default)
+        if self._number().contains(event.position()):
+            self.type_value()
+        else:
+            self._move(self._default)
+
+    def type_value(self) -> None:
+        """Let a value be typed where the number stands."""
+        box = self._number().toRect().adjusted(-theme.u(8), 1, 0, -1)
+        if self._typed is None:
+            self._typed = QLineEdit(self)
+            self._typed.setAccessibleName(f"{self._words}, a number")
+            self._typed.setAlignment(Qt.AlignmentFlag.AlignRight)
+            self._typed.editingFinished.connect(self._take_typed)
+            self._typed.installEventFilter(self)
+        self._typed.setGeometry(box)
+        self._typed.setText(f"{self._value * self._factor:.6g}")
+        self._typed.selectAll()
+        self._typed.show()
+        self._typed.setFocus()
+
+    def _take_typed(self) -> None:
+        if self._typed is None or not self._typed.isVisible():
+            return
+        text = self._typed.text().replace("−", "-").replace(",", ".").strip(" dBHzms%+k")
+        self._typed.hide()
+        self.setFocus()
+        try:
+            value = float(text) / self._factor
+        except ValueError:
+            return
+        if math.isfinite(value):
+            self._gesture += 1
+            self._move(value, 0.0)
+
+    def eventFilter(self, watched, event) -> bool:
+        """Esc gives up what is typed."""
+        if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
+            watched.hide()
+            self.setFocus()
+            return True
+        return False
 
     def wheelEvent(self, event) -> None:
         if self.hasFocus():
@@ -123,8 +185,9 @@ class Slider(QWidget):
             event.ignore()
 
     def event(self, event) -> bool:
-        """While it has the focus, the arrow keys are its own."""
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _ARROWS:
+        """While it has the focus, the arrow keys and Return are its own."""
+        own = (*_ARROWS, Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in own and not event.modifiers():
             event.accept()
             return True
         return super().event(event)
@@ -133,6 +196,8 @@ class Slider(QWidget):
         if event.key() in _ARROWS:
             self._gesture += 1
             self._move(self._value + self._step * _ARROWS[event.key()])
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.type_value()
         else:
             event.ignore()
 

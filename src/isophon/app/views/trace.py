@@ -10,6 +10,7 @@ from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.ink import ink_image
+from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.map_signs import Stamps, draw_gate, draw_ruler, draw_warnings
 from isophon.app.views.wave import draw_wave
 from isophon.core.marks import Mark
@@ -17,12 +18,17 @@ from isophon.core.passes.gaps.treat import Fade
 from isophon.core.takes.pictures import LOWS, Axis, close_margin, close_picture
 from isophon.core.takes.take import Take
 
-LEFT, RIGHT = 64, 16
+RIGHT = 16
 _OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
 _GRAB = 5
+
+
+def margin_left() -> int:
+    """The room for the axes' numbers, of the trace and all charts under it."""
+    return theme.u(64)
 
 
 class Trace(QWidget):
@@ -46,8 +52,9 @@ class Trace(QWidget):
         self._moved, self._gesture = False, 0
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._settled.timeout.connect(self._sharpen)
-        self.setMinimumHeight(160)
+        self.setMinimumHeight(theme.u(130))
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Trace")
         self.setToolTip(
             "Wheel: zoom. Drag: move along. Drag on the ruler: select. "
@@ -61,17 +68,17 @@ class Trace(QWidget):
     # geometry
 
     def _plot_width(self) -> float:
-        return max(10.0, self.width() - LEFT - RIGHT)
+        return max(10.0, self.width() - margin_left() - RIGHT)
 
     def x_of(self, seconds: float) -> float:
         """The place of a time."""
         start, end = self.workspace.view
-        return LEFT + (seconds - start) / (end - start) * self._plot_width()
+        return margin_left() + (seconds - start) / (end - start) * self._plot_width()
 
     def time_at(self, x: float) -> float:
         """The time at a place."""
         start, end = self.workspace.view
-        return start + (x - LEFT) / self._plot_width() * (end - start)
+        return start + (x - margin_left()) / self._plot_width() * (end - start)
 
     def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
         """Overview, ruler, wave, spectrogram."""
@@ -79,10 +86,10 @@ class Trace(QWidget):
         rest = self.height() - top - _OVERVIEW - _RULER - 6
         wave = rest * 0.40
         return (
-            QRectF(LEFT, top, width, _OVERVIEW),
-            QRectF(LEFT, top + _OVERVIEW, width, _RULER),
-            QRectF(LEFT, top + _OVERVIEW + _RULER, width, wave),
-            QRectF(LEFT, top + _OVERVIEW + _RULER + wave + 16, width, rest - wave - 16),
+            QRectF(margin_left(), top, width, _OVERVIEW),
+            QRectF(margin_left(), top + _OVERVIEW, width, _RULER),
+            QRectF(margin_left(), top + _OVERVIEW + _RULER, width, wave),
+            QRectF(margin_left(), top + _OVERVIEW + _RULER + wave + 16, width, rest - wave - 16),
         )
 
     # painting
@@ -105,6 +112,7 @@ class Trace(QWidget):
         painter.drawPixmap(0, 0, self._ground)
         self._draw_marks(painter)
         self._draw_places(painter)
+        draw_focus(painter, self)
 
     def _draw_ground(self, painter: QPainter) -> None:
         overview, ruler, wave, spectrum = self._rows()
@@ -113,7 +121,7 @@ class Trace(QWidget):
         painter.setFont(theme.sans(12))
         painter.setPen(theme.SOFT_INK)
         for row, name in ((overview, "song"), (wave, "wave")):
-            painter.drawText(QRectF(0, row.top(), LEFT - 8, row.height()), _RIGHT_MIDDLE, name)
+            painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, name)
         painter.drawPixmap(overview.topLeft(), self._song(overview))
         draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
         if self.workspace.take.wave is not None:
@@ -163,7 +171,7 @@ class Trace(QWidget):
         painter.setPen(theme.SOFT_INK)
         for hz in axis.ticks:
             y = box.top() + axis.place(hz) * box.height()
-            painter.drawText(QRectF(0, y - 9, LEFT - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
+            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
 
     def _waiting_text(self) -> str:
         if not self.workspace.session.parts:
@@ -176,7 +184,7 @@ class Trace(QWidget):
         start, end = self.workspace.view
         in_hand = set(self.workspace.in_hand)
         painter.save()
-        painter.setClipRect(QRectF(LEFT, 0, self._plot_width(), self.height()))
+        painter.setClipRect(QRectF(margin_left(), 0, self._plot_width(), self.height()))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y = wave.bottom() + 4
         drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
@@ -244,7 +252,7 @@ class Trace(QWidget):
         self._draw_markers(painter)
         painter.setPen(QPen(theme.IN_HAND, 1.5))
         x = self.x_of(self.playhead)
-        if LEFT <= x <= LEFT + self._plot_width():
+        if margin_left() <= x <= margin_left() + self._plot_width():
             painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
 
     def _draw_markers(self, painter: QPainter) -> None:
@@ -257,7 +265,7 @@ class Trace(QWidget):
             painter.setBrush(theme.DONE)
             painter.drawEllipse(QPointF(self._song_x(at), overview.top() + 3), 2.6, 2.6)
             x = self.x_of(at)
-            if LEFT - 1 <= x <= LEFT + self._plot_width():
+            if margin_left() - 1 <= x <= margin_left() + self._plot_width():
                 painter.drawLine(QPointF(x, wave.top()), QPointF(x, spectrum.bottom()))
                 box = QRectF(x, wave.top(), painter.fontMetrics().horizontalAdvance(marker.name) + 10, 16)
                 painter.fillRect(box, theme.DONE)
@@ -267,7 +275,7 @@ class Trace(QWidget):
     def _song_x(self, seconds: float) -> float:
         """The place of a time in the overview."""
         first, last = self.workspace.song
-        return LEFT + (seconds - first) / (last - first) * self._plot_width()
+        return margin_left() + (seconds - first) / (last - first) * self._plot_width()
 
     # following
 
@@ -406,7 +414,7 @@ class Trace(QWidget):
 
     def _show_around(self, x: float) -> None:
         first, last = self.workspace.song
-        centre = first + (x - LEFT) / self._plot_width() * (last - first)
+        centre = first + (x - margin_left()) / self._plot_width() * (last - first)
         half = (self.workspace.view[1] - self.workspace.view[0]) / 2
         self.workspace.set_view(centre - half, centre + half)
 

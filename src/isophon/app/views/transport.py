@@ -12,6 +12,7 @@ from isophon.app import theme
 from isophon.app.model.hearing import HEARS
 from isophon.core.playing.player import COMPARES
 
+_WIDE, _LEAST = 1_240, 46
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -24,6 +25,7 @@ class Transport(QFrame):
     match_toggled = Signal(bool)
     hear_chosen = Signal(str)
     all_toggled = Signal(bool)
+    turns_toggled = Signal(bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
@@ -31,12 +33,10 @@ class Transport(QFrame):
         self.play = QPushButton(icon=_play_icon(False), iconSize=QSize(34, 34), objectName="plain")
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
-        self.play.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.play.clicked.connect(self.play_asked)
         self.clock = QLabel("0:00.00", objectName="clock")
         self.loop = QPushButton("Loop", checkable=True, checked=True)
         self.loop.setToolTip("Loop the mark in hand or the selection (O)")
-        self.loop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.loop.toggled.connect(self.loop_toggled)
         self.compare = QButtonGroup(self)
         self.buttons = {}
@@ -44,16 +44,18 @@ class Transport(QFrame):
         for name in COMPARES:
             button = QPushButton(name, checkable=True)
             button.setToolTip("Compare (C: the next; hold S: as sung)")
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, name=name: self.compare_chosen.emit(name))
             self.compare.addButton(button)
             self.buttons[name] = button
             chosen.addWidget(button)
         self.all = QPushButton("all parts", checkable=True)
         self.all.setToolTip("Compare all parts at once, or only those in hand (A)")
-        self.all.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.all.toggled.connect(self.all_toggled)
+        self.turns = QPushButton("in turn", checkable=True)
+        self.turns.setToolTip("As sung and cleaned in turn, each time the loop comes round (Shift+C)")
+        self.turns.toggled.connect(self.turns_toggled)
         chosen.addSpacing(6)
+        chosen.addWidget(self.turns)
         chosen.addWidget(self.all)
         self.hear = QButtonGroup(self)
         self.hears = {}
@@ -61,14 +63,13 @@ class Transport(QFrame):
         for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
             button = QPushButton(name, checkable=True)
             button.setToolTip(f"{tip} (H: the next)")
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _=False, name=name: self.hear_chosen.emit(name))
             self.hear.addButton(button)
             self.hears[name] = button
             heard.addWidget(button)
+            button.setMinimumWidth(theme.u(_LEAST))
         self.match = QPushButton("Matched", checkable=True)
         self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
-        self.match.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.match.toggled.connect(self.match_toggled)
         self.match_value = QLabel("", objectName="number")
         self.meter = Meter()
@@ -76,6 +77,8 @@ class Transport(QFrame):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 6, 16, 8)
         row.setSpacing(8)
+        for button in (self.all, self.turns):
+            button.setMinimumWidth(theme.u(_LEAST))
         row.addWidget(self.play)
         row.addWidget(self.clock)
         row.addWidget(self.loop)
@@ -86,6 +89,7 @@ class Transport(QFrame):
         level.addWidget(self.match_value)
         row.addLayout(_titled("level", level))
         self.still = QLabel("", objectName="soft")
+        self.still.setMinimumWidth(1)
         self.still.setToolTip(
             "The level of the still moments in dBFS, as sung and cleaned: of this part, and of all together"
         )
@@ -96,6 +100,16 @@ class Transport(QFrame):
         out.addWidget(self.meter, 0, Qt.AlignmentFlag.AlignRight)
         row.addLayout(out)
         self.show_compare("cleaned")
+
+    def resizeEvent(self, event) -> None:
+        """Where there is little room, the stillness goes (the parts show it too) and words are shorter."""
+        super().resizeEvent(event)
+        wide = self.width() >= theme.u(_WIDE)
+        self.still.setVisible(wide)
+        self.all.setText("all parts" if wide else "all")
+        self.turns.setText("in turn" if wide else "turn")
+        for name, button in self.hears.items():
+            button.setText(name if wide else name.split()[-1])
 
     def show_playing(self, playing: bool, preparing: bool = False) -> None:
         """Show the triangle or the bars; while sound is asked for and none is there yet, say so."""
@@ -140,7 +154,7 @@ class Meter(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedSize(166, 16)
+        self.setFixedSize(theme.u(166), theme.u(16))
         self._level = -120.0
         self.setAccessibleName("Output level")
         self.setToolTip("Output level, peak, dBFS")
@@ -155,14 +169,20 @@ class Meter(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        bar = QRectF(0, 5, 84, 7)
+        bar = QRectF(0, theme.u(5), theme.u(84), theme.u(7))
         painter.fillRect(bar, theme.RULE)
         share = min(1.0, max(0.0, (self._level + 60) / 60))
-        painter.fillRect(QRectF(0, 5, 84 * share, 7), theme.OVER if self._level > -0.1 else theme.DONE)
+        painter.fillRect(
+            QRectF(0, bar.top(), bar.width() * share, bar.height()), theme.OVER if self._level > -0.1 else theme.DONE
+        )
         painter.setFont(theme.mono(12))
         painter.setPen(theme.INK)
         text = "−∞ dBFS" if self._level <= -100 else f"{theme.signed(self._level)} dBFS".replace("+", "")
-        painter.drawText(QRectF(84, 0, 82, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(
+            QRectF(bar.right(), 0, self.width() - bar.right(), self.height()),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            text,
+        )
 
 
 _HEAR_TIPS = (

@@ -36,7 +36,7 @@ class Target:
     """Where stems go and how they are written.
 
     ``clip``: what is done with a stem that would clip at an integer depth: ``keep`` it, ``refuse`` it,
-    ``trim`` it down as a whole, or write it as ``float``.
+    ``trim`` it down as a whole, or write it as ``float``. ``without``: kinds whose work is left out.
     """
 
     folder: Path
@@ -46,6 +46,7 @@ class Target:
     removed: bool = False
     labels: bool = False
     clip: str = "keep"
+    without: tuple[str, ...] = ()
 
 
 @dataclass
@@ -158,7 +159,7 @@ def hand_over(
         raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
     hop = round(survey.hop_s * recording.sample_rate)
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
-    plan, highest = part.plan, 0.0
+    plan, highest = part.plan_without(target.without), 0.0
     kept = kept_rendered(place, plan, (recording.channels, recording.frames))
 
     def blocks() -> Iterator[tuple[np.ndarray, np.ndarray]]:
@@ -224,14 +225,14 @@ def hand_over(
         "voice_lufs": part.voice_lufs,
         "before": before.result(still),
         "after": {name: round(value + trim_db, 2) for name, value in after.result(still).items()},
-        "kinds": kinds(part),
+        "kinds": kinds(part, target.without),
     }
 
 
-def kinds(part: Part) -> dict[str, dict[str, Any]]:
+def kinds(part: Part, without: Collection[str] = ()) -> dict[str, dict[str, Any]]:
     """Each kind's row: how many marks there are and change, by how much in all (dB); and what is done to the whole."""
     rows: dict[str, dict[str, Any]] = {}
-    for kind in KINDS:
+    for kind in (kind for kind in KINDS if kind.name not in without):
         row = (_sum(part, kind.name) if kind.marked else {}) | (kind.report(part) or {})
         if row:
             rows[kind.name] = row

@@ -13,9 +13,11 @@ from isophon.core.errors import CallError, InputError
 from isophon.core.marks import GONE_DB, Hand, Mark, carry_decisions, mark_id
 from isophon.core.passes import BY_NAME, Measured
 from isophon.core.passes.bleed.settings import Leak
-from isophon.core.ranges import MOST_MARKS, Level, Name
+from isophon.core.ranges import MOST_HEARD, MOST_MARKS, Level, Name
 from isophon.core.session.model import Part, Session, Source
-from isophon.core.session.settings import carried, drawn_lengths, role_default, with_setting
+from isophon.core.session.settings import carried, drawn_lengths, role_default, value_range, with_setting
+
+_NEAR_S = 0.08  # as far apart as doubled consonants come
 
 
 class Findings(msgspec.Struct, frozen=True):
@@ -125,8 +127,7 @@ def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -
 
 def set_change(session: Session, part_id: str, ids: Collection[str], change_db: float) -> Session:
     """Set the change of marks by hand, in dB; it is held between −36 and 0."""
-    change = min(0.0, max(GONE_DB, change_db))
-    return _with_hands(session, part_id, ids, lambda m: replace(m.hand, change_db=round(change, 2), leave=False))
+    return set_changes(session, part_id, dict.fromkeys(ids, change_db))
 
 
 def leave(session: Session, part_id: str, ids: Collection[str], on: bool) -> Session:
@@ -211,6 +212,59 @@ def with_parts(session: Session, part_ids: Collection[str], change: Callable[[Pa
     """A session with parts changed."""
     wanted = set(part_ids)
     return replace(session, parts=tuple(change(p) if p.id in wanted else p for p in session.parts))
+
+
+def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:
+    """Find what is done to marks good, as it is."""
+    return _with_hands(session, part_id, ids, lambda m: replace(m.hand, agreed=True))
+
+
+def set_changes(session: Session, part_id: str, changes: dict[str, float]) -> Session:
+    """Set the changes of marks by hand, in dB, each its own; they are held between −36 and 0."""
+    held = {name: round(min(0.0, max(GONE_DB, change)), 2) for name, change in changes.items()}
+    return _with_hands(session, part_id, held, lambda m: replace(m.hand, change_db=held[m.id], leave=False))
+
+
+def move_setting(session: Session, before: dict[str, float], kind: str, name: str, by: float) -> Session:
+    """Move a setting of parts by as much, each from its own value ``before``, held within its range."""
+    low, high = value_range(kind, name)
+    for part_id, value in before.items():
+        session = set_setting(session, (part_id,), kind, name, round(min(high, max(low, value + by)), 2))
+    return session
+
+
+def same_there(session: Session, part_id: str, ids: Collection[str], others: Collection[str]) -> tuple[Session, int]:
+    """Decide the marks of other parts that sound at the same place of the song as these marks are decided.
+
+    Also returns how many marks that were. Edges and bands stay each mark's own.
+    """
+    part = session.part(part_id)
+    decided = [mark for name in ids if (mark := part.mark(name)) is not None]
+    count = 0
+
+    def change(other: Part) -> Part:
+        nonlocal count
+        marks, moved = list(other.marks), part.offset_s - other.offset_s
+        for i, mark in enumerate(marks):
+            model = next((d for d in decided if d.kind == mark.kind and _meet(d, mark, moved)), None)
+            if model is not None:
+                told = {"change_db": model.hand.change_db, "leave": model.hand.leave, "blend": model.hand.blend}
+                marks[i] = replace(mark, hand=replace(mark.hand, **told, agreed=model.hand.agreed))
+                count += 1
+        return replace(other, marks=tuple(marks))
+
+    return with_parts(session, others, change), count
+
+
+def _meet(one: Mark, other: Mark, moved: float) -> bool:
+    """Whether two marks sound at nearly the same time, ``one``'s part starting ``moved`` s later."""
+    (a, b), (c, d) = one.span, other.span
+    return a + moved < d + _NEAR_S and c < b + moved + _NEAR_S
+
+
+def hear(session: Session, names: Collection[str]) -> Session:
+    """Note marks, as ``part/mark``, as heard."""
+    return replace(session, heard=tuple(sorted({*session.heard, *names})[:MOST_HEARD]))
 
 
 def _with_hands(session: Session, part_id: str, ids: Collection[str], change: Callable[[Mark], Hand]) -> Session:

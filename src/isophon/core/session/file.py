@@ -19,7 +19,7 @@ from msgspec.structs import replace
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import DamagedError, InputError, OutputError
 from isophon.core.passes import NAMES, Settings
-from isophon.core.ranges import Name
+from isophon.core.ranges import MOST_HEARD, Name
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session.checks import flaw_of, flaw_of_item, in_words, not_finite
 from isophon.core.session.model import Guide, Marker, Part, Session
@@ -90,6 +90,9 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
         kept[key] = tuple(whole)
     if values.get("rate") in (44_100, 48_000, 88_200, 96_000):
         kept["rate"] = values["rate"]
+    heard = values.get("heard", [])
+    if isinstance(heard, list):
+        kept["heard"] = tuple(sorted({h for h in heard[:MOST_HEARD] if isinstance(h, str) and len(h) <= 601}))
     told = [*lost[:_MOST_TOLD], f"and {len(lost) - _MOST_TOLD} more"] if len(lost) > _MOST_TOLD else lost
     return _resolved(Session(**kept), path), told
 

@@ -2,7 +2,7 @@
 
 A file of JSON lines that only grows. The first line holds the first session;
 each further one is a step (what changed), a move through the history (undo,
-redo), what was found in a part, or that the session was saved. Killed at any moment, all whole lines
+redo), what was found in a part, what was heard, or that the session was saved. Killed at any moment, all whole lines
 count; a half-written last line does not.
 """
 
@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, cast
@@ -18,9 +19,10 @@ import msgspec
 
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError, OutputError
+from isophon.core.ranges import Heard
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session.checks import flaw_of
-from isophon.core.session.edits import Findings, adopt_findings
+from isophon.core.session.edits import Findings, adopt_findings, hear
 from isophon.core.session.file import ENDING
 from isophon.core.session.history import History
 from isophon.core.session.model import Session
@@ -88,11 +90,19 @@ class Journal:
 
     def found(self, history: History, part_id: str, findings: Findings) -> None:
         """Add what was found in a part, which ``history`` was amended with since the last time."""
+        self._fact(history, {"found": part_id, "findings": msgspec.to_builtins(findings)})
+
+    def heard(self, history: History, names: Collection[str]) -> None:
+        """Add which marks were heard, which ``history`` was amended with since the last time."""
+        self._fact(history, {"heard": sorted(names)})
+
+    def _fact(self, history: History, line: dict[str, Any]) -> None:
+        """Add what is true of all steps and is none."""
         before, self._steps = self._steps, []  # until it is written, no step is known to be there as it is now
         if len(before) != len(history.steps) or not self.path.exists():
             self._begin(history)
             return
-        self._append([{"found": part_id, "findings": msgspec.to_builtins(findings)}])
+        self._append([line])
         self._steps, self._at = history.steps, history.at
 
     def saved(self, history: History, saved_as: Path, path: Path) -> None:
@@ -180,6 +190,12 @@ def replay(path: Path) -> Replay:
                 findings = msgspec.convert(line["findings"], Findings)
                 steps = [(name, adopt_findings(session, line["found"], findings)) for name, session in steps]
                 values = [msgspec.to_builtins(session) for _, session in steps]
+            elif "heard" in line:
+                names = msgspec.convert(line["heard"], list[Heard])
+                steps = [(name, hear(session, names)) for name, session in steps]
+                values = [
+                    value | {"heard": list(session.heard)} for value, (_, session) in zip(values, steps, strict=True)
+                ]
             elif "saved" in line:
                 saved_as, saved, unsaved = str(line["saved"]), steps[at][1], False
         except _NO_STEP:

@@ -12,11 +12,13 @@ from isophon.core.passes import BY_NAME, KINDS, Measured, Settings
 from isophon.core.passes.bleed.settings import Leak, in_force
 from isophon.core.passes.kind import Treatment
 from isophon.core.ranges import (
+    MOST_HEARD,
     MOST_MARKERS,
     MOST_MARKS,
     MOST_PARTS,
     File,
     Frames,
+    Heard,
     Level,
     Name,
     Place,
@@ -139,11 +141,31 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         changes = ((mark, self._changes[mark.id]) for mark in self.of_kind(kind))
         return [(mark, change) for mark, change in changes if change <= _LEAST_CHANGE_DB]
 
-    @cached_property
+    @property
     def plan(self) -> Plan:
         """All that is done to this part, in order of the first frame that changes."""
-        whole: list[Treatment] = [treatment for kind in KINDS for treatment in kind.treatments(self)]
-        return tuple(sorted(whole, key=lambda t: t.first))
+        return self.plan_without(())
+
+    @cached_property
+    def _plans(self) -> dict[tuple[str, ...], Plan]:
+        return {}
+
+    def plan_without(self, kinds: tuple[str, ...]) -> Plan:
+        """The same without some kinds."""
+        if kinds not in self._plans:
+            rest = (kind for kind in KINDS if kind.name not in kinds)
+            whole: list[Treatment] = [treatment for kind in rest for treatment in kind.treatments(self)]
+            self._plans[kinds] = tuple(sorted(whole, key=lambda t: t.first))
+        return self._plans[kinds]
+
+    def undecided(self, kind: str) -> tuple[Mark, ...]:
+        """The marks of a kind that are over their ceiling and that nobody has agreed to, changed or left yet.
+
+        None where its pass was called done.
+        """
+        if kind in self.done:
+            return ()
+        return tuple(m for m in self.of_kind(kind) if not m.hand.decided and self._changes[m.id] < 0)
 
     @cached_property
     def _by_kind(self) -> dict[str, tuple[Mark, ...]]:
@@ -164,13 +186,17 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
 
 class Session(msgspec.Struct, frozen=True):
-    """One song's cleaning. ``rate``: the rate that all stems are handed over at, None: each at its own."""
+    """One song's cleaning. ``rate``: the rate that all stems are handed over at, None: each at its own.
+
+    ``heard``: the marks that were played since they were found, as ``part/mark``, in order of these names.
+    """
 
     name: Name
     parts: Annotated[tuple[Part, ...], msgspec.Meta(max_length=MOST_PARTS)] = ()
     guides: Annotated[tuple[Guide, ...], msgspec.Meta(max_length=MOST_PARTS)] = ()
     markers: Annotated[tuple[Marker, ...], msgspec.Meta(max_length=MOST_MARKERS)] = ()
     rate: Literal[44_100, 48_000, 88_200, 96_000] | None = None
+    heard: Annotated[tuple[Heard, ...], msgspec.Meta(max_length=MOST_HEARD)] = ()
 
     def part(self, part_id: str) -> Part:
         """The part of that name; KeyError if there is none."""

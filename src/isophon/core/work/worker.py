@@ -107,7 +107,8 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     """Do what a request asks for."""
     if request["do"] == "hand over":
         part, how = msgspec.convert(request["part"], Part), request["target"]
-        return write(part, Target(**how | {"folder": path_of(how["folder"])}), request["rate"], progress)
+        how |= {"folder": path_of(how["folder"]), "without": tuple(how["without"])}
+        return write(part, Target(**how), request["rate"], progress)
     if request["do"] == "render":
         return render(msgspec.convert(request["part"], Part), progress)
     if request["do"] == "wake":

@@ -1,0 +1,193 @@
+"""The loop of review: one key a mark, through the parts of a pass and then the passes; and where undo and redo lead."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QObject, Signal
+
+from isophon.app.model.passes import Pass
+from isophon.app.model.workspace import Workspace
+from isophon.core.marks import Mark
+from isophon.core.session import edits
+from isophon.core.session.model import Part, Session
+
+_LONGEST_TRAIL = 1_000
+
+
+class Review(QObject):
+    """Decides the marks in hand and goes on to the next that nobody has decided.
+
+    ``pass_asked(pass)``: the review goes on in another pass; ``ended``: everything is decided; ``arrived``: a mark was
+    taken in hand to be heard.
+    """
+
+    pass_asked = Signal(object)
+    ended = Signal()
+    arrived = Signal()
+
+    def __init__(self, workspace: Workspace, passes: Sequence[Pass], parent: QObject) -> None:
+        super().__init__(parent)
+        self._workspace, self._passes = workspace, list(passes)
+        self._trail: list[tuple[Pass, str, str]] = []
+
+    # decisions
+
+    def agree(self) -> None:
+        """What is done to the marks in hand is good; on to the next undecided one."""
+        workspace = self._workspace
+        ids = [m.id for m in workspace.marks_in_hand() if not m.hand.decided]
+        if ids:
+            workspace.edit(f"good · {workspace.where()}", lambda s: edits.agree(s, workspace.part.id, ids))
+        self._go_on()
+
+    def leave(self) -> None:
+        """Leave the marks in hand as sung and go on; or leave them no longer."""
+        self._workspace.toggle_leave()
+        marks = self._workspace.marks_in_hand()
+        if marks and all(m.hand.leave for m in marks):
+            self._go_on()
+
+    def back(self) -> None:
+        """To the mark that was in hand before."""
+        workspace = self._workspace
+        while self._trail:
+            which, part_id, mark_id = self._trail.pop()
+            part = next((p for p in workspace.session.parts if p.id == part_id), None)
+            if part is not None and part.mark(mark_id) is not None:
+                self._take(which, part, mark_id)
+                return
+        workspace.walk(-1, True)
+        if workspace.mark is not None:
+            self.arrived.emit()
+
+    def same_there(self) -> None:
+        """Decide the marks at the same place in other parts as those in hand: the others in hand, else the doubles."""
+        workspace, part = self._workspace, self._workspace.part
+        marks = workspace.marks_in_hand()
+        role = "double" if part.role == "lead" else part.role
+        others = [p for p in workspace.parts_in_hand if p != part.id]
+        others = others or [p.id for p in workspace.session.parts if p.role == role and p.id != part.id]
+        if not any(m.hand.decided for m in marks):
+            workspace.told.emit("Take a mark in hand and decide it first; then the same can be done in other parts.")
+            return
+        session, count = edits.same_there(workspace.session, part.id, workspace.in_hand, others)
+        if not count:
+            workspace.told.emit(f"No other part has {workspace.pass_.an} there.")
+            return
+        workspace.edit(f"the same there · {workspace.where()}", lambda _: session)
+        names = workspace.pass_.one if count == 1 else workspace.pass_.many
+        workspace.told.emit(f"The same was done to {count} {names} at this place in other parts.")
+
+    # the way
+
+    def _go_on(self) -> None:
+        """Take the next undecided mark in hand: in this part, the other parts, what was passed over, the next pass."""
+        workspace, which = self._workspace, self._workspace.pass_
+        if workspace.mark is not None:
+            self._trail = [*self._trail, (which, workspace.part.id, workspace.mark.id)][-_LONGEST_TRAIL:]
+        found = self._next_in(which)
+        if found is not None:
+            part, mark, words = found
+            self._take(which, part, mark.id)
+            if words:
+                workspace.told.emit(words)
+            return
+        first = self._passes.index(which) + 1
+        for other in (*self._passes[first:], *self._passes[: first - 1]):
+            part = next((p for p in workspace.session.parts if p.undecided(other.kind)), None)
+            if part is not None:
+                self._take(other, part, self._in_order(other, part)[0].id)
+                way = "On to" if self._passes.index(other) >= first else "Back to"
+                left = undecided(workspace.session, other)
+                workspace.told.emit(f"{which.name}: all decided. {way} {other.name}, {left} undecided.")
+                return
+        waiting = sum(not p.found for p in workspace.session.parts)
+        if waiting:
+            workspace.told.emit(f"All that is known is decided; parts still to be surveyed: {waiting}.")
+        else:
+            self.ended.emit()
+            workspace.told.emit("Everything is decided in all passes; the stems can be handed over.")
+
+    def _next_in(self, which: Pass) -> tuple[Part, Mark, str] | None:
+        """The next undecided mark of a pass, and what is to be said of the way there."""
+        parts, here, now = self._workspace.session.parts, self._workspace.part, self._workspace.mark
+        at = next((i for i, p in enumerate(parts) if p.id == here.id), 0)
+        places = self._places(which, here)
+        passed = places.get(now.id, -1) if now else -1
+        rest = [m for m in self._in_order(which, here) if places[m.id] > passed]
+        if rest:
+            return here, rest[0], ""
+        for part in (*parts[at + 1 :], *parts[: at + 1]):
+            marks = self._in_order(which, part)
+            if marks:
+                way = "Back to" if parts.index(part) <= at else "On to"
+                return part, marks[0], f"{way} {part.name}, {len(marks)} undecided in {which.name}."
+        return None
+
+    def _places(self, which: Pass, part: Part) -> dict[str, int]:
+        """Where each of a part's marks stands: in time, or tallest first."""
+        tallest = self._workspace.by_rank
+        marks = sorted(which.marks(part), key=lambda m: (-which.height(m) if tallest else 0.0, m.span[0]))
+        return {mark.id: i for i, mark in enumerate(marks)}
+
+    def _in_order(self, which: Pass, part: Part) -> list[Mark]:
+        places = self._places(which, part)
+        return sorted(part.undecided(which.kind), key=lambda m: places[m.id])
+
+    def _take(self, which: Pass, part: Part, mark_id: str) -> None:
+        workspace = self._workspace
+        if which is not workspace.pass_:
+            self.pass_asked.emit(which)
+        if part.id != workspace.part.id:
+            workspace.take_part(part.id)
+        workspace.take_in_hand([mark_id])
+        self.arrived.emit()
+
+    # undo and redo
+
+    def undo(self) -> None:
+        """Take the last step back, say what it was, and go there."""
+        self._step("Taken back", self._workspace.keeper.history.undo_name, self._workspace.undo)
+
+    def redo(self) -> None:
+        """Do the step last taken back again, say what it is, and go there."""
+        self._step("Done again", self._workspace.keeper.history.redo_name, self._workspace.redo)
+
+    def _step(self, what: str, name: str | None, go: Callable[[], None]) -> None:
+        workspace = self._workspace
+        if name is None:
+            workspace.told.emit(f"{what}: nothing, this is the {'first' if what == 'Taken back' else 'last'} step.")
+            return
+        before = workspace.session
+        go()
+        place = changed(before, workspace.session, self._passes)
+        if place is not None:
+            which, part_id, mark_id = place
+            self.pass_asked.emit(which)
+            if part_id not in workspace.parts_in_hand:
+                workspace.take_part(part_id)
+            if mark_id and mark_id not in workspace.in_hand:
+                workspace.take_in_hand([mark_id])
+        workspace.told.emit(f"{what}: {name}.")
+
+
+def undecided(session: Session, which: Pass) -> int:
+    """How many marks of a pass are undecided in all parts."""
+    return sum(len(part.undecided(which.kind)) for part in session.parts)
+
+
+def changed(before: Session, after: Session, passes: Sequence[Pass]) -> tuple[Pass, str, str] | None:
+    """The pass, part and mark ('' for none) that a step changed first; None where it changed nothing in a pass."""
+    earlier = {part.id: part for part in before.parts}
+    for part in after.parts:
+        old = earlier.get(part.id)
+        if old is None or old is part or old == part:
+            continue
+        for which in passes:
+            marks = {m.id: m for m in which.marks(old)}
+            mark = next((m for m in which.marks(part) if marks.get(m.id) != m), None)
+            settings = any(part.settings(kind) != old.settings(kind) for kind in which.kinds)
+            if mark is not None or settings or len(marks) != len(which.marks(part)):
+                return which, part.id, mark.id if mark else ""
+    return None

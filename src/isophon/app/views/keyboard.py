@@ -1,0 +1,95 @@
+"""Working by keyboard alone: buttons that Return presses, lists that leave letters to the work, and visible focus."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
+
+from isophon.app import theme
+
+_PRESSING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
+_LISTED = (*_PRESSING, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End)
+
+
+class Choice(QComboBox):
+    """A list to choose from: turns only while it has the focus, and letters are not its own."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def wheelEvent(self, event) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+    def event(self, event) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _LISTED and not event.modifiers():
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in _PRESSING:
+            self.showPopup()
+        elif event.key() in _LISTED or event.key() in (Qt.Key.Key_F4, Qt.Key.Key_Tab):
+            super().keyPressEvent(event)
+        else:
+            event.ignore()  # letters, numbers and the rest are keys of the work
+
+
+class _Pressed(QObject):
+    """Lets Return and Space press the button that has the focus, before any key of the work."""
+
+    def eventFilter(self, button: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        if kind == QEvent.Type.ShortcutOverride and event.key() in _PRESSING and not event.modifiers():
+            event.accept()
+            return True
+        if kind == QEvent.Type.KeyPress and event.key() in _PRESSING[:2] and not event.modifiers():
+            button.click()
+            return True
+        return False
+
+
+def workable(inside: QWidget) -> None:
+    """Let every button in a widget be reached with Tab and pressed with Return or Space; a click moves no focus."""
+    app = QApplication.instance()
+    pressed = app.findChild(_Pressed) or _Pressed(app)
+    for button in inside.findChildren(QAbstractButton):
+        button.removeEventFilter(pressed)
+        button.installEventFilter(pressed)
+        if button.focusPolicy() in (Qt.FocusPolicy.NoFocus, Qt.FocusPolicy.StrongFocus):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+
+def enable(widget: QWidget, on: bool) -> None:
+    """Enable a widget or not; its focus goes back to the page, not on to whatever comes next."""
+    if not on and widget.hasFocus():
+        page = widget.parentWidget()
+        while page is not None and page.objectName() != "page":
+            page = page.parentWidget()
+        if page is not None:
+            page.setFocus()
+    widget.setEnabled(on)
+
+
+def alt_held() -> bool:
+    """Whether Alt is held: the same in all parts in hand, instead of as much in each."""
+    return bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.AltModifier)
+
+
+def is_typing() -> bool:
+    """Whether letters are being typed into a field now."""
+    return isinstance(QApplication.focusWidget(), QLineEdit)
+
+
+def draw_focus(painter: QPainter, widget: QWidget) -> None:
+    """A frame around a widget that has the focus."""
+    if widget.hasFocus():
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(QPen(theme.IN_HAND, 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(widget.rect()).adjusted(1, 1, -1, -1))

@@ -1,0 +1,242 @@
+"""The loop of review, by keys alone: how many a mark takes, where it leads, and that nothing is missed in silence."""
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QComboBox
+
+from driving import drag, key, opened, press
+from isophon.app.pages.keys_page import KeysPage
+from isophon.app.sheets import PASSES
+from isophon.app.views.route import HAND_OVER
+from isophon.core.session import file
+from isophon.core.session.settings import role_default
+
+Key, Shift, Ctrl = Qt.Key, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def ready(room, qtbot):
+    """The work page once all parts are searched."""
+    qtbot.waitUntil(lambda: all(p.found for p in room.workspace.session.parts), timeout=60_000)
+    return room
+
+
+def left(workspace):
+    return sum(len(p.undecided(w.kind)) for p in workspace.session.parts for w in PASSES)
+
+
+def test_the_demo_is_reviewed_with_little_more_than_a_key_a_mark(ready, qtbot):
+    """Half of the marks agreed to, a quarter compared once (in turn, loop by loop), the rest changed or left."""
+    workspace, pressed, told = ready.workspace, 0, []
+    workspace.told.connect(told.append)
+    count = left(workspace)
+    assert count > 50
+    visited = []
+    press(ready, Key.Key_2, qtbot=qtbot)
+    press(ready, Key.Key_C, modifiers=Shift, qtbot=qtbot)
+    press(ready, Key.Key_Return, qtbot=qtbot)  # to the first
+    pressed = 3
+    while ready.title.route.current != HAND_OVER:
+        mark = workspace.mark
+        visited.append((workspace.pass_.name, workspace.part.id, mark.id))
+        keys = [Key.Key_L] if len(visited) % 8 == 3 else [Key.Key_Return]
+        if len(visited) % 8 == 7 and not workspace.pass_.by_hand:
+            keys = [Key.Key_Down, Key.Key_Return]
+        for one in keys:
+            press(ready, one, qtbot=qtbot)
+        pressed += len(keys)
+        assert len(visited) <= count, "a mark came twice"
+    assert len(set(visited)) == len(visited) == count and left(workspace) == 0
+    assert pressed / count <= 1.2, pressed / count
+    passes = [name for i, (name, _, _) in enumerate(visited) if i == 0 or visited[i - 1][0] != name]
+    assert passes == [w.name for w in PASSES if w.name in passes], "the passes came in their order, each once"
+    assert any("On to" in words for words in told) and "handed over" in told[-1]
+
+
+def test_the_loop_is_heard_as_sung_and_cleaned_in_turn(ready, qtbot):
+    press(ready, key("Esses"), qtbot=qtbot)
+    press(ready, Key.Key_C, modifiers=Shift, qtbot=qtbot)
+    press(ready, Key.Key_Return, qtbot=qtbot)
+    heard = []
+    ready.hearing.changed.connect(lambda: heard.append(ready.hearing.compare))
+    qtbot.waitUntil(lambda: {"as sung", "cleaned"} <= set(heard), timeout=10_000)
+    assert ready.hearing.player.playing
+
+
+def test_what_was_decided_and_heard_outlives_closing(window, ready, qtbot, tmp_path):
+    workspace = ready.workspace
+    press(ready, key("Esses"), qtbot=qtbot)
+    press(ready, Key.Key_Return, qtbot=qtbot)
+    first = workspace.mark
+    assert ready.hearing.player.playing and workspace.part.role == "lead"
+    qtbot.waitUntil(lambda: any(name.endswith(first.id) for name in workspace.session.heard), timeout=10_000)
+    undecided = len(workspace.part.undecided("ess"))
+    press(ready, Key.Key_Return, qtbot=qtbot)
+    press(ready, Key.Key_L, qtbot=qtbot)
+    assert len(workspace.part.undecided("ess")) == undecided - 2
+    assert workspace.part.mark(first.id).hand.agreed and not workspace.part.mark(first.id).hand.any
+    press(ready, Key.Key_Return, modifiers=Shift, qtbot=qtbot)
+    assert workspace.mark.hand.leave
+    press(ready, Key.Key_S, modifiers=Ctrl, qtbot=qtbot)
+    path, heard = workspace.keeper.saved_as, workspace.session.heard
+    again = opened(window, path, qtbot).workspace
+    assert len(again.part.undecided("ess")) == undecided - 2 and set(heard) <= set(again.session.heard)
+    assert first.id in {name.split("/")[1] for name in file.load(path).heard}
+
+
+def test_listening_alone_is_kept_and_asks_for_no_saving(window, ready, qtbot):
+    workspace = ready.workspace
+    press(ready, Key.Key_S, modifiers=Ctrl, qtbot=qtbot)
+    press(ready, key("Esses"), qtbot=qtbot)
+    press(ready, Key.Key_Right, qtbot=qtbot)
+    press(ready, Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(lambda: bool(workspace.session.heard), timeout=10_000)
+    press(ready, Key.Key_Space, qtbot=qtbot)
+    assert not workspace.keeper.unsaved
+    heard, path = workspace.session.heard, workspace.keeper.saved_as
+    again = opened(window, path, qtbot).workspace
+    assert set(heard) <= set(again.session.heard) and not again.keeper.unsaved
+
+
+def test_undo_and_redo_say_what_they_did_and_go_there(ready, qtbot):
+    workspace, told = ready.workspace, []
+    workspace.told.connect(told.append)
+    press(ready, key("Esses"), qtbot=qtbot)
+    press(ready, Key.Key_Return, qtbot=qtbot)
+    part, mark = workspace.part.id, workspace.mark.id
+    press(ready, Key.Key_Down, qtbot=qtbot)
+    press(ready, key("Breaths"), qtbot=qtbot)
+    press(ready, Key.Key_Down, modifiers=Ctrl, qtbot=qtbot)
+    assert workspace.part.id != part
+    for keys in ((Key.Key_Z, Ctrl), (Key.Key_Z, Ctrl | Shift)):
+        press(ready, keys[0], modifiers=keys[1], qtbot=qtbot)
+        assert (workspace.pass_.name, workspace.part.id, workspace.in_hand) == ("Esses", part, (mark,))
+        assert "change by hand" in told[-1]
+    assert told[-2].startswith("Taken back") and told[-1].startswith("Done again")
+
+
+def test_the_same_is_done_in_the_doubles_at_the_same_place(ready, qtbot):
+    workspace = ready.workspace
+    double = next(p for p in workspace.session.parts if p.role == "double")
+    there = {round(m.start, 1): m for m in double.of_kind("ess")}
+    mark = next(m for m in workspace.part.of_kind("ess") if round(m.start, 1) in there)
+    press(ready, key("Esses"), qtbot=qtbot)
+    workspace.take_in_hand([mark.id])
+    press(ready, Key.Key_Return, modifiers=Ctrl, qtbot=qtbot)
+    assert workspace.session.part(double.id) == double, "nothing is decided yet"
+    for _ in range(3):
+        press(ready, Key.Key_Down, qtbot=qtbot)
+    change = workspace.part.change(workspace.mark)
+    press(ready, Key.Key_Return, modifiers=Ctrl, qtbot=qtbot)
+    met = [m for m in workspace.session.part(double.id).of_kind("ess") if m.hand.any]
+    assert met and all(m.hand.change_db == pytest.approx(change) for m in met)
+    assert all(abs(m.span[0] - mark.span[0]) < 0.4 for m in met)
+    workspace.undo()
+    assert workspace.session.part(double.id) == double
+
+
+def test_several_tops_and_several_ceilings_move_by_as_much(ready, qtbot):
+    workspace, skyline = ready.workspace, ready.skyline
+    press(ready, key("Esses"), qtbot=qtbot)
+    marks = [m for m in workspace.marks if workspace.part.change(m) < -1][:3]
+    workspace.take_in_hand([m.id for m in marks])
+    before = [workspace.part.change(m) for m in marks]
+    bar = next(b for m, b in skyline.bars() if m.id == marks[0].id)
+    top = skyline.y_of(workspace.pass_.height(marks[0]) + before[0])
+    start = QPoint(round(bar.center().x()), round(top))
+    drag(qtbot, skyline, start, start + QPoint(0, 12))
+    after = [workspace.part.change(workspace.part.mark(m.id)) for m in marks]
+    moved = [b - a for a, b in zip(before, after, strict=True)]
+    assert moved[0] < -0.5 and moved == pytest.approx([moved[0]] * 3, abs=0.02)
+    ids = [p.id for p in workspace.session.parts[:2]]
+    workspace.set_setting("ceiling_db", -5.0)
+    workspace.take_parts(ids)
+    ceilings = [p.ess.ceiling_db for p in workspace.session.parts[:2]]
+    y = skyline._tags()["ceiling_db"].center()
+    grip = QPoint(round(y.x()), round(y.y()) + 5)  # not in its middle: it must not jump
+    drag(qtbot, skyline, grip, grip + QPoint(0, 1))
+    one = [a.ess.ceiling_db - b for a, b in zip(workspace.session.parts[:2], ceilings, strict=True)]
+    assert -1.5 < one[0] < 0 and one[0] == pytest.approx(one[1], abs=0.02)
+
+
+def test_values_are_typed_dragged_finely_and_brought_back_in_one_step(ready, qtbot):
+    press(ready, key("Esses"), qtbot=qtbot)
+    workspace, slider = ready.workspace, ready.sheet.sliders["ceiling_db"]
+    steps, default = len(workspace.keeper.history.steps), slider.default
+    slider.setFocus()
+    qtbot.keyClick(slider, Key.Key_Return)
+    qtbot.keyClicks(slider._typed, "-7.25")
+    qtbot.keyClick(slider._typed, Key.Key_Return)
+    assert workspace.part.ess.ceiling_db == -7.25 and len(workspace.keeper.history.steps) == steps + 1
+    middle = QPoint(round(slider._x_of(slider.value)) + 4, slider.height() // 2)
+    qtbot.mousePress(slider, Qt.MouseButton.LeftButton, pos=middle)
+    qtbot.mouseRelease(slider, Qt.MouseButton.LeftButton, pos=middle)
+    assert workspace.part.ess.ceiling_db == -7.25, "a grip jumped to the pointer"
+    qtbot.mouseDClick(slider, Qt.MouseButton.LeftButton, pos=middle)
+    assert workspace.part.ess.ceiling_db == default and len(workspace.keeper.history.steps) == steps + 2
+
+
+def test_a_pass_is_switched_off_for_listening_and_never_for_the_stems(ready, qtbot):
+    workspace = ready.workspace
+    press(ready, key("Esses"), qtbot=qtbot)
+    press(ready, Key.Key_X, qtbot=qtbot)
+    strip = next(s for s in ready.hearing.player.scene if s.compared)
+    kinds = {type(t).__name__ for t in strip.plan}
+    assert "EssCut" not in kinds and kinds and "EssCut" in {type(t).__name__ for t in workspace.part.plan}
+    qtbot.mouseClick(ready.title.route, Qt.MouseButton.LeftButton,
+                     pos=ready.title.route.ear(PASSES.index(workspace.pass_) + 1).center().toPoint())  # fmt: skip
+    strip = next(s for s in ready.hearing.player.scene if s.compared)
+    assert {type(t).__name__ for t in strip.plan} == {"EssCut"}
+    press(ready, key("Hand over"), qtbot=qtbot)
+    page = ready.hand_over
+    qtbot.waitUntil(page.aside.isVisible)
+    assert page.target().without == () and "Esses" in page.aside.text()
+    page.aside.setChecked(True)
+    assert set(page.target().without) == {name for w in PASSES for name in w.kinds} - {"ess"}
+
+
+def test_keys_stay_with_what_has_the_focus(ready, qtbot):
+    workspace = ready.workspace
+    press(ready, key("Floor"), qtbot=qtbot)
+    choice = next(c for c in ready.sheet.findChildren(QComboBox) if c.isVisible())
+    choice.setFocus()
+    before = choice.currentText()
+    for letter in (Key.Key_S, Key.Key_L, Key.Key_M):
+        qtbot.keyClick(choice, letter)
+    assert choice.currentText() == before
+    press(ready, key("Esses"), qtbot=qtbot)
+    press(ready, Key.Key_Return, qtbot=qtbot)
+    mark = workspace.mark.id
+    ready.lens.leave.setFocus()
+    qtbot.keyClick(ready.lens.leave, Key.Key_Return)
+    assert workspace.part.mark(mark).hand.leave, "Return presses the button that has the focus"
+    ready.transport.loop.setFocus()
+    looping = ready.hearing.looping
+    qtbot.keyClick(ready.transport.loop, Key.Key_Space)
+    assert ready.hearing.looping != looping
+    session = workspace.session
+    press(ready, key("Hand over"), qtbot=qtbot)
+    for one in (Key.Key_L, Key.Key_Down, Key.Key_Return, Key.Key_D, Key.Key_Backspace):
+        qtbot.keyClick(ready, one)
+    assert workspace.session == session, "keys of the marks acted where no mark is seen"
+    press(ready, key("Esses"), qtbot=qtbot)
+    workspace.set_setting("ceiling_db", -9.0)
+    ready.sheet.reset.setFocus()
+    qtbot.keyClick(ready.sheet.reset, Key.Key_Space)
+    assert workspace.part.ess == role_default("ess", "lead")
+    assert QApplication.focusWidget() is ready
+
+
+def test_it_fits_a_small_screen(window, ready, qtbot):
+    for station in range(1, HAND_OVER):
+        ready.open_station(station)
+        window.resize(1024, 640)
+        qtbot.wait(20)
+        assert (window.width(), window.height()) == (1024, 640), PASSES[station - 1].name
+    page = KeysPage(ready)
+    assert page.height() <= page.screen().availableGeometry().height()
+    reached, widget = set(), ready.title.route
+    while (widget := widget.nextInFocusChain()) is not ready.title.route:
+        if widget.isVisibleTo(ready) and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            reached.add(widget.accessibleName() or getattr(widget, "text", lambda: "")())
+    assert {"Trace", "Skyline", "Play or stop", "Loop", "Good"} <= reached and "" not in reached

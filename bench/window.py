@@ -18,6 +18,9 @@ import common
 import numpy as np
 from PySide6.QtCore import QEventLoop, QTimer
 
+from isophon.app.sheets import PASSES
+
+_WALKED = 200
 BARE = """
 from PySide6.QtWidgets import QApplication, QMainWindow
 class Window(QMainWindow):
@@ -76,6 +79,9 @@ def work_page(seconds: float) -> None:
         room = window.work_page
         print(f"ceiling to samples ready in the loop: {_ceiling(room):.1f} ms median  (aim: 50)")
         print(f"painting the trace while zooming: {_zooming(room, app):.1f} ms median a frame  (aim: 16)")
+        longest, sound = _walking(room, app)
+        print(f"walking {_WALKED} marks by Return: longest turn {longest:.0f} ms  (aim: 50), "
+              f"key to sound {sound:.0f} ms median  (aim: 150)")  # fmt: skip
         window.close()
 
 
@@ -93,6 +99,36 @@ def _ceiling(room) -> float:
         times.append(1000 * (time.perf_counter() - start))
     player.stop()
     return float(np.median(times))
+
+
+def _walking(room, app) -> tuple[float, float]:
+    """Return pressed mark after mark while each is looped: the longest turn of the event loop, and key to sound."""
+    from PySide6.QtCore import Qt
+    from PySide6.QtTest import QTest
+
+    workspace, player = room.workspace, room.hearing.player
+    room.open_station(len(PASSES))
+    workspace.set_setting("ceiling_db", -24.0)
+    workspace.take_in_hand([])
+    QTest.keyClick(room, Qt.Key.Key_Return)
+    _wait(1_500)
+    longest, sounds = 0.0, []
+    for i in range(_WALKED):
+        pressed = time.perf_counter()
+        QTest.keyClick(room, Qt.Key.Key_L if i % 4 == 3 else Qt.Key.Key_Return)
+        longest = max(longest, time.perf_counter() - pressed)
+        loop = room.hearing.loop_span() or (0, 0)
+        heard = 0.0
+        while time.perf_counter() - pressed < 0.25:
+            turn = time.perf_counter()
+            app.processEvents()
+            longest = max(longest, time.perf_counter() - turn)
+            if not heard and loop[0] <= player.position < loop[1]:
+                heard = time.perf_counter() - pressed
+            time.sleep(0.002)
+        sounds.append(heard or 0.25)
+    player.stop()
+    return 1000 * longest, 1000 * float(np.median(sounds))
 
 
 def _zooming(room, app) -> float:

@@ -31,7 +31,7 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     extras.on.click()
     workspace.take_in_hand([hit.id])
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    assert np.mean(heard() ** 2) > 3 * np.mean(clean**2) and workspace.part.change(workspace.mark) == 0
+    assert np.mean(heard() ** 2) > 3 * np.mean(clean**2) and workspace.part.change(workspace.part.mark(hit.id)) == 0
     press(room, Qt.Key.Key_Down, qtbot=qtbot)
     assert "for the whole part" in room.message.text()
     room.grab()

@@ -56,10 +56,12 @@ def test_a_slider_drags_steps_and_goes_back_to_its_default(qtbot):
     moved = []
     slider.moved.connect(lambda value, gesture: moved.append((value, gesture)))
     left, right = slider._line()
-    qtbot.mousePress(slider, Qt.MouseButton.LeftButton, pos=QPoint(round(left), 14))
-    qtbot.mouseMove(slider, QPoint(round((left + right) / 2), 14))
-    qtbot.mouseRelease(slider, Qt.MouseButton.LeftButton, pos=QPoint(round(right), 14))
-    assert moved[0][0] == -24 and moved[1][0] == pytest.approx(-6, abs=0.5) and moved[0][1] == moved[1][1]
+    grip = QPoint(round(slider._x_of(-3.0)), 14)
+    qtbot.mousePress(slider, Qt.MouseButton.LeftButton, pos=grip)
+    qtbot.mouseMove(slider, grip - QPoint(round((right - left) / 4), 0))
+    qtbot.mouseMove(slider, QPoint(round(left) - 200, 14))
+    qtbot.mouseRelease(slider, Qt.MouseButton.LeftButton, pos=QPoint(round(left), 14))
+    assert moved[0][0] == pytest.approx(-12, abs=0.5) and moved[1][0] == -24 and moved[0][1] == moved[1][1]
     slider.setFocus()
     before = slider.value
     qtbot.keyClick(slider, Qt.Key.Key_Right)

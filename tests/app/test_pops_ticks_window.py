@@ -52,7 +52,7 @@ def test_ticks_are_repaired_and_shown_as_samples(room, qtbot):
     assert np.abs(clean).max() < 0.5 * np.abs(sung).max()
     room.grab()
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    assert workspace.part.change(workspace.mark) == 0
+    assert workspace.part.change(workspace.part.mark(ticks[0].id)) == 0
     clipped = next(m for m in workspace.marks if m.sound == "clipped")
     workspace.take_in_hand([clipped.id])
     assert workspace.part.change(clipped) == 0 and "repaired on request" in room.lens.warning.text()

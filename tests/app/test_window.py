@@ -31,7 +31,7 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     rate = workspace.take.recording.sample_rate
     tag = skyline._tags()["ceiling_db"]
     before = workspace.part.ess.ceiling_db
-    lower = QPointF(tag.center().x(), skyline.y_of(before - 8))
+    lower = tag.center() + QPointF(0, skyline.y_of(before - 8) - skyline.y_of(before))
     drag(qtbot, skyline, tag.center(), lower)
     assert workspace.part.ess.ceiling_db == pytest.approx(before - 8, abs=0.8)
     assert workspace.keeper.history.undo_name.startswith("ceiling")
@@ -80,8 +80,14 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert workspace.in_hand == (marks[1].id,)
     press(room, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, qtbot)
     assert workspace.part.change(workspace.mark) < 0
+    left = workspace.mark.id
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    assert workspace.mark.hand.leave and room.lens.leave.isChecked()
+    assert workspace.part.mark(left).hand.leave and workspace.mark.id != left and not workspace.mark.hand.decided
+    assert room.hearing.player.playing
+    press(room, Qt.Key.Key_Return, Qt.KeyboardModifier.ShiftModifier, qtbot)
+    assert workspace.mark.id == left and room.lens.leave.isChecked()
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    assert not room.hearing.player.playing
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     assert room.hearing.player.playing
     press(room, Qt.Key.Key_C, qtbot=qtbot)

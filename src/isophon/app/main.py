@@ -16,9 +16,12 @@ from isophon.core import log
 
 _IDLE_MS = 200
 
+_SWITCH_S = 0.001  # the player renders in a thread of this process; the window waits for it no longer than this
+
 
 def make_app() -> QApplication:
     """The application with its fonts and look."""
+    sys.setswitchinterval(_SWITCH_S)
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("isophon")
     app.setDesktopFileName("isophon")

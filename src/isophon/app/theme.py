@@ -117,6 +117,7 @@ def scale() -> float:
     return screen.logicalDotsPerInch() / _USUAL_DPI if screen else 1.0
 
 
+@lru_cache(maxsize=256)
 def u(size: float) -> int:
     """A length that grows with the type, in pixels."""
     return round(size * scale())

@@ -17,7 +17,7 @@ from isophon.core.ranges import Down, Hertz, Level, Name, Seconds, Share
 GONE_DB = -36.0  # a change this deep means nothing is left
 
 
-class Hand(msgspec.Struct, frozen=True, omit_defaults=True):
+class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """What a person decided about a mark; None where nothing was.
 
     ``change_db``: the change, ≤ 0. ``leave``: keep it as sung. ``start``,
@@ -50,7 +50,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True):
 _UNTOUCHED, _AGREED = Hand(), Hand(agreed=True)
 
 
-class Mark(msgspec.Struct, frozen=True, omit_defaults=True):
+class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """One blemish of a part.
 
     ``start`` and ``end`` in seconds; ``low_hz`` and ``high_hz``: the band where

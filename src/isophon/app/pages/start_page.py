@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app import theme
 
@@ -35,7 +35,7 @@ class StartPage(QWidget):
         column.addWidget(_Emblem(), 0, Qt.AlignmentFlag.AlignHCenter)
         title = QLabel("Isophon", objectName="title")
         title.setFont(theme.sans(28, theme.QFont.Weight.Bold))
-        title.setStyleSheet("font-size: 28px")
+        title.setStyleSheet("font-size: 21pt")
         column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
         about = QLabel(
             "Every blemish measured against the voice around it, and brought down just enough.", objectName="soft"
@@ -55,8 +55,14 @@ class StartPage(QWidget):
         column.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
         middle = QFrame()
         middle.setLayout(column)
-        middle.setFixedWidth(520)
-        outer = QVBoxLayout(self)
+        middle.setFixedWidth(theme.u(520))
+        page = QWidget(objectName="page")
+        scroll = QScrollArea(widgetResizable=True)
+        scroll.setWidget(page)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scroll)
+        outer = QVBoxLayout(page)
         row = QHBoxLayout()
         outer.addStretch(2)
         outer.addLayout(row)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import time
 
 from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
@@ -92,6 +93,8 @@ class WorkPage(QWidget):
         self._hearing_changed()
         self.open_station(PASSES.index(workspace.pass_) + 1 if workspace.session.parts else LAY_OUT)
         self._tick.start()
+        gc.collect()
+        gc.freeze()  # what is there now stays; looking through it again and again would halt the window
         workspace.begin()
 
     @property

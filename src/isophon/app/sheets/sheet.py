@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from isophon.app import theme
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
@@ -12,7 +13,7 @@ from isophon.app.views.keyboard import alt_held, enable
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
-_WIDTH = 168
+_WIDTH, _LOWEST = 168, 110
 
 
 class Sheets(QStackedWidget):
@@ -22,7 +23,7 @@ class Sheets(QStackedWidget):
         super().__init__(parent)
         self.workspace = workspace
         self.of = {which.kind: Sheet(workspace, which) for which in PASSES}
-        self._scrolls = {kind: _scrolling(sheet) for kind, sheet in self.of.items()}
+        self._scrolls = {kind: _Scrolled(sheet) for kind, sheet in self.of.items()}
         for scroll in self._scrolls.values():
             self.addWidget(scroll)
         workspace.part_changed.connect(self._show)
@@ -32,21 +33,25 @@ class Sheets(QStackedWidget):
         self.setCurrentWidget(self._scrolls[self.workspace.pass_.kind])
 
 
-def _scrolling(sheet: QWidget) -> QScrollArea:
-    """A sheet that is scrolled where the window is too low for it."""
-    scroll = QScrollArea(widgetResizable=True)
-    scroll.setWidget(sheet)
-    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    scroll.setMinimumWidth(sheet.minimumSizeHint().width())
-    return scroll
+class _Scrolled(QScrollArea):
+    """A sheet that is scrolled where the window is too low for it; never narrower than the sheet."""
+
+    def __init__(self, sheet: QWidget) -> None:
+        super().__init__(widgetResizable=True)
+        self.setWidget(sheet)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+    def minimumSizeHint(self) -> QSize:
+        wide = self.widget().minimumSizeHint().width() + self.verticalScrollBar().sizeHint().width()
+        return QSize(wide, theme.u(_LOWEST))
 
 
 class Sheet(QWidget):
     """Every setting acts at once and is heard at once; the tick marks the role's default."""
 
     def __init__(self, workspace: Workspace, which: Pass, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(parent, objectName="page")
         self.workspace, self.which = workspace, which
         self.sliders = {knob.name: self._slider(knob) for knob in which.knobs}
         head = QHBoxLayout()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -18,6 +18,7 @@ from isophon.core.session import edits
 from isophon.core.takes.pictures import Axis, close_margin, close_picture
 
 _GRAB, _CAPTION = 7, 18
+_LATER_MS = 40
 _COLUMNS = 360
 
 
@@ -39,9 +40,11 @@ class LensPictures(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Lens")
         self.setToolTip("Drag the edges of the box: its time and its band, by hand.")
-        workspace.part_changed.connect(self.update)
+        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)  # in a turn of its own: its pictures take time
+        self._later.timeout.connect(self.update)
+        workspace.part_changed.connect(self._later.start)
         workspace.hand_changed.connect(self._taken)
-        workspace.take_changed.connect(self.update)
+        workspace.take_changed.connect(self._later.start)
 
     @property
     def axis(self) -> Axis:
@@ -50,7 +53,7 @@ class LensPictures(QWidget):
 
     def _taken(self) -> None:
         self._window = None
-        self.update()
+        self._later.start()
 
     def window_s(self, mark: Mark) -> tuple[float, float]:
         """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
@@ -240,7 +243,7 @@ class Lens(QWidget):
         self.numbers.setFont(theme.mono(13))
         self.pictures = LensPictures(workspace)
         self.warning = ElidedLabel("soft")
-        self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %", spare=24)
+        self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %", spare=24, number_width=58)
         self.blend.setToolTip("How much of the change is kept")
         self.blend.moved.connect(self._blend)
         self.good = QPushButton("Good")

@@ -6,7 +6,7 @@ import math
 from bisect import bisect_left
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
@@ -18,6 +18,7 @@ from isophon.core.marks import GONE_DB, Mark
 from isophon.core.session.settings import value_range
 
 _GRAB = 6
+_LATER_MS = 6
 _FINE = 0.1  # while Shift is held
 _BAR = 11.0
 _TAG_HEIGHT = 18.0
@@ -42,8 +43,10 @@ class Skyline(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Skyline")
-        workspace.part_changed.connect(self.update)
-        workspace.hand_changed.connect(self.update)
+        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)  # in a turn of its own: it takes time to draw
+        self._later.timeout.connect(self.update)
+        workspace.part_changed.connect(self._later.start)
+        workspace.hand_changed.connect(self._later.start)
         workspace.view_changed.connect(self.update)
         workspace.take_changed.connect(self.update)
 
@@ -154,14 +157,15 @@ class Skyline(QWidget):
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
             painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
-        for level in range(int(np.ceil(low / 6) * 6), int(high) + 1, 6):
+        apart = next((step for step in (6, 12, 24) if step / (high - low) * plot.height() >= theme.u(15)), 48)
+        for level in range(int(np.ceil(low / apart) * apart), int(high) + 1, apart):
             y = self.y_of(level)
             painter.setPen(QPen(theme.RULE, 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(theme.SOFT_INK)
             if any(tag.top() - 8 < y < tag.bottom() + 8 for tag in tags):
                 continue
-            text = theme.signed(level, 0) + (" dB" if level + 6 > high else "")
+            text = theme.signed(level, 0) + (" dB" if level + apart > high else "")
             painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, text)
         painter.setPen(QPen(theme.INK, 1.2))
         painter.drawLine(QPointF(plot.left(), plot.bottom()), QPointF(plot.right(), plot.bottom()))
@@ -181,7 +185,7 @@ class Skyline(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         for mark, bar in bars:
             change = part.change(mark)
-            top = min(bar.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
+            top = min(plot.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
             if mark.hand.leave:
                 hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
             elif mark.confidence < sure and not mark.hand.any:
@@ -264,7 +268,8 @@ class Skyline(QWidget):
 
     def _room_for_numbers(self, bars: list[tuple[Mark, QRectF]]) -> bool:
         """Whether the numbers over the bars that change would mostly not run into each other."""
-        centres = sorted(bar.center().x() for mark, bar in bars if self.workspace.part.change(mark) < 0)
+        part = self.workspace.part
+        centres = sorted(bar.center().x() for mark, bar in bars if part.change(mark) < 0)
         return len(centres) < 2 or float(np.median(np.diff(centres))) > 38
 
     def _draw_ceilings(self, painter: QPainter) -> None:

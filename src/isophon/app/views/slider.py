@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from isophon.app import theme
 
-_VALUE_WIDTH, _HEIGHT = 78, 26
+_HEIGHT = 26
 _FINE = 0.1  # while Shift is held
 
 
@@ -34,15 +34,16 @@ class Slider(QWidget):
         parent: QWidget | None = None,
         factor: float = 1.0,
         spare: int = 60,
+        number_width: int = 78,
     ) -> None:
         """``factor``: by how much the number shown is larger than the value (100 for a share in %); ``spare``: the
-        length of the shortest line.
+        length of the shortest line; ``number_width``: the room for the number.
         """
         super().__init__(parent)
         self._words, self._low, self._high, self._default = words, low, high, default
         self._show, self._step, self._value, self._factor = show, step, default, factor
         self._words_width = theme.u(words_width) or theme.text_width(words, 13) + 14
-        self._number_width = theme.u(_VALUE_WIDTH)
+        self._number_width = theme.u(number_width)
         self._gesture = 0
         self._drag: tuple[float, float] | None = None  # the pointer's last place, and the value there, unrounded
         self._typed: QLineEdit | None = None

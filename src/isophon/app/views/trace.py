@@ -43,6 +43,7 @@ class Trace(QWidget):
         self.playhead = 0.0
         self._ground: QPixmap | None = None
         self._ground_key: object = None
+        self._marked: tuple[tuple, QPixmap] | None = None  # the ground with the marks: the playhead moves over it
         self._song_kept: tuple[object, QPixmap] | None = None
         self._sharp: tuple[tuple[float, float, Axis], QImage] | None = None
         self._sharp_take = workspace.take
@@ -109,8 +110,14 @@ class Trace(QWidget):
             self._draw_ground(ground)
             ground.end()
             self._ground_key = key
-        painter.drawPixmap(0, 0, self._ground)
-        self._draw_marks(painter)
+        marked = (key, self.workspace.part, self.workspace.in_hand)
+        if self._marked is None or any(a is not b and a != b for a, b in zip(self._marked[0], marked, strict=True)):
+            pixmap = self._ground.copy()
+            layer = QPainter(pixmap)
+            self._draw_marks(layer)
+            layer.end()
+            self._marked = (marked, pixmap)
+        painter.drawPixmap(0, 0, self._marked[1])
         self._draw_places(painter)
         draw_focus(painter, self)
 
@@ -186,7 +193,7 @@ class Trace(QWidget):
         painter.save()
         painter.setClipRect(QRectF(margin_left(), 0, self._plot_width(), self.height()))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        y = wave.bottom() + 4
+        y, x0, scale = wave.bottom() + 4, margin_left(), self._plot_width() / (end - start)
         drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
         height_of = self.workspace.pass_.height
         self._draw_fades(painter, start, end, wave)
@@ -195,7 +202,7 @@ class Trace(QWidget):
             if last < start or first > end:
                 continue
             over = height_of(mark) > ceiling or part.change(mark) < 0
-            left, right = self.x_of(first), self.x_of(last)
+            left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
             look = "hand" if mark.id in in_hand else "over" if over else "under"
             drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
             if look == "hand":

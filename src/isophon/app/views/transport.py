@@ -12,7 +12,7 @@ from isophon.app import theme
 from isophon.app.model.hearing import HEARS
 from isophon.core.playing.player import COMPARES
 
-_WIDE, _LEAST = 1_240, 46
+_WIDE, _LEAST = 1_240, 60
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -97,7 +97,7 @@ class Transport(QFrame):
         row.addStretch(1)
         out = QVBoxLayout(spacing=3)
         out.addWidget(self.device, 0, Qt.AlignmentFlag.AlignRight)
-        out.addWidget(self.meter, 0, Qt.AlignmentFlag.AlignRight)
+        out.addWidget(self.meter)
         row.addLayout(out)
         self.show_compare("cleaned")
 
@@ -154,10 +154,15 @@ class Meter(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedSize(theme.u(166), theme.u(16))
+        self.setFixedHeight(theme.u(16))
+        self.setMinimumWidth(theme.u(100))
+        self.setMaximumWidth(theme.u(166))
         self._level = -120.0
         self.setAccessibleName("Output level")
         self.setToolTip("Output level, peak, dBFS")
+
+    def sizeHint(self) -> QSize:
+        return QSize(theme.u(166), theme.u(16))
 
     def show_peak(self, peak: float) -> None:
         """Take in the highest sample of the last moment."""
@@ -169,7 +174,7 @@ class Meter(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        bar = QRectF(0, theme.u(5), theme.u(84), theme.u(7))
+        bar = QRectF(0, theme.u(5), max(0, self.width() - theme.u(84)), theme.u(7))
         painter.fillRect(bar, theme.RULE)
         share = min(1.0, max(0.0, (self._level + 60) / 60))
         painter.fillRect(

@@ -121,8 +121,9 @@ page.sheet.sliders["by_db"].moved.emit(-30.0, ("drag", 1))
 assert workspace.part.hush.by_db == -30 and workspace.keeper.history.undo_name.startswith("hushed by")
 QTest.keyClick(page, Qt.Key.Key_Right)
 assert workspace.mark.kind == "hush"
+left = workspace.mark.id
 QTest.keyClick(page, Qt.Key.Key_L)
-assert workspace.mark.hand.leave and workspace.part.change(workspace.mark) == 0
+assert workspace.part.mark(left).hand.leave and workspace.part.change(workspace.part.mark(left)) == 0
 page.open_station(STATIONS.index("Hand over"))
 page.hand_over.folder.setText(str(folder / "w"))
 page.hand_over.start()

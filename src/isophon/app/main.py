@@ -27,7 +27,7 @@ def make_app() -> QApplication:
     app.setDesktopFileName("isophon")
     app.setStyle("Fusion")
     theme.load_fonts()
-    app.setStyleSheet(theme.SHEET)
+    app.setStyleSheet(theme.sheet())
     return app
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import lru_cache
 from pathlib import Path
 
@@ -30,6 +31,7 @@ ROLE_WORDS = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib":
 _FONTS = Path(__file__).parent / "assets" / "fonts"
 _ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()
 _USUAL_DPI, _POINTS = 96, 0.75  # a pixel is three quarters of a point there
+_USUAL_POINTS = 12.0  # a desktop's type is up to so large unless a person wants it larger
 SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
 
 SHEET = f"""
@@ -114,7 +116,18 @@ SILENT_DB = -119.0  # at and under this a level is told as silence
 def scale() -> float:
     """How much larger than usual a person wants type, and with it all that is drawn around it."""
     screen = QGuiApplication.primaryScreen()
-    return screen.logicalDotsPerInch() / _USUAL_DPI if screen else 1.0
+    return larger() * (screen.logicalDotsPerInch() / _USUAL_DPI if screen else 1.0)
+
+
+@lru_cache(maxsize=1)
+def larger() -> float:
+    """How much larger the desktop's own type is than usual."""
+    return max(1.0, QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont).pointSizeF() / _USUAL_POINTS)
+
+
+def sheet() -> str:
+    """The style sheet, with type as large as wanted."""
+    return re.sub(r"font-size: ([\d.]+)pt", lambda found: f"font-size: {float(found[1]) * larger():.4g}pt", SHEET)
 
 
 @lru_cache(maxsize=256)
@@ -127,7 +140,7 @@ def u(size: float) -> int:
 def sans(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The text font; ``size`` in pixels where type is as large as usual."""
     font = QFont(SANS)
-    font.setPointSizeF(_POINTS * size)
+    font.setPointSizeF(_POINTS * larger() * size)
     font.setWeight(weight)
     return font
 
@@ -136,7 +149,7 @@ def sans(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
 def mono(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The font for numbers, as :func:`sans`."""
     font = QFont(MONO)
-    font.setPointSizeF(_POINTS * size)
+    font.setPointSizeF(_POINTS * larger() * size)
     font.setWeight(weight)
     return font
 

@@ -135,7 +135,7 @@ class LensPictures(QWidget):
         painter.setFont(theme.mono(12))
         painter.setPen(theme.SOFT_INK)
         for hz in self.axis.ticks:
-            y = max(8.0, box.top() + self.axis.place(hz) * box.height())
+            y = min(max(8.0, box.top() + self.axis.place(hz) * box.height()), box.bottom() - 8)
             text = theme.hertz(hz)
             painter.drawText(
                 QRectF(0, y - 8, 38, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text

@@ -51,7 +51,7 @@ def find(call: argparse.Namespace) -> int:
         "duration_s": round(recording.duration, 6),
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": found.floor_dbfs,
-        "marks": [_row(part, mark) for mark in part.marks],
+        "marks": [_row(part, mark) for mark in part.marks if BY_NAME[mark.kind].placed],
         "bands": [row for kind in KINDS for row in kind.rows(part)],
         **{kind.name: kind.report(part) for kind in KINDS if kind.learned or not kind.marked},
     }
@@ -314,8 +314,9 @@ def _print_marks(part: Part, result: dict[str, Any]) -> None:
     for kind in KINDS:
         if told := kind.told(part):
             print(shown(told))
-    print(f"{len(part.marks)} marks" + (":  start s    end s  kind  over the voice   change" if part.marks else ""))
-    for mark in part.marks:
+    marks = [mark for mark in part.marks if BY_NAME[mark.kind].placed]
+    print(f"{len(marks)} marks" + (":  start s    end s  kind  over the voice   change" if marks else ""))
+    for mark in marks:
         print(
             f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {mark.standout_db:+11.1f} dB"
             f" {part.change(mark) + 0.0:5.1f} dB"

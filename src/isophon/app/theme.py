@@ -254,6 +254,15 @@ def tick_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     return path
 
 
+def band_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a band: a hill with a round top."""
+    path = QPainterPath(QPointF(x - 1.2 * size, y + 1.4 * size))
+    path.cubicTo(x - 0.2 * size, y + 1.4 * size, x - 0.6 * size, y, x, y)
+    path.cubicTo(x + 0.6 * size, y, x + 0.2 * size, y + 1.4 * size, x + 1.2 * size, y + 1.4 * size)
+    path.closeSubpath()
+    return path
+
+
 def text_width(text: str, size: int) -> int:
     """How wide a text is in the text font."""
     return QFontMetrics(sans(size)).horizontalAdvance(text)

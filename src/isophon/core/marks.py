@@ -12,7 +12,7 @@ from collections.abc import Collection
 
 import msgspec
 
-from isophon.core.ranges import Down, Hertz, Level, Name, Seconds, Share
+from isophon.core.ranges import Change, Hertz, Level, Name, Seconds, Share
 
 GONE_DB = -36.0  # a change this deep means nothing is left
 
@@ -20,13 +20,13 @@ GONE_DB = -36.0  # a change this deep means nothing is left
 class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """What a person decided about a mark; None where nothing was.
 
-    ``change_db``: the change, ≤ 0. ``leave``: keep it as sung. ``start``,
+    ``change_db``: the change. ``leave``: keep it as sung. ``start``,
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
     do to it was heard and found good.
     """
 
-    change_db: Down | None = None
+    change_db: Change | None = None
     leave: bool = False
     start: Seconds | None = None
     end: Seconds | None = None
@@ -134,6 +134,8 @@ def carry_decisions(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark,
 
 def _overlap(one: Mark, other: Mark) -> float:
     (a, b), (c, d) = one.span, other.span
+    if one.low_hz > other.high_hz > 0 or other.low_hz > one.high_hz > 0:
+        return 0.0  # bands at the same time
     both = min(b, d) - max(a, c)
     either = max(b, d) - min(a, c)
     return both / either if either > 0 and math.isfinite(both) else 0.0

@@ -20,7 +20,7 @@ Start = Annotated[float, Meta(ge=-LONGEST_START_S, le=LONGEST_START_S)]
 Level = Annotated[float, Meta(ge=-1_000.0, le=1_000.0)]  # dB of any reference
 Hertz = Annotated[float, Meta(ge=0.0, le=200_000.0)]
 Share = Annotated[float, Meta(ge=0.0, le=1.0)]
-Down = Annotated[float, Meta(ge=-60.0, le=0.0)]  # a change in dB
+Change = Annotated[float, Meta(ge=-60.0, le=12.0)]  # in dB
 Rate = Annotated[int, Meta(ge=RATES_HZ[0], le=RATES_HZ[1])]
 Sides = Annotated[int, Meta(ge=1, le=2)]
 Frames = Annotated[int, Meta(ge=1, le=int(LONGEST_S) * RATES_HZ[1])]

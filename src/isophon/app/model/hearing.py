@@ -14,6 +14,7 @@ from isophon.core.playing.player import COMPARES, Player
 from isophon.core.session.model import Part
 
 HEARS = ("alone", "with the stack", "with the bed")
+_MOST_LIFT_DB, _SOFTER_DB = 18.0, 6.0  # of a band alone
 _BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
 
 
@@ -28,6 +29,7 @@ class Hearing(QObject):
         self.compare, self.hear = "cleaned", HEARS[0]
         self.compare_all, self.matched, self.looping, self.in_turn = False, False, True, False
         self.gain_db = 0.0
+        self._band: tuple[float, float | None, float] | None = None  # what is heard alone
         self._looped: tuple[str, ...] = ()
         self._mapping: tuple[int, float] | None = None
         self.player = self._make_player()
@@ -62,13 +64,35 @@ class Hearing(QObject):
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
                 lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.lifts
-                strips.append(Strip(take.renderer, plan, offset, *gains(item.listening), compared, lifted))
+                band = self._band if compared and item.id == self.workspace.part.id else None
+                strips.append(Strip(take.renderer, plan, offset, *gains(item.listening), compared, lifted, band))
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
         if self._mapping != (rate, self.workspace.song[0]):
             self._mapping = (rate, self.workspace.song[0])
             self._set_loop()
         self.changed.emit()
+
+    def hear_band(self, low_hz: float, high_hz: float | None) -> None:
+        """Let only what lies in a band of the part in hand be heard, softly, until :meth:`hear_all`."""
+        self._band = (low_hz, high_hz, self._band_gain(low_hz, high_hz))
+        self.refresh()
+
+    def hear_all(self) -> None:
+        """All frequencies again."""
+        if self._band is not None:
+            self._band = None
+            self.refresh()
+
+    def _band_gain(self, low_hz: float, high_hz: float | None) -> float:
+        """Brings a band towards the loudness of the whole (K-weighted), a little under it and never by much."""
+        surveyed = self.workspace.take.surveyed
+        if surveyed is None:
+            return 1.0
+        survey = surveyed.survey
+        inside = survey.band_slice(low_hz / 1.12, 1.12 * (high_hz or survey.sample_rate / 2))
+        share = float(survey.k_bands[:, inside].sum()) / (float(survey.k_bands.sum()) + 1e-20)
+        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(share + 1e-9) - _SOFTER_DB) / 20))
 
     def _sounds(self, item_id: str) -> bool:
         session, workspace = self.workspace.session, self.workspace

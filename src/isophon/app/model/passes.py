@@ -64,7 +64,9 @@ class Pass:
     eye says. ``empty(part)``: what stands in an empty skyline, '' for the usual. ``gone(part)``: the word for a mark
     that is taken out. In the trace: ``gate``: whether fades are drawn over the wave; ``near(mark, part)``: whether
     its start and end come close to a word. ``lifts``: whether what is taken out can be lifted into hearing;
-    ``still``: whether parts show their stillness.
+    ``still``: whether parts show their stillness. ``over_frequency``: its marks stand over frequency, not time;
+    ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand,
+    with ``made_db`` to begin with.
     """
 
     kind: str
@@ -101,6 +103,10 @@ class Pass:
     near: Callable[[Mark, Part], tuple[bool, bool]] | None = None
     lifts: bool = False
     still: bool = False
+    over_frequency: bool = False
+    response: Callable[[Part, Any], Any] = lambda part, hz: 0.0 * hz
+    made: Callable[[Part, float], Mark] | None = None
+    made_db: float = 0.0
 
     @property
     def kinds(self) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QTimer
 
 from isophon.app.model.in_hand import NOBODY, SHORTEST_VIEW_S, InHand
@@ -178,6 +179,30 @@ class Workspace(InHand):
         words = f"edge by hand · {self.part.name}"
         self.edit(words, lambda s: edits.set_box(s, self.part.id, mark.id, start, end, *mark.band), gesture)
 
+    def set_band(self, name: str, low_hz: float, high_hz: float, gesture: object = None) -> None:
+        """Move a mark's band by hand."""
+        mark = self.part.mark(name)
+        if mark is not None:
+            low_hz, high_hz = max(20.0, low_hz), min(20_000.0, high_hz)
+            words = f"band by hand · {self.where()}"
+            self.edit(words, lambda s: edits.set_box(s, self.part.id, name, *mark.span, low_hz, high_hz), gesture)
+
+    def make_band(self, hz: float) -> None:
+        """Make a mark at a frequency by hand; in the selected time only, where there is one."""
+        if self.pass_.made is None or self.part is NOBODY:
+            return
+        mark = self.pass_.made(self.part, hz)
+        if self.selection is not None:
+            mark = replace(mark, start=round(self.selection[0], 4), end=round(self.selection[1], 4))
+        try:
+            session, name = edits.draw_mark(self.session, self.part.id, mark)
+        except CallError as error:
+            self.told.emit(f"That is no {self.pass_.one}: {error}.")
+            return
+        session = edits.set_changes(session, self.part.id, {name: self.pass_.made_db})
+        self.edit(f"make · {self.pass_.one} in {self.part.name}", lambda _: session)
+        self.take_in_hand([name], show=False)
+
     def nudge_edge(self, edge: str, by_s: float) -> None:
         """Move the ``start`` or ``end`` of the mark in hand a little, by hand."""
         mark = self.mark
@@ -203,6 +228,18 @@ class Workspace(InHand):
         """Give the marks in hand back to the settings."""
         words = f"back to the ceiling · {self.where()}"
         self.edit(words, lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
+
+    def take_away(self) -> None:
+        """Take away the marks in hand that were drawn, and leave as sung those that were found."""
+        drawn = [m.id for m in self.marks_in_hand() if m.hand.drawn]
+        found = [m.id for m in self.marks_in_hand() if not m.hand.drawn]
+
+        def change(session: Session) -> Session:
+            session = edits.forget_hand(session, self.part.id, drawn)
+            return edits.leave(session, self.part.id, found, True)
+
+        if drawn or found:
+            self.edit(f"take away · {self.where()}", change)
 
     def draw_mark(self) -> None:
         """Make a mark of the selected time."""

@@ -167,6 +167,8 @@ class WorkPage(QWidget):
         self.hand_over.told.connect(self.tell)
         self.trace.loop_asked.connect(hearing.loop_mark)
         self.trace.seek_asked.connect(hearing.seek)
+        self.skyline.band_asked.connect(hearing.hear_band)
+        self.skyline.band_left.connect(hearing.hear_all)
         self.tallest.toggled.connect(self.skyline.set_by_rank)
         self.title.undo.clicked.connect(self.review.undo)
         self.title.redo.clicked.connect(self.review.redo)
@@ -291,18 +293,32 @@ class WorkPage(QWidget):
         if event.key() == Qt.Key.Key_S and seen and not event.modifiers() and not event.isAutoRepeat():
             self.hearing.hold_as_sung(True)
             self.transport.show_compare("as sung")
+        elif event.key() == Qt.Key.Key_B and seen and not event.modifiers() and not event.isAutoRepeat():
+            self._hear_band()
         else:
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_S and not event.isAutoRepeat():
             self.hearing.set_compare(self.hearing.compare)
+        elif event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.hearing.hear_all()
         else:
             super().keyReleaseEvent(event)
+
+    def _hear_band(self) -> None:
+        """The band of the mark in hand alone, for as long as a key is held."""
+        mark, which = self.workspace.mark, self.workspace.pass_
+        if mark is None:
+            self.tell("Take a mark in hand to hear its band alone.")
+            return
+        low, high = which.box(mark, which.axis)
+        self.hearing.hear_band(low, high)
 
     def changeEvent(self, event) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
             self.hearing.set_compare(self.hearing.compare)
+            self.hearing.hear_all()
         super().changeEvent(event)
 
     def _follow(self) -> None:

@@ -1,7 +1,7 @@
 """The passes as the window shows them, one file each; in working order here, one line each."""
 
 from isophon.app.model.passes import Pass
-from isophon.app.sheets import bleed, breaths, esses, floor, pops, ticks
+from isophon.app.sheets import bands, bleed, breaths, esses, floor, pops, ticks
 
 PASSES: tuple[Pass, ...] = (
     floor.PASS,
@@ -10,5 +10,6 @@ PASSES: tuple[Pass, ...] = (
     ticks.PASS,
     breaths.PASS,
     esses.PASS,
+    bands.PASS,
 )
 FIRST = esses.PASS  # open at first: the heart of the work

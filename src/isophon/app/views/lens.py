@@ -19,6 +19,7 @@ from isophon.core.takes.pictures import Axis, close_margin, close_picture
 
 _GRAB, _CAPTION = 7, 18
 _LATER_MS = 40
+_LONG_S = 1.0
 _COLUMNS = 360
 
 
@@ -58,10 +59,17 @@ class LensPictures(QWidget):
     def window_s(self, mark: Mark) -> tuple[float, float]:
         """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
         if self._window is None:
-            start, end = mark.span
+            start, end = self._seen(mark)
             around = self.workspace.pass_.around_s
             self._window = (max(0.0, start - around), end + around)
         return self._window
+
+    def _seen(self, mark: Mark) -> tuple[float, float]:
+        """The mark's time; of a band that is always there, the selected time or the longest word."""
+        if not self.workspace.pass_.over_frequency:
+            return mark.span
+        words = self.workspace.take.words or ((0.0, 1.0),)
+        return self.workspace.selection or max(words, key=lambda w: min(w[1] - w[0], _LONG_S))
 
     def boxes(self) -> tuple[QRectF, QRectF]:
         """Where as sung and cleaned are drawn."""
@@ -72,7 +80,7 @@ class LensPictures(QWidget):
     def mark_box(self, mark: Mark, picture: QRectF) -> QRectF:
         """The mark's time and band within a picture."""
         first, last = self.window_s(mark)
-        start, end = mark.span
+        start, end = (first, last) if self.workspace.pass_.over_frequency else mark.span
         low, high = self.workspace.pass_.box(mark, self.axis)
         x = [picture.left() + (t - first) / (last - first) * picture.width() for t in (start, end)]
         top = picture.top() + (0.0 if high is None else max(0.0, self.axis.place(high))) * picture.height()
@@ -305,7 +313,8 @@ class Lens(QWidget):
         at, level = theme.clock(mark.span[0] + self.workspace.offset), theme.level(mark.level_db, "LUFS")
         over = f"{theme.signed(which.height(mark))} dB {which.over}"
         done = which.told(mark, change) or f"change {theme.signed(change)} dB"
-        self.numbers.setText("   ".join(filter(None, (at, level, over, done, which.more_told(mark)))))
+        where = () if which.over_frequency else (at, level)
+        self.numbers.setText("   ".join(filter(None, (*where, over, done, which.more_told(mark)))))
         self.leave.setChecked(all(m.hand.leave for m in marks))
         enable(self.forget, any(m.hand.any for m in marks))
         self.blend.setVisible(which.blends)

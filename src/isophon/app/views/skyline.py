@@ -6,12 +6,13 @@ import math
 from bisect import bisect_left
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views import frequencies
 from isophon.app.views.keyboard import alt_held, draw_focus
 from isophon.app.views.trace import RIGHT, margin_left
 from isophon.core.marks import GONE_DB, Mark
@@ -19,6 +20,7 @@ from isophon.core.session.settings import value_range
 
 _GRAB = 6
 _LATER_MS = 6
+_WIDER, _LEAST_OCTAVES, _HEARD_RATIO = 1.12, 0.02, 1.15
 _FINE = 0.1  # while Shift is held
 _BAR = 11.0
 _TAG_HEIGHT = 18.0
@@ -26,7 +28,14 @@ _TOP, _BOTTOM = 26, 12
 
 
 class Skyline(QWidget):
-    """Drag a ceiling; drag a bar's top (by hand); click: take in hand; drag across: take several."""
+    """Drag a ceiling; drag a bar's top (by hand); click: take in hand; drag across: take several.
+
+    Over frequency: drag a bar sideways too, wheel for its width, double-click to make one; press on the ground and
+    move: ``band_asked(low, high)``, what lies there is to be heard alone until ``band_left``.
+    """
+
+    band_asked = Signal(float, float)
+    band_left = Signal()
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -35,6 +44,7 @@ class Skyline(QWidget):
         self._held: tuple[float, float] = (0.0, 0.0)  # the pointer's last height, and the dB that it holds there
         self._before: dict[str, float] = {}  # the changes of the marks in hand when a top was taken
         self._moved = False
+        self._taken_hz: tuple[float, tuple[float, float]] = (0.0, (0.0, 0.0))
         self._gesture = 0
         self._numbers = True
         self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
@@ -88,7 +98,9 @@ class Skyline(QWidget):
         """Each mark in view with its full bar, as sung."""
         marks, plot, height_of = self.workspace.marks, self._plot(), self.workspace.pass_.height
         low, high = self._range()
-        if self.workspace.by_rank:
+        if self.workspace.pass_.over_frequency:
+            places = [(m, *frequencies.place(plot, m)) for m in marks]
+        elif self.workspace.by_rank:
             marks = sorted(marks, key=lambda m: -height_of(m))
             step = plot.width() / max(1, len(marks))
             places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
@@ -153,7 +165,9 @@ class Skyline(QWidget):
         low, high = self._range()
         painter.setFont(theme.mono(12))
         tags = self._tags().values() if self.workspace.marks else ()
-        usual = self._usual_band()
+        if self.workspace.pass_.over_frequency:
+            frequencies.draw_ground(painter, plot, self.workspace, self.y_of)
+        usual = None if self.workspace.pass_.over_frequency else self._usual_band()
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
             painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
@@ -333,6 +347,8 @@ class Skyline(QWidget):
                 self.workspace.take_in_hand(list(dict.fromkeys(ids)), show=self.workspace.by_rank)
             self._before = {m.id: part.change(m) for m in self.workspace.marks_in_hand()}
             self._held = (event.position().y(), self._before.get(name, 0.0))
+            taken = part.mark(name)
+            self._taken_hz = (frequencies.hz_at(self._plot(), event.position().x()), frequencies.band_of(taken))
         elif what == "ceiling":
             self._held = (event.position().y(), getattr(part.settings(which.kind), name))
         else:
@@ -352,14 +368,20 @@ class Skyline(QWidget):
         if what == "ceiling":
             low, high = value_range(self.workspace.pass_.kind, name)
             self.workspace.set_setting(name, min(high, max(low, value)), gesture, alt_held())
-        elif what == "bar":
+        if what in ("bar", "mark") and self.workspace.pass_.over_frequency:
+            self._drag_sideways(name, at.x(), gesture)
+        if what == "bar":
             by = value - self._before.get(name, 0.0)
             self.workspace.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
-        elif self._band:
+        elif what == "nothing" and self.workspace.pass_.over_frequency:
+            hz = frequencies.hz_at(self._plot(), at.x())
+            self.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO)
+        elif what == "nothing" and self._band:
             self._band = (self._band[0], at)
             self.update()
 
     def mouseReleaseEvent(self, event) -> None:
+        self.band_left.emit()
         if self._band:
             box = QRectF(*self._band).normalized()
             self._band = None
@@ -374,6 +396,31 @@ class Skyline(QWidget):
                 self.workspace.take_in_hand([self._drag[1]], show=False)
         self._drag = None
         self.update()
+
+    def _drag_sideways(self, name: str, x: float, gesture: object) -> None:
+        """Move a band along the frequencies, as far as the pointer."""
+        hz, (low, high) = self._taken_hz
+        ratio = frequencies.hz_at(self._plot(), x) / hz
+        if self._moved or abs(math.log2(ratio)) > _LEAST_OCTAVES:
+            self._moved = True
+            self.workspace.set_band(name, low * ratio, high * ratio, gesture)
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        at = event.position()
+        if self.workspace.pass_.made is not None and self._under(at)[0] == "nothing":
+            self._drag = self._band = None
+            self.workspace.make_band(frequencies.hz_at(self._plot(), at.x()))
+
+    def wheelEvent(self, event) -> None:
+        """Over frequency: the width of the band in hand."""
+        mark = self.workspace.mark
+        if not self.workspace.pass_.over_frequency or mark is None:
+            event.ignore()
+            return
+        low, high = frequencies.band_of(mark)
+        middle, wider = math.sqrt(low * high), _WIDER if event.angleDelta().y() > 0 else 1 / _WIDER
+        half = math.sqrt(high / low) ** wider
+        self.workspace.set_band(mark.id, middle / half, middle * half, ("wheel", mark.id))
 
     def _hover(self, at: QPointF) -> None:
         what, _ = self._under(at)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.frequencies import band_of
 from isophon.app.views.ink import ink_image
 from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.map_signs import Stamps, draw_gate, draw_ruler, draw_warnings
@@ -24,6 +25,7 @@ _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
 _GRAB = 5
+_WHOLE = 0.99  # of the take: a mark without a place in time
 
 
 def margin_left() -> int:
@@ -197,8 +199,12 @@ class Trace(QWidget):
         drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
         height_of = self.workspace.pass_.height
         self._draw_fades(painter, start, end, wave)
+        if self.workspace.pass_.over_frequency:
+            self._draw_ridges(painter, spectrum, in_hand)
         for mark in self.workspace.marks:
             first, last = mark.span
+            if self.workspace.pass_.over_frequency and last - first >= _WHOLE * self.workspace.take.source.duration:
+                continue  # a ridge, drawn across
             if last < start or first > end:
                 continue
             over = height_of(mark) > ceiling or part.change(mark) < 0
@@ -221,6 +227,18 @@ class Trace(QWidget):
             for left, right in spans:
                 painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         painter.restore()
+
+    def _draw_ridges(self, painter: QPainter, box: QRectF, in_hand: set[str]) -> None:
+        """Bands across the spectrogram."""
+        axis, part = self.workspace.pass_.axis, self.workspace.part
+        for mark in self.workspace.marks:
+            low, high = band_of(mark)
+            place = axis.place((low * high) ** 0.5)
+            if 0 <= place <= 1:
+                ink = theme.OVER if part.change(mark) else theme.SOFT_INK
+                painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else ink, 1.5, Qt.PenStyle.DashLine))
+                y = box.top() + place * box.height()
+                painter.drawLine(QPointF(self.x_of(mark.span[0]), y), QPointF(self.x_of(mark.span[1]), y))
 
     def _draw_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
         """Where gaps or breaths are faded, and how far, over the wave."""

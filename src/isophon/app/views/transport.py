@@ -12,7 +12,7 @@ from isophon.app import theme
 from isophon.app.model.hearing import HEARS
 from isophon.core.playing.player import COMPARES
 
-_WIDE, _LEAST = 1_240, 60
+_WIDE, _LEAST = 1_330, 60
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 

@@ -16,7 +16,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
 from isophon.core.errors import ExistsError, InputError, OutputError
-from isophon.core.passes import KINDS
+from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.reading import path_of, read_bytes
 from isophon.core.render import Renderer
 from isophon.core.session.layout import file_name
@@ -241,7 +241,7 @@ def kinds(part: Part, without: Collection[str] = ()) -> dict[str, dict[str, Any]
 
 def _sum(part: Part, kind: str) -> dict[str, float]:
     changes = [part.change(m) for m in part.of_kind(kind)]
-    changed = [c for c in changes if c < 0]
+    changed = [c for c in changes if c]
     return {
         "count": len(changes),
         "changed": len(changed),
@@ -254,7 +254,7 @@ def _sum(part: Part, kind: str) -> dict[str, float]:
 def labels(part: Part) -> str:
     """The marks as tab-separated lines: start, end, what; any editor's label track reads them."""
     rows = []
-    for mark in part.marks:
+    for mark in (m for m in part.marks if BY_NAME[m.kind].placed):
         start, end = mark.span
         change = part.change(mark)
         what = f"{mark.kind} {mark.standout_db:+.1f} dB over the voice, change {change:.1f} dB"

@@ -13,7 +13,7 @@ from typing import Any
 
 import msgspec
 
-from isophon.core.passes import bleed, breaths, esses, gaps, hiss, hum, pops, rumble, ticks
+from isophon.core.passes import bands, bleed, breaths, esses, gaps, hiss, hum, pops, rumble, ticks
 from isophon.core.passes.kind import Kind, Stage
 
 KINDS: tuple[Kind, ...] = (
@@ -26,6 +26,7 @@ KINDS: tuple[Kind, ...] = (
     ticks.KIND,
     breaths.KIND,
     esses.KIND,
+    bands.KIND,
 )
 
 BY_NAME = MappingProxyType({kind.name: kind for kind in KINDS})

@@ -114,10 +114,11 @@ class Kind:
     measures of a whole take, names with types and what stands for "not known". ``find(ears)``; ``also(ears)``: what
     it measures that others' findings are needed for; ``learned``: its marks come from learning, and stay when marks
     are looked for again. ``context(part)``: what the changes of a part's marks depend on beside the settings;
-    ``change(mark, settings, context)``: what is done to a mark, dB ≤ 0. ``treatments(part)`` for the plan, done by
+    ``change(mark, settings, context)``: what is done to a mark, dB. ``treatments(part)`` for the plan, done by
     ``stage``. ``report(part)``: its row in the report beside the counts of marks, None for nothing; ``rows(part)``:
     steady things it treats, for ``find --json``; ``told(part)``: a line for the terminal, or ''. ``flaw(part)``: what
-    is wrong with what a file tells of it (``field: what``). ``needs_voice``: nothing can be told of it without one.
+    is wrong with what a file tells of it (``field: what``). ``placed``: its marks have a place in time.
+    ``most_db``: the highest change that a hand can make. ``needs_voice``: nothing can be told of it without one.
     """
 
     name: str
@@ -138,6 +139,8 @@ class Kind:
     rows: Callable[[Any], list[dict[str, Any]]] = lambda part: []
     told: Callable[[Any], str] = lambda part: ""
     flaw: Callable[[Any], str] = lambda part: ""
+    placed: bool = True
+    most_db: float = 0.0
     needs_voice: bool = False
 
 

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+from scipy import signal
 
 from isophon.core.audio.converting import read_converted
+from isophon.core.audio.filters import linear_phase_band
 from isophon.core.render import Plan, Renderer
 from isophon.core.session.model import Listening
 
@@ -19,7 +21,8 @@ class Strip:
     ``offset``: the frame of the mix where it starts; ``left``, ``right``: its
     gains; ``compared``: whether as sung, cleaned and taken out apply to it, or
     it is always heard cleaned. ``lifted``: what was taken out is moved up by
-    300 Hz, so that its lows are heard on small loudspeakers.
+    300 Hz, so that its lows are heard on small loudspeakers. ``band``: what lies between two frequencies in Hz is heard
+    alone, with a gain.
     """
 
     renderer: Renderer
@@ -29,6 +32,7 @@ class Strip:
     right: float = 1.0
     compared: bool = True
     lifted: bool = False
+    band: tuple[float, float | None, float] | None = None
 
 
 class Heard(NamedTuple):
@@ -39,7 +43,7 @@ class Heard(NamedTuple):
     rest: np.ndarray
 
 
-_LIFT_HZ = 300.0
+_LIFT_HZ, _BAND_EDGE_HZ = 300.0, 60.0
 
 Scene = tuple[Strip, ...]
 
@@ -55,6 +59,11 @@ def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:
     heard = Heard(*(np.zeros((2, frames), np.float32) for _ in range(3)))
     for strip in scene:
         at = start - strip.offset
+        if strip.band is not None:
+            alone = _in_band(strip, rate, at, frames)
+            _put(heard.sung, alone, strip)
+            _put(heard.cleaned, alone, strip)
+            continue
         cleaned = _read(strip.renderer, strip.plan, rate, at, frames)
         if not strip.compared:
             _put(heard.rest, cleaned, strip)
@@ -76,6 +85,18 @@ def _read(renderer: Renderer, plan: Plan, rate: int, start: int, frames: int) ->
         return renderer.cleaned(plan, first, count)
 
     return read_converted(read, renderer.sample_rate, rate, start, frames)
+
+
+def _in_band(strip: Strip, rate: int, at: int, frames: int) -> np.ndarray | None:
+    """What lies in a strip's band, cleaned; linear phase, so that it stays in its place."""
+    assert strip.band is not None
+    low, high, gain = strip.band
+    taps = linear_phase_band(rate, low, high, max(_BAND_EDGE_HZ, 0.2 * low)) * gain
+    reach = len(taps) // 2
+    samples = _read(strip.renderer, strip.plan, rate, at - reach, frames + 2 * reach)
+    if samples is None:
+        return None
+    return signal.oaconvolve(samples, taps[None, :], "valid", axes=1).astype(np.float32)
 
 
 def _lifted(samples: np.ndarray, rate: int, start: int) -> np.ndarray:

@@ -85,6 +85,8 @@ def _flaw_of_mark(mark: Mark, duration: float) -> str:
     if mark.kind not in BY_NAME:
         return f'kind: "{mark.kind[:30]}" is none'
     start, end = mark.span
+    if (mark.hand.change_db or 0.0) > BY_NAME[mark.kind].most_db:
+        return f"hand.change_db: a {mark.kind} is not lifted"
     if not (-_AROUND_S <= start < end <= duration + _AROUND_S and mark.start < mark.end):
         return "start, end: are no span within the take"
     return ""

@@ -126,7 +126,7 @@ def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -
 
 
 def set_change(session: Session, part_id: str, ids: Collection[str], change_db: float) -> Session:
-    """Set the change of marks by hand, in dB; it is held between −36 and 0."""
+    """Set the change of marks by hand, in dB."""
     return set_changes(session, part_id, dict.fromkeys(ids, change_db))
 
 
@@ -220,9 +220,12 @@ def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:
 
 
 def set_changes(session: Session, part_id: str, changes: dict[str, float]) -> Session:
-    """Set the changes of marks by hand, in dB, each its own; they are held between −36 and 0."""
-    held = {name: round(min(0.0, max(GONE_DB, change)), 2) for name, change in changes.items()}
-    return _with_hands(session, part_id, held, lambda m: replace(m.hand, change_db=held[m.id], leave=False))
+    """Set the changes of marks by hand, in dB, each its own; held between −36 and the most that its kind allows."""
+
+    def held(mark: Mark) -> float:
+        return round(min(BY_NAME[mark.kind].most_db, max(GONE_DB, changes[mark.id])), 2)
+
+    return _with_hands(session, part_id, changes, lambda m: replace(m.hand, change_db=held(m), leave=False))
 
 
 def move_setting(session: Session, before: dict[str, float], kind: str, name: str, by: float) -> Session:
@@ -231,6 +234,37 @@ def move_setting(session: Session, before: dict[str, float], kind: str, name: st
     for part_id, value in before.items():
         session = set_setting(session, (part_id,), kind, name, round(min(high, max(low, value + by)), 2))
     return session
+
+
+def set_sound(session: Session, part_id: str, mark: str, sound: str) -> Session:
+    """Say what a mark drawn by hand is."""
+
+    def change(part: Part) -> Part:
+        return replace(part, marks=tuple(replace(m, sound=sound) if m.id == mark else m for m in part.marks))
+
+    return with_part(session, part_id, change)
+
+
+def give_marks(session: Session, part_id: str, kind: str, others: Collection[str]) -> Session:
+    """Give other parts the marks of a kind that change a part throughout, as if drawn by hand with the same change.
+
+    What was given or drawn there before gives way.
+    """
+    part = session.part(part_id)
+    whole = 0.99 * part.source.duration
+    given = [(mark, change) for mark, change in part.changed(kind) if mark.end - mark.start >= whole]
+
+    def change_of(other: Part) -> Part:
+        kept = [m for m in other.marks if not (m.kind == kind and m.hand.drawn)]
+        names = {m.id for m in kept}
+        for mark, change in given:
+            name = mark_id(kind, 0.0, names)
+            names.add(name)
+            hand = replace(mark.hand, drawn=True, change_db=round(change, 2), blend=None)
+            kept.append(replace(mark, id=name, start=0.0, end=other.source.duration, hand=hand, confidence=1.0))
+        return replace(other, marks=tuple(sorted(kept, key=lambda m: (m.start, m.id))))
+
+    return with_parts(session, others, change_of)
 
 
 def same_there(session: Session, part_id: str, ids: Collection[str], others: Collection[str]) -> tuple[Session, int]:

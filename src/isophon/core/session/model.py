@@ -29,7 +29,7 @@ from isophon.core.ranges import (
 )
 from isophon.core.render import Plan
 
-_LEAST_CHANGE_DB = -0.05  # what changes less is left
+_LEAST_CHANGE_DB = 0.05  # what changes less is left
 Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
@@ -139,7 +139,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def changed(self, kind: str) -> list[tuple[Mark, float]]:
         """The marks of a kind to which something is done, each with its change in dB."""
         changes = ((mark, self._changes[mark.id]) for mark in self.of_kind(kind))
-        return [(mark, change) for mark, change in changes if change <= _LEAST_CHANGE_DB]
+        return [(mark, change) for mark, change in changes if abs(change) >= _LEAST_CHANGE_DB]
 
     @property
     def plan(self) -> Plan:
@@ -177,7 +177,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         return self._by_kind.get(kind, ())
 
     def change(self, mark: Mark) -> float:
-        """What is done to a mark of this part, in dB ≤ 0."""
+        """What is done to a mark of this part, in dB."""
         return self._changes[mark.id]
 
     def mark(self, mark_id: str) -> Mark | None:

@@ -120,6 +120,8 @@ def _parser() -> argparse.ArgumentParser:
                              help="the headphone feed that leaked into it; may be repeated")  # fmt: skip
         command.add_argument("--own-click", action="store_true",
                              help="without a cue file: the take's own regular click")  # fmt: skip
+        command.add_argument("--spots", type=Path, metavar="FILE",
+                             help="boxes to treat by hand: start_s end_s low_hz high_hz change_db")  # fmt: skip
         command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")
         command.add_argument("--only", metavar="KINDS", help="work on these kinds alone (comma list)")
         command.add_argument("--skip", metavar="KINDS", help="leave these kinds out (comma list)")

@@ -21,8 +21,9 @@ from isophon.core.errors import CallError, ExistsError, InputError, IsophonError
 from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
 from isophon.core.handover import stems as handover
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed
+from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed, spots
 from isophon.core.passes.bleed.settings import in_force
+from isophon.core.passes.spots.file import load_spots
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
 from isophon.core.session.model import ROLES, Part, Session, Source
@@ -30,7 +31,7 @@ from isophon.core.session.settings import role_default, with_setting
 from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
 
-BLEED = bleed.KIND.name
+BLEED, SPOT = bleed.KIND.name, spots.KIND.name
 Show = Callable[[str, float], None]
 _SHARES = {"surveying": (0.0, 0.2), "learning the bleed": (0.1, 0.1), "looking for marks": (0.2, 0.3),
            "cleaning": (0.5, 0.5)}  # fmt: skip
@@ -43,7 +44,8 @@ def find(call: argparse.Namespace) -> int:
     kinds, settings = _kinds(call), _settings(call, role)
     with Recording(call.audio) as recording:
         part = _part(call.audio, recording, role, settings)
-        part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings))
+        part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
+                                call.spots)  # fmt: skip
     result = {
         "file": recording.path.name,
         "sample_rate": recording.sample_rate,
@@ -51,7 +53,7 @@ def find(call: argparse.Namespace) -> int:
         "duration_s": round(recording.duration, 6),
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": found.floor_dbfs,
-        "marks": [_row(part, mark) for mark in part.marks if BY_NAME[mark.kind].placed],
+        "marks": [_row(part, mark) for mark in _listed(part)],
         "bands": [row for kind in KINDS for row in kind.rows(part)],
         **{kind.name: kind.report(part) for kind in KINDS if kind.learned or not kind.marked},
     }
@@ -154,7 +156,7 @@ def _told(error: Exception, path: Path) -> IsophonError:
 def _refuse_for_sessions(call: argparse.Namespace) -> None:
     """A session says itself what its parts are and what leaked; an option that would not be heeded is refused."""
     for option, given in (("--role", call.role is not None), ("--cue", call.cue), ("--own-click", call.own_click),
-                          ("--bed", call.bed)):  # fmt: skip
+                          ("--bed", call.bed), ("--spots", call.spots)):  # fmt: skip
         if given:
             raise CallError(f"{option}: is told by the session itself; leave it out, or change it in the session")
 
@@ -167,12 +169,13 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Pa
             progress = _both(tell, _progress(call, path))
             with Recording(path) as recording:
                 part = _part(path, recording, call.role or "lead", settings)
-                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings))
+                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings), call.spots)
                 return handover.hand_over(part, recording, found, target, partial(progress, "cleaning"))
 
         return run
 
-    inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ())]
+    inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ()),
+              *((call.spots,) if call.spots else ())]  # fmt: skip
     parts = [Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1)) for path in call.audio]
     jobs = [(part, job(path)) for part, path in zip(parts, call.audio, strict=True)]
     return sorted(jobs, key=lambda one: path_of(one[0].source.path).name), inputs
@@ -232,6 +235,7 @@ def _surveyed(
     kinds: set[str],
     progress: Show,
     lesson: Lesson | None = None,
+    boxes: Path | None = None,
 ) -> tuple[Part, Survey]:
     hits: tuple[Mark, ...] = ()
     if lesson is not None and BLEED in kinds and part.bleed.on:
@@ -244,7 +248,8 @@ def _surveyed(
     if any(BY_NAME[name].needs_voice for name in kinds):
         need_voice(recording, found)
     part = _with_marks(part, heard, found, kinds, partial(progress, "looking for marks"))
-    marks = tuple(sorted((*part.marks, *hits), key=lambda m: (m.start, m.id)))
+    drawn = load_spots(boxes, recording.duration) if boxes else ()
+    marks = tuple(sorted((*part.marks, *hits, *drawn), key=lambda m: (m.start, m.id)))
     return _only(replace(part, marks=marks), kinds), found
 
 
@@ -308,13 +313,19 @@ def _row(part: Part, mark: Mark) -> dict[str, Any]:
     return row | ({"sound": mark.sound} if mark.sound else {})
 
 
+def _listed(part: Part) -> list[Mark]:
+    """The marks that have a place in time, words to which nothing is done aside."""
+    kinds = ((mark, BY_NAME[mark.kind]) for mark in part.marks)
+    return [mark for mark, kind in kinds if kind.placed and (not kind.quiet or part.change(mark) or mark.hand.any)]
+
+
 def _print_marks(part: Part, result: dict[str, Any]) -> None:
     voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
     print(f"{shown(result['file'])}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
     for kind in KINDS:
         if told := kind.told(part):
             print(shown(told))
-    marks = [mark for mark in part.marks if BY_NAME[mark.kind].placed]
+    marks = _listed(part)
     print(f"{len(marks)} marks" + (":  start s    end s  kind  over the voice   change" if marks else ""))
     for mark in marks:
         print(
@@ -327,6 +338,8 @@ def _kinds(call: argparse.Namespace) -> set[str]:
     kinds = set(NAMES)
     if call.only is not None:
         kinds &= _kind_list("--only", call.only)
+        if SPOT in kinds and call.spots is None and not getattr(call, "session", None):
+            raise CallError("--only: spot works on the boxes of a file; name it with --spots FILE")
     if call.skip is not None:
         kinds -= _kind_list("--skip", call.skip)
     return kinds

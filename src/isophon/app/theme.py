@@ -263,6 +263,15 @@ def band_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     return path
 
 
+def spot_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a spot: a box with a corner cut off."""
+    path = QPainterPath(QPointF(x - 0.8 * size, y))
+    for dx, dy in ((0.3, 0.0), (0.8, 0.5), (0.8, 1.4), (-0.8, 1.4)):
+        path.lineTo(x + dx * size, y + dy * size)
+    path.closeSubpath()
+    return path
+
+
 def text_width(text: str, size: int) -> int:
     """How wide a text is in the text font."""
     return QFontMetrics(sans(size)).horizontalAdvance(text)

@@ -9,10 +9,11 @@ from __future__ import annotations
 import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Collection
+from typing import Annotated
 
 import msgspec
 
-from isophon.core.ranges import Change, Hertz, Level, Name, Seconds, Share
+from isophon.core.ranges import MOST_POINTS, Change, Hertz, Level, Name, Seconds, Share
 
 GONE_DB = -36.0  # a change this deep means nothing is left
 
@@ -23,7 +24,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     ``change_db``: the change. ``leave``: keep it as sung. ``start``,
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
-    do to it was heard and found good.
+    do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency.
     """
 
     change_db: Change | None = None
@@ -35,6 +36,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     blend: Share | None = None
     drawn: bool = False
     agreed: bool = False
+    curve: Annotated[tuple[tuple[Hertz, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
 
     @property
     def any(self) -> bool:

@@ -15,6 +15,8 @@ LONGEST_START_S = 36_000.0
 RATES_HZ = (8_000, 192_000)
 MOST_MARKS, MOST_PARTS, MOST_MARKERS, MOST_HEARD = 100_000, 500, 10_000, 1_000_000
 
+MOST_POINTS = 200
+
 Seconds = Annotated[float, Meta(ge=-LONGEST_S, le=2 * LONGEST_S)]
 Start = Annotated[float, Meta(ge=-LONGEST_START_S, le=LONGEST_START_S)]
 Level = Annotated[float, Meta(ge=-1_000.0, le=1_000.0)]  # dB of any reference

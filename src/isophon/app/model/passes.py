@@ -64,7 +64,8 @@ class Pass:
     eye says. ``empty(part)``: what stands in an empty skyline, '' for the usual. ``gone(part)``: the word for a mark
     that is taken out. In the trace: ``gate``: whether fades are drawn over the wave; ``near(mark, part)``: whether
     its start and end come close to a word. ``lifts``: whether what is taken out can be lifted into hearing;
-    ``still``: whether parts show their stillness. ``over_frequency``: its marks stand over frequency, not time;
+    ``still``: whether parts show their stillness. ``boxes``: boxes can be drawn over the trace;
+    ``over_frequency``: its marks stand over frequency, not time;
     ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand,
     with ``made_db`` to begin with.
     """
@@ -103,6 +104,7 @@ class Pass:
     near: Callable[[Mark, Part], tuple[bool, bool]] | None = None
     lifts: bool = False
     still: bool = False
+    boxes: bool = False
     over_frequency: bool = False
     response: Callable[[Part, Any], Any] = lambda part, hz: 0.0 * hz
     made: Callable[[Part, float], Mark] | None = None

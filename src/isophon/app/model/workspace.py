@@ -19,6 +19,7 @@ from isophon.app.model.leaks import Leaks
 from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
+from isophon.core.alike import alike
 from isophon.core.errors import CallError, InputError
 from isophon.core.finding import noise_in
 from isophon.core.passes import NAMES
@@ -28,7 +29,7 @@ from isophon.core.session.model import Session, Source
 from isophon.core.survey import VOICED
 from isophon.core.work.workers import Workers
 
-_SUNG_S = 0.05
+_SUNG_S, _BOX_DB = 0.05, -6.0
 _NEWS_MS = 250
 
 
@@ -203,6 +204,32 @@ class Workspace(InHand):
         self.edit(f"make · {self.pass_.one} in {self.part.name}", lambda _: session)
         self.take_in_hand([name], show=False)
 
+    def draw_box(self, start: float, end: float, low_hz: float, high_hz: float) -> None:
+        """Draw a mark over a box in time and frequency; 0 and 0 Hz: over the whole band. Heard at once."""
+        surveyed = self.take.surveyed
+        if surveyed is None or self.pass_.measure is None or not self.pass_.boxes:
+            return
+        start, end = max(0.0, round(start, 4)), min(self.part.source.duration, round(end, 4))
+        try:
+            edits.check_length(self.pass_.kind, end - start)
+        except CallError as error:
+            self.told.emit(f"That is no {self.pass_.one}: {error}.")
+            return
+        mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
+        mark = replace(mark, low_hz=round(low_hz, 1), high_hz=round(high_hz, 1))
+        session, name = edits.draw_mark(self.session, self.part.id, mark)
+        session = edits.set_changes(session, self.part.id, {name: _BOX_DB})
+        self.edit(f"draw · {self.pass_.one} in {self.part.name}", lambda _: session)
+        self.take_in_hand([name], show=False)
+
+    def take_alike(self, share: float) -> None:
+        """Take in hand, beside the mark in hand, the ``share`` of the others that are most like it."""
+        mark, surveyed = self.mark, self.take.surveyed
+        if mark is None or surveyed is None:
+            return
+        near = alike(surveyed.survey, mark, [m for m in self.marks if m.id != mark.id])
+        self.take_in_hand([mark.id, *near[: round(share * len(near))]], show=False)
+
     def nudge_edge(self, edge: str, by_s: float) -> None:
         """Move the ``start`` or ``end`` of the mark in hand a little, by hand."""
         mark = self.mark
@@ -244,7 +271,14 @@ class Workspace(InHand):
     def draw_mark(self) -> None:
         """Make a mark of the selected time."""
         one, surveyed = self.pass_.one, self.take.surveyed
-        if self.pass_.measure is None:
+        if self.selection is not None and self.pass_.boxes:
+            self.draw_box(*self.selection, 0.0, 0.0)
+        elif self.selection is not None and self.pass_.made is not None:
+            band = self.mark
+            self.make_band(1_000.0 if band is None else math.sqrt(band.low_hz * band.high_hz))
+        elif self.pass_.made is not None:
+            self.told.emit(f"Double-click in the skyline to make a {one}, or select a time on the ruler first.")
+        elif self.pass_.measure is None:
             self.told.emit("The hits of a leak are found, not drawn; learn it from the cue.")
         elif surveyed is None:
             self.told.emit("This part is still being surveyed; marks can be drawn once its voice level is known.")

@@ -28,6 +28,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("less", "Up", "a little less"),
             ("same_there", "Ctrl+Return", "the same in the doubles, or the other parts in hand"),
             ("forget", "Backspace", "back to the ceiling"),
+            ("give_up", "Esc", "give up what is being drawn, or was drawn just now"),
             ("take_away", "Delete", "take away what was drawn; leave what was found"),
             ("draw", "N", "make a mark of the selection"),
             ("start_earlier", "Alt+Left", "the mark’s start earlier"),

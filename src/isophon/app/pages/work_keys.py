@@ -40,6 +40,7 @@ def add_keys(page) -> None:
         "end_later": lambda: workspace.nudge_edge("end", _NUDGE_S),
         "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,
+        "give_up": page.give_up,
         "take_away": workspace.take_away,
         "draw": workspace.draw_mark,
         "play": hearing.toggle_play,

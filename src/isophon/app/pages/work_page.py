@@ -306,6 +306,11 @@ class WorkPage(QWidget):
         else:
             super().keyReleaseEvent(event)
 
+    def give_up(self) -> None:
+        """Give up a box that is being drawn, or take back the one that was drawn last."""
+        if not self.trace.give_up_box() and (self.workspace.keeper.history.undo_name or "").startswith("draw"):
+            self.review.undo()
+
     def _hear_band(self) -> None:
         """The band of the mark in hand alone, for as long as a key is held."""
         mark, which = self.workspace.mark, self.workspace.pass_

@@ -1,7 +1,7 @@
 """The passes as the window shows them, one file each; in working order here, one line each."""
 
 from isophon.app.model.passes import Pass
-from isophon.app.sheets import bands, bleed, breaths, esses, floor, pops, ticks
+from isophon.app.sheets import bands, bleed, breaths, esses, floor, pops, spots, ticks
 
 PASSES: tuple[Pass, ...] = (
     floor.PASS,
@@ -11,5 +11,6 @@ PASSES: tuple[Pass, ...] = (
     breaths.PASS,
     esses.PASS,
     bands.PASS,
+    spots.PASS,
 )
 FIRST = esses.PASS  # open at first: the heart of the work

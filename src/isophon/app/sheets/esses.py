@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import AlikeExtras
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.find import measure
 from isophon.core.passes.esses.settings import ceiling_over_voice
@@ -104,7 +105,7 @@ PASS = Pass(
         Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
         SURE,
     ),
-    (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, picture=Curve, about=_about,
+    (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=AlikeExtras, picture=Curve, about=_about,
     words={("ess", "ceiling_db"): "ceiling"}, handles=("start", "end", "low", "high"), blends=True,
     told=lambda mark, change: "", gone=lambda part: "",
     more_told=lambda mark: f"from {mark.band[0] / 1000:.1f} kHz", warning=_warning,

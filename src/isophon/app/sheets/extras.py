@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.slider import Slider
 
 
 class Extras(QWidget):
@@ -36,3 +37,38 @@ class Extras(QWidget):
 
     def show_more(self, on: bool) -> None:
         """Show the rarer settings, or not."""
+
+
+def alike_slider(workspace: Workspace) -> Slider:
+    """Takes the marks most like the one in hand together with it; how many of them, nearest first."""
+    slider = Slider("Others like this one", 0, 100, 0, lambda v: f"{v:.0f} %", 5.0)
+    slider.setToolTip("Take the marks most like the one in hand together with it: by spectrum and length")
+    slider.moved.connect(lambda value, _: workspace.take_alike(value / 100))
+    return slider
+
+
+class AlikeExtras(Extras):
+    """Taking others like the mark in hand."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.alike = alike_slider(workspace)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.alike)
+        self.alike.hide()
+
+    @property
+    def has_more(self) -> bool:
+        """It is shown on request."""
+        return True
+
+    def show_more(self, on: bool) -> None:
+        """Show it, or not."""
+        self.alike.setVisible(on)
+
+    def show_part(self) -> None:
+        """Nothing else is taken yet where one mark is in hand."""
+        self.alike.setEnabled(self.workspace.mark is not None)
+        if len(self.workspace.in_hand) < 2:
+            self.alike.show_value(0)

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.frequencies import band_of
 from isophon.app.views.ink import ink_image
 from isophon.app.views.keyboard import draw_focus
-from isophon.app.views.map_signs import Stamps, draw_gate, draw_ruler, draw_warnings
+from isophon.app.views.map_signs import draw_ruler
+from isophon.app.views.mark_layer import MarkLayer
 from isophon.app.views.wave import draw_wave
 from isophon.core.marks import Mark
-from isophon.core.passes.gaps.treat import Fade
 from isophon.core.takes.pictures import LOWS, Axis, close_margin, close_picture
 from isophon.core.takes.take import Take
 
@@ -24,8 +23,7 @@ _OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
-_GRAB = 5
-_WHOLE = 0.99  # of the take: a mark without a place in time
+_GRAB, _SMALLEST = 5, 4
 
 
 def margin_left() -> int:
@@ -49,7 +47,8 @@ class Trace(QWidget):
         self._song_kept: tuple[object, QPixmap] | None = None
         self._sharp: tuple[tuple[float, float, Axis], QImage] | None = None
         self._sharp_take = workspace.take
-        self._stamps = Stamps()
+        self._layer = MarkLayer(workspace, self.x_of)
+        self._box: tuple[QPointF, QPointF] | None = None  # one that is being drawn
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
         self._moved, self._gesture = False, 0
@@ -116,11 +115,15 @@ class Trace(QWidget):
         if self._marked is None or any(a is not b and a != b for a, b in zip(self._marked[0], marked, strict=True)):
             pixmap = self._ground.copy()
             layer = QPainter(pixmap)
-            self._draw_marks(layer)
+            self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
             layer.end()
             self._marked = (marked, pixmap)
         painter.drawPixmap(0, 0, self._marked[1])
         self._draw_places(painter)
+        if self._box:
+            painter.setPen(QPen(theme.IN_HAND, 1.5, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(*self._box).normalized())
         draw_focus(painter, self)
 
     def _draw_ground(self, painter: QPainter) -> None:
@@ -186,78 +189,6 @@ class Trace(QWidget):
         if not self.workspace.session.parts:
             return "Nothing is laid out yet."
         return "" if self.workspace.take.trouble else "The spectrum appears here once this part has been surveyed."
-
-    def _draw_marks(self, painter: QPainter) -> None:
-        _, _, wave, spectrum = self._rows()
-        part, ceiling = self.workspace.part, self.workspace.ceiling
-        start, end = self.workspace.view
-        in_hand = set(self.workspace.in_hand)
-        painter.save()
-        painter.setClipRect(QRectF(margin_left(), 0, self._plot_width(), self.height()))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        y, x0, scale = wave.bottom() + 4, margin_left(), self._plot_width() / (end - start)
-        drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
-        height_of = self.workspace.pass_.height
-        self._draw_fades(painter, start, end, wave)
-        if self.workspace.pass_.over_frequency:
-            self._draw_ridges(painter, spectrum, in_hand)
-        for mark in self.workspace.marks:
-            first, last = mark.span
-            if self.workspace.pass_.over_frequency and last - first >= _WHOLE * self.workspace.take.source.duration:
-                continue  # a ridge, drawn across
-            if last < start or first > end:
-                continue
-            over = height_of(mark) > ceiling or part.change(mark) < 0
-            left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
-            look = "hand" if mark.id in in_hand else "over" if over else "under"
-            drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
-            if look == "hand":
-                box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
-                tint = theme.IN_HAND.toRgb()
-                tint.setAlpha(38)
-                painter.fillRect(box, tint)
-                painter.setPen(QPen(theme.IN_HAND, 1.5))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRect(box)
-        inks = {"hand": theme.IN_HAND, "over": theme.OVER, "under": theme.SOFT_INK}
-        for (look, filled), spans in drawn.items():
-            painter.setPen(QPen(inks[look], 1.5))
-            painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
-            stamp = self._stamps.of(self.workspace.pass_, inks[look], filled, self.devicePixelRatioF())
-            for left, right in spans:
-                painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
-        painter.restore()
-
-    def _draw_ridges(self, painter: QPainter, box: QRectF, in_hand: set[str]) -> None:
-        """Bands across the spectrogram."""
-        axis, part = self.workspace.pass_.axis, self.workspace.part
-        for mark in self.workspace.marks:
-            low, high = band_of(mark)
-            place = axis.place((low * high) ** 0.5)
-            if 0 <= place <= 1:
-                ink = theme.OVER if part.change(mark) else theme.SOFT_INK
-                painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else ink, 1.5, Qt.PenStyle.DashLine))
-                y = box.top() + place * box.height()
-                painter.drawLine(QPointF(self.x_of(mark.span[0]), y), QPointF(self.x_of(mark.span[1]), y))
-
-    def _draw_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
-        """Where gaps or breaths are faded, and how far, over the wave."""
-        which, part = self.workspace.pass_, self.workspace.part
-        if not which.gate:
-            return
-        rate = self.workspace.take.recording.sample_rate
-        fades = [
-            t
-            for t in self.workspace.part.plan
-            if isinstance(t, Fade) and t.last > start * rate and t.first < end * rate
-        ]
-        for mark in self.workspace.marks if which.near else ():
-            if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
-                near = which.near(mark, part)
-                draw_warnings(
-                    painter, wave, [self.x_of(t) for t, is_near in zip(mark.span, near, strict=True) if is_near]
-                )
-        draw_gate(painter, wave.adjusted(0, 1, 0, 0), fades, start * rate, end * rate)
 
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()
@@ -376,6 +307,11 @@ class Trace(QWidget):
             return
         overview, ruler, *_ = self._rows()
         x, y = event.position().x(), event.position().y()
+        spectrum = self._rows()[3]
+        if self.workspace.pass_.boxes and event.modifiers() & Qt.KeyboardModifier.AltModifier and y > ruler.bottom():
+            at = QPointF(x, min(max(y, spectrum.top()), spectrum.bottom()))
+            self._drag, self._box = ("box", x, self.workspace.view), (at, at)
+            return
         what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
         self._drag, self._moved = (what, x, self.workspace.view), False
         self._gesture += 1
@@ -390,6 +326,13 @@ class Trace(QWidget):
             return
         what, from_x, view = self._drag
         x = event.position().x()
+        if what == "box":
+            spectrum = self._rows()[3]
+            if self._box:
+                y = min(max(event.position().y(), spectrum.top()), spectrum.bottom())
+                self._box = (self._box[0], QPointF(x, y))
+                self.update()
+            return
         if abs(x - from_x) < 3 and not self._moved:
             return
         self._moved = True
@@ -405,7 +348,30 @@ class Trace(QWidget):
             shift = (from_x - x) / self._plot_width() * (view[1] - view[0])
             self.workspace.set_view(view[0] + shift, view[1] + shift)
 
+    def give_up_box(self) -> bool:
+        """Draw no box after all; whether one was being drawn."""
+        drawing, self._box = self._box is not None, None
+        self.update()
+        return drawing
+
+    def _keep_box(self) -> None:
+        """Hand over the box that was drawn: the whole band where it touches both edges."""
+        if self._box is None:
+            return
+        spectrum, axis = self._rows()[3], self.workspace.pass_.axis
+        box, self._box = QRectF(*self._box).normalized(), None
+        if box.width() >= _SMALLEST and box.height() >= _SMALLEST:
+            whole = box.top() <= spectrum.top() + 3 and box.bottom() >= spectrum.bottom() - 3
+            low, high = (axis.hz((y - spectrum.top()) / spectrum.height()) for y in (box.bottom(), box.top()))
+            times = self.time_at(box.left()), self.time_at(box.right())
+            self.workspace.draw_box(*times, *((0.0, 0.0) if whole else (low, high)))
+        self.update()
+
     def mouseReleaseEvent(self, event) -> None:
+        if self._drag and self._drag[0] == "box":
+            self._drag = None
+            self._keep_box()
+            return
         if self._drag and not self._moved and self._drag[0] != "overview":
             mark = self.mark_at(event.position().x()) if self._drag[0] == "pan" else None
             if mark:

@@ -16,6 +16,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
 from isophon.core.errors import ExistsError, InputError, OutputError
+from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.reading import path_of, read_bytes
 from isophon.core.render import Renderer
@@ -254,12 +255,17 @@ def _sum(part: Part, kind: str) -> dict[str, float]:
 def labels(part: Part) -> str:
     """The marks as tab-separated lines: start, end, what; any editor's label track reads them."""
     rows = []
-    for mark in (m for m in part.marks if BY_NAME[m.kind].placed):
+    for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = mark.span
         change = part.change(mark)
         what = f"{mark.kind} {mark.standout_db:+.1f} dB over the voice, change {change:.1f} dB"
         rows.append(f"{start:.6f}\t{end:.6f}\t{what}")
     return "\n".join(rows) + ("\n" if rows else "")
+
+
+def _is_told(part: Part, mark: Mark) -> bool:
+    kind = BY_NAME[mark.kind]
+    return kind.placed and (not kind.quiet or bool(part.change(mark)))
 
 
 def write_report(rows: list[dict[str, Any]], folder: Path) -> None:

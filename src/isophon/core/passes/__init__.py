@@ -13,7 +13,7 @@ from typing import Any
 
 import msgspec
 
-from isophon.core.passes import bands, bleed, breaths, esses, gaps, hiss, hum, pops, rumble, ticks
+from isophon.core.passes import bands, bleed, breaths, esses, gaps, hiss, hum, pops, rumble, spots, ticks
 from isophon.core.passes.kind import Kind, Stage
 
 KINDS: tuple[Kind, ...] = (
@@ -27,6 +27,7 @@ KINDS: tuple[Kind, ...] = (
     breaths.KIND,
     esses.KIND,
     bands.KIND,
+    spots.KIND,
 )
 
 BY_NAME = MappingProxyType({kind.name: kind for kind in KINDS})

@@ -118,7 +118,8 @@ class Kind:
     ``stage``. ``report(part)``: its row in the report beside the counts of marks, None for nothing; ``rows(part)``:
     steady things it treats, for ``find --json``; ``told(part)``: a line for the terminal, or ''. ``flaw(part)``: what
     is wrong with what a file tells of it (``field: what``). ``placed``: its marks have a place in time.
-    ``most_db``: the highest change that a hand can make. ``needs_voice``: nothing can be told of it without one.
+    ``most_db``: the highest change that a hand can make. ``quiet``: its marks are told only where something is done;
+    ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of it without one.
     """
 
     name: str
@@ -141,6 +142,8 @@ class Kind:
     flaw: Callable[[Any], str] = lambda part: ""
     placed: bool = True
     most_db: float = 0.0
+    quiet: bool = False
+    outlined: bool = False
     needs_voice: bool = False
 
 

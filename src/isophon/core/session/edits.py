@@ -245,6 +245,33 @@ def set_sound(session: Session, part_id: str, mark: str, sound: str) -> Session:
     return with_part(session, part_id, change)
 
 
+def set_curve(session: Session, part_id: str, mark: str, curve: tuple[tuple[float, float], ...]) -> Session:
+    """Set the curve over frequency, (Hz, dB), that is added to a mark's change."""
+    return _with_hands(session, part_id, [mark], lambda m: replace(m.hand, curve=curve))
+
+
+def copy_marks(session: Session, part_id: str, ids: Collection[str], others: Collection[str]) -> Session:
+    """Put marks into other parts at the same place of the song, as drawn by hand with the same change."""
+    part = session.part(part_id)
+    chosen = [mark for name in ids if (mark := part.mark(name)) is not None]
+
+    def change(other: Part) -> Part:
+        marks, names = list(other.marks), {m.id for m in other.marks}
+        moved = part.offset_s - other.offset_s
+        for mark in chosen:
+            start, end = (round(t + moved, 4) for t in mark.span)
+            if start < 0 or end > other.source.duration:
+                continue
+            name = mark_id(mark.kind, start, names)
+            names.add(name)
+            told = {"start": None, "end": None, "blend": None, "drawn": True, "change_db": round(part.change(mark), 2)}
+            hand = replace(mark.hand, **told)
+            marks.append(replace(mark, id=name, start=start, end=end, hand=hand, confidence=1.0))
+        return replace(other, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
+
+    return with_parts(session, others, change)
+
+
 def give_marks(session: Session, part_id: str, kind: str, others: Collection[str]) -> Session:
     """Give other parts the marks of a kind that change a part throughout, as if drawn by hand with the same change.
 

@@ -71,7 +71,7 @@ def find(ears) -> tuple[Mark, ...]:
     marks = [_mark(0.0, end, bell, sure, ALWAYS, ()) for bell, sure in rings(heard, witness, still is not None)]
     taken: list[str] = []
     for bell, start, end in loud_rings(heard, survey, [centre_of(m)[0] for m in marks]):
-        marks.append(_mark(start, end, bell, 0.6, LOUD, taken))
+        marks.append(_mark(start, end, bell, _UNSURE, LOUD, taken))
         taken.append(marks[-1].id)
     return tuple(marks)
 
@@ -276,7 +276,7 @@ def loud_rings(heard: Partials, survey: Survey, known: list[float]) -> list[tupl
     """The bands that stand out in the loudest frames only, with the words on which they speak.
 
     A vowel that is sung louder than the others looks alike; so nearly all of the loud frames must show it, at many
-    notes, and nearly none of the others may.
+    notes, and nearly none of the others may; and even then it is a proposal that waits for a hand.
     """
     if not len(heard.level):
         return []

@@ -98,7 +98,7 @@ def rows(part: Any) -> list[dict[str, Any]]:
             "kind": "band", "freq_hz": freq_hz, "q": q, "name": name_of(freq_hz),
             "when": "loud" if sound == LOUD else "always",
             "standout_db": round(max(m.standout_db for m in marks), 1),
-            "change_db": round(min((part.change(m) for m in marks), key=lambda c: -abs(c)), 1),
+            "change_db": round(float(max((part.change(m) for m in marks), key=abs)), 1),
             "confidence": max(m.confidence for m in marks),
             "shape": sound if sound in SHAPES else BELL,
             "words": [[m.start, m.end] for m in marks] if sound == LOUD else [],

@@ -1,0 +1,119 @@
+"""The marks on the trace: where they lie over the wave and the spectrogram, and what is done there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.frequencies import band_of
+from isophon.app.views.map_signs import Stamps, draw_gate, draw_warnings
+from isophon.core.passes import KINDS
+from isophon.core.passes.gaps.treat import Fade
+
+_RIDE_DB = 12.0
+_WHOLE = 0.99  # of the take: a mark without a place in time
+
+
+class MarkLayer:
+    """Draws the marks of the pass that is open; ``x_of(seconds)``: the place of a time."""
+
+    def __init__(self, workspace: Workspace, x_of: Callable[[float], float]) -> None:
+        self.workspace, self._x_of = workspace, x_of
+        self._stamps = Stamps()
+
+    def draw(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
+        """All of it within the rows of the wave and the spectrogram."""
+        part, ceiling = self.workspace.part, self.workspace.ceiling
+        start, end = self.workspace.view
+        in_hand = set(self.workspace.in_hand)
+        painter.save()
+        painter.setClipRect(QRectF(wave.left(), 0, wave.width(), spectrum.bottom() + 8))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        y, x0, scale = wave.bottom() + 4, wave.left(), wave.width() / (end - start)
+        drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
+        height_of = self.workspace.pass_.height
+        self._draw_fades(painter, start, end, wave)
+        if self.workspace.pass_.over_frequency:
+            self._draw_ridges(painter, spectrum, in_hand)
+        for mark in self.workspace.marks:
+            first, last = mark.span
+            if self.workspace.pass_.over_frequency and last - first >= _WHOLE * self.workspace.take.source.duration:
+                continue  # a ridge, drawn across
+            if last < start or first > end:
+                continue
+            over = height_of(mark) > ceiling or part.change(mark) < 0
+            left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
+            look = "hand" if mark.id in in_hand else "over" if over else "under"
+            drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
+            if look == "hand":
+                box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
+                tint = theme.IN_HAND.toRgb()
+                tint.setAlpha(38)
+                painter.fillRect(box, tint)
+                painter.setPen(QPen(theme.IN_HAND, 1.5))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(box)
+        inks = {"hand": theme.IN_HAND, "over": theme.OVER, "under": theme.SOFT_INK}
+        for (look, filled), spans in drawn.items():
+            painter.setPen(QPen(inks[look], 1.5))
+            painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
+            stamp = self._stamps.of(self.workspace.pass_, inks[look], filled, ratio)
+            for left, right in spans:
+                painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
+        self._draw_outlined(painter, wave, spectrum)
+        painter.restore()
+
+    def _draw_outlined(self, painter: QPainter, wave: QRectF, box: QRectF) -> None:
+        """What is seen in every pass: boxes drawn by hand, and words that change."""
+        part, axis = self.workspace.part, self.workspace.pass_.axis
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.HAND_FLAG, 1.4))
+        for kind in (kind for kind in KINDS if kind.outlined):
+            for mark, change in part.changed(kind.name):
+                left, right = (self._x_of(t) for t in mark.span)
+                low, high = band_of(mark)
+                whole = high <= 2
+                if whole:  # a ride: the line of the gain over the wave, its middle being no change
+                    y = wave.center().y() - min(1.0, max(-1.0, change / _RIDE_DB)) * wave.height() / 2
+                    painter.drawPolyline([QPointF(left, wave.center().y()), QPointF(left, y), QPointF(right, y),
+                                          QPointF(right, wave.center().y())])  # fmt: skip
+                top, bottom = (0.0, 1.0) if whole else (axis.place(high), axis.place(low))
+                top, bottom = min(max(top, 0.0), 1.0), min(max(bottom, 0.0), 1.0)
+                if bottom > top:
+                    y, height = box.top() + top * box.height(), (bottom - top) * box.height()
+                    painter.drawRect(QRectF(left, y, max(2.0, right - left), height))
+
+    def _draw_ridges(self, painter: QPainter, box: QRectF, in_hand: set[str]) -> None:
+        """Bands across the spectrogram."""
+        axis, part = self.workspace.pass_.axis, self.workspace.part
+        for mark in self.workspace.marks:
+            low, high = band_of(mark)
+            place = axis.place((low * high) ** 0.5)
+            if 0 <= place <= 1:
+                ink = theme.OVER if part.change(mark) else theme.SOFT_INK
+                painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else ink, 1.5, Qt.PenStyle.DashLine))
+                y = box.top() + place * box.height()
+                painter.drawLine(QPointF(self._x_of(mark.span[0]), y), QPointF(self._x_of(mark.span[1]), y))
+
+    def _draw_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
+        """Where gaps or breaths are faded, and how far, over the wave."""
+        which, part = self.workspace.pass_, self.workspace.part
+        if not which.gate:
+            return
+        rate = self.workspace.take.recording.sample_rate
+        fades = [
+            t
+            for t in self.workspace.part.plan
+            if isinstance(t, Fade) and t.last > start * rate and t.first < end * rate
+        ]
+        for mark in self.workspace.marks if which.near else ():
+            if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
+                near = which.near(mark, part)
+                draw_warnings(
+                    painter, wave, [self._x_of(t) for t, is_near in zip(mark.span, near, strict=True) if is_near]
+                )
+        draw_gate(painter, wave.adjusted(0, 1, 0, 0), fades, start * rate, end * rate)

@@ -29,7 +29,7 @@ def crash(workspace):
 
 def key(station):
     """The number key of a station of the route."""
-    return getattr(Qt.Key, f"Key_{STATIONS.index(station) + 1}")
+    return getattr(Qt.Key, f"Key_{(STATIONS.index(station) + 1) % 10}")
 
 
 def press(room, key, modifiers=Qt.KeyboardModifier.NoModifier, qtbot=None):

@@ -19,11 +19,11 @@ from isophon.app.model.leaks import Leaks
 from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
-from isophon.core.alike import alike
 from isophon.core.errors import CallError, InputError
 from isophon.core.finding import noise_in
 from isophon.core.passes import NAMES
 from isophon.core.session import edits, layout
+from isophon.core.session.alike import alike
 from isophon.core.session.history import History
 from isophon.core.session.model import Session, Source
 from isophon.core.survey import VOICED

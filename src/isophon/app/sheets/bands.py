@@ -6,14 +6,14 @@ import math
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.frequencies import band_of
-from isophon.app.views.keyboard import Choice
+from isophon.app.views.keyboard import Choice, Field
 from isophon.core.marks import Mark
 from isophon.core.passes.bands.bell import SHAPES, response_db
 from isophon.core.passes.bands.settings import USUAL_Q, centre_of, edges_of, name_of
@@ -36,13 +36,13 @@ class BandExtras(Extras):
         self.shape.addItems(list(SHAPES))
         self.shape.setAccessibleName("Shape")
         self.shape.activated.connect(self._set_shape)
-        self.fields = {name: QLineEdit() for name in ("frequency", "Q", "change")}
+        self.fields = {name: Field() for name in ("frequency", "Q", "change")}
         row = QHBoxLayout()
         row.setSpacing(6)
         row.addWidget(self.shape)
         for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
             field = self.fields[name]
-            field.setMaximumWidth(theme.u(58))
+            field.setMaximumWidth(theme.u(52))
             field.setAccessibleName(f"{name} of the band in hand")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)

@@ -10,6 +10,7 @@ from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import alt_held, enable
+from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
@@ -55,7 +56,7 @@ class Sheet(QWidget):
         self.workspace, self.which = workspace, which
         self.sliders = {knob.name: self._slider(knob) for knob in which.knobs}
         head = QHBoxLayout()
-        self.about = QLabel(objectName="soft")
+        self.about = ElidedLabel("soft")
         head.addWidget(QLabel(which.name, objectName="head"))
         head.addSpacing(10)
         head.addWidget(self.about, 1)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras, alike_slider
+from isophon.app.views.keyboard import Field
 from isophon.core.marks import Mark
 from isophon.core.passes.spots.find import drawn
 from isophon.core.passes.spots.settings import band_of
@@ -27,7 +28,7 @@ class SpotExtras(Extras):
         self.on.setToolTip("Words that stand out of their phrase by more than the ceiling come down to it")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("spot", "on", on))
         self.in_head = (self.on,)
-        self.curve = QLineEdit(placeholderText="200 -3, 500 -6, 2000 0")
+        self.curve = Field(placeholderText="200 -3, 500 -6, 2000 0")
         self.curve.setAccessibleName("Curve inside the box: Hz and dB, several points")
         self.curve.setToolTip("Added to the change inside the box in hand: frequency in Hz and dB, point by point")
         self.curve.editingFinished.connect(self._typed)

@@ -40,6 +40,22 @@ class Choice(QComboBox):
             event.ignore()  # letters, numbers and the rest are keys of the work
 
 
+class Field(QLineEdit):
+    """A field to type into: Return and Esc are its own, and lead back to the page."""
+
+    def event(self, event) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in (*_PRESSING, Qt.Key.Key_Escape):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event) -> None:
+        super().keyPressEvent(event)
+        if event.key() in _PRESSING[:2]:
+            self.clearFocus()
+            back_to_page(self)
+
+
 class _Pressed(QObject):
     """Lets Return and Space press the button that has the focus, before any key of the work."""
 
@@ -68,12 +84,18 @@ def workable(inside: QWidget) -> None:
 def enable(widget: QWidget, on: bool) -> None:
     """Enable a widget or not; its focus goes back to the page, not on to whatever comes next."""
     if not on and widget.hasFocus():
-        page = widget.parentWidget()
-        while page is not None and page.objectName() != "page":
-            page = page.parentWidget()
-        if page is not None:
-            page.setFocus()
+        back_to_page(widget)
     widget.setEnabled(on)
+
+
+def back_to_page(widget: QWidget) -> None:
+    """Give the focus to the page that a widget is on."""
+    page, around = None, widget.parentWidget()
+    while around is not None:
+        page = around if around.objectName() == "page" else page
+        around = around.parentWidget()
+    if page is not None:
+        page.setFocus()
 
 
 def alt_held() -> bool:

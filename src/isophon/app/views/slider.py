@@ -7,9 +7,10 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QLineEdit, QWidget
+from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.views.keyboard import Field
 
 _HEIGHT = 26
 _FINE = 0.1  # while Shift is held
@@ -46,7 +47,7 @@ class Slider(QWidget):
         self._number_width = theme.u(number_width)
         self._gesture = 0
         self._drag: tuple[float, float] | None = None  # the pointer's last place, and the value there, unrounded
-        self._typed: QLineEdit | None = None
+        self._typed: Field | None = None
         self.setMinimumHeight(theme.u(_HEIGHT))
         self.setMinimumWidth(self._words_width + self._number_width + theme.u(spare))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -146,7 +147,7 @@ class Slider(QWidget):
         """Let a value be typed where the number stands."""
         box = self._number().toRect().adjusted(-theme.u(8), 1, 0, -1)
         if self._typed is None:
-            self._typed = QLineEdit(self)
+            self._typed = Field(self)
             self._typed.setAccessibleName(f"{self._words}, a number")
             self._typed.setAlignment(Qt.AlignmentFlag.AlignRight)
             self._typed.editingFinished.connect(self._take_typed)
@@ -162,7 +163,6 @@ class Slider(QWidget):
             return
         text = self._typed.text().replace("−", "-").replace(",", ".").strip(" dBHzms%+k")
         self._typed.hide()
-        self.setFocus()
         try:
             value = float(text) / self._factor
         except ValueError:

@@ -75,8 +75,8 @@ class Transport(QFrame):
         self.meter = Meter()
         self.device = QLabel("", objectName="soft")
         row = QHBoxLayout(self)
-        row.setContentsMargins(14, 6, 16, 8)
-        row.setSpacing(8)
+        row.setContentsMargins(12, 6, 12, 8)
+        row.setSpacing(6)
         for button in (self.all, self.turns):
             button.setMinimumWidth(theme.u(_LEAST))
         row.addWidget(self.play)

@@ -1,0 +1,153 @@
+"""Bands and Spots in the window: dragged over frequency, drawn in the picture, heard alone, down to the samples."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QApplication
+
+from driving import drag, key, press
+from isophon.app.views import frequencies
+from isophon.core.passes.bands.settings import centre_of
+
+ALT, NONE = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.NoModifier
+
+
+@pytest.fixture
+def bands(room, qtbot):
+    press(room, key("Bands"), qtbot=qtbot)
+    return room
+
+
+def level_in(samples, rate, low, high):
+    power = np.square(np.abs(np.fft.rfft(samples * np.hanning(len(samples)))))
+    hz = np.fft.rfftfreq(len(samples), 1 / rate)
+    return 10 * np.log10(power[(hz >= low) & (hz <= high)].sum() + 1e-20)
+
+
+def heard(workspace, start, end, plan=None):
+    rate = workspace.part.source.sample_rate
+    plan = workspace.part.plan if plan is None else plan
+    return workspace.take.renderer.cleaned(plan, round(start * rate), round((end - start) * rate))[0]
+
+
+def test_the_demos_ring_stands_over_frequency_and_its_ceiling_is_heard(bands, qtbot):
+    """The demo's lead rings at 2,650 Hz by 7 dB."""
+    workspace, skyline = bands.workspace, bands.skyline
+    mark = next(m for m in workspace.marks if workspace.part.change(m) < 0)
+    hz, _ = centre_of(mark)
+    assert hz == pytest.approx(2_650, rel=0.03) and mark.standout_db == pytest.approx(7, abs=2)
+    bar = next(b for m, b in skyline.bars() if m.id == mark.id)
+    assert abs(bar.center().x() - frequencies.x_of(skyline._plot(), hz)) < 2
+    start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
+    clean = level_in(heard(workspace, start, end), 48_000, 2_500, 2_800)
+    sung = level_in(heard(workspace, start, end, ()), 48_000, 2_500, 2_800)
+    assert sung - clean == pytest.approx(-workspace.part.change(mark), abs=1.0)
+    tag = skyline._tags()["ceiling_db"].center()
+    drag(qtbot, skyline, tag, tag + QPointF(0, skyline.y_of(0) - skyline.y_of(2.0)))
+    assert workspace.part.band.ceiling_db == pytest.approx(0, abs=0.4)
+    assert level_in(heard(workspace, start, end), 48_000, 2_500, 2_800) < clean - 0.8
+
+
+def test_a_band_is_made_moved_widened_typed_and_taken_away(bands, qtbot):
+    workspace, skyline = bands.workspace, bands.skyline
+    count, plot = len(workspace.marks), skyline._plot()
+    at = QPoint(round(frequencies.x_of(plot, 300)), round(plot.top() + 6))
+    qtbot.mouseDClick(skyline, Qt.MouseButton.LeftButton, pos=at)
+    mark = workspace.mark
+    assert len(workspace.marks) == count + 1 and mark.hand.drawn and workspace.part.change(mark) == -3.0
+    assert centre_of(mark)[0] == pytest.approx(300, rel=0.05)
+    bar = next(b for m, b in skyline.bars() if m.id == mark.id)
+    start = QPointF(bar.center().x(), bar.bottom() - 8)
+    drag(qtbot, skyline, start, QPointF(start.x() + 60, start.y()))
+    moved = centre_of(workspace.part.mark(mark.id))
+    assert moved[0] > 350 and workspace.part.change(workspace.part.mark(mark.id)) == -3.0
+    extras = bands.sheet.extras
+    for name, text in (("change", "+4"), ("frequency", "500"), ("Q", "2")):
+        field = extras.fields[name]
+        field.setFocus()
+        field.selectAll()
+        qtbot.keyClicks(field, text)
+        qtbot.keyClick(field, Qt.Key.Key_Return)
+    mark = workspace.part.mark(mark.id)
+    assert centre_of(mark) == pytest.approx((500, 2.0), rel=0.02) and workspace.part.change(mark) == 4.0
+    start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
+    lifted = level_in(heard(workspace, start, end), 48_000, 480, 520) - level_in(
+        heard(workspace, start, end, workspace.part.plan_without(("band",))), 48_000, 480, 520
+    )
+    assert lifted == pytest.approx(4.0, abs=0.6)
+    bands.setFocus()
+    press(bands, Qt.Key.Key_Delete, qtbot=qtbot)
+    assert len(workspace.marks) == count
+    press(bands, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier, qtbot=qtbot)
+    assert workspace.part.mark(mark.id) is not None
+
+
+def test_a_band_is_heard_alone_while_a_key_is_held(bands, qtbot):
+    workspace = bands.workspace
+    workspace.take_in_hand([workspace.marks[0].id])
+    qtbot.keyPress(bands, Qt.Key.Key_B)
+    strip = bands.hearing.player.scene[0]
+    assert strip.band is not None and strip.band[0] < 2_650 < strip.band[1]
+    bands.hearing.player.play()
+    qtbot.wait(700)
+    bands.hearing.player.stop()
+    qtbot.wait(80)
+    sound = bands.hearing.player.device.heard()[0]
+    inside, outside = (level_in(sound, 48_000, *span) for span in ((2_300, 3_100), (200, 1_500)))
+    assert inside > outside + 20
+    qtbot.keyRelease(bands, Qt.Key.Key_B)
+    assert bands.hearing.player.scene[0].band is None
+
+
+def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
+    workspace, trace = room.workspace, room.trace
+    press(room, key("Spots"), qtbot=qtbot)
+    word = max(workspace.take.words, key=lambda w: w[1] - w[0])
+    workspace.set_view(word[0] - 1, word[1] + 1)
+    row, before = trace._rows()[3], workspace.session
+    start, stop = (QPoint(round(trace.x_of(t)), round(row.top() + share * row.height()))
+                   for t, share in zip(word, (0.35, 0.65), strict=True))  # fmt: skip
+
+    def draw():
+        qtbot.mousePress(trace, Qt.MouseButton.LeftButton, ALT, start)
+        for at in (start + QPoint(9, 4), stop):
+            told = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(trace.mapToGlobal(at)),
+                               Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, ALT)  # fmt: skip
+            QApplication.sendEvent(trace, told)
+
+    draw()
+    press(room, Qt.Key.Key_Escape, qtbot=qtbot)
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, ALT, stop)
+    assert workspace.session == before, "nothing is kept of a box that was given up"
+    draw()
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, ALT, stop)
+    mark = workspace.mark
+    assert mark.kind == "spot" and workspace.part.change(mark) == -6.0 and 60 < mark.low_hz < mark.high_hz < 16_000
+    middle = mark.low_hz * 1.1, mark.high_hz / 1.1
+    plain = workspace.part.plan_without(("spot",))
+    down = [level_in(heard(workspace, *mark.span, plan), 48_000, *middle) for plan in (plain, workspace.part.plan)]
+    assert down[0] - down[1] == pytest.approx(6.0, abs=0.5)
+    press(room, key("Esses"), qtbot=qtbot)
+    room.grab()  # outlined in every pass
+    press(room, Qt.Key.Key_Escape, qtbot=qtbot)
+    assert workspace.session == before and workspace.pass_.name == "Spots"
+
+
+def test_a_word_is_ridden_alike_ones_are_taken_and_given_to_the_stack(room, qtbot):
+    workspace = room.workspace
+    press(room, key("Spots"), qtbot=qtbot)
+    word = max(workspace.marks, key=lambda m: m.standout_db)
+    workspace.take_in_hand([word.id])
+    for _ in range(4):
+        press(room, Qt.Key.Key_Down, qtbot=qtbot)
+    assert workspace.part.change(workspace.mark) == -2.0
+    room.sheet.extras.alike.moved.emit(0.1 * 100, ("alike", 1))
+    assert len(workspace.in_hand) == 1 + round(0.1 * (len(workspace.marks) - 1)) and workspace.in_hand[0] == word.id
+    workspace.take_in_hand([word.id])
+    room.sheet.extras.give.click()
+    stack = [p for p in workspace.session.parts if p.role != "lead" and p.offset_s == workspace.part.offset_s]
+    assert stack and all(any(m.hand.drawn and p.change(m) == -2.0 for m in p.of_kind("spot")) for p in stack)
+    room.sheet.extras.on.click()
+    loud = [m for m in workspace.marks if m.standout_db > workspace.part.spot.ceiling_db and not m.hand.any]
+    assert all(workspace.part.change(m) < 0 for m in loud)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -21,6 +20,7 @@ from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.slider import Slider
 from isophon.core.marks import Mark
 from isophon.core.passes.gaps.find import measured
@@ -53,7 +53,7 @@ class FloorNoise(QWidget):
         self.slope.activated.connect(lambda _: workspace.set_of_kind("rumble", "slope", self.slope.currentData()))
         self.hum = _switch("Hum", "The mains and its harmonics, modelled and subtracted; notes near them stay")
         self.hum.clicked.connect(lambda on: workspace.set_of_kind("hum", "on", on))
-        self.hum_words = QLabel("", objectName="soft")
+        self.hum_words = ElidedLabel("soft")
         self.hiss = _switch("Hiss", "Steady noise turned down under the voice")
         self.hiss.clicked.connect(lambda on: workspace.set_of_kind("hiss", "on", on))
         self.sliders = {
@@ -68,8 +68,8 @@ class FloorNoise(QWidget):
             slider.moved.connect(lambda v, g, name=name: workspace.set_of_kind("hiss", name, round(v, 2), g))
         self.learn = QPushButton("", objectName="plain")
         self.learn.clicked.connect(self._learn)
-        self.hiss_words = QLabel("", objectName="soft")
-        self.loss = QLabel("", objectName="soft")
+        self.hiss_words = ElidedLabel("soft")
+        self.loss = ElidedLabel("soft")
         self.lows = Lows(workspace)
         self._lay_out()
 

@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
@@ -45,7 +45,7 @@ def find(call: argparse.Namespace) -> int:
     with Recording(call.audio) as recording:
         part = _part(call.audio, recording, role, settings)
         part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
-                                call.spots)  # fmt: skip
+                                call.spots, _lead(call))  # fmt: skip
     result = {
         "file": recording.path.name,
         "sample_rate": recording.sample_rate,
@@ -53,7 +53,7 @@ def find(call: argparse.Namespace) -> int:
         "duration_s": round(recording.duration, 6),
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": found.floor_dbfs,
-        "marks": [_row(part, mark) for mark in _listed(part)],
+        "marks": [_row(part, mark, call.lead is not None) for mark in _listed(part)],
         "bands": [row for kind in KINDS for row in kind.rows(part)],
         **{kind.name: kind.report(part) for kind in KINDS if kind.learned or not kind.marked},
     }
@@ -156,26 +156,27 @@ def _told(error: Exception, path: Path) -> IsophonError:
 def _refuse_for_sessions(call: argparse.Namespace) -> None:
     """A session says itself what its parts are and what leaked; an option that would not be heeded is refused."""
     for option, given in (("--role", call.role is not None), ("--cue", call.cue), ("--own-click", call.own_click),
-                          ("--bed", call.bed), ("--spots", call.spots)):  # fmt: skip
+                          ("--bed", call.bed), ("--spots", call.spots),
+                          ("--lead", call.lead)):  # fmt: skip
         if given:
             raise CallError(f"{option}: is told by the session itself; leave it out, or change it in the session")
 
 
 def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
-    settings = _settings(call, call.role or "lead")
+    settings, lead = _settings(call, call.role or "lead"), _lead(call)
 
     def job(path: Path) -> Job:
         def run(target: handover.Target, tell: Show) -> dict[str, Any]:
             progress = _both(tell, _progress(call, path))
             with Recording(path) as recording:
                 part = _part(path, recording, call.role or "lead", settings)
-                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings), call.spots)
+                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings), call.spots, lead)
                 return handover.hand_over(part, recording, found, target, partial(progress, "cleaning"))
 
         return run
 
     inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ()),
-              *((call.spots,) if call.spots else ())]  # fmt: skip
+              *((call.spots,) if call.spots else ()), *((call.lead,) if call.lead else ())]  # fmt: skip
     parts = [Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1)) for path in call.audio]
     jobs = [(part, job(path)) for part, path in zip(parts, call.audio, strict=True)]
     return sorted(jobs, key=lambda one: path_of(one[0].source.path).name), inputs
@@ -236,6 +237,7 @@ def _surveyed(
     progress: Show,
     lesson: Lesson | None = None,
     boxes: Path | None = None,
+    lead: Lead | None = None,
 ) -> tuple[Part, Survey]:
     hits: tuple[Mark, ...] = ()
     if lesson is not None and BLEED in kinds and part.bleed.on:
@@ -250,7 +252,38 @@ def _surveyed(
     part = _with_marks(part, heard, found, kinds, partial(progress, "looking for marks"))
     drawn = load_spots(boxes, recording.duration) if boxes else ()
     marks = tuple(sorted((*part.marks, *hits, *drawn), key=lambda m: (m.start, m.id)))
+    if lead is not None:
+        later_s = lead.begins(recording)
+        for meets in (kind.meets for kind in KINDS if kind.meets):
+            marks = meets(marks, lead.marks, later_s)
     return _only(replace(part, marks=marks), kinds), found
+
+
+class Lead(NamedTuple):
+    """The lead that recordings belong to: its marks, and its place on the recorder's clock in s, None for none."""
+
+    marks: tuple[Mark, ...]
+    clock_s: float | None
+
+    def begins(self, recording: Recording) -> float:
+        """How much later than the lead a recording starts, in s: together unless both tell a time."""
+        mine = _clock_of(recording)
+        return 0.0 if mine is None or self.clock_s is None else mine - self.clock_s
+
+
+def _clock_of(recording: Recording) -> float | None:
+    told = recording.time_reference
+    return None if told is None else told / recording.sample_rate
+
+
+def _lead(call: argparse.Namespace) -> Lead | None:
+    """The lead that was named, looked through for what the others meet."""
+    if call.lead is None:
+        return None
+    meeting = {kind.name for kind in KINDS if kind.meets}
+    with Recording(call.lead) as recording:
+        found = survey_recording(recording)
+        return Lead(find_all(recording, found, wanted=meeting).marks, _clock_of(recording))
 
 
 def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None:
@@ -298,7 +331,7 @@ def _only(part: Part, kinds: set[str]) -> Part:
     return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), **off)
 
 
-def _row(part: Part, mark: Mark) -> dict[str, Any]:
+def _row(part: Part, mark: Mark, call_lead: bool = False) -> dict[str, Any]:
     row = {
         "kind": mark.kind,
         "start_s": mark.start,
@@ -310,7 +343,11 @@ def _row(part: Part, mark: Mark) -> dict[str, Any]:
         "low_hz": mark.low_hz,
         "high_hz": mark.high_hz,
     }
-    return row | ({"sound": mark.sound} if mark.sound else {})
+    row |= {"sound": mark.sound} if mark.sound else {}
+    if call_lead and BY_NAME[mark.kind].meets:
+        late = None if mark.partner_s is None else round(1000 * (mark.start - mark.partner_s), 1)
+        row |= {"partner_s": mark.partner_s, "late_ms": late}
+    return row
 
 
 def _listed(part: Part) -> list[Mark]:

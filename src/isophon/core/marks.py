@@ -59,7 +59,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     its energy lies; ``level_db``: LUFS in that band; ``standout_db``: over the
     voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``,
     for a tick ``clipped`` or ``dropout``; ``voiced``: the voice sounds under it (Z, Zh)
-    or around it; ``over_room_db``: how far the loudest moment of a gap stands over the room.
+    or around it; ``over_room_db``: how far the loudest moment of a gap stands over the room; ``partner_s``,
+    ``partner_db``: start (in the part's time) and stand-out of the lead's ess that it meets, None for none.
     """
 
     id: Name
@@ -75,6 +76,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     voiced: bool = False
     over_room_db: Level = 0.0
     hand: Hand = Hand()
+    partner_s: Seconds | None = None
+    partner_db: Level = 0.0
 
     @property
     def span(self) -> tuple[float, float]:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import AlikeExtras
+from isophon.app.views.keyboard import Choice
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.find import measure
 from isophon.core.passes.esses.settings import ceiling_over_voice
@@ -64,6 +65,60 @@ class Curve(QWidget):
         painter.drawText(box.adjusted(8, 0, -8, -3), flags, text)
 
 
+class EssExtras(AlikeExtras):
+    """What brings esses down, and what the lead's esses make of a stack part's."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.by, self.stack = Choice(), Choice()
+        for choice, name, words in ((self.by, "by", _BY), (self.stack, "stack", _STACK)):
+            for value, text in words.items():
+                choice.addItem(text, value)
+            choice.activated.connect(lambda _, c=choice, n=name: workspace.set_of_kind("ess", n, c.currentData()))
+        self.by.setAccessibleName("What brings esses down")
+        self.stack.setAccessibleName("Where an ess meets one of the lead’s")
+        row = QHBoxLayout()
+        row.addWidget(self.by, 1)
+        row.addWidget(self.stack, 1)
+        self.layout().insertLayout(0, row)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        super().show_part()
+        part = self.workspace.part
+        self.by.setCurrentIndex(list(_BY).index(part.ess.by))
+        self.stack.setCurrentIndex(list(_STACK).index(part.ess.stack))
+        self.stack.setEnabled(part.role != "lead")
+
+
+_BY = {"ceiling": "by the ceiling", "rule": "by the rule", "both": "by both"}
+_STACK = {"own": "judged alone", "under": "under the lead’s", "drop": "where the lead has one: gone"}
+
+
+_WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses by", ("ess", "stack"): "with the lead’s esses"}
+
+
+def _greyed(settings) -> tuple[str, ...]:
+    ceilings = ("usual_db", "limit_db") if settings.by == "rule" else ()
+    rule = tuple(k.name for k in _RULE) if settings.by == "ceiling" else ()
+    return (*ceilings, *rule, *(() if settings.stack == "under" else ("under_db",)),
+            *(() if settings.air_db else ("air_hz",)))  # fmt: skip
+
+
+_RULE = (
+    Knob("rule_over_db", "Rule: over the voice", 0.5, "dB", "Its threshold: the level in its band over the voice level",
+         True),
+    Knob("rule_ratio", "Rule: ratio", 0.5, ": 1", "How much of what is over stays; 100 acts as a limit", True),
+    Knob("rule_knee_db", "Rule: knee", 0.5, "dB", "How softly it begins around the threshold", True),
+    Knob("rule_range_db", "Rule: at most", 0.5, "dB", "The most it takes off", True),
+    Knob("rule_attack_ms", "Rule: attack", 0.1, "ms", "How fast it comes down", True),
+    Knob("rule_release_ms", "Rule: release", 1, "ms", "How fast it lets go", True),
+    Knob("rule_hold_ms", "Rule: hold", 1, "ms", "How long it waits before it lets go", True),
+    Knob("rule_ahead_ms", "Rule: look ahead", 0.5, "ms", "How much earlier it comes than the sound", True),
+    Knob("rule_low_hz", "Rule: hears from", 100, "Hz", "The lower edge of the band that it hears and turns down", True),
+)  # fmt: skip
+
+
 def _ceilings(part: Part) -> list[Ceiling]:
     over_voice, usual = part.ess.ceiling_db, part.context("ess")
     if usual is None:
@@ -103,10 +158,15 @@ PASS = Pass(
              "What stands out more than this over the singer’s own usual ess comes down too"),
         Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this"),
         Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
+        Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes", True),
+        Knob("air_db", "Air", 0.5, "dB", "Top given back after the taming; the esses get none of it", True),
+        Knob("air_hz", "Air from", 100, "Hz", "Where the air begins", True),
+        *_RULE,
         SURE,
     ),
-    (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=AlikeExtras, picture=Curve, about=_about,
-    words={("ess", "ceiling_db"): "ceiling"}, handles=("start", "end", "low", "high"), blends=True,
+    (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=EssExtras, picture=Curve, greyed=_greyed,
+    about=_about,
+    words=_WORDS, handles=("start", "end", "low", "high"), blends=True,
     told=lambda mark, change: "", gone=lambda part: "",
     more_told=lambda mark: f"from {mark.band[0] / 1000:.1f} kHz", warning=_warning,
 )  # fmt: skip

@@ -220,6 +220,10 @@ class Skyline(QWidget):
         painter.drawRects(hollow)
         painter.setPen(QPen(theme.OVER, 2))
         painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
+        painter.setPen(QPen(theme.CONTOUR, 1.3))
+        painter.drawRects([QRectF(bar.left() - 2.5, self.y_of(mark.partner_db), bar.width() + 5,
+                                  plot.bottom() - self.y_of(mark.partner_db))
+                           for mark, bar in bars if mark.partner_s is not None])  # fmt: skip
         in_hand = set(self.workspace.in_hand)
         for mark, bar in bars:
             if mark.hand.any or mark.id in in_hand:

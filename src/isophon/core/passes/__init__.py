@@ -32,7 +32,8 @@ KINDS: tuple[Kind, ...] = (
 
 BY_NAME = MappingProxyType({kind.name: kind for kind in KINDS})
 NAMES = tuple(BY_NAME)
-STAGES: tuple[Stage, ...] = tuple(sorted({kind.stage for kind in KINDS if kind.stage}, key=lambda stage: stage.place))
+_STAGES = {stage for kind in KINDS for stage in (kind.stage, *kind.later) if stage}
+STAGES: tuple[Stage, ...] = tuple(sorted(_STAGES, key=lambda stage: stage.place))
 
 Settings: Any = msgspec.defstruct(
     "Settings",

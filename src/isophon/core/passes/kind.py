@@ -115,11 +115,13 @@ class Kind:
     it measures that others' findings are needed for; ``learned``: its marks come from learning, and stay when marks
     are looked for again. ``context(part)``: what the changes of a part's marks depend on beside the settings;
     ``change(mark, settings, context)``: what is done to a mark, dB. ``treatments(part)`` for the plan, done by
-    ``stage``. ``report(part)``: its row in the report beside the counts of marks, None for nothing; ``rows(part)``:
-    steady things it treats, for ``find --json``; ``told(part)``: a line for the terminal, or ''. ``flaw(part)``: what
-    is wrong with what a file tells of it (``field: what``). ``placed``: its marks have a place in time.
-    ``most_db``: the highest change that a hand can make. ``quiet``: its marks are told only where something is done;
-    ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of it without one.
+    ``stage``, and others of its stages that come ``later``. ``report(part)``: its row in the report beside the counts
+    of marks, None for nothing; ``rows(part)``: steady things it treats, for ``find --json``; ``told(part)``: a line
+    for the terminal, or ''. ``flaw(part)``: what is wrong with what a file tells of it (``field: what``).
+    ``meets(marks, lead_marks, later_s)``: the marks of a stack part with what they meet in the lead. ``placed``: its
+    marks have a place in time. ``most_db``: the highest change that a hand can make. ``quiet``: its marks are told
+    only where something is done; ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of
+    it without one.
     """
 
     name: str
@@ -140,6 +142,8 @@ class Kind:
     rows: Callable[[Any], list[dict[str, Any]]] = lambda part: []
     told: Callable[[Any], str] = lambda part: ""
     flaw: Callable[[Any], str] = lambda part: ""
+    later: tuple[Stage, ...] = ()
+    meets: Callable[[Sequence[Mark], Sequence[Mark], float], tuple[Mark, ...]] | None = None
     placed: bool = True
     most_db: float = 0.0
     quiet: bool = False

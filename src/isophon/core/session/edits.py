@@ -37,7 +37,7 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
     Nothing changes where the part is not there, or names another recording.
     """
     ids = [part.id for part in session.parts if part.id == part_id and part.source == found.source]
-    return with_parts(
+    adopted = with_parts(
         session,
         ids,
         lambda part: replace(
@@ -50,6 +50,23 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
             heard_without=found.heard_without,
         ),
     )
+    return linked(adopted) if ids else session
+
+
+def linked(session: Session) -> Session:
+    """The session with the marks of the stack tied to those of the lead that they meet."""
+    lead = next((part for part in session.parts if part.role == "lead" and part.found), None)
+    meeting = [kind.meets for kind in BY_NAME.values() if kind.meets]
+
+    def change(part: Part) -> Part:
+        if not part.found or part is lead:
+            return part
+        marks = part.marks
+        for meets in meeting:
+            marks = meets(marks, lead.marks if lead else (), part.offset_s - (lead.offset_s if lead else 0.0))
+        return part if marks == part.marks else replace(part, marks=marks)
+
+    return replace(session, parts=tuple(change(part) for part in session.parts))
 
 
 def adopt_leak(session: Session, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> Session:

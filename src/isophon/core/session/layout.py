@@ -16,7 +16,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, shown
 from isophon.core.passes import NAMES
 from isophon.core.reading import path_of, spelled
-from isophon.core.session.edits import with_part
+from isophon.core.session.edits import linked, with_part
 from isophon.core.session.model import GUIDES, ROLES, Guide, GuideKind, Listening, Marker, Part, Session, Source
 from isophon.core.session.settings import role_default
 
@@ -96,7 +96,7 @@ def set_offset(session: Session, item_id: str, seconds: float) -> Session:
     """Say where a part or guide starts in the song, in seconds."""
     if not abs(seconds) <= 36_000:
         raise CallError(f"{seconds} s is no start within a song; use seconds from −36000 to 36000")
-    return with_item(session, item_id, offset_s=round(seconds, 6))
+    return linked(with_item(session, item_id, offset_s=round(seconds, 6)))
 
 
 def set_what(session: Session, item_id: str, what: str) -> Session:
@@ -109,7 +109,7 @@ def set_what(session: Session, item_id: str, what: str) -> Session:
     if isinstance(item, Part) and what in ROLES:
         own = {kind: role_default(kind, what) for kind in NAMES
                if getattr(item, kind) == role_default(kind, item.role)}  # fmt: skip
-        return with_part(session, item_id, lambda part: replace(part, role=what, **own))
+        return linked(with_part(session, item_id, lambda part: replace(part, role=what, **own)))
     if isinstance(item, Guide) and what in GUIDES:
         return with_item(session, item_id, kind=what)
     if what not in (*ROLES, *GUIDES):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 import numpy as np
@@ -13,6 +13,8 @@ from isophon.core.marks import Mark
 DRAWN_S = (0.01, 1.5)  # shortest and longest that can be drawn
 _FEWEST_FOR_USUAL = 4
 _WIDTH_DB = 60.0
+_TRACE_DB = -24.0  # what is left of an ess that is taken away: a soft trace
+LEFT_ALONE = ("t", "f")  # sounds that are left as sung unless a hand says otherwise
 
 
 class EssSettings(msgspec.Struct, frozen=True):
@@ -22,6 +24,15 @@ class EssSettings(msgspec.Struct, frozen=True):
     ``usual_db``: how far over this singer's usual ess one may stand; the lower
     of both ceilings counts. ``limit_db``: the deepest change. ``edge_ms``: the
     length of the smooth edges. ``sure``: marks of a lower confidence are left.
+
+    ``by``: what brings esses down, the ceiling, the rule or both. The rule (see :mod:`.rule`): ``rule_over_db``: its
+    threshold, the level in its band over the voice level; ``rule_ratio`` (100 acts as a limit), ``rule_knee_db``,
+    ``rule_range_db``: the most it takes off; its times in ms; its band in Hz (``rule_high_hz`` 0: up to the top);
+    ``rule_turns``: what it turns down, the band, everything above, or the whole voice.
+
+    ``stack``: with a lead, whether esses that meet one of the lead's are judged on their own, brought ``under_db``
+    under it, or taken away, leaving a soft trace unless ``altogether``. ``air_db`` from ``air_hz`` up: top given
+    back after the taming, the esses aside.
     """
 
     ceiling_db: Annotated[float, msgspec.Meta(ge=-24.0, le=12.0)] = -3.0
@@ -29,6 +40,23 @@ class EssSettings(msgspec.Struct, frozen=True):
     limit_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -12.0
     edge_ms: Annotated[float, msgspec.Meta(ge=2.0, le=40.0)] = 12.0
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
+    by: Literal["ceiling", "rule", "both"] = "ceiling"
+    rule_over_db: Annotated[float, msgspec.Meta(ge=-40.0, le=20.0)] = -8.0
+    rule_ratio: Annotated[float, msgspec.Meta(ge=1.0, le=100.0)] = 8.0
+    rule_knee_db: Annotated[float, msgspec.Meta(ge=0.0, le=24.0)] = 3.0
+    rule_range_db: Annotated[float, msgspec.Meta(ge=0.0, le=36.0)] = 12.0
+    rule_attack_ms: Annotated[float, msgspec.Meta(ge=0.1, le=100.0)] = 1.0
+    rule_release_ms: Annotated[float, msgspec.Meta(ge=1.0, le=500.0)] = 40.0
+    rule_hold_ms: Annotated[float, msgspec.Meta(ge=0.0, le=200.0)] = 5.0
+    rule_ahead_ms: Annotated[float, msgspec.Meta(ge=0.0, le=20.0)] = 2.0
+    rule_low_hz: Annotated[float, msgspec.Meta(ge=1_000.0, le=16_000.0)] = 5_000.0
+    rule_high_hz: Annotated[float, msgspec.Meta(ge=0.0, le=24_000.0)] = 0.0
+    rule_turns: Literal["band", "above", "voice"] = "band"
+    stack: Literal["own", "under", "drop"] = "own"
+    under_db: Annotated[float, msgspec.Meta(ge=0.0, le=36.0)] = 9.0
+    altogether: bool = False
+    air_db: Annotated[float, msgspec.Meta(ge=0.0, le=12.0)] = 0.0
+    air_hz: Annotated[float, msgspec.Meta(ge=2_000.0, le=16_000.0)] = 9_000.0
 
 
 _STACK = EssSettings(ceiling_db=-8.0, usual_db=0.0, limit_db=-15.0)  # the lead's S is enough: common practice
@@ -60,6 +88,15 @@ def ceiling_over_voice(settings: EssSettings, usual: float | None) -> float:
     return min(settings.ceiling_db, usual + settings.usual_db)
 
 
+def _in_the_stack(mark: Mark, settings: EssSettings) -> float:
+    """What the lead's ess that a mark meets makes of it, dB ≤ 0; 0 where it meets none."""
+    if mark.partner_s is None or settings.stack == "own":
+        return 0.0
+    if settings.stack == "drop":
+        return -_WIDTH_DB if settings.altogether else _TRACE_DB
+    return min(0.0, mark.partner_db - settings.under_db - mark.standout_db)
+
+
 def change_of(mark: Mark, settings: EssSettings, usual: float | None) -> float:
     """What is done to a mark, in dB ≤ 0, with a blend by hand already in it."""
     hand = mark.hand
@@ -67,11 +104,12 @@ def change_of(mark: Mark, settings: EssSettings, usual: float | None) -> float:
         return 0.0
     if hand.change_db is not None:
         change = hand.change_db
-    elif mark.confidence < settings.sure:
+    elif mark.confidence < settings.sure or mark.sound in LEFT_ALONE:
         change = 0.0
     else:
         over = mark.standout_db - ceiling_over_voice(settings, usual)
-        change = max(settings.limit_db, -max(0.0, over))
+        change = 0.0 if settings.by == "rule" else max(settings.limit_db, -max(0.0, over))
+        change = min(change, _in_the_stack(mark, settings))
     if hand.blend is not None and change < 0:
         gain = 1 + hand.blend * (10 ** (change / 20) - 1)
         change = max(-_WIDTH_DB, 20 * float(np.log10(max(gain, 1e-3))))

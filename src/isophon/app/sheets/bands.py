@@ -15,9 +15,9 @@ from isophon.app.sheets.extras import Extras
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.keyboard import Choice, Field
 from isophon.core.marks import Mark
-from isophon.core.passes.bands.bell import SHAPES, response_db
+from isophon.core.passes.bands.bell import SHAPES
 from isophon.core.passes.bands.settings import USUAL_Q, centre_of, edges_of, name_of
-from isophon.core.passes.bands.treat import treatments
+from isophon.core.passes.bands.treat import response_of
 from isophon.core.session import edits
 from isophon.core.session.model import Part
 from isophon.core.survey import VOICED
@@ -123,15 +123,9 @@ class BandExtras(Extras):
         centres = np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
         inside = (centres >= _DULL_HZ[0]) & (centres <= _DULL_HZ[1])
         sung = survey.k_bands[survey.state == VOICED][:, inside].mean(axis=0)
-        after = sung * 10 ** (_response(part, centres[inside]) / 10)
+        after = sung * 10 ** (response_of(part, centres[inside]) / 10)
         lost = 10 * np.log10((sung.sum() + 1e-20) / (after.sum() + 1e-20))
         return f"The cuts take {lost:.1f} dB off the voice: it may sound thin or dull." if lost > _DULL_DB else ""
-
-
-def _response(part: Part, hz: np.ndarray) -> np.ndarray:
-    """What all bands that are cut throughout do, in dB."""
-    whole = tuple(bell for cut in treatments(part) if not cut.edge for bell in cut.bells)
-    return response_db(whole, np.maximum(hz, 1.0))
 
 
 def _made(part: Part, hz: float) -> Mark:
@@ -158,5 +152,5 @@ PASS = Pass(
     box=lambda mark, axis: band_of(mark),
     over="over the spectrum", told=lambda mark, change: "", more_told=_told, gone=lambda part: "",
     empty=lambda part: "No band stands out of this voice. Double-click to make one by hand.",
-    over_frequency=True, response=_response, made=_made, made_db=_MADE_DB,
+    over_frequency=True, response=response_of, made=_made, made_db=_MADE_DB,
 )  # fmt: skip

@@ -51,6 +51,12 @@ def treatments(part: Any) -> Iterator[BandFilter]:
         yield BandFilter(0, frames, tuple(sorted(everywhere, key=lambda b: (b.freq_hz, b.q, b.gain_db, b.shape))))
 
 
+def response_of(part: Any, freqs: np.ndarray) -> np.ndarray:
+    """What the bands that are cut throughout do at ``freqs`` (Hz), in dB."""
+    bells = tuple(bell for cut in treatments(part) if not cut.edge for bell in cut.bells)
+    return response_db(bells, np.maximum(freqs, 1.0))
+
+
 def is_whole(mark: Mark, duration: float) -> bool:
     """Whether a mark's span is the whole take."""
     start, end = mark.span
@@ -105,4 +111,5 @@ def _heard(power: np.ndarray, survey: Survey, mine: Sequence[BandFilter]) -> Non
         power[first:last] *= (bands @ gain) / total
 
 
-STAGE = Stage(90, (BandFilter,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, still=_still, heard=_heard)
+# before the gaps, so that a hole stays as silent as it was made
+STAGE = Stage(65, (BandFilter,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, still=_still, heard=_heard)

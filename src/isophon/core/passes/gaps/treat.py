@@ -18,6 +18,7 @@ from scipy import fft, signal
 
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import GONE_DB
+from isophon.core.passes.bands.treat import response_of
 from isophon.core.passes.gaps.find import ROOM_EDGES, SILENT_DB
 from isophon.core.passes.hiss.settings import emphasis, noise_in
 from isophon.core.passes.kind import Stage, Still
@@ -70,7 +71,7 @@ def fade_of(
 
 
 def room_under(part: Any) -> tuple[float, ...]:
-    """The sound of a part's room as low cut and hiss leave it: what goes on under a hole."""
+    """The sound of a part's room as low cut, hiss and bands leave it: what goes on under a hole."""
     if not part.measured.room:
         return ()
     edges = third_octave_edges(*ROOM_EDGES)
@@ -80,6 +81,7 @@ def room_under(part: Any) -> tuple[float, ...]:
         levels = levels - loss_db(cut_hz, part.rumble.slope, centres)
     if part.hiss.on and noise_in(part):
         levels = levels + part.hiss.amount_db * emphasis(centres, part.hiss.from_hz)
+    levels = levels + response_of(part, centres)
     return tuple(float(round(level, 1)) for level in levels)
 
 

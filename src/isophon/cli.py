@@ -113,6 +113,7 @@ def _parser() -> argparse.ArgumentParser:
     clean.add_argument("--depth", default="24", help="16, 24 or 32f (24)")
     clean.add_argument("--force", action="store_true", help="write over files that exist")
     clean.add_argument("--removed", action="store_true", help="also write what was taken out")
+    clean.add_argument("--cues", action="store_true", help="also write the marks into WAV stems, as cue points")
     clean.add_argument("--labels", action="store_true", help="also write the marks as tab-separated text")
     for command in (find, clean):
         command.add_argument("--role", help="lead, double, harmony or adlib (lead)")

@@ -73,7 +73,8 @@ def clean(call: argparse.Namespace) -> int:
         _refuse_for_sessions(call)
     _role(call)
     kinds = _kinds(call)
-    target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels)
+    target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels,
+                             cues=call.cues)  # fmt: skip
     jobs, inputs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds)
     handover.check_report(target, inputs)
     rows: list[dict[str, Any]] = []

@@ -1,11 +1,16 @@
 """Stems out: depth, dither, all or nothing."""
 
+import struct
+
 import numpy as np
 import pytest
 import soundfile as sf
+import wavinfo
 from hypothesis import given
 from hypothesis import strategies as st
 
+from isophon.cli import main
+from isophon.core.audio.containers import time_reference
 from isophon.core.audio.writing import quantize, write_stem
 from isophon.core.errors import CallError, OutputError
 
@@ -45,3 +50,37 @@ def test_failure_leaves_nothing(tmp_path):
     assert (sf.read(tmp_path / "a.wav")[0] == 0.25).all() and len(list(tmp_path.iterdir())) == 1
     with pytest.raises(CallError, match="FLAC"):
         write_stem(tmp_path / "a.flac", [], 48_000, 1, 0, fmt="flac", depth="32f")
+
+
+def test_a_stem_says_where_it_began_and_where_its_marks_are(demo, tmp_path):
+    """Read back by wavinfo, and by a walk over the file after EBU Tech 3285 and the RIFF specification."""
+    take = demo.parent / "Lead.wav"
+    call = ["clean", str(take), "--only", "ess", "--out", str(tmp_path), "--quiet", "--cues", "--labels"]
+    assert main(call) == 0
+    stem = tmp_path / "Lead.clean.wav"
+    info = wavinfo.WavInfoReader(str(stem))
+    assert info.bext.originator == "Isophon" and "ess" in info.bext.coding_history
+    assert info.bext.time_reference == (time_reference(take) or 0) == (time_reference(stem) or 0)
+    told = [float(line.split("\t")[0]) for line in (tmp_path / "Lead.marks.tsv").read_text().splitlines()]
+    data, names, places = stem.read_bytes(), {}, {}
+    assert struct.unpack("<I", data[4:8])[0] == len(data) - 8
+    at = 12
+    while at < len(data):
+        name, size = data[at : at + 4], struct.unpack("<I", data[at + 4 : at + 8])[0]
+        body = data[at + 8 : at + 8 + size]
+        if name == b"cue ":
+            for i in range(struct.unpack("<I", body[:4])[0]):
+                number, place = struct.unpack("<II", body[4 + 24 * i : 12 + 24 * i])
+                places[number] = place
+        if name == b"LIST" and body[:4] == b"adtl":
+            inner = 4
+            while inner < size:
+                what, length = body[inner : inner + 4], struct.unpack("<I", body[inner + 4 : inner + 8])[0]
+                if what == b"labl":
+                    number = struct.unpack("<I", body[inner + 8 : inner + 12])[0]
+                    names[number] = body[inner + 12 : inner + 8 + length].rstrip(b"\0").decode()
+                inner += 8 + length + (length & 1)
+        at += 8 + size + (size & 1)
+    assert len(told) > 10 and [p / 48_000 for p in places.values()] == pytest.approx(told, abs=1e-4)
+    assert names.keys() == places.keys() and all(name.startswith("ess s") for name in names.values())
+    assert sf.info(stem).frames == sf.info(take).frames

@@ -186,7 +186,7 @@ def changed(before: Session, after: Session, passes: Sequence[Pass]) -> tuple[Pa
             continue
         for which in passes:
             marks = {m.id: m for m in which.marks(old)}
-            mark = next((m for m in which.marks(part) if marks.get(m.id) != m), None)
+            mark = next((m for m in which.marks(part) if m.id not in marks or marks[m.id].hand != m.hand), None)
             settings = any(part.settings(kind) != old.settings(kind) for kind in which.kinds)
             if mark is not None or settings or len(marks) != len(which.marks(part)):
                 return which, part.id, mark.id if mark else ""

@@ -77,6 +77,7 @@ class HandOverPage(QWidget):
                              "24 bit")  # fmt: skip
         self.removed = QCheckBox("also what was taken out")
         self.labels = QCheckBox("also the marks, as text for any editor’s label track")
+        self.cues = QCheckBox("also the marks in WAV stems, as cue points")
         self.force = QCheckBox("write over files that exist")
         self.aside = QCheckBox()
         self.will = QLabel(wordWrap=True)
@@ -124,10 +125,10 @@ class HandOverPage(QWidget):
         kind.addStretch()
         grid.addWidget(QLabel("What"), 1, 0)
         grid.addLayout(kind, 1, 1)
-        for row, box in enumerate((self.removed, self.labels, self.force, self.aside), 2):
+        for row, box in enumerate((self.removed, self.labels, self.cues, self.force, self.aside), 2):
             grid.addWidget(box, row, 1)
-        grid.addWidget(QLabel("Will be written"), 6, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(self.will, 6, 1)
+        grid.addWidget(QLabel("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(self.will, 7, 1)
         buttons = QHBoxLayout()
         buttons.addWidget(self.write)
         buttons.addWidget(self.bar, 1)
@@ -171,6 +172,7 @@ class HandOverPage(QWidget):
             self.labels.isChecked(),
             self.clip.currentData(),
             self.workspace.unheard if self.aside.isChecked() else (),
+            self.cues.isChecked(),
         )
 
     def inputs(self) -> list[Path]:

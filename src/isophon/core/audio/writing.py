@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
+from isophon.core.audio.chunks import append
 from isophon.core.errors import CallError, ExistsError, OutputError
 
 FORMATS = {"wav": ".wav", "flac": ".flac", "aiff": ".aiff"}
@@ -86,32 +87,33 @@ def write_stem(
     depth: str = "24",
     force: bool = False,
     may_clip: bool = True,
+    chunks: bytes = b"",
 ) -> int:
     """Write ``blocks`` of float32 ``(channels, n)`` as one audio file.
 
     Samples between two steps of an integer depth go to one of the two at
     random, in proportion (rectangular dither of one step); samples on a step
     stay. Returns the number of samples clipped at full scale; where they may not be, the file
-    is not kept if there are any.
+    is not kept if there are any. ``chunks``: what a WAVE file says beside its samples.
     """
     check_target(fmt, depth)
     container = _container(fmt, frames * channels * (2 if depth == "16" else 4))
     rng = np.random.default_rng(_SEED)
     clipped = 0
-    with (
-        contextlib.suppress(_WouldClip),
-        atomic(path, force) as temporary,
-        sf.SoundFile(os.fsencode(temporary), "w", sample_rate, channels, DEPTHS[depth], format=container) as file,
-    ):
-        for block in blocks:
-            if depth == "32f":
-                file.write(block.T)
-                continue
-            whole, over = quantize(block, int(depth), rng)
-            clipped += over
-            file.write(np.ascontiguousarray(whole.T))
-        if clipped and not may_clip:
-            raise _WouldClip
+    with contextlib.suppress(_WouldClip), atomic(path, force) as temporary:
+        how = (sample_rate, channels, DEPTHS[depth])
+        with sf.SoundFile(os.fsencode(temporary), "w", *how, format=container) as file:
+            for block in blocks:
+                if depth == "32f":
+                    file.write(block.T)
+                    continue
+                whole, over = quantize(block, int(depth), rng)
+                clipped += over
+                file.write(np.ascontiguousarray(whole.T))
+            if clipped and not may_clip:
+                raise _WouldClip
+        if fmt == "wav":
+            append(temporary, chunks)
     return clipped
 
 

@@ -6,11 +6,14 @@ import json
 import math
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+import isophon
+from isophon.core.audio.chunks import bext, cues
 from isophon.core.audio.converting import converted, converted_frames
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
@@ -37,7 +40,8 @@ class Target:
     """Where stems go and how they are written.
 
     ``clip``: what is done with a stem that would clip at an integer depth: ``keep`` it, ``refuse`` it,
-    ``trim`` it down as a whole, or write it as ``float``. ``without``: kinds whose work is left out.
+    ``trim`` it down as a whole, or write it as ``float``. ``without``: kinds whose work is left out. ``cues``:
+    marks go into WAVE stems as cue points.
     """
 
     folder: Path
@@ -48,6 +52,7 @@ class Target:
     labels: bool = False
     clip: str = "keep"
     without: tuple[str, ...] = ()
+    cues: bool = False
 
 
 @dataclass
@@ -188,7 +193,8 @@ def hand_over(
     rate = rate or recording.sample_rate
     frames = converted_frames(recording.frames, recording.sample_rate, rate)
     shape = (rate, recording.channels, frames)
-    how: dict[str, Any] = {"fmt": target.fmt, "depth": target.depth, "force": target.force}
+    chunks = _chunks(part, recording, rate, target)
+    how: dict[str, Any] = {"fmt": target.fmt, "depth": target.depth, "force": target.force, "chunks": chunks}
 
     def at_rate(blocks: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
         return converted(blocks, recording.sample_rate, rate, recording.channels, frames)
@@ -228,6 +234,26 @@ def hand_over(
         "after": {name: round(value + trim_db, 2) for name, value in after.result(still).items()},
         "kinds": kinds(part, target.without),
     }
+
+
+def _chunks(part: Part, recording: Recording, rate: int, target: Target) -> bytes:
+    """What a WAVE stem says beside its samples: where it began, what was done, and on request its marks."""
+    began = part.source.time_reference or recording.time_reference or 0
+    made = datetime.fromtimestamp(recording.path.stat().st_mtime)
+    done = [f"A=PCM,F={rate},W={target.depth.removesuffix('f')},M={'mono' if recording.channels == 1 else 'stereo'},"
+            f"T=Isophon {isophon.__version__}"]  # fmt: skip
+    rows = kinds(part, target.without)
+    done += [f"T=Isophon {name}: {row['changed']} of {row['count']} changed" for name, row in rows.items()
+             if row.get("changed")]  # fmt: skip
+    told = bext(f"{part.name}, cleaned", round(began * rate / recording.sample_rate), made, done)
+    if not target.cues:
+        return told
+    places = []
+    for mark in (m for m in part.marks if _is_told(part, m)):
+        start, end = mark.span
+        what = " ".join(filter(None, (mark.kind, mark.sound, f"{part.change(mark):.1f} dB")))
+        places.append((max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
+    return told + cues(places)
 
 
 def kinds(part: Part, without: Collection[str] = ()) -> dict[str, dict[str, Any]]:

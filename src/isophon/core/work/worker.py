@@ -99,6 +99,8 @@ def render(part: Part, progress: Progress) -> None:
         check_source(part.source, recording)
         renderer = Renderer(recording.read, recording.sample_rate, recording.frames,
                             sounds=lambda key: take_cache.kept_leak(place, key))  # fmt: skip
+        if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
+            raise InputError(f"{path.name}: what was learned of its bleed is not kept any more; learn it again")
         blocks = (clean for _, clean in renderer.blocks(part.plan, recording.blocks()))
         keep_rendered(place, part.plan, blocks, (recording.channels, recording.frames), progress)
 

@@ -1,0 +1,65 @@
+"""What a WAVE file can say beside its samples: where it began and what was done (bext), and places with names (cue).
+
+``bext`` after EBU Tech 3285 version 1; ``cue `` and ``LIST adtl`` after the RIFF specification (IBM & Microsoft 1991).
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+
+_ORIGINATOR = "Isophon"
+_DS64_SIZE_AT, _RIFF_SIZE_AT = 20, 4
+
+
+def bext(description: str, time_reference: int, began: datetime, history: Sequence[str]) -> bytes:
+    """A broadcast chunk: a description, the first frame since midnight, when the recording was made, what was done."""
+    body = b"".join((
+        _text(description, 256), _text(_ORIGINATOR, 32), _text("", 32),
+        _text(began.strftime("%Y-%m-%d"), 10), _text(began.strftime("%H:%M:%S"), 8),
+        struct.pack("<QH", time_reference, 1), bytes(64 + 190),
+        "".join(f"{line}\r\n" for line in history).encode("ascii", "replace"),
+    ))  # fmt: skip
+    return _chunk(b"bext", body)
+
+
+def cues(places: Sequence[tuple[int, int, str]]) -> bytes:
+    """Cue points with names and lengths: ``(first frame, frames, name)``; nothing where there are none."""
+    if not places:
+        return b""
+    points = b"".join(struct.pack("<II4sIII", i, at, b"data", 0, 0, at) for i, (at, _, _) in enumerate(places, 1))
+    lists = b"adtl"
+    for i, (_, _, name) in enumerate(places, 1):
+        lists += _chunk(b"labl", struct.pack("<I", i) + name.encode("utf-8") + b"\0")
+    for i, (_, length, _) in enumerate(places, 1):
+        lists += _chunk(b"ltxt", struct.pack("<II4sHHHH", i, length, b"rgn ", 0, 0, 0, 0))
+    return _chunk(b"cue ", struct.pack("<I", len(places)) + points) + _chunk(b"LIST", lists)
+
+
+def append(path: Path, chunks: bytes) -> None:
+    """Put chunks behind a WAVE file's samples, and count them in its size; OSError if that cannot be written."""
+    if not chunks:
+        return
+    with path.open("r+b") as file:
+        head = file.read(12)
+        file.seek(0, 2)
+        if file.tell() & 1:
+            file.write(b"\0")
+        file.write(chunks)
+        size = file.tell() - 8
+        if head[:4] == b"RF64":
+            file.seek(_DS64_SIZE_AT)
+            file.write(struct.pack("<Q", size))
+        else:
+            file.seek(_RIFF_SIZE_AT)
+            file.write(struct.pack("<I", size))
+
+
+def _chunk(name: bytes, body: bytes) -> bytes:
+    return name + struct.pack("<I", len(body)) + body + bytes(len(body) & 1)
+
+
+def _text(text: str, length: int) -> bytes:
+    return text.encode("ascii", "replace")[:length].ljust(length, b"\0")

@@ -189,3 +189,19 @@ def test_the_report_of_an_earlier_run_stays(capsys, take, tmp_path):
         run(capsys, "clean", path, "--out", tmp_path / "o", "--force")
     rows = json.loads((tmp_path / "o" / "report.json").read_text())["files"]
     assert [row["file"] for row in rows] == ["other.wav", "take.wav"]
+
+
+def test_a_sessions_marks_are_listed_as_they_were_decided(demo, tmp_path, capsys):
+    session = file.load(demo)
+    part = session.parts[0]
+    box = Mark("", "spot", 2.0, 2.5, -30.0, 0.0, 900.0, 3_000.0, 1.0)
+    session, name = edits.draw_mark(session, part.id, box)
+    session = edits.set_changes(session, part.id, {name: -8.0})
+    path = tmp_path / "song.isophon"
+    file.save(session, path)
+    assert main(["find", str(path), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert [p["name"] for p in told["parts"]] == [p.name for p in session.parts]
+    assert [(m["kind"], m["start_s"], m["change_db"]) for m in told["parts"][0]["marks"]] == [("spot", 2.0, -8.0)]
+    assert main(["find", str(path)]) == 0 and "not looked through yet" in capsys.readouterr().out
+    assert main(["find", str(path), "--cue", "x.wav"]) == 2

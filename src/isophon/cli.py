@@ -102,7 +102,7 @@ def _parser() -> argparse.ArgumentParser:
     opening = commands.add_parser("open", help="open a saved session")
     opening.add_argument("session", type=Path, nargs="?", metavar="SESSION")
     find = commands.add_parser("find", help="list the marks found in one recording")
-    find.add_argument("audio", type=Path, metavar="AUDIO")
+    find.add_argument("audio", type=Path, metavar="AUDIO", help="a recording, or a saved session")
     clean = commands.add_parser("clean", help="clean recordings, write stems and a report")
     clean.add_argument("audio", type=Path, nargs="*", metavar="AUDIO")
     clean.add_argument("--session", type=Path, metavar="SESSION", help="clean the parts of a saved session")

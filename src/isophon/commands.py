@@ -30,6 +30,7 @@ from isophon.core.session.model import ROLES, Part, Session, Source
 from isophon.core.session.settings import role_default, with_setting
 from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
+from isophon.listing import print_marks, told_of
 
 BLEED, SPOT = bleed.KIND.name, spots.KIND.name
 Show = Callable[[str, float], None]
@@ -38,7 +39,9 @@ _SHARES = {"surveying": (0.0, 0.2), "learning the bleed": (0.1, 0.1), "looking f
 
 
 def find(call: argparse.Namespace) -> int:
-    """List the marks found in one recording."""
+    """List the marks found in one recording, or those of a saved session as they were decided."""
+    if call.audio.suffix == file.ENDING:
+        return _listed_session(call)
     _role(call)
     role = call.role or "lead"
     kinds, settings = _kinds(call), _settings(call, role)
@@ -46,21 +49,28 @@ def find(call: argparse.Namespace) -> int:
         part = _part(call.audio, recording, role, settings)
         part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
                                 call.spots, _lead(call))  # fmt: skip
-    result = {
-        "file": recording.path.name,
-        "sample_rate": recording.sample_rate,
-        "channels": recording.channels,
-        "duration_s": round(recording.duration, 6),
-        "voice_lufs": part.voice_lufs,
-        "floor_dbfs": found.floor_dbfs,
-        "marks": [_row(part, mark, call.lead is not None) for mark in _listed(part)],
-        "bands": [row for kind in KINDS for row in kind.rows(part)],
-        **{kind.name: kind.report(part) for kind in KINDS if kind.learned or not kind.marked},
-    }
+    result = told_of(part, recording.path.name, found.floor_dbfs, call.lead is not None)
     if call.json:
         print(json.dumps(result, indent=1))
     else:
-        _print_marks(part, result)
+        print_marks(part, result)
+    return 0
+
+
+def _listed_session(call: argparse.Namespace) -> int:
+    """What a session holds, part by part; its recordings are not read."""
+    _refuse_for_sessions(call)
+    kinds = _kinds(call)
+    session = file.load(call.audio)
+    rows = []
+    for part in session.parts:
+        ready = _only(part, kinds)
+        row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, any(m.partner_s for m in part.marks))
+        rows.append({"name": part.name, "role": part.role, **row})
+        if not call.json:
+            print_marks(ready, row)
+    if call.json:
+        print(json.dumps({"session": session.name, "parts": rows}, indent=1))
     return 0
 
 
@@ -330,46 +340,6 @@ def _only(part: Part, kinds: set[str]) -> Part:
     left_out = {name: part.settings(name) for name in NAMES if name not in kinds}
     off = {name: replace(one, on=False) for name, one in left_out.items() if hasattr(one, "on")}
     return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), **off)
-
-
-def _row(part: Part, mark: Mark, call_lead: bool = False) -> dict[str, Any]:
-    row = {
-        "kind": mark.kind,
-        "start_s": mark.start,
-        "end_s": mark.end,
-        "level_db": mark.level_db,
-        "standout_db": mark.standout_db,
-        "change_db": round(part.change(mark), 2) + 0.0,
-        "confidence": mark.confidence,
-        "low_hz": mark.low_hz,
-        "high_hz": mark.high_hz,
-    }
-    row |= {"sound": mark.sound} if mark.sound else {}
-    if call_lead and BY_NAME[mark.kind].meets:
-        late = None if mark.partner_s is None else round(1000 * (mark.start - mark.partner_s), 1)
-        row |= {"partner_s": mark.partner_s, "late_ms": late}
-    return row
-
-
-def _listed(part: Part) -> list[Mark]:
-    """The marks that have a place in time, words to which nothing is done aside."""
-    kinds = ((mark, BY_NAME[mark.kind]) for mark in part.marks)
-    return [mark for mark, kind in kinds if kind.placed and (not kind.quiet or part.change(mark) or mark.hand.any)]
-
-
-def _print_marks(part: Part, result: dict[str, Any]) -> None:
-    voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
-    print(f"{shown(result['file'])}: {result['duration_s']:.1f} s, {voice}, floor {part.floor_dbfs:.1f} dBFS")
-    for kind in KINDS:
-        if told := kind.told(part):
-            print(shown(told))
-    marks = _listed(part)
-    print(f"{len(marks)} marks" + (":  start s    end s  kind  over the voice   change" if marks else ""))
-    for mark in marks:
-        print(
-            f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {mark.standout_db:+11.1f} dB"
-            f" {part.change(mark) + 0.0:5.1f} dB"
-        )
 
 
 def _kinds(call: argparse.Namespace) -> set[str]:

@@ -217,7 +217,7 @@ def rings(heard: Partials, witness: np.ndarray | None, firm: bool = True) -> lis
         bell = _fitted(rest, hz[i]) if rest is not None and _bump(rest, i) >= _LEAST_BUMP_DB else None
         if rest is not None and bell is not None and bell.gain_db >= least_db and told >= _LEAST_USUALLY_DB:
             bell = bell if firm else Bell(bell.freq_hz, bell.q, round(min(bell.gain_db, told), 1))
-            found.append((bell, round(min(0.95, (0.6 if firm else 0.45) + 0.03 * bell.gain_db), 2)))
+            found.append((bell, round(min(0.95, 0.6 + 0.03 * bell.gain_db), 2) if firm else _UNSURE))
             rest -= 10 * np.log10(power_response(bell, hz))
         elif often[i] >= _ALONE_OFTEN_DB and not (firm and rest is not None):
             found.append((Bell(float(hz[i]), _LOUD_Q, round(float(min(12.0, often[i])), 1)), _UNSURE))

@@ -1,6 +1,7 @@
 import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program sets it
 
 from pathlib import Path
 
@@ -26,6 +27,15 @@ def _own_cache(tmp_path_factory):
 def _own_state(tmp_path, monkeypatch):
     """No test touches the person's own state."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
+@pytest.fixture(autouse=True)
+def _at_rest(request, monkeypatch):
+    """Nothing is rendered ahead beside a test, but in that of it: it would take the cores from the others."""
+    if "app" in request.node.path.parts and "rendered_ahead" not in request.node.name:
+        from isophon.app.model import rendering_ahead
+
+        monkeypatch.setattr(rendering_ahead, "_QUIET_MS", 600_000)
 
 
 @pytest.fixture(scope="session")

@@ -93,6 +93,7 @@ class WorkPage(QWidget):
         self._hearing_changed()
         self.open_station(PASSES.index(workspace.pass_) + 1 if workspace.session.parts else LAY_OUT)
         self._tick.start()
+        gc.unfreeze()  # of a page before this one
         gc.collect()
         gc.freeze()  # what is there now stays; looking through it again and again would halt the window
         workspace.begin()

@@ -104,7 +104,7 @@ def test_a_session_is_cleaned_with_its_decisions(capsys, take, tmp_path):
     part = value.parts[0]
     drawn, name = edits.draw_mark(value, part.id, Mark("", "ess", 1.0, 1.2, -20.0, 3.0, 3000.0, 9000.0, 1.0, "s"))
     drawn = edits.adopt_findings(
-        edits.set_change(drawn, part.id, [name], -20), part.id, edits.Findings(source, (), -20.0, -80.0)
+        edits.set_changes(drawn, part.id, {name: -20}), part.id, edits.Findings(source, (), -20.0, -80.0)
     )
     file.save(drawn, path)
     assert run(capsys, "clean", "--session", path, "--out", tmp_path / "a", "--depth", "32f", "--force")[0] == 0

@@ -200,8 +200,8 @@ def test_sessions_apply_or_refuse_every_option(capsys, take, tmp_path):
     status, text, _ = run(capsys, "find", take, "--json", "--only", "ess", "--quiet")
     first = next(m for m in json.loads(text)["marks"])
     by_hand, _ = edits.draw_mark(session, "part-1", _mark(first))
-    by_hand = edits.set_change(by_hand, "part-1", ["ess-1"], -11.0)
-    by_hand = edits.set_change(by_hand, "part-1", [by_hand.parts[0].marks[0].id], -11.0)
+    by_hand = edits.set_changes(by_hand, "part-1", {"ess-1": -11.0})
+    by_hand = edits.set_changes(by_hand, "part-1", {by_hand.parts[0].marks[0].id: -11.0})
     file.save(by_hand, path)
     _, text, _ = run(capsys, *base, "--out", tmp_path / "c", "--set", "ess.ceiling_db=12", "--set", "ess.usual_db=24")
     found = json.loads(text)["files"][0]["kinds"]["ess"]

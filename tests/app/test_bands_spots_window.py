@@ -149,5 +149,6 @@ def test_a_word_is_ridden_alike_ones_are_taken_and_given_to_the_stack(room, qtbo
     stack = [p for p in workspace.session.parts if p.role != "lead" and p.offset_s == workspace.part.offset_s]
     assert stack and all(any(m.hand.drawn and p.change(m) == -2.0 for m in p.of_kind("spot")) for p in stack)
     room.sheet.extras.on.click()
+    workspace.set_setting("ceiling_db", 1.0)
     loud = [m for m in workspace.marks if m.standout_db > workspace.part.spot.ceiling_db and not m.hand.any]
-    assert all(workspace.part.change(m) < 0 for m in loud)
+    assert len(loud) > 3 and all(workspace.part.change(m) < 0 for m in loud)

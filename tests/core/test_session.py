@@ -40,7 +40,7 @@ steps = st.one_of(
 def apply(value: Session, step: tuple) -> Session:
     what, *rest = step
     if what == "change":
-        return edits.set_change(value, "part-1", [rest[0]], rest[1])
+        return edits.set_changes(value, "part-1", {rest[0]: rest[1]})
     if what == "leave":
         return edits.leave(value, "part-1", [rest[0]], rest[1])
     if what == "box":

@@ -41,7 +41,6 @@ class InHand(QObject):
         self.selection: tuple[float, float] | None = None
         parts = self.session.parts
         self.parts_in_hand = tuple(p.id for p in parts if p.role == "lead")[:1] or tuple(p.id for p in parts[:1])
-        self.visited: set[str] = set(self.parts_in_hand)
         self.heard_only: frozenset[str] = frozenset()
         self.aside: tuple[str, Pass | None] = (ALL_HEARD, None)  # which pass is left out, or alone, for listening
         self.view = self.song
@@ -102,7 +101,6 @@ class InHand(QObject):
         else:
             self.parts_in_hand = (part_id,)
         self.in_hand, self.selection = (), None
-        self.visited.add(part_id)
         self._show_song(*place)
         self.pool.at_hand(self.part.source)
         self.take_changed.emit()

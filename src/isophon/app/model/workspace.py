@@ -337,7 +337,6 @@ class Workspace(InHand):
         sources = tuple(i.source for i in self.session.items)
         if kept != self.parts_in_hand or sources != self._stocked:
             self.parts_in_hand = kept
-            self.visited.update(kept[:1])
             self._stock()
             self._show_song(*(self.session.span if self.view[1] - self.view[0] <= SHORTEST_VIEW_S
                               else (t + self.offset for t in self.view)))  # fmt: skip

@@ -103,11 +103,6 @@ def alt_held() -> bool:
     return bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.AltModifier)
 
 
-def is_typing() -> bool:
-    """Whether letters are being typed into a field now."""
-    return isinstance(QApplication.focusWidget(), QLineEdit)
-
-
 def draw_focus(painter: QPainter, widget: QWidget) -> None:
     """A frame around a widget that has the focus."""
     if widget.hasFocus():

@@ -142,11 +142,6 @@ def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -
     return with_parts(session, part_ids, change)
 
 
-def set_change(session: Session, part_id: str, ids: Collection[str], change_db: float) -> Session:
-    """Set the change of marks by hand, in dB."""
-    return set_changes(session, part_id, dict.fromkeys(ids, change_db))
-
-
 def leave(session: Session, part_id: str, ids: Collection[str], on: bool) -> Session:
     """Keep marks as sung, or no longer."""
     return _with_hands(session, part_id, ids, lambda m: replace(m.hand, leave=on))

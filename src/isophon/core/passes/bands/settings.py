@@ -15,10 +15,10 @@ import msgspec
 from isophon.core.marks import Mark
 from isophon.core.passes.bands.bell import BELL, SHAPES, Bell
 
-ALWAYS, LOUD, BROAD = "always", "loud", "broad"  # what a found band's ``sound`` says
+ALWAYS, LOUD = "always", "loud"  # what a found band's ``sound`` says
 MOST_DB, DEEPEST_DB = 12.0, -36.0
 USUAL_Q, NARROWEST_Q, WIDEST_Q = 5.0, 40.0, 0.3
-_NAMES = ((110.0, "boom"), (200.0, "boom"), (350.0, "mud"), (500.0, "boxy"), (1_000.0, "hollow"), (1_800.0, "honk"),
+_NAMES = ((200.0, "boom"), (350.0, "mud"), (500.0, "boxy"), (1_000.0, "hollow"), (1_800.0, "honk"),
           (3_300.0, "hard ring"), (5_000.0, "nasal edge"), (math.inf, "whistle"))  # fmt: skip
 
 

@@ -6,7 +6,7 @@ the cut is there when the word is (a look-ahead) and what lies outside stays as 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -63,18 +63,26 @@ def is_whole(mark: Mark, duration: float) -> bool:
     return start <= _WHOLE_S and end >= duration - _WHOLE_S
 
 
-def _apply(at: At, mine: Sequence[BandFilter]) -> np.ndarray:
+def passing(at: At) -> Callable[[tuple[Bell, ...]], np.ndarray]:
+    """What a stage is asked for through bells, float64 ``(channels, frames)``; as it is where there are none."""
     reach = round(FILTER_S * at.sample_rate)
     samples = at.read(at.start - reach, at.frames + reach)
     size = fft.next_fast_len(samples.shape[1] + reach, real=True)
     spectrum = fft.rfft(samples, size, axis=1)
 
     def through(bells: tuple[Bell, ...]) -> np.ndarray:
+        if not bells:
+            return samples[:, reach:].astype(np.float64)
         filtered = fft.irfft(spectrum * fft.rfft(taps(bells, at.sample_rate), size), size, axis=1)
         return filtered[:, reach : reach + at.frames]
 
+    return through
+
+
+def _apply(at: At, mine: Sequence[BandFilter]) -> np.ndarray:
+    through = passing(at)
     everywhere = tuple(bell for cut in mine if not cut.edge for bell in cut.bells)
-    base = through(everywhere) if everywhere else samples[:, reach:].astype(np.float64)
+    base = through(everywhere)
     out = base
     for cut in mine:
         if cut.edge:

@@ -11,9 +11,9 @@ from typing import Any
 
 import msgspec
 import numpy as np
-from scipy import fft
 
-from isophon.core.passes.bands.bell import FILTER_S, HIGH_SHELF, Bell, taps
+from isophon.core.passes.bands.bell import FILTER_S, HIGH_SHELF, Bell
+from isophon.core.passes.bands.treat import passing
 from isophon.core.passes.kind import At, Stage
 
 _EDGE_S, _LEAST_DB = 0.03, 0.05
@@ -40,12 +40,8 @@ def treatments(part: Any) -> Iterator[AirLift]:
 
 
 def _apply(at: At, mine: Sequence[AirLift]) -> np.ndarray:
-    lift, reach = mine[0], round(FILTER_S * at.sample_rate)
-    samples = at.read(at.start - reach, at.frames + reach)
-    size = fft.next_fast_len(samples.shape[1] + reach, real=True)
-    spectrum = fft.rfft(samples, size, axis=1) * fft.rfft(taps((lift.shelf,), at.sample_rate), size)
-    lifted = fft.irfft(spectrum, size, axis=1)[:, reach : reach + at.frames]
-    plain = samples[:, reach:]
+    lift, through = mine[0], passing(at)
+    lifted, plain = through((lift.shelf,)), through(())
     return (plain + _outside(lift, at.start, at.frames) * (lifted - plain)).astype(np.float32)
 
 

@@ -152,7 +152,6 @@ def _apply(at: At, mine: Sequence[RuleCut]) -> np.ndarray:
     cut, rate = mine[0], at.sample_rate
     tick, ahead = _tick(rate), round(cut.ahead_s * rate)
     before = round((_SETTLED * cut.release_s + cut.hold_s) * rate)
-    half = len(_band(cut.low_hz, cut.high_hz, rate)) // 2
     edge = len(_analytic(cut.low_hz, cut.high_hz, rate)) // 2
     first = (at.start - before) // tick * tick - edge
     last = at.stop + ahead + 2 * tick

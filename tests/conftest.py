@@ -12,7 +12,7 @@ import soundfile as sf
 from isophon.core.demo.build import make_demo
 from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.find import find
-from isophon.core.passes.esses.settings import change_of
+from isophon.core.passes.esses.settings import LEFT_ALONE, change_of
 from isophon.core.session import file
 from isophon.core.survey import survey
 
@@ -79,10 +79,10 @@ class Written:
 
 
 def look(samples: np.ndarray, rate: int):
-    """Survey and marks of an array."""
+    """Survey and esses of an array, its T's and F's aside."""
     two = np.atleast_2d(samples).astype(np.float32)
     found = survey([two], rate, two.shape[1])
-    return found, find(reader(two), found)
+    return found, tuple(m for m in find(reader(two), found) if m.sound not in LEFT_ALONE)
 
 
 def cuts(marks, settings, usual, rate: int):

@@ -24,7 +24,8 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     ``change_db``: the change. ``leave``: keep it as sung. ``start``,
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
-    do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency.
+    do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of
+    the mark, dB) added to it along its time.
     """
 
     change_db: Change | None = None
@@ -37,6 +38,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     drawn: bool = False
     agreed: bool = False
     curve: Annotated[tuple[tuple[Hertz, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
+    shape: Annotated[tuple[tuple[Share, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
 
     @property
     def any(self) -> bool:

@@ -67,7 +67,8 @@ class Pass:
     ``still``: whether parts show their stillness. ``boxes``: boxes can be drawn over the trace;
     ``over_frequency``: its marks stand over frequency, not time;
     ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand,
-    with ``made_db`` to begin with.
+    with ``made_db`` to begin with. ``shaped``: a mark's change can follow a curve along its time; ``letter(mark)``:
+    what stands at a mark, '' for nothing.
     """
 
     kind: str
@@ -109,6 +110,8 @@ class Pass:
     response: Callable[[Part, Any], Any] = lambda part, hz: 0.0 * hz
     made: Callable[[Part, float], Mark] | None = None
     made_db: float = 0.0
+    shaped: bool = False
+    letter: Callable[[Mark], str] = lambda mark: ""
 
     @property
     def kinds(self) -> tuple[str, ...]:

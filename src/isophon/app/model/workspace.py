@@ -22,7 +22,7 @@ from isophon.app.model.take_pool import TakePool
 from isophon.core.errors import CallError, InputError
 from isophon.core.finding import noise_in
 from isophon.core.passes import NAMES
-from isophon.core.session import edits, layout
+from isophon.core.session import edits, layout, shaping
 from isophon.core.session.alike import alike
 from isophon.core.session.history import History
 from isophon.core.session.model import Session, Source
@@ -302,6 +302,42 @@ class Workspace(InHand):
             sung = self.sung_within(start, end)
             if self.pass_.still and sung > _SUNG_S:
                 self.told.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
+
+    def split_mark(self, at: float) -> None:
+        """Cut the mark in hand in two at a second of the part, and take the later piece in hand."""
+        mark, surveyed = self.mark, self.take.surveyed
+        if mark is None or surveyed is None or self.pass_.measure is None or self.pass_.over_frequency:
+            self.told.emit("Take a mark in hand to split it where the playhead is.")
+            return
+        start, end = mark.span
+        at = round(at if start < at < end else (start + end) / 2, 4)
+        later = self.pass_.measure(self.take.recording.read, surveyed.survey, at, end)
+        try:
+            session, name = shaping.split(self.session, self.part.id, mark, at, later)
+        except CallError as error:
+            self.told.emit(f"It is too short to be split: {error}.")
+            return
+        self.edit(f"split · {self.where()}", lambda _: session)
+        self.take_in_hand([name], show=False)
+
+    def join_marks(self) -> None:
+        """Make one mark of those in hand."""
+        marks = self.marks_in_hand()
+        if len(marks) < 2 or self.pass_.over_frequency:
+            self.told.emit("Take two marks or more in hand to join them: drag across their bars.")
+            return
+        try:
+            session = shaping.join(self.session, self.part.id, [m.id for m in marks])
+        except CallError as error:
+            self.told.emit(f"These cannot be one {self.pass_.one}: {error}.")
+            return
+        self.edit(f"join {len(marks)} · {self.where()}", lambda _: session)
+        self.take_in_hand([max(marks, key=lambda m: m.standout_db).id], show=False)
+
+    def set_shape(self, shape: shaping.Shape, gesture: object = None) -> None:
+        """Let the change of the marks in hand follow a curve along their time."""
+        words = f"change along the mark · {self.where()}"
+        self.edit(words, lambda s: shaping.set_shape(s, self.part.id, self.in_hand, shape), gesture)
 
     def sung_within(self, start: float, end: float) -> float:
         """How many seconds of voice lie within a span of the part in hand; 0 before its survey."""

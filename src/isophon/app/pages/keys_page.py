@@ -31,6 +31,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("give_up", "Esc", "give up what is being drawn, or was drawn just now"),
             ("take_away", "Delete", "take away what was drawn; leave what was found"),
             ("draw", "N", "make a mark of the selection"),
+            ("split", "/", "split the mark in hand where the playhead is"),
+            ("join", "J", "join the marks in hand"),
             ("start_earlier", "Alt+Left", "the mark’s start earlier"),
             ("start_later", "Alt+Right", "the mark’s start later"),
             ("end_earlier", "Alt+Shift+Left", "the mark’s end earlier"),

@@ -43,6 +43,8 @@ def add_keys(page) -> None:
         "give_up": page.give_up,
         "take_away": workspace.take_away,
         "draw": workspace.draw_mark,
+        "split": lambda: workspace.split_mark(hearing.heard_at()),
+        "join": workspace.join_marks,
         "play": hearing.toggle_play,
         "loop": page.transport.loop.toggle,
         "compare": hearing.next_compare,

@@ -20,6 +20,7 @@ from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
 _LISP_UNDER_VOICE_DB = -20.0
+LETTERS = {"s": "S", "sh": "Sh", "t": "T", "f": "F"}
 
 
 class Curve(QWidget):
@@ -149,6 +150,11 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     return ""
 
 
+def _more_told(mark: Mark) -> str:
+    letter = LETTERS.get(mark.sound, "")
+    return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz")))
+
+
 PASS = Pass(
     "ess", "Esses", "ess", "esses", " in dB over the voice around them", theme.ess_shape,
     (
@@ -168,5 +174,5 @@ PASS = Pass(
     about=_about,
     words=_WORDS, handles=("start", "end", "low", "high"), blends=True,
     told=lambda mark, change: "", gone=lambda part: "",
-    more_told=lambda mark: f"from {mark.band[0] / 1000:.1f} kHz", warning=_warning,
+    more_told=_more_told, warning=_warning, shaped=True, letter=lambda mark: LETTERS.get(mark.sound, ""),
 )  # fmt: skip

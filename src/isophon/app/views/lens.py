@@ -12,13 +12,14 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.ink import ink_image
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.shape_line import ShapeLine
 from isophon.app.views.slider import Slider
 from isophon.core.marks import Mark
 from isophon.core.session import edits
 from isophon.core.takes.pictures import Axis, close_margin, close_picture
 
 _GRAB, _CAPTION = 7, 18
-_LATER_MS = 40
+_LATER_MS, _THEN_MS = 60, 10
 _LONG_S = 1.0
 _COLUMNS = 360
 
@@ -35,14 +36,18 @@ class LensPictures(QWidget):
         self._sung: tuple[object, QImage] | None = None
         self._cleaned: tuple[object, QImage] | None = None
         self._drag: str | None = None
+        self._line = ShapeLine(workspace)
         self._gesture = 0
         self._window: tuple[float, float] | None = None
         self.setMinimumHeight(80)
         self.setMouseTracking(True)
         self.setAccessibleName("Lens")
-        self.setToolTip("Drag the edges of the box: its time and its band, by hand.")
+        self.setToolTip(
+            "Drag the edges of the box: its time and its band, by hand. "
+            "Where a line crosses the cleaned one, double-click makes a point of it or takes one away; drag the points."
+        )
         self._later = QTimer(self, singleShot=True, interval=_LATER_MS)  # in a turn of its own: its pictures take time
-        self._later.timeout.connect(self.update)
+        self._later.timeout.connect(self._sung_first)
         workspace.part_changed.connect(self._later.start)
         workspace.hand_changed.connect(self._taken)
         workspace.take_changed.connect(self._later.start)
@@ -55,6 +60,12 @@ class LensPictures(QWidget):
     def _taken(self) -> None:
         self._window = None
         self._later.start()
+
+    def _sung_first(self) -> None:
+        """Make the picture as sung; the cleaned one in the turn that draws both."""
+        if self.workspace.mark is not None and not self.workspace.pass_.waves:
+            self._picture(self.workspace.mark, False)
+        QTimer.singleShot(_THEN_MS, self, self.update)
 
     def window_s(self, mark: Mark) -> tuple[float, float]:
         """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
@@ -117,6 +128,8 @@ class LensPictures(QWidget):
         painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(self.mark_box(mark, cleaned))
+        if self.workspace.pass_.shaped:
+            self._line.draw(painter, self.mark_box(mark, cleaned), mark)
 
     def _draw_waves(self, painter: QPainter, mark: Mark, sung: QRectF, cleaned: QRectF) -> None:
         """The samples around a tick, as sung and cleaned, on one scale."""
@@ -204,8 +217,18 @@ class LensPictures(QWidget):
         return None
 
     def mousePressEvent(self, event) -> None:
+        mark = self.workspace.mark
+        line = mark is not None and self.workspace.pass_.shaped
+        if line and self._line.press(self.mark_box(mark, self.boxes()[1]), mark, event.position()):
+            self._drag = "line"
+            return
         self._drag = self._under(event.position())
         self._gesture += 1
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        mark = self.workspace.mark
+        if mark is not None and self.workspace.pass_.shaped:
+            self._line.double_click(self.mark_box(mark, self.boxes()[1]), mark, event.position())
 
     def mouseMoveEvent(self, event) -> None:
         mark, at = self.workspace.mark, event.position()
@@ -215,6 +238,9 @@ class LensPictures(QWidget):
             self.setCursor(
                 Qt.CursorShape.ArrowCursor if edge is None else shape.get(edge, Qt.CursorShape.SizeVerCursor)
             )
+            return
+        if self._drag == "line":
+            self._line.move(self.mark_box(mark, self.boxes()[1]), mark, at)
             return
         picture = self.boxes()[0]
         first, last = self.window_s(mark)

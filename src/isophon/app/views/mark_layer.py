@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -14,7 +15,7 @@ from isophon.app.views.map_signs import Stamps, draw_gate, draw_warnings
 from isophon.core.passes import KINDS
 from isophon.core.passes.gaps.treat import Fade
 
-_RIDE_DB = 12.0
+_RIDE_DB, _LETTER = 12.0, 18.0
 _WHOLE = 0.99  # of the take: a mark without a place in time
 
 
@@ -35,16 +36,15 @@ class MarkLayer:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y, x0, scale = wave.bottom() + 4, wave.left(), wave.width() / (end - start)
         drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
-        height_of = self.workspace.pass_.height
+        height_of, over_frequency = self.workspace.pass_.height, self.workspace.pass_.over_frequency
+        whole_s = _WHOLE * self.workspace.take.source.duration if over_frequency else math.inf
         self._draw_fades(painter, start, end, wave)
-        if self.workspace.pass_.over_frequency:
+        if over_frequency:
             self._draw_ridges(painter, spectrum, in_hand)
         for mark in self.workspace.marks:
             first, last = mark.span
-            if self.workspace.pass_.over_frequency and last - first >= _WHOLE * self.workspace.take.source.duration:
-                continue  # a ridge, drawn across
-            if last < start or first > end:
-                continue
+            if last < start or first > end or last - first >= whole_s:
+                continue  # out of view, or a ridge, drawn across
             over = height_of(mark) > ceiling or part.change(mark) < 0
             left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
             look = "hand" if mark.id in in_hand else "over" if over else "under"
@@ -64,8 +64,21 @@ class MarkLayer:
             stamp = self._stamps.of(self.workspace.pass_, inks[look], filled, ratio)
             for left, right in spans:
                 painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
+        self._draw_letters(painter, x0, scale, spectrum.top())
         self._draw_outlined(painter, wave, spectrum)
         painter.restore()
+
+    def _draw_letters(self, painter: QPainter, x0: float, scale: float, y: float) -> None:
+        """What each mark is, at its place, where there is room."""
+        (start, end), letter_of, last = self.workspace.view, self.workspace.pass_.letter, -math.inf
+        painter.setFont(theme.sans(11))
+        painter.setPen(theme.INK)
+        for mark in self.workspace.marks:
+            x = x0 + (sum(mark.span) / 2 - start) * scale
+            letter = letter_of(mark) if start <= mark.span[1] and mark.span[0] <= end else ""
+            if letter and x - last >= _LETTER:
+                painter.drawText(QRectF(x - 12, y, 24, 14), Qt.AlignmentFlag.AlignCenter, letter)
+                last = x
 
     def _draw_outlined(self, painter: QPainter, wave: QRectF, box: QRectF) -> None:
         """What is seen in every pass: boxes drawn by hand, and words that change."""

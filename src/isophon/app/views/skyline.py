@@ -19,10 +19,10 @@ from isophon.core.marks import GONE_DB, Mark
 from isophon.core.session.settings import value_range
 
 _GRAB = 6
-_LATER_MS = 6
+_LATER_MS = 25
 _WIDER, _LEAST_OCTAVES, _HEARD_RATIO = 1.12, 0.02, 1.15
 _FINE = 0.1  # while Shift is held
-_BAR = 11.0
+_BAR, _LETTER = 11.0, 18.0
 _TAG_HEIGHT = 18.0
 _TOP, _BOTTOM = 26, 12
 
@@ -221,13 +221,26 @@ class Skyline(QWidget):
         painter.setPen(QPen(theme.OVER, 2))
         painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
         painter.setPen(QPen(theme.CONTOUR, 1.3))
-        painter.drawRects([QRectF(bar.left() - 2.5, self.y_of(mark.partner_db), bar.width() + 5,
-                                  plot.bottom() - self.y_of(mark.partner_db))
-                           for mark, bar in bars if mark.partner_s is not None])  # fmt: skip
+        for mark, bar in bars:
+            if mark.partner_s is not None:
+                top = self.y_of(mark.partner_db)
+                painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, plot.bottom() - top))
+        self._draw_letters(painter, bars)
         in_hand = set(self.workspace.in_hand)
         for mark, bar in bars:
             if mark.hand.any or mark.id in in_hand:
                 self._draw_notes(painter, mark, bar, mark.id in in_hand)
+
+    def _draw_letters(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
+        """What each mark is, under its bar, where the letters would not run into each other."""
+        painter.setFont(theme.sans(11))
+        painter.setPen(theme.INK)
+        height, letter_of, last = _BOTTOM + 2, self.workspace.pass_.letter, -math.inf
+        for mark, bar in sorted(bars, key=lambda one: one[1].center().x()):
+            letter, x = letter_of(mark), bar.center().x()
+            if letter and x - last >= _LETTER:
+                painter.drawText(QRectF(x - 12, bar.bottom() - 1, 24, height), Qt.AlignmentFlag.AlignCenter, letter)
+                last = x
 
     def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, in_hand: bool) -> None:
         change = self.workspace.part.change(mark)
@@ -252,37 +265,38 @@ class Skyline(QWidget):
             return
         painter.setFont(theme.mono(12))
         metrics, plot = painter.fontMetrics(), self._plot()
-        in_hand = set(self.workspace.in_hand)
+        in_hand, told = set(self.workspace.in_hand), self._words(bars)
         boxes = sorted((bar for _, bar in bars), key=QRectF.left)
         lefts = [box.left() for box in boxes]
         taken: list[QRectF] = []
         ground = theme.PAPER.toRgb()
         ground.setAlpha(225)
-        for mark, bar in sorted(bars, key=lambda one: one[0].id not in in_hand):
-            text, ink = self._words_of(mark)
-            if not text:
-                continue
+        for mark, bar, text, ink in sorted(told, key=lambda one: one[0].id not in in_hand):
             width = metrics.horizontalAdvance(text) + 4
             left = min(max(plot.left(), bar.center().x() - width / 2), plot.right() - width)
             box = QRectF(left, bar.top() - 19, width, 15)
+            if any(box.intersects(other) for other in taken[-2:] if mark.id not in in_hand):
+                continue
             near = boxes[bisect_left(lefts, box.left() - _BAR) : bisect_left(lefts, box.right())]
             covers = any(box.intersects(other) for other in near if other is not bar)
-            if any(box.intersects(other) for other in taken) or (covers and mark.id not in in_hand):
+            if (covers and mark.id not in in_hand) or any(box.intersects(other) for other in taken):
                 continue
             taken.append(box)
             painter.fillRect(box, ground)
             painter.setPen(theme.IN_HAND if mark.id in in_hand else ink)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _words_of(self, mark: Mark) -> tuple[str, QColor]:
-        """What is done to a mark in a word or number, and its ink; no word for one that is let through."""
-        change = self.workspace.part.change(mark)
-        if mark.hand.leave:
-            return "as sung", theme.SOFT_INK
-        gone = self.workspace.pass_.gone(self.workspace.part)
-        if change <= GONE_DB and gone:
-            return gone, theme.OVER
-        return theme.signed(change) if change <= -0.05 else "", theme.OVER
+    def _words(self, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:
+        """What is done to the marks in a word or number, and its ink; not those that are let through."""
+        part = self.workspace.part
+        gone, told = self.workspace.pass_.gone(part), []
+        for mark, bar in bars:
+            change = part.change(mark)
+            if mark.hand.leave:
+                told.append((mark, bar, "as sung", theme.SOFT_INK))
+            elif change <= -0.05:
+                told.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
+        return told
 
     def _room_for_numbers(self, bars: list[tuple[Mark, QRectF]]) -> bool:
         """Whether the numbers over the bars that change would mostly not run into each other."""

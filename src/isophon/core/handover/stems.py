@@ -284,7 +284,8 @@ def labels(part: Part) -> str:
     for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = mark.span
         change = part.change(mark)
-        what = f"{mark.kind} {mark.standout_db:+.1f} dB over the voice, change {change:.1f} dB"
+        name = f"{mark.kind} {mark.sound}".strip()
+        what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {change:.1f} dB"
         rows.append(f"{start:.6f}\t{end:.6f}\t{what}")
     return "\n".join(rows) + ("\n" if rows else "")
 

@@ -22,6 +22,8 @@ from scipy import ndimage
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.esses.breathiness import upper_harmonicity
+from isophon.core.passes.esses.floored import Floored
+from isophon.core.passes.esses.t_and_f import with_t_and_f
 from isophon.core.passes.kind import Read
 from isophon.core.survey import VOICED, Survey
 
@@ -36,9 +38,8 @@ _SURE_SCORE, _SURE_S, _SURE_COUNT = 2.2, 0.06, 3
 _UNDER_USUAL_DB, _VOICED_UNDER_USUAL_DB = 9.0, 16.0
 _BURST_S, _BURST_DROP_DB = 0.055, 20.0
 _DOUBTFUL = -2.0
-_FLOOR_PERCENTILE, _OVERSUBTRACTION, _LEAST_LEFT = 20, 2.0, 0.001
-_PIECE = 1 << 15  # frames worked on at once
 _STRUCK_RISE_S, _STRUCK_DB_S, _VOICED_STRUCK_DB_S = 0.016, -90.0, -160.0
+_STRUCK, _STRUCK_STRONG, _STRONG_DB = 4.0, 1.2, 3.0
 _NOISE_HARMONICITY = 0.38
 
 # over low, over mid, over voice, high share; constant
@@ -85,7 +86,7 @@ class _Run:
 
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
-    """The esses of a take, in order of time; none where there is no voice.
+    """The esses of a take and its T's and F's, in order of time; none where there is no voice.
 
     ``read(start, frames)`` gives the take's samples, float ``(channels, frames)``.
     """
@@ -103,15 +104,15 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
         level, standout, low, high, sound = measure(survey, start, end)
         name = mark_id("ess", start, {m.id for m in marks})
         marks.append(Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound, run.voiced))
-    return tuple(marks)
+    return with_t_and_f(survey, marks, measure)
 
 
 def traits_of(survey: Survey) -> Traits:
     """The traits of every frame of a take."""
     frames = max(1, round(_SMOOTH_S / survey.hop_s))
-    bands, k_bands = _Floored(survey.bands), _Floored(survey.k_bands)
+    bands, k_bands = Floored(survey.bands), Floored(survey.k_bands)
 
-    def band(low: float, high: float, source: _Floored = bands) -> np.ndarray:
+    def band(low: float, high: float, source: Floored = bands) -> np.ndarray:
         return _mean(source.sum(survey.band_slice(low, high)), frames)
 
     low, mid = band(0, 1_000), band(900, 2_000)
@@ -128,38 +129,6 @@ def traits_of(survey: Survey) -> Traits:
         crest=bands.crest(survey.band_slice(1_500, np.inf), frames),
         voiced=voiced,
     )
-
-
-class _Floored:
-    """Band powers less the steady noise that is always there (spectral subtraction, Berouti et al. 1979).
-
-    The noise of a band is the level it stays under for a fifth of the take, so
-    digital silence subtracts nothing. Worked out piece by piece: a long take has many frames.
-    """
-
-    def __init__(self, bands: np.ndarray) -> None:
-        self._bands = bands
-        columns = (np.percentile(np.ascontiguousarray(band), _FLOOR_PERCENTILE) for band in bands.T)
-        self._floor = _OVERSUBTRACTION * np.array(list(columns), np.float32)
-
-    def _left(self, frames: slice, inside: slice) -> np.ndarray:
-        bands = self._bands[frames, inside]
-        return np.maximum(bands - self._floor[inside], _LEAST_LEFT * bands)
-
-    def sum(self, inside: slice) -> np.ndarray:
-        """What is left in some bands together, ``(frames,)``."""
-        pieces = range(0, len(self._bands), _PIECE)
-        return np.concatenate([self._left(slice(at, at + _PIECE), inside).sum(axis=1) for at in pieces])
-
-    def crest(self, inside: slice, smooth: int) -> np.ndarray:
-        """How far the strongest band stands over the median one, dB ``(frames,)``; ``smooth``: over so many frames."""
-        crests = []
-        for at in range(0, len(self._bands), _PIECE):
-            begin = max(0, at - smooth)
-            left = self._left(slice(begin, at + _PIECE + smooth), inside)
-            above = db(ndimage.uniform_filter1d(left, smooth, axis=0))[at - begin :][:_PIECE]
-            crests.append(above.max(axis=1) - np.median(above, axis=1))
-        return np.concatenate(crests)
 
 
 def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
@@ -282,17 +251,19 @@ def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
     sure = [r for r in runs if r.score >= _SURE_SCORE and r.core * hop_s >= _SURE_S and not r.voiced]
     judged = []
     for run in runs:
-        score = run.score
+        score, strong = run.score, False
         if len(sure) >= _SURE_COUNT:
             usual = float(np.median([r.over_voice for r in sure]))
             crest = float(np.median([r.crest for r in sure]))
             reach = _VOICED_UNDER_USUAL_DB if run.voiced else _UNDER_USUAL_DB
             score -= max(0.0, usual - reach - run.over_voice) * 0.3
+            strong = run.over_voice > usual - _STRONG_DB  # as an affricate is, that is struck too
             rise = float(np.median([r.over_mid for r in sure]))
             under = min(1.0, max(0.0, (usual - run.over_voice) / 4))
             if not run.voiced and run.crest < 0.6 * crest:
                 score -= under * 0.3 * max(0.0, rise - 2 - run.over_mid)
-        score -= 4.0 if run.fall < (_VOICED_STRUCK_DB_S if run.voiced else _STRUCK_DB_S) else 0.0
+        if run.fall < (_VOICED_STRUCK_DB_S if run.voiced else _STRUCK_DB_S):
+            score -= _STRUCK_STRONG if strong and run.over_mid > rise - _STRONG_DB else _STRUCK
         if run.burst and not run.voiced and run.core * hop_s < _BURST_S:
             score -= 0.8
         score -= max(0.0, 0.06 - run.core * hop_s) * 20

@@ -33,6 +33,9 @@ class EssSettings(msgspec.Struct, frozen=True):
     ``stack``: with a lead, whether esses that meet one of the lead's are judged on their own, brought ``under_db``
     under it, or taken away, leaving a soft trace unless ``altogether``. ``air_db`` from ``air_hz`` up: top given
     back after the taming, the esses aside.
+
+    ``sh_db``: how much higher or lower the ceiling lies for Sh, Zh and Ch. ``t_too``, ``f_too``: whether T's and F's
+    come down as well, under a ceiling higher by ``t_db`` and ``f_db``.
     """
 
     ceiling_db: Annotated[float, msgspec.Meta(ge=-24.0, le=12.0)] = -3.0
@@ -57,6 +60,11 @@ class EssSettings(msgspec.Struct, frozen=True):
     altogether: bool = False
     air_db: Annotated[float, msgspec.Meta(ge=0.0, le=12.0)] = 0.0
     air_hz: Annotated[float, msgspec.Meta(ge=2_000.0, le=16_000.0)] = 9_000.0
+    sh_db: Annotated[float, msgspec.Meta(ge=-12.0, le=12.0)] = 0.0
+    t_too: bool = False
+    t_db: Annotated[float, msgspec.Meta(ge=-12.0, le=12.0)] = 3.0
+    f_too: bool = False
+    f_db: Annotated[float, msgspec.Meta(ge=-12.0, le=12.0)] = 0.0
 
 
 _STACK = EssSettings(ceiling_db=-8.0, usual_db=0.0, limit_db=-15.0)  # the lead's S is enough: common practice
@@ -75,7 +83,8 @@ def usual_standout(marks: Iterable[Mark], sure: float = 0.5) -> float | None:
     there are too few others. None where there are fewer than four to judge by.
     Marks drawn by hand and unsure ones do not count.
     """
-    found = [m for m in marks if m.kind == "ess" and m.confidence >= sure and not m.hand.drawn]
+    found = [m for m in marks if m.kind == "ess" and m.confidence >= sure and not m.hand.drawn
+             and m.sound not in LEFT_ALONE]  # fmt: skip
     voiceless = [m for m in found if not m.voiced]
     judged = voiceless if len(voiceless) >= _FEWEST_FOR_USUAL else found
     return float(np.median([m.standout_db for m in judged])) if len(judged) >= _FEWEST_FOR_USUAL else None
@@ -86,6 +95,16 @@ def ceiling_over_voice(settings: EssSettings, usual: float | None) -> float:
     if usual is None:
         return settings.ceiling_db
     return min(settings.ceiling_db, usual + settings.usual_db)
+
+
+def is_left(mark: Mark, settings: EssSettings) -> bool:
+    """Whether a mark is a sound that is left as sung as the settings are."""
+    return (mark.sound == "t" and not settings.t_too) or (mark.sound == "f" and not settings.f_too)
+
+
+def _more_for(sound: str, settings: EssSettings) -> float:
+    """How much higher the ceiling lies for a sound, dB."""
+    return {"sh": settings.sh_db, "t": settings.t_db, "f": settings.f_db}.get(sound, 0.0)
 
 
 def _in_the_stack(mark: Mark, settings: EssSettings) -> float:
@@ -104,10 +123,10 @@ def change_of(mark: Mark, settings: EssSettings, usual: float | None) -> float:
         return 0.0
     if hand.change_db is not None:
         change = hand.change_db
-    elif mark.confidence < settings.sure or mark.sound in LEFT_ALONE:
+    elif mark.confidence < settings.sure or is_left(mark, settings):
         change = 0.0
     else:
-        over = mark.standout_db - ceiling_over_voice(settings, usual)
+        over = mark.standout_db - ceiling_over_voice(settings, usual) - _more_for(mark.sound, settings)
         change = 0.0 if settings.by == "rule" else max(settings.limit_db, -max(0.0, over))
         change = min(change, _in_the_stack(mark, settings))
     if hand.blend is not None and change < 0:

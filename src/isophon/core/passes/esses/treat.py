@@ -35,11 +35,15 @@ class Span(msgspec.Struct, frozen=True):
 
 
 class EssCut(msgspec.Struct, frozen=True):
-    """A span, the length of its edges in frames, and the gain inside it."""
+    """A span, the length of its edges in frames, and the gain inside it.
+
+    ``shape``: (share of the span, dB) added to the gain along the span.
+    """
 
     span: Span
     edge: int
     gain: float
+    shape: tuple[tuple[float, float], ...] = ()
 
     @property
     def first(self) -> int:
@@ -54,7 +58,9 @@ class EssCut(msgspec.Struct, frozen=True):
 
 def treatments(part: Any) -> Iterator[EssCut]:
     """What is done to the esses of a part, in order of time."""
-    yield from cuts(part.changed("ess"), part.ess, part.source.sample_rate)
+    shaped = [(m, part.change(m)) for m in part.of_kind("ess") if m.hand.shape and not m.hand.leave]
+    others = [(m, change) for m, change in part.changed("ess") if not m.hand.shape]
+    yield from cuts([*shaped, *others], part.ess, part.source.sample_rate)
 
 
 def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_rate: int) -> tuple[EssCut, ...]:
@@ -71,7 +77,7 @@ def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_ra
             float(np.clip(low, _LOWEST_HZ, top)),
             None if high is None or high >= top else high,
         )
-        result.append(EssCut(span, edge, float(10 ** (change / 20))))
+        result.append(EssCut(span, edge, float(10 ** (change / 20)), mark.hand.shape))
     return tuple(sorted(result, key=lambda t: t.first))
 
 
@@ -107,8 +113,18 @@ def apply(block: np.ndarray, start: int, parts: Sequence[tuple[EssCut, np.ndarra
         first, last = max(start, treatment.first), min(start + block.shape[1], treatment.last)
         if last > first:
             piece = band[:, first - treatment.first : last - treatment.first]
-            out[:, first - start : last - start] += np.float32(treatment.gain - 1) * piece
+            out[:, first - start : last - start] += _gain(treatment, first, last) * piece
     return out
+
+
+def _gain(treatment: EssCut, first: int, last: int) -> np.ndarray | np.float32:
+    """What a treatment adds to each frame of its band from ``first`` to ``last``, as a share of it."""
+    if not treatment.shape:
+        return np.float32(treatment.gain - 1)
+    span = treatment.span
+    share = (np.arange(first, last) - span.start) / (span.stop - span.start)
+    db = np.interp(share, [p[0] for p in treatment.shape], [p[1] for p in treatment.shape])
+    return (treatment.gain * 10 ** (db / 20) - 1).astype(np.float32)
 
 
 def _weights(treatment: EssCut) -> np.ndarray:

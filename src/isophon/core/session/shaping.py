@@ -1,0 +1,60 @@
+"""Marks cut in two, made into one, and changed along their time: pure edits, like those of :mod:`.edits`."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from msgspec.structs import replace
+
+from isophon.core.marks import Hand, Mark
+from isophon.core.session.edits import check_length, draw_mark, set_box, with_part
+from isophon.core.session.model import Part, Session
+
+Shape = tuple[tuple[float, float], ...]
+
+
+def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) -> tuple[Session, str]:
+    """A mark that ends ``at`` (s), and ``later``: what follows, as it was measured. Also returns that one's name.
+
+    Both are done by as the one was. CallError where a piece would be shorter than a mark of its kind can be.
+    """
+    start, end = mark.span
+    for seconds in (at - start, end - at):
+        check_length(mark.kind, seconds)
+    session = set_box(session, part_id, mark.id, start, at, *mark.band)
+    session, name = draw_mark(session, part_id, later)
+    hand = replace(mark.hand, start=None, end=None, drawn=True, agreed=False, shape=())
+    return _with_hand(session, part_id, {name: hand}), name
+
+
+def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
+    """Several marks of one kind as one: the strongest over the time of all, what is between included.
+
+    CallError where that would be longer than a mark of its kind can be.
+    """
+    marks = [m for m in session.part(part_id).marks if m.id in ids]
+    start, end = min(m.span[0] for m in marks), max(m.span[1] for m in marks)
+    kept = max(marks, key=lambda m: m.standout_db)
+    check_length(kept.kind, end - start)
+    session = set_box(session, part_id, kept.id, start, end, min(m.band[0] for m in marks), kept.band[1])
+    gone = {m.id for m in marks if m.id != kept.id and m.hand.drawn}
+    left = {m.id: replace(m.hand, leave=True) for m in marks if m.id != kept.id and not m.hand.drawn}
+
+    def without(part: Part) -> Part:
+        return replace(part, marks=tuple(m for m in part.marks if m.id not in gone))
+
+    return _with_hand(with_part(session, part_id, without), part_id, left)
+
+
+def set_shape(session: Session, part_id: str, ids: Collection[str], shape: Shape) -> Session:
+    """Let the change of marks follow a curve along their time: (share of the mark, dB) added to it; () for none."""
+    points = tuple(sorted((round(min(1.0, max(0.0, at)), 3), round(min(12.0, max(-60.0, db)), 2)) for at, db in shape))
+    part = session.part(part_id)
+    return _with_hand(session, part_id, {m.id: replace(m.hand, shape=points) for m in part.marks if m.id in ids})
+
+
+def _with_hand(session: Session, part_id: str, hands: dict[str, Hand]) -> Session:
+    def change(part: Part) -> Part:
+        return replace(part, marks=tuple(replace(m, hand=hands[m.id]) if m.id in hands else m for m in part.marks))
+
+    return with_part(session, part_id, change)

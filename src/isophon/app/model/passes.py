@@ -55,20 +55,20 @@ class Pass:
     bar's height is, in dB; ``bounds``: lowest and highest dB shown at least, and at most. ``measure``: a mark drawn
     over a span, None where none can be drawn; ``by_hand``: why its marks' changes are not set by hand, or ''.
     ``axis``: of its pictures. ``extras(workspace)``: a widget of its own for the sheet, see
-    :class:`isophon.app.sheets.sheet.Extras`; ``picture(workspace)``: one that fills what is left. ``about(part)``: a
-    word beside the sheet's name. ``greyed(settings)``: knobs that do nothing as things are. ``words``: settings that
-    are no knobs, for the history. In the lens: ``waves``: samples instead of spectra; ``around_s``: seconds around
-    the mark; ``handles``: the edges that a hand drags; ``box(mark, axis)``: low and high Hz of its box; ``blends``:
-    whether a change can be blended; ``over``: what the height is measured over; ``told(mark, change)``: what is done,
-    in a word, or '' for a number of dB; ``more_told(mark)``: a last figure; ``warning(workspace, mark)``: what a wary
-    eye says. ``empty(part)``: what stands in an empty skyline, '' for the usual. ``gone(part)``: the word for a mark
-    that is taken out. In the trace: ``gate``: whether fades are drawn over the wave; ``near(mark, part)``: whether
-    its start and end come close to a word. ``lifts``: whether what is taken out can be lifted into hearing;
-    ``still``: whether parts show their stillness. ``boxes``: boxes can be drawn over the trace;
-    ``over_frequency``: its marks stand over frequency, not time;
-    ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand,
-    with ``made_db`` to begin with. ``shaped``: a mark's change can follow a curve along its time; ``letter(mark)``:
-    what stands at a mark, '' for nothing.
+    :class:`isophon.app.sheets.sheet.Extras`; ``picture(workspace)``: one that fills what is left. ``about(part)``:
+    a word beside the sheet's name. ``greyed(settings)``: knobs that do nothing as things are; ``away(settings)``:
+    that are not shown then. ``words``: settings that are no knobs, for the history. In the lens: ``waves``: samples
+    instead of spectra; ``around_s``: seconds around the mark; ``handles``: the edges that a hand drags; ``box(mark,
+    axis)``: low and high Hz of its box; ``blends``: whether a change can be blended; ``over``: what the height is
+    measured over; ``told(mark, change)``: what is done, in a word, or '' for a number of dB; ``more_told(mark)``: a
+    last figure; ``warning(workspace, mark)``: what a wary eye says. ``empty(part)``: what stands in an empty
+    skyline, '' for the usual. ``gone(part)``: the word for a mark that is taken out. In the trace: ``gate``:
+    whether fades are drawn over the wave; ``near(mark, part)``: whether its start and end come close to a word.
+    ``lifts``: whether what is taken out can be lifted into hearing; ``still``: whether parts show their stillness.
+    ``boxes``: boxes can be drawn over the trace; ``over_frequency``: its marks stand over frequency, not time;
+    ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand, with
+    ``made_db`` to begin with. ``shaped``: a mark's change can follow a curve along its time; ``letter(mark)``: what
+    stands at a mark, '' for nothing.
     """
 
     kind: str
@@ -89,6 +89,7 @@ class Pass:
     picture: Callable[[Any], Any] | None = None
     about: Callable[[Part], str] = lambda part: ""
     greyed: Callable[[Any], Sequence[str]] = lambda settings: ()
+    away: Callable[[Any], Sequence[str]] = lambda settings: ()
     words: dict[tuple[str, str], str] = field(default_factory=dict)
     waves: bool = False
     around_s: float = 0.13
@@ -112,6 +113,7 @@ class Pass:
     made_db: float = 0.0
     shaped: bool = False
     letter: Callable[[Mark], str] = lambda mark: ""
+    seen_change: Callable[[Part, Mark], float] = lambda part, mark: part.change(mark)
 
     @property
     def kinds(self) -> tuple[str, ...]:

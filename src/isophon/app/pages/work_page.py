@@ -31,6 +31,7 @@ from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.layout_page import LayoutPage
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.sheets import PASSES
+from isophon.app.sheets.extras import Following
 from isophon.app.sheets.sheet import Sheet, Sheets
 from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import ElidedLabel
@@ -337,6 +338,9 @@ class WorkPage(QWidget):
             player.trouble = ""
         self.transport.meter.show_peak(player.peak())
         self.trace.set_playhead(seconds, player.playing)
+        picture = self.sheet.picture
+        if player.playing and isinstance(picture, Following):
+            picture.follow(seconds)
         if player.playing:
             if seconds < self._place - _BACK_S:
                 self.hearing.came_round()

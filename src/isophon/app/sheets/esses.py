@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.ess_pictures import PICTURES, Picture
 from isophon.app.sheets.extras import AlikeExtras
 from isophon.app.views.keyboard import Choice
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.find import measure
+from isophon.core.passes.esses.rule import static_db
 from isophon.core.passes.esses.settings import ceiling_over_voice
 from isophon.core.passes.kind import Read
+from isophon.core.session import edits
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
@@ -23,110 +24,165 @@ _LISP_UNDER_VOICE_DB = -20.0
 LETTERS = {"s": "S", "sh": "Sh", "t": "T", "f": "F"}
 
 
-class Curve(QWidget):
-    """The gain over frequency of the mark in hand."""
-
-    def __init__(self, workspace: Workspace) -> None:
-        super().__init__()
-        self.workspace = workspace
-        self.setMinimumHeight(46)
-        self.setAccessibleName("What comes down, over frequency")
-        for changed in (workspace.part_changed, workspace.hand_changed, workspace.take_changed):
-            changed.connect(self.update)
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 8, -0.5, -2)
-        painter.setPen(QPen(theme.RULE, 1))
-        painter.setBrush(theme.PAPER)
-        painter.drawRect(box)
-        mark = self.workspace.mark
-        change = self.workspace.part.change(mark) if mark else 0.0
-        low, high = mark.band if mark else (4_000.0, None)
-        freqs = np.geomspace(500, 20_000, 160)
-        inside = 1 / (1 + (low / freqs) ** 14) * (1 if high is None else 1 / (1 + (freqs / high) ** 14))
-        gain = 20 * np.log10(np.maximum(1e-3, 1 + (10 ** (change / 20) - 1) * inside))
-        x = box.left() + np.log(freqs / 500) / np.log(40) * box.width()
-        depth = box.height() - 26
-        y = box.top() + 7 - gain / 12 * depth
-        painter.setClipRect(box)
-        painter.setPen(QPen(theme.OVER if change < 0 else theme.SOFT_INK, 2))
-        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
-        painter.setPen(theme.SOFT_INK)
-        painter.setFont(theme.sans(12))
-        if mark is None:
-            text = "Take a mark in hand to see what comes down."
-        elif change == 0:
-            text = "This mark stays as sung."
-        else:
-            top = "up" if high is None else f"to {high / 1000:.1f} kHz"
-            text = f"{theme.signed(change)} dB from {low / 1000:.1f} kHz {top}"
-        flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
-        painter.drawText(box.adjusted(8, 0, -8, -3), flags, text)
-
-
 class EssExtras(AlikeExtras):
-    """What brings esses down, and what the lead's esses make of a stack part's."""
+    """What brings esses down, which sounds, and what the lead's esses make of a stack part's."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.by, self.stack = Choice(), Choice()
-        for choice, name, words in ((self.by, "by", _BY), (self.stack, "stack", _STACK)):
-            for value, text in words.items():
-                choice.addItem(text, value)
-            choice.activated.connect(lambda _, c=choice, n=name: workspace.set_of_kind("ess", n, c.currentData()))
-        self.by.setAccessibleName("What brings esses down")
-        self.stack.setAccessibleName("Where an ess meets one of the lead’s")
-        row = QHBoxLayout()
-        row.addWidget(self.by, 1)
-        row.addWidget(self.stack, 1)
-        self.layout().insertLayout(0, row)
+        self.by = self._choice("by", _BY, "What brings esses down")
+        self.stack = self._choice("stack", _STACK, "Where an ess meets one of the lead’s")
+        self.turns = self._choice("rule_turns", _TURNS, "What the rule turns down")
+        self.start = Choice()
+        self.start.addItem("start the rule from …")
+        for words, values in STARTS.items():
+            self.start.addItem(words, values)
+        self.start.setAccessibleName("A starting point for the rule")
+        self.start.activated.connect(self._start)
+        self.sounds = Choice()
+        for words, values in _SOUNDS.items():
+            self.sounds.addItem(words, values)
+        self.sounds.setAccessibleName("Whether T’s and F’s come down too")
+        self.sounds.activated.connect(lambda: self._set_both(self.sounds.currentData()))
+        self.altogether = QCheckBox("altogether")
+        self.altogether.setToolTip("Leave no soft trace of an ess that is taken away because the lead has one")
+        self.altogether.clicked.connect(lambda on: workspace.set_of_kind("ess", "altogether", on))
+        self.picture = Choice()
+        self.picture.addItems(list(PICTURES))
+        self.picture.setAccessibleName("Which picture is shown")
+        self.in_head = (self.picture,)
+        for row, widgets in enumerate(
+            ((self.by, self.stack), (self.turns, self.start), (self.sounds, self.altogether))
+        ):
+            line = QHBoxLayout()
+            for widget in widgets:
+                line.addWidget(widget, 1)
+            self.layout().insertLayout(row, line)
+        self._more = self._ruled = False
+
+    def show_beside(self, picture: Picture) -> None:
+        """Choose what the picture shows."""
+        self._shown = picture
+        self.picture.activated.connect(lambda: picture.show_picture(self.picture.currentText()))
+
+    def _choice(self, name: str, words: dict[str, str], what: str) -> Choice:
+        choice = Choice()
+        for value, text in words.items():
+            choice.addItem(text, value)
+        choice.setAccessibleName(what)
+        choice.activated.connect(lambda: self.workspace.set_of_kind("ess", name, choice.currentData()))
+        return choice
+
+    def _start(self) -> None:
+        values = self.start.currentData()
+        if values:
+            self._set_all(f"rule for {self.start.currentText()}", values)
+        self.start.setCurrentIndex(0)
+
+    def _set_both(self, values: dict[str, bool]) -> None:
+        self._set_all(self.sounds.currentText(), values)
+
+    def _set_all(self, words: str, values: dict) -> None:
+        ids = self.workspace.parts_in_hand
+
+        def change(session):
+            for name, value in values.items():
+                session = edits.set_setting(session, ids, "ess", name, value)
+            return session
+
+        self.workspace.edit(words, change)
+
+    def show_more(self, on: bool) -> None:
+        """The rarer choices, or not."""
+        super().show_more(on)
+        self._more = on
+        self._show_choices()
+
+    def _show_choices(self) -> None:
+        ruled = self.workspace.part.ess.by != "ceiling"
+        for widget in (self.turns, self.start):
+            widget.setVisible(ruled)
+        self.sounds.setVisible(self._more)
+        self.altogether.setVisible(self._more or self.workspace.part.ess.stack == "drop")
+        if ruled != self._ruled:  # the rule is turned while it is seen at work
+            self._ruled = ruled
+            self.picture.setCurrentIndex(int(ruled))
+            self._shown.show_picture(self.picture.currentText())
 
     def show_part(self) -> None:
         """Show the part in hand."""
         super().show_part()
         part = self.workspace.part
-        self.by.setCurrentIndex(list(_BY).index(part.ess.by))
-        self.stack.setCurrentIndex(list(_STACK).index(part.ess.stack))
+        for choice, name in ((self.by, "by"), (self.stack, "stack"), (self.turns, "rule_turns")):
+            choice.setCurrentIndex(choice.findData(getattr(part.ess, name)))
+        self.sounds.setCurrentIndex(2 * part.ess.t_too + part.ess.f_too)
+        self.altogether.setChecked(part.ess.altogether)
         self.stack.setEnabled(part.role != "lead")
+        self.altogether.setEnabled(part.role != "lead" and part.ess.stack == "drop")
+        self._show_choices()
 
 
 _BY = {"ceiling": "by the ceiling", "rule": "by the rule", "both": "by both"}
 _STACK = {"own": "judged alone", "under": "under the lead’s", "drop": "where the lead has one: gone"}
+_TURNS = {"band": "turns down its band", "above": "all above its edge", "voice": "the whole voice"}
+_SOUNDS = {
+    "T’s and F’s as sung": {"t_too": False, "f_too": False},
+    "F’s too": {"t_too": False, "f_too": True},
+    "T’s too": {"t_too": True, "f_too": False},
+    "T’s and F’s too": {"t_too": True, "f_too": True},
+}
+# common practice: a low voice hisses from 3 kHz, a high one from 5, a bright one up to the top and needs a quick hand
+STARTS = {
+    "a low voice": {"rule_low_hz": 3_500.0, "rule_over_db": -7.0, "rule_ratio": 6.0, "rule_knee_db": 4.0,
+                    "rule_attack_ms": 2.0, "rule_release_ms": 60.0, "rule_turns": "band"},
+    "a high voice": {"rule_low_hz": 5_500.0, "rule_over_db": -8.0, "rule_ratio": 8.0, "rule_knee_db": 3.0,
+                     "rule_attack_ms": 1.0, "rule_release_ms": 40.0, "rule_turns": "band"},
+    "a bright voice": {"rule_low_hz": 6_500.0, "rule_over_db": -10.0, "rule_ratio": 12.0, "rule_knee_db": 1.0,
+                       "rule_attack_ms": 0.5, "rule_release_ms": 25.0, "rule_turns": "above"},
+}  # fmt: skip
 
 
-_WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses by", ("ess", "stack"): "with the lead’s esses"}
+_WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses by", ("ess", "stack"): "with the lead’s esses",
+          ("ess", "rule_turns"): "the rule turns down", ("ess", "altogether"): "altogether"}  # fmt: skip
 
 
 def _greyed(settings) -> tuple[str, ...]:
-    ceilings = ("usual_db", "limit_db") if settings.by == "rule" else ()
+    return (*(() if settings.air_db else ("air_hz",)), *(() if settings.t_too else ("t_db",)),
+            *(() if settings.f_too else ("f_db",)))  # fmt: skip
+
+
+def _away(settings) -> tuple[str, ...]:
+    """Knobs that have no place as things are."""
     rule = tuple(k.name for k in _RULE) if settings.by == "ceiling" else ()
-    return (*ceilings, *rule, *(() if settings.stack == "under" else ("under_db",)),
-            *(() if settings.air_db else ("air_hz",)))  # fmt: skip
+    ceilings = ("ceiling_db", "usual_db", "limit_db") if settings.by == "rule" else ()
+    return (*rule, *ceilings, *(() if settings.stack == "under" else ("under_db",)))
 
 
 _RULE = (
-    Knob("rule_over_db", "Rule: over the voice", 0.5, "dB", "Its threshold: the level in its band over the voice level",
-         True),
-    Knob("rule_ratio", "Rule: ratio", 0.5, ": 1", "How much of what is over stays; 100 acts as a limit", True),
+    Knob("rule_over_db", "Rule: over the voice", 0.5, "dB", "Its threshold: the level in its band over the voice’s"),
+    Knob("rule_ratio", "Rule: ratio", 0.5, ": 1", "How much of what is over stays; 100 acts as a limit"),
     Knob("rule_knee_db", "Rule: knee", 0.5, "dB", "How softly it begins around the threshold", True),
-    Knob("rule_range_db", "Rule: at most", 0.5, "dB", "The most it takes off", True),
+    Knob("rule_range_db", "Rule: at most", 0.5, "dB", "The most it takes off"),
     Knob("rule_attack_ms", "Rule: attack", 0.1, "ms", "How fast it comes down", True),
     Knob("rule_release_ms", "Rule: release", 1, "ms", "How fast it lets go", True),
     Knob("rule_hold_ms", "Rule: hold", 1, "ms", "How long it waits before it lets go", True),
     Knob("rule_ahead_ms", "Rule: look ahead", 0.5, "ms", "How much earlier it comes than the sound", True),
-    Knob("rule_low_hz", "Rule: hears from", 100, "Hz", "The lower edge of the band that it hears and turns down", True),
+    Knob("rule_low_hz", "Rule: hears from", 100, "Hz", "The lower edge of the band that it hears and turns down"),
+    Knob("rule_high_hz", "Rule: hears to", 100, "Hz", "The upper edge of that band; 0: up to the top", True),
 )  # fmt: skip
 
 
 def _ceilings(part: Part) -> list[Ceiling]:
     over_voice, usual = part.ess.ceiling_db, part.context("ess")
+    rule: list[Ceiling] = [("rule_over_db", "the rule’s threshold", part.ess.rule_over_db, True)]
+    if part.ess.by == "rule":
+        return rule
+    rule = rule if part.ess.by == "both" else []
     if usual is None:
-        return [("ceiling_db", "ceiling over the voice", over_voice, True)]
+        return [*rule, ("ceiling_db", "ceiling over the voice", over_voice, True)]
     over_usual = usual + part.ess.usual_db
     lowest = ceiling_over_voice(part.ess, usual)
     return [
+        *rule,
         ("ceiling_db", "ceiling over the voice", over_voice, lowest == over_voice),
         ("usual_db", "over the singer’s usual", over_usual, lowest != over_voice),
     ]
@@ -135,6 +191,15 @@ def _ceilings(part: Part) -> list[Ceiling]:
 def _drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     level, standout, low, high, sound = measure(survey, start, end)
     return Mark("", "ess", start, end, level, standout, low, high, 1.0, sound)
+
+
+def _seen_change(part: Part, mark: Mark) -> float:
+    """What ceiling and rule do to a mark together; the rule as its static curve says of the mark's level."""
+    change, how = part.change(mark), part.ess
+    if how.by == "ceiling" or mark.kind != "ess":
+        return change
+    over = np.array(mark.standout_db + change - how.rule_over_db)
+    return change - min(how.rule_range_db, float(static_db(over, how.rule_ratio, how.rule_knee_db)))
 
 
 def _about(part: Part) -> str:
@@ -164,15 +229,21 @@ PASS = Pass(
              "What stands out more than this over the singer’s own usual ess comes down too"),
         Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this"),
         Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
-        Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes", True),
+        Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes"),
         Knob("air_db", "Air", 0.5, "dB", "Top given back after the taming; the esses get none of it", True),
         Knob("air_hz", "Air from", 100, "Hz", "Where the air begins", True),
+        Knob("sh_db", "Sh: ceiling higher by", 0.5, "dB", "How much more an Sh or Ch may stand out than an S", True),
+        Knob("t_db", "T: ceiling higher by", 0.5, "dB", "How much more a T may stand out, where T’s come down",
+             True),
+        Knob("f_db", "F: ceiling higher by", 0.5, "dB", "How much more an F may stand out, where F’s come down",
+             True),
         *_RULE,
         SURE,
     ),
-    (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=EssExtras, picture=Curve, greyed=_greyed,
-    about=_about,
+    (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=EssExtras, picture=Picture, greyed=_greyed,
+    away=_away, about=_about,
     words=_WORDS, handles=("start", "end", "low", "high"), blends=True,
     told=lambda mark, change: "", gone=lambda part: "",
-    more_told=_more_told, warning=_warning, shaped=True, letter=lambda mark: LETTERS.get(mark.sound, ""),
+    more_told=_more_told, warning=_warning, shaped=True, seen_change=_seen_change,
+    letter=lambda mark: LETTERS.get(mark.sound, ""),
 )  # fmt: skip

@@ -38,6 +38,16 @@ class Extras(QWidget):
     def show_more(self, on: bool) -> None:
         """Show the rarer settings, or not."""
 
+    def show_beside(self, picture: QWidget) -> None:
+        """Take in hand the picture under the knobs."""
+
+
+class Following(QWidget):
+    """A picture of a sheet that follows what is heard."""
+
+    def follow(self, seconds: float) -> None:
+        """Show a second of the part."""
+
 
 def alike_slider(workspace: Workspace) -> Slider:
     """Takes the marks most like the one in hand together with it; how many of them, nearest first."""

@@ -82,11 +82,16 @@ class Sheet(QWidget):
         if self.extras is not None:
             column.addWidget(self.extras)
             self.extras.knobs_turned.connect(lambda: self._show_more(self.more.isChecked()))
+        self.picture = which.picture(workspace) if which.picture else None
+        if self.picture is not None:
+            column.addWidget(self.picture, 1)
+            if self.extras is not None:
+                self.extras.show_beside(self.picture)
         for slider in self.sliders.values():
             column.addWidget(slider)
-        self.picture = which.picture(workspace) if which.picture else None
-        column.addWidget(self.picture or QWidget(), 1)
-        self._column = column
+        if self.picture is None:
+            column.addWidget(QWidget(), 1)
+        self._column, self._away = column, ()
         self._show_more(False)
         more = any(knob.more for knob in which.knobs) or (self.extras is not None and self.extras.has_more)
         self.more.setVisible(more)
@@ -106,8 +111,10 @@ class Sheet(QWidget):
 
     def _show_more(self, on: bool) -> None:
         knobs = self.extras is None or self.extras.knobs_shown
+        away = self.which.away(self.workspace.part.settings(self.which.kind))
         for knob in self.which.knobs:
-            self.sliders[knob.name].setVisible(knobs and (on or not knob.more))
+            self.sliders[knob.name].setVisible(knobs and (on or not knob.more) and knob.name not in away)
+        self._away = away
         if self.extras is not None:
             self.extras.show_more(on)
             self._column.setStretchFactor(self.extras, 0 if knobs else 1)
@@ -123,6 +130,8 @@ class Sheet(QWidget):
         for name, slider in self.sliders.items():
             slider.show_value(getattr(settings, name), getattr(default, name))
             slider.setEnabled(name not in greyed)
+        if self.which.away(settings) != self._away:
+            self._show_more(self.more.isChecked())
         count = len(self.workspace.parts_in_hand)
         self.about.setText(f"for the {count} parts in hand" if count > 1 else self.which.about(part))
         parts = [p for p in self.workspace.session.parts if p.id in self.workspace.parts_in_hand]

@@ -197,8 +197,9 @@ class Skyline(QWidget):
         tall = plot.height() / (high - low)
         left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        change_of = self.workspace.pass_.seen_change
         for mark, bar in bars:
-            change = part.change(mark)
+            change = change_of(part, mark)
             top = min(plot.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
             if mark.hand.leave:
                 hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
@@ -291,7 +292,7 @@ class Skyline(QWidget):
         part = self.workspace.part
         gone, told = self.workspace.pass_.gone(part), []
         for mark, bar in bars:
-            change = part.change(mark)
+            change = self.workspace.pass_.seen_change(part, mark)
             if mark.hand.leave:
                 told.append((mark, bar, "as sung", theme.SOFT_INK))
             elif change <= -0.05:
@@ -323,9 +324,11 @@ class Skyline(QWidget):
     def _tags(self) -> dict[str, QRectF]:
         """The grips of the ceilings on the axis, moved apart where they would overlap."""
         places = sorted((self.y_of(level), setting) for setting, _, level, _ in self.ceilings())
-        if len(places) == 2 and places[1][0] - places[0][0] < _TAG_HEIGHT:
-            middle = (places[0][0] + places[1][0]) / 2
-            places = [(middle - _TAG_HEIGHT / 2 - 0.5, places[0][1]), (middle + _TAG_HEIGHT / 2 + 0.5, places[1][1])]
+        for i in range(1, len(places)):
+            crowded = _TAG_HEIGHT + 1 - (places[i][0] - places[i - 1][0])
+            if crowded > 0:
+                places[i - 1] = (places[i - 1][0] - (crowded / 2 if i == 1 else 0), places[i - 1][1])
+                places[i] = (places[i - 1][0] + _TAG_HEIGHT + 1, places[i][1])
         return {name: QRectF(4, y - _TAG_HEIGHT / 2, margin_left() - 8, _TAG_HEIGHT) for y, name in places}
 
     # mouse

@@ -111,7 +111,12 @@ def smoothed(wanted: np.ndarray, tick_s: float, attack_s: float, release_s: floa
 
 def gain_db(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> np.ndarray:
     """What is taken off at each tick of ``samples`` ``(channels, n)``, that begin at frame ``start``; dB ≥ 0."""
-    tick = _tick(rate)
+    return heard(samples, start, rate, cut)[1]
+
+
+def heard(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> tuple[np.ndarray, np.ndarray]:
+    """The level in the band over the voice level at each tick, dB, and what is taken off."""
+    tick = tick_of(rate)
     analytic = _analytic(cut.low_hz, cut.high_hz, rate)
     half = len(analytic) // 2
     padded = np.pad(samples, ((0, 0), (half, half)))
@@ -122,10 +127,11 @@ def gain_db(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> np.ndar
     voice = np.interp(at, np.arange(len(cut.voice)) * STEP_S, cut.voice)
     wanted = np.minimum(cut.range_db, static_db(level - voice - cut.over_db, cut.ratio, cut.knee_db))
     wanted[wanted < _NOTHING_DB] = 0.0
-    return smoothed(wanted, tick / rate, cut.attack_s, cut.release_s, cut.hold_s)
+    return level - voice, smoothed(wanted, tick / rate, cut.attack_s, cut.release_s, cut.hold_s)
 
 
-def _tick(rate: int) -> int:
+def tick_of(rate: int) -> int:
+    """How many frames a tick of the gain has."""
     return max(1, round(_TICK_S * rate))
 
 
@@ -150,7 +156,7 @@ def _band(low_hz: float, high_hz: float, rate: int) -> np.ndarray:
 
 def _apply(at: At, mine: Sequence[RuleCut]) -> np.ndarray:
     cut, rate = mine[0], at.sample_rate
-    tick, ahead = _tick(rate), round(cut.ahead_s * rate)
+    tick, ahead = tick_of(rate), round(cut.ahead_s * rate)
     before = round((_SETTLED * cut.release_s + cut.hold_s) * rate)
     edge = len(_analytic(cut.low_hz, cut.high_hz, rate)) // 2
     first = (at.start - before) // tick * tick - edge

@@ -26,7 +26,8 @@ _T_LEAST_DB, _T_SHARE_DB, _T_FLAT_DB = -24.0, -3.0, 15.0
 _F_S, _F_LEAST_DB, _F_SHARE_DB, _F_FLAT_DB, _F_TOUCHES_S = (0.045, 0.3), -26.0, -6.0, 12.0, 0.025
 _AFFRICATE_S, _STRUCK_S = 0.03, 0.025
 _SHORT_S, _SHORT_SURE, _UNDER_DB = 0.068, 0.9, 1.5  # a T taken for an ess
-_F_TOLD_S, _F_UNDER_DB, _F_FLATTER, _F_FAR_UNDER_DB, _F_SURE, _F_EVER_SURE = 0.09, 6.0, 0.65, 10.0, 0.92, 0.97  # an F taken for one
+_F_TOLD_S, _F_UNDER_DB, _F_FLATTER = 0.09, 6.0, 0.65  # an F taken for one
+_F_FAR_UNDER_DB, _F_SURE, _F_EVER_SURE = 10.0, 0.92, 0.97
 _FEWEST = 3
 
 

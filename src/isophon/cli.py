@@ -122,7 +122,7 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--own-click", action="store_true",
                              help="without a cue file: the take's own regular click")  # fmt: skip
         command.add_argument("--lead", type=Path, metavar="FILE",
-                             help="the lead that these belong to: their esses can be matched to its esses")  # fmt: skip
+                             help="the lead that these belong to, for esses and words")  # fmt: skip
         command.add_argument("--spots", type=Path, metavar="FILE",
                              help="boxes to treat by hand: start_s end_s low_hz high_hz change_db")  # fmt: skip
         command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")

@@ -18,11 +18,12 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
-from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
+from isophon.core.finding import find_against, find_all, need_voice, noise_in, survey_recording
 from isophon.core.handover import stems as handover
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed, spots
 from isophon.core.passes.bleed.settings import in_force
+from isophon.core.passes.ears import Ears, Listened
 from isophon.core.passes.spots.file import load_spots
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
@@ -49,7 +50,7 @@ def find(call: argparse.Namespace) -> int:
         part = _part(call.audio, recording, role, settings)
         part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
                                 call.spots, _lead(call))  # fmt: skip
-    result = told_of(part, recording.path.name, found.floor_dbfs, call.lead is not None)
+    result = told_of(part, recording.path.name, found.floor_dbfs, call.lead and call.lead.name)
     if call.json:
         print(json.dumps(result, indent=1))
     else:
@@ -62,10 +63,10 @@ def _listed_session(call: argparse.Namespace) -> int:
     _refuse_for_sessions(call)
     kinds = _kinds(call)
     session = file.load(call.audio)
-    rows = []
+    rows, lead = [], next((path_of(p.source.path).name for p in session.parts if p.role == "lead"), None)
     for part in session.parts:
         ready = _only(part, kinds)
-        row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, any(m.partner_s for m in part.marks))
+        row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, None if part.role == "lead" else lead)
         rows.append({"name": part.name, "role": part.role, **row})
         if not call.json:
             print_marks(ready, row)
@@ -267,14 +268,28 @@ def _surveyed(
         later_s = lead.begins(recording)
         for meets in (kind.meets for kind in KINDS if kind.meets):
             marks = meets(marks, lead.marks, later_s)
+        part = replace(part, marks=marks)
+        return _only(_beside(part, heard, found, lead.ears, later_s, kinds), kinds), found
     return _only(replace(part, marks=marks), kinds), found
 
 
+def _beside(part: Part, heard: Listened, found: Survey, lead: Ears, later_s: float, kinds: set[str]) -> Part:
+    """A part with what is found in it by hearing the lead beside it; said where they do not sing the same."""
+    beside = find_against(heard, found, lead, later_s, kinds)
+    session = edits.adopt_beside(Session("", (part,)), part.id, edits.Beside(beside.marks, beside.measured))
+    told = beside.measured.lined_up
+    if told is not None and not told.same:
+        name = shown(path_of(part.source.path).name)
+        print(f"isophon: {name}: does not sing what the lead sings; none of its words was moved", file=sys.stderr)
+    return session.part(part.id)
+
+
 class Lead(NamedTuple):
-    """The lead that recordings belong to: its marks, and its place on the recorder's clock in s, None for none."""
+    """The lead that recordings belong to: its marks, what was heard, and where it starts on the recorder's clock, s."""
 
     marks: tuple[Mark, ...]
     clock_s: float | None
+    ears: Ears
 
     def begins(self, recording: Recording) -> float:
         """How much later than the lead a recording starts, in s: together unless both tell a time."""
@@ -294,7 +309,8 @@ def _lead(call: argparse.Namespace) -> Lead | None:
     meeting = {kind.name for kind in KINDS if kind.meets}
     with Recording(call.lead) as recording:
         found = survey_recording(recording)
-        return Lead(find_all(recording, found, wanted=meeting).marks, _clock_of(recording))
+        marks = find_all(recording, found, wanted=meeting).marks
+        return Lead(marks, _clock_of(recording), Ears(recording, found, BY_NAME))
 
 
 def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None:
@@ -346,6 +362,9 @@ def _kinds(call: argparse.Namespace) -> set[str]:
     kinds = set(NAMES)
     if call.only is not None:
         kinds &= _kind_list("--only", call.only)
+        beside = sorted(kind for kind in kinds if BY_NAME[kind].against)
+        if beside and call.lead is None and not getattr(call, "session", None):
+            raise CallError(f"--only: {beside[0]} hears the lead; name it with --lead FILE")
         if SPOT in kinds and call.spots is None and not getattr(call, "session", None):
             raise CallError("--only: spot works on the boxes of a file; name it with --spots FILE")
     if call.skip is not None:

@@ -10,8 +10,8 @@ from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.session.model import Part
 
 
-def told_of(part: Part, name: str, floor_dbfs: float | None, with_lead: bool) -> dict[str, Any]:
-    """All that ``find --json`` tells of a part; ``with_lead``: also what its marks meet in the lead."""
+def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -> dict[str, Any]:
+    """All that ``find --json`` tells of a part; with the name of a ``lead`` also what its marks meet in that."""
     source = part.source
     return {
         "file": name,
@@ -20,8 +20,9 @@ def told_of(part: Part, name: str, floor_dbfs: float | None, with_lead: bool) ->
         "duration_s": round(source.duration, 6),
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": floor_dbfs,
-        "marks": [_row(part, mark, with_lead) for mark in _listed(part)],
+        "marks": [_row(part, mark, lead is not None) for mark in _listed(part)],
         "bands": [row for kind in KINDS for row in kind.rows(part)],
+        **{name: {"lead": lead, **value} for kind in KINDS for name, value in kind.adds(part).items() if lead},
         **{kind.name: kind.report(part) for kind in KINDS if kind.learned or not kind.marked},
     }
 
@@ -42,7 +43,7 @@ def _row(part: Part, mark: Mark, with_lead: bool = False) -> dict[str, Any]:
     if with_lead and BY_NAME[mark.kind].meets:
         late = None if mark.partner_s is None else round(1000 * (mark.start - mark.partner_s), 1)
         row |= {"partner_s": mark.partner_s, "late_ms": late}
-    return row
+    return row | BY_NAME[mark.kind].tells(part, mark)
 
 
 def _listed(part: Part) -> list[Mark]:

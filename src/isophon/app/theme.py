@@ -263,6 +263,15 @@ def band_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     return path
 
 
+def word_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
+    """The shape of a word that is moved: an arrow that points along the time."""
+    path = QPainterPath(QPointF(x - 1.1 * size, y + 0.4 * size))
+    for dx, dy in ((0.2, 0.4), (0.2, 0.0), (1.1, 0.7), (0.2, 1.4), (0.2, 1.0), (-1.1, 1.0)):
+        path.lineTo(x + dx * size, y + dy * size)
+    path.closeSubpath()
+    return path
+
+
 def spot_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
     """The shape of a spot: a box with a corner cut off."""
     path = QPainterPath(QPointF(x - 0.8 * size, y))

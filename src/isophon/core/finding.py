@@ -57,6 +57,21 @@ def find_all(
     return Found(tuple(sorted(marks, key=lambda m: (m.start, m.id))), Measured(**measured))
 
 
+def find_against(
+    recording: Listened, surveyed: Survey, lead: Ears, later_s: float, wanted: Collection[str] = NAMES
+) -> Found:
+    """What is found in a stack part by hearing the lead beside it; ``later_s``: how much later the part starts."""
+    ears = Ears(recording, surveyed, BY_NAME)
+    marks: list[Mark] = []
+    measured: dict[str, Any] = {}
+    for kind in (kind for kind in KINDS if kind.against and kind.name in wanted):
+        assert kind.against is not None
+        found = kind.against(ears, lead, later_s)
+        marks += found.marks
+        measured |= found.measured
+    return Found(tuple(sorted(marks, key=lambda m: (m.start, m.id))), Measured(**measured))
+
+
 def noise_in(recording: Recording, surveyed: Survey, hum: Hum | None, start: float, end: float) -> tuple[float, ...]:
     """The noise of a span in s; InputError where it is too short to learn from."""
     density = still_density(without(hum, recording.read), surveyed, [(start, end)])

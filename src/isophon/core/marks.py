@@ -13,7 +13,7 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.ranges import MOST_POINTS, Change, Hertz, Level, Name, Seconds, Share
+from isophon.core.ranges import MOST_POINTS, Change, Hertz, Level, Moved, Name, Seconds, Share
 
 GONE_DB = -36.0  # a change this deep means nothing is left
 
@@ -28,7 +28,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     the mark, dB) added to it along its time.
     """
 
-    change_db: Change | None = None
+    change_db: Moved | None = None
     leave: bool = False
     start: Seconds | None = None
     end: Seconds | None = None
@@ -63,6 +63,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     for a tick ``clipped`` or ``dropout``; ``voiced``: the voice sounds under it (Z, Zh)
     or around it; ``over_room_db``: how far the loudest moment of a gap stands over the room; ``partner_s``,
     ``partner_db``: start (in the part's time) and stand-out of the lead's ess that it meets, None for none.
+    Of a word ``standout_db`` is how late it starts, in ms, and its change how far it is moved, in ms; ``anchors``:
+    moments of it, and when the lead has the same, in seconds of the part.
     """
 
     id: Name
@@ -80,6 +82,7 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     hand: Hand = Hand()
     partner_s: Seconds | None = None
     partner_db: Level = 0.0
+    anchors: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
 
     @property
     def span(self) -> tuple[float, float]:

@@ -8,12 +8,15 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.device import open_device
+from isophon.app.model.lining_up import lead_of
 from isophon.app.model.workspace import Workspace
+from isophon.core.passes import KINDS
 from isophon.core.playing.mix import Strip, gains
 from isophon.core.playing.player import COMPARES, Player
-from isophon.core.session.model import Part
+from isophon.core.session.model import Guide, Part
 
-HEARS = ("alone", "with the stack", "with the bed")
+BESIDE_LEAD = "with the lead"
+HEARS = ("alone", BESIDE_LEAD, "with the stack", "with the bed")
 _MOST_LIFT_DB, _SOFTER_DB = 18.0, 6.0  # of a band alone
 _BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
 
@@ -60,12 +63,12 @@ class Hearing(QObject):
         for item in session.items:
             if self._sounds(item.id):
                 take = self.workspace.pool.take(item.source)
-                plan = item.plan_without(self.workspace.unheard) if isinstance(item, Part) else ()
+                plan = item.plan_without(self._unheard) if isinstance(item, Part) else ()
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
                 lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.lifts
                 band = self._band if compared and item.id == self.workspace.part.id else None
-                strips.append(Strip(take.renderer, plan, offset, *gains(item.listening), compared, lifted, band))
+                strips.append(Strip(take.renderer, plan, offset, *self._gains(item), compared, lifted, band))
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
         if self._mapping != (rate, self.workspace.song[0]):
@@ -94,11 +97,29 @@ class Hearing(QObject):
         share = float(survey.k_bands[:, inside].sum()) / (float(survey.k_bands.sum()) + 1e-20)
         return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(share + 1e-9) - _SOFTER_DB) / 20))
 
+    @property
+    def _unheard(self) -> tuple[str, ...]:
+        """The kinds that are not heard: those set aside, and while what was taken out is heard what moves words."""
+        unheard = self.workspace.unheard
+        if self.compare != "taken out":
+            return unheard
+        return (*unheard, *(kind.name for kind in KINDS if kind.maps and kind.name not in unheard))
+
+    def _gains(self, item: Part | Guide) -> tuple[float, float]:
+        """Left and right gain; beside the lead alone that is heard on the left and the part in hand on the right."""
+        left, right = gains(item.listening)
+        if self.hear != BESIDE_LEAD or not isinstance(item, Part):
+            return left, right
+        return (left, 0.0) if item.role == "lead" else (0.0, right)
+
     def _sounds(self, item_id: str) -> bool:
         session, workspace = self.workspace.session, self.workspace
         item = session.item(item_id)
         if self.hear == "alone":
             return item_id in workspace.parts_in_hand
+        if self.hear == BESIDE_LEAD:
+            lead = lead_of(session)
+            return item_id == workspace.part.id or (lead is not None and item_id == lead.id)
         if workspace.heard_only:
             return item_id in workspace.heard_only
         if item.listening.muted:
@@ -123,7 +144,10 @@ class Hearing(QObject):
         """Choose what is heard of what is compared."""
         self.compare = name
         self.player.set_compare(name)
-        self.refresh() if self.workspace.lifted else self.changed.emit()
+        moved = any(
+            bool(kind.maps) and part.of_kind(kind.name) for part in self.workspace.session.parts for kind in KINDS
+        )
+        self.refresh() if self.workspace.lifted or moved else self.changed.emit()
 
     def next_compare(self) -> None:
         """The next of as sung, cleaned, taken out."""

@@ -165,7 +165,7 @@ class InHand(QObject):
     def walk(self, step: int, over_only: bool = False) -> None:
         """Take the next or previous mark in hand, of all or of those that change, in the order in which they stand."""
         height, part = self.pass_.height, self.part
-        marks = [m for m in self.marks if not over_only or part.change(m) < 0 or height(m) > self.ceiling]
+        marks = [m for m in self.marks if not over_only or part.acts(m) or height(m) > self.ceiling]
         if not marks:
             return
         now = self.mark

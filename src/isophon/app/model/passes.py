@@ -69,6 +69,8 @@ class Pass:
     ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand, with
     ``made_db`` to begin with. ``shaped``: a mark's change can follow a curve along its time; ``letter(mark)``: what
     stands at a mark, '' for nothing.
+    ``unit``: of heights and changes; ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings
+    whose values grow downward; ``threads``: the lead's wave stands over the part's, tied together in the trace.
     """
 
     kind: str
@@ -113,6 +115,10 @@ class Pass:
     made_db: float = 0.0
     shaped: bool = False
     letter: Callable[[Mark], str] = lambda mark: ""
+    unit: str = "dB"
+    zero: float | None = None
+    threads: bool = False
+    downward: tuple[str, ...] = ()
     seen_change: Callable[[Part, Mark], float] = lambda part, mark: part.change(mark)
 
     @property

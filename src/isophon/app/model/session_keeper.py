@@ -13,7 +13,7 @@ from isophon.app.model.pen import Pen
 from isophon.app.model.state import claim_journal, journal_path, make_room
 from isophon.core.errors import IsophonError
 from isophon.core.session import edits, file
-from isophon.core.session.edits import Findings
+from isophon.core.session.edits import Beside, Findings
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal
 from isophon.core.session.model import Session
@@ -101,6 +101,22 @@ class SessionKeeper(QObject):
         self._saved = self._saved and known(self._saved)
         if self._begun:
             self._note(lambda journal, history: [journal.found(history, *one) for one in found])
+        self.changed.emit()
+
+    def adopt_beside(self, found: list[tuple[str, Beside]]) -> None:
+        """Put what was found in parts beside the lead into every step of the history; a fact, not a step."""
+
+        def known(session: Session) -> Session:
+            for part_id, beside in found:
+                session = edits.adopt_beside(session, part_id, beside)
+            return session
+
+        if self._begun:
+            self.write_journal()
+        self.history.amend(known)
+        self._saved = self._saved and known(self._saved)
+        if self._begun:
+            self._note(lambda journal, history: [journal.beside(history, *one) for one in found])
         self.changed.emit()
 
     def hear(self, names: set[str]) -> None:

@@ -8,6 +8,7 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.jobs import Job
+from isophon.core.finding import Found
 from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.reading import spelled
 from isophon.core.render import RenderCache
@@ -18,7 +19,8 @@ from isophon.core.work.worker import look
 from isophon.core.work.workers import Task, Workers
 
 _SOON, _LOOK, _MEASURE = 0.0, 1.0, 2.0
-_WORDS = {"look": "reading", "measure": "surveying", "measure again": "looking again", "learn": "learning the bleed"}
+_WORDS = {"look": "reading", "measure": "surveying", "measure again": "looking again", "learn": "learning the bleed",
+          "beside": "hearing it beside the lead"}  # fmt: skip
 NOWHERE = Source("", 48_000, 1, 1)
 
 
@@ -28,6 +30,7 @@ class TakePool(QObject):
     changed = Signal(object)
     found_again = Signal(object)
     leak_learned = Signal(object, object)
+    heard_beside = Signal(object, object)
     progressed = Signal()
     told = Signal(str)
     _answered = Signal(object, str, object)
@@ -87,6 +90,11 @@ class TakePool(QObject):
         """Learn what leaked into a take; ``leak_learned(source, learned)`` tells."""
         self._submit("learn", self.take(source), _SOON, {"lesson": msgspec.to_builtins(lesson)})
 
+    def hear_beside(self, source: Source, lead: Source, later_s: float) -> None:
+        """Find what can only be found in a take beside the lead; ``heard_beside(source, found)`` tells."""
+        lead_path = spelled(self.take(lead).recording.path)
+        self._submit("beside", self.take(source), _MEASURE, {"lead": lead_path, "later_s": later_s})
+
     def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
         key = (what, spelled(take.recording.path))
         request = {"do": what, "path": key[1], **(more or {})}
@@ -116,13 +124,18 @@ class TakePool(QObject):
         self._finished = self._finished + 1 if self._tasks else 0
         take = self._takes.get(source)
         if take is not None and kind == "failed":
-            if value.of_input and what != "learn":  # a full disk or a killed worker says nothing about the recording
+            if value.of_input and what not in (
+                "learn",
+                "beside",
+            ):  # a full disk or a killed worker says nothing about the recording
                 take.trouble = value
             self.told.emit(value)
             self.changed.emit(source)
         elif take is not None and what == "learn" and kind == "done":
             self._cache.clear()
             self.leak_learned.emit(source, msgspec.convert(value, Learned))
+        elif take is not None and what == "beside" and kind == "done":
+            self.heard_beside.emit(source, msgspec.convert(value, Found))
         elif take is not None and kind == "done":
             if what == "measure again":
                 take.surveyed = None

@@ -16,6 +16,7 @@ from PySide6.QtCore import QTimer
 
 from isophon.app.model.in_hand import NOBODY, SHORTEST_VIEW_S, InHand
 from isophon.app.model.leaks import Leaks
+from isophon.app.model.lining_up import LiningUp
 from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
@@ -31,6 +32,7 @@ from isophon.core.work.workers import Workers
 
 _SUNG_S, _BOX_DB = 0.05, -6.0
 _NEWS_MS = 250
+_MS_A_DB = 10.0  # a step of half a dB is one of 5 ms where words are moved
 
 
 class Workspace(InHand):
@@ -43,6 +45,7 @@ class Workspace(InHand):
         self.keeper.setParent(self)
         self.pool.setParent(self)
         self.leaks = Leaks(self.keeper, self.pool, self)
+        self.lining_up = LiningUp(self.keeper, self.pool, self)
         self.lifted = False
         self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
         self._stocked: tuple[Source, ...] = ()
@@ -165,7 +168,8 @@ class Workspace(InHand):
 
     def change_more(self, step_db: float) -> None:
         """A little more (negative) or less change of the marks in hand, by hand."""
-        self.set_changes({m.id: self.part.change(m) + step_db for m in self.marks_in_hand()}, ("step", self.in_hand))
+        step = step_db if self.pass_.unit == "dB" else _MS_A_DB * step_db
+        self.set_changes({m.id: self.part.change(m) + step for m in self.marks_in_hand()}, ("step", self.in_hand))
 
     def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
         """Move the ``start`` or ``end`` of the mark in hand by hand."""

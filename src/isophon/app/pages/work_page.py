@@ -240,7 +240,7 @@ class WorkPage(QWidget):
         session, counts = self.workspace.session, {}
         heard = {*session.heard, *self._heard}
         for i, which in enumerate(PASSES, 1):
-            over = [(p, m) for p in session.parts for m in which.marks(p) if p.change(m) < 0 or m.hand.decided]
+            over = [(p, m) for p in session.parts for m in which.marks(p) if p.acts(m) or m.hand.decided]
             unheard = sum(1 for p, m in over if f"{p.id}/{m.id}" not in heard)
             counts[i] = Count(len(over), undecided(session, which), unheard)
         self.title.route.show_counts(counts, bool(self.workspace.leaks.stale()))

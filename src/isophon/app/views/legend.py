@@ -26,7 +26,7 @@ class Legend(QWidget):
         if not self.workspace.marks:
             return []
         settings = getattr(part, which.kind)
-        return [(f"{words} {theme.signed(getattr(settings, name))} dB", in_force)
+        return [(f"{words} {theme.signed(getattr(settings, name))} {which.unit}", in_force)
                 for name, words, _, in_force in which.ceilings(part)]  # fmt: skip
 
     def _show(self) -> None:

@@ -337,8 +337,8 @@ class Lens(QWidget):
         self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.many} in hand")
         change = part.change(mark)
         at, level = theme.clock(mark.span[0] + self.workspace.offset), theme.level(mark.level_db, "LUFS")
-        over = f"{theme.signed(which.height(mark))} dB {which.over}"
-        done = which.told(mark, change) or f"change {theme.signed(change)} dB"
+        over = f"{theme.signed(which.height(mark))} {which.unit} {which.over}"
+        done = which.told(mark, change) or f"change {theme.signed(change)} {which.unit}"
         where = () if which.over_frequency else (at, level)
         self.numbers.setText("   ".join(filter(None, (*where, over, done, which.more_told(mark)))))
         self.leave.setChecked(all(m.hand.leave for m in marks))

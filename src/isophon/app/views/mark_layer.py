@@ -9,9 +9,11 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from isophon.app import theme
+from isophon.app.model.lining_up import lead_of
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.map_signs import Stamps, draw_gate, draw_warnings
+from isophon.app.views.wave import draw_wave
 from isophon.core.passes import KINDS
 from isophon.core.passes.gaps.treat import Fade
 
@@ -39,13 +41,15 @@ class MarkLayer:
         height_of, over_frequency = self.workspace.pass_.height, self.workspace.pass_.over_frequency
         whole_s = _WHOLE * self.workspace.take.source.duration if over_frequency else math.inf
         self._draw_fades(painter, start, end, wave)
+        if self.workspace.pass_.threads:
+            self._draw_threads(painter, wave, start, end)
         if over_frequency:
             self._draw_ridges(painter, spectrum, in_hand)
         for mark in self.workspace.marks:
             first, last = mark.span
             if last < start or first > end or last - first >= whole_s:
                 continue  # out of view, or a ridge, drawn across
-            over = height_of(mark) > ceiling or part.change(mark) < 0
+            over = height_of(mark) > ceiling or part.acts(mark)
             left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
             look = "hand" if mark.id in in_hand else "over" if over else "under"
             drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
@@ -99,6 +103,32 @@ class MarkLayer:
                 if bottom > top:
                     y, height = box.top() + top * box.height(), (bottom - top) * box.height()
                     painter.drawRect(QRectF(left, y, max(2.0, right - left), height))
+
+    def _draw_threads(self, painter: QPainter, wave: QRectF, start: float, end: float) -> None:
+        """The lead's wave over the part's, and threads between the moments that belong together."""
+        part, lead = self.workspace.part, lead_of(self.workspace.session)
+        if lead is None or lead.id == part.id:
+            return
+        later, take = part.offset_s - lead.offset_s, self.workspace.pool.take(lead.source)
+        above = QRectF(wave.left(), wave.top(), wave.width(), wave.height() / 3)
+        if take.wave is not None:
+            rate = take.recording.sample_rate
+            draw_wave(painter, above, take, (start + later) * rate, (end + later) * rate, theme.CONTOUR)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        in_hand = set(self.workspace.in_hand)
+        for mark in self.workspace.marks:
+            if mark.confidence < part.timing.sure or mark.span[1] < start or mark.span[0] > end:
+                continue
+            painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else theme.HAND_FLAG, 1.1))
+            for mine, its in mark.anchors:
+                top = QPointF(self._x_of(its), above.bottom())
+                painter.drawLine(QPointF(top.x(), above.top()), top)
+                painter.drawLine(top, QPointF(self._x_of(mine), above.bottom() + 0.35 * wave.height()))
+            moved = [self._x_of(part.heard_at(t)) for t in mark.span]
+            if part.acts(mark):  # where the word comes to lie
+                y = wave.bottom() - 2
+                painter.setPen(QPen(theme.DONE, 3))
+                painter.drawLine(QPointF(moved[0], y), QPointF(moved[1], y))
 
     def _draw_ridges(self, painter: QPainter, box: QRectF, in_hand: set[str]) -> None:
         """Bands across the spectrogram."""

@@ -240,7 +240,7 @@ class ItemRow(QWidget):
         """A ring that fills as the pass's marks are decided; called done: full, with a tick."""
         which = self.workspace.pass_
         done = which.kind in part.done
-        over = sum(1 for m in which.marks(part) if part.change(m) < 0 or m.hand.decided)
+        over = sum(1 for m in which.marks(part) if part.acts(m) or m.hand.decided)
         share = 1 - len(part.undecided(which.kind)) / over if over else 0.0
         ink = theme.DONE if done else theme.INK
         painter.setPen(QPen(ink, 1.4))

@@ -76,7 +76,8 @@ class Skyline(QWidget):
         marks, which = self.workspace.marks, self.workspace.pass_
         if self._range_of is None or self._range_of[0] is not marks:
             low, high, lowest, highest = which.bounds
-            heights = [which.height(m) for m in marks] or [low]
+            sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0) if which.zero is not None else 0.0
+            heights = [which.height(m) for m in marks if m.confidence >= sure] or [low]
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
             self._range_of = (marks, (max(bottom, lowest), min(top, highest)))
@@ -112,10 +113,11 @@ class Skyline(QWidget):
                 (m, plot.left() + ((a + b) / 2 - start) * scale, max(4.0, min(_BAR, (b - a) * scale)))
                 for m, a, b in seen
             ]
-        bottom, tall = plot.bottom(), plot.height() / (high - low)
-        heights = [max(1.0, (height_of(m) - low) * tall) for m, _, _ in places]
+        zero, tall = self.workspace.pass_.zero, plot.height() / (high - low)
+        bottom = plot.bottom() if zero is None else self.y_of(zero)
+        heights = [(height_of(m) - (low if zero is None else zero)) * tall for m, _, _ in places]
         return [
-            (m, QRectF(x - width / 2, bottom - height, width, height))
+            (m, QRectF(x - width / 2, bottom - max(0.0, height), width, max(1.0, abs(height))))
             for (m, x, width), height in zip(places, heights, strict=True)
         ]
 
@@ -171,7 +173,8 @@ class Skyline(QWidget):
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
             painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
-        apart = next((step for step in (6, 12, 24) if step / (high - low) * plot.height() >= theme.u(15)), 48)
+        steps = (6, 12, 24) if self.workspace.pass_.unit == "dB" else (25, 50, 100)
+        apart = next((step for step in steps if step / (high - low) * plot.height() >= theme.u(15)), 2 * steps[-1])
         for level in range(int(np.ceil(low / apart) * apart), int(high) + 1, apart):
             y = self.y_of(level)
             painter.setPen(QPen(theme.RULE, 1))
@@ -179,10 +182,12 @@ class Skyline(QWidget):
             painter.setPen(theme.SOFT_INK)
             if any(tag.top() - 8 < y < tag.bottom() + 8 for tag in tags):
                 continue
-            text = theme.signed(level, 0) + (" dB" if level + apart > high else "")
+            text = theme.signed(level, 0) + (f" {self.workspace.pass_.unit}" if level + apart > high else "")
             painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, text)
         painter.setPen(QPen(theme.INK, 1.2))
-        painter.drawLine(QPointF(plot.left(), plot.bottom()), QPointF(plot.right(), plot.bottom()))
+        zero = self.workspace.pass_.zero
+        y = plot.bottom() if zero is None else self.y_of(zero)
+        painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
 
     def _usual_band(self) -> tuple[float, float] | None:
         sure = getattr(getattr(self.workspace.part, self.workspace.pass_.kind), "sure", 0.0)
@@ -196,6 +201,8 @@ class Skyline(QWidget):
         (low, high), plot = self._range(), self._plot()
         tall = plot.height() / (high - low)
         left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
+        zero = self.workspace.pass_.zero
+        base = plot.bottom() if zero is None else self.y_of(zero)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         change_of = self.workspace.pass_.seen_change
         for mark, bar in bars:
@@ -205,13 +212,16 @@ class Skyline(QWidget):
                 hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
             elif mark.confidence < sure and not mark.hand.any:
                 unsure.append(bar)
+            elif zero is not None and change:
+                changed.append(QRectF(bar.left(), min(top, base), bar.width(), max(1.0, abs(base - top))))
+                cut.append(bar)
             elif change < 0:
                 changed.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
                 cut.append(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()))
             else:
-                left_alone.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
+                left_alone.append(bar if zero is not None else QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
         painter.setPen(Qt.PenStyle.NoPen)
-        for ink, boxes in ((theme.SOFT_INK, left_alone), (theme.INK, changed), (theme.OVER_FAINT, cut)):
+        for ink, boxes in ((theme.SOFT_INK, left_alone), (theme.OVER_FAINT, cut), (theme.INK, changed)):
             painter.setBrush(ink)
             painter.drawRects(boxes)
         painter.setBrush(QBrush(theme.SOFT_INK, Qt.BrushStyle.Dense5Pattern))
@@ -220,10 +230,11 @@ class Skyline(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRects(hollow)
         painter.setPen(QPen(theme.OVER, 2))
-        painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
+        if zero is None:
+            painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
         painter.setPen(QPen(theme.CONTOUR, 1.3))
         for mark, bar in bars:
-            if mark.partner_s is not None:
+            if mark.partner_s is not None and zero is None:
                 top = self.y_of(mark.partner_db)
                 painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, plot.bottom() - top))
         self._draw_letters(painter, bars)
@@ -295,14 +306,14 @@ class Skyline(QWidget):
             change = self.workspace.pass_.seen_change(part, mark)
             if mark.hand.leave:
                 told.append((mark, bar, "as sung", theme.SOFT_INK))
-            elif change <= -0.05:
+            elif change <= -0.05 or (change and self.workspace.pass_.zero is not None):
                 told.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
         return told
 
     def _room_for_numbers(self, bars: list[tuple[Mark, QRectF]]) -> bool:
         """Whether the numbers over the bars that change would mostly not run into each other."""
         part = self.workspace.part
-        centres = sorted(bar.center().x() for mark, bar in bars if part.change(mark) < 0)
+        centres = sorted(bar.center().x() for mark, bar in bars if part.acts(mark))
         return len(centres) < 2 or float(np.median(np.diff(centres))) > 38
 
     def _draw_ceilings(self, painter: QPainter) -> None:
@@ -384,7 +395,8 @@ class Skyline(QWidget):
         gesture = ("skyline", self._gesture)
         if what in ("ceiling", "bar"):
             (y, value), fine = self._held, event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            value += (_FINE if fine else 1.0) * (self.db_at(at.y()) - self.db_at(y))
+            way = -1.0 if what == "ceiling" and name in self.workspace.pass_.downward else 1.0
+            value += way * (_FINE if fine else 1.0) * (self.db_at(at.y()) - self.db_at(y))
             self._held, self._moved = (at.y(), value), True
         if what == "ceiling":
             low, high = value_range(self.workspace.pass_.kind, name)

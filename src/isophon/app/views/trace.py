@@ -137,7 +137,9 @@ class Trace(QWidget):
         painter.drawPixmap(overview.topLeft(), self._song(overview))
         draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
         if self.workspace.take.wave is not None:
-            draw_wave(painter, wave, self.workspace.take, start * rate, end * rate, theme.INK)
+            threads = self.workspace.pass_.threads and self.workspace.part.role != "lead"
+            below = wave.adjusted(0, wave.height() / 3, 0, 0) if threads else wave  # the lead's wave stands above
+            draw_wave(painter, below, self.workspace.take, start * rate, end * rate, theme.INK)
         self._draw_spectrum(painter, spectrum, start, end)
 
     def _song(self, box: QRectF) -> QPixmap:

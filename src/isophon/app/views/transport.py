@@ -192,6 +192,7 @@ class Meter(QWidget):
 
 _HEAR_TIPS = (
     "Only the parts in hand",
+    "The lead on the left, the part in hand on the right, nothing else",
     "With all parts that are not muted",
     "With all parts that are not muted and the music",
 )

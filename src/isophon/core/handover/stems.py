@@ -250,7 +250,7 @@ def _chunks(part: Part, recording: Recording, rate: int, target: Target) -> byte
         return told
     places = []
     for mark in (m for m in part.marks if _is_told(part, m)):
-        start, end = mark.span
+        start, end = (part.heard_at(t) for t in mark.span)
         what = " ".join(filter(None, (mark.kind, mark.sound, f"{part.change(mark):.1f} dB")))
         places.append((max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
     return told + cues(places)
@@ -282,7 +282,7 @@ def labels(part: Part) -> str:
     """The marks as tab-separated lines: start, end, what; any editor's label track reads them."""
     rows = []
     for mark in (m for m in part.marks if _is_told(part, m)):
-        start, end = mark.span
+        start, end = (part.heard_at(t) for t in mark.span)
         change = part.change(mark)
         name = f"{mark.kind} {mark.sound}".strip()
         what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {change:.1f} dB"
@@ -292,7 +292,7 @@ def labels(part: Part) -> str:
 
 def _is_told(part: Part, mark: Mark) -> bool:
     kind = BY_NAME[mark.kind]
-    return kind.placed and (not kind.quiet or bool(part.change(mark)))
+    return kind.placed and kind.maps is None and (not kind.quiet or bool(part.change(mark)))
 
 
 def write_report(rows: list[dict[str, Any]], folder: Path) -> None:

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
-from isophon.core.marks import Mark
+from isophon.core.marks import GONE_DB, Mark
 from isophon.core.survey import Survey
 
 Read = Callable[[int, int], np.ndarray]
@@ -118,8 +118,11 @@ class Kind:
     ``stage``, and others of its stages that come ``later``. ``report(part)``: its row in the report beside the counts
     of marks, None for nothing; ``rows(part)``: steady things it treats, for ``find --json``; ``told(part)``: a line
     for the terminal, or ''. ``flaw(part)``: what is wrong with what a file tells of it (``field: what``).
-    ``meets(marks, lead_marks, later_s)``: the marks of a stack part with what they meet in the lead. ``placed``: its
-    marks have a place in time. ``most_db``: the highest change that a hand can make. ``quiet``: its marks are told
+    ``meets(marks, lead_marks, later_s)``: the marks of a stack part with what they meet in the lead;
+    ``against(ears, lead_ears, later_s)``: what is found in a stack part only by hearing the lead beside it. ``placed``:
+    its marks have a place in time. ``least_db``, ``most_db``: the lowest and the highest change that a hand can make.
+    ``tells(part, mark)``: what ``find --json`` tells of a mark besides; ``adds(part)``: and what stands beside the
+    marks. ``maps(part, seconds)``: when a second of the part is heard. ``quiet``: its marks are told
     only where something is done; ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of
     it without one.
     """
@@ -145,7 +148,12 @@ class Kind:
     later: tuple[Stage, ...] = ()
     meets: Callable[[Sequence[Mark], Sequence[Mark], float], tuple[Mark, ...]] | None = None
     placed: bool = True
+    against: Callable[[Any, Any, float], Found] | None = None
+    least_db: float = GONE_DB
     most_db: float = 0.0
+    tells: Callable[[Any, Mark], dict[str, Any]] = lambda part, mark: {}
+    adds: Callable[[Any], dict[str, Any]] = lambda part: {}
+    maps: Callable[[Any, float], float] | None = None
     quiet: bool = False
     outlined: bool = False
     needs_voice: bool = False

@@ -5,6 +5,7 @@ Each check says where a value stands and what is wrong with it, in words for a p
 
 from __future__ import annotations
 
+import itertools
 import math
 import re
 from collections.abc import Iterable, Sequence
@@ -15,6 +16,7 @@ from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.ranges import LONGEST_S
 from isophon.core.session.model import Guide, Part, Session, Source
 
+_DEEPEST = -60.0  # dB
 _AROUND_S = 2.0  # how far a mark may lie outside of its take
 
 
@@ -87,6 +89,10 @@ def _flaw_of_mark(mark: Mark, duration: float) -> str:
     start, end = mark.span
     if (mark.hand.change_db or 0.0) > BY_NAME[mark.kind].most_db:
         return f"hand.change_db: a {mark.kind} is not lifted"
+    if (mark.hand.change_db or 0.0) < min(_DEEPEST, BY_NAME[mark.kind].least_db):
+        return f"hand.change_db: {mark.hand.change_db:g} is too deep for a {mark.kind}"
+    if any(b[0] <= a[0] for a, b in itertools.pairwise(mark.anchors)):
+        return "anchors: are not in order"
     if not (-_AROUND_S <= start < end <= duration + _AROUND_S and mark.start < mark.end):
         return "start, end: are no span within the take"
     return ""

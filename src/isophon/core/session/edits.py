@@ -10,8 +10,8 @@ from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
-from isophon.core.marks import GONE_DB, Hand, Mark, carry_decisions, mark_id
-from isophon.core.passes import BY_NAME, Measured
+from isophon.core.marks import Hand, Mark, carry_decisions, mark_id
+from isophon.core.passes import BY_NAME, KINDS, Measured, bleed
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.ranges import MOST_HEARD, MOST_MARKS, Level, Name
 from isophon.core.session.model import Part, Session, Source
@@ -46,11 +46,38 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
             found=True,
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
-            measured=found.measured,
+            measured=replace(found.measured, **_heard_beside_the_lead(part)),
             heard_without=found.heard_without,
         ),
     )
     return linked(adopted) if ids else session
+
+
+def _heard_beside_the_lead(part: Part) -> dict[str, Any]:
+    """What was measured of a part by hearing the lead beside it; finding its marks anew does not measure that."""
+    names = [name for kind in KINDS if kind.against for name in kind.measures]
+    return {name: getattr(part.measured, name) for name in names}
+
+
+class Beside(msgspec.Struct, frozen=True):
+    """What is found in a stack part by hearing the lead beside it."""
+
+    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
+    measured: Measured
+
+
+def adopt_beside(session: Session, part_id: str, found: Beside) -> Session:
+    """Take in what was found in a stack part by hearing the lead beside it; decisions made by hand stay."""
+    beside = {kind.name for kind in KINDS if kind.against}
+
+    def change(part: Part) -> Part:
+        others = tuple(m for m in part.marks if m.kind not in beside)
+        mine = carry_decisions(tuple(m for m in part.marks if m.kind in beside), found.marks)
+        told = {name: getattr(found.measured, name) for name in _heard_beside_the_lead(part)}
+        return replace(part, marks=tuple(sorted((*others, *mine), key=lambda m: (m.start, m.id))),
+                       measured=replace(part.measured, **told))  # fmt: skip
+
+    return with_parts(session, (part_id,), change)
 
 
 def linked(session: Session) -> Session:
@@ -74,8 +101,8 @@ def adopt_leak(session: Session, part_id: str, leak: Leak, hits: tuple[Mark, ...
     start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
 
     def change(part: Part) -> Part:
-        before = tuple(m for m in part.marks if BY_NAME[m.kind].learned)
-        others = tuple(m for m in part.marks if not BY_NAME[m.kind].learned)
+        before = tuple(m for m in part.marks if m.kind == bleed.KIND.name)
+        others = tuple(m for m in part.marks if m.kind != bleed.KIND.name)
         marks = (*others, *carry_decisions(before, hits))
         settings = replace(part.bleed, learn_from=start, learn_to=end)
         return replace(part, leak=leak, bleed=settings, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
@@ -232,10 +259,10 @@ def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:
 
 
 def set_changes(session: Session, part_id: str, changes: dict[str, float]) -> Session:
-    """Set the changes of marks by hand, in dB, each its own; held between −36 and the most that its kind allows."""
+    """Set the changes of marks by hand, each its own; held between the least and the most that its kind allows."""
 
     def held(mark: Mark) -> float:
-        return round(min(BY_NAME[mark.kind].most_db, max(GONE_DB, changes[mark.id])), 2)
+        return round(min(BY_NAME[mark.kind].most_db, max(BY_NAME[mark.kind].least_db, changes[mark.id])), 2)
 
     return _with_hands(session, part_id, changes, lambda m: replace(m.hand, change_db=held(m), leave=False))
 

@@ -22,7 +22,7 @@ from isophon.core.errors import InputError, OutputError
 from isophon.core.ranges import Heard
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session.checks import flaw_of
-from isophon.core.session.edits import Findings, adopt_findings, hear
+from isophon.core.session.edits import Beside, Findings, adopt_beside, adopt_findings, hear
 from isophon.core.session.file import ENDING
 from isophon.core.session.history import History
 from isophon.core.session.model import Session
@@ -91,6 +91,10 @@ class Journal:
     def found(self, history: History, part_id: str, findings: Findings) -> None:
         """Add what was found in a part, which ``history`` was amended with since the last time."""
         self._fact(history, {"found": part_id, "findings": msgspec.to_builtins(findings)})
+
+    def beside(self, history: History, part_id: str, found: Beside) -> None:
+        """Add what was found in a part beside the lead, which ``history`` was amended with since the last time."""
+        self._fact(history, {"beside": part_id, "findings": msgspec.to_builtins(found)})
 
     def heard(self, history: History, names: Collection[str]) -> None:
         """Add which marks were heard, which ``history`` was amended with since the last time."""
@@ -189,6 +193,10 @@ def replay(path: Path) -> Replay:
             elif "found" in line:
                 findings = msgspec.convert(line["findings"], Findings)
                 steps = [(name, adopt_findings(session, line["found"], findings)) for name, session in steps]
+                values = [msgspec.to_builtins(session) for _, session in steps]
+            elif "beside" in line:
+                beside = msgspec.convert(line["findings"], Beside)
+                steps = [(name, adopt_beside(session, line["beside"], beside)) for name, session in steps]
                 values = [msgspec.to_builtins(session) for _, session in steps]
             elif "heard" in line:
                 names = msgspec.convert(line["heard"], list[Heard])

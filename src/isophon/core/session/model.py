@@ -165,7 +165,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         """
         if kind in self.done:
             return ()
-        return tuple(m for m in self.of_kind(kind) if not m.hand.decided and self._changes[m.id] < 0)
+        return tuple(m for m in self.of_kind(kind) if not m.hand.decided and self.acts(m))
 
     @cached_property
     def _by_kind(self) -> dict[str, tuple[Mark, ...]]:
@@ -179,6 +179,16 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def change(self, mark: Mark) -> float:
         """What is done to a mark of this part, in dB."""
         return self._changes[mark.id]
+
+    def acts(self, mark: Mark) -> bool:
+        """Whether anything is done to a mark of this part."""
+        return abs(self._changes[mark.id]) >= _LEAST_CHANGE_DB
+
+    def heard_at(self, seconds: float) -> float:
+        """When a second of this part is heard once its time is mapped."""
+        for maps in (kind.maps for kind in KINDS if kind.maps):
+            seconds = maps(self, seconds)
+        return seconds
 
     def mark(self, mark_id: str) -> Mark | None:
         """The mark of that name."""

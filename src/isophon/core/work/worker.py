@@ -34,6 +34,7 @@ from isophon.core.takes.cache import Surveyed
 from isophon.core.takes.pictures import Spectrogram, lows_of
 from isophon.core.takes.rendered import keep_rendered
 from isophon.core.takes.scan import scan
+from isophon.core.work.beside import hear_beside
 from isophon.core.work.bleed_learning import Lesson, dry, learn
 
 Progress = Callable[[float], None]
@@ -120,6 +121,9 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
         return look(path, progress)
     if request["do"] == "learn":
         return learn_bleed(path, msgspec.convert(request["lesson"], Lesson), progress)
+    if request["do"] == "beside":
+        later_s = float(request["later_s"])
+        return msgspec.to_builtins(hear_beside(path, path_of(request["lead"]), later_s))
     again = request["do"] == "measure again"
     leak: Any = msgspec.convert(request.get("leak"), Leak | None)
     settings: Any = msgspec.convert(request.get("how"), BleedSettings | None)

@@ -1,0 +1,61 @@
+"""Hearing the parts of the stack beside the lead, in the background."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QObject
+
+from isophon.app.model.session_keeper import SessionKeeper
+from isophon.app.model.take_pool import TakePool
+from isophon.core.session.edits import Beside
+from isophon.core.session.model import Part, Session, Source
+from isophon.core.work.beside import key_beside, with_key
+
+
+class LiningUp(QObject):
+    """What can only be found in a part beside the lead is found once both were searched, and again when the lead or
+    its place changes; what comes back is a fact, not a step of the history."""
+
+    def __init__(self, keeper: SessionKeeper, pool: TakePool, parent: QObject) -> None:
+        super().__init__(parent)
+        self._keeper, self._pool = keeper, pool
+        self._asked: dict[str, str] = {}
+        keeper.changed.connect(self.look)
+        pool.heard_beside.connect(self._adopt)
+
+    def look(self) -> None:
+        """Ask for what is not known."""
+        session = self._keeper.session
+        lead = lead_of(session)
+        if lead is None or self._pool.stopped:
+            return
+        for part in session.parts:
+            if part is lead or not part.found or not self._known(part) or not self._known(lead):
+                continue
+            key = key_beside(part, lead)
+            if part.measured.lined_up is not None and part.measured.lined_up.lead == key:
+                continue
+            if self._asked.get(part.id) != key:
+                self._asked[part.id] = key
+                self._pool.hear_beside(part.source, lead.source, part.offset_s - lead.offset_s)
+
+    def _known(self, part: Part) -> bool:
+        take = self._pool.take(part.source)
+        return take.surveyed is not None and not take.trouble
+
+    def _adopt(self, source: Source, found: Any) -> None:
+        ids = [part.id for part in self._keeper.session.parts if part.source == source]
+        lead = lead_of(self._keeper.session)
+        if lead is None:
+            return
+        told = []
+        for part in (p for p in self._keeper.session.parts if p.id in ids):
+            keyed = with_key(found, key_beside(part, lead))
+            told.append((part.id, Beside(keyed.marks, keyed.measured)))
+        self._keeper.adopt_beside(told)
+
+
+def lead_of(session: Session) -> Part | None:
+    """The part that the stack follows."""
+    return next((part for part in session.parts if part.role == "lead" and part.found), None)

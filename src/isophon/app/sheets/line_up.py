@@ -1,0 +1,120 @@
+"""The Line-up sheet: words of the stack against the lead's, in ms."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+
+from isophon.app import theme
+from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import Extras
+from isophon.core.marks import Mark
+from isophon.core.passes.timing.line_up import report
+from isophon.core.session import edits
+from isophon.core.session.model import Part
+from isophon.core.takes.pictures import Axis
+
+_AXIS = Axis(100.0, 10_000.0)
+
+
+class LineUpExtras(Extras):
+    """Whether words are moved, whether their ends are too, and how far the stack is out, before and after."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.on = QCheckBox("line up")
+        self.on.setToolTip("Words that start or end too early or too late are moved to the lead’s")
+        self.on.clicked.connect(lambda on: workspace.set_of_kind("timing", "on", on))
+        self.ends = QCheckBox("ends of words too")
+        self.ends.clicked.connect(lambda on: workspace.set_of_kind("timing", "ends", on))
+        self.all = QPushButton("The whole stack")
+        self.all.setToolTip("Line up all doubles and harmonies with the lead")
+        self.all.clicked.connect(self._all)
+        self.words = QLabel("", objectName="soft", wordWrap=True)
+        row = QHBoxLayout()
+        row.addWidget(self.on)
+        row.addWidget(self.ends)
+        row.addStretch()
+        row.addWidget(self.all)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addLayout(row)
+        column.addWidget(self.words)
+
+    def _all(self) -> None:
+        stack = [p.id for p in self.workspace.session.parts if p.role in ("double", "harmony")]
+        self.workspace.edit("line up the stack", lambda s: edits.set_setting(s, stack, "timing", "on", True))
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        part, session = self.workspace.part, self.workspace.session
+        follows = part.role != "lead" and bool(part.of_kind("timing"))
+        self.on.setChecked(part.timing.on)
+        self.ends.setChecked(part.timing.ends)
+        for widget in (self.on, self.ends):
+            widget.setEnabled(follows)
+        self.all.setEnabled(any(p.role in ("double", "harmony") and not p.timing.on for p in session.parts))
+        self.words.setText(_told(part, self.workspace))
+
+
+def _told(part: Part, workspace: Workspace) -> str:
+    """How far this part and the whole stack are out, in words."""
+    rows = [r for p in workspace.session.parts if p.of_kind("timing") and (r := report(p)) and "before_ms" in r]
+    mine = report(part) if part.of_kind("timing") else None
+    words = []
+    if mine and "before_ms" in mine:
+        words.append(f"Nine in ten words within {mine['before_ms']['off_90']:.0f} ms as sung, "
+                     f"{mine['after_ms']['off_90']:.0f} ms lined up.")  # fmt: skip
+    if len(rows) > 1:
+        before, after = (max(r[name]["off_90"] for r in rows) for name in ("before_ms", "after_ms"))
+        words.append(f"The stack: within {before:.0f} ms, then {after:.0f} ms.")
+    return " ".join(words)
+
+
+def _ceilings(part: Part) -> list[Ceiling]:
+    return [("late_ms", "late is let be", part.timing.late_ms, True),
+            ("early_ms", "early is let be", -part.timing.early_ms, True)]  # fmt: skip
+
+
+def _empty(part: Part) -> str:
+    told = part.measured.lined_up
+    if part.role == "lead":
+        return "The lead is what the others follow. Take a part of the stack in hand."
+    if told is None:
+        return "The words appear here once this part was heard beside the lead."
+    if not told.same:
+        return "This part does not sing what the lead sings; nothing of it is moved."
+    return ""
+
+
+def _warning(workspace: Workspace, mark: Mark) -> str:
+    part = workspace.part
+    if not mark.anchors or mark.confidence < part.timing.sure:
+        return "Nothing in the lead is like this word; it stays where it is."
+    start = mark.anchors[0][0]
+    moved = 1000 * (part.heard_at(start) - start)
+    if abs(moved - part.change(mark)) > 3:
+        return f"It is moved by {theme.signed(moved, 0)} ms only: what is beside it can be stretched no further."
+    return ""
+
+
+def _about(part: Part) -> str:
+    told = part.measured.lined_up
+    return "" if told is None else f"{100 * told.alike:.0f} % like the lead"
+
+
+PASS = Pass(
+    "timing", "Line-up", "word", "words", " in ms after the lead’s", theme.word_shape,
+    (
+        Knob("late_ms", "Late is let be", 1, "ms", "A word that starts so late or less stays"),
+        Knob("early_ms", "Early is let be", 1, "ms", "A word that starts so early or less stays"),
+        Knob("land_ms", "Lands late by", 1, "ms", "Where a word that is moved lands: a hair late is better than early"),
+        Knob("most_ms", "Never further than", 5, "ms", "No word is moved further", True),
+        SURE,
+    ),
+    (-100.0, 100.0, -450.0, 450.0), None, ceilings=_ceilings, extras=LineUpExtras, about=_about, axis=_AXIS,
+    words={("timing", "on"): "line up", ("timing", "ends"): "ends of words"}, around_s=0.25, handles=(),
+    over="after the lead", told=lambda mark, change: f"moved {theme.signed(change, 0)} ms" if change else "stays",
+    gone=lambda part: "", warning=_warning, empty=_empty, unit="ms", zero=0.0, downward=("early_ms",),
+    threads=True,
+)  # fmt: skip

@@ -1,0 +1,90 @@
+"""Finding how early or late the words of a stack part are against the lead's."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from msgspec.structs import replace
+from scipy import signal
+
+from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.kind import Found
+from isophon.core.passes.timing import align
+from isophon.core.passes.timing.settings import AlikeWith
+from isophon.core.survey import Survey, words
+
+SAME, FEWEST_SHARE = 0.37, 0.3
+_START_S, _END_S, _INNER_S = (0.08, 0.14), (0.14, 0.08), (0.07, 0.1)
+_APART_S, _TURN_S, _TURN_SHARE = 0.09, 0.015, 0.35
+_SURE = 0.3
+_FINE_S = 0.005
+_BEND, _BEND_S, _FARTHEST_S, _LEAST_SUNG, _UNLIKELY = 0.4, 0.03, 0.42, 0.3, 0.4
+_LONGEST_WORD_S = 6.0
+
+
+def find(ears: Any, lead: Any, later_s: float) -> Found:
+    """The words of a part with what they are in the lead; none where the two do not sing the same.
+
+    ``ears`` and ``lead``: :class:`isophon.core.passes.ears.Ears` of both; ``later_s``: how much later the part starts.
+    """
+    mine, theirs = ears.survey, lead.survey
+    if mine.voice_lufs is None or theirs.voice_lufs is None:
+        return Found((), {"lined_up": AlikeWith(0.0, False)})
+    coarse = align.sounds_of(mine, align.STEP_S), align.sounds_of(theirs, align.STEP_S)
+    alike = round(min(1.0, align.alike(*coarse, later_s)), 3)
+    if alike < SAME:
+        return Found((), {"lined_up": AlikeWith(alike, False)})
+    late, _ = align.path(*coarse, later_s)
+    fine = align.sounds_of(mine, _FINE_S), align.sounds_of(theirs, _FINE_S)
+    marks: list[Mark] = []
+    for start, end in words(mine):
+        if end - start <= _LONGEST_WORD_S:
+            mark = _word(fine, mine, late, later_s, start, end)
+            marks.append(replace(mark, id=mark_id("timing", mark.start, {m.id for m in marks[-3:]})))
+    same = sum(m.confidence >= _SURE for m in marks) >= FEWEST_SHARE * len(marks)
+    return Found(tuple(marks) if same else (), {"lined_up": AlikeWith(alike, same)})
+
+
+def _word(fine: tuple[align.Sounds, align.Sounds], survey: Survey, late: np.ndarray, later_s: float, start: float,
+          end: float) -> Mark:  # fmt: skip
+    """One word with its anchors: (second of the part, the second at which the lead has the same)."""
+    moments = [(start, _START_S), *((t, _INNER_S) for t in _turns(fine[0], start, end)), (end, _END_S)]
+    anchors, sure = [], []
+    for moment, (before, after) in moments:
+        expected = float(np.interp(moment, np.arange(len(late)) * align.STEP_S, late))
+        found, alike = align.lateness(*fine, later_s, moment, expected, before, after)
+        if moment in (start, end) or alike >= _SURE:
+            anchors.append((round(moment, 4), round(moment - found, 4)))
+        sure.append(alike)
+    confidence = float(np.median(sure)) * _plausible(anchors, fine[1], later_s)
+    late_ms = 1000 * (anchors[0][0] - anchors[0][1])
+    first, last = survey.frame(start), survey.frame(end)
+    level = float(survey.voice_level[first : last + 1].mean())
+    return Mark("", "timing", round(start, 4), round(end, 4), round(level, 2), round(late_ms, 1), 0.0, 0.0,
+                round(confidence, 3), partner_s=anchors[0][1], anchors=tuple(anchors))  # fmt: skip
+
+
+def _plausible(anchors: list[tuple[float, float]], lead: align.Sounds, later_s: float) -> float:
+    """1 where a word may be what its anchors say, less where they are as far off as is looked, or do not agree."""
+    moments = np.array(anchors)
+    late = moments[:, 0] - moments[:, 1]
+    length = moments[-1, 0] - moments[0, 0]
+    agree = np.ptp(late) <= _BEND * length + _BEND_S
+    within = np.abs(late).max() <= _FARTHEST_S
+    there = np.arange(moments[0, 1] + later_s, moments[-1, 1] + later_s, lead.step_s)
+    at = np.clip(np.round(there / lead.step_s).astype(int), 0, len(lead.sung) - 1)
+    sung = len(at) > 0 and lead.sung[at].mean() >= _LEAST_SUNG
+    return 1.0 if agree and within and sung else _UNLIKELY
+
+
+def _turns(sounds: align.Sounds, start: float, end: float) -> list[float]:
+    """The moments inside a word at which one sound turns into the next, not near its start and end."""
+    times = np.arange(start + _APART_S, end - _APART_S, sounds.step_s)
+    if len(times) < 3:
+        return []
+    turn = np.linalg.norm(sounds.at(times + _TURN_S) - sounds.at(times - _TURN_S), axis=1)
+    every = np.arange(start, end, sounds.step_s)
+    usual = float(np.linalg.norm(sounds.at(every + _TURN_S) - sounds.at(every - _TURN_S), axis=1).max())
+    peaks, _ = signal.find_peaks(turn, height=_TURN_SHARE * usual, distance=max(1, round(_APART_S / sounds.step_s)))
+    return [float(times[i]) for i in peaks]

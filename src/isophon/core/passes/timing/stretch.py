@@ -1,0 +1,189 @@
+"""Stretches of a take moved whole, or made longer or shorter without changing pitch or formants.
+
+Length is given and taken by splices: the take goes on at a place that looks like the one it left, the most alike that
+there is nearby (waveform similarity, Verhelst & Roelands 1993), so that periods join periods; a splice lies rather in a
+pause or a soft moment than in a loud one. Between two splices every sample is as it was, and both ends of a stretch are
+its own samples, so that neighbours join without a seam.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+import msgspec
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+
+from isophon.core.passes.kind import At, Read, Stage
+
+REACH_S = 1.0
+_FADE_S, _COMPARED_S = 0.006, 0.008  # half of a splice's fade, and half of what is compared
+_MOST_LAG_S, _LEAST_LAG_S = 0.03, 0.0025
+_STILL_LAG_S, _STILL_DB = 0.3, -30.0
+_GRID_S, _FEW_LAGS = 0.002, 8
+_SEARCH_HZ = 12_000
+_LOUD_WEIGHT = 0.05
+
+
+class Moved(msgspec.Struct, frozen=True):
+    """Frames ``first`` to ``last`` come from ``length`` frames of the take from ``source`` on."""
+
+    first: int
+    last: int
+    source: int
+    length: int
+
+
+class Splice(msgspec.Struct, frozen=True):
+    """At frame ``at`` of a stretch it goes on ``by`` frames later (negative: earlier, so that it gets longer)."""
+
+    at: int
+    by: int
+
+
+def splices(samples: np.ndarray, inside: slice, gain: int, rate: int) -> list[Splice]:
+    """Where to splice ``samples[inside]`` so that it gets ``gain`` frames longer; mono, with what is around it."""
+    start, stop = inside.start, inside.stop
+    fade = min(round(_FADE_S * rate), (stop - start) // 6)
+    level = np.abs(samples)
+    loudest = float(np.sqrt(np.mean(samples[start:stop] ** 2)) + 1e-9)
+    rest, found, begin = -gain, [], start + fade
+    while rest:
+        most = _most_lag(level[begin:stop], loudest, rate)
+        left = max(1, int(np.ceil(abs(rest) / most)))
+        last = left == 1
+        room = stop - fade - max(0, rest) - begin
+        until = begin + max(1, room if last else room // left)
+        lags = [abs(rest)] if last else _lags(abs(rest) / left, rate, abs(rest))
+        at, lag = _best(samples, begin, until, lags, 1 if rest > 0 else -1, loudest, rate)
+        found.append(Splice(at - start, lag if rest > 0 else -lag))
+        rest -= lag if rest > 0 else -lag
+        begin = at + (lag if found[-1].by > 0 else 0) + fade
+        if begin >= stop - fade and rest:  # no room for another: all that is left at once
+            found[-1] = Splice(found[-1].at, found[-1].by + rest)
+            break
+    return found
+
+
+def _most_lag(level: np.ndarray, loudest: float, rate: int) -> int:
+    """The longest jump: long in a pause, a few periods in a sound."""
+    still = len(level) == 0 or float(np.sqrt(np.mean(level**2))) < 10 ** (_STILL_DB / 20)
+    most = _STILL_LAG_S if still and loudest < 10 ** (_STILL_DB / 20) else _MOST_LAG_S
+    return max(1, min(round(most * rate), max(1, len(level) // 3)))
+
+
+def _lags(about: float, rate: int, most: int) -> list[int]:
+    low, high = max(round(_LEAST_LAG_S * rate), round(0.5 * about)), min(most, round(1.6 * about) + 1)
+    return list(range(low, max(low + 1, high)))
+
+
+def _best(samples: np.ndarray, begin: int, until: int, lags: list[int], sign: int, loudest: float, rate: int
+          ) -> tuple[int, int]:  # fmt: skip
+    """The place and lag at which what is left and what is gone on with are most alike."""
+    every = max(1, rate // _SEARCH_HZ) if len(lags) > _FEW_LAGS else 1
+    half = round(_COMPARED_S * rate) // every
+    coarse = samples[::every].astype(np.float64)
+    windows = sliding_window_view(np.pad(coarse, (half, half), "edge"), 2 * half)
+    power = np.concatenate([[0.0], np.cumsum(np.pad(coarse, (half, half), "edge") ** 2)])
+    power = (power[2 * half :] - power[: -2 * half]) / (2 * half)
+    tried = sign * np.unique(np.maximum(1, np.array(lags) // every))
+    best, where = np.inf, (begin, lags[0])
+    last = len(coarse) - 1
+    for at in range(begin // every, max(begin // every + 1, until // every), max(1, round(_GRID_S * rate / every))):
+        to = np.clip(at + tried, 0, last)
+        mine = min(at, last)
+        apart = power[mine] + power[to] - windows[to] @ windows[mine] / half
+        loud = power[mine] + power[to]
+        cost = np.sqrt(np.maximum(0.0, apart)) / loudest + _LOUD_WEIGHT * np.sqrt(loud) / loudest
+        i = int(np.argmin(cost))
+        if cost[i] < best:
+            best, where = float(cost[i]), (at * every, abs(int(tried[i])) * every)
+    return _finely(samples, where, lags, sign, every, round(_COMPARED_S * rate))
+
+
+def _finely(samples: np.ndarray, where: tuple[int, int], lags: list[int], sign: int, every: int, half: int
+            ) -> tuple[int, int]:  # fmt: skip
+    """The same place with the best lag frame by frame."""
+    at, lag = where
+    near = [n for n in range(lag - every, lag + every + 1) if lags[0] <= n <= lags[-1]] or [
+        min(lags[-1], max(lags[0], lag))
+    ]
+    if len(near) == 1:
+        return at, near[0]
+    mine = _window(samples, at, half)
+    return at, min(near, key=lambda n: float(np.sum((_window(samples, at + sign * n, half) - mine) ** 2)))
+
+
+def _window(samples: np.ndarray, at: int, half: int) -> np.ndarray:
+    first, last = at - half, at + half
+    if first >= 0 and last <= len(samples):
+        return samples[first:last]
+    return samples[np.clip(np.arange(first, last), 0, len(samples) - 1)]
+
+
+def spliced(samples: np.ndarray, start: int, length: int, cuts: Sequence[Splice], rate: int) -> np.ndarray:
+    """``length`` frames of ``samples`` ``(channels, n)`` from ``start`` on, spliced; ``(channels, length − Σ by)``."""
+    total = length - sum(cut.by for cut in cuts)
+    out = np.empty((samples.shape[0], total), np.float32)
+    fade = max(1, min(round(_FADE_S * rate), length // 6))
+    at, source = 0, start
+    for cut in cuts:
+        leave = start + cut.at
+        count = leave - source
+        out[:, at : at + max(0, count)] = samples[:, source:leave]
+        at += count
+        source = leave + cut.by
+    out[:, at:] = samples[:, source : source + total - at]
+    place, offset = 0, 0
+    for cut in cuts:  # across each splice the one fades into the other
+        place = cut.at - offset
+        first, last = max(0, place - fade), min(total, place + fade)
+        share = (np.arange(first, last) - (place - fade) + 0.5) / (2 * fade)
+        rise = 0.5 - 0.5 * np.cos(np.pi * np.clip(share, 0, 1))
+        before = samples[:, start + offset + first : start + offset + last]
+        after = samples[:, start + offset + cut.by + first : start + offset + cut.by + last]
+        width = min(before.shape[1], after.shape[1], last - first)
+        before, after, rise = before[:, :width], after[:, :width], rise[:width]
+        out[:, first : first + width] = _crossed(before, after, rise)
+        offset += cut.by
+    return out
+
+
+def _crossed(before: np.ndarray, after: np.ndarray, rise: np.ndarray) -> np.ndarray:
+    """One sound fading into another at even power, however alike they are."""
+    both = float(np.sum(before * after))
+    alike = both / (float(np.sqrt(np.sum(before**2) * np.sum(after**2))) + 1e-20)
+    fall = 1 - rise
+    even = np.sqrt(fall**2 + rise**2 + 2 * fall * rise * min(1.0, max(0.0, alike)))
+    return ((before * fall + after * rise) / even).astype(np.float32)
+
+
+def _stretched(read: Read, move: Moved, rate: int) -> np.ndarray:
+    """All frames of a stretch that changes its length."""
+    around = round((_COMPARED_S + _FADE_S + _MOST_LAG_S + 0.01) * rate)
+    samples = read(move.source - around, move.length + 2 * around)
+    mono = samples.mean(axis=0).astype(np.float64)
+    gain = move.last - move.first - move.length
+    cuts = splices(mono, slice(around, around + move.length), gain, rate)
+    return spliced(samples, around, move.length, cuts, rate)
+
+
+def _apply(at: At, mine: Sequence[Moved]) -> np.ndarray:
+    out = at.block().copy()
+    for move in mine:
+        first, last = max(at.start, move.first), min(at.stop, move.last)
+        if last <= first:
+            continue
+        here = slice(first - at.start, last - at.start)
+        if move.last - move.first == move.length:
+            out[:, here] = at.read(move.source + first - move.first, last - first)
+        else:
+            around = round(0.1 * at.sample_rate)
+            make = partial(_stretched, at.read, move, at.sample_rate)
+            whole = at.keep(move, move.source - around, move.source + move.length + around, make)
+            out[:, here] = whole[:, first - move.first : last - move.first]
+    return out
+
+
+STAGE = Stage(120, (Moved,), _apply, reach=lambda rate: round(REACH_S * rate), spreads=True, held=True)

@@ -1,0 +1,110 @@
+"""Line-up: words of two speakers of one text by espeak-ng's phoneme events, and what stretching leaves alone."""
+
+import difflib
+import json
+
+import numpy as np
+import parselmouth
+import pytest
+import soundfile as sf
+
+from conftest import reader, write
+from isophon.cli import main
+from isophon.core.passes.timing.stretch import Moved
+from isophon.core.render import Renderer
+from voices import VOICES, speak
+
+TEXTS = {
+    "en": ["The window is open and the night is cold.", "Take the paper boat and follow me home."],
+    "de": ["Das Fenster ist offen und die Nacht ist kalt.", "Nimm das Boot und folge mir nach Hause."],
+    "it": ["La finestra è aperta e la notte è fredda.", "Prendi la barca e seguimi a casa."],
+}
+PAIRS = [("en-us", "en-us+f3"), ("de", "de+f2"), ("it+f1", "it+m4")]
+
+
+def pair(lead, part, seed=1):
+    """Both say the same phrases, the part's up to 0.25 s early or late: takes, rate, onsets (lead's, part's) in s."""
+    rng, at, takes, events = np.random.default_rng(seed), 0.5, ([], []), ([], [])
+    for text in TEXTS[VOICES[lead]]:
+        longest = 0.0
+        for i, (voice, moved) in enumerate(((lead, 0.0), (part, rng.uniform(-0.25, 0.25)))):
+            samples, rate, phonemes = speak(voice, text)
+            takes[i].append((at + moved, samples))
+            events[i].extend((at + moved + start, name) for start, _, name in phonemes)
+            longest = max(longest, len(samples) / rate)
+        at += longest + 0.5
+    result = []
+    for placed in takes:
+        take = rng.standard_normal(int(at * rate) + rate).astype(np.float32) * 3e-4
+        for start, samples in placed:
+            take[int(start * rate) : int(start * rate) + len(samples)] += samples
+        result.append(take)
+    blocks = difflib.SequenceMatcher(None, *([n for _, n in e] for e in events), autojunk=False).get_matching_blocks()
+    onsets = [(events[0][a + i][0], events[1][b + i][0]) for a, b, n in blocks for i in range(n)]
+    return result, rate, np.array(onsets)
+
+
+def found(tmp_path, capsys, take, lead, rate, *more):
+    files = [write(tmp_path / f"{name}.wav", x, rate, "FLOAT") for name, x in (("part", take), ("lead", lead))]
+    call = ["find", str(files[0]), "--role", "double", "--lead", str(files[1]), "--only", "timing", "--json", "--quiet"]
+    assert main([*call, *more]) == 0
+    return json.loads(capsys.readouterr().out), files
+
+
+@pytest.mark.parametrize(("lead", "part"), PAIRS)
+def test_words_come_to_lie_a_hair_after_the_leads(tmp_path, capsys, lead, part):
+    takes, rate, onsets = pair(lead, part)
+    told, files = found(tmp_path, capsys, takes[1], takes[0], rate)
+    anchors = np.array(told["line_up"]["anchors"])
+    assert told["line_up"]["lead"] == "lead.wav" and (np.diff(anchors, axis=0) > 0).all()
+    before = onsets[:, 1] - onsets[:, 0]
+    after = np.interp(onsets[:, 1], *anchors.T) - onsets[:, 0]
+    out = np.abs(before) > 0.036  # up to 35 ms late is let be
+    assert np.mean(np.abs(after[out]) < np.abs(before[out])) >= 0.95
+    assert np.median(np.abs(after - 0.008)) < 0.01 and np.percentile(np.abs(after - 0.008), 90) < 0.03
+    for mark in told["marks"]:
+        assert mark["kind"] == "timing" and abs(mark["change_ms"]) <= 250.5
+    call = ["clean", str(files[0]), "--role", "double", "--lead", str(files[1]), "--only", "timing", "--quiet"]
+    assert main([*call, "--depth", "32f", "--out", str(tmp_path / "out")]) == 0
+    moved = sf.read(tmp_path / "out" / "part.clean.wav", dtype="float32")[0]
+    assert len(moved) == len(takes[1])
+    jumps = [np.abs(np.diff(x, 2)).max() for x in (takes[1], moved)]
+    assert jumps[1] <= 1.1 * jumps[0], "no click at a joint"
+
+
+def test_another_text_and_a_part_in_time_stay_bit_for_bit(tmp_path, capsys):
+    takes, rate, _ = pair(*PAIRS[0])
+    for other in (pair(*PAIRS[2])[0][0], takes[1]):
+        told, files = found(tmp_path, capsys, takes[1], other, rate)
+        assert told["line_up"]["anchors"] == [] and all(m["change_ms"] == 0 for m in told["marks"])
+        out = ["--depth", "32f", "--out", str(tmp_path / "out"), "--quiet", "--force"]
+        assert (
+            main(["clean", str(files[0]), "--role", "double", "--lead", str(files[1]), "--only", "timing", *out]) == 0
+        )
+        assert np.array_equal(sf.read(tmp_path / "out" / "part.clean.wav", dtype="float32")[0], takes[1])
+
+
+@pytest.mark.parametrize("share", [0.75, 1.35])
+def test_stretching_keeps_the_pitch_and_its_spans_equal_the_whole(share):
+    """A vowel with vibrato: pitch by Praat (parselmouth) within 10 cents of its own, and no jump."""
+    rate = 48_000
+    time = np.arange(2 * rate) / rate
+    f0 = 190 * 2 ** (0.4 / 12 * np.sin(2 * np.pi * 5.2 * time))
+    phase = 2 * np.pi * np.cumsum(f0) / rate
+    vowel = sum(np.sin(k * phase) / k for k in range(1, 20)).astype(np.float32) * 0.1
+    length, first = rate, rate // 2
+    move = Moved(first, first + round(share * length), first, length)
+    renderer = Renderer(reader(vowel[None]), rate, len(vowel))
+    whole = renderer.cleaned((move,), 0, len(vowel))
+    pieces = [Renderer(reader(vowel[None]), rate, len(vowel)).cleaned((move,), at, 7_001) for at in (20_000, 60_000)]
+    assert all(np.array_equal(p, whole[:, at : at + 7_001]) for p, at in zip(pieces, (20_000, 60_000), strict=True))
+    moved = whole[0, move.first : move.last]
+    assert np.abs(np.diff(moved, 2)).max() < 1.15 * np.abs(np.diff(vowel, 2)).max()
+    tracks = [
+        parselmouth.Sound(x, rate).to_pitch_ac(0.005, 100, very_accurate=True) for x in (vowel[first:][:length], moved)
+    ]
+    heard = [t.selected_array["frequency"] for t in tracks]
+    low, high = (np.array([np.percentile(h[h > 0], q) for h in heard]) for q in (5, 95))
+    for ends in (low, high):
+        assert abs(1200 * np.log2(ends[1] / ends[0])) < 10
+    assert np.mean(heard[1] > 0) > 0.97

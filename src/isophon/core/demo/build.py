@@ -30,7 +30,7 @@ from isophon.core.session import file, layout
 
 SESSION_NAME = "Glasshouse Starlings"
 LEAD = "Lead"
-_EDITION = "2"
+_EDITION = "3"
 _BEFORE_SINGING = 0.06  # of the whole work: the cue and the bed
 _PATIENCE_S = 2.0  # for processes that are told to end
 _MIDNIGHT_TO_SONG_S = 36_000.0  # the session's recorder started its clock at ten in the morning

@@ -115,6 +115,12 @@ def _parser() -> argparse.ArgumentParser:
     clean.add_argument("--removed", action="store_true", help="also write what was taken out")
     clean.add_argument("--cues", action="store_true", help="also write the marks into WAV stems, as cue points")
     clean.add_argument("--labels", action="store_true", help="also write the marks as tab-separated text")
+    clean.add_argument("--report", action="store_true", help="also write report.html, which shows what was done")
+    clean.add_argument("--together", action="store_true",
+                       help="with --session: every stem begins and ends with the song")  # fmt: skip
+    clean.add_argument("--name", default="", metavar="PATTERN",
+                       help="names of the stems, of {part}, {role}, {song} and {number}")  # fmt: skip
+    clean.add_argument("--whole", action="store_true", help="all or nothing: DIR is new and there when all is written")
     for command in (find, clean):
         command.add_argument("--role", help="lead, double, harmony or adlib (lead)")
         command.add_argument("--cue", type=Path, action="append", default=[], metavar="FILE",

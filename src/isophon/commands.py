@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import dataclasses
 import json
 import sys
 from collections.abc import Callable
@@ -19,6 +20,7 @@ from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
 from isophon.core.finding import find_against, find_all, need_voice, noise_in, survey_recording
+from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed, spots
@@ -84,19 +86,37 @@ def clean(call: argparse.Namespace) -> int:
         _refuse_for_sessions(call)
     _role(call)
     kinds = _kinds(call)
+    if call.together and not call.session:
+        raise CallError("--together: the song is told by a session; name it with --session SESSION")
+    handover.check_pattern(call.name)
     target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels,
-                             cues=call.cues)  # fmt: skip
+                             cues=call.cues, proof=call.report, name=call.name)  # fmt: skip
+    if call.session:
+        session = file.load(call.session)
+        target = dataclasses.replace(target, song=session.name, together=session.span if call.together else None)
     jobs, inputs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds)
-    handover.check_report(target, inputs)
     rows: list[dict[str, Any]] = []
+    if call.whole:
+        with bundle.whole(target) as made:
+            status = _written(call, jobs, inputs, made, rows)
+            if status:
+                raise OutputError(f"{target.folder}: not everything could be written, so nothing was; see above")
+    else:
+        status = _written(call, jobs, inputs, target, rows)
+    if call.json:
+        print(json.dumps({"files": [{n: v for n, v in row.items() if n != "proof"} for row in rows]}, indent=1))
+    return status
+
+
+def _written(call: argparse.Namespace, jobs: Jobs, inputs: list[Path], target: handover.Target,
+             rows: list[dict[str, Any]]) -> int:  # fmt: skip
+    """Write everything and the report of it; the highest status."""
+    handover.check_report(target, inputs)
     try:
-        status = _all_done(call, _works(jobs, inputs, target), rows)
+        return _all_done(call, _works(jobs, inputs, target), rows)
     finally:
         if any("error" not in row for row in rows):
-            handover.write_report(rows, target.folder)
-    if call.json:
-        print(json.dumps({"files": rows}, indent=1))
-    return status
+            handover.write_report(rows, target.folder, target.song)
 
 
 Job = Callable[[handover.Target, Show], dict[str, Any]]

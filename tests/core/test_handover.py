@@ -1,5 +1,6 @@
 """Hand over and the take at hand: figures against pyloudnorm and against what was written."""
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -9,10 +10,12 @@ import soundfile as sf
 from msgspec.structs import replace
 
 from conftest import write
+from isophon.cli import main
 from isophon.core.errors import Cancelled, OutputError
 from isophon.core.handover import stems as handover
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.session import file
 from isophon.core.session.model import Part, Source
 from isophon.core.takes.take import open_take
 from isophon.core.work import worker
@@ -104,3 +107,28 @@ def test_measuring_can_be_cancelled_and_a_take_says_what_is_wrong(prepared, tmp_
     assert not gone.renderer.cleaned((), 0, 1000).any()
     other = open_take(replace(take.source, frames=17))
     assert "is not the recording" in other.trouble
+
+
+def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path):
+    out = tmp_path / "whole"
+    call = ["clean", "--session", str(demo), "--out", str(out), "--quiet", "--report", "--together", "--whole",
+            "--name", "{song} {number} {part}", "--set", "ess.ceiling_db=-6"]  # fmt: skip
+    assert main(call) == 0
+    html = (out / "report.html").read_text()
+    assert not re.search(r'(src|href)="(?!data:|#)', html), "nothing outside of itself"
+    for part in file.load(demo).parts:
+        assert part.name in html
+    assert html.count("data:image/svg+xml;base64,") > 20 and "ess marks were changed" in html
+    stems = sorted(out.glob("*.wav"))
+    assert [s.name.split()[2] for s in stems] == ["1", "2", "3", "4", "5"]
+    lengths = {sf.info(s).frames / sf.info(s).samplerate for s in stems}
+    assert max(lengths) - min(lengths) < 1e-4, "all begin and end with the song"
+    late = next(p for p in file.load(demo).parts if p.offset_s > 1)
+    samples, rate = sf.read(next(s for s in stems if late.name in s.name))
+    assert not samples[: round(late.offset_s * rate) - 1].any()
+    assert main(call) == 4 and not list(tmp_path.glob(".isophon*")), "what is there is kept, and nothing half-written"
+
+
+@pytest.mark.parametrize("pattern", ["{part.__class__}", "{part:>99999999}", "{0}", "{part!r}", "{"])
+def test_a_pattern_of_names_can_only_say_what_it_may(demo, tmp_path, pattern):
+    assert main(["clean", "--session", str(demo), "--out", str(tmp_path / "o"), "--name", pattern]) == 2

@@ -82,5 +82,5 @@ def test_a_stem_says_where_it_began_and_where_its_marks_are(demo, tmp_path):
                 inner += 8 + length + (length & 1)
         at += 8 + size + (size & 1)
     assert len(told) > 10 and [p / 48_000 for p in places.values()] == pytest.approx(told, abs=1e-4)
-    assert names.keys() == places.keys() and all(name.startswith("ess s") for name in names.values())
+    assert names.keys() == places.keys() and all(name.startswith("ess ") for name in names.values())
     assert sf.info(stem).frames == sf.info(take).frames

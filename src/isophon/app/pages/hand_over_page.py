@@ -28,11 +28,15 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.in_hand import WITHOUT
 from isophon.app.model.workspace import Workspace
+from isophon.app.pages.proof_page import ProofPage
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import Choice
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
+from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
+from isophon.core.handover.counts import kinds
+from isophon.core.handover.proof import expected, page
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.model import Part
 from isophon.core.work.workers import Task
@@ -61,6 +65,8 @@ class HandOverPage(QWidget):
         self._fractions: dict[Task, float] = {}
         self._rows: list[dict[str, Any]] = []
         self._target: handover.Target | None = None
+        self._made: handover.Target | None = None  # what comes into its place as a whole
+        self._asked = 0
         self._answered.connect(self._answer)
         self.which = Choice()
         self.which.addItems(["all parts", "the parts in hand"])
@@ -78,6 +84,15 @@ class HandOverPage(QWidget):
         self.removed = QCheckBox("also what was taken out")
         self.labels = QCheckBox("also the marks, as text for any editor’s label track")
         self.cues = QCheckBox("also the marks in WAV stems, as cue points")
+        self.proof = QCheckBox("also the proof: a page that shows what was done (report.html)")
+        self.together = QCheckBox("all begin and end with the song")
+        self.whole = QCheckBox("all or nothing: a new folder, there once everything is in it")
+        self.name = QLineEdit(placeholderText="as the recording")
+        self.name.setToolTip("A pattern for the names: {part}, {role}, {song} and {number}; empty: as the recording")
+        self.name.setAccessibleName("Pattern of names")
+        self.look = QPushButton("Look at the proof")
+        self.look.setToolTip("What the proof will show, as far as it can be told before anything is written")
+        self.look.clicked.connect(self.show_proof)
         self.force = QCheckBox("write over files that exist")
         self.aside = QCheckBox()
         self.will = QLabel(wordWrap=True)
@@ -100,9 +115,10 @@ class HandOverPage(QWidget):
         self._lay_out(choose)
         for widget in (self.which, self.format, self.depth, self.clip):
             widget.currentIndexChanged.connect(self.show_will)
-        for widget in (self.removed, self.labels, self.aside):
+        for widget in (self.removed, self.labels, self.aside, self.proof, self.whole):
             widget.toggled.connect(self.show_will)
         self.folder.textChanged.connect(self.show_will)
+        self.name.textChanged.connect(self.show_will)
         workspace.session_changed.connect(self.show_will)
         workspace.take_changed.connect(self.show_will)
         self._busy(False)
@@ -125,12 +141,19 @@ class HandOverPage(QWidget):
         kind.addStretch()
         grid.addWidget(QLabel("What"), 1, 0)
         grid.addLayout(kind, 1, 1)
-        for row, box in enumerate((self.removed, self.labels, self.cues, self.force, self.aside), 2):
-            grid.addWidget(box, row, 1)
+        grid.addWidget(QLabel("Names"), 2, 0)
+        grid.addWidget(self.name, 2, 1)
+        boxes = QGridLayout(horizontalSpacing=24, verticalSpacing=8)
+        ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.whole, self.force, self.aside)
+        for i, box in enumerate(ticked):
+            boxes.addWidget(box, i // 2, i % 2)
+        boxes.setColumnStretch(1, 1)
+        grid.addLayout(boxes, 3, 1)
         grid.addWidget(QLabel("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.will, 7, 1)
         buttons = QHBoxLayout()
         buttons.addWidget(self.write)
+        buttons.addWidget(self.look)
         buttons.addWidget(self.bar, 1)
         buttons.addWidget(self.cancel)
         buttons.addStretch()
@@ -173,7 +196,17 @@ class HandOverPage(QWidget):
             self.clip.currentData(),
             self.workspace.unheard if self.aside.isChecked() else (),
             self.cues.isChecked(),
+            self.proof.isChecked(),
+            self.name.text().strip(),
+            self.workspace.session.name,
+            self.workspace.session.span if self.together.isChecked() else None,
         )
+
+    def show_proof(self) -> None:
+        """Show the proof as far as it can be told now."""
+        session, without = self.workspace.session, self.target().without
+        rows = [expected(part, self.workspace.pool.take(part.source), without) for part in self.parts() if part.found]
+        ProofPage(page(rows, session.name), self).show()
 
     def inputs(self) -> list[Path]:
         """The files that nothing may be written over."""
@@ -191,16 +224,23 @@ class HandOverPage(QWidget):
             return
         self._show_aside()
         parts, target = self.parts(), self.target()
+        try:
+            handover.check_pattern(target.name)
+        except IsophonError as error:
+            self.will.setText(str(error))
+            self.write.setEnabled(False)
+            return
         names = [path.name for part in parts for path in handover.outputs(part, target)]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
-        rows = [handover.kinds(part, target.without) for part in parts]
+        rows = [kinds(part, target.without) for part in parts]
         told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
                 for w in PASSES if w.kind not in target.without]  # fmt: skip
         figures = {part.name: self.workspace.pool.take(part.source).figures for part in parts}
         full = [name for name, known in figures.items() if known and known.peak_dbfs > _NEAR_FULL_DBFS]
         warn = f"\nReaching full scale as sung, so that the stem may clip: {', '.join(full)}" if full else ""
+        reports = ["report.json", "report.html"] if target.proof else ["report.json"]
         self.will.setText(
-            "   ·   ".join([*shown, "report.json"]) + f"\nChanged: {', '.join(told)}"
+            "   ·   ".join([*shown, *reports]) + f"\nChanged: {', '.join(told)}"
             + (warn if target.depth != "32f" else "")
             if parts else "There is no part to hand over yet."
         )  # fmt: skip
@@ -224,6 +264,7 @@ class HandOverPage(QWidget):
     def start(self) -> None:
         """Write, in the background; an error of one part stops no other."""
         self._target = target = self.target()
+        self._made = None
         self.outcome.setText("")
         try:
             if not self.folder.text().strip():
@@ -231,6 +272,9 @@ class HandOverPage(QWidget):
             check_target(target.fmt, target.depth)
             if target.clip == "float" and target.fmt == "flac":
                 raise OutputError("FLAC holds no 32-bit float samples; turn down what would clip, or choose WAV")
+            if self.whole.isChecked():
+                self._made = bundle.begin(target)
+                target = self._made
             handover.check_report(target, self.inputs())
             taken: dict[Path, str] = {}
             for part in self.parts():
@@ -242,6 +286,7 @@ class HandOverPage(QWidget):
                         )
                     taken[output] = part.name
         except IsophonError as error:
+            self._give_up()
             self.told.emit(str(error))
             return
         how = dataclasses.asdict(target) | {"folder": spelled(target.folder)}
@@ -253,6 +298,7 @@ class HandOverPage(QWidget):
             task = Task(request, lambda *_: None)
             task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
             self._tasks[task], self._fractions[task] = part.name, 0.0
+        self._asked = len(self._tasks)
         self._busy(True)
         for task in list(self._tasks):
             self.workspace.pool.workers.submit(task)
@@ -276,14 +322,26 @@ class HandOverPage(QWidget):
     def _finish(self) -> None:
         self._fractions = {}
         words = "Nothing was written."
-        if self._rows:
-            words = f"{len(self._rows)} written to {self._target.folder}"
+        made, whole = self._made or self._target, self._made is None or len(self._rows) == self._asked
+        if self._rows and whole:
+            words = f"{len(self._rows)} written to {self._target.folder}, read back and compared"
             try:
-                handover.write_report(self._rows, self._target.folder)
+                handover.write_report(self._rows, made.folder, self.workspace.session.name)
+                if self._made is not None:
+                    bundle.complete(self._made, self._target)
+                    self._made = None
             except IsophonError as error:
                 self.told.emit(str(error))
+                words = "Nothing was written." if self._made is not None else words
+        self._give_up()
         self._busy(False)
         self.outcome.setText(words)
+
+    def _give_up(self) -> None:
+        """Take away what was to come into place as a whole and did not."""
+        if self._made is not None:
+            bundle.give_up(self._made)
+            self._made = None
 
     def _add_row(self, name: str, row: dict[str, Any]) -> None:
         before, after, kinds = row["before"], row["after"], row["kinds"]

@@ -7,10 +7,12 @@ that a full disk, an error or an interrupted run leaves nothing half-written.
 from __future__ import annotations
 
 import contextlib
+import errno
 import fcntl
 import os
 import re
 import tempfile
+import zlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
@@ -23,7 +25,7 @@ from isophon.core.errors import CallError, ExistsError, OutputError
 FORMATS = {"wav": ".wav", "flac": ".flac", "aiff": ".aiff"}
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 _RF64_FROM = 4_000_000_000  # a RIFF chunk counts its bytes with 32 bits
-_SEED = 20_482
+_SEED, _READ_FRAMES = 20_482, 1 << 17
 _PREFIX, _SUFFIX = ".isophon-", ".part"
 _OURS = re.compile(r"\.isophon-[a-z0-9_]{8}\.part(\.\w{1,8})?")
 
@@ -93,7 +95,8 @@ def write_stem(
 
     Samples between two steps of an integer depth go to one of the two at
     random, in proportion (rectangular dither of one step); samples on a step
-    stay. Returns the number of samples clipped at full scale; where they may not be, the file
+    stay. What was written is read back and compared before it takes its place.
+    Returns the number of samples clipped at full scale; where they may not be, the file
     is not kept if there are any. ``chunks``: what a WAVE file says beside its samples.
     """
     check_target(fmt, depth)
@@ -102,19 +105,30 @@ def write_stem(
     clipped = 0
     with contextlib.suppress(_WouldClip), atomic(path, force) as temporary:
         how = (sample_rate, channels, DEPTHS[depth])
+        written = 0
         with sf.SoundFile(os.fsencode(temporary), "w", *how, format=container) as file:
             for block in blocks:
-                if depth == "32f":
-                    file.write(block.T)
-                    continue
-                whole, over = quantize(block, int(depth), rng)
+                whole, over = (block, 0) if depth == "32f" else quantize(block, int(depth), rng)
                 clipped += over
-                file.write(np.ascontiguousarray(whole.T))
+                rows = np.ascontiguousarray(whole.T)
+                written = zlib.crc32(rows.tobytes(), written)
+                file.write(rows)
             if clipped and not may_clip:
                 raise _WouldClip
         if fmt == "wav":
             append(temporary, chunks)
+        if _read_back(temporary, depth) != written:
+            raise OSError(errno.EIO, "what was written reads back otherwise")
     return clipped
+
+
+def _read_back(path: Path, depth: str) -> int:
+    """The sum over the samples of a file that was just written."""
+    read = 0
+    with sf.SoundFile(os.fsencode(path)) as file:
+        for rows in file.blocks(_READ_FRAMES, dtype="float32" if depth == "32f" else "int32", always_2d=True):
+            read = zlib.crc32(rows.tobytes(), read)
+    return read
 
 
 class _WouldClip(Exception):

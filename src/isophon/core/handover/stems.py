@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import math
+import string
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -18,9 +20,12 @@ from isophon.core.audio.converting import converted, converted_frames
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
-from isophon.core.errors import ExistsError, InputError, OutputError
+from isophon.core.errors import CallError, ExistsError, InputError, OutputError
+from isophon.core.handover.counts import kinds
+from isophon.core.handover.observed import Observed
+from isophon.core.handover.proof import PROOF, told_of, write_proof
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, KINDS
+from isophon.core.passes import BY_NAME
 from isophon.core.reading import path_of, read_bytes
 from isophon.core.render import Renderer
 from isophon.core.session.layout import file_name
@@ -30,6 +35,8 @@ from isophon.core.takes import cache as take_cache
 from isophon.core.takes.rendered import kept_rendered
 
 REPORT = "report.json"
+_FIELDS = ("part", "role", "song", "number")
+_SILENT_BLOCK = 1 << 18
 _LONGEST_NAME = 180  # bytes, so that what is added to it still fits into a name
 
 Progress = Callable[[float], None]
@@ -41,7 +48,9 @@ class Target:
 
     ``clip``: what is done with a stem that would clip at an integer depth: ``keep`` it, ``refuse`` it,
     ``trim`` it down as a whole, or write it as ``float``. ``without``: kinds whose work is left out. ``cues``:
-    marks go into WAVE stems as cue points.
+    marks go into WAVE stems as cue points. ``proof``: rows tell what the proof shows. ``name``: the pattern of file
+    names, of ``{part}``, ``{role}``, ``{song}`` and ``{number}``; '' for the recording's own; ``song``: its name.
+    ``together``: (start, end) of the song in s, which every stem then has; None: each as its recording.
     """
 
     folder: Path
@@ -53,6 +62,10 @@ class Target:
     clip: str = "keep"
     without: tuple[str, ...] = ()
     cues: bool = False
+    proof: bool = False
+    name: str = ""
+    song: str = ""
+    together: tuple[float, float] | None = None
 
 
 @dataclass
@@ -84,13 +97,33 @@ class _Figures:
         }
 
 
-def stem_name(part: Part) -> str:
-    """What a part's files are called: as its recording, or as the part where that was given another name."""
+def check_pattern(pattern: str) -> None:
+    """Raise CallError for a pattern of names that says something unknown."""
+    try:
+        told = [one[1:] for one in string.Formatter().parse(pattern) if one[1] is not None]
+    except ValueError as error:
+        raise CallError(f"the pattern '{pattern}' cannot be read ({error})") from error
+    for name, spec, conversion in told:
+        if name not in _FIELDS or spec or conversion:
+            known = ", ".join(f"{{{one}}}" for one in _FIELDS)
+            raise CallError(f"the pattern '{pattern}' says {{{name}}}; what it can say is {known}")
+
+
+def stem_name(part: Part, target: Target | None = None) -> str:
+    """What a part's files are called: by the target's pattern, else as its recording or as the part was named."""
     source = path_of(part.source.path)
+    if target is not None and target.name:
+        told = {"part": part.name, "role": part.role, "song": target.song, "number": part.id.rpartition("-")[2]}
+        return _clean(target.name.format(**told)) or source.stem
     if part.name in (source.stem, file_name(part.source.path)):
         return source.stem
-    name = "".join("_" if c == "/" or not c.isprintable() else c for c in part.name).strip().lstrip(".")
-    return name.encode()[:_LONGEST_NAME].decode(errors="ignore") or source.stem
+    return _clean(part.name) or source.stem
+
+
+def _clean(name: str) -> str:
+    """A name that a file can have and that is no path."""
+    name = "".join("_" if c == "/" or not c.isprintable() else c for c in name).strip().lstrip(".")
+    return name.encode()[:_LONGEST_NAME].decode(errors="ignore")
 
 
 def stem_path(name: str, target: Target, what: str = "clean") -> Path:
@@ -100,7 +133,7 @@ def stem_path(name: str, target: Target, what: str = "clean") -> Path:
 
 def outputs(part: Part, target: Target) -> list[Path]:
     """All files that handing over one part writes, the report aside."""
-    name = stem_name(part)
+    name = stem_name(part, target)
     paths = [stem_path(name, target)]
     if target.removed:
         paths.append(stem_path(name, target, "removed"))
@@ -121,6 +154,8 @@ def check_report(target: Target, inputs: Collection[Path] = ()) -> None:
     """OutputError if the report would take the place of a file that is an input, or none of ours."""
     path = target.folder / REPORT
     _check_free(path, replace(target, force=True), inputs)
+    if target.proof:
+        _check_free(target.folder / PROOF, target, inputs)
     if _exists(path) and not target.force and _report_rows(path) is None:
         raise ExistsError(f"{path}: is there already and no report of this program; it was kept. "
                           "Use another folder, or allow writing over it")  # fmt: skip
@@ -164,6 +199,7 @@ def hand_over(
     if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
         raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
     hop = round(survey.hop_s * recording.sample_rate)
+    observed = Observed(part, survey) if target.proof else None
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
     plan, highest = part.plan_without(target.without), 0.0
     kept = kept_rendered(place, plan, (recording.channels, recording.frames))
@@ -184,6 +220,8 @@ def hand_over(
         for sung, clean in blocks():
             before.add(sung)
             after.add(clean)
+            if observed is not None:
+                observed.add(sung, clean)
             highest = max(highest, float(np.abs(clean).max(initial=0.0)))
             done += sung.shape[1]
             if progress:
@@ -192,14 +230,16 @@ def hand_over(
 
     rate = rate or recording.sample_rate
     frames = converted_frames(recording.frames, recording.sample_rate, rate)
-    shape = (rate, recording.channels, frames)
-    chunks = _chunks(part, recording, rate, target)
+    before_it, whole = _placed(part, target, rate, frames)
+    shape = (rate, recording.channels, whole)
+    chunks = _chunks(part, recording, rate, target, before_it)
     how: dict[str, Any] = {"fmt": target.fmt, "depth": target.depth, "force": target.force, "chunks": chunks}
 
     def at_rate(blocks: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
-        return converted(blocks, recording.sample_rate, rate, recording.channels, frames)
+        stem = converted(blocks, recording.sample_rate, rate, recording.channels, frames)
+        return stem if whole == frames else _padded(stem, recording.channels, before_it, whole)
 
-    name = stem_name(part)
+    name = stem_name(part, target)
     stem, trim_db = stem_path(name, target), 0.0
     clipped = write_stem(stem, at_rate(cleaned()), *shape, **how, may_clip=target.clip == "keep")
     if clipped and target.clip == "refuse":
@@ -217,7 +257,7 @@ def hand_over(
         removed = (sung - clean for sung, clean in blocks())
         write_stem(stem_path(name, target, "removed"), at_rate(removed), *shape, **how)
     if target.labels:
-        write_text(target.folder / f"{name}.marks.tsv", labels(part), target.force)
+        write_text(target.folder / f"{name}.marks.tsv", labels(part, before_it / rate), target.force)
     still = survey.state == STILL
     return {
         "file": recording.path.name,
@@ -233,10 +273,34 @@ def hand_over(
         "before": before.result(still),
         "after": {name: round(value + trim_db, 2) for name, value in after.result(still).items()},
         "kinds": kinds(part, target.without),
+        **({"proof": told_of(part, observed.result(), target.without)} if observed is not None else {}),
     }
 
 
-def _chunks(part: Part, recording: Recording, rate: int, target: Target) -> bytes:
+def _placed(part: Part, target: Target, rate: int, frames: int) -> tuple[int, int]:
+    """How many frames of silence stand before a stem, and how many it has in all."""
+    if target.together is None:
+        return 0, frames
+    start, end = target.together
+    before_it = max(0, round((part.offset_s - start) * rate))
+    return before_it, max(before_it + frames, math.ceil((end - start) * rate - 1e-6))
+
+
+def _padded(blocks: Iterator[np.ndarray], channels: int, before_it: int, whole: int) -> Iterator[np.ndarray]:
+    """Blocks with silence before and after them, ``whole`` frames in all."""
+    left = whole
+    for block in itertools.chain(_silence(channels, before_it), blocks):
+        left -= block.shape[1]
+        yield block
+    yield from _silence(channels, left)
+
+
+def _silence(channels: int, frames: int) -> Iterator[np.ndarray]:
+    for at in range(0, frames, _SILENT_BLOCK):
+        yield np.zeros((channels, min(_SILENT_BLOCK, frames - at)), np.float32)
+
+
+def _chunks(part: Part, recording: Recording, rate: int, target: Target, before_it: int = 0) -> bytes:
     """What a WAVE stem says beside its samples: where it began, what was done, and on request its marks."""
     began = part.source.time_reference or recording.time_reference or 0
     made = datetime.fromtimestamp(recording.path.stat().st_mtime)
@@ -245,44 +309,23 @@ def _chunks(part: Part, recording: Recording, rate: int, target: Target) -> byte
     rows = kinds(part, target.without)
     done += [f"T=Isophon {name}: {row['changed']} of {row['count']} changed" for name, row in rows.items()
              if row.get("changed")]  # fmt: skip
-    told = bext(f"{part.name}, cleaned", round(began * rate / recording.sample_rate), made, done)
+    first = max(0, round(began * rate / recording.sample_rate) - before_it)
+    told = bext(f"{part.name}, cleaned", first, made, done)
     if not target.cues:
         return told
     places = []
     for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = (part.heard_at(t) for t in mark.span)
         what = " ".join(filter(None, (mark.kind, mark.sound, f"{part.change(mark):.1f} dB")))
-        places.append((max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
+        places.append((before_it + max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
     return told + cues(places)
 
 
-def kinds(part: Part, without: Collection[str] = ()) -> dict[str, dict[str, Any]]:
-    """Each kind's row: how many marks there are and change, by how much in all (dB); and what is done to the whole."""
-    rows: dict[str, dict[str, Any]] = {}
-    for kind in (kind for kind in KINDS if kind.name not in without):
-        row = (_sum(part, kind.name) if kind.marked else {}) | (kind.report(part) or {})
-        if row:
-            rows[kind.name] = row
-    return rows
-
-
-def _sum(part: Part, kind: str) -> dict[str, float]:
-    changes = [part.change(m) for m in part.of_kind(kind)]
-    changed = [c for c in changes if c]
-    return {
-        "count": len(changes),
-        "changed": len(changed),
-        "left": len(changes) - len(changed),
-        "total_change_db": round(sum(changed), 2),
-        "deepest_change_db": round(min(changed, default=0.0), 2),
-    }
-
-
-def labels(part: Part) -> str:
+def labels(part: Part, later_s: float = 0.0) -> str:
     """The marks as tab-separated lines: start, end, what; any editor's label track reads them."""
     rows = []
     for mark in (m for m in part.marks if _is_told(part, m)):
-        start, end = (part.heard_at(t) for t in mark.span)
+        start, end = (part.heard_at(t) + later_s for t in mark.span)
         change = part.change(mark)
         name = f"{mark.kind} {mark.sound}".strip()
         what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {change:.1f} dB"
@@ -295,12 +338,18 @@ def _is_told(part: Part, mark: Mark) -> bool:
     return kind.placed and kind.maps is None and (not kind.quiet or bool(part.change(mark)))
 
 
-def write_report(rows: list[dict[str, Any]], folder: Path) -> None:
-    """Write ``report.json`` into a folder; rows of other stems that lie there from before stay."""
+def write_report(rows: list[dict[str, Any]], folder: Path, title: str = "") -> None:
+    """Write ``report.json`` into a folder, and ``report.html`` where rows tell of it.
+
+    Rows of other stems that lie there from before stay.
+    """
     path = folder / REPORT
     mine = {row.get("output", row["file"]) for row in rows}
     before = [row for row in _report_rows(path) or [] if row.get("output", row["file"]) not in mine]
-    write_text(path, json.dumps({"files": before + rows}, indent=1) + "\n")
+    told = [{name: value for name, value in row.items() if name != "proof"} for row in rows]
+    write_text(path, json.dumps({"files": before + told}, indent=1) + "\n")
+    if any("proof" in row for row in rows):
+        write_proof(rows, folder, title or "Hand over")
 
 
 def _report_rows(path: Path) -> list[dict[str, Any]] | None:

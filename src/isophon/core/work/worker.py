@@ -111,6 +111,7 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     if request["do"] == "hand over":
         part, how = msgspec.convert(request["part"], Part), request["target"]
         how |= {"folder": path_of(how["folder"]), "without": tuple(how["without"])}
+        how |= {"together": how["together"] and tuple(how["together"])}
         return write(part, Target(**how), request["rate"], progress)
     if request["do"] == "render":
         return render(msgspec.convert(request["part"], Part), progress)

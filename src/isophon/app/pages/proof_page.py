@@ -1,0 +1,25 @@
+"""The proof in a window of its own, before anything is written."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+
+
+class ProofPage(QDialog):
+    """Shows a page of the proof."""
+
+    def __init__(self, html: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("The proof")
+        self.resize(860, 680)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.page = QTextBrowser()
+        self.page.setHtml(html)
+        self.page.setAccessibleName("The proof")
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 16, 16, 12)
+        layout.addWidget(self.page, 1)
+        layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)

@@ -1,0 +1,185 @@
+"""The proof: one page that shows what was done to each part, before and after, with nothing outside of itself."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from math import log10
+from pathlib import Path
+from typing import Any
+
+import jinja2
+
+import isophon
+from isophon.core.audio.writing import write_text
+from isophon.core.handover import drawings
+from isophon.core.handover.counts import kinds
+from isophon.core.marks import GONE_DB
+from isophon.core.passes import BY_NAME, KINDS
+from isophon.core.session.model import Part
+from isophon.core.takes.take import Take
+
+PROOF = "report.html"
+_LISP_DB, _DULL_DB = -20.0, 3.0
+_MOST_DECISIONS, _SILENT_DBFS = 400, -119.0
+_ROLES = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib"}
+
+
+def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = ()) -> dict[str, Any]:
+    """What the proof tells of a part beside its row of the report; values that JSON holds."""
+    return {
+        "name": part.name,
+        "role": part.role,
+        "singer": part.singer,
+        "seconds": part.source.duration,
+        "spectra": spectra,
+        "skylines": [
+            _skyline(part, kind.name)
+            for kind in KINDS
+            if kind.name not in without and kind.placed and part.of_kind(kind.name)
+        ],
+        "decisions": _decisions(part),
+        "warnings": _warnings(part, spectra),
+        "meets": sum(1 for m in part.of_kind("ess") if m.partner_s is not None),
+    }
+
+
+def _skyline(part: Part, kind: str) -> dict[str, Any]:
+    marks = part.of_kind(kind)
+    unit = "ms" if BY_NAME[kind].maps else "dB"
+    changed = [(m, part.change(m)) for m in marks if part.acts(m)]
+    return {
+        "kind": kind,
+        "unit": unit,
+        "marks": [[round(m.span[0], 2), m.standout_db, round(part.change(m), 1)] for m in marks],
+        "seconds": round(sum(m.span[1] - m.span[0] for m, _ in changed), 2),
+        "changed": len(changed),
+        "deepest": round(min((change for _, change in changed), default=0.0), 1),
+    }
+
+
+def _decisions(part: Part) -> list[dict[str, Any]]:
+    """What a hand decided, in order of time."""
+    rows = []
+    for mark in sorted((m for m in part.marks if m.hand.any), key=lambda m: m.span[0]):
+        unit = "ms" if BY_NAME[mark.kind].maps else "dB"
+        what = "left as sung" if mark.hand.leave else f"{part.change(mark):+.1f} {unit}".replace("-", "−")
+        rows.append({"at": _clock(mark.span[0]), "kind": mark.kind, "what": what, "drawn": mark.hand.drawn})
+    return rows[:_MOST_DECISIONS]
+
+
+def _warnings(part: Part, spectra: dict[str, Any]) -> list[str]:
+    """What is still open, in words."""
+    told = []
+    open_marks = sum(len(part.undecided(kind.name)) for kind in KINDS)
+    if open_marks:
+        told.append(f"{open_marks} marks were treated by the settings alone; nobody has heard them one by one.")
+    lisps = [m for m, change in part.changed("ess") if m.standout_db + change < _LISP_DB and m.partner_s is None]
+    if lisps:
+        told.append(f"A lisp is likely at {', '.join(_clock(m.span[0]) for m in lisps[:6])}.")
+    vowels = spectra.get("vowels")
+    if vowels:
+        top = [b - a for hz, a, b in zip(vowels["hz"], vowels["sung"], vowels["cleaned"], strict=True) if hz > 5_000]
+        if top and sum(top) / len(top) < -_DULL_DB:
+            told.append(f"The vowels have become duller: {sum(top) / len(top):.1f} dB over 5 kHz.".replace("-", "−"))
+    if part.voice_lufs is None:
+        told.append("No voice was found to measure against.")
+    if part.stale:
+        told.append("Its marks were found before the bleed was changed.")
+    return told
+
+
+def page(rows: Sequence[dict[str, Any]], title: str) -> str:
+    """The whole page, from rows of the report that hold a ``proof`` each."""
+    parts = [_shown(row) for row in rows if "proof" in row]
+    stack = [p for p in parts if p["role"] != "lead"]
+    environment = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    template = environment.from_string((Path(__file__).parent / "proof.html").read_text(encoding="utf-8"))
+    return template.render(
+        title=title,
+        parts=parts,
+        made=datetime.now().strftime("%Y-%m-%d %H:%M"),
+        version=isophon.__version__,
+        sum_before=_sum([p["row"]["before"]["floor_dbfs"] for p in parts]),
+        sum_after=_sum([p["row"]["after"]["floor_dbfs"] for p in parts]),
+        late=[p for p in stack if p["timing"]],
+        meets=sum(p["meets"] for p in stack),
+        stack=stack,
+        warned=[p for p in parts if p["warnings"]],
+    )
+
+
+def write_proof(rows: Sequence[dict[str, Any]], folder: Path, title: str) -> None:
+    """Write ``report.html`` into a folder, over one that is there."""
+    write_text(folder / PROOF, page(rows, title))
+
+
+def _sum(levels: Sequence[float]) -> float:
+    return round(10 * log10(sum(10 ** (level / 10) for level in levels) + 1e-13), 1)
+
+
+def _shown(row: dict[str, Any]) -> dict[str, Any]:
+    told = row["proof"]
+    pictures = [
+        {
+            "words": f"{name}, as sung (thin) and cleaned",
+            "uri": drawings.spectrum(one["hz"], one["sung"], one["cleaned"], name),
+        }
+        for name, one in told["spectra"].items()
+    ]
+    skylines = [
+        {**one, "uri": drawings.skyline(one["marks"], told["seconds"], one["kind"])} for one in told["skylines"]
+    ]
+    return {
+        **told,
+        "figures": {key: f"{_level(row['before'][key])} → {_level(row['after'][key])}" for key in row["before"]},
+        "row": row,
+        "role_words": _ROLES.get(told["role"], told["role"]),
+        "pictures": pictures,
+        "skylines": skylines,
+        "timing": _timing(row),
+        "words": _words(row, told),
+    }
+
+
+def _level(level: float | None) -> str:
+    return "?" if level is None else "silence" if level <= _SILENT_DBFS else f"{level:.1f}".replace("-", "−")
+
+
+def expected(part: Part, take: Take, without: Sequence[str] = ()) -> dict[str, Any]:
+    """A row for the page as far as it can be told before anything is written; None for what cannot."""
+    plan = part.plan_without(tuple(without))
+    loudness = take.surveyed.survey.loudness if take.surveyed else None
+    still = take.stillness(plan) or (_SILENT_DBFS, _SILENT_DBFS)
+    before = {"loudness_lufs": loudness, "true_peak_dbtp": None, "floor_dbfs": still[0]}
+    after = {"loudness_lufs": loudness and loudness - take.matched_gain_db(plan), "true_peak_dbtp": None,
+             "floor_dbfs": still[1]}  # fmt: skip
+    return {"before": before, "after": after, "kinds": kinds(part, without), "proof": told_of(part, {}, without)}
+
+
+def _timing(row: dict[str, Any]) -> dict[str, Any] | None:
+    told = row["kinds"].get("timing") or {}
+    return told if "before_ms" in told else None
+
+
+def _words(row: dict[str, Any], told: dict[str, Any]) -> str:
+    """What was done, in a paragraph."""
+    said = []
+    for one in told["skylines"]:
+        count = len(one["marks"])
+        if one["unit"] == "ms":
+            said.append(f"{one['changed']} of {count} words were moved")
+        elif one["changed"]:
+            said.append(
+                f"{one['changed']} of {count} {one['kind']} marks were changed over {one['seconds']:.1f} s, "
+                + ("the deepest taken out" if one["deepest"] <= GONE_DB else f"by up to {-one['deepest']:.1f} dB")
+            )
+    steady = [name for name, kind in row["kinds"].items() if kind.get("on") and not BY_NAME[name].marked]
+    if steady:
+        said.append(f"{', '.join(steady)} taken out over the whole take")
+    words = "; ".join(said)
+    return f"{words[:1].upper()}{words[1:]}." if words else "Nothing was changed."
+
+
+def _clock(seconds: float) -> str:
+    return f"{int(seconds // 60)}:{seconds % 60:05.2f}"

@@ -28,11 +28,14 @@ def crash(workspace):
 
 
 def key(station):
-    """The number key of a station of the route."""
-    return getattr(Qt.Key, f"Key_{(STATIONS.index(station) + 1) % 10}")
+    """The number key of a station of the route, and what is held with it."""
+    number = STATIONS.index(station) + 1
+    alt = Qt.KeyboardModifier.AltModifier if number > 10 else Qt.KeyboardModifier.NoModifier
+    return getattr(Qt.Key, f"Key_{number % 10}"), alt
 
 
 def press(room, key, modifiers=Qt.KeyboardModifier.NoModifier, qtbot=None):
+    key, modifiers = key if isinstance(key, tuple) else (key, modifiers)
     qtbot.keyClick(room, key, modifiers)
 
 

@@ -194,6 +194,9 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     lead = parts[0]
     assert lead.plan and plays(room, qtbot, at, rendered(lead, lead.plan))
     press(room, Qt.Key.Key_H, qtbot=qtbot)
+    beside = rendered(lead, lead.plan) * np.float32([[1.0], [0.0]])
+    assert plays(room, qtbot, at, beside), "the lead is on the left, and what is in hand on the right"
+    press(room, Qt.Key.Key_H, qtbot=qtbot)
     stack = sum(rendered(p, p.plan) for p in parts)
     assert plays(room, qtbot, at, stack)
     press(room, Qt.Key.Key_H, qtbot=qtbot)

@@ -14,6 +14,7 @@ from isophon.core.passes import KINDS
 from isophon.core.playing.mix import Strip, gains
 from isophon.core.playing.player import COMPARES, Player
 from isophon.core.session.model import Guide, Part
+from isophon.core.standins.rough_chain import Amounts
 
 BESIDE_LEAD = "with the lead"
 HEARS = ("alone", BESIDE_LEAD, "with the stack", "with the bed")
@@ -180,6 +181,10 @@ class Hearing(QObject):
         """Compare all parts, or those in hand."""
         self.compare_all = on
         self.refresh()
+
+    def set_chain(self, amounts: Amounts | None) -> None:
+        """Hear everything through the rough chain, so much of each; None: as it is. For listening only."""
+        self.player.set_chain(amounts)
 
     def set_matched(self, on: bool) -> None:
         """Match the loudness of cleaned to as sung, or not."""

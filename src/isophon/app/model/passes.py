@@ -70,7 +70,8 @@ class Pass:
     ``made_db`` to begin with. ``shaped``: a mark's change can follow a curve along its time; ``letter(mark)``: what
     stands at a mark, '' for nothing.
     ``unit``: of heights and changes; ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings
-    whose values grow downward; ``threads``: the lead's wave stands over the part's, tied together in the trace.
+    whose values grow downward; ``threads``: the lead's wave stands over the part's, tied together in the
+    trace; ``will_sound``: bars can be shown as they will sound after the rough chain.
     """
 
     kind: str
@@ -118,6 +119,7 @@ class Pass:
     unit: str = "dB"
     zero: float | None = None
     threads: bool = False
+    will_sound: bool = False
     downward: tuple[str, ...] = ()
     seen_change: Callable[[Part, Mark], float] = lambda part, mark: part.change(mark)
 

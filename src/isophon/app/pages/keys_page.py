@@ -61,6 +61,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("previous_phrase", "PgUp", "the phrase before, looped"),
             ("next_word", "Shift+PgDown", "the next word, looped"),
             ("previous_word", "Shift+PgUp", "the word before, looped"),
+            ("rough", "R", "through the rough chain, or not"),
             ("match", "M", "match the loudness, or not"),
             ("hear", "H", "alone, with the stack, with the bed: the next"),
             ("compare_all", "A", "compare all parts, or those in hand"),

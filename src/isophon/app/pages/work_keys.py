@@ -54,6 +54,7 @@ def add_keys(page) -> None:
         "hear_only": lambda: workspace.part.id and workspace.toggle_heard_only(workspace.part.id),
         "mute": lambda: workspace.part.id and page.panel.rows[workspace.part.id].toggle_mute(),
         "match": page.transport.match.toggle,
+        "rough": page.transport.toggle_rough,
         "zoom_in": lambda: page.trace.zoom(1 / 1.6),
         "zoom_out": lambda: page.trace.zoom(1.6),
         "zoom_mark": page.zoom_mark,

@@ -121,6 +121,13 @@ class WorkPage(QWidget):
             QPushButton(text, checkable=True, objectName="") for text in ("in time", "tallest first")
         )
         self.in_time.setChecked(True)
+        self.will_sound = QPushButton("as it will sound", checkable=True)
+        self.will_sound.setToolTip(
+            "Bars as high as they stand out after the rough chain (R): compressor and bright shelf"
+        )
+        self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
+        heading.addWidget(self.will_sound)
+        heading.addSpacing(8)
         for button in (self.in_time, self.tallest):
             order.addButton(button)
             heading.addWidget(button)
@@ -189,6 +196,8 @@ class WorkPage(QWidget):
         transport.hear_chosen.connect(hearing.set_hear)
         transport.all_toggled.connect(hearing.set_compare_all)
         transport.turns_toggled.connect(hearing.set_in_turn)
+        transport.rough_changed.connect(hearing.set_chain)
+        transport.rough_changed.connect(self.skyline.set_chain)
 
     # what is shown
 
@@ -227,6 +236,7 @@ class WorkPage(QWidget):
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
         self.about.setText(f"{role}{voice} · {which.many}{which.over_what}" if part.id else "")
+        self.will_sound.setVisible(which.will_sound)
         self.transport.show_stillness(*self.workspace.stillness())
         history = self.workspace.keeper.history
         for button, name, key in (

@@ -17,6 +17,7 @@ from isophon.app.views.keyboard import alt_held, draw_focus
 from isophon.app.views.trace import RIGHT, margin_left
 from isophon.core.marks import GONE_DB, Mark
 from isophon.core.session.settings import value_range
+from isophon.core.standins.rough_chain import STARTS, Amounts, more_after
 
 _GRAB = 6
 _LATER_MS = 25
@@ -46,6 +47,7 @@ class Skyline(QWidget):
         self._moved = False
         self._taken_hz: tuple[float, tuple[float, float]] = (0.0, (0.0, 0.0))
         self._gesture = 0
+        self._chain, self._will_sound = next(iter(STARTS.values())), False
         self._numbers = True
         self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
@@ -67,6 +69,25 @@ class Skyline(QWidget):
         self.workspace.by_rank = on
         self.update()
 
+    def set_chain(self, amounts: Amounts | None) -> None:
+        """The rough chain that bars are shown after."""
+        self._chain = amounts or next(iter(STARTS.values()))
+        self._range_of = None
+        self.update()
+
+    def set_as_it_will_sound(self, on: bool) -> None:
+        """Show how marks stand out after the rough chain, or as they are."""
+        self._will_sound, self._range_of = on, None
+        self.update()
+
+    def stands_out(self, mark: Mark) -> float:
+        """What a mark's bar is as high as."""
+        which, part = self.workspace.pass_, self.workspace.part
+        height = which.height(mark)
+        if not (self._will_sound and which.will_sound and part.voice_lufs is not None):
+            return height
+        return height + more_after(self._chain, part.voice_lufs, mark, part.source.sample_rate)
+
     def _plot(self) -> QRectF:
         width, height = self.width() - margin_left() - RIGHT, self.height() - _TOP - _BOTTOM
         return QRectF(margin_left(), _TOP, max(10, width), max(10, height))
@@ -77,7 +98,7 @@ class Skyline(QWidget):
         if self._range_of is None or self._range_of[0] is not marks:
             low, high, lowest, highest = which.bounds
             sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0) if which.zero is not None else 0.0
-            heights = [which.height(m) for m in marks if m.confidence >= sure] or [low]
+            heights = [self.stands_out(m) for m in marks if m.confidence >= sure] or [low]
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
             self._range_of = (marks, (max(bottom, lowest), min(top, highest)))
@@ -97,7 +118,7 @@ class Skyline(QWidget):
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
         """Each mark in view with its full bar, as sung."""
-        marks, plot, height_of = self.workspace.marks, self._plot(), self.workspace.pass_.height
+        marks, plot, height_of = self.workspace.marks, self._plot(), self.stands_out
         low, high = self._range()
         if self.workspace.pass_.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]
@@ -191,12 +212,12 @@ class Skyline(QWidget):
 
     def _usual_band(self) -> tuple[float, float] | None:
         sure = getattr(getattr(self.workspace.part, self.workspace.pass_.kind), "sure", 0.0)
-        heights = [self.workspace.pass_.height(m) for m in self.workspace.marks if m.confidence >= sure]
+        heights = [self.stands_out(m) for m in self.workspace.marks if m.confidence >= sure]
         return tuple(np.percentile(heights, [25, 75])) if len(heights) >= 4 else None
 
     def _draw_bars(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
         """All bars, those of one look at once: a long part has hundreds."""
-        part, height_of = self.workspace.part, self.workspace.pass_.height
+        part, height_of = self.workspace.part, self.stands_out
         sure = getattr(getattr(part, self.workspace.pass_.kind), "sure", 0.0)
         (low, high), plot = self._range(), self._plot()
         tall = plot.height() / (high - low)
@@ -262,9 +283,7 @@ class Skyline(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(bar.adjusted(-4, -3, 4, 0))
         if mark.hand.any and not mark.hand.leave:
-            pole = QPointF(
-                bar.right() + 3, min(bar.bottom() - 1, self.y_of(self.workspace.pass_.height(mark) + change))
-            )
+            pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, self.y_of(self.stands_out(mark) + change)))
             painter.setPen(QPen(theme.HAND_FLAG, 1.5))
             painter.drawLine(pole, pole + QPointF(0, -13))
             painter.setBrush(theme.HAND_FLAG)
@@ -351,14 +370,14 @@ class Skyline(QWidget):
                 return "ceiling", setting
         near = [(m, b) for m, b in self.bars() if b.left() - 3 <= at.x() <= b.right() + 3]
         for mark, _ in near:
-            handle = self.y_of(self.workspace.pass_.height(mark) + self.workspace.part.change(mark))
+            handle = self.y_of(self.stands_out(mark) + self.workspace.part.change(mark))
             if mark.id in self.workspace.in_hand and abs(at.y() - handle) <= _GRAB:
                 return "bar", mark.id
         for setting, _, level, _ in sorted(self.ceilings(), key=lambda c: not c[3]):
             if abs(at.y() - self.y_of(level)) <= _GRAB - 1:
                 return "ceiling", setting
         for mark, bar in near:
-            handle = self.y_of(self.workspace.pass_.height(mark) + self.workspace.part.change(mark))
+            handle = self.y_of(self.stands_out(mark) + self.workspace.part.change(mark))
             if abs(at.y() - handle) <= _GRAB:
                 return "bar", mark.id
             if at.y() >= bar.top() - _GRAB:

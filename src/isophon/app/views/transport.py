@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.hearing import HEARS
+from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
 
-_WIDE, _LEAST = 1_330, 60
+_WIDE, _SMALL, _LEAST, _NARROW = 1_400, 1_180, 56, 40
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -26,6 +27,7 @@ class Transport(QFrame):
     hear_chosen = Signal(str)
     all_toggled = Signal(bool)
     turns_toggled = Signal(bool)
+    rough_changed = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
@@ -71,6 +73,11 @@ class Transport(QFrame):
         self.match = QPushButton("Matched", checkable=True)
         self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
         self.match.toggled.connect(self.match_toggled)
+        self.rough = QPushButton("Rough", checkable=True)
+        self.rough.setToolTip("Hear it through a rough chain: compressor, bright shelf, drive, room; never written (R)")
+        self.rough.clicked.connect(self._open_rough)
+        self.rough_panel = RoughPanel(self)
+        self.rough_panel.changed.connect(self._rough_changed)
         self.match_value = QLabel("", objectName="number")
         self.meter = Meter()
         self.device = QLabel("", objectName="soft")
@@ -86,6 +93,7 @@ class Transport(QFrame):
         row.addLayout(_titled("hear", heard))
         level = QHBoxLayout(spacing=8)
         level.addWidget(self.match)
+        level.addWidget(self.rough)
         level.addWidget(self.match_value)
         row.addLayout(_titled("level", level))
         self.still = QLabel("", objectName="soft")
@@ -104,12 +112,37 @@ class Transport(QFrame):
     def resizeEvent(self, event) -> None:
         """Where there is little room, the stillness goes (the parts show it too) and words are shorter."""
         super().resizeEvent(event)
-        wide = self.width() >= theme.u(_WIDE)
+        wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_SMALL)
         self.still.setVisible(wide)
         self.all.setText("all parts" if wide else "all")
         self.turns.setText("in turn" if wide else "turn")
         for name, button in self.hears.items():
             button.setText(name if wide else name.split()[-1])
+        for button in (*self.hears.values(), self.all, self.turns, self.match, self.rough):
+            button.setMinimumWidth(theme.u(_NARROW if narrow else _LEAST))
+            button.setObjectName("small" if narrow else "")
+            button.style().polish(button)
+
+    def _open_rough(self) -> None:
+        self.show_rough()
+        self.rough_panel.adjustSize()
+        corner = self.rough.mapToGlobal(QPoint(0, -self.rough_panel.height() - 6))
+        self.rough_panel.move(corner)
+        self.rough_panel.show()
+
+    def toggle_rough(self) -> None:
+        """Through the rough chain, or not."""
+        self.rough_panel.switch.toggle()
+
+    def _rough_changed(self) -> None:
+        self.show_rough()
+        self.rough_changed.emit(self.rough_panel.amounts())
+
+    def show_rough(self) -> None:
+        """Show whether the rough chain is on."""
+        on = self.rough_panel.amounts() is not None
+        self.rough.setChecked(on)
+        self.rough.setText("Rough: on" if on else "Rough")
 
     def show_playing(self, playing: bool, preparing: bool = False) -> None:
         """Show the triangle or the bars; while sound is asked for and none is there yet, say so."""

@@ -18,6 +18,7 @@ import numpy as np
 from isophon.core import log
 from isophon.core.errors import IsophonError
 from isophon.core.playing.mix import Heard, Scene, hear
+from isophon.core.standins.rough_chain import Amounts, RoughChain
 
 COMPARES = ("as sung", "cleaned", "taken out")
 CHUNK = 1024
@@ -57,6 +58,8 @@ class Player:
         self._position = 0
         self._playing, self._gain = False, 0.0
         self._peak = 0.0
+        self._chain: RoughChain | None = None
+        self._chained, self._wet = False, 0.0
         self._closed, self._failed = False, False
         self.trouble = ""
         self._work = threading.Condition()
@@ -130,6 +133,15 @@ class Player:
         """The gain of cleaned that matches its loudness to as sung; 0 for no match."""
         self._match_db = gain_db
 
+    def set_chain(self, amounts: Amounts | None) -> None:
+        """What is heard goes through the rough chain, so much of each; None: as it is."""
+        if amounts is None:
+            self._chained = False
+            return
+        if self._chain is None or not self._chained:
+            self._chain = RoughChain(self.sample_rate)
+        self._chain.amounts, self._chained = amounts, True
+
     def ready(self, version: int, timeout: float) -> bool:
         """Wait until samples of a version are there for the device; whether they are."""
         with self._work:
@@ -163,11 +175,21 @@ class Player:
             for i, version in enumerate(heard):
                 block += (version * weights[:, i]).T
             self._weights = target
+            self._through_chain(block)
         goal = 1.0 if self._playing and got else 0.0
         if goal != self._gain:
             block *= self._gain + (goal - self._gain) * _rise(len(block), len(block))
             self._gain = goal
         self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
+
+    def _through_chain(self, block: np.ndarray) -> None:
+        """Through the rough chain where it is wanted, which comes and goes softly; never what was taken out."""
+        chain, wanted = self._chain, float(self._chained and self._compare != "taken out")
+        if chain is None or (wanted == 0.0 and self._wet == 0.0):
+            return
+        wet = (self._wet + (wanted - self._wet) * _rise(len(block), len(block)))[:, None]
+        block += wet * (chain.process(block) - block)
+        self._wet = wanted
 
     def _target(self) -> np.ndarray:
         if self._compare == "as sung":

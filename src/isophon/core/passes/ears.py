@@ -13,7 +13,6 @@ import numpy as np
 
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark
-from isophon.core.passes.esses.settings import LEFT_ALONE
 from isophon.core.passes.kind import Found, Read
 from isophon.core.passes.singing import singing
 from isophon.core.survey import Survey
@@ -74,7 +73,7 @@ class Ears:
     @cached_property
     def singing(self) -> list[tuple[float, float]]:
         """The stretches of singing, (start, end) in s."""
-        return singing(self.survey, [(m.start, m.end) for m in self.marks("ess") if m.sound not in LEFT_ALONE])
+        return singing(self.survey, [(m.start, m.end) for m in self.marks("ess")])
 
     def kept(self, name: str, make: Callable[[], Any]) -> Any:
         """Something that rooms share among themselves, made once."""

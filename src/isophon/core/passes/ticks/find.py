@@ -29,6 +29,7 @@ _OWN_S, _BESIDE_S, _FAR_S = 0.0015, 0.022, 0.05
 _ASIDE, _ASIDE_VOICED = 6, 2  # bins that a double or an echo may take; pulses of a voice are as short
 _LEAST_SCORE_DB, _SURE_SCORE_DB = 20.0, 36.0
 _NO_STOP_DB = 45.0  # no stop bursts so far over what follows it
+_DOUBLE_BINS, _LEAST_SURE = 5, 0.45
 _SAME = 3  # bins by which the bands may differ
 _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
@@ -50,6 +51,7 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
         spans += [(first + a, first + b, over) for a, b, over in _standing(bins, width, survey, first)]
     marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, _joined(spans))]
     damaged = damage.find(read, survey)
+    marks = [m for m in marks if m.confidence >= _LEAST_SURE]
     marks = [m for m in marks if not any(d.start - _OWN_S < m.end and m.start < d.end + _OWN_S for d in damaged)]
     return tuple(sorted((*marks, *damaged), key=lambda m: m.start))
 
@@ -119,14 +121,31 @@ def _scores(
         return np.zeros((0, len(level))), np.zeros(0)
     windows = np.lib.stride_tricks.sliding_window_view(level, beside - own, axis=1)
     aside = np.where(voiced[peaks], _ASIDE_VOICED, _ASIDE)
-    sides = []
+    sides, doubled = [], []
     for first in (peaks - beside, peaks + own + 1):
-        side = np.partition(windows[:, first], [-_ASIDE, -_ASIDE_VOICED], axis=2)
-        sides.append(np.where(aside == _ASIDE, side[:, :, -_ASIDE], side[:, :, -_ASIDE_VOICED]))
+        side = windows[:, first]
+        sides.append(_usual(side, aside))
+        doubled.append(np.where(voiced[peaks], _usual(_without_double(side), aside), sides[-1]))
     near = np.lib.stride_tricks.sliding_window_view(level, 2 * _SAME + 1, axis=1)[:, peaks - _SAME].max(axis=2)
-    over = (near - np.maximum(*sides)).T
+    # the second of a double may stand on one side, never on both
+    least = np.minimum(np.maximum(sides[0], doubled[1]), np.maximum(doubled[0], sides[1]))
+    over = (near - least).T
     two = np.sort(np.maximum(over, 0), axis=1)[:, -2:].sum(axis=1)
     return over, two * (2 if over.shape[1] == 1 else 1)
+
+
+def _usual(side: np.ndarray, aside: np.ndarray) -> np.ndarray:
+    """The level that all but a few bins of a side ``(bands, peaks, bins)`` stay under."""
+    ordered = np.partition(side, [-_ASIDE, -_ASIDE_VOICED], axis=2)
+    return np.where(aside == _ASIDE, ordered[:, :, -_ASIDE], ordered[:, :, -_ASIDE_VOICED])
+
+
+def _without_double(side: np.ndarray) -> np.ndarray:
+    """A side without its tallest moment, the same in all bands."""
+    tallest = side.sum(axis=0).argmax(axis=1)
+    bins = np.arange(side.shape[2])
+    near = np.abs(bins[None, :] - tallest[:, None]) <= _DOUBLE_BINS
+    return np.where(near[None], -160.0, side)
 
 
 def _around(band: np.ndarray, width: float) -> np.ndarray:

@@ -7,12 +7,19 @@ import pytest
 import soundfile as sf
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from scipy import signal
 
-from conftest import reader
+from conftest import look, reader, write
 from isophon.cli import main
+from isophon.core.errors import CallError
+from isophon.core.marks import Hand
 from isophon.core.passes.esses.rule import RuleCut, smoothed, static_db
+from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.render import Renderer
+from isophon.core.session import edits, shaping
+from isophon.core.session.model import Part, Session, Source
+from voices import spoken
 
 RATE = 48_000
 HOW = {"low_hz": 5_000.0, "high_hz": 0.0, "over_db": -10.0, "ratio": 4.0, "knee_db": 0.0, "range_db": 40.0,
@@ -124,3 +131,60 @@ def test_air_lifts_the_top_of_vowels_and_none_of_the_esses(demo, tmp_path):
         near[round((start - 0.05) * rate) : round((end + 0.05) * rate)] = True
     assert np.abs(clean - sung)[inside].max() < 1e-6
     assert 10 * np.log10(np.mean(lifted[~near] ** 2) / np.mean(plain[~near] ** 2)) == pytest.approx(6.0, abs=1.0)
+
+
+def test_a_whistle_in_an_ess_gets_a_cut_of_its_own(tmp_path):
+    """A line of 7 kHz, 20 dB over the hiss around it, put into one S: it comes down, the rest of that S does not."""
+    samples, rate, _ = spoken("de")
+    marks = [m for m in look(samples, rate)[1] if not m.voiced and m.end - m.start > 0.09 and m.confidence > 0.9]
+    assert not any(m.whistle_hz for m in marks), "a plain S whistles"
+    one = marks[2]
+    inside = slice(round(one.start * rate), round(one.end * rate))
+    time = np.arange(inside.stop - inside.start) / rate
+    whistling = samples.copy()
+    whistling[inside] += 0.7 * np.std(samples[inside]) * np.sin(2 * np.pi * 7_000 * time) * np.hanning(len(time)) ** 0.2
+    found = next(m for m in look(whistling, rate)[1] if abs(m.start - one.start) < 0.02)
+    assert found.whistle_hz == pytest.approx(7_000, abs=60) and found.whistle_db > 13
+    take = write(tmp_path / "take.wav", whistling, rate, "FLOAT")
+    call = ["clean", str(take), "--only", "ess", "--quiet", "--depth", "32f", "--set", "ess.ceiling_db=12"]
+    assert main([*call, "--set", "ess.usual_db=24", "--out", str(tmp_path / "o")]) == 0
+    clean = sf.read(tmp_path / "o" / "take.clean.wav")[0]
+    middle = slice(inside.start + len(time) // 4, inside.stop - len(time) // 4)
+    spectra = [10 * np.log10(signal.welch(x[middle], rate, nperseg=512)[1] + 1e-20) for x in (whistling, clean)]
+    hz = np.fft.rfftfreq(512, 1 / rate)
+    change = spectra[1] - spectra[0]
+    assert change[np.argmin(np.abs(hz - 7_000))] < -4 and np.abs(change[(hz > 8_500) | (hz < 5_800)]).max() < 1.0
+    outside = np.ones(len(samples), bool)
+    outside[inside.start - round(0.04 * rate) : inside.stop + round(0.4 * rate)] = False
+    assert np.abs(clean - whistling)[outside].max() < 1e-5
+
+
+def test_marks_are_split_joined_and_changed_along_their_time(tmp_path):
+    samples, rate, _ = spoken("de")
+    marks = look(samples, rate)[1]
+    take = write(tmp_path / "take.wav", samples, rate, "FLOAT")
+    part = Part("part-1", "take", Source(str(take), rate, 1, len(samples)), marks=marks, found=True, voice_lufs=-20.0,
+                ess=EssSettings(ceiling_db=12.0, usual_db=24.0))  # fmt: skip
+    session = Session("s", (part,))
+    one = max((m for m in marks if not m.voiced), key=lambda m: m.end - m.start)
+    middle = (one.start + one.end) / 2
+    later = replace(one, start=middle, hand=Hand())
+    parted, name = shaping.split(edits.set_changes(session, "part-1", {one.id: -6.0}), "part-1", one, middle, later)
+    spans = {m.id: m.span for m in parted.parts[0].marks if m.id in (one.id, name)}
+    assert spans[one.id] == pytest.approx((one.start, middle), abs=1e-4) and spans[name][0] == pytest.approx(
+        middle, abs=1e-4
+    )
+    joined = shaping.join(parted, "part-1", [one.id, name]).parts[0]
+    assert joined.mark(one.id).span == pytest.approx(one.span, abs=1e-4) and joined.mark(name) is None
+    shaped = shaping.set_shape(session, "part-1", [one.id], ((0.0, 0.0), (0.5, -20.0), (1.0, 0.0))).parts[0]
+    clean = Renderer(reader(samples[None]), rate, len(samples)).cleaned(shaped.plan, 0, len(samples))[0]
+    top = signal.butter(4, 4_000, "high", fs=rate, output="sos")
+    before, after = (signal.sosfiltfilt(top, x) for x in (samples, clean))
+    levels = []
+    for share in (0.12, 0.5, 0.88):
+        at = round((one.start + share * (one.end - one.start)) * rate)
+        near = slice(at - round(0.006 * rate), at + round(0.006 * rate))
+        levels.append(10 * np.log10(np.mean(after[near] ** 2) / np.mean(before[near] ** 2)))
+    assert levels[1] < -14 and levels[0] > -8 and levels[2] > -8
+    with pytest.raises(CallError):
+        shaping.split(session, "part-1", one, one.start + 0.002, later)

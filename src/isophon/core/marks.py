@@ -64,7 +64,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     or around it; ``over_room_db``: how far the loudest moment of a gap stands over the room; ``partner_s``,
     ``partner_db``: start (in the part's time) and stand-out of the lead's ess that it meets, None for none.
     Of a word ``standout_db`` is how late it starts, in ms, and its change how far it is moved, in ms; ``anchors``:
-    moments of it, and when the lead has the same, in seconds of the part.
+    moments of it, and when the lead has the same, in seconds of the part. ``whistle_hz``, ``whistle_db``: a narrow peak
+    inside an ess, and how far it stands over the rest of it; 0 for none.
     """
 
     id: Name
@@ -83,6 +84,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     partner_s: Seconds | None = None
     partner_db: Level = 0.0
     anchors: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
+    whistle_hz: Hertz = 0.0
+    whistle_db: Level = 0.0
 
     @property
     def span(self) -> tuple[float, float]:

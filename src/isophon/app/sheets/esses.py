@@ -20,7 +20,7 @@ from isophon.core.session import edits
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
-_LISP_UNDER_VOICE_DB = -20.0
+_LISP_UNDER_VOICE_DB, _LISP_UNDER_USUAL_DB, _DULL_UNDER_USUAL_DB = -20.0, 9.0, 5.0
 LETTERS = {"s": "S", "sh": "Sh", "t": "T", "f": "F"}
 
 
@@ -204,12 +204,20 @@ def _seen_change(part: Part, mark: Mark) -> float:
 
 def _about(part: Part) -> str:
     usual = part.context("ess")
+    cut = [
+        m.standout_db + change - usual for m, change in part.changed("ess") if usual is not None and m.partner_s is None
+    ]
+    if cut and float(np.mean(cut)) < -_DULL_UNDER_USUAL_DB:
+        return f"dull: what comes down lies {theme.signed(float(np.mean(cut)))} dB under the usual ess"
     return "" if usual is None else f"usual ess {theme.signed(usual)} dB over the voice"
 
 
 def _warning(workspace: Workspace, mark: Mark) -> str:
     change = workspace.part.change(mark)
     left = mark.standout_db + change
+    usual = workspace.part.context("ess")
+    if change < 0 and mark.partner_s is None and usual is not None and left < usual - _LISP_UNDER_USUAL_DB:
+        return f"A lisp is likely: this ess would lie {theme.signed(left - usual)} dB under this singer’s usual one."
     if change < 0 and left < _LISP_UNDER_VOICE_DB:
         return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
     return ""
@@ -217,7 +225,8 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
 
 def _more_told(mark: Mark) -> str:
     letter = LETTERS.get(mark.sound, "")
-    return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz")))
+    whistles = mark.whistle_hz and f", whistles at {mark.whistle_hz / 1000:.1f} kHz"
+    return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz{whistles or ''}")))
 
 
 PASS = Pass(
@@ -232,6 +241,8 @@ PASS = Pass(
         Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes"),
         Knob("air_db", "Air", 0.5, "dB", "Top given back after the taming; the esses get none of it", True),
         Knob("air_hz", "Air from", 100, "Hz", "Where the air begins", True),
+        Knob("whistle_over_db", "Whistle: let through", 0.5, "dB", "How far a whistle may stand over the rest of its S",
+             True),
         Knob("sh_db", "Sh: ceiling higher by", 0.5, "dB", "How much more an Sh or Ch may stand out than an S", True),
         Knob("t_db", "T: ceiling higher by", 0.5, "dB", "How much more a T may stand out, where T’s come down",
              True),

@@ -4,7 +4,7 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.passes.esses import air, find, partners, rule, settings, treat
+from isophon.core.passes.esses import air, find, partners, rule, settings, treat, whistle
 from isophon.core.passes.kind import Found, Kind
 from isophon.core.ranges import Level
 
@@ -16,6 +16,7 @@ def _treatments(part):
     yield from treat.treatments(part)
     yield from rule.treatments(part)
     yield from air.treatments(part)
+    yield from whistle.treatments(part)
 
 
 KIND = Kind(

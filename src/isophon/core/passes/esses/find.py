@@ -24,6 +24,7 @@ from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.esses.breathiness import upper_harmonicity
 from isophon.core.passes.esses.floored import Floored
 from isophon.core.passes.esses.t_and_f import with_t_and_f
+from isophon.core.passes.esses.whistle import with_whistle
 from isophon.core.passes.kind import Read
 from isophon.core.survey import VOICED, Survey
 
@@ -103,7 +104,8 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
             continue
         level, standout, low, high, sound = measure(survey, start, end)
         name = mark_id("ess", start, {m.id for m in marks})
-        marks.append(Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound, run.voiced))
+        mark = Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound, run.voiced)
+        marks.append(with_whistle(read, survey.sample_rate, mark))
     return with_t_and_f(survey, marks, measure)
 
 

@@ -35,7 +35,8 @@ class EssSettings(msgspec.Struct, frozen=True):
     back after the taming, the esses aside.
 
     ``sh_db``: how much higher or lower the ceiling lies for Sh, Zh and Ch. ``t_too``, ``f_too``: whether T's and F's
-    come down as well, under a ceiling higher by ``t_db`` and ``f_db``.
+    come down as well, under a ceiling higher by ``t_db`` and ``f_db``. ``whistle_over_db``: how far a whistle may stand
+    over the rest of its S.
     """
 
     ceiling_db: Annotated[float, msgspec.Meta(ge=-24.0, le=12.0)] = -3.0
@@ -60,6 +61,7 @@ class EssSettings(msgspec.Struct, frozen=True):
     altogether: bool = False
     air_db: Annotated[float, msgspec.Meta(ge=0.0, le=12.0)] = 0.0
     air_hz: Annotated[float, msgspec.Meta(ge=2_000.0, le=16_000.0)] = 9_000.0
+    whistle_over_db: Annotated[float, msgspec.Meta(ge=0.0, le=30.0)] = 9.0
     sh_db: Annotated[float, msgspec.Meta(ge=-12.0, le=12.0)] = 0.0
     t_too: bool = False
     t_db: Annotated[float, msgspec.Meta(ge=-12.0, le=12.0)] = 3.0

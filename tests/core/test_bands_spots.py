@@ -16,6 +16,7 @@ from isophon.core.passes.bands.bell import BELL, HIGH_SHELF, LOW_SHELF, Bell, po
 from isophon.core.passes.bands.settings import BandSettings, centre_of, change_of, edges_of
 from isophon.core.passes.bands.treat import BandFilter
 from isophon.core.passes.spots.file import load_spots
+from isophon.core.passes.spots.outline import SpotShape
 from isophon.core.passes.spots.treat import SpotCut
 from isophon.core.render import Renderer
 from voices import spoken
@@ -145,3 +146,27 @@ def test_words_are_as_high_as_they_stand_out_of_their_phrase_and_come_down_on_re
     again = [m for m in find_all(recording, survey_recording(recording), wanted=("spot",)).marks if m.kind == "spot"]
     same = min(again, key=lambda m: abs(m.start - word.start))
     assert 3 < same.standout_db - word.standout_db < 8.5, "the phrase rises with its word"
+
+
+def test_a_free_outline_takes_down_what_lies_in_it_and_spans_equal_the_whole():
+    """A triangle over white noise: −18 dB well inside, nothing outside of it and bit for bit beside its time."""
+    rate = 48_000
+    noise = np.random.default_rng(4).standard_normal((1, 2 * rate)).astype(np.float32) * 0.1
+    corners = ((rate // 2, 2_000.0), (rate * 3 // 2, 2_000.0), (rate, 14_000.0))
+    shape = SpotShape(rate // 2 - 1_024, rate * 3 // 2 + 1_024, corners, -18.0)
+    whole = Renderer(reader(noise), rate, 2 * rate).cleaned((shape,), 0, 2 * rate)
+    for at in (23_000, 47_111, 71_000):
+        span = Renderer(reader(noise), rate, 2 * rate).cleaned((shape,), at, 5_003)
+        assert np.allclose(span, whole[:, at : at + 5_003], atol=1e-7)
+    for beside in (slice(0, shape.first), slice(shape.last, None)):
+        assert np.array_equal(whole[:, beside], noise[:, beside])
+    hz, times, before = signal.stft(noise[0], rate, nperseg=2_048)
+    _, _, after = signal.stft(whole[0], rate, nperseg=2_048)
+
+    def change(low, high, start, end):
+        where = np.ix_((hz > low) & (hz < high), (times > start) & (times < end))
+        return 10 * np.log10((np.abs(after[where]) ** 2).mean() / (np.abs(before[where]) ** 2).mean())
+
+    assert change(3_000, 6_000, 0.9, 1.1) == pytest.approx(-18, abs=1.0)
+    assert abs(change(15_500, 20_000, 0.7, 1.3)) < 0.05 and abs(change(100, 1_500, 0.7, 1.3)) < 0.05
+    assert abs(change(9_000, 13_000, 0.55, 0.7)) < 0.1, "beside the slanted side"

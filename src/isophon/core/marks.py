@@ -25,7 +25,8 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
     do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of
-    the mark, dB) added to it along its time.
+    the mark, dB) added to it along its time; ``outline``: (s, Hz), corners of a free outline that is changed instead of
+    the box around it.
     """
 
     change_db: Moved | None = None
@@ -39,6 +40,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     agreed: bool = False
     curve: Annotated[tuple[tuple[Hertz, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     shape: Annotated[tuple[tuple[Share, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
+    outline: Annotated[tuple[tuple[Seconds, Hertz], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
 
     @property
     def any(self) -> bool:

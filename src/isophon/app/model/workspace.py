@@ -7,7 +7,7 @@ edit that goes through the :class:`SessionKeeper`.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -208,7 +208,13 @@ class Workspace(InHand):
         self.edit(f"make · {self.pass_.one} in {self.part.name}", lambda _: session)
         self.take_in_hand([name], show=False)
 
-    def draw_box(self, start: float, end: float, low_hz: float, high_hz: float) -> None:
+    def draw_outline(self, points: Sequence[tuple[float, float]]) -> None:
+        """Draw a mark over a free outline, corners in s and Hz. Heard at once."""
+        times, hz = [t for t, _ in points], [f for _, f in points]
+        self.draw_box(min(times), max(times), min(hz), max(hz), tuple((round(t, 4), round(f, 1)) for t, f in points))
+
+    def draw_box(self, start: float, end: float, low_hz: float, high_hz: float,
+                 outline: tuple[tuple[float, float], ...] = ()) -> None:  # fmt: skip
         """Draw a mark over a box in time and frequency; 0 and 0 Hz: over the whole band. Heard at once."""
         surveyed = self.take.surveyed
         if surveyed is None or self.pass_.measure is None or not self.pass_.boxes:
@@ -223,6 +229,7 @@ class Workspace(InHand):
         mark = replace(mark, low_hz=round(low_hz, 1), high_hz=round(high_hz, 1))
         session, name = edits.draw_mark(self.session, self.part.id, mark)
         session = edits.set_changes(session, self.part.id, {name: _BOX_DB})
+        session = shaping.set_outline(session, self.part.id, name, outline) if outline else session
         self.edit(f"draw · {self.pass_.one} in {self.part.name}", lambda _: session)
         self.take_in_hand([name], show=False)
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.model.lining_up import lead_of
@@ -91,6 +91,11 @@ class MarkLayer:
         painter.setPen(QPen(theme.HAND_FLAG, 1.4))
         for kind in (kind for kind in KINDS if kind.outlined):
             for mark, change in part.changed(kind.name):
+                if mark.hand.outline:
+                    corners = [QPointF(self._x_of(t), box.top() + min(1.0, max(0.0, axis.place(hz))) * box.height())
+                               for t, hz in mark.hand.outline]  # fmt: skip
+                    painter.drawPolygon(QPolygonF(corners))
+                    continue
                 left, right = (self._x_of(t) for t in mark.span)
                 low, high = band_of(mark)
                 whole = high <= 2

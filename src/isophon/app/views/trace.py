@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
+from PySide6.QtGui import QImage, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
@@ -49,6 +49,7 @@ class Trace(QWidget):
         self._sharp_take = workspace.take
         self._layer = MarkLayer(workspace, self.x_of)
         self._box: tuple[QPointF, QPointF] | None = None  # one that is being drawn
+        self._outline: list[QPointF] = []  # the same, drawn freely
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
         self._moved, self._gesture = False, 0
@@ -123,7 +124,10 @@ class Trace(QWidget):
         if self._box:
             painter.setPen(QPen(theme.IN_HAND, 1.5, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(QRectF(*self._box).normalized())
+            if self._outline:
+                painter.drawPolyline(QPolygonF(self._outline))
+            else:
+                painter.drawRect(QRectF(*self._box).normalized())
         draw_focus(painter, self)
 
     def _draw_ground(self, painter: QPainter) -> None:
@@ -313,6 +317,8 @@ class Trace(QWidget):
         if self.workspace.pass_.boxes and event.modifiers() & Qt.KeyboardModifier.AltModifier and y > ruler.bottom():
             at = QPointF(x, min(max(y, spectrum.top()), spectrum.bottom()))
             self._drag, self._box = ("box", x, self.workspace.view), (at, at)
+            free = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self._outline = [at] if free else []
             return
         what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
         self._drag, self._moved = (what, x, self.workspace.view), False
@@ -333,6 +339,8 @@ class Trace(QWidget):
             if self._box:
                 y = min(max(event.position().y(), spectrum.top()), spectrum.bottom())
                 self._box = (self._box[0], QPointF(x, y))
+                if self._outline:
+                    self._outline.append(QPointF(x, y))
                 self.update()
             return
         if abs(x - from_x) < 3 and not self._moved:
@@ -352,7 +360,7 @@ class Trace(QWidget):
 
     def give_up_box(self) -> bool:
         """Draw no box after all; whether one was being drawn."""
-        drawing, self._box = self._box is not None, None
+        drawing, self._box, self._outline = self._box is not None, None, []
         self.update()
         return drawing
 
@@ -362,7 +370,14 @@ class Trace(QWidget):
             return
         spectrum, axis = self._rows()[3], self.workspace.pass_.axis
         box, self._box = QRectF(*self._box).normalized(), None
-        if box.width() >= _SMALLEST and box.height() >= _SMALLEST:
+        drawn, self._outline = self._outline, []
+        if len(drawn) > _FEWEST_CORNERS:
+            every = max(1, len(drawn) // _MOST_CORNERS)
+            corners = [
+                (self.time_at(p.x()), axis.hz((p.y() - spectrum.top()) / spectrum.height())) for p in drawn[::every]
+            ]
+            self.workspace.draw_outline(corners)
+        elif box.width() >= _SMALLEST and box.height() >= _SMALLEST:
             whole = box.top() <= spectrum.top() + 3 and box.bottom() >= spectrum.bottom() - 3
             low, high = (axis.hz((y - spectrum.top()) / spectrum.height()) for y in (box.bottom(), box.top()))
             times = self.time_at(box.left()), self.time_at(box.right())
@@ -412,5 +427,6 @@ class Trace(QWidget):
         self.workspace.set_view(centre - half, centre + half)
 
 
+_FEWEST_CORNERS, _MOST_CORNERS = 5, 90
 _EDGES = ("start", "end")
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -53,6 +53,12 @@ def set_shape(session: Session, part_id: str, ids: Collection[str], shape: Shape
     return _with_hand(session, part_id, {m.id: replace(m.hand, shape=points) for m in part.marks if m.id in ids})
 
 
+def set_outline(session: Session, part_id: str, name: str, outline: Shape) -> Session:
+    """Let a mark be changed within a free outline, corners in s and Hz, instead of its box."""
+    mark = session.part(part_id).mark(name)
+    return session if mark is None else _with_hand(session, part_id, {name: replace(mark.hand, outline=outline)})
+
+
 def _with_hand(session: Session, part_id: str, hands: dict[str, Hand]) -> Session:
     def change(part: Part) -> Part:
         return replace(part, marks=tuple(replace(m, hand=hands[m.id]) if m.id in hands else m for m in part.marks))

@@ -47,7 +47,7 @@ def treatments(part: Any) -> Iterator[SpotCut]:
     edge = max(1, round(part.spot.edge_ms / 1000 * rate))
     for mark in part.of_kind("spot"):
         change, curve = part.change(mark), () if mark.hand.leave else mark.hand.curve
-        if abs(change) < 0.05 and not curve:
+        if len(mark.hand.outline) > 2 or (abs(change) < 0.05 and not curve):
             continue
         start, end = mark.span
         low, high = band_of(mark) or (0.0, 0.0)

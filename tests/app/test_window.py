@@ -1,3 +1,5 @@
+from isophon.app.pages.cards_page import CardsPage
+
 """The window driven as a person would: real widgets, mouse and keys, down to the samples heard."""
 
 import json
@@ -325,18 +327,31 @@ def test_a_clipped_take_and_a_rest_are_told(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: "rest" in room.message.text(), timeout=3000)
 
 
-def test_voice_cards_from_the_menu(room, qtbot, tmp_path, monkeypatch):
+def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     card = str(tmp_path / "low.voicecard")
-    monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_: ("Low bright", True))
+    monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_, **__: ("Low bright", True))
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (card, ""))
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getOpenFileName", lambda *_: (card, ""))
-    workspace = room.workspace
+    workspace, click = room.workspace, lambda button: qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     workspace.set_setting("ceiling_db", -8.5)
-    room.menu.save_card()
+    page = CardsPage(workspace, room)
+    page.show()
+    assert "No card" in page.words.text() and not page.use.isEnabled()
+    click(page.keep)
+    assert page.card.singer == "Low bright"
     room.sheet.reset.click()
     assert workspace.part.ess.ceiling_db == -3.0
-    room.menu.load_card()
-    assert workspace.part.ess.ceiling_db == -8.5 and workspace.keeper.history.undo_name == "start from a voice card"
+    rows = [[page.table.item(r, c).text() for c in range(4)] for r in range(page.table.rowCount())]
+    assert ["Esses", "ceiling", "−8.5", "−3"] in rows
+    click(page.use)
+    assert workspace.part.ess.ceiling_db == -8.5
+    assert workspace.keeper.history.undo_name == "start from the voice card of Low bright"
+    click(page.give)
+    click(page.away)
+    assert page.list.count() == 0
+    click(page.bring)
+    assert page.list.count() == 1 and page.card.singer == "Low bright"
     (tmp_path / "low.voicecard").write_text("{}")
-    room.menu.load_card()
-    assert "low.voicecard: is not a voice card" in room.message.text()
+    click(page.bring)
+    assert "low.voicecard: is not a voice card" in page.words.text() and page.list.count() == 1

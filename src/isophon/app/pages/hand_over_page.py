@@ -56,17 +56,18 @@ class HandOverPage(QWidget):
     """Writes the cleaned stems with the same core as the command line, side by side on all cores."""
 
     told = Signal(str)
+    part_asked = Signal(str)
     _answered = Signal(object, str, object)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
         self.workspace = workspace
-        self._tasks: dict[Task, str] = {}
+        self._tasks: dict[Task, tuple[str, str]] = {}  # the id and name of the part
         self._fractions: dict[Task, float] = {}
         self._rows: list[dict[str, Any]] = []
         self._target: handover.Target | None = None
         self._made: handover.Target | None = None  # what comes into its place as a whole
-        self._asked = 0
+        self._asked, self._answering = 0, ""
         self._answered.connect(self._answer)
         self.which = Choice()
         self.which.addItems(["all parts", "the parts in hand"])
@@ -112,6 +113,9 @@ class HandOverPage(QWidget):
         header.setStretchLastSection(True)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setMinimumHeight(206)
+        self.table.setToolTip("Double-click or Return: open the part")
+        self.table.cellActivated.connect(lambda row, _: self.part_asked.emit(self._row_parts[row]))
+        self._row_parts: list[str] = []
         self._lay_out(choose)
         for widget in (self.which, self.format, self.depth, self.clip):
             widget.currentIndexChanged.connect(self.show_will)
@@ -291,13 +295,13 @@ class HandOverPage(QWidget):
             return
         how = dataclasses.asdict(target) | {"folder": spelled(target.folder)}
         self.table.setRowCount(0)
-        self._rows = []
+        self._rows, self._row_parts = [], []
         for part in self.parts():
             request = {"do": "hand over", "part": msgspec.to_builtins(part), "target": how,
                        "rate": self.workspace.session.rate}  # fmt: skip
             task = Task(request, lambda *_: None)
             task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
-            self._tasks[task], self._fractions[task] = part.name, 0.0
+            self._tasks[task], self._fractions[task] = (part.id, part.name), 0.0
         self._asked = len(self._tasks)
         self._busy(True)
         for task in list(self._tasks):
@@ -310,7 +314,8 @@ class HandOverPage(QWidget):
         self.bar.setValue(round(1000 * sum(self._fractions.values()) / len(self._fractions)))
         if kind == "progress":
             return
-        name = self._tasks.pop(task)
+        part_id, name = self._tasks.pop(task)
+        self._answering = part_id
         if kind == "done":
             self._rows.append(value)
             self._add_row(name, value)
@@ -359,6 +364,7 @@ class HandOverPage(QWidget):
     def _add_line(self, texts: list[str]) -> None:
         at = self.table.rowCount()
         self.table.setRowCount(at + 1)
+        self._row_parts.append(self._answering)
         for column, text in enumerate(texts):
             cell = QTableWidgetItem(text)
             cell.setFont(theme.sans(13))

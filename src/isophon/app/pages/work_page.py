@@ -21,10 +21,12 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
+from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
 from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
 from isophon.app.model.workspace import Workspace
+from isophon.app.pages.cards_page import CardsPage
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
@@ -43,7 +45,9 @@ from isophon.app.views.session_menu import SessionMenu
 from isophon.app.views.skyline import Skyline
 from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
-from isophon.core.session.model import Source
+from isophon.core.passes import NAMES
+from isophon.core.session.model import Part, Source
+from isophon.core.session.settings import role_default
 
 _TICK_MS, _NOTE_MS = 33, 1_500
 _BACK_S = 0.1  # a jump back by more than this is a loop's
@@ -65,6 +69,7 @@ class WorkPage(QWidget):
         self._place = 0.0  # what was heard last, in s
         self._heard: set[str] = set()  # since it was last noted
         self._remarked: set[Source] = set()
+        self._proposed: set[str] = set()
         self.listened_s = 0.0
         self.hearing = Hearing(workspace, self)
         self._ahead = RenderingAhead(workspace, self)
@@ -172,8 +177,10 @@ class WorkPage(QWidget):
         self.menu.open_asked.connect(self.open_asked)
         self.menu.keys_asked.connect(self.show_keys)
         self.menu.history_asked.connect(self.show_history)
+        self.menu.cards_asked.connect(self.show_cards)
         self.menu.marker_chosen.connect(self.go_to)
         self.hand_over.told.connect(self.tell)
+        self.hand_over.part_asked.connect(self._open_part)
         self.trace.loop_asked.connect(hearing.loop_mark)
         self.trace.seek_asked.connect(hearing.seek)
         self.skyline.band_asked.connect(hearing.hear_band)
@@ -216,6 +223,7 @@ class WorkPage(QWidget):
         if take.source in self._remarked or take.figures is None or not part.found:
             return
         self._remarked.add(take.source)
+        self._propose_card(part)
         if part.voice_lufs is None:
             self.tell(f"No voice was found in {part.name}, so nothing can be measured against it; it can be heard.")
         elif take.figures.clipped:
@@ -290,6 +298,11 @@ class WorkPage(QWidget):
             shortcut.setEnabled(LAY_OUT < index < HAND_OVER)
         self.title.route.show_station(index)
 
+    def _open_part(self, part_id: str) -> None:
+        """A part, from the results of handing over."""
+        self.workspace.take_parts([part_id])
+        self.open_station(PASSES.index(self.workspace.pass_) + 1)
+
     def show_keys(self) -> None:
         """Open the page of keys."""
         KeysPage(self).open()
@@ -297,6 +310,19 @@ class WorkPage(QWidget):
     def show_history(self) -> None:
         """Open the history beside the work."""
         HistoryPage(self.workspace, self).show()
+
+    def show_cards(self) -> None:
+        """Open the voice cards beside the work."""
+        CardsPage(self.workspace, self).show()
+
+    def _propose_card(self, part: Part) -> None:
+        """Say once that there is a card for the singer of a part that nobody has set anything for."""
+        if not part.singer or part.singer in self._proposed or not part.found:
+            return
+        self._proposed.add(part.singer)
+        plain = all(part.settings(kind) == role_default(kind, part.role) for kind in NAMES)
+        if plain and card_of(part.singer) is not None:
+            self.tell(f"A voice card of {part.singer} is kept; start from it under More, Voice cards.")
 
     # hearing
 

@@ -9,12 +9,9 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
-from isophon.core.errors import IsophonError
 from isophon.core.reading import path_of
-from isophon.core.session import edits, file, layout
+from isophon.core.session import file, layout
 from isophon.core.session.model import Marker
-
-_CARDS = "Voice card (*.voicecard)"
 
 
 class SessionMenu(QMenu):
@@ -23,6 +20,7 @@ class SessionMenu(QMenu):
     open_asked = Signal()
     keys_asked = Signal()
     history_asked = Signal()
+    cards_asked = Signal()
     marker_chosen = Signal(float)
 
     def __init__(self, workspace: Workspace, parent: QWidget) -> None:
@@ -37,8 +35,7 @@ class SessionMenu(QMenu):
         self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
         self.addAction("Look for marks again", workspace.look_again)
-        self.addAction("Keep these settings as a voice card…", self.save_card)
-        self.addAction("Start from a voice card…", self.load_card)
+        self.addAction("Voice cards", self.cards_asked.emit)
         self.addSeparator()
         self.rest = self.addAction("Remind me to rest my ears")
         self.rest.setCheckable(True)
@@ -78,28 +75,3 @@ class SessionMenu(QMenu):
         name, given = QInputDialog.getText(self, "Marker", "What is it called?", text=marker.name)
         if given:
             self.workspace.edit(f"rename {marker.name}", lambda s: layout.change_marker(s, marker.id, name=name))
-
-    def save_card(self) -> None:
-        """Keep the settings in force for one singer."""
-        singer, named = QInputDialog.getText(self, "Voice card", "Whose voice is it?")
-        if not (named and singer.strip()):
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Keep the voice card", f"{singer.strip()}.voicecard", _CARDS)
-        if name:
-            try:
-                file.save_card(singer.strip(), self.workspace.part, Path(name))
-            except IsophonError as error:
-                self.workspace.told.emit(str(error))
-
-    def load_card(self) -> None:
-        """Use the settings of a voice card; one step of the history."""
-        name, _ = QFileDialog.getOpenFileName(self, "Start from a voice card", "", _CARDS)
-        if name:
-            try:
-                settings = file.load_card(Path(name))
-            except IsophonError as error:
-                self.workspace.told.emit(str(error))
-                return
-            self.workspace.edit(
-                "start from a voice card", lambda s: edits.set_settings(s, self.workspace.parts_in_hand, settings)
-            )

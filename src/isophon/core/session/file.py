@@ -146,8 +146,13 @@ def load_card(path: Path) -> dict[str, Any]:
 
     What an older card tells of one take is left out.
     """
+    return read_card(path)[1]
+
+
+def read_card(path: Path) -> tuple[str, dict[str, Any]]:
+    """Whose voice a card is for, and its settings by kind; errors as :func:`load_card`."""
     card = _read(path, _CardFile, "isophon_voice_card", "a voice card", CARD_VERSION)
-    return {kind: carried(kind, getattr(card, kind), role_default(kind, "lead")) for kind in NAMES}
+    return card.name, {kind: carried(kind, getattr(card, kind), role_default(kind, "lead")) for kind in NAMES}
 
 
 def _resolved(session: Session, path: Path) -> Session:

@@ -1,0 +1,182 @@
+"""Voice cards: what is kept for which singer, beside the part in hand."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QInputDialog,
+    QLabel,
+    QListWidget,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from isophon.app import theme
+from isophon.app.model import card_shelf
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets import PASSES
+from isophon.app.views.keyboard import enable
+from isophon.core.errors import IsophonError
+from isophon.core.passes import NAMES
+from isophon.core.session import edits
+from isophon.core.session.settings import role_default
+
+_FILES = f"Voice card (*{card_shelf.ENDING})"
+
+
+class CardsPage(QDialog):
+    """Lists the cards; shows what the chosen one holds beside what the part in hand has."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.setWindowTitle("Voice cards")
+        self.resize(820, 560)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Voice cards")
+        self.list.setMaximumWidth(theme.u(200))
+        self.list.currentRowChanged.connect(self._show_card)
+        self.words = QLabel("", objectName="soft", wordWrap=True)
+        self.table = QTableWidget(0, 4)
+        self.table.setHorizontalHeaderLabels(["Pass", "Setting", "The card", "The part in hand"])
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.use = QPushButton("Start from it")
+        self.keep = QPushButton("Keep the part in hand…")
+        self.bring, self.give, self.away = QPushButton("Bring in…"), QPushButton("Copy out…"), QPushButton("Take away")
+        close = QPushButton("Close")
+        actions = {self.use: self._use, self.keep: self._keep, self.bring: self._bring_in, self.give: self._copy_out,
+                   self.away: self._take_away, close: self.accept}  # fmt: skip
+        for button, action in actions.items():
+            button.clicked.connect(action)
+        right = QVBoxLayout()
+        right.addWidget(self.words)
+        right.addWidget(self.table, 1)
+        beside = QHBoxLayout()
+        beside.addWidget(self.list)
+        beside.addLayout(right, 1)
+        foot = QHBoxLayout()
+        for button in (self.use, self.keep, self.bring, self.give, self.away):
+            foot.addWidget(button)
+        foot.addStretch()
+        foot.addWidget(close)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 20, 14)
+        layout.addWidget(QLabel("Voice cards", objectName="title"))
+        layout.addLayout(beside, 1)
+        layout.addLayout(foot)
+        workspace.part_changed.connect(self._show_card)
+        self._list()
+
+    @property
+    def card(self) -> card_shelf.Card | None:
+        """The card that is chosen."""
+        row = self.list.currentRow()
+        return self._cards[row] if 0 <= row < len(self._cards) else None
+
+    def _list(self, chosen: Path | None = None) -> None:
+        self._cards = card_shelf.cards()
+        self.list.clear()
+        self.list.addItems([card.singer or "no name" for card in self._cards])
+        singer = self.workspace.part.singer.casefold()
+        wanted = [
+            i for i, c in enumerate(self._cards) if c.path == chosen or (not chosen and c.singer.casefold() == singer)
+        ]
+        self.list.setCurrentRow(wanted[0] if wanted else 0)
+        self._show_card()
+
+    def _show_card(self) -> None:
+        card, part = self.card, self.workspace.part
+        for button in (self.use, self.give, self.away):
+            enable(button, card is not None)
+        enable(self.keep, bool(part.id))
+        rows = [] if card is None else _differences(card.settings, part)
+        self.table.setRowCount(len(rows))
+        for at, row in enumerate(rows):
+            for column, text in enumerate(row):
+                self.table.setItem(at, column, QTableWidgetItem(text))
+        if card is None:
+            self.words.setText(
+                "No card is kept yet. A card holds a singer’s settings, and nothing of one take."
+            )
+        elif not rows:
+            self.words.setText(f"What is kept for {card.singer} is what {part.name} has.")
+        else:
+            self.words.setText(
+                f"What is kept for {card.singer} and is no lead’s default, or not what {part.name} has."
+            )
+
+    def _use(self) -> None:
+        card = self.card
+        if card is not None:
+            ids = self.workspace.parts_in_hand
+            words = f"start from the voice card of {card.singer}"
+            self.workspace.edit(words, lambda s: edits.set_settings(s, ids, card.settings))
+
+    def _keep(self) -> None:
+        part = self.workspace.part
+        singer, given = QInputDialog.getText(self, "Voice card", "Whose voice is it?", text=part.singer or part.name)
+        if given and singer.strip():
+            self._try(lambda: card_shelf.keep(singer, part))
+
+    def _bring_in(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Bring in a voice card", "", _FILES)
+        if name:
+            self._try(lambda: card_shelf.bring_in(Path(name)).path)
+
+    def _copy_out(self) -> None:
+        card = self.card
+        if card is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Copy the voice card", card.path.name, _FILES)
+        if name:
+            self._try(lambda: card_shelf.copy_out(card, Path(name)))
+
+    def _take_away(self) -> None:
+        card = self.card
+        if card is not None:
+            self._try(lambda: card_shelf.take_away(card))
+
+    def _try(self, work) -> None:
+        try:
+            path = work()
+        except IsophonError as error:
+            self.words.setText(str(error))
+            return
+        self._list(path)
+
+
+def _differences(settings: dict, part) -> list[tuple[str, str, str, str]]:
+    """Pass, setting, the card's value and the part's, where the card says something of its own."""
+    rows = []
+    for kind in NAMES:
+        which = next((w for w in PASSES if kind in w.kinds), None)
+        default, mine, card = role_default(kind, "lead"), getattr(part, kind), settings[kind]
+        for field in msgspec.structs.fields(type(card)):
+            value, other = getattr(card, field.name), getattr(mine, field.name)
+            if value in (getattr(default, field.name), other) and value == other:
+                continue
+            if value != getattr(default, field.name) or value != other:
+                words = which.words_of(kind, field.name) if which else field.name
+                rows.append((which.name if which else kind, words, _said(value), _said(other)))
+    return rows
+
+
+def _said(value: object) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return f"{value:g}".replace("-", "−") if isinstance(value, int | float) else str(value)

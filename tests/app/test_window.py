@@ -1,5 +1,3 @@
-from isophon.app.pages.cards_page import CardsPage
-
 """The window driven as a person would: real widgets, mouse and keys, down to the samples heard."""
 
 import json
@@ -15,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from conftest import write
 from driving import crash, drag, key, opened, press
 from isophon.app.model.state import recent_sessions, unsaved_work
+from isophon.app.pages.cards_page import CardsPage
 from isophon.app.window import Window
 from isophon.core.session import file
 from isophon.core.session.journal import replay

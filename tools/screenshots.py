@@ -14,8 +14,11 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 
 from isophon.app.main import make_app  # noqa: E402
+from isophon.app.model import card_shelf  # noqa: E402
+from isophon.app.pages.cards_page import CardsPage  # noqa: E402
 from isophon.app.pages.history_page import HistoryPage  # noqa: E402
 from isophon.app.pages.keys_page import KeysPage  # noqa: E402
+from isophon.app.pages.proof_page import ProofPage  # noqa: E402
 from isophon.app.views.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
 from isophon.app.window import Window  # noqa: E402
 from isophon.core.demo.build import make_demo  # noqa: E402
@@ -32,6 +35,7 @@ def wait(ms: int) -> None:
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_STATE_HOME"], os.environ["XDG_CACHE_HOME"] = folder + "/state", folder + "/cache"
+        os.environ["XDG_DATA_HOME"] = folder + "/data"
         demo = make_demo(Path(folder) / "Songs")
         app = make_app()
         window = Window()
@@ -110,11 +114,40 @@ def main() -> None:
         room.sheet.more.setChecked(True)
         wait(300)
         window.grab().save(str(TARGET / "tallest-first.png"))
+        room.sheet.more.setChecked(False)
+        room.in_time.setChecked(True)
+        workspace.set_of_kind("ess", "by", "rule")
+        workspace.take_in_hand([marks[1].id])
+        wait(900)
+        window.grab().save(str(TARGET / "esses-rule.png"))
+        workspace.set_of_kind("ess", "by", "ceiling")
+        workspace.take_part("part-3")
+        workspace.set_view(16.0, 27.0)
+        workspace.set_of_kind("ess", "stack", "drop")
+        workspace.take_in_hand([next(m.id for m in workspace.marks if m.partner_s is not None and m.start > 16.0)])
+        wait(300)
+        window.grab().save(str(TARGET / "esses-stack.png"))
+        while not all(p.measured.lined_up for p in workspace.session.parts if p.role != "lead"):
+            wait(20)
+        room.open_station(STATIONS.index("Line-up"))
+        workspace.take_part("part-2")
+        workspace.set_view(16.0, 26.5)
+        workspace.take_in_hand([next(m.id for m in workspace.marks if workspace.part.acts(m) and m.start > 18.2)])
+        wait(900)
+        window.grab().save(str(TARGET / "line-up.png"))
+        workspace.take_part("part-1")
+        card_shelf.keep(workspace.part.singer, workspace.session.part("part-3"))
+        cards = CardsPage(workspace, window)
+        cards.show()
+        wait(200)
+        cards.grab().save(str(TARGET / "voice-cards.png"))
+        cards.close()
         room.open_station(LAY_OUT)
         wait(200)
         window.grab().save(str(TARGET / "lay-out.png"))
         room.open_station(HAND_OVER)
         room.hand_over.folder.setText(str(Path(folder) / "cleaned"))
+        room.hand_over.proof.setChecked(True)
         room.hand_over.start()
         while room.hand_over._tasks:
             wait(20)
@@ -122,6 +155,11 @@ def main() -> None:
         room.hand_over.outcome.setText("5 written to ~/Songs/cleaned")
         wait(100)
         window.grab().save(str(TARGET / "hand-over.png"))
+        proof = ProofPage((Path(folder) / "cleaned" / "report.html").read_text(), window)
+        proof.show()
+        wait(300)
+        proof.grab().save(str(TARGET / "proof.png"))
+        proof.close()
         keys = KeysPage(window)
         keys.show()
         wait(100)

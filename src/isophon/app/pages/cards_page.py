@@ -110,15 +110,11 @@ class CardsPage(QDialog):
             for column, text in enumerate(row):
                 self.table.setItem(at, column, QTableWidgetItem(text))
         if card is None:
-            self.words.setText(
-                "No card is kept yet. A card holds a singer’s settings, and nothing of one take."
-            )
+            self.words.setText("No card is kept yet. A card holds a singer’s settings, and nothing of one take.")
         elif not rows:
             self.words.setText(f"What is kept for {card.singer} is what {part.name} has.")
         else:
-            self.words.setText(
-                f"What is kept for {card.singer} and is no lead’s default, or not what {part.name} has."
-            )
+            self.words.setText(f"What is kept for {card.singer} and is no lead’s default, or not what {part.name} has.")
 
     def _use(self) -> None:
         card = self.card

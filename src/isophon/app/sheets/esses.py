@@ -218,7 +218,7 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     usual = workspace.part.context("ess")
     if change < 0 and mark.partner_s is None and usual is not None and left < usual - _LISP_UNDER_USUAL_DB:
         return f"A lisp is likely: this ess would lie {theme.signed(left - usual)} dB under this singer’s usual one."
-    if change < 0 and left < _LISP_UNDER_VOICE_DB:
+    if change < 0 and mark.partner_s is None and left < _LISP_UNDER_VOICE_DB:
         return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
     return ""
 

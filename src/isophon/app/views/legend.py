@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+
+_LEAST = 150
 
 
 class Legend(QWidget):
@@ -17,6 +19,7 @@ class Legend(QWidget):
         super().__init__(parent)
         self.workspace = workspace
         self.setMinimumHeight(20)
+        self._wide = 0
         workspace.part_changed.connect(self._show)
         workspace.take_changed.connect(self._show)
         self._show()
@@ -31,9 +34,16 @@ class Legend(QWidget):
 
     def _show(self) -> None:
         rows = self._rows()
-        self.setFixedWidth(12 + sum(theme.text_width(words, 13) + 44 for words, _ in rows))
+        wide = 12 + sum(theme.text_width(words, 13) + 44 for words, _ in rows)
+        self.setMaximumWidth(wide)
+        self.setMinimumWidth(min(wide, theme.u(_LEAST)))  # where there is little room the words end early
+        self._wide = wide
+        self.updateGeometry()
         self.setAccessibleName(", ".join(words for words, _ in rows))
         self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(self._wide, 20)
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)

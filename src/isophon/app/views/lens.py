@@ -63,6 +63,8 @@ class LensPictures(QWidget):
 
     def _sung_first(self) -> None:
         """Make the picture as sung; the cleaned one in the turn that draws both."""
+        if not self.isVisible():
+            return
         if self.workspace.mark is not None and not self.workspace.pass_.waves:
             self._picture(self.workspace.mark, False)
         QTimer.singleShot(_THEN_MS, self, self.update)

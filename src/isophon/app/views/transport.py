@@ -13,7 +13,7 @@ from isophon.app.model.hearing import HEARS
 from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
 
-_WIDE, _SMALL, _LEAST, _NARROW = 1_400, 1_180, 56, 40
+_WIDE, _SMALL, _SMALLEST, _LEAST, _NARROW = 1_400, 1_180, 990, 56, 40
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -108,6 +108,11 @@ class Transport(QFrame):
         out.addWidget(self.meter)
         row.addLayout(out)
         self.show_compare("cleaned")
+
+    def minimumSizeHint(self) -> QSize:
+        """As small as it gets once it is small."""
+        hint = super().minimumSizeHint()
+        return QSize(min(hint.width(), theme.u(_SMALLEST)), hint.height())
 
     def resizeEvent(self, event) -> None:
         """Where there is little room, the stillness goes (the parts show it too) and words are shorter."""

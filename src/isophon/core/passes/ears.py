@@ -13,6 +13,7 @@ import numpy as np
 
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark
+from isophon.core.passes.esses.settings import LEFT_ALONE
 from isophon.core.passes.kind import Found, Read
 from isophon.core.passes.singing import singing
 from isophon.core.survey import Survey
@@ -33,6 +34,7 @@ class Listened(Protocol):
 
 
 LOW_HZ = 12_000
+_LEAST_DB = -20.0  # what hisses softer beside a word may be a breath
 
 
 class Ears:
@@ -73,7 +75,8 @@ class Ears:
     @cached_property
     def singing(self) -> list[tuple[float, float]]:
         """The stretches of singing, (start, end) in s."""
-        return singing(self.survey, [(m.start, m.end) for m in self.marks("ess")])
+        sung = [m for m in self.marks("ess") if m.sound not in LEFT_ALONE or m.standout_db > _LEAST_DB]
+        return singing(self.survey, [(m.start, m.end) for m in sung])
 
     def kept(self, name: str, make: Callable[[], Any]) -> Any:
         """Something that rooms share among themselves, made once."""

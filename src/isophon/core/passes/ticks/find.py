@@ -29,7 +29,7 @@ _OWN_S, _BESIDE_S, _FAR_S = 0.0015, 0.022, 0.05
 _ASIDE, _ASIDE_VOICED = 6, 2  # bins that a double or an echo may take; pulses of a voice are as short
 _LEAST_SCORE_DB, _SURE_SCORE_DB = 20.0, 36.0
 _NO_STOP_DB = 45.0  # no stop bursts so far over what follows it
-_DOUBLE_BINS, _LEAST_SURE = 5, 0.45
+_DOUBLE_BINS, _DOUBLE_DB, _LEAST_SURE = 5, 2.0, 0.45
 _SAME = 3  # bins by which the bands may differ
 _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
@@ -125,7 +125,7 @@ def _scores(
     for first in (peaks - beside, peaks + own + 1):
         side = windows[:, first]
         sides.append(_usual(side, aside))
-        doubled.append(np.where(voiced[peaks], _usual(_without_double(side), aside), sides[-1]))
+        doubled.append(np.where(voiced[peaks], _usual(_without_double(side), aside) + _DOUBLE_DB, sides[-1]))
     near = np.lib.stride_tricks.sliding_window_view(level, 2 * _SAME + 1, axis=1)[:, peaks - _SAME].max(axis=2)
     # the second of a double may stand on one side, never on both
     least = np.minimum(np.maximum(sides[0], doubled[1]), np.maximum(doubled[0], sides[1]))

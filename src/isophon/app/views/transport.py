@@ -13,7 +13,7 @@ from isophon.app.model.hearing import HEARS
 from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
 
-_WIDE, _SMALL, _SMALLEST, _LEAST, _NARROW = 1_400, 1_180, 990, 56, 40
+_WIDE, _SMALL, _SMALLEST, _LEAST = 1_400, 1_180, 990, 56
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -124,7 +124,7 @@ class Transport(QFrame):
         for name, button in self.hears.items():
             button.setText(name if wide else name.split()[-1])
         for button in (*self.hears.values(), self.all, self.turns, self.match, self.rough):
-            button.setMinimumWidth(theme.u(_NARROW if narrow else _LEAST))
+            button.setMinimumWidth(0 if narrow else theme.u(_LEAST))
             button.setObjectName("small" if narrow else "")
             button.style().polish(button)
 

@@ -187,7 +187,7 @@ class Player:
         chain, wanted = self._chain, float(self._chained and self._compare != "taken out")
         if chain is None or (wanted == 0.0 and self._wet == 0.0):
             return
-        wet = (self._wet + (wanted - self._wet) * _rise(len(block), len(block)))[:, None]
+        wet = self._wet + (wanted - self._wet) * _rise(len(block), len(block))
         block += wet * (chain.process(block) - block)
         self._wet = wanted
 

@@ -34,7 +34,7 @@ def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
     """
     marks = [m for m in session.part(part_id).marks if m.id in ids]
     start, end = min(m.span[0] for m in marks), max(m.span[1] for m in marks)
-    kept = max(marks, key=lambda m: m.standout_db)
+    kept = max(marks, key=lambda m: (not m.hand.drawn, m.standout_db))
     check_length(kept.kind, end - start)
     session = set_box(session, part_id, kept.id, start, end, min(m.band[0] for m in marks), kept.band[1])
     gone = {m.id for m in marks if m.id != kept.id and m.hand.drawn}

@@ -20,6 +20,8 @@ _RATIO, _KNEE_DB, _ATTACK_S, _RELEASE_S = 4.0, 6.0, 0.004, 0.12
 _THRESHOLD_DB = (0.0, -36.0)  # at no and at full squeeze
 _SHELF_HZ, _SHELF_MOST_DB = 6_500.0, 12.0
 _DRIVE_MOST_DB = 18.0
+# both sides hear the lines with other signs, so that the room is wide
+_SIDES = np.array([[1.0, 1.0], [1.0, -1.0], [1.0, 1.0], [1.0, -1.0]])
 _DELAYS_S, _DECAY_S, _ROOM_MOST_DB = (0.0297, 0.0371, 0.0411, 0.0437), 0.35, -8.0
 _MATCH_S, _MATCH_MOST_DB = 0.4, 30.0
 
@@ -122,7 +124,7 @@ class RoughChain:
             for i, (line, one) in enumerate(zip(self._lines, heard, strict=True)):
                 decay = 10 ** (-3 * len(line) / self.sample_rate / _DECAY_S)
                 self._write(i, piece + decay * (one[:, ::-1] - total[:, ::-1]))
-            out[first : first + step] = total
+            out[first : first + step] = sum(one * side for one, side in zip(heard, _SIDES, strict=True)) / 2
         return out
 
     def _read(self, line: int, frames: int) -> np.ndarray:

@@ -18,21 +18,26 @@ from isophon.core.passes.timing.settings import LEAST_MS, move_of
 from isophon.core.passes.timing.stretch import Moved
 
 SHORTEST, LONGEST = 0.7, 1.4  # of a stretch of a word
-_AROUND_S = {"start": (0.025, 0.05), "inner": (0.015, 0.035), "end": (0.02, 0.015)}
+_AROUND_S = {"start": (0.025, 0.03), "inner": (0.015, 0.035), "end": (0.02, 0.015)}
 _LEAST_BETWEEN_S, _LEAST_PAUSE_S = 0.03, 0.02
 _PAUSE_S = 0.06  # what is shorter between two words is sung through
-_LEAD_IN_S = 0.15
+_LEAD_IN_S, _ROUNDS = 0.15, 4
 _KEPT = "_line_up"
 _ON_THE_WAY_S = 0.008  # an inner moment that would come out so near anyway is left to its neighbours
 
 
 class Moment(NamedTuple):
-    """A moment of the part, moved by ``move`` s, whole from ``first`` to ``last``; ``paused``: a pause follows."""
+    """A moment of the part, moved by ``move`` s, whole from ``first`` to ``last``.
+
+    ``paused``: a pause follows; ``fixed``: it stays, whatever is beside it; ``ends``: it is the end of a word.
+    """
 
     first: float
     last: float
     move: float
     paused: bool
+    fixed: bool = False
+    ends: bool = False
 
 
 def moments_of(part: Any) -> list[Moment]:
@@ -41,6 +46,10 @@ def moments_of(part: Any) -> list[Moment]:
     moments: list[Moment] = []
     for i, word in enumerate(words):
         after = words[i + 1].anchors[0][0] if i + 1 < len(words) else part.source.duration
+        before = words[i - 1].anchors[-1][0] if i else 0.0
+        near = min(after - word.anchors[-1][0], word.anchors[0][0] - before) < _PAUSE_S
+        if near and not _is_placed(word, part) and not word.hand.leave:
+            continue  # it goes along with the word that it hangs on
         moments += _of_word(word, part, after - word.anchors[-1][0] >= _PAUSE_S)
     if not any(m.move for m in moments):
         return []
@@ -50,9 +59,9 @@ def moments_of(part: Any) -> list[Moment]:
 def _of_word(word: Mark, part: Any, paused: bool) -> list[Moment]:
     settings, hand = part.timing, word.hand
     start_move = part.change(word) / 1000
-    auto = word.confidence >= settings.sure and settings.on and not hand.leave
     by_hand = hand.change_db is not None and not hand.leave
-    if not auto and not by_hand:
+    placed = _is_placed(word, part)
+    if not placed:
         moves = [0.0] * len(word.anchors)
     else:
         wanted = [move_of(1000 * (a - b), settings) / 1000 for a, b in word.anchors]
@@ -66,8 +75,15 @@ def _of_word(word: Mark, part: Any, paused: bool) -> list[Moment]:
         what = "start" if place == 0 else "end" if place == len(kept) - 1 else "inner"
         before, after = _AROUND_S[what]
         move = move if abs(1000 * move) >= LEAST_MS else 0.0
-        result.append(Moment(moment - before, moment + after, move, what == "end" and paused))
+        fixed, ends = not placed, what == "end"
+        result.append(Moment(moment - before, moment + after, move, ends and paused, fixed, ends))
     return result
+
+
+def _is_placed(word: Mark, part: Any) -> bool:
+    """Whether a word has a place beside the lead's, found or by hand."""
+    sure = part.timing.on and word.confidence >= part.timing.sure
+    return not word.hand.leave and (sure or word.hand.change_db is not None)
 
 
 def _thinned(moments: list[tuple[float, float]]) -> list[tuple[float, float]]:
@@ -84,40 +100,39 @@ def _thinned(moments: list[tuple[float, float]]) -> list[tuple[float, float]]:
 
 
 def _apart(moments: list[Moment]) -> list[Moment]:
-    """Moments that do not overlap: of two the later one gives way, the start of a word keeping more than an end."""
+    """Moments that do not overlap; where there is no room for both, the start of a word counts more than the end of
+    the one before it, and one that stays more than one that moves."""
     result: list[Moment] = []
     for moment in moments:
-        if result and moment.first - result[-1].last < _LEAST_BETWEEN_S:
+        while result and moment.first - result[-1].last < _LEAST_BETWEEN_S:
             middle = (result[-1].last + moment.first) / 2
             before = result[-1]._replace(last=middle - _LEAST_BETWEEN_S / 2)
-            moment = moment._replace(first=middle + _LEAST_BETWEEN_S / 2)
-            if before.last - before.first < _LEAST_PAUSE_S or moment.last - moment.first < _LEAST_PAUSE_S:
-                continue  # no room for both
-            result[-1] = before
-        result.append(moment)
+            after = moment._replace(first=middle + _LEAST_BETWEEN_S / 2)
+            if min(before.last - before.first, after.last - after.first) >= _LEAST_PAUSE_S:
+                result[-1] = before
+                result.append(after)
+                break
+            if result[-1].fixed > moment.fixed or not (result[-1].ends or moment.fixed):
+                break  # what is there already stays
+            result.pop()
+        else:
+            result.append(moment)
     return result
 
 
 def _fitted(moments: list[Moment], duration: float) -> list[Moment]:
     """The moves as far as what lies between can take them up."""
     moves = np.array([m.move for m in moments])
-    gaps = np.array([b.first - a.last for a, b in itertools.pairwise(moments)])
-    for _ in range(3):
-        for i, gap in enumerate(gaps):
-            low, high = (
-                (-(gap - _LEAST_PAUSE_S), np.inf) if moments[i].paused else ((SHORTEST - 1) * gap, (LONGEST - 1) * gap)
-            )
+    gaps = [b.first - a.last for a, b in itertools.pairwise(moments)]
+    for _ in range(_ROUNDS):
+        for i in [*range(len(gaps)), *range(len(gaps) - 1, -1, -1)]:
+            low, high = _room(moments[i], gaps[i])
             over = moves[i + 1] - moves[i]
-            if over < low:
-                moves[i] += over - low  # what came before gives way to the start
-            elif over > high:
-                moves[i] += over - high
-        for i in range(len(gaps) - 1, -1, -1):
-            gap = gaps[i]
-            low, high = (
-                (-(gap - _LEAST_PAUSE_S), np.inf) if moments[i].paused else ((SHORTEST - 1) * gap, (LONGEST - 1) * gap)
-            )
-            moves[i + 1] = min(moves[i] + high, max(moves[i] + low, moves[i + 1]))
+            apart = over - min(high, max(low, over))
+            if apart and not moments[i].fixed:
+                moves[i] += apart  # what came before gives way
+            elif apart and not moments[i + 1].fixed:
+                moves[i + 1] -= apart
     moves[0] = max(moves[0], -max(0.0, moments[0].first - _LEAST_PAUSE_S))
     moves[-1] = min(moves[-1], max(0.0, duration - moments[-1].last - _LEAST_PAUSE_S))
     return [m._replace(move=float(move)) for m, move in zip(moments, moves, strict=True)]

@@ -1,0 +1,112 @@
+"""Line-up, the rule at work, marks along their time and the rough chain, driven as a person would."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+
+from driving import drag, key, press
+from isophon.core.passes.timing.stretch import Moved
+
+Key = Qt.Key
+
+
+@pytest.fixture
+def lined_up(room, qtbot):
+    session = lambda: room.workspace.session  # noqa: E731
+    qtbot.waitUntil(lambda: all(p.measured.lined_up for p in session().parts if p.role != "lead"), timeout=90_000)
+    room.workspace.take_parts(["part-2"])
+    press(room, key("Line-up"), qtbot=qtbot)
+    return room
+
+
+def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
+    """The demo's double is some 50 ms late on purpose; its words land 8 ms after the lead's."""
+    workspace, skyline = lined_up.workspace, lined_up.skyline
+    part = workspace.part
+    assert part.timing.on and len(workspace.marks) > 20 and "% like the lead" in lined_up.sheet.about.text()
+    assert "ms as sung" in lined_up.sheet.extras.words.text()
+    moved = [m for m in workspace.marks if part.acts(m) and m.start > 18.2]
+    mark = moved[0]
+    assert mark.standout_db > 35 and mark.standout_db + part.change(mark) == pytest.approx(8, abs=1)
+    plan = [t for t in part.plan if isinstance(t, Moved)]
+    whole = next(t for t in plan if t.last - t.first == t.length and t.first != t.source)
+    rate, count = part.source.sample_rate, whole.last - whole.first
+    rest = tuple(t for t in part.plan if not isinstance(t, Moved))
+    heard = workspace.take.renderer.cleaned(part.plan, whole.first, count)
+    assert np.array_equal(heard, workspace.take.renderer.cleaned(rest, whole.source, count)), "moved whole, as it was"
+    workspace.set_view(mark.start - 2, mark.end + 2)
+    workspace.take_in_hand([mark.id], show=False)
+    qtbot.wait(50)
+    bar = next(b for m, b in skyline.bars() if m.id == mark.id)
+    top = QPointF(bar.center().x(), skyline.y_of(mark.standout_db + part.change(mark)))
+    drag(qtbot, skyline, top, top + QPointF(0, skyline.y_of(0) - skyline.y_of(20)))
+    assert workspace.part.change(workspace.part.mark(mark.id)) == pytest.approx(part.change(mark) - 20, abs=2)
+    press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
+    workspace.take_in_hand([mark.id], show=False)
+    press(lined_up, Key.Key_L, qtbot=qtbot)
+    assert workspace.part.change(workspace.part.mark(mark.id)) == 0
+    at = mark.anchors[0][0]
+    assert workspace.part.heard_at(at) == pytest.approx(at, abs=1 / rate)
+    qtbot.mouseClick(lined_up.sheet.extras.on, Qt.MouseButton.LeftButton)
+    assert not workspace.part.timing.on and not any(isinstance(t, Moved) for t in workspace.part.plan)
+    qtbot.mouseClick(lined_up.sheet.extras.all, Qt.MouseButton.LeftButton)
+    assert all(p.timing.on for p in workspace.session.parts if p.role in ("double", "harmony"))
+    workspace.take_parts(["part-5"])
+    assert "does not sing what the lead sings" in skyline._empty_text()
+
+
+def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot):
+    workspace = room.workspace
+    press(room, key("Esses"), qtbot=qtbot)
+    extras = room.sheet.extras
+    workspace.set_of_kind("ess", "by", "rule")
+    extras.start.setCurrentIndex(3)
+    extras.start.activated.emit(3)
+    assert workspace.part.ess.rule_ratio == 12.0 and workspace.part.ess.rule_turns == "above"
+    loud = max(workspace.marks, key=lambda m: m.standout_db)
+    workspace.take_in_hand([loud.id])
+    picture = room.sheet.picture
+    qtbot.waitUntil(lambda: picture.shown == "the rule at work" and picture._chunk is not None, timeout=10_000)
+    assert picture._chunk[3].max() > 3, "it takes off some of the loudest ess"
+    assert workspace.pass_.seen_change(workspace.part, loud) < -3
+    workspace.set_of_kind("ess", "by", "ceiling")
+    count, longest = len(workspace.marks), max(workspace.marks, key=lambda m: m.end - m.start)
+    workspace.take_in_hand([longest.id])
+    press(room, Key.Key_Slash, qtbot=qtbot)
+    assert len(workspace.marks) == count + 1
+    workspace.take_in_hand([longest.id, workspace.mark.id])
+    press(room, Key.Key_J, qtbot=qtbot)
+    assert len(workspace.marks) == count and workspace.part.mark(longest.id).span == pytest.approx(
+        longest.span, abs=1e-3
+    )
+    workspace.take_in_hand([longest.id])
+    pictures = room.lens.pictures
+    box = pictures.mark_box(workspace.mark, pictures.boxes()[1])
+    qtbot.mouseDClick(pictures, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    ((share, db),) = workspace.mark.hand.shape
+    assert share == pytest.approx(0.5, abs=0.1) and db < -3
+
+
+def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
+    workspace, transport = room.workspace, room.transport
+    press(room, Key.Key_R, qtbot=qtbot)
+    assert transport.rough.text() == "Rough: on" and room.hearing.player._chained
+    plan = workspace.part.plan
+    room.hearing.set_looping(False)
+    room.hearing.seek(6.6)
+    room.hearing.toggle_play()
+    qtbot.wait(900)
+    room.hearing.player.stop()
+    qtbot.wait(60)
+    heard = room.hearing.player.device.heard()
+    assert not np.allclose(heard[0], heard[1]), "the room is not the same on both sides"
+    assert workspace.part.plan == plan
+    press(room, key("Esses"), qtbot=qtbot)
+    before = [b.height() for _, b in room.skyline.bars()]
+    qtbot.mouseClick(room.will_sound, Qt.MouseButton.LeftButton)
+    assert np.median([b.height() for _, b in room.skyline.bars()]) != np.median(before)
+    soft, loud = (room.skyline.stands_out(f(workspace.marks, key=lambda m: m.standout_db)) for f in (min, max))
+    marks = sorted(workspace.marks, key=lambda m: m.standout_db)
+    assert loud - soft < marks[-1].standout_db - marks[0].standout_db, "the compressor brings them together"
+    press(room, Key.Key_R, qtbot=qtbot)
+    assert transport.rough.text() == "Rough" and not room.hearing.player._chained

@@ -9,7 +9,7 @@ import sys
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from msgspec.structs import replace
 
@@ -19,13 +19,12 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
-from isophon.core.finding import find_against, find_all, need_voice, noise_in, survey_recording
+from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed, spots
 from isophon.core.passes.bleed.settings import in_force
-from isophon.core.passes.ears import Ears, Listened
 from isophon.core.passes.spots.file import load_spots
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
@@ -33,6 +32,7 @@ from isophon.core.session.model import ROLES, Part, Session, Source
 from isophon.core.session.settings import role_default, with_setting
 from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
+from isophon.leads import Lead, beside_the_lead, lead_of
 from isophon.listing import print_marks, told_of
 
 BLEED, SPOT = bleed.KIND.name, spots.KIND.name
@@ -51,7 +51,7 @@ def find(call: argparse.Namespace) -> int:
     with Recording(call.audio) as recording:
         part = _part(call.audio, recording, role, settings)
         part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
-                                call.spots, _lead(call))  # fmt: skip
+                                call.spots, lead_of(call.lead))  # fmt: skip
     result = told_of(part, recording.path.name, found.floor_dbfs, call.lead and call.lead.name)
     if call.json:
         print(json.dumps(result, indent=1))
@@ -195,7 +195,7 @@ def _refuse_for_sessions(call: argparse.Namespace) -> None:
 
 
 def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
-    settings, lead = _settings(call, call.role or "lead"), _lead(call)
+    settings, lead = _settings(call, call.role or "lead"), lead_of(call.lead)
 
     def job(path: Path) -> Job:
         def run(target: handover.Target, tell: Show) -> dict[str, Any]:
@@ -289,48 +289,8 @@ def _surveyed(
         for meets in (kind.meets for kind in KINDS if kind.meets):
             marks = meets(marks, lead.marks, later_s)
         part = replace(part, marks=marks)
-        return _only(_beside(part, heard, found, lead.ears, later_s, kinds), kinds), found
+        return _only(beside_the_lead(part, heard, found, lead.ears, later_s, kinds), kinds), found
     return _only(replace(part, marks=marks), kinds), found
-
-
-def _beside(part: Part, heard: Listened, found: Survey, lead: Ears, later_s: float, kinds: set[str]) -> Part:
-    """A part with what is found in it by hearing the lead beside it; said where they do not sing the same."""
-    beside = find_against(heard, found, lead, later_s, kinds)
-    session = edits.adopt_beside(Session("", (part,)), part.id, edits.Beside(beside.marks, beside.measured))
-    told = beside.measured.lined_up
-    if told is not None and not told.same:
-        name = shown(path_of(part.source.path).name)
-        print(f"isophon: {name}: does not sing what the lead sings; none of its words was moved", file=sys.stderr)
-    return session.part(part.id)
-
-
-class Lead(NamedTuple):
-    """The lead that recordings belong to: its marks, what was heard, and where it starts on the recorder's clock, s."""
-
-    marks: tuple[Mark, ...]
-    clock_s: float | None
-    ears: Ears
-
-    def begins(self, recording: Recording) -> float:
-        """How much later than the lead a recording starts, in s: together unless both tell a time."""
-        mine = _clock_of(recording)
-        return 0.0 if mine is None or self.clock_s is None else mine - self.clock_s
-
-
-def _clock_of(recording: Recording) -> float | None:
-    told = recording.time_reference
-    return None if told is None else told / recording.sample_rate
-
-
-def _lead(call: argparse.Namespace) -> Lead | None:
-    """The lead that was named, looked through for what the others meet."""
-    if call.lead is None:
-        return None
-    meeting = {kind.name for kind in KINDS if kind.meets}
-    with Recording(call.lead) as recording:
-        found = survey_recording(recording)
-        marks = find_all(recording, found, wanted=meeting).marks
-        return Lead(marks, _clock_of(recording), Ears(recording, found, BY_NAME))
 
 
 def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -89,26 +90,16 @@ class SessionKeeper(QObject):
 
     def adopt(self, found: list[tuple[str, Findings]]) -> None:
         """Put what was found in parts into every step of the history; a fact, not a step."""
-
-        def known(session: Session) -> Session:
-            for part_id, findings in found:
-                session = edits.adopt_findings(session, part_id, findings)
-            return session
-
-        if self._begun:
-            self.write_journal()
-        self.history.amend(known)
-        self._saved = self._saved and known(self._saved)
-        if self._begun:
-            self._note(lambda journal, history: [journal.found(history, *one) for one in found])
-        self.changed.emit()
+        self._take_in(found, edits.adopt_findings, Journal.found)
 
     def adopt_beside(self, found: list[tuple[str, Beside]]) -> None:
-        """Put what was found in parts beside the lead into every step of the history; a fact, not a step."""
+        """The same of what was found in parts beside the lead."""
+        self._take_in(found, edits.adopt_beside, Journal.beside)
 
+    def _take_in(self, found: list[tuple[str, Any]], adopt: Callable[..., Session], note: Callable[..., None]) -> None:
         def known(session: Session) -> Session:
-            for part_id, beside in found:
-                session = edits.adopt_beside(session, part_id, beside)
+            for part_id, one in found:
+                session = adopt(session, part_id, one)
             return session
 
         if self._begun:
@@ -116,7 +107,7 @@ class SessionKeeper(QObject):
         self.history.amend(known)
         self._saved = self._saved and known(self._saved)
         if self._begun:
-            self._note(lambda journal, history: [journal.beside(history, *one) for one in found])
+            self._note(lambda journal, history: [note(journal, history, *one) for one in found])
         self.changed.emit()
 
     def hear(self, names: set[str]) -> None:

@@ -91,7 +91,7 @@ def test_the_file_is_readable_names_recordings_relatively_and_moves_with_them(tm
     value = session(tmp_path / "a")
     file.save(value, tmp_path / "a" / "song.isophon")
     content = json.loads((tmp_path / "a" / "song.isophon").read_text())
-    assert content["isophon_session"] == 4 and content["session"]["parts"][0]["source"]["path"] == "lead.wav"
+    assert content["isophon_session"] == 5 and content["session"]["parts"][0]["source"]["path"] == "lead.wav"
     (tmp_path / "a").rename(tmp_path / "b")
     assert file.load(tmp_path / "b" / "song.isophon") == session(tmp_path / "b")
 
@@ -100,7 +100,7 @@ def test_the_file_is_readable_names_recordings_relatively_and_moves_with_them(tm
     ("change", "words"),
     [
         (lambda t: t[: len(t) // 2], "is damaged"), (lambda t: t.replace("isophon_session", "other"), "is not an Iso"),
-        (lambda t: t.replace('"isophon_session": 4', '"isophon_session": 99'), "newer Isophon"),
+        (lambda t: t.replace('"isophon_session": 5', '"isophon_session": 99'), "newer Isophon"),
         (lambda t: t.replace('"sample_rate": 48000', '"sample_rate": "fast"'), r"is damaged.*sample_rate"),
         (lambda t: "", "is damaged"), (lambda t: "[1]", "is not an Iso"),
     ],

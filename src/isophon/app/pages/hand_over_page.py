@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import dataclasses
+import math
+import time
 from pathlib import Path
 from typing import Any
 
@@ -48,7 +50,7 @@ _CLIP = {
     "float": "if a stem would clip: write it as 32-bit float",
     "refuse": "if a stem would clip: do not write it",
 }
-_NEAR_FULL_DBFS = -0.5
+_NEAR_FULL_DBFS, _TELLING = -0.5, 0.05
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
 
 
@@ -67,7 +69,7 @@ class HandOverPage(QWidget):
         self._rows: list[dict[str, Any]] = []
         self._target: handover.Target | None = None
         self._made: handover.Target | None = None  # what comes into its place as a whole
-        self._asked, self._answering = 0, ""
+        self._asked, self._answering, self._began = 0, "", 0.0
         self._answered.connect(self._answer)
         self.which = Choice()
         self.which.addItems(["all parts", "the parts in hand"])
@@ -302,7 +304,7 @@ class HandOverPage(QWidget):
             task = Task(request, lambda *_: None)
             task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
             self._tasks[task], self._fractions[task] = (part.id, part.name), 0.0
-        self._asked = len(self._tasks)
+        self._asked, self._began = len(self._tasks), time.monotonic()
         self._busy(True)
         for task in list(self._tasks):
             self.workspace.pool.workers.submit(task)
@@ -311,8 +313,12 @@ class HandOverPage(QWidget):
         if task not in self._tasks:
             return
         self._fractions[task] = 1.0 if kind != "progress" else value
-        self.bar.setValue(round(1000 * sum(self._fractions.values()) / len(self._fractions)))
+        done = sum(self._fractions.values()) / len(self._fractions)
+        self.bar.setValue(round(1000 * done))
         if kind == "progress":
+            if done > _TELLING:
+                left = (time.monotonic() - self._began) * (1 - done) / done
+                self.outcome.setText(f"Writing the stems, about {math.ceil(left)} s left")
             return
         part_id, name = self._tasks.pop(task)
         self._answering = part_id

@@ -26,7 +26,7 @@ from isophon.core.session.model import Guide, Marker, Part, Session
 from isophon.core.session.settings import carried, role_default
 
 ENDING = ".isophon"
-VERSION = 4
+VERSION = 5
 CARD_VERSION = 1
 _MOST_MENDED = 200  # flaws of one item
 _MOST_TOLD = 6

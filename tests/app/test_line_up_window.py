@@ -55,6 +55,25 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     assert "does not sing what the lead sings" in skyline._empty_text()
 
 
+def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):
+    workspace, extras = lined_up.workspace, lined_up.sheet.extras
+    assert "select the passage" in extras.choices()[0][0]
+    workspace.select((16.9, 26.5))
+    choices = extras.choices()
+    assert choices[0][0].startswith("to 0:43.3") and choices[1][0].startswith("to 1:04.4")
+    choices[0][1]()
+    rate, renderer = workspace.part.source.sample_rate, workspace.take.renderer
+    there = renderer.cleaned(workspace.part.plan, round(43.9 * rate), 3 * rate)
+    mark = workspace.part.of_kind("carry")[0]
+    by = round(mark.start * rate) - round(mark.partner_s * rate)
+    assert np.allclose(there, renderer.cleaned(workspace.part.plan, round(43.9 * rate) - by, 3 * rate), atol=1e-6)
+    assert extras.choices()[0][0].startswith("take back 0:43.3")
+    extras.choices()[0][1]()
+    assert not workspace.part.of_kind("carry")
+    press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
+    assert workspace.part.of_kind("carry"), "it is a step like any other"
+
+
 def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot):
     workspace = room.workspace
     press(room, key("Esses"), qtbot=qtbot)

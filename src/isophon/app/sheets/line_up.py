@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 
 from isophon.app import theme
+from isophon.app.model.lining_up import lead_of
 from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.core.errors import CallError
 from isophon.core.marks import Mark
+from isophon.core.passes.carry.places import places
 from isophon.core.passes.timing.line_up import report
-from isophon.core.session import edits
-from isophon.core.session.model import Part
+from isophon.core.session import carrying, edits
+from isophon.core.session.model import Part, Session
 from isophon.core.takes.pictures import Axis
 
 _AXIS = Axis(100.0, 10_000.0)
@@ -31,11 +37,15 @@ class LineUpExtras(Extras):
         self.all.setToolTip("Line up all doubles and harmonies with the lead")
         self.all.clicked.connect(self._all)
         self.words = QLabel("", objectName="soft", wordWrap=True)
+        self.carry = QPushButton("Carry on…")
+        self.carry.setToolTip("Let the passage that is selected stand at the other places where the song repeats it")
+        self.carry.clicked.connect(self._offer)
         row = QHBoxLayout()
         row.addWidget(self.on)
         row.addWidget(self.ends)
         row.addStretch()
         row.addWidget(self.all)
+        row.addWidget(self.carry)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
         column.addLayout(row)
@@ -44,6 +54,48 @@ class LineUpExtras(Extras):
     def _all(self) -> None:
         stack = [p.id for p in self.workspace.session.parts if p.role in ("double", "harmony")]
         self.workspace.edit("line up the stack", lambda s: edits.set_setting(s, stack, "timing", "on", True))
+
+    def _offer(self) -> None:
+        """The places where the passage comes again, and those that can be taken back."""
+        menu = QMenu(self)
+        for words, action in self.choices():
+            added = menu.addAction(words)
+            if action is None:
+                added.setEnabled(False)
+            else:
+                added.triggered.connect(action)
+        menu.exec(self.carry.mapToGlobal(self.carry.rect().bottomLeft()))
+
+    def choices(self) -> list[tuple[str, Callable[[], object] | None]]:
+        """What can be chosen, in words, and what that does."""
+        workspace, ids = self.workspace, self.workspace.parts_in_hand
+        rows: list[tuple[str, Callable[[], object] | None]] = []
+        for at, source in carrying.carried(workspace.session, ids):
+            words = f"take back {theme.clock(at)}, from {theme.clock(source)}"
+            rows.append((words, partial(self._edit, words, partial(carrying.take_back, part_ids=ids, at=at))))
+        lead = lead_of(workspace.session) or workspace.part
+        surveyed = workspace.pool.take(lead.source).surveyed
+        if workspace.selection is None:
+            rows.append(("Drag over the ruler to select the passage first", None))
+        elif surveyed is None:
+            rows.append(("The lead is still being surveyed", None))
+        else:
+            start, end = (t + workspace.offset for t in workspace.selection)
+            found = places(surveyed.survey, start - lead.offset_s, end - lead.offset_s)
+            for place in found:
+                at = place.at + lead.offset_s
+                words = f"to {theme.clock(at)}, {100 * place.alike:.0f} % alike"
+                change = partial(carrying.carry_on, part_ids=ids, start=start, end=end, at=at)
+                rows.append((words, partial(self._edit, f"carry on {words}", change)))
+            if not found:
+                rows.append(("Nothing in the song is like this passage", None))
+        return rows
+
+    def _edit(self, words: str, change: Callable[..., Session], *_: object) -> None:
+        try:
+            self.workspace.edit(words, change)
+        except CallError as error:
+            self.workspace.told.emit(f"That cannot be carried on: {error}.")
 
     def show_part(self) -> None:
         """Show the part in hand."""
@@ -116,5 +168,5 @@ PASS = Pass(
     words={("timing", "on"): "line up", ("timing", "ends"): "ends of words"}, around_s=0.25, handles=(),
     over="after the lead", told=lambda mark, change: f"moved {theme.signed(change, 0)} ms" if change else "stays",
     gone=lambda part: "", warning=_warning, empty=_empty, unit="ms", zero=0.0, downward=("early_ms",),
-    threads=True,
+    threads=True, also=("carry",),
 )  # fmt: skip

@@ -97,6 +97,13 @@ class MarkLayer:
                     painter.drawPolygon(QPolygonF(corners))
                     continue
                 left, right = (self._x_of(t) for t in mark.span)
+                if mark.partner_s is not None:  # a passage that was carried there
+                    frame = QRectF(left, wave.top(), right - left, box.bottom() - wave.top())
+                    painter.drawRect(frame)
+                    painter.setFont(theme.sans(12))
+                    words = f"from {theme.clock(mark.partner_s + part.offset_s)}"
+                    painter.drawText(frame.adjusted(6, 0, 0, -3), Qt.AlignmentFlag.AlignBottom, words)
+                    continue
                 low, high = band_of(mark)
                 whole = high <= 2
                 if whole:  # a ride: the line of the gain over the wave, its middle being no change

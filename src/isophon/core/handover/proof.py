@@ -36,7 +36,7 @@ def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = ()) ->
         "skylines": [
             _skyline(part, kind.name)
             for kind in KINDS
-            if kind.name not in without and kind.placed and part.of_kind(kind.name)
+            if kind.name not in without and kind.placed and any(m.standout_db for m in part.of_kind(kind.name))
         ],
         "decisions": _decisions(part),
         "warnings": _warnings(part, spectra),

@@ -13,7 +13,7 @@ from typing import Any
 
 import msgspec
 
-from isophon.core.passes import bands, bleed, breaths, esses, gaps, hiss, hum, pops, rumble, spots, ticks, timing
+from isophon.core.passes import bands, bleed, breaths, carry, esses, gaps, hiss, hum, pops, rumble, spots, ticks, timing
 from isophon.core.passes.kind import Kind, Stage
 
 KINDS: tuple[Kind, ...] = (
@@ -29,6 +29,7 @@ KINDS: tuple[Kind, ...] = (
     bands.KIND,
     spots.KIND,
     timing.KIND,
+    carry.KIND,
 )
 
 BY_NAME = MappingProxyType({kind.name: kind for kind in KINDS})

@@ -27,6 +27,8 @@ class Treatment(Protocol):
     def last(self) -> int:
         """The frame after the last."""
 
+    # one that reads the take elsewhere says where: ``read_from(start, stop)``, the frames that a span is made of
+
 
 class At(NamedTuple):
     """What a stage is asked for, and what it has: frames ``start`` to ``start + frames`` of a take.

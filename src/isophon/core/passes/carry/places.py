@@ -1,0 +1,66 @@
+"""Where a song repeats a passage: the places of a take that are most like it."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from scipy import signal
+
+from isophon.core.passes.timing import align
+from isophon.core.survey import Survey
+
+_LEAST_ALIKE, _MOST_PLACES, _APART = 0.35, 8, 0.6
+_FINE_S, _NEAR_S = 0.005, 0.06
+
+
+class Place(NamedTuple):
+    """A second at which the passage comes again, and how alike that is, 0 to 1."""
+
+    at: float
+    alike: float
+
+
+def places(survey: Survey, start: float, end: float) -> list[Place]:
+    """Where what lies from ``start`` to ``end`` s comes again, the most alike first; the passage itself is none.
+
+    The distance of both, as :mod:`isophon.core.passes.timing.align` hears takes, against what is usual for
+    this take; exact to some ms by what is heard every 5 ms.
+    """
+    sounds = align.sounds_of(survey, align.STEP_S)
+    first, last = round(start / sounds.step_s), round(end / sounds.step_s)
+    passage = sounds.values[first:last]
+    if len(passage) < 10 or len(sounds.values) < 2 * len(passage):
+        return []
+    distance = _distances(sounds.values, passage)
+    usual = float(np.median(distance))
+    alike = 1 - distance / max(usual, 1e-9)
+    peaks, _ = signal.find_peaks(np.pad(alike, 1), height=_LEAST_ALIKE, distance=max(1, round(_APART * len(passage))))
+    found = [int(p) - 1 for p in peaks if abs(int(p) - 1 - first) > _APART * len(passage)]
+    best = sorted(found, key=lambda k: -alike[k])[:_MOST_PLACES]
+    fine = align.sounds_of(survey, _FINE_S)
+    return [Place(round(_exactly(fine, start, end, k * sounds.step_s), 4), round(float(alike[k]), 3)) for k in best]
+
+
+def _distances(values: np.ndarray, passage: np.ndarray) -> np.ndarray:
+    """The root mean square distance of the passage to what begins at each frame."""
+    count = len(passage)
+    power = np.concatenate([[0.0], np.cumsum(np.square(values).sum(axis=1))])
+    cross = sum(signal.fftconvolve(values[:, i], passage[::-1, i], "valid") for i in range(values.shape[1]))
+    square = power[count:] - power[:-count] + np.square(passage).sum() - 2 * cross
+    return np.sqrt(np.maximum(0.0, square) / count)
+
+
+def _exactly(sounds: align.Sounds, start: float, end: float, at: float) -> float:
+    """The same place between the steps, by the lag at which both are most alike."""
+    times = np.arange(start, end, sounds.step_s)
+    mine = sounds.at(times)
+    lags = np.arange(-round(_NEAR_S / _FINE_S), round(_NEAR_S / _FINE_S) + 1) * _FINE_S
+    distances = np.array([np.linalg.norm(sounds.at(times - start + at + lag) - mine, axis=1).mean() for lag in lags])
+    best = int(np.argmin(distances))
+    exact = float(lags[best])
+    if 0 < best < len(lags) - 1:
+        left, middle, right = distances[best - 1 : best + 2]
+        bend = left - 2 * middle + right
+        exact += float(0.5 * (left - right) / bend) * _FINE_S if bend > 1e-9 else 0.0
+    return at + exact

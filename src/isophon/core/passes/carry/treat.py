@@ -1,0 +1,57 @@
+"""What stands elsewhere in the take, as it is handed over there, put over a span.
+
+It is read from what all stages before have left, so that whatever is decided about the passage later is in its copies.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from isophon.core.passes.kind import At, Stage
+
+
+class Carried(msgspec.Struct, frozen=True):
+    """Frames ``first`` to ``last`` come from those at ``source``, with fades of ``edge`` frames inside both ends."""
+
+    first: int
+    last: int
+    source: int
+    edge: int
+
+    def read_from(self, start: int, stop: int) -> tuple[int, int]:
+        """The frames that a span of it is read from."""
+        by = self.source - self.first
+        return max(start, self.first) + by, min(stop, self.last) + by
+
+
+def treatments(part: Any) -> Iterator[Carried]:
+    """What is done to a part; times are those of the song, as the passage is heard."""
+    rate, frames = part.source.sample_rate, part.source.frames
+    for mark, _ in part.changed("carry"):
+        first, last = round(mark.start * rate), min(frames, round(mark.end * rate))
+        source = round(mark.partner_s * rate)
+        if 0 <= first < last and source >= 0 and source + last - first <= frames:
+            edge = min(round(part.carry.fade_ms / 1000 * rate), (last - first) // 2)
+            yield Carried(first, last, source, max(1, edge))
+
+
+def _apply(at: At, mine: Sequence[Carried]) -> np.ndarray:
+    out = at.block().copy()
+    for one in mine:
+        first, last = max(at.start, one.first), min(at.stop, one.last)
+        if last <= first:
+            continue
+        start, stop = one.read_from(first, last)
+        place = np.arange(first, last)
+        share = np.clip(np.minimum(place - one.first + 0.5, one.last - place - 0.5) / one.edge, 0, 1)
+        share = (0.5 - 0.5 * np.cos(np.pi * share)).astype(np.float32)
+        here = slice(first - at.start, last - at.start)
+        out[:, here] += share * (at.read(start, stop - start) - out[:, here])
+    return out
+
+
+STAGE = Stage(130, (Carried,), _apply, held=True)

@@ -1,0 +1,53 @@
+"""Carrying on: the demo's choruses come again after 60 and 108 beats, by its score."""
+
+import numpy as np
+import pytest
+
+from isophon.core.audio.files import Recording
+from isophon.core.demo.score import BEAT_S, CHORUS_AT, LINE_BEATS, line_at
+from isophon.core.errors import CallError
+from isophon.core.finding import survey_recording
+from isophon.core.passes.carry.places import places
+from isophon.core.reading import path_of
+from isophon.core.render import Renderer
+from isophon.core.session import carrying, edits, file
+
+
+def test_the_choruses_are_found_again_to_some_ms(demo):
+    with Recording(demo.parent / "Lead.wav") as lead:
+        survey = survey_recording(lead)
+    start, end = line_at(CHORUS_AT[0]), line_at(CHORUS_AT[0]) + 2 * LINE_BEATS * BEAT_S - 1.0
+    found = places(survey, start, end)
+    wanted = [start + (at - CHORUS_AT[0]) * LINE_BEATS * BEAT_S for at in CHORUS_AT[1:]]
+    assert sorted(p.at for p in found[:2]) == pytest.approx(wanted, abs=0.025) and found[1].alike > 0.5
+    assert all(p.alike < found[1].alike for p in found[2:])
+    assert places(survey, 0.0, 60.0) == [], "nothing comes twice that is longer than half the song"
+
+
+def test_a_copy_is_the_passage_and_follows_it_and_can_be_taken_back(demo):
+    session = file.load(demo)
+    part = next(p for p in session.parts if p.name == "Lead double")
+    start, end, at = 17.0, 21.0, 43.4
+    session = carrying.carry_on(session, [part.id], start, end, at)
+    assert carrying.carried(session, [part.id]) == [(at, start)]
+    rate = part.source.sample_rate
+    with Recording(path_of(part.source.path)) as recording:
+        renderer = Renderer(recording.read, rate, recording.frames)
+
+        def heard(value, first, count):
+            return renderer.cleaned(value.part(part.id).plan, round(first * rate), round(count * rate))
+
+        inside = heard(session, at + 0.1, 3.7)
+        assert np.array_equal(inside, heard(session, start + 0.1, 3.7))
+        assert np.array_equal(heard(session, 30.0, 5.0), recording.read(30 * rate, 5 * rate))
+        jump = np.abs(np.diff(heard(session, at - 0.05, 0.15)[0], 2)).max()
+        assert jump <= 1.5 * np.abs(np.diff(recording.read(round(start * rate), 4 * rate)[0], 2)).max()
+        whole = np.concatenate([b for _, b in renderer.blocks(session.part(part.id).plan, recording.blocks())], axis=1)
+        assert np.array_equal(whole[:, round((at + 0.1) * rate) :][:, : inside.shape[1]], inside)
+        follows = edits.set_setting(session, [part.id], "rumble", "cut_hz", 150.0)
+        assert np.allclose(heard(follows, at + 0.1, 3.7), heard(follows, start + 0.1, 3.7), atol=1e-6)
+        assert not np.array_equal(heard(follows, at + 0.1, 3.7), inside)
+    back = carrying.take_back(session, [part.id], at + 1.0)
+    assert back == file.load(demo)
+    with pytest.raises(CallError):
+        carrying.carry_on(session, [part.id], 17.0, 21.0, 19.0)

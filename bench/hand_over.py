@@ -1,0 +1,150 @@
+"""Handing over a whole stack with a leaked cue, once found and from raw files; the rough chain; lining up.
+
+Usage: .venv/bin/python bench/hand_over.py [PARTS] [SECONDS]
+"""
+
+from __future__ import annotations
+
+import os
+import resource
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import common
+import msgspec
+import numpy as np
+import soundfile as sf
+from scipy import signal
+
+from isophon.core.audio.files import Recording
+from isophon.core.audio.threads import cores
+from isophon.core.demo.blemishes import ear_to_microphone
+from isophon.core.finding import find_against, survey_recording
+from isophon.core.passes import BY_NAME
+from isophon.core.passes.ears import Ears
+from isophon.core.session import edits
+from isophon.core.session.model import Guide, Part, Session, Source
+from isophon.core.standins.rough_chain import Amounts, RoughChain
+from isophon.core.takes import cache as take_cache
+from isophon.core.work import worker
+from isophon.core.work.bleed_learning import CueFile, Learned, Lesson
+from isophon.core.work.workers import Task, Workers
+
+
+def session_of(folder: Path, count: int, seconds: float) -> Session:
+    """Takes that differ, each with the leak of a cue in it."""
+    samples, rate = sf.read(common.long_take(folder / "long.wav", seconds), dtype="float32")
+    rng = np.random.default_rng(5)
+    feed = signal.lfilter([1], [1, -0.97], rng.standard_normal(len(samples)))
+    feed *= np.repeat(rng.random(len(samples) // 12_000 + 1) ** 3, 12_000)[: len(samples)]
+    feed = (0.3 * feed / np.abs(feed).max()).astype(np.float32)
+    leak = signal.oaconvolve(feed, ear_to_microphone(3))[: len(samples)]
+    leak *= 10 ** (-30 / 20) * np.std(samples) / np.std(leak)
+    sf.write(folder / "cue.wav", feed, rate, subtype="PCM_24")
+    parts = []
+    for i in range(count):
+        path = folder / f"part {i + 1}.wav"
+        sf.write(path, np.roll(samples, i * len(samples) // count) * (0.9 - 0.02 * i) + leak, rate, subtype="PCM_24")
+        role = "lead" if i == 0 else "harmony"
+        parts.append(Part(f"part-{i + 1}", path.stem, Source(str(path), rate, 1, len(samples)), role))
+    cue = Guide("part-99", "cue", Source(str(folder / "cue.wav"), rate, 1, len(samples)), "cue")
+    return edits.role_settings(Session("song", tuple(parts), (cue,)), [p.id for p in parts], list(BY_NAME))
+
+
+def all_done(workers: Workers, requests: list[dict]) -> list:
+    """Do requests on all cores; their answers."""
+    answers, left = [], threading.Semaphore(0)
+
+    def told(kind: str, value: object) -> None:
+        if kind != "progress":
+            answers.append((kind, value))
+            left.release()
+
+    for request in requests:
+        workers.submit(Task(request, told))
+    for _ in requests:
+        left.acquire()
+    failed = [value for kind, value in answers if kind != "done"]
+    assert not failed, failed[:1]
+    return [value for _, value in answers]
+
+
+def main() -> None:
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 12
+    seconds = float(sys.argv[2]) if len(sys.argv) > 2 else 240.0
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        os.environ["XDG_CACHE_HOME"], os.environ["XDG_STATE_HOME"] = name + "/cache", name + "/state"
+        session = session_of(folder, count, seconds)
+        samples = sf.read(folder / "part 1.wav", dtype="float32")[0]
+        trip = common.median_time(lambda: round_trip(samples), 3)
+        workers = Workers()
+        start = time.perf_counter()
+        lesson = Lesson((CueFile(session.guides[0].source.path, 0.0, "part-99"),))
+        paths = [p.source.path for p in session.parts]
+        learned = all_done(workers, [{"do": "learn", "path": p, "lesson": msgspec.to_builtins(lesson)} for p in paths])
+        print(f"learned: {time.perf_counter() - start:.0f} s, {len(learned)} leaks")
+        all_done(workers, [{"do": "measure", "path": p} for p in paths])
+        found = time.perf_counter() - start
+        for part in session.parts:
+            kept = take_cache.kept_survey(take_cache.place_of(Path(part.source.path)))
+            told = msgspec.convert(worker.learn_bleed(Path(part.source.path), lesson, lambda f: None), dict)
+            session = adopt(session, part.id, kept, told)
+        target = {"folder": str(folder / "out"), "fmt": "wav", "depth": "24", "force": True, "removed": False,
+                  "labels": True, "clip": "keep", "without": [], "cues": True, "proof": True, "name": "",
+                  "song": "song", "together": None}  # fmt: skip
+        start = time.perf_counter()
+        all_done(workers, [{"do": "hand over", "part": msgspec.to_builtins(p), "target": target, "rate": None}
+                           for p in session.parts])  # fmt: skip
+        wrote = time.perf_counter() - start
+        workers.close()
+        peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
+        print(
+            f"{count} parts of {seconds:.0f} s, {cores()} cores: found {found:.0f} s, written {wrote:.0f} s  (aim: 60)"
+        )
+        sum_of_trips = count * trip / cores()
+        print(
+            f"whole from raw files {(found + wrote) / sum_of_trips:.1f} round trips of the sum on each core  (aim: 3)"
+        )
+        print(f"highest memory of a worker {peak:.0f} MB  (aim: 900 for all)")
+        line_up(folder, trip)
+    chain()
+
+
+def adopt(session: Session, part_id: str, kept, told: dict) -> Session:
+    learned = msgspec.convert(told, Learned)
+    session = edits.adopt_leak(session, part_id, learned.facts, learned.marks)
+    part = session.part(part_id)
+    findings = edits.Findings(part.source, kept.found.marks, kept.survey.voice_lufs, kept.survey.floor_dbfs,
+                              kept.found.measured, "")  # fmt: skip
+    return edits.adopt_findings(session, part_id, findings)
+
+
+def round_trip(samples: np.ndarray) -> None:
+    """One ShortTimeFFT there and back."""
+    short = signal.ShortTimeFFT(signal.windows.hann(2_048), 512, common.RATE)
+    short.istft(short.stft(samples), k1=len(samples))
+
+
+def line_up(folder: Path, trip: float) -> None:
+    with Recording(folder / "part 1.wav") as lead, Recording(folder / "part 2.wav") as part:
+        surveys = survey_recording(lead), survey_recording(part)
+        ears = Ears(lead, surveys[0], BY_NAME)
+        spent = common.median_time(lambda: find_against(part, surveys[1], ears, 0.0), 3)
+    print(f"find the words of a part in the lead {spent / trip:.2f} round trips  (aim: 1)")
+
+
+def chain() -> None:
+    rough = RoughChain(common.RATE, Amounts(0.75, 0.7, 0.25, 0.2))
+    noise = np.random.default_rng(0).standard_normal((20 * common.RATE, 2)).astype(np.float32) * 0.1
+    start = time.perf_counter()
+    for at in range(0, len(noise), 512):
+        rough.process(noise[at : at + 512])
+    print(f"the rough chain {20 / (time.perf_counter() - start):.0f} times real time")
+
+
+if __name__ == "__main__":
+    main()

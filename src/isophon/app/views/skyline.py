@@ -137,6 +137,7 @@ class Skyline(QWidget):
         zero, tall = self.workspace.pass_.zero, plot.height() / (high - low)
         bottom = plot.bottom() if zero is None else self.y_of(zero)
         heights = [(height_of(m) - (low if zero is None else zero)) * tall for m, _, _ in places]
+        heights = [max(1.0, height) for height in heights] if zero is None else heights
         return [
             (m, QRectF(x - width / 2, bottom - max(0.0, height), width, max(1.0, abs(height))))
             for (m, x, width), height in zip(places, heights, strict=True)

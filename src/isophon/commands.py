@@ -32,7 +32,7 @@ from isophon.core.session.model import ROLES, Part, Session, Source
 from isophon.core.session.settings import role_default, with_setting
 from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
-from isophon.leads import Lead, beside_the_lead, lead_of
+from isophon.leads import Lead, beside_the_lead, lead_of, lined_up
 from isophon.listing import print_marks, told_of
 
 BLEED, SPOT = bleed.KIND.name, spots.KIND.name
@@ -236,7 +236,7 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
                     learn(recording, lesson, found, partial(progress, "learning the bleed"))
                 looking = partial(progress, "looking for marks")
                 ready = part if part.found else _found_anew(session, part, recording, found, looking)
-                ready = _only(ready, kinds)
+                ready = _only(lined_up(session, ready, recording, found, kinds), kinds)
                 return handover.hand_over(ready, recording, found, target, partial(progress, "cleaning"), session.rate)
 
         return run

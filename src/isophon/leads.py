@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from isophon.core.audio.files import Recording
-from isophon.core.errors import shown
+from isophon.core.errors import InputError, shown
 from isophon.core.finding import find_against, find_all, survey_recording
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS
@@ -56,3 +56,18 @@ def beside_the_lead(part: Part, heard: Listened, found: Survey, lead: Ears, late
         name = shown(path_of(part.source.path).name)
         print(f"isophon: {name}: does not sing what the lead sings; none of its words was moved", file=sys.stderr)
     return session.part(part.id)
+
+
+def lined_up(session: Session, part: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
+    """A part of a session with what is found beside its lead, where that was not yet."""
+    lead = next((other for other in session.parts if other.role == "lead"), None)
+    if lead is None or part.role == "lead" or part.measured.lined_up is not None:
+        return part
+    if not any(BY_NAME[kind].against for kind in kinds):
+        return part
+    try:
+        with Recording(path_of(lead.source.path)) as other:
+            ears = Ears(other, survey_recording(other), BY_NAME)
+            return beside_the_lead(part, recording, found, ears, part.offset_s - lead.offset_s, kinds)
+    except InputError:
+        return part  # the lead cannot be read: that is told where it is worked on itself

@@ -108,3 +108,15 @@ def test_stretching_keeps_the_pitch_and_its_spans_equal_the_whole(share):
     for ends in (low, high):
         assert abs(1200 * np.log2(ends[1] / ends[0])) < 10
     assert np.mean(heard[1] > 0) > 0.97
+
+
+def test_a_session_that_was_never_heard_beside_its_lead_is_lined_up_in_a_terminal(demo, tmp_path, capsys):
+    """The demo's stack is late on purpose; the report tells how far, before and after."""
+    call = ["clean", "--session", str(demo), "--only", "timing", "--out", str(tmp_path / "o"), "--json", "--quiet"]
+    assert main(call) == 0
+    rows = {row["file"]: row["kinds"].get("timing") for row in json.loads(capsys.readouterr().out)["files"]}
+    for name in ("Lead double.wav", "High harmony.wav", "Low harmony.wav"):
+        assert rows[name]["before_ms"]["median"] > 40 and 0 < rows[name]["after_ms"]["median"] < 16, rows[name]
+        assert rows[name]["after_ms"]["off_90"] < 0.7 * rows[name]["before_ms"]["off_90"]
+    assert rows["Ad-libs.wav"] == {"count": 0, "changed": 0, "left": 0, "total_change_db": 0, "deepest_change_db": 0.0,
+                                   "alike": rows["Ad-libs.wav"]["alike"], "same": False}  # fmt: skip

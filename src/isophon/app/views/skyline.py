@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect_left
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
-from isophon.app.views import frequencies
+from isophon.app.views import bar_words, frequencies
 from isophon.app.views.keyboard import alt_held, draw_focus
 from isophon.app.views.trace import RIGHT, margin_left
-from isophon.core.marks import GONE_DB, Mark
+from isophon.core.marks import Mark
 from isophon.core.session.settings import value_range
 from isophon.core.standins.rough_chain import STARTS, Amounts, more_after
 
@@ -23,9 +22,9 @@ _GRAB = 6
 _LATER_MS = 25
 _WIDER, _LEAST_OCTAVES, _HEARD_RATIO = 1.12, 0.02, 1.15
 _FINE = 0.1  # while Shift is held
-_BAR, _LETTER = 11.0, 18.0
+_BAR = bar_words.BAR
 _TAG_HEIGHT = 18.0
-_TOP, _BOTTOM = 26, 12
+_TOP, _BOTTOM = 26, bar_words.BOTTOM
 
 
 class Skyline(QWidget):
@@ -48,7 +47,7 @@ class Skyline(QWidget):
         self._taken_hz: tuple[float, tuple[float, float]] = (0.0, (0.0, 0.0))
         self._gesture = 0
         self._chain, self._will_sound = next(iter(STARTS.values())), False
-        self._numbers = True
+        self.numbers = True
         self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
         self.setMinimumHeight(theme.u(76))
@@ -161,11 +160,11 @@ class Skyline(QWidget):
             return
         painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
         bars = self.bars()
-        self._numbers = self._room_for_numbers(bars)
+        self.numbers = bar_words.room_for_numbers(self, bars)
         self._draw_bars(painter, bars)
         painter.setClipping(False)
         self._draw_ceilings(painter)
-        self._draw_numbers(painter, bars)
+        bar_words.draw_numbers(painter, self, bars)
         if self._band:
             painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(*self._band).normalized())
@@ -259,82 +258,11 @@ class Skyline(QWidget):
             if mark.partner_s is not None and zero is None:
                 top = self.y_of(mark.partner_db)
                 painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, plot.bottom() - top))
-        self._draw_letters(painter, bars)
+        bar_words.draw_letters(painter, self, bars)
         in_hand = set(self.workspace.in_hand)
         for mark, bar in bars:
             if mark.hand.any or mark.id in in_hand:
-                self._draw_notes(painter, mark, bar, mark.id in in_hand)
-
-    def _draw_letters(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
-        """What each mark is, under its bar, where the letters would not run into each other."""
-        painter.setFont(theme.sans(11))
-        painter.setPen(theme.INK)
-        height, letter_of, last = _BOTTOM + 2, self.workspace.pass_.letter, -math.inf
-        for mark, bar in sorted(bars, key=lambda one: one[1].center().x()):
-            letter, x = letter_of(mark), bar.center().x()
-            if letter and x - last >= _LETTER:
-                painter.drawText(QRectF(x - 12, bar.bottom() - 1, 24, height), Qt.AlignmentFlag.AlignCenter, letter)
-                last = x
-
-    def _draw_notes(self, painter: QPainter, mark: Mark, bar: QRectF, in_hand: bool) -> None:
-        change = self.workspace.part.change(mark)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if in_hand:
-            painter.setPen(QPen(theme.IN_HAND, 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(bar.adjusted(-4, -3, 4, 0))
-        if mark.hand.any and not mark.hand.leave:
-            pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, self.y_of(self.stands_out(mark) + change)))
-            painter.setPen(QPen(theme.HAND_FLAG, 1.5))
-            painter.drawLine(pole, pole + QPointF(0, -13))
-            painter.setBrush(theme.HAND_FLAG)
-            flag = [pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]
-            painter.drawPolygon(QPolygonF(flag))
-
-    def _draw_numbers(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
-        """What is done to marks, over their bars, wherever that covers neither a bar nor another number."""
-        if not self._numbers:
-            return
-        painter.setFont(theme.mono(12))
-        metrics, plot = painter.fontMetrics(), self._plot()
-        in_hand, told = set(self.workspace.in_hand), self._words(bars)
-        boxes = sorted((bar for _, bar in bars), key=QRectF.left)
-        lefts = [box.left() for box in boxes]
-        taken: list[QRectF] = []
-        ground = theme.PAPER.toRgb()
-        ground.setAlpha(225)
-        for mark, bar, text, ink in sorted(told, key=lambda one: one[0].id not in in_hand):
-            width = metrics.horizontalAdvance(text) + 4
-            left = min(max(plot.left(), bar.center().x() - width / 2), plot.right() - width)
-            box = QRectF(left, bar.top() - 19, width, 15)
-            if any(box.intersects(other) for other in taken[-2:] if mark.id not in in_hand):
-                continue
-            near = boxes[bisect_left(lefts, box.left() - _BAR) : bisect_left(lefts, box.right())]
-            covers = any(box.intersects(other) for other in near if other is not bar)
-            if (covers and mark.id not in in_hand) or any(box.intersects(other) for other in taken):
-                continue
-            taken.append(box)
-            painter.fillRect(box, ground)
-            painter.setPen(theme.IN_HAND if mark.id in in_hand else ink)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _words(self, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:
-        """What is done to the marks in a word or number, and its ink; not those that are let through."""
-        part = self.workspace.part
-        gone, told = self.workspace.pass_.gone(part), []
-        for mark, bar in bars:
-            change = self.workspace.pass_.seen_change(part, mark)
-            if mark.hand.leave:
-                told.append((mark, bar, "as sung", theme.SOFT_INK))
-            elif change <= -0.05 or (change and self.workspace.pass_.zero is not None):
-                told.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
-        return told
-
-    def _room_for_numbers(self, bars: list[tuple[Mark, QRectF]]) -> bool:
-        """Whether the numbers over the bars that change would mostly not run into each other."""
-        part = self.workspace.part
-        centres = sorted(bar.center().x() for mark, bar in bars if part.acts(mark))
-        return len(centres) < 2 or float(np.median(np.diff(centres))) > 38
+                bar_words.draw_notes(painter, self, mark, bar, mark.id in in_hand)
 
     def _draw_ceilings(self, painter: QPainter) -> None:
         plot = self._plot()

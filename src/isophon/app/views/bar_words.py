@@ -1,0 +1,93 @@
+"""What stands at the bars of the skyline: letters under them, numbers over them, flags of what a hand decided."""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_left
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from isophon.app import theme
+from isophon.core.marks import GONE_DB, Mark
+
+BAR, LETTER, BOTTOM = 11.0, 18.0, 12
+
+
+def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
+    """What each mark is, under its bar, where the letters would not run into each other."""
+    painter.setFont(theme.sans(11))
+    painter.setPen(theme.INK)
+    height, letter_of, last = BOTTOM + 2, chart.workspace.pass_.letter, -math.inf
+    for mark, bar in sorted(bars, key=lambda one: one[1].center().x()):
+        letter, x = letter_of(mark), bar.center().x()
+        if letter and x - last >= LETTER:
+            painter.drawText(QRectF(x - 12, bar.bottom() - 1, 24, height), Qt.AlignmentFlag.AlignCenter, letter)
+            last = x
+
+
+def draw_notes(painter: QPainter, chart: Any, mark: Mark, bar: QRectF, in_hand: bool) -> None:
+    """A frame around a mark in hand, and a flag at one that a hand changed; ``chart``: the skyline."""
+    change = chart.workspace.part.change(mark)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    if in_hand:
+        painter.setPen(QPen(theme.IN_HAND, 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(bar.adjusted(-4, -3, 4, 0))
+    if mark.hand.any and not mark.hand.leave:
+        pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, chart.y_of(chart.stands_out(mark) + change)))
+        painter.setPen(QPen(theme.HAND_FLAG, 1.5))
+        painter.drawLine(pole, pole + QPointF(0, -13))
+        painter.setBrush(theme.HAND_FLAG)
+        flag = [pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]
+        painter.drawPolygon(QPolygonF(flag))
+
+
+def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
+    """What is done to marks, over their bars, wherever that covers neither a bar nor another number."""
+    if not chart.numbers:
+        return
+    painter.setFont(theme.mono(12))
+    metrics, plot = painter.fontMetrics(), chart._plot()
+    in_hand, told = set(chart.workspace.in_hand), _words(chart, bars)
+    boxes = sorted((bar for _, bar in bars), key=QRectF.left)
+    lefts = [box.left() for box in boxes]
+    taken: list[QRectF] = []
+    ground = theme.PAPER.toRgb()
+    ground.setAlpha(225)
+    for mark, bar, text, ink in sorted(told, key=lambda one: one[0].id not in in_hand):
+        width = metrics.horizontalAdvance(text) + 4
+        left = min(max(plot.left(), bar.center().x() - width / 2), plot.right() - width)
+        box = QRectF(left, bar.top() - 19, width, 15)
+        if any(box.intersects(other) for other in taken[-2:] if mark.id not in in_hand):
+            continue
+        near = boxes[bisect_left(lefts, box.left() - BAR) : bisect_left(lefts, box.right())]
+        covers = any(box.intersects(other) for other in near if other is not bar)
+        if (covers and mark.id not in in_hand) or any(box.intersects(other) for other in taken):
+            continue
+        taken.append(box)
+        painter.fillRect(box, ground)
+        painter.setPen(theme.IN_HAND if mark.id in in_hand else ink)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _words(chart: Any, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:
+    """What is done to the marks in a word or number, and its ink; not those that are let through."""
+    part = chart.workspace.part
+    gone, told = chart.workspace.pass_.gone(part), []
+    for mark, bar in bars:
+        change = chart.workspace.pass_.seen_change(part, mark)
+        if mark.hand.leave:
+            told.append((mark, bar, "as sung", theme.SOFT_INK))
+        elif change <= -0.05 or (change and chart.workspace.pass_.zero is not None):
+            told.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
+    return told
+
+
+def room_for_numbers(chart: Any, bars: list[tuple[Mark, QRectF]]) -> bool:
+    """Whether the numbers over the bars that change would mostly not run into each other."""
+    part = chart.workspace.part
+    centres = sorted(bar.center().x() for mark, bar in bars if part.acts(mark))
+    return len(centres) < 2 or float(np.median(np.diff(centres))) > 38

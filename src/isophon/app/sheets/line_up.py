@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 
 from isophon.app import theme
@@ -45,11 +46,13 @@ class LineUpExtras(Extras):
         row.addWidget(self.ends)
         row.addStretch()
         row.addWidget(self.all)
-        row.addWidget(self.carry)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
         column.addLayout(row)
-        column.addWidget(self.words)
+        below = QHBoxLayout()
+        below.addWidget(self.words, 1)
+        below.addWidget(self.carry, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(below)
 
     def _all(self) -> None:
         stack = [p.id for p in self.workspace.session.parts if p.role in ("double", "harmony")]

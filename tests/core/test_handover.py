@@ -110,20 +110,22 @@ def test_measuring_can_be_cancelled_and_a_take_says_what_is_wrong(prepared, tmp_
 
 
 def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path):
-    out = tmp_path / "whole"
-    call = ["clean", "--session", str(demo), "--out", str(out), "--quiet", "--report", "--together", "--whole",
+    out, song = tmp_path / "whole", file.load(demo)
+    three = replace(song, parts=tuple(song.parts[i] for i in (0, 1, 4)))
+    file.save(three, session := tmp_path / "Glasshouse Starlings.isophon")
+    call = ["clean", "--session", str(session), "--out", str(out), "--quiet", "--report", "--together", "--whole",
             "--name", "{song} {number} {part}", "--set", "ess.ceiling_db=-6"]  # fmt: skip
     assert main(call) == 0
     html = (out / "report.html").read_text()
     assert not re.search(r'(src|href)="(?!data:|#)', html), "nothing outside of itself"
-    for part in file.load(demo).parts:
+    for part in three.parts:
         assert part.name in html
-    assert html.count("data:image/svg+xml;base64,") > 20 and "ess marks were changed" in html
+    assert html.count("data:image/svg+xml;base64,") > 15 and "ess marks were changed" in html
     stems = sorted(out.glob("*.wav"))
-    assert [s.name.split()[2] for s in stems] == ["1", "2", "3", "4", "5"]
+    assert [s.name.split()[2] for s in stems] == ["1", "2", "5"]
     lengths = {sf.info(s).frames / sf.info(s).samplerate for s in stems}
     assert max(lengths) - min(lengths) < 1e-4, "all begin and end with the song"
-    late = next(p for p in file.load(demo).parts if p.offset_s > 1)
+    late = three.parts[2]
     samples, rate = sf.read(next(s for s in stems if late.name in s.name))
     assert not samples[: round(late.offset_s * rate) - 1].any()
     assert main(call) == 4 and not list(tmp_path.glob(".isophon*")), "what is there is kept, and nothing half-written"

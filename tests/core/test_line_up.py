@@ -7,11 +7,13 @@ import numpy as np
 import parselmouth
 import pytest
 import soundfile as sf
+from msgspec.structs import replace
 
 from conftest import reader, write
 from isophon.cli import main
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.render import Renderer
+from isophon.core.session import file
 from voices import VOICES, speak
 
 TEXTS = {
@@ -112,11 +114,13 @@ def test_stretching_keeps_the_pitch_and_its_spans_equal_the_whole(share):
 
 def test_a_session_that_was_never_heard_beside_its_lead_is_lined_up_in_a_terminal(demo, tmp_path, capsys):
     """The demo's stack is late on purpose; the report tells how far, before and after."""
-    call = ["clean", "--session", str(demo), "--only", "timing", "--out", str(tmp_path / "o"), "--json", "--quiet"]
+    song = file.load(demo)
+    file.save(replace(song, parts=(song.parts[0], song.parts[1], song.parts[4])), session := tmp_path / "song.isophon")
+    call = ["clean", "--session", str(session), "--only", "timing", "--out", str(tmp_path / "o"), "--json", "--quiet"]
     assert main(call) == 0
     rows = {row["file"]: row["kinds"].get("timing") for row in json.loads(capsys.readouterr().out)["files"]}
-    for name in ("Lead double.wav", "High harmony.wav", "Low harmony.wav"):
-        assert rows[name]["before_ms"]["median"] > 40 and 0 < rows[name]["after_ms"]["median"] < 16, rows[name]
-        assert rows[name]["after_ms"]["off_90"] < 0.7 * rows[name]["before_ms"]["off_90"]
+    told = rows["Lead double.wav"]
+    assert told["before_ms"]["median"] > 40 and 0 < told["after_ms"]["median"] < 16, told
+    assert told["after_ms"]["off_90"] < 0.7 * told["before_ms"]["off_90"]
     assert rows["Ad-libs.wav"] == {"count": 0, "changed": 0, "left": 0, "total_change_db": 0, "deepest_change_db": 0.0,
                                    "alike": rows["Ad-libs.wav"]["alike"], "same": False}  # fmt: skip

@@ -31,11 +31,15 @@ def _own_state(tmp_path, monkeypatch):
 
 @pytest.fixture(autouse=True)
 def _at_rest(request, monkeypatch):
-    """Nothing is rendered ahead beside a test, but in that of it: it would take the cores from the others."""
+    """Nothing is rendered ahead or heard beside the lead in a test, but in those of it: it would take the cores."""
     if "app" in request.node.path.parts and "rendered_ahead" not in request.node.name:
         from isophon.app.model import rendering_ahead
 
         monkeypatch.setattr(rendering_ahead, "_QUIET_MS", 600_000)
+    if "app" in request.node.path.parts and "line_up" not in request.node.path.name:
+        from isophon.app.model.lining_up import LiningUp
+
+        monkeypatch.setattr(LiningUp, "look", lambda self: None)
 
 
 @pytest.fixture(scope="session")

@@ -16,6 +16,7 @@ from isophon.core.reading import path_of
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
+from isophon.core.work.beside import key_beside
 
 
 class Lead(NamedTuple):
@@ -61,7 +62,7 @@ def beside_the_lead(part: Part, heard: Listened, found: Survey, lead: Ears, late
 def lined_up(session: Session, part: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
     """A part of a session with what is found beside its lead, where that was not yet."""
     lead = next((other for other in session.parts if other.role == "lead"), None)
-    if lead is None or part.role == "lead" or part.measured.lined_up is not None:
+    if lead is None or part.role == "lead" or part.heard_beside == key_beside(part, lead):
         return part
     if not any(BY_NAME[kind].against for kind in kinds):
         return part

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PySide6.QtCore import QObject
 
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
 from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part, Session, Source
-from isophon.core.work.beside import key_beside, with_key
+from isophon.core.work.beside import key_beside
 
 
 class LiningUp(QObject):
@@ -22,6 +20,7 @@ class LiningUp(QObject):
         self._keeper, self._pool = keeper, pool
         self._asked: dict[str, str] = {}
         keeper.changed.connect(self.look)
+        pool.changed.connect(self.look)
         pool.heard_beside.connect(self._adopt)
 
     def look(self) -> None:
@@ -34,26 +33,18 @@ class LiningUp(QObject):
             if part is lead or not part.found or not self._known(part) or not self._known(lead):
                 continue
             key = key_beside(part, lead)
-            if part.measured.lined_up is not None and part.measured.lined_up.lead == key:
-                continue
-            if self._asked.get(part.id) != key:
+            if key not in (part.heard_beside, self._asked.get(part.id)):
                 self._asked[part.id] = key
-                self._pool.hear_beside(part.source, lead.source, part.offset_s - lead.offset_s)
+                self._pool.hear_beside(part.source, lead.source, part.offset_s - lead.offset_s, key)
 
     def _known(self, part: Part) -> bool:
         take = self._pool.take(part.source)
         return take.surveyed is not None and not take.trouble
 
-    def _adopt(self, source: Source, found: Any) -> None:
-        ids = [part.id for part in self._keeper.session.parts if part.source == source]
-        lead = lead_of(self._keeper.session)
-        if lead is None:
-            return
-        told = []
-        for part in (p for p in self._keeper.session.parts if p.id in ids):
-            keyed = with_key(found, key_beside(part, lead))
-            told.append((part.id, Beside(keyed.marks, keyed.measured)))
-        self._keeper.adopt_beside(told)
+    def _adopt(self, source: Source, found: Beside) -> None:
+        asked = {part_id for part_id, key in self._asked.items() if key == found.heard_beside}
+        parts = [part for part in self._keeper.session.parts if part.source == source and part.id in asked]
+        self._keeper.adopt_beside([(part.id, found) for part in parts])
 
 
 def lead_of(session: Session) -> Part | None:

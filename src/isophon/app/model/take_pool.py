@@ -8,10 +8,10 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.jobs import Job
-from isophon.core.finding import Found
 from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.reading import spelled
 from isophon.core.render import RenderCache
+from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.takes.take import Absent, Take, open_take
 from isophon.core.work.bleed_learning import Learned, Lesson
@@ -41,7 +41,7 @@ class TakePool(QObject):
         self._cache = RenderCache()
         self._takes: dict[Source, Take] = {NOWHERE: self._nothing()}
         self._tasks: dict[tuple[str, str], Task] = {}
-        self._halted: list[tuple[str, Take, dict[str, Any]]] = []  # asked for by a person, and stopped
+        self._halted: list[tuple[str, Take, dict[str, Any]]] = []  # not asked for anew when the work goes on
         self._sources: dict[Task, Source] = {}
         self._fractions: dict[Task, float] = {}
         self._finished = 0
@@ -90,10 +90,10 @@ class TakePool(QObject):
         """Learn what leaked into a take; ``leak_learned(source, learned)`` tells."""
         self._submit("learn", self.take(source), _SOON, {"lesson": msgspec.to_builtins(lesson)})
 
-    def hear_beside(self, source: Source, lead: Source, later_s: float) -> None:
+    def hear_beside(self, source: Source, lead: Source, later_s: float, key: str) -> None:
         """Find what can only be found in a take beside the lead; ``heard_beside(source, found)`` tells."""
         lead_path = spelled(self.take(lead).recording.path)
-        self._submit("beside", self.take(source), _MEASURE, {"lead": lead_path, "later_s": later_s})
+        self._submit("beside", self.take(source), _MEASURE, {"lead": lead_path, "later_s": later_s, "key": key})
 
     def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
         key = (what, spelled(take.recording.path))
@@ -135,7 +135,7 @@ class TakePool(QObject):
             self._cache.clear()
             self.leak_learned.emit(source, msgspec.convert(value, Learned))
         elif take is not None and what == "beside" and kind == "done":
-            self.heard_beside.emit(source, msgspec.convert(value, Found))
+            self.heard_beside.emit(source, msgspec.convert(value, Beside))
         elif take is not None and kind == "done":
             if what == "measure again":
                 take.surveyed = None
@@ -172,11 +172,11 @@ class TakePool(QObject):
         return self._stopped
 
     def stop(self) -> None:
-        """Stop what is under way; what is measured stays, and what a person asked for is kept in mind."""
+        """Stop what is under way; what is measured stays, and what is not asked for anew is kept in mind."""
         self._stopped = True
         for task in self._tasks.values():
             asked = {name: value for name, value in task.request.items() if name not in ("do", "path")}
-            if task.request["do"] in ("learn", "measure again"):
+            if task.request["do"] in ("learn", "measure again", "beside"):
                 self._halted.append((task.request["do"], self._takes[self._sources[task]], asked))
         self.workers.cancel(list(self._tasks.values()))
 

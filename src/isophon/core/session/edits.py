@@ -13,7 +13,7 @@ from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, Mark, carry_decisions, mark_id
 from isophon.core.passes import BY_NAME, KINDS, Measured, bleed
 from isophon.core.passes.bleed.settings import Leak
-from isophon.core.ranges import MOST_HEARD, MOST_MARKS, Level, Name
+from isophon.core.ranges import MOST_HEARD, MOST_MARKS, Key, Level, Name
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import carried, drawn_lengths, role_default, value_range, with_setting
 
@@ -60,10 +60,11 @@ def _heard_beside_the_lead(part: Part) -> dict[str, Any]:
 
 
 class Beside(msgspec.Struct, frozen=True):
-    """What is found in a stack part by hearing the lead beside it."""
+    """What is found in a stack part by hearing the lead beside it; ``heard_beside`` as :class:`Part` has it."""
 
     marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
     measured: Measured
+    heard_beside: Key = ""
 
 
 def adopt_beside(session: Session, part_id: str, found: Beside) -> Session:
@@ -75,7 +76,7 @@ def adopt_beside(session: Session, part_id: str, found: Beside) -> Session:
         mine = carry_decisions(tuple(m for m in part.marks if m.kind in beside), found.marks)
         told = {name: getattr(found.measured, name) for name in _heard_beside_the_lead(part)}
         return replace(part, marks=tuple(sorted((*others, *mine), key=lambda m: (m.start, m.id))),
-                       measured=replace(part.measured, **told))  # fmt: skip
+                       measured=replace(part.measured, **told), heard_beside=found.heard_beside)  # fmt: skip
 
     return with_parts(session, (part_id,), change)
 

@@ -19,6 +19,7 @@ from isophon.core.ranges import (
     File,
     Frames,
     Heard,
+    Key,
     Level,
     Name,
     Place,
@@ -90,7 +91,8 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     start. ``found``: whether the marks were looked for yet. ``voice_lufs`` and
     ``floor_dbfs`` are what the survey measured, None before it; ``measured``: what
     else was measured; ``learned``: the noise of the span that a person chose;
-    ``leak``: what is known of the cues in it; ``heard_without``: the bleed that was out when its marks were found.
+    ``leak``: what is known of the cues in it; ``heard_without``: the bleed that was out when its marks were found;
+    ``heard_beside``: the lead, and its place, beside which it was heard.
     ``done``: the passes that a person called done.
     """
 
@@ -110,6 +112,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     learned: tuple[Level, ...] = ()
     leak: Leak | None = None
     heard_without: Name = ""
+    heard_beside: Key = ""
 
     @property
     def stale(self) -> bool:

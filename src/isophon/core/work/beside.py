@@ -5,13 +5,12 @@ from __future__ import annotations
 import hashlib
 from pathlib import Path
 
-import msgspec
-
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError
-from isophon.core.finding import Found, find_against
+from isophon.core.finding import find_against
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.ears import Ears
+from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part
 from isophon.core.takes import cache as take_cache
 
@@ -22,17 +21,11 @@ def key_beside(part: Part, lead: Part) -> str:
     return hashlib.sha256(what.encode()).hexdigest()[:16]
 
 
-def hear_beside(path: Path, lead_path: Path, later_s: float) -> Found:
+def hear_beside(path: Path, lead_path: Path, later_s: float, key: str) -> Beside:
     """Find it; InputError where one of both was not surveyed yet."""
     kept = [take_cache.kept_survey(take_cache.place_of(one)) for one in (path, lead_path)]
     if kept[0] is None or kept[1] is None:
         raise InputError(f"{path.name}: is still being surveyed")
     with Recording(path) as recording, Recording(lead_path) as lead:
-        return find_against(recording, kept[0].survey, Ears(lead, kept[1].survey, BY_NAME), later_s)
-
-
-def with_key(found: Found, key: str) -> Found:
-    """What was found, with the name of what it was found beside."""
-    told = found.measured.lined_up
-    measured = msgspec.structs.replace(found.measured, lined_up=told and msgspec.structs.replace(told, lead=key))
-    return msgspec.structs.replace(found, measured=measured)
+        found = find_against(recording, kept[0].survey, Ears(lead, kept[1].survey, BY_NAME), later_s)
+        return Beside(found.marks, found.measured, key)

@@ -124,7 +124,7 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
         return learn_bleed(path, msgspec.convert(request["lesson"], Lesson), progress)
     if request["do"] == "beside":
         later_s = float(request["later_s"])
-        return msgspec.to_builtins(hear_beside(path, path_of(request["lead"]), later_s))
+        return msgspec.to_builtins(hear_beside(path, path_of(request["lead"]), later_s, str(request["key"])))
     again = request["do"] == "measure again"
     leak: Any = msgspec.convert(request.get("leak"), Leak | None)
     settings: Any = msgspec.convert(request.get("how"), BleedSettings | None)

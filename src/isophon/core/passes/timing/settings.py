@@ -7,21 +7,17 @@ from typing import Annotated
 import msgspec
 
 from isophon.core.marks import Mark
-from isophon.core.ranges import Key, Share
+from isophon.core.ranges import Share
 
 MOST_MS = 400.0
 LEAST_MS = 0.5  # what would move less is let be
 
 
 class AlikeWith(msgspec.Struct, frozen=True):
-    """How alike a part and the lead are, 0 to 1, and whether that is enough for them to sing the same.
-
-    ``lead``: which recording and place it was compared with; a name that this program makes.
-    """
+    """How alike a part and the lead are, 0 to 1, and whether that is enough for them to sing the same."""
 
     alike: Share
     same: bool
-    lead: Key = ""
 
 
 class TimingSettings(msgspec.Struct, frozen=True):

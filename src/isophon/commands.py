@@ -65,7 +65,7 @@ def _listed_session(call: argparse.Namespace) -> int:
     _refuse_for_sessions(call)
     kinds = _kinds(call)
     session = file.load(call.audio)
-    rows, lead = [], next((path_of(p.source.path).name for p in session.parts if p.role == "lead"), None)
+    rows, lead = [], session.lead and path_of(session.lead.source.path).name
     for part in session.parts:
         ready = _only(part, kinds)
         row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, None if part.role == "lead" else lead)

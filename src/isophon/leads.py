@@ -61,7 +61,7 @@ def beside_the_lead(part: Part, heard: Listened, found: Survey, lead: Ears, late
 
 def lined_up(session: Session, part: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
     """A part of a session with what is found beside its lead, where that was not yet."""
-    lead = next((other for other in session.parts if other.role == "lead"), None)
+    lead = session.lead
     if lead is None or part.role == "lead" or part.heard_beside == key_beside(part, lead):
         return part
     if not any(BY_NAME[kind].against for kind in kinds):

@@ -83,7 +83,7 @@ class Window(QMainWindow):
     def add_recordings(self, paths: list[Path]) -> None:
         """Lay out more recordings in the session that is open."""
         workspace = self.work_page.workspace
-        has_lead = any(part.role == "lead" for part in workspace.session.parts)
+        has_lead = workspace.session.lead is not None
 
         def add(result) -> None:
             from isophon.core.session import layout

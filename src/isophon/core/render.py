@@ -234,8 +234,9 @@ class Renderer:
             if not mine:
                 continue
             found += mine
-            for elsewhere in (t.read_from(start, stop) for t in mine if hasattr(t, "read_from")):
-                found += self._around(levels, at - 1, *elsewhere)
+            if elsewhere := STAGES[at].elsewhere:
+                for treatment in mine:
+                    found += self._around(levels, at - 1, *elsewhere(treatment, start, stop))
             if STAGES[at].spreads:
                 start, stop = min(start, *(t.first for t in mine)), max(stop, *(t.last for t in mine))
             reach = STAGES[at].reach(self.sample_rate)

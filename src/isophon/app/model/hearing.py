@@ -8,7 +8,6 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.device import open_device
-from isophon.app.model.lining_up import lead_of
 from isophon.app.model.workspace import Workspace
 from isophon.core.passes import KINDS
 from isophon.core.playing.mix import Strip, gains
@@ -119,7 +118,7 @@ class Hearing(QObject):
         if self.hear == "alone":
             return item_id in workspace.parts_in_hand
         if self.hear == BESIDE_LEAD:
-            lead = lead_of(session)
+            lead = session.lead
             return item_id == workspace.part.id or (lead is not None and item_id == lead.id)
         if workspace.heard_only:
             return item_id in workspace.heard_only

@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
 from isophon.core.session.edits import Beside
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.model import Part, Source
 from isophon.core.work.beside import key_beside
 
 
@@ -26,11 +26,11 @@ class LiningUp(QObject):
     def look(self) -> None:
         """Ask for what is not known."""
         session = self._keeper.session
-        lead = lead_of(session)
+        lead = session.lead
         if lead is None or self._pool.stopped:
             return
         for part in session.parts:
-            if part is lead or not part.found or not self._known(part) or not self._known(lead):
+            if part.role == "lead" or not part.found or not self._known(part) or not self._known(lead):
                 continue
             key = key_beside(part, lead)
             if key not in (part.heard_beside, self._asked.get(part.id)):
@@ -45,8 +45,3 @@ class LiningUp(QObject):
         asked = {part_id for part_id, key in self._asked.items() if key == found.heard_beside}
         parts = [part for part in self._keeper.session.parts if part.source == source and part.id in asked]
         self._keeper.adopt_beside([(part.id, found) for part in parts])
-
-
-def lead_of(session: Session) -> Part | None:
-    """The part that the stack follows."""
-    return next((part for part in session.parts if part.role == "lead" and part.found), None)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
     QPushButton,
     QSplitter,
@@ -31,6 +30,7 @@ from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.layout_page import LayoutPage
+from isophon.app.pages.markers import Markers
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
@@ -74,6 +74,7 @@ class WorkPage(QWidget):
         self.hearing = Hearing(workspace, self)
         self._ahead = RenderingAhead(workspace, self)
         self.review = Review(workspace, PASSES, self)
+        self.markers = Markers(workspace, self.hearing, self)
         self.pass_keys: list[QShortcut] = []
         self.menu = SessionMenu(workspace, self)
         self.title = TitleRow(self.menu)
@@ -178,7 +179,8 @@ class WorkPage(QWidget):
         self.menu.keys_asked.connect(self.show_keys)
         self.menu.history_asked.connect(self.show_history)
         self.menu.cards_asked.connect(self.show_cards)
-        self.menu.marker_chosen.connect(self.go_to)
+        self.menu.marker_chosen.connect(self.markers.go_to)
+        self.markers.told.connect(self.tell)
         self.hand_over.told.connect(self.tell)
         self.hand_over.part_asked.connect(self._open_part)
         self.trace.loop_asked.connect(hearing.loop_mark)
@@ -407,32 +409,6 @@ class WorkPage(QWidget):
         if mark:
             middle = sum(mark.span) / 2
             self.workspace.set_view(middle - 0.75, middle + 0.75)
-
-    def name_place(self) -> None:
-        """Ask for a name for what is heard now."""
-        at = self.hearing.heard_at() + self.workspace.offset
-        name, given = QInputDialog.getText(self, "Marker", f"A name for {theme.clock(max(0.0, at))}")
-        if given:
-            self.workspace.mark_place(at, name)
-
-    def walk_markers(self, step: int) -> None:
-        """Go to the next or previous marker."""
-        places = [m.at for m in self.workspace.session.markers]
-        if not places:
-            self.tell("There is no marker yet. Press K to name the place that is heard.")
-            return
-        here = self.hearing.heard_at() + self.workspace.offset
-        later, earlier = [t for t in places if t > here + 0.01], [t for t in places if t < here - 0.3]
-        self.go_to((later or places[:1])[0] if step > 0 else (earlier or places[-1:])[-1])
-
-    def go_to(self, song_s: float) -> None:
-        """Go to a second of the song."""
-        at = song_s - self.workspace.offset
-        self.workspace.select(None)
-        self.hearing.seek(at)
-        first, last = self.workspace.view
-        if not first <= at <= last:
-            self.workspace.set_view(at - 0.2 * (last - first), at + 0.8 * (last - first))
 
     # the window's state
 

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.lining_up import lead_of
 from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
@@ -76,7 +75,7 @@ class LineUpExtras(Extras):
         for at, source in carrying.carried(workspace.session, ids):
             words = f"take back {theme.clock(at)}, from {theme.clock(source)}"
             rows.append((words, partial(self._edit, words, partial(carrying.take_back, part_ids=ids, at=at))))
-        lead = lead_of(workspace.session) or workspace.part
+        lead = workspace.session.lead or workspace.part
         surveyed = workspace.pool.take(lead.source).surveyed
         if workspace.selection is None:
             rows.append(("Drag over the ruler to select the passage first", None))

@@ -9,7 +9,6 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from isophon.app import theme
-from isophon.app.model.lining_up import lead_of
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.map_signs import Stamps, draw_gate, draw_warnings
@@ -118,7 +117,7 @@ class MarkLayer:
 
     def _draw_threads(self, painter: QPainter, wave: QRectF, start: float, end: float) -> None:
         """The lead's wave over the part's, and threads between the moments that belong together."""
-        part, lead = self.workspace.part, lead_of(self.workspace.session)
+        part, lead = self.workspace.part, self.workspace.session.lead
         if lead is None or lead.id == part.id:
             return
         later, take = part.offset_s - lead.offset_s, self.workspace.pool.take(lead.source)

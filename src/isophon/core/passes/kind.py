@@ -27,8 +27,6 @@ class Treatment(Protocol):
     def last(self) -> int:
         """The frame after the last."""
 
-    # one that reads the take elsewhere says where: ``read_from(start, stop)``, the frames that a span is made of
-
 
 class At(NamedTuple):
     """What a stage is asked for, and what it has: frames ``start`` to ``start + frames`` of a take.
@@ -51,6 +49,11 @@ class At(NamedTuple):
         """The frame after the last."""
         return self.start + self.frames
 
+    def within(self, treatment: Any) -> tuple[int, int, slice]:
+        """The frames of a treatment among those that are asked for: first, the one after the last, and both there."""
+        first, last = max(self.start, treatment.first), min(self.stop, treatment.last)
+        return first, last, slice(first - self.start, last - self.start)
+
     def keep(self, key: Any, first: int, last: int, make: Callable[[], np.ndarray]) -> np.ndarray:
         """What ``make`` gives, made anew only where it must be."""
         return make() if self.kept is None else self.kept(key, first, last, make)
@@ -68,7 +71,8 @@ class Stage:
     ``apply(at, mine)`` gives the frames; ``mine``: its treatments that touch them. ``reach(sample_rate)``: how far
     around a frame, in frames, it depends on what the stage before left. ``spreads``: whether what it does to any
     frame of a treatment depends on all frames of that. ``held``: whether it reads the same frames so often that what
-    the stage before left is kept by tiles. ``still(still, mine)`` and ``heard(power, survey, mine)`` tell from a
+    the stage before left is kept by tiles. ``elsewhere(treatment, start, stop)``: the other frames, left by the stage
+    before, that a treatment makes a span of. ``still(still, mine)`` and ``heard(power, survey, mine)`` tell from a
     survey's numbers what it leaves: of the bands of the still frames, and of the K-weighted power of all frames; both
     in place.
     """
@@ -79,6 +83,7 @@ class Stage:
     reach: Callable[[int], int] = lambda sample_rate: 0
     spreads: bool = False
     held: bool = False
+    elsewhere: Callable[[Any, int, int], tuple[int, int]] | None = None
     still: Callable[[Still, Sequence[Any]], None] | None = None
     heard: Callable[[np.ndarray, Survey, Sequence[Any]], None] | None = None
 
@@ -164,4 +169,4 @@ class Kind:
 def touching(treatments: Sequence[Any], start: int, stop: int) -> list[Any]:
     """The treatments (in order of their first frame) that change a frame of a span."""
     end = bisect_left(treatments, stop, key=lambda t: t.first)
-    return [t for t in treatments[:end] if t.last > start]
+    return [t for t in treatments[:end] if t.last > max(start, t.first)]

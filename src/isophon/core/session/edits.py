@@ -83,7 +83,7 @@ def adopt_beside(session: Session, part_id: str, found: Beside) -> Session:
 
 def linked(session: Session) -> Session:
     """The session with the marks of the stack tied to those of the lead that they meet."""
-    lead = next((part for part in session.parts if part.role == "lead" and part.found), None)
+    lead = session.lead
     meeting = [kind.meets for kind in BY_NAME.values() if kind.meets]
 
     def change(part: Part) -> Part:
@@ -172,7 +172,7 @@ def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -
 
 def leave(session: Session, part_id: str, ids: Collection[str], on: bool) -> Session:
     """Keep marks as sung, or no longer."""
-    return _with_hands(session, part_id, ids, lambda m: replace(m.hand, leave=on))
+    return with_hands(session, part_id, ids, lambda m: replace(m.hand, leave=on))
 
 
 def set_box(
@@ -185,7 +185,7 @@ def set_box(
         length = min(longest, max(shortest, end - start))
         moved = found is not None and abs(start - found.span[0]) > abs(end - found.span[1])
         start, end = (end - length, end) if moved else (start, start + length)
-    return _with_hands(
+    return with_hands(
         session,
         part_id,
         [mark],
@@ -201,7 +201,7 @@ def set_box(
 
 def set_blend(session: Session, part_id: str, ids: Collection[str], blend: float) -> Session:
     """How much of their change marks keep, from 0 to 1."""
-    return _with_hands(
+    return with_hands(
         session, part_id, ids, lambda m: replace(m.hand, blend=None if blend >= 1 else round(max(0.0, blend), 3))
     )
 
@@ -256,7 +256,7 @@ def with_parts(session: Session, part_ids: Collection[str], change: Callable[[Pa
 
 def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:
     """Find what is done to marks good, as it is."""
-    return _with_hands(session, part_id, ids, lambda m: replace(m.hand, agreed=True))
+    return with_hands(session, part_id, ids, lambda m: replace(m.hand, agreed=True))
 
 
 def set_changes(session: Session, part_id: str, changes: dict[str, float]) -> Session:
@@ -265,7 +265,7 @@ def set_changes(session: Session, part_id: str, changes: dict[str, float]) -> Se
     def held(mark: Mark) -> float:
         return round(min(BY_NAME[mark.kind].most_db, max(BY_NAME[mark.kind].least_db, changes[mark.id])), 2)
 
-    return _with_hands(session, part_id, changes, lambda m: replace(m.hand, change_db=held(m), leave=False))
+    return with_hands(session, part_id, changes, lambda m: replace(m.hand, change_db=held(m), leave=False))
 
 
 def move_setting(session: Session, before: dict[str, float], kind: str, name: str, by: float) -> Session:
@@ -287,7 +287,7 @@ def set_sound(session: Session, part_id: str, mark: str, sound: str) -> Session:
 
 def set_curve(session: Session, part_id: str, mark: str, curve: tuple[tuple[float, float], ...]) -> Session:
     """Set the curve over frequency, (Hz, dB), that is added to a mark's change."""
-    return _with_hands(session, part_id, [mark], lambda m: replace(m.hand, curve=curve))
+    return with_hands(session, part_id, [mark], lambda m: replace(m.hand, curve=curve))
 
 
 def copy_marks(session: Session, part_id: str, ids: Collection[str], others: Collection[str]) -> Session:
@@ -368,7 +368,8 @@ def hear(session: Session, names: Collection[str]) -> Session:
     return replace(session, heard=tuple(sorted({*session.heard, *names})[:MOST_HEARD]))
 
 
-def _with_hands(session: Session, part_id: str, ids: Collection[str], change: Callable[[Mark], Hand]) -> Session:
+def with_hands(session: Session, part_id: str, ids: Collection[str], change: Callable[[Mark], Hand]) -> Session:
+    """A session with what a hand decided about marks changed."""
     wanted = set(ids)
     return with_part(
         session,

@@ -216,6 +216,11 @@ class Session(msgspec.Struct, frozen=True):
         return _named(part_id, self.parts)
 
     @property
+    def lead(self) -> Part | None:
+        """The part that the stack follows: the first lead."""
+        return next((part for part in self.parts if part.role == "lead"), None)
+
+    @property
     def items(self) -> tuple[Part | Guide, ...]:
         """Parts and guides, in order."""
         return (*self.parts, *self.guides)

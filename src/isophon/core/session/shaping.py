@@ -6,8 +6,8 @@ from collections.abc import Collection
 
 from msgspec.structs import replace
 
-from isophon.core.marks import Hand, Mark
-from isophon.core.session.edits import check_length, draw_mark, set_box, with_part
+from isophon.core.marks import Mark
+from isophon.core.session.edits import check_length, draw_mark, leave, set_box, with_hands, with_part
 from isophon.core.session.model import Part, Session
 
 Shape = tuple[tuple[float, float], ...]
@@ -24,7 +24,7 @@ def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) ->
     session = set_box(session, part_id, mark.id, start, at, *mark.band)
     session, name = draw_mark(session, part_id, later)
     hand = replace(mark.hand, start=None, end=None, drawn=True, agreed=False, shape=())
-    return _with_hand(session, part_id, {name: hand}), name
+    return with_hands(session, part_id, [name], lambda m: hand), name
 
 
 def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
@@ -38,29 +38,20 @@ def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
     check_length(kept.kind, end - start)
     session = set_box(session, part_id, kept.id, start, end, min(m.band[0] for m in marks), kept.band[1])
     gone = {m.id for m in marks if m.id != kept.id and m.hand.drawn}
-    left = {m.id: replace(m.hand, leave=True) for m in marks if m.id != kept.id and not m.hand.drawn}
+    left = [m.id for m in marks if m.id != kept.id and not m.hand.drawn]
 
     def without(part: Part) -> Part:
         return replace(part, marks=tuple(m for m in part.marks if m.id not in gone))
 
-    return _with_hand(with_part(session, part_id, without), part_id, left)
+    return leave(with_part(session, part_id, without), part_id, left, True)
 
 
 def set_shape(session: Session, part_id: str, ids: Collection[str], shape: Shape) -> Session:
     """Let the change of marks follow a curve along their time: (share of the mark, dB) added to it; () for none."""
     points = tuple(sorted((round(min(1.0, max(0.0, at)), 3), round(min(12.0, max(-60.0, db)), 2)) for at, db in shape))
-    part = session.part(part_id)
-    return _with_hand(session, part_id, {m.id: replace(m.hand, shape=points) for m in part.marks if m.id in ids})
+    return with_hands(session, part_id, ids, lambda m: replace(m.hand, shape=points))
 
 
 def set_outline(session: Session, part_id: str, name: str, outline: Shape) -> Session:
     """Let a mark be changed within a free outline, corners in s and Hz, instead of its box."""
-    mark = session.part(part_id).mark(name)
-    return session if mark is None else _with_hand(session, part_id, {name: replace(mark.hand, outline=outline)})
-
-
-def _with_hand(session: Session, part_id: str, hands: dict[str, Hand]) -> Session:
-    def change(part: Part) -> Part:
-        return replace(part, marks=tuple(replace(m, hand=hands[m.id]) if m.id in hands else m for m in part.marks))
-
-    return with_part(session, part_id, change)
+    return with_hands(session, part_id, [name], lambda m: replace(m.hand, outline=outline))

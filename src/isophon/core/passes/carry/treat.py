@@ -22,11 +22,6 @@ class Carried(msgspec.Struct, frozen=True):
     source: int
     edge: int
 
-    def read_from(self, start: int, stop: int) -> tuple[int, int]:
-        """The frames that a span of it is read from."""
-        by = self.source - self.first
-        return max(start, self.first) + by, min(stop, self.last) + by
-
 
 def treatments(part: Any) -> Iterator[Carried]:
     """What is done to a part; times are those of the song, as the passage is heard."""
@@ -39,19 +34,20 @@ def treatments(part: Any) -> Iterator[Carried]:
             yield Carried(first, last, source, max(1, edge))
 
 
+def _elsewhere(one: Carried, start: int, stop: int) -> tuple[int, int]:
+    by = one.source - one.first
+    return max(start, one.first) + by, min(stop, one.last) + by
+
+
 def _apply(at: At, mine: Sequence[Carried]) -> np.ndarray:
     out = at.block().copy()
     for one in mine:
-        first, last = max(at.start, one.first), min(at.stop, one.last)
-        if last <= first:
-            continue
-        start, stop = one.read_from(first, last)
+        first, last, here = at.within(one)
         place = np.arange(first, last)
         share = np.clip(np.minimum(place - one.first + 0.5, one.last - place - 0.5) / one.edge, 0, 1)
         share = (0.5 - 0.5 * np.cos(np.pi * share)).astype(np.float32)
-        here = slice(first - at.start, last - at.start)
-        out[:, here] += share * (at.read(start, stop - start) - out[:, here])
+        out[:, here] += share * (at.read(one.source + first - one.first, last - first) - out[:, here])
     return out
 
 
-STAGE = Stage(130, (Carried,), _apply, held=True)
+STAGE = Stage(130, (Carried,), _apply, held=True, elsewhere=_elsewhere)

@@ -63,10 +63,7 @@ def _apply(at: At, mine: Sequence[SpotCut]) -> np.ndarray:
     plain = out.copy()
     for cut in mine:
         # only what the box needs is filtered
-        begin, stop = max(at.start, cut.first), min(at.stop, cut.last)
-        if stop <= begin:
-            continue
-        here = slice(begin - at.start, stop - at.start)
+        begin, stop, here = at.within(cut)
         shape = _faded(cut, begin, stop - begin)
         if cut.high_hz <= cut.low_hz and not cut.curve:
             out[:, here] += shape * (10 ** (cut.gain_db / 20) - 1) * plain[:, here]

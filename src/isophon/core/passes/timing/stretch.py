@@ -172,10 +172,7 @@ def _stretched(read: Read, move: Moved, rate: int) -> np.ndarray:
 def _apply(at: At, mine: Sequence[Moved]) -> np.ndarray:
     out = at.block().copy()
     for move in mine:
-        first, last = max(at.start, move.first), min(at.stop, move.last)
-        if last <= first:
-            continue
-        here = slice(first - at.start, last - at.start)
+        first, last, here = at.within(move)
         if move.last - move.first == move.length:
             out[:, here] = at.read(move.source + first - move.first, last - first)
         else:

@@ -23,7 +23,7 @@ from isophon.core.finding import find_all, need_voice, noise_in, survey_recordin
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed, spots
+from isophon.core.passes import BY_NAME, NAMES, bleed, spots
 from isophon.core.passes.bleed.settings import in_force
 from isophon.core.passes.spots.file import load_spots
 from isophon.core.reading import path_of, spelled
@@ -32,7 +32,7 @@ from isophon.core.session.model import ROLES, Part, Session, Source
 from isophon.core.session.settings import role_default, with_setting
 from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
-from isophon.leads import Lead, beside_the_lead, lead_of, lined_up
+from isophon.leads import Lead, beside_the_lead, beside_the_songs_lead, lead_of
 from isophon.listing import print_marks, told_of
 
 BLEED, SPOT = bleed.KIND.name, spots.KIND.name
@@ -236,7 +236,7 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
                     learn(recording, lesson, found, partial(progress, "learning the bleed"))
                 looking = partial(progress, "looking for marks")
                 ready = part if part.found else _found_anew(session, part, recording, found, looking)
-                ready = _only(lined_up(session, ready, recording, found, kinds), kinds)
+                ready = _only(beside_the_songs_lead(session, ready, recording, found, kinds), kinds)
                 return handover.hand_over(ready, recording, found, target, partial(progress, "cleaning"), session.rate)
 
         return run
@@ -283,14 +283,10 @@ def _surveyed(
         need_voice(recording, found)
     part = _with_marks(part, heard, found, kinds, partial(progress, "looking for marks"))
     drawn = load_spots(boxes, recording.duration) if boxes else ()
-    marks = tuple(sorted((*part.marks, *hits, *drawn), key=lambda m: (m.start, m.id)))
+    part = replace(part, marks=tuple(sorted((*part.marks, *hits, *drawn), key=lambda m: (m.start, m.id))))
     if lead is not None:
-        later_s = lead.begins(recording)
-        for meets in (kind.meets for kind in KINDS if kind.meets):
-            marks = meets(marks, lead.marks, later_s)
-        part = replace(part, marks=marks)
-        return _only(beside_the_lead(part, heard, found, lead.ears, later_s, kinds), kinds), found
-    return _only(replace(part, marks=marks), kinds), found
+        part = beside_the_lead(part, heard, found, lead, lead.begins(recording), kinds)
+    return _only(part, kinds), found
 
 
 def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None:

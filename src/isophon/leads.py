@@ -6,6 +6,8 @@ import sys
 from pathlib import Path
 from typing import NamedTuple
 
+from msgspec.structs import replace
+
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, shown
 from isophon.core.finding import find_against, find_all, survey_recording
@@ -41,34 +43,48 @@ def lead_of(path: Path | None) -> Lead | None:
     """The lead that was named, looked through for what the others meet."""
     if path is None:
         return None
-    meeting = {kind.name for kind in KINDS if kind.meets}
     with Recording(path) as recording:
-        found = survey_recording(recording)
+        return _looked_through(recording)
+
+
+def _looked_through(recording: Recording, marks: tuple[Mark, ...] | None = None) -> Lead:
+    meeting = {kind.name for kind in KINDS if kind.meets}
+    found = survey_recording(recording)
+    if marks is None:
         marks = find_all(recording, found, wanted=meeting).marks
-        return Lead(marks, _clock_of(recording), Ears(recording, found, BY_NAME))
+    return Lead(marks, _clock_of(recording), Ears(recording, found, BY_NAME))
 
 
-def beside_the_lead(part: Part, heard: Listened, found: Survey, lead: Ears, later_s: float, kinds: set[str]) -> Part:
-    """A part with what is found in it by hearing the lead beside it; said where they do not sing the same."""
-    beside = find_against(heard, found, lead, later_s, kinds)
-    session = edits.adopt_beside(Session("", (part,)), part.id, edits.Beside(beside.marks, beside.measured))
-    told = beside.measured.lined_up
-    if told is not None and not told.same:
-        name = shown(path_of(part.source.path).name)
-        print(f"isophon: {name}: does not sing what the lead sings; none of its words was moved", file=sys.stderr)
-    return session.part(part.id)
-
-
-def lined_up(session: Session, part: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
-    """A part of a session with what is found beside its lead, where that was not yet."""
-    lead = session.lead
-    if lead is None or part.role == "lead" or part.heard_beside == key_beside(part, lead):
+def beside_the_lead(part: Part, ears: Listened, found: Survey, lead: Lead, later_s: float, kinds: set[str]) -> Part:
+    """A part with what its marks meet in the lead, and what is found by hearing the lead beside it; doubts are said."""
+    marks = part.marks
+    for meets in (kind.meets for kind in KINDS if kind.meets):
+        marks = meets(marks, lead.marks, later_s)
+    part = replace(part, marks=marks)
+    against = [kind for kind in KINDS if kind.against and kind.name in kinds]
+    if not against:
         return part
-    if not any(BY_NAME[kind].against for kind in kinds):
+    beside = find_against(ears, found, lead.ears, later_s, kinds)
+    session = edits.adopt_beside(Session("", (part,)), part.id, edits.Beside(beside.marks, beside.measured))
+    heard = session.part(part.id)
+    for doubt in (doubt for kind in against for doubt in kind.doubts(heard)):
+        print(f"isophon: {shown(path_of(part.source.path).name)}: {doubt.words}", file=sys.stderr)
+    return heard
+
+
+def beside_the_songs_lead(session: Session, part: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
+    """The same of a part of a session, as far as the session does not hold it yet."""
+    lead = session.lead
+    if lead is None or part.role == "lead":
+        return part
+    met = session.part(part.id).found and lead.found
+    heard = part.heard_beside == key_beside(part, lead)
+    open_kinds = {kind.name for kind in KINDS if (kind.meets and not met) or (kind.against and not heard)} & kinds
+    if not open_kinds:
         return part
     try:
         with Recording(path_of(lead.source.path)) as other:
-            ears = Ears(other, survey_recording(other), BY_NAME)
-            return beside_the_lead(part, recording, found, ears, part.offset_s - lead.offset_s, kinds)
+            there = _looked_through(other, lead.marks if lead.found else None)
+            return beside_the_lead(part, recording, found, there, part.offset_s - lead.offset_s, open_kinds)
     except InputError:
         return part  # the lead cannot be read: that is told where it is worked on itself

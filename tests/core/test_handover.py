@@ -116,16 +116,17 @@ def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path
     call = ["clean", "--session", str(session), "--out", str(out), "--quiet", "--report", "--together", "--whole",
             "--name", "{song} {number} {part}", "--set", "ess.ceiling_db=-6"]  # fmt: skip
     assert main(call) == 0
-    html = (out / "report.html").read_text()
+    html, late = (out / "report.html").read_text(), three.parts[2]
     assert not re.search(r'(src|href)="(?!data:|#)', html), "nothing outside of itself"
     for part in three.parts:
         assert part.name in html
     assert html.count("data:image/svg+xml;base64,") > 15 and "ess marks were changed" in html
+    assert re.search(r"\d+ ess marks of the stack meet one of the lead’s", html)
+    assert f"{late.name}: Does not sing what the lead sings" in html
     stems = sorted(out.glob("*.wav"))
     assert [s.name.split()[2] for s in stems] == ["1", "2", "5"]
     lengths = {sf.info(s).frames / sf.info(s).samplerate for s in stems}
     assert max(lengths) - min(lengths) < 1e-4, "all begin and end with the song"
-    late = three.parts[2]
     samples, rate = sf.read(next(s for s in stems if late.name in s.name))
     assert not samples[: round(late.offset_s * rate) - 1].any()
     assert main(call) == 4 and not list(tmp_path.glob(".isophon*")), "what is there is kept, and nothing half-written"

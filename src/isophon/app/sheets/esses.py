@@ -13,6 +13,7 @@ from isophon.app.sheets.extras import AlikeExtras
 from isophon.app.views.keyboard import Choice
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.find import measure
+from isophon.core.passes.esses.lisp import UNDER_USUAL_DB, lisps
 from isophon.core.passes.esses.rule import static_db
 from isophon.core.passes.esses.settings import ceiling_over_voice
 from isophon.core.passes.kind import Read
@@ -20,7 +21,7 @@ from isophon.core.session import edits
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
-_LISP_UNDER_VOICE_DB, _LISP_UNDER_USUAL_DB, _DULL_UNDER_USUAL_DB = -20.0, 9.0, 5.0
+_DULL_UNDER_USUAL_DB = 5.0
 LETTERS = {"s": "S", "sh": "Sh", "t": "T", "f": "F"}
 
 
@@ -216,11 +217,11 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     change = workspace.part.change(mark)
     left = mark.standout_db + change
     usual = workspace.part.context("ess")
-    if change < 0 and mark.partner_s is None and usual is not None and left < usual - _LISP_UNDER_USUAL_DB:
+    if not lisps(mark, change, usual):
+        return ""
+    if usual is not None and left < usual - UNDER_USUAL_DB:
         return f"A lisp is likely: this ess would lie {theme.signed(left - usual)} dB under this singer’s usual one."
-    if change < 0 and mark.partner_s is None and left < _LISP_UNDER_VOICE_DB:
-        return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
-    return ""
+    return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
 
 
 def _more_told(mark: Mark) -> str:

@@ -7,28 +7,28 @@ from typing import Any
 
 import numpy as np
 
+from isophon.core.passes import BY_NAME
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, VOICED, Survey
 
-_WINDOW_S, _MOST = 0.043, 240
+_WINDOW_S, _STEP_S, _MOST = 0.043, 0.03, 240
 _BANDS = 60
-_ESS = "ess"
 
 
 class Observed:
-    """Power spectra of vowels, esses and stillness, as sung and cleaned, at up to 240 moments each."""
+    """Power spectra of vowels, stillness and what marks name, as sung and cleaned, at up to 240 moments each."""
 
     def __init__(self, part: Part, survey: Survey) -> None:
         self.part, self.rate = part, survey.sample_rate
         self.size = 1 << round(np.log2(_WINDOW_S * self.rate))
         self.window = np.hanning(self.size).astype(np.float32)
-        esses = [m for m in part.marks if m.kind == _ESS and m.sound in ("s", "sh")]
-        state = survey.state
-        moments = {
-            "vowels": np.flatnonzero(state == VOICED) * survey.hop_s,
-            "esses": np.array([t for m in esses for t in np.arange(m.span[0], m.span[1], 0.03)]),
-            "stillness": np.flatnonzero(state == STILL) * survey.hop_s,
-        }
+        moments = {"vowels": np.flatnonzero(survey.state == VOICED) * survey.hop_s}
+        named: dict[str, list[float]] = {}
+        for mark in part.marks:
+            if name := BY_NAME[mark.kind].sounds_of(mark):
+                named.setdefault(name, []).extend(np.arange(*mark.span, _STEP_S))
+        moments |= {name: np.array(times) for name, times in named.items()}
+        moments["stillness"] = np.flatnonzero(survey.state == STILL) * survey.hop_s
         self._places = {name: self._spread(times) for name, times in moments.items()}
         self._sums = {name: np.zeros((2, self.size // 2 + 1)) for name in moments}
         self._at = 0

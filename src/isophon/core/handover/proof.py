@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from datetime import datetime
 from math import log10
@@ -16,12 +17,13 @@ from isophon.core.handover import drawings
 from isophon.core.handover.counts import kinds
 from isophon.core.marks import GONE_DB
 from isophon.core.passes import BY_NAME, KINDS
+from isophon.core.passes.kind import Kind
 from isophon.core.session.model import Part
 from isophon.core.takes.take import Take
 
 PROOF = "report.html"
-_LISP_DB, _DULL_DB = -20.0, 3.0
-_MOST_DECISIONS, _SILENT_DBFS = 400, -119.0
+_DULL_DB = 3.0
+_MOST_DECISIONS, _MOST_PLACES, _SILENT_DBFS = 400, 6, -119.0
 _ROLES = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib"}
 
 
@@ -39,9 +41,14 @@ def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = ()) ->
             if kind.name not in without and kind.placed and any(m.standout_db for m in part.of_kind(kind.name))
         ],
         "decisions": _decisions(part),
-        "warnings": _warnings(part, spectra),
-        "meets": sum(1 for m in part.of_kind("ess") if m.partner_s is not None),
+        "warnings": _warnings(part, spectra, without),
+        "meets": {kind.name: met for kind in KINDS if (met := _met(part, kind))},
     }
+
+
+def _met(part: Part, kind: Kind) -> int:
+    """How many of its marks meet one of the lead's."""
+    return sum(m.partner_s is not None for m in part.of_kind(kind.name)) if kind.meets else 0
 
 
 def _skyline(part: Part, kind: str) -> dict[str, Any]:
@@ -68,15 +75,16 @@ def _decisions(part: Part) -> list[dict[str, Any]]:
     return rows[:_MOST_DECISIONS]
 
 
-def _warnings(part: Part, spectra: dict[str, Any]) -> list[str]:
+def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> list[str]:
     """What is still open, in words."""
     told = []
     open_marks = sum(len(part.undecided(kind.name)) for kind in KINDS)
     if open_marks:
         told.append(f"{open_marks} marks were treated by the settings alone; nobody has heard them one by one.")
-    lisps = [m for m, change in part.changed("ess") if m.standout_db + change < _LISP_DB and m.partner_s is None]
-    if lisps:
-        told.append(f"A lisp is likely at {', '.join(_clock(m.span[0]) for m in lisps[:6])}.")
+    for doubt in (doubt for kind in KINDS if kind.name not in without for doubt in kind.doubts(part)):
+        where = f" at {', '.join(_clock(at) for at in doubt.at[:_MOST_PLACES])}" if doubt.at else ""
+        more = f" and {len(doubt.at) - _MOST_PLACES} more" if len(doubt.at) > _MOST_PLACES else ""
+        told.append(f"{doubt.words[:1].upper()}{doubt.words[1:]}{where}{more}.")
     vowels = spectra.get("vowels")
     if vowels:
         top = [b - a for hz, a, b in zip(vowels["hz"], vowels["sung"], vowels["cleaned"], strict=True) if hz > 5_000]
@@ -103,7 +111,7 @@ def page(rows: Sequence[dict[str, Any]], title: str) -> str:
         sum_before=_sum([p["row"]["before"]["floor_dbfs"] for p in parts]),
         sum_after=_sum([p["row"]["after"]["floor_dbfs"] for p in parts]),
         late=[p for p in stack if p["timing"]],
-        meets=sum(p["meets"] for p in stack),
+        meets=sum((Counter(p["meets"]) for p in stack), Counter()),
         stack=stack,
         warned=[p for p in parts if p["warnings"]],
     )
@@ -158,8 +166,7 @@ def expected(part: Part, take: Take, without: Sequence[str] = ()) -> dict[str, A
 
 
 def _timing(row: dict[str, Any]) -> dict[str, Any] | None:
-    told = row["kinds"].get("timing") or {}
-    return told if "before_ms" in told else None
+    return next((told for told in row["kinds"].values() if "before_ms" in told), None)
 
 
 def _words(row: dict[str, Any], told: dict[str, Any]) -> str:

@@ -110,6 +110,13 @@ class Found(NamedTuple):
     measured: Mapping[str, Any] = {}
 
 
+class Doubt(NamedTuple):
+    """What is doubtful in what is done to a part, in words that begin no sentence, and where, in s of the part."""
+
+    words: str
+    at: tuple[float, ...] = ()
+
+
 @dataclass(frozen=True, eq=False)
 class Kind:
     """One kind of blemish.
@@ -131,7 +138,8 @@ class Kind:
     ``tells(part, mark)``: what ``find --json`` tells of a mark besides; ``adds(part)``: and what stands beside the
     marks. ``maps(part, seconds)``: when a second of the part is heard. ``quiet``: its marks are told
     only where something is done; ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of
-    it without one.
+    it without one. ``doubts(part)``: what is doubtful in what it does. ``sounds_of(mark)``: what the sounds of a mark
+    are called, '' for nothing; the proof shows spectra of those of one name together.
     """
 
     name: str
@@ -164,6 +172,8 @@ class Kind:
     quiet: bool = False
     outlined: bool = False
     needs_voice: bool = False
+    doubts: Callable[[Any], Sequence[Doubt]] = lambda part: ()
+    sounds_of: Callable[[Mark], str] = lambda mark: ""
 
 
 def touching(treatments: Sequence[Any], start: int, stop: int) -> list[Any]:

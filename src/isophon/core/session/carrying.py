@@ -8,10 +8,11 @@ from msgspec.structs import replace
 
 from isophon.core.errors import CallError
 from isophon.core.marks import Hand, Mark, mark_id
+from isophon.core.passes import carry
 from isophon.core.session.edits import check_length, with_parts
 from isophon.core.session.model import Part, Session
 
-_KIND = "carry"
+_KIND = carry.KIND.name
 
 
 def carry_on(session: Session, part_ids: Collection[str], start: float, end: float, at: float) -> Session:

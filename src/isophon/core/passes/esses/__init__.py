@@ -4,7 +4,7 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.passes.esses import air, find, partners, rule, settings, treat, whistle
+from isophon.core.passes.esses import air, find, lisp, partners, rule, settings, treat, whistle
 from isophon.core.passes.kind import Found, Kind
 from isophon.core.ranges import Level
 
@@ -25,4 +25,5 @@ KIND = Kind(
     measures={"voice": (_VoiceSteps, ())},
     context=lambda part: settings.usual_standout(part.marks, part.ess.sure), change=settings.change_of,
     drawn_s=settings.DRAWN_S, meets=partners.partnered, needs_voice=True,
+    doubts=lisp.doubts, sounds_of=lisp.sounds_of,
 )  # fmt: skip

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from isophon.core.marks import Mark
+from isophon.core.passes.kind import Doubt
 from isophon.core.passes.timing.settings import LEAST_MS, move_of
 from isophon.core.passes.timing.stretch import Moved
 
@@ -202,6 +203,12 @@ def told_of(part: Any, mark: Mark) -> dict[str, Any]:
     change = 1000 * (moved(part, start) - start)
     return {"late_ms": late, "change_ms": round(change, 1) + 0.0, "partner_s": mark.partner_s, "change_db": 0.0,
             "standout_db": 0.0}  # fmt: skip
+
+
+def doubts(part: Any) -> list[Doubt]:
+    """A part that sings something else than the lead."""
+    told = part.measured.lined_up
+    return [] if told is None or told.same else [Doubt("does not sing what the lead sings; none of its words is moved")]
 
 
 def whole_of(part: Any) -> dict[str, Any]:

@@ -153,7 +153,8 @@ def test_a_whistle_in_an_ess_gets_a_cut_of_its_own(tmp_path):
     spectra = [10 * np.log10(signal.welch(x[middle], rate, nperseg=512)[1] + 1e-20) for x in (whistling, clean)]
     hz = np.fft.rfftfreq(512, 1 / rate)
     change = spectra[1] - spectra[0]
-    assert change[np.argmin(np.abs(hz - 7_000))] < -4 and np.abs(change[(hz > 8_500) | (hz < 5_800)]).max() < 1.0
+    rest = (hz > 8_500) | ((hz < 5_800) & (hz > 300))  # there is next to nothing of an S below
+    assert change[np.argmin(np.abs(hz - 7_000))] < -4 and np.abs(change[rest]).max() < 1.0
     outside = np.ones(len(samples), bool)
     outside[inside.start - round(0.04 * rate) : inside.stop + round(0.4 * rate)] = False
     assert np.abs(clean - whistling)[outside].max() < 1e-5

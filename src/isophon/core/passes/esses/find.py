@@ -14,16 +14,18 @@ F is 5 to 20 dB under the S of the same person, and flat.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.esses.breathiness import upper_harmonicity
 from isophon.core.passes.esses.floored import Floored
-from isophon.core.passes.esses.t_and_f import with_t_and_f
+from isophon.core.passes.esses.t_and_f import Sounds, others, told_apart
 from isophon.core.passes.esses.whistle import with_whistle
 from isophon.core.passes.kind import Read
 from isophon.core.survey import VOICED, Survey
@@ -93,7 +95,8 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     """
     if survey.voice_lufs is None:
         return ()
-    traits = traits_of(survey)
+    powers = Floored(survey.bands), Floored(survey.k_bands)
+    traits = _traits_of(survey, *powers)
     score = sibilance(traits, survey.hop_s)
     doubtful = traits.voiced & (score > _DOUBTFUL)
     score = score + _noise_evidence(upper_harmonicity(read, survey, doubtful), survey.hop_s)
@@ -102,17 +105,26 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
         start, end = round(run.start * survey.hop_s, 4), round(run.end * survey.hop_s, 4)
         if not _CORE_S <= end - start <= _LONGEST_S:
             continue
-        level, standout, low, high, sound = measure(survey, start, end)
-        name = mark_id("ess", start, {m.id for m in marks})
-        mark = Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound, run.voiced)
+        mark = replace(_marked(survey, start, end, confidence, marks), voiced=run.voiced)
         marks.append(with_whistle(read, survey.sample_rate, mark))
-    return with_t_and_f(survey, marks, measure)
+    sounds = Sounds(survey, *powers)
+    marks = told_apart(sounds, marks)
+    for first, last, sound, confidence in others(sounds, tuple(marks)):
+        start, end = round(first * survey.hop_s, 4), round(last * survey.hop_s, 4)
+        marks.append(replace(_marked(survey, start, end, confidence, marks), sound=sound))
+    return tuple(sorted(marks, key=lambda m: (m.start, m.id)))
 
 
-def traits_of(survey: Survey) -> Traits:
+def _marked(survey: Survey, start: float, end: float, confidence: float, others: Sequence[Mark]) -> Mark:
+    """A mark from ``start`` to ``end`` s, as it measures, with a name that no other has."""
+    name = mark_id("ess", start, {m.id for m in others})
+    level, standout, low, high, sound = measure(survey, start, end)
+    return Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound)
+
+
+def _traits_of(survey: Survey, bands: Floored, k_bands: Floored) -> Traits:
     """The traits of every frame of a take."""
     frames = max(1, round(_SMOOTH_S / survey.hop_s))
-    bands, k_bands = Floored(survey.bands), Floored(survey.k_bands)
 
     def band(low: float, high: float, source: Floored = bands) -> np.ndarray:
         return _mean(source.sum(survey.band_slice(low, high)), frames)

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
-from isophon.core.marks import Mark, mark_id
+from isophon.core.marks import Mark
 from isophon.core.passes.esses.floored import Floored
 from isophon.core.survey import VOICED, Survey
 
@@ -31,16 +31,15 @@ _F_FAR_UNDER_DB, _F_SURE, _F_EVER_SURE = 10.0, 0.92, 0.97
 _FEWEST = 3
 
 
-class _Sounds:
+class Sounds:
     """What is asked about a span: levels per frame of the take, in dB."""
 
-    def __init__(self, survey: Survey) -> None:
+    def __init__(self, survey: Survey, bands: Floored, k_bands: Floored) -> None:
         self.survey, self.hop_s = survey, survey.hop_s
-        bands, self._k = Floored(survey.bands), Floored(survey.k_bands)
         self.above = survey.band_slice(_HISS_HZ, np.inf)
         self.width = np.diff(survey.band_edges)[self.above]
         self._bands = bands
-        self.hiss = lufs(self._k.sum(self.above))
+        self.hiss = lufs(k_bands.sum(self.above))
         self.over_voice = self.hiss - survey.voice_level
         self.lows = db(bands.sum(survey.band_slice(0, 1_000)))
         upper, lower = survey.band_slice(4_400, np.inf), survey.band_slice(1_900, 3_600)
@@ -75,29 +74,12 @@ class _Sounds:
         return int(before[0]) if len(before) else reach, int(after[0]) if len(after) else reach
 
 
-def with_t_and_f(survey: Survey, esses: Sequence[Mark], measure) -> tuple[Mark, ...]:
-    """The esses, those that are a T or an F called so, and the other T's and F's of a take, in order of time.
-
-    ``measure(survey, start, end)`` as :func:`isophon.core.passes.esses.find.measure`.
-    """
-    sounds = _Sounds(survey)
-    told = _told_apart(sounds, esses)
-    marks, names = list(told), {mark.id for mark in told}
-    for first, last, sound, confidence in _others(sounds, told):
-        start, end = round(first * survey.hop_s, 4), round(last * survey.hop_s, 4)
-        level, standout, low, high, _ = measure(survey, start, end)
-        name = mark_id("ess", start, names)
-        names.add(name)
-        marks.append(Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound))
-    return tuple(sorted(marks, key=lambda m: (m.start, m.id)))
-
-
-def _span(sounds: _Sounds, mark: Mark) -> slice:
+def _span(sounds: Sounds, mark: Mark) -> slice:
     first = sounds.survey.frame(mark.start)
     return slice(first, max(first + 1, sounds.survey.frame(mark.end)))
 
 
-def _told_apart(sounds: _Sounds, esses: Sequence[Mark]) -> list[Mark]:
+def told_apart(sounds: Sounds, esses: Sequence[Mark]) -> list[Mark]:
     """Doubtful esses against this singer's sure ones: short bursts are T's, flat and weak ones F's."""
     sure = [m for m in esses if not m.voiced and m.confidence > 0.9]
     if len(sure) < _FEWEST:
@@ -107,7 +89,7 @@ def _told_apart(sounds: _Sounds, esses: Sequence[Mark]) -> list[Mark]:
     return [replace(m, sound=_sound_of(sounds, m, usual, flat)) for m in esses]
 
 
-def _sound_of(sounds: _Sounds, mark: Mark, usual: float, flat: float) -> str:
+def _sound_of(sounds: Sounds, mark: Mark, usual: float, flat: float) -> str:
     span, under = _span(sounds, mark), usual - mark.standout_db
     if mark.voiced:
         return mark.sound
@@ -120,7 +102,7 @@ def _sound_of(sounds: _Sounds, mark: Mark, usual: float, flat: float) -> str:
     return "f" if flatter or (under >= _F_FAR_UNDER_DB and mark.confidence < _F_SURE) else mark.sound
 
 
-def _others(sounds: _Sounds, esses: Sequence[Mark]) -> Iterator[tuple[int, int, str, float]]:
+def others(sounds: Sounds, esses: Sequence[Mark]) -> Iterator[tuple[int, int, str, float]]:
     """The hissing stretches without voice that are no esses and are a T or an F: frames, sound, confidence."""
     hissing = ~sounds.voiced & (sounds.over_voice > _LEAST_OVER_VOICE)
     for mark in esses:
@@ -140,7 +122,7 @@ def _others(sounds: _Sounds, esses: Sequence[Mark]) -> Iterator[tuple[int, int, 
                 break
 
 
-def _like_t(sounds: _Sounds, span: slice) -> float:
+def _like_t(sounds: Sounds, span: slice) -> float:
     """How sure it is that a stretch is a T, 0 for not at all."""
     seconds = (span.stop - span.start) * sounds.hop_s
     peak = int(np.argmax(sounds.over_voice[span]))
@@ -158,7 +140,7 @@ def _like_t(sounds: _Sounds, span: slice) -> float:
     return float(np.clip(0.6 + 0.04 * (share - _T_SHARE_DB), 0.5, 0.95)) if fits else 0.0
 
 
-def _like_f(sounds: _Sounds, span: slice) -> float:
+def _like_f(sounds: Sounds, span: slice) -> float:
     """The same of an F."""
     seconds = (span.stop - span.start) * sounds.hop_s
     share = float(sounds.share[span].mean())

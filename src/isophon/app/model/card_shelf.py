@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import platformdirs
 
 from isophon.core import log
+from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError, IsophonError, OutputError
+from isophon.core.reading import read_bytes
 from isophon.core.session import file
 from isophon.core.session.model import Part
 
@@ -77,11 +78,7 @@ def take_away(card: Card) -> None:
 
 
 def _copy(source: Path, target: Path) -> None:
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copyfile(source, target)
-    except OSError as error:
-        raise OutputError(f"{target.name}: cannot be written ({error.strerror}); nothing was kept") from error
+    write_text(target, read_bytes(source).decode(errors="replace"))
 
 
 def _free(singer: str) -> Path:

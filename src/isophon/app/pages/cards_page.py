@@ -29,7 +29,6 @@ from isophon.app.views.keyboard import enable
 from isophon.core.errors import IsophonError
 from isophon.core.passes import NAMES
 from isophon.core.session import edits
-from isophon.core.session.settings import role_default
 
 _FILES = f"Voice card (*{card_shelf.ENDING})"
 
@@ -114,7 +113,7 @@ class CardsPage(QDialog):
         elif not rows:
             self.words.setText(f"What is kept for {card.singer} is what {part.name} has.")
         else:
-            self.words.setText(f"What is kept for {card.singer} and is no lead’s default, or not what {part.name} has.")
+            self.words.setText(f"Where what is kept for {card.singer} is not what {part.name} has:")
 
     def _use(self) -> None:
         card = self.card
@@ -157,16 +156,14 @@ class CardsPage(QDialog):
 
 
 def _differences(settings: dict, part) -> list[tuple[str, str, str, str]]:
-    """Pass, setting, the card's value and the part's, where the card says something of its own."""
+    """Pass, setting, the card's value and the part's, where the two differ."""
     rows = []
     for kind in NAMES:
         which = next((w for w in PASSES if kind in w.kinds), None)
-        default, mine, card = role_default(kind, "lead"), getattr(part, kind), settings[kind]
+        mine, card = getattr(part, kind), settings[kind]
         for field in msgspec.structs.fields(type(card)):
             value, other = getattr(card, field.name), getattr(mine, field.name)
-            if value in (getattr(default, field.name), other) and value == other:
-                continue
-            if value != getattr(default, field.name) or value != other:
+            if value != other:
                 words = which.words_of(kind, field.name) if which else field.name
                 rows.append((which.name if which else kind, words, _said(value), _said(other)))
     return rows

@@ -59,7 +59,7 @@ def atomic(path: Path, force: bool) -> Iterator[Path]:
         fcntl.flock(handle, fcntl.LOCK_EX)  # whoever clears up sees that it is being written
         yield temporary
         os.fsync(handle)
-        os.fchmod(handle, 0o666 & ~_umask())
+        os.fchmod(handle, 0o666 & ~umask())
         os.replace(temporary, path)
         temporary = None
     except (OSError, sf.LibsndfileError) as error:
@@ -173,7 +173,8 @@ def _clear_left_over(folder: Path) -> None:
         os.close(handle)
 
 
-def _umask() -> int:
+def umask() -> int:
+    """What this process leaves out of the rights of new files."""
     mask = os.umask(0)
     os.umask(mask)
     return mask

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
+from isophon.core.audio.writing import umask
 from isophon.core.errors import ExistsError, OutputError
 from isophon.core.handover.stems import Target
 
@@ -37,7 +38,7 @@ def complete(made: Target, target: Target) -> None:
     """Move what was made to its place."""
     check_place(target.folder)
     try:
-        os.chmod(made.folder, 0o777 & ~_umask())
+        os.chmod(made.folder, 0o777 & ~umask())
         os.replace(made.folder, target.folder)
     except OSError as error:
         give_up(made)
@@ -59,9 +60,3 @@ def whole(target: Target) -> Iterator[Target]:
         give_up(made)
         raise
     complete(made, target)
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask

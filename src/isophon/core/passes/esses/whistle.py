@@ -16,6 +16,7 @@ from scipy import ndimage
 from isophon.core.marks import Mark
 from isophon.core.passes.bands.bell import Bell
 from isophon.core.passes.bands.treat import BandFilter
+from isophon.core.passes.esses.settings import is_left
 from isophon.core.passes.kind import Read
 
 _WINDOW_S, _LOW_HZ, _HIGH_HZ = 0.02, 3_500.0, 14_000.0
@@ -59,6 +60,8 @@ def treatments(part: Any) -> Iterator[BandFilter]:
     rate, frames = part.source.sample_rate, part.source.frames
     for mark in part.of_kind("ess"):
         if not mark.whistle_hz or mark.hand.leave or mark.whistle_hz > 0.45 * rate:
+            continue
+        if mark.confidence < part.ess.sure or is_left(mark, part.ess):
             continue
         cut = max(_DEEPEST_DB, part.ess.whistle_over_db - mark.whistle_db)
         if cut < -_LEAST_CUT_DB:

@@ -1,5 +1,7 @@
 """Bands and Spots in the window: dragged over frequency, drawn in the picture, heard alone, down to the samples."""
 
+import itertools
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -132,6 +134,44 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     room.grab()  # outlined in every pass
     press(room, Qt.Key.Key_Escape, qtbot=qtbot)
     assert workspace.session == before and workspace.pass_.name == "Spots"
+
+
+def test_an_outline_is_drawn_freely_and_only_what_is_inside_comes_down(room, qtbot):
+    """A diamond: a box of the same size would take its corners too."""
+    workspace, trace = room.workspace, room.trace
+    press(room, key("Spots"), qtbot=qtbot)
+    start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
+    workspace.set_view(start - 0.2, end + 0.2)
+    row, middle = trace._rows()[3], (start + end) / 2
+    steps = [(start, 0.5), (middle, 0.2), (end, 0.5), (middle, 0.8), (start, 0.5)]
+    corners = [QPoint(round(trace.x_of(t)), round(row.top() + share * row.height())) for t, share in steps]
+    held = ALT | Qt.KeyboardModifier.ShiftModifier
+    qtbot.mousePress(trace, Qt.MouseButton.LeftButton, held, corners[0])
+    for one, other in itertools.pairwise(corners):
+        for share in (0.25, 0.5, 0.75, 1.0):
+            at = one + (other - one) * share
+            told = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(trace.mapToGlobal(at)),
+                               Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, held)  # fmt: skip
+            QApplication.sendEvent(trace, told)
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, held, corners[-1])
+    mark = workspace.mark
+    assert len(mark.hand.outline) >= 16 and mark.span == pytest.approx((start, end), abs=0.05)
+    assert mark.low_hz < mark.high_hz and workspace.part.change(mark) == -6.0
+    plain = workspace.part.plan_without(("spot",))
+    hz = [f for t, f in mark.hand.outline if abs(t - middle) < 0.02]
+    low, high = min(hz), max(hz)
+    centre, length = np.sqrt(low * high), end - start
+    inside = (middle - 0.15 * length, middle + 0.15 * length, centre / 1.2, centre * 1.2)
+    corner = (start + 0.02 * length, start + 0.15 * length, high / 1.3, high)
+    down = []
+    for first, last, lowest, highest in (inside, corner):
+        sung, cleaned = (level_in(heard(workspace, first, last, plan), 48_000, lowest, highest)
+                         for plan in (plain, workspace.part.plan))  # fmt: skip
+        down.append(sung - cleaned)
+    assert down[0] == pytest.approx(6.0, abs=1.0) and down[1] < 1.0, down
+    room.grab()
+    press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
+    assert workspace.mark is None or not workspace.mark.hand.outline
 
 
 def test_a_word_is_ridden_alike_ones_are_taken_and_given_to_the_stack(room, qtbot):

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, Qt
 
 from driving import drag, key, press
 from isophon.core.passes.timing.stretch import Moved
+from isophon.core.session import layout
 
 Key = Qt.Key
 
@@ -17,6 +18,26 @@ def lined_up(room, qtbot):
     room.workspace.take_parts(["part-2"])
     press(room, key("Line-up"), qtbot=qtbot)
     return room
+
+
+def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_part_is_moved(room, qtbot):
+    workspace, pool = room.workspace, room.workspace.pool
+    stack = [p.id for p in workspace.session.parts if p.role != "lead"]
+    asked = lambda: [task for task in pool._tasks.values() if task.request["do"] == "beside"]  # noqa: E731
+    qtbot.waitUntil(lambda: bool(asked()), timeout=60_000)
+    pool.stop()
+    qtbot.waitUntil(lambda: pool.overall()[1] == 0, timeout=10_000)
+    assert not all(workspace.session.part(i).heard_beside for i in stack)
+    pool.resume(workspace.session)
+    qtbot.waitUntil(lambda: all(workspace.session.part(i).heard_beside for i in stack), timeout=90_000)
+    before, steps = workspace.session.part("part-2"), len(workspace.keeper.history.steps)
+    workspace.edit("move", lambda s: layout.set_offset(s, "part-2", before.offset_s + 0.25))
+    qtbot.waitUntil(lambda: workspace.session.part("part-2").heard_beside not in ("", before.heard_beside),
+                    timeout=60_000)  # fmt: skip
+    after = workspace.session.part("part-2")
+    late = [np.median([m.standout_db for m in part.of_kind("timing")]) for part in (before, after)]
+    assert late[1] - late[0] == pytest.approx(250, abs=20), "it is heard where it lies now"
+    assert len(workspace.keeper.history.steps) == steps + 1, "what is found is no step"
 
 
 def test_words_are_seen_moved_and_pinned(lined_up, qtbot):

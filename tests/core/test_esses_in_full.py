@@ -14,12 +14,14 @@ from conftest import look, reader, write
 from isophon.cli import main
 from isophon.core.errors import CallError
 from isophon.core.marks import Hand
+from isophon.core.passes.esses.find import find
 from isophon.core.passes.esses.rule import RuleCut, smoothed, static_db
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.render import Renderer
 from isophon.core.session import edits, shaping
 from isophon.core.session.model import Part, Session, Source
-from voices import spoken
+from isophon.core.survey import survey
+from voices import speak, spoken
 
 RATE = 48_000
 HOW = {"low_hz": 5_000.0, "high_hz": 0.0, "over_db": -10.0, "ratio": 4.0, "knee_db": 0.0, "range_db": 40.0,
@@ -111,6 +113,29 @@ def test_find_tells_partners_and_lateness(demo, capsys):
     marks = [m for m in json.loads(capsys.readouterr().out)["marks"] if m["sound"] in ("s", "sh")]
     late = [m["late_ms"] for m in marks if m["partner_s"] is not None]
     assert len(late) >= 0.9 * len(marks) and all(-50 < ms < 120 for ms in late) and 0 < np.median(late) < 80
+
+
+def test_each_sound_has_a_ceiling_of_its_own_and_t_and_f_stay_unless_they_are_asked_for():
+    """As labelled by espeak-ng's own events, whose T's and F's the finder tells from its S's."""
+    samples, rate, _ = speak("en-us", "She sells six chess sets. The thief fell off the fence. Take two cups to Tom.")
+    two = np.atleast_2d(samples)
+    marks = tuple(find(reader(two), survey([two], rate, two.shape[1])))
+    how = EssSettings(ceiling_db=-20.0, usual_db=0.0)
+
+    def changed(**other) -> dict[str, float]:
+        part = Part("part-1", "take", Source("", rate, 1, len(samples)), marks=marks, found=True, voice_lufs=-20.0,
+                    ess=replace(how, **other))  # fmt: skip
+        sounds = {m.sound for m in marks}
+        return {s: sum(part.change(m) for m in marks if m.sound == s and m.confidence >= how.sure) for s in sounds}
+
+    plain = changed()
+    assert plain["s"] < -20 and plain["sh"] < 0 and plain["t"] == plain["f"] == 0
+    milder = changed(sh_db=12.0)
+    assert milder["s"] == plain["s"] and milder["sh"] > plain["sh"] + 3
+    asked = changed(t_too=True, t_db=-12.0)
+    assert asked["t"] < 0 and asked["f"] == 0 and asked["s"] == plain["s"]
+    asked = changed(f_too=True, f_db=-12.0)
+    assert asked["f"] < 0 and asked["t"] == 0 and asked["sh"] == plain["sh"]
 
 
 def test_air_lifts_the_top_of_vowels_and_none_of_the_esses(demo, tmp_path):

@@ -1,17 +1,22 @@
 """Finding hum: the mains' frequency, how it drifts, and which of its harmonics stand in the take.
 
 Steady lines are looked for near 50 and 60 Hz in what the quiet moments leave
-of long spectra. Then the mains' phase is followed on all harmonics together,
-weighted by how clear each is (maximum likelihood for a harmonic set in white
-noise: Quinn & Thomson 1991), and each harmonic's slowly changing amplitude is
-estimated with weights that take out the moments when a voice sounds on it
-(iteratively reweighted least squares, Holland & Welsch 1977, Cauchy weights).
+of long spectra. Then the mains' frequency and, with that, their phase is
+followed on all harmonics together, weighted by how clear each is (maximum
+likelihood for a harmonic set in white noise: Quinn & Thomson 1991); the n-th
+harmonic tells the clock n times as exactly, so they join from the lowest up as
+the clock becomes sure enough to count their turns. Each harmonic's slowly
+changing amplitude and phase is estimated with weights that take out the moments
+when a voice sounds on it (iteratively reweighted least squares, Holland &
+Welsch 1977, Cauchy weights), and once more from what that leaves ("twicing",
+Tukey 1977), so that slow changes are not flattened.
 """
 
 from __future__ import annotations
 
 import numpy as np
 from scipy import fft, ndimage, signal
+from scipy.interpolate import CubicSpline
 
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.passes.hum.treat import Hum, Partial
@@ -21,10 +26,13 @@ _DEVIATION_HZ, _GRID_HZ = 1.0, 0.01
 _QUIET_SHARE = 25
 _CLEAR_DB, _LINE_DB, _MOST_DB = 14.0, 5.0, 18.0
 _BLOCK_PERIODS = 5
-_KNOT_S, _SMOOTH_S, _FOLLOW_S = 1.0, 2.0, 1.2
-_ROUNDS = 6
-_FOLLOWED = (8, 20, 30, 30, 30)  # harmonics in each round
+_KNOT_S, _SMOOTH_S, _EVEN_S, _FOLLOW_S = 1.0, 1.2, 2.0, 1.2
+_ROUNDS, _STRICT_ROUNDS, _AGAIN = 6, 6, 2
+_FOLLOWED = (4, 4, 6, 8)  # harmonics in each round that follows the frequency
 _STEADY_ROUNDS = 1
+# rounds that follow the phase: harmonics, and for how many s a harmonic's own phase and the clock's error are steady
+_ALIGNED = ((3, 10.0, 1.0), (5, 10.0, 0.7), (8, 10.0, 0.5), (12, 10.0, 0.5), (20, 10.0, 0.3), (60, 10.0, 0.2),
+            (60, 5.0, 0.2), (60, 5.0, 0.1))  # fmt: skip
 _UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
 _OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
 _LEAST_S, _LEAST_DB = 2.5, -115.0
@@ -42,6 +50,7 @@ def find(low: LowRate, sample_rate: int) -> Hum | None:
     phases = base * np.arange(int(low.frames / rate / _KNOT_S) + 2) * _KNOT_S
     for i, highest in enumerate(_FOLLOWED):
         phases = _followed(low, base, phases, highest, steady=i < _STEADY_ROUNDS)
+    phases = _aligned(low, base, phases)
     base = float((phases[-1] - phases[0]) / (len(phases) - 1) / _KNOT_S)
     return _with_partials(low, sample_rate, base, phases)
 
@@ -114,6 +123,25 @@ def _followed(low: LowRate, base: float, phases: np.ndarray, highest: int, stead
     return phases + np.interp(knots, fine, more)
 
 
+def _aligned(low: LowRate, base: float, phases: np.ndarray) -> np.ndarray:
+    """``phases`` corrected by how the harmonics' own phases turn together, more harmonics round by round."""
+    most = max(highest for highest, _, _ in _ALIGNED)
+    numbers = np.arange(1, min(most, int(0.44 * low.rate / base)) + 1)
+    blocks, at = _demodulated(low, base, phases, numbers)
+    per_s = 1 / (at[1] - at[0])
+    error = np.zeros(len(at))
+    for highest, own_s, clock_s in _ALIGNED:
+        some = numbers[:highest]
+        turned = blocks[:, :, :highest] * np.exp(-2j * np.pi * error[:, None] * some)
+        amplitude, weight = _steady(turned, own_s * per_s)
+        heard = (weight * some * (amplitude.conj() * turned).imag).sum(axis=(0, 2))
+        evidence = (weight * np.square(some * np.abs(amplitude))).sum(axis=(0, 2))
+        reach = clock_s * per_s
+        radians = _smoothed(heard, reach, 0) / (_smoothed(evidence, reach, 0) + _UNHEARD * evidence.mean() + 1e-30)
+        error += radians / (2 * np.pi)
+    return phases + np.interp(np.arange(len(phases)) * _KNOT_S, at, error)
+
+
 def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Complex amplitudes ``(channels, blocks, numbers)`` of harmonics in blocks of five periods, and times in s.
 
@@ -124,7 +152,7 @@ def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndar
     count = low.frames // size
     times = (np.arange(count) + 0.5) * size / rate
     knots = np.arange(len(phases)) * _KNOT_S
-    middle = np.interp(times, knots, phases)
+    middle = CubicSpline(knots, phases)(times)
     hz = np.diff(phases) / _KNOT_S
     window = signal.get_window("hann", size)
     window *= 2 / window.sum()
@@ -146,30 +174,57 @@ def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndar
 
 def _amplitudes(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarray]:
     """The steady part of complex ``(channels, blocks, numbers)`` and how sure it is; ``smooth``: in blocks."""
-    quiet = np.percentile(np.square(np.abs(blocks)), 20, axis=1, keepdims=True) + 1e-18
-    steady = np.zeros_like(blocks)
-    for _ in range(_ROUNDS):
-        weight = (1 / (np.square(np.abs(blocks - steady)) + quiet)).astype(np.float32)
-        total = ndimage.gaussian_filter1d(weight, smooth, axis=1, mode="constant")
-        product = weight * blocks
-        real = ndimage.gaussian_filter1d(product.real, smooth, axis=1, mode="constant")
-        imaginary = ndimage.gaussian_filter1d(product.imag, smooth, axis=1, mode="constant")
-        steady = (real + 1j * imaginary) / total
-    return steady, total
+    power = np.percentile(np.square(np.abs(blocks)), 20, axis=1, keepdims=True) + 1e-18
+    steady, weight = _reweighted(blocks, smooth, power, _ROUNDS)
+    return steady, _smoothed(weight, smooth)
+
+
+def _steady(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarray]:
+    """The steady part of complex ``(channels, blocks, numbers)`` and the weight of each block, voices left out.
+
+    What counts as a voice is first told by the power of the quiet blocks, then by what the steady part leaves there.
+    """
+    steady, _ = _amplitudes(blocks, smooth)
+    for _ in range(_STRICT_ROUNDS):
+        power = np.percentile(np.square(np.abs(blocks - steady)), 20, axis=1, keepdims=True) + 1e-18
+        steady, weight = _reweighted(blocks, smooth, power, 1, steady)
+        for _ in range(_AGAIN):
+            steady = steady + _weighted(blocks - steady, weight, smooth)
+    return steady, weight
+
+
+def _reweighted(blocks, smooth, power, rounds, steady=0.0) -> tuple[np.ndarray, np.ndarray]:
+    for _ in range(rounds):
+        weight = (1 / (np.square(np.abs(blocks - steady)) + power)).astype(np.float32)
+        steady = _weighted(blocks, weight, smooth)
+    return steady, weight
+
+
+def _weighted(blocks: np.ndarray, weight: np.ndarray, smooth: float) -> np.ndarray:
+    return _smoothed(weight * blocks, smooth) / _smoothed(weight, smooth)
+
+
+def _smoothed(values: np.ndarray, deviation: float, axis: int = 1) -> np.ndarray:
+    """Nearly a Gaussian of that deviation: three running means; beyond the ends there is nothing."""
+    size = 2 * round((np.sqrt(4 * deviation**2 + 1) - 1) / 2) + 1  # odd: in the middle
+    for _ in range(3):
+        values = ndimage.uniform_filter1d(values, size, axis=axis, mode="constant")
+    return values
 
 
 def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarray) -> Hum | None:
     """The harmonics that clearly stand over what the same estimate gives halfway between harmonics."""
     numbers = np.arange(1, int(0.44 * low.rate / base) + 1)
-    smooth = _SMOOTH_S / (_BLOCK_PERIODS / base)
+    smooth, evenly = (seconds * base / _BLOCK_PERIODS for seconds in (_SMOOTH_S, _EVEN_S))
     knots = np.arange(len(phases)) * _KNOT_S
     levels, controls, tracks = [], [], []
     for first in range(0, len(numbers), _AT_ONCE):  # all at once would take much room for a long take
         some = numbers[first : first + _AT_ONCE]
         blocks, at = _demodulated(low, base, phases, some)
-        amplitude, _ = _amplitudes(blocks, smooth)
-        beside, _ = _amplitudes(_demodulated(low, base, phases, some + 0.5)[0], smooth)
-        levels.append(np.sqrt(np.square(np.abs(amplitude)).mean(axis=(0, 1)) / 2))
+        even, _ = _amplitudes(blocks, evenly)
+        beside, _ = _amplitudes(_demodulated(low, base, phases, some + 0.5)[0], evenly)
+        amplitude, _ = _steady(blocks, smooth)
+        levels.append(np.sqrt(np.square(np.abs(even)).mean(axis=(0, 1)) / 2))
         controls.append(np.sqrt(np.square(np.abs(beside)).mean(axis=(0, 1)) / 2))
         tracks.append(_between(amplitude, at, knots).astype(np.complex64))
     level, control = np.concatenate(levels), np.concatenate(controls)

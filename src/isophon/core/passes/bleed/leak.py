@@ -64,9 +64,8 @@ def learn_leak(
     nothing is taken out, and the facts have no key.
     """
     tell = tell or (lambda fraction: None)
-    divide = max(1, int(rate / _FULL_RATE * 2)) if rate >= _FULL_RATE else 1
-    low = rate // divide
-    takes = np.stack([soxr.resample(channel, rate, low, "HQ") for channel in samples]) if divide > 1 else samples
+    low = _learning_rate(rate)
+    takes = np.stack([soxr.resample(channel, rate, low, "HQ") for channel in samples]) if low != rate else samples
     tell(0.05)
     heard = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
     if not len(heard.feeds):
@@ -91,6 +90,11 @@ def learn_leak(
     return Taken(facts, *up)
 
 
+def _learning_rate(rate: int) -> int:
+    """Two thirds of the usual rates: what leaks out of headphones lies under 14 kHz. It can be halved."""
+    return 2 * round((rate / (rate // _FULL_RATE) / 3) if rate >= _FULL_RATE else rate / 2)
+
+
 def _tell_part(tell: Callable[[float], None], part: int, parts: int, fraction: float) -> None:
     tell(0.25 + 0.6 * (part + fraction) / parts)
 
@@ -108,9 +112,10 @@ def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[
     best: Sync | None = None
     feeds: list[np.ndarray] = []
     names: list[str] = []
+    heard = soxr.resample(takes.mean(axis=0), rate, rate // 2, "HQ")  # where a leak is clear; also the faster
     for i, cue in enumerate(cues):
         sources = _distinct(np.stack([soxr.resample(c, cue.rate, rate, "HQ") for c in cue.samples]))
-        sync = synchronize(takes.mean(axis=0), sources, rate, cue.offset_s)
+        sync = synchronize(heard, soxr.resample(sources.T, rate, rate // 2, "HQ").T, rate // 2, cue.offset_s)
         best = sync if best is None or sync.clear > best.clear else best
         if sync.found:
             names.append(cue.name)

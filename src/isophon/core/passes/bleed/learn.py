@@ -15,16 +15,22 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import soxr
 from scipy import ndimage, signal
 
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, ROUGHLY, Easing, Moments, solved
 from isophon.core.passes.bleed.judging import judged, only_clear
+from isophon.core.passes.bleed.moving import Motion, motion_of
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
-_WEIGHTS_S, _FLOOR_PERCENTILE = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02), 5  # finer each time
+_WEIGHTS_S = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02, 0.02, 0.02, 0.02, 0.02)  # finer each time
+_LEAST_ROUNDS, _ROUND_PAYS_DB = 4, 0.5
+_FINE_WEIGHTS_S = (0.04, 0.02)
+_FLOOR_PERCENTILE = 5
 _WEIGHT_STEP = 8  # frames that count alike
 _OWN_SHARE, _MOST_S = 0.3, 60.0
+_LOUD, _CLEAREST, _MOST_OWN = 90, 20, 0.1
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
 _PAYS_DB, _FOLLOW_FROM_DB = 0.4, 0.3
@@ -52,42 +58,88 @@ def learn(
     tell: Callable[[float], None] | None = None,
     moments: Sequence[tuple[float, float]] = (),
 ) -> Learned:
-    """Learn the leak of cues ``(cues, n)``, aligned within some ms, in a take ``(n,)`` at the same rate.
+    """Learn the leak of cues ``(cues, n)``, aligned within some ms, in a take ``(n,)`` at the same, even rate.
 
     ``moments``: the spans in s to learn from, all where none is given.
     """
     tell = tell or (lambda fraction: None)
     taps, before = round(_PATH_S * rate), round(BEFORE_S * rate)
     early = np.stack([moved(cue, -before, len(take)) for cue in cues])  # the path begins before the delay
+    weight, motion = _roughly(take, early, rate, moments, tell)
     flat = whitener(take, rate)
-    white = at_once(lambda sound: signal.oaconvolve(sound, flat, "same").astype(np.float32), [take, *early])
-    white_take, white_cues = white[0], np.stack(white[1:])
-    chosen, unlikely = _chosen(moments, rate, len(take)), _unlikely(taps, rate)
-    weight = _weight(white_take, rate, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
-    most = max(1, round(_MOST_S * rate / BLOCK))
-    for i, around_s in enumerate(_WEIGHTS_S[1:]):
-        tell(0.1 * i)
+    white_take, *whites = _white([take, *early], flat)
+    white_cues = np.stack(whites)
+    moving = motion.of(white_cues, rate) if motion else white_cues
+    chosen, most = _chosen(moments, rate, len(take)), max(1, round(_MOST_S * rate / BLOCK))
+    unlikely = _unlikely(taps, rate)
+    weight = np.minimum(weight, _weight(white_take, rate, _WEIGHTS_S[0]))  # what sounds above the rough rate counts too
+    for around_s in _FINE_WEIGHTS_S:
         easing = Easing(white_cues, weight * chosen, unlikely, rate)
-        path = solved(Moments(white_take, white_cues, weight * chosen, taps, most), easing, _START_LEAN)
-        leak = _through(white_cues, path)
+        path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, _START_LEAN)
+        leak = _through(moving, path)
         weight = _weight(white_take - leak, rate, around_s, leak)
     easing = Easing(white_cues, weight * chosen, unlikely, rate)
-    found = judged(white_take, white_cues, weight * chosen, easing, most, rate, lambda: tell(0.6))
+    tell(0.4)
+    found = judged(white_take, moving, weight * chosen, easing, most, rate, lambda: tell(0.6))
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros((len(cues), taps), np.float32), 0.0, 0.0)
-    heard = Moments(white_take, white_cues, weight * chosen, taps, most)
-    path = solved(heard, easing, found.lean, until=EXACTLY)
+    path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, found.lean)
+    if motion:  # more exactly, now that the path is
+        motion = motion_of(white_take, _through(white_cues, path), weight * chosen, rate, motion)
+        moving = motion.of(white_cues, rate) if motion else white_cues
+    leak = _through(moving, path)
+    weight = _weight(white_take - leak, rate, _WEIGHTS_S[-1], leak)
+    path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, found.lean, until=EXACTLY)
     early = only_clear(early, found.bands_db, rate)
+    if motion:
+        early = motion.of(early, rate)
     leak = _through(early, path)
     tell(0.7)
     followed = 0.0
     if found.explained_db > _FOLLOW_FROM_DB:
-        heard = weight * chosen
-        leak, followed = _followed(white_take, white_cues, early, heard, path, leak, easing, rate,
+        leak, followed = _followed(white_take, moving, early, weight * chosen, path, leak, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
     trust = _trust(white_take, signal.oaconvolve(leak, flat, "same"), weight, rate)
     shown = only_clear(path, found.bands_db, rate)
     return Learned((leak * trust).astype(np.float32), shown, followed, found.explained_db)
+
+
+def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion | None]:
+    """How much each moment counts, ``(n,)``, and how the leak moves, both found at half the rate.
+
+    Weights, path and motion wait for one another: they come from coarse to fine, each with the others' last, until
+    that explains no more.
+    """
+    low, count = rate // 2, len(take)
+    take, *cues = at_once(lambda sound: soxr.resample(sound, rate, low, "HQ"), [take, *cues])
+    taps, most = round(_PATH_S * low), max(1, round(_MOST_S * low / BLOCK))
+    white_take, *whites = _white([take, *cues], whitener(take, low))
+    white_cues = np.stack(whites)
+    chosen, unlikely = _chosen(moments, low, len(take)), _unlikely(taps, low)
+    weight = _weight(white_take, low, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
+    moving, motion, explained = white_cues, None, 0.0
+    for i, around_s in enumerate(_WEIGHTS_S[1:]):
+        tell(0.03 * i)
+        easing = Easing(white_cues, weight * chosen, unlikely, low)
+        path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, _START_LEAN)
+        motion = motion_of(white_take, _through(white_cues, path), weight * chosen, low, motion)
+        moving = motion.of(white_cues, low) if motion else white_cues
+        leak = _through(moving, path)
+        before, explained = explained, _explained_db(white_take, leak, weight * chosen)
+        if i >= _LEAST_ROUNDS and explained < before + _ROUND_PAYS_DB:
+            break
+        weight = _weight(white_take - leak, low, around_s, leak)
+    weight = np.repeat(weight, 2)
+    return np.pad(weight, (0, max(0, count - len(weight))), mode="edge")[:count], motion
+
+
+def _explained_db(take: np.ndarray, leak: np.ndarray, weight: np.ndarray) -> float:
+    before, after = (float(np.sum(weight * np.square(x))) for x in (take, take - leak))
+    return 10 * float(np.log10((before + 1e-30) / (after + 1e-30)))
+
+
+def _white(sounds: list[np.ndarray], flat: np.ndarray) -> list[np.ndarray]:
+    return at_once(lambda sound: signal.oaconvolve(sound, flat, "same").astype(np.float32), sounds)
 
 
 def _unlikely(taps: int, rate: int) -> np.ndarray:
@@ -155,11 +207,21 @@ def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | No
     """
     size = max(1, round(around_s * rate / _WEIGHT_STEP))
     power = ndimage.uniform_filter1d(_power(error), size)
+    own = 0.0
     if leak is not None:
-        power -= _OWN_SHARE * ndimage.uniform_filter1d(_power(leak), size)
-    power = ndimage.maximum_filter1d(np.maximum(power, 0), size)
+        leaked = ndimage.uniform_filter1d(_power(leak), size)
+        own = _own_share(power, leaked) * leaked
+        power -= _OWN_SHARE * leaked
+    power = ndimage.maximum_filter1d(np.maximum(power, 0), size) + own
     floor = np.percentile(power, _FLOOR_PERCENTILE) + 1e-14
     return np.repeat(floor / (power + floor), _WEIGHT_STEP)[: len(error)].astype(np.float32)
+
+
+def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
+    """How much of the leak the path leaves of it, as the moments tell in which the leak is heard best."""
+    loud = leaked >= np.percentile(leaked, _LOUD)
+    share = float(np.percentile(power[loud] / (leaked[loud] + 1e-20), _CLEAREST))
+    return share if share < _MOST_OWN else 0.0  # a path that is not right yet cannot tell
 
 
 def _power(samples: np.ndarray) -> np.ndarray:

@@ -1,0 +1,143 @@
+"""How a leak moves: a head that turns brings it nearer and farther, earlier and later.
+
+Delay and gain of the whole leak are followed from moment to moment: each tells, by weighted least squares, how
+much earlier and louder than predicted the leak is in it, as far as it is heard beside the voice at all; a head has no
+reason to jerk, so the track is the smoothest that agrees with what the moments before and after tell
+(Whittaker 1923 and Henderson 1924, the smoother of a random walk of the velocity: it knows the future, as a
+canceller on a stage does not). How stiff it is, cross-validation decides; stiff for ever is a leak that stays.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import fft, linalg
+
+_HOP_S, _LANES = 0.01, 4
+_STEP_S, _LEAST_STEPS = 0.02, 100
+_DELAY_S, _GAIN = 20e-6, 0.1  # the units of a track: what a head does that moves by some mm
+_STIFF = (1e2, 1e3, 1e4, 1e5, 1e6, 1e7)  # what a track's curvature costs, against what the moments tell
+_HELD = 0.02  # what being away from where it stays costs
+_ROUNDS, _FOLDS, _FOLD_S = 2, 5, 0.35
+_BATCH = 512
+
+
+@dataclass(frozen=True, eq=False)
+class Motion:
+    """By how many s later and how many times louder a leak is than one that stays, every ``step_s``; both ``(n,)``."""
+
+    delay_s: np.ndarray
+    gain: np.ndarray
+    step_s: float
+
+    @classmethod
+    def along(cls, track: np.ndarray, step_s: float) -> Motion:
+        """The motion of a track ``(n, 2)``: louder and later, in their units."""
+        return cls(_DELAY_S * track[:, 1], 1 + _GAIN * track[:, 0], step_s)
+
+    @property
+    def track(self) -> np.ndarray:
+        """The motion in its units, ``(n, 2)``."""
+        return np.stack([(self.gain - 1) / _GAIN, self.delay_s / _DELAY_S], axis=1)
+
+    def of(self, sounds: np.ndarray, rate: int) -> np.ndarray:
+        """Sounds ``(n, frames)`` moved so, float32."""
+        return np.stack([self._moved(sound, rate) for sound in sounds])
+
+    def _moved(self, sound: np.ndarray, rate: int) -> np.ndarray:
+        hop = round(_HOP_S * rate)
+        size = _LANES * hop
+        window = np.sqrt(0.5 * np.hanning(size + 1)[:-1]).astype(np.float32)
+        padded = np.pad(sound, size)
+        count = (len(padded) - size) // hop + 1
+        at = (np.arange(count) * hop - size / 2) / rate  # the middles of the windows
+        times = (np.arange(len(self.gain)) + 0.5) * self.step_s
+        delay, gain = np.interp(at, times, self.delay_s) * rate, np.interp(at, times, self.gain)
+        turn = -2j * np.pi * np.arange(size // 2 + 1) / size
+        out = np.zeros(len(padded), np.float32)
+        frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop]
+        for first in range(0, count, _BATCH):
+            some = slice(first, first + _BATCH)
+            spectra = fft.rfft(frames[some] * window, axis=1)
+            spectra *= (gain[some, None] * np.exp(turn * delay[some, None])).astype(np.complex64)
+            pieces = fft.irfft(spectra, size, axis=1) * window
+            for lane in range(_LANES):  # windows that do not overlap
+                mine = pieces[lane::_LANES]
+                start = (first + lane) * hop
+                out[start : start + len(mine) * size] += mine.reshape(-1)
+        return out[size : size + len(sound)]
+
+
+def motion_of(
+    take: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int, before: Motion | None = None
+) -> Motion | None:
+    """How a predicted ``leak`` ``(n,)`` moves in a ``take`` ``(n,)``; None where one that stays explains as much.
+
+    ``weight`` ``(n,)``: how little else sounds; ``before``: how it moved as far as was known.
+    """
+    step = round(_STEP_S * rate)
+    count = -(-len(take) // step)
+    if count < _LEAST_STEPS or not weight.any():
+        return None
+    track = before.track if before else np.zeros((count, 2))
+    stiff = None
+    for _ in range(_ROUNDS):
+        predicted = Motion.along(track, step / rate).of(leak[None], rate)[0] if track.any() else leak
+        error = take - predicted
+        noise = float((weight * np.square(error)).sum() / weight.sum()) + 1e-30
+        matrix, side = _sums(error, predicted, weight / noise, rate, step)
+        side = side + np.einsum("tij,tj->ti", matrix, track)  # the whole track is what is smooth
+        stiff = stiff or _stiffness(matrix, side, step / rate)
+        if stiff is None:
+            return None
+        track = _track(matrix, side, stiff)
+    return Motion.along(track, step / rate)
+
+
+def _sums(error, leak, weight, rate: int, step: int) -> tuple[np.ndarray, np.ndarray]:
+    """Normal matrices ``(steps, 2, 2)`` and sides ``(steps, 2)`` of louder and later, in their units."""
+    size = fft.next_fast_len(len(leak), real=True)
+    turned = fft.rfft(leak, size) * (2j * np.pi * np.arange(size // 2 + 1) / size)
+    by = np.stack([_GAIN * leak, -_DELAY_S * rate * fft.irfft(turned, size)[: len(leak)]])
+
+    def summed(x: np.ndarray) -> np.ndarray:
+        return np.add.reduceat(x.astype(np.float64), np.arange(0, len(x), step))
+
+    matrix = np.stack([[summed(weight * a * b) for a in by] for b in by]).transpose(2, 0, 1)
+    side = np.stack([summed(weight * a * error) for a in by], axis=1)
+    return matrix, side
+
+
+def _track(matrix: np.ndarray, side: np.ndarray, stiff: float) -> np.ndarray:
+    """The smoothest track ``(steps, 2)`` that agrees; ``stiff``: what its curvature costs."""
+    count = len(side)
+    second = np.zeros((3, count))
+    second[0, :] = 6.0
+    second[0, [0, -1]] = 1.0
+    second[0, [1, -2]] = 5.0
+    second[1, :-1] = -4.0
+    second[1, [0, count - 2]] = -2.0
+    second[2, :-2] = 1.0
+    bands = np.zeros((5, 2 * count))
+    for k in range(2):
+        bands[0, k::2] = matrix[:, k, k] + stiff * second[0] + _HELD
+        bands[2, k::2] = stiff * second[1]
+        bands[4, k::2] = stiff * second[2]
+    bands[1, ::2] = matrix[:, 0, 1]
+    return linalg.solveh_banded(bands, side.reshape(-1), lower=True).reshape(-1, 2)
+
+
+def _stiffness(matrix: np.ndarray, side: np.ndarray, step_s: float) -> float | None:
+    """The stiffness whose tracks explain most of moments that they were not told by; None where none explains any."""
+    fold = (np.arange(len(side)) * step_s / _FOLD_S).astype(int) % _FOLDS
+    best, most = None, 0.0
+    for stiff in _STIFF:
+        gain = 0.0
+        for k in range(_FOLDS):
+            mine = fold == k
+            track = _track(matrix * ~mine[:, None, None], side * ~mine[:, None], stiff)[mine]
+            gain += float(np.sum(2 * track * side[mine]) - np.einsum("ti,tij,tj->", track, matrix[mine], track))
+        if gain > most:
+            best, most = stiff, gain
+    return best

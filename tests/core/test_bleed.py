@@ -72,6 +72,37 @@ def test_a_leak_far_under_the_voice_is_predicted(voice, cue, under_db):
     assert np.mean((left - take + leak)[still] ** 2) < 1.2 * after, "what was missed comes down too"
 
 
+def test_a_leak_that_moves_is_followed(voice, cue):
+    """A head that turns: ±30 µs and ±1.5 dB in some seconds. A path that stays would leave a third of it (−10 dB)."""
+    feed = cue[: len(voice)]
+    leak, _ = leaked(voice, feed, 25)
+    time = np.arange(len(voice)) / RATE
+    late = 30e-6 * np.sin(2 * np.pi * time / 5)
+    fine = soxr.resample(leak, RATE, 8 * RATE, "VHQ")
+    leak = np.interp(time - late, np.arange(len(fine)) / (8 * RATE), fine) * 10 ** (
+        0.075 * np.cos(2 * np.pi * time / 7)
+    )
+    room = np.random.default_rng(1).standard_normal(len(voice)) * 1e-5
+    taken = learn_leak((voice + leak + room).astype(np.float32)[None], RATE, [Cue("cue", feed[None], RATE)], "k")
+    still = np.sqrt(signal.oaconvolve(voice**2, np.ones(1_200) / 1_200, "same").clip(0)) < 1e-4
+    assert better_db(leak[still], taken.leak[0][still]) > 20
+
+
+def test_the_top_of_a_click_goes_as_well(voice):
+    """Clicks are short: what leaks of them over 11 kHz would stay to be heard alone."""
+    count = 12 * 48_000
+    feed = np.zeros(count, np.float32)
+    burst = np.random.default_rng(2).standard_normal(48) * np.hanning(48)
+    for at in range(0, count - 48, 24_000):
+        feed[at : at + 48] = burst
+    leak = signal.sosfilt(signal.butter(2, 12_000, fs=48_000, output="sos"), np.roll(feed, 100)) * 0.02
+    take = soxr.resample(voice, RATE, 48_000)[:count] + leak + np.random.default_rng(1).standard_normal(count) * 1e-5
+    taken = learn_leak(take.astype(np.float32)[None], 48_000, [Cue("cue", feed[None], 48_000)], "k")
+    top = signal.butter(6, [11_000, 13_500], "band", fs=48_000, output="sos")
+    before, after = (np.mean(signal.sosfilt(top, x) ** 2) for x in (leak, leak - taken.leak[0]))
+    assert 10 * np.log10(before / after) > 12
+
+
 def test_another_song_and_no_leak_change_nothing(voice, cue, demo):
     other = soxr.resample(sf.read(demo.parent / "Bed.wav", dtype="float32")[0][:, 0], 48_000, RATE)[: len(voice)]
     _, take = leaked(voice, cue[: len(voice)], 30)

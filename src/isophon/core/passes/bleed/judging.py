@@ -12,10 +12,11 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy import fft, signal
+from scipy import fft
 
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
+from isophon.core.passes.bleed.filtering import filtered
 
 LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
 _FIRST = 3
@@ -65,7 +66,7 @@ def only_clear(samples: np.ndarray, gains_db: np.ndarray, rate: int) -> np.ndarr
     hz = np.fft.rfftfreq(_FILTER, 1 / rate)
     mask = np.interp(hz, _middles(rate), np.clip(gains_db / _CLEARLY_DB, 0, 1))
     taps = np.roll(np.fft.irfft(mask), _FILTER // 2) * np.hanning(_FILTER)
-    return np.stack([signal.oaconvolve(x, taps[1:], "same") for x in samples]).astype(np.float32)
+    return np.stack([filtered(x, taps[1:], _FILTER // 2 - 1) for x in samples])
 
 
 def _edges(rate: int) -> np.ndarray:

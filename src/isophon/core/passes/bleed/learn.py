@@ -20,6 +20,7 @@ from scipy import ndimage, signal
 
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, ROUGHLY, Easing, Moments, solved
+from isophon.core.passes.bleed.filtering import filtered
 from isophon.core.passes.bleed.judging import judged, only_clear
 from isophon.core.passes.bleed.moving import Motion, motion_of
 
@@ -96,10 +97,10 @@ def learn(
     leak = _through(early, path)
     tell(0.7)
     followed = 0.0
-    if found.explained_db > _FOLLOW_FROM_DB:
+    if motion and found.explained_db > _FOLLOW_FROM_DB:
         leak, followed = _followed(white_take, moving, early, weight * chosen, path, leak, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
-    trust = _trust(white_take, signal.oaconvolve(leak, flat, "same"), weight, rate)
+    trust = _trust(white_take, filtered(leak, flat, len(flat) // 2), weight, rate)
     shown = only_clear(path, found.bands_db, rate)
     return Learned((leak * trust).astype(np.float32), shown, followed, found.explained_db)
 
@@ -122,8 +123,9 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
         tell(0.03 * i)
         easing = Easing(white_cues, weight * chosen, unlikely, low)
         path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, _START_LEAN)
-        motion = motion_of(white_take, _through(white_cues, path), weight * chosen, low, motion)
-        moving = motion.of(white_cues, low) if motion else white_cues
+        if i:  # the first path is hardly one
+            motion = motion_of(white_take, _through(white_cues, path), weight * chosen, low, motion)
+            moving = motion.of(white_cues, low) if motion else white_cues
         leak = _through(moving, path)
         before, explained = explained, _explained_db(white_take, leak, weight * chosen)
         if i >= _LEAST_ROUNDS and explained < before + _ROUND_PAYS_DB:
@@ -139,7 +141,7 @@ def _explained_db(take: np.ndarray, leak: np.ndarray, weight: np.ndarray) -> flo
 
 
 def _white(sounds: list[np.ndarray], flat: np.ndarray) -> list[np.ndarray]:
-    return at_once(lambda sound: signal.oaconvolve(sound, flat, "same").astype(np.float32), sounds)
+    return at_once(lambda sound: filtered(sound, flat, len(flat) // 2), sounds)
 
 
 def _unlikely(taps: int, rate: int) -> np.ndarray:
@@ -179,9 +181,7 @@ def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
 
 def _through(cues: np.ndarray, path: np.ndarray) -> np.ndarray:
     """The cues through their paths, summed, float32 ``(n,)``."""
-    return sum(
-        signal.oaconvolve(cue, way.astype(np.float32))[: cues.shape[1]] for cue, way in zip(cues, path, strict=True)
-    )
+    return np.sum([filtered(cue, way) for cue, way in zip(cues, path, strict=True)], axis=0)
 
 
 def whitener(take: np.ndarray, rate: int) -> np.ndarray:

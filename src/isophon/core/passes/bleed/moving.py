@@ -14,13 +14,16 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, linalg
 
+from isophon.core.passes.bleed.filtering import filtered
+
 _HOP_S, _LANES = 0.01, 4
 _STEP_S, _LEAST_STEPS = 0.02, 100
 _DELAY_S, _GAIN = 20e-6, 0.1  # the units of a track: what a head does that moves by some mm
 _STIFF = (1e2, 1e3, 1e4, 1e5, 1e6, 1e7)  # what a track's curvature costs, against what the moments tell
 _HELD = 0.02  # what being away from where it stays costs
 _ROUNDS, _FOLDS, _FOLD_S = 2, 5, 0.35
-_BATCH = 512
+_PAYS = 0.003  # of what is not explained
+_BATCH, _SLOPE = 512, 48
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,13 +85,13 @@ def motion_of(
         return None
     track = before.track if before else np.zeros((count, 2))
     stiff = None
-    for _ in range(_ROUNDS):
+    for _ in range(1 if before else _ROUNDS):
         predicted = Motion.along(track, step / rate).of(leak[None], rate)[0] if track.any() else leak
         error = take - predicted
         noise = float((weight * np.square(error)).sum() / weight.sum()) + 1e-30
         matrix, side = _sums(error, predicted, weight / noise, rate, step)
         side = side + np.einsum("tij,tj->ti", matrix, track)  # the whole track is what is smooth
-        stiff = stiff or _stiffness(matrix, side, step / rate)
+        stiff = stiff or _stiffness(matrix, side, step / rate, _PAYS * float(weight.sum()))
         if stiff is None:
             return None
         track = _track(matrix, side, stiff)
@@ -97,16 +100,21 @@ def motion_of(
 
 def _sums(error, leak, weight, rate: int, step: int) -> tuple[np.ndarray, np.ndarray]:
     """Normal matrices ``(steps, 2, 2)`` and sides ``(steps, 2)`` of louder and later, in their units."""
-    size = fft.next_fast_len(len(leak), real=True)
-    turned = fft.rfft(leak, size) * (2j * np.pi * np.arange(size // 2 + 1) / size)
-    by = np.stack([_GAIN * leak, -_DELAY_S * rate * fft.irfft(turned, size)[: len(leak)]])
+    by = np.float32(_GAIN) * leak, np.float32(-_DELAY_S * rate) * filtered(leak, _slope(), _SLOPE)
 
     def summed(x: np.ndarray) -> np.ndarray:
-        return np.add.reduceat(x.astype(np.float64), np.arange(0, len(x), step))
+        return np.add.reduceat(x, np.arange(0, len(x), step), dtype=np.float64)
 
     matrix = np.stack([[summed(weight * a * b) for a in by] for b in by]).transpose(2, 0, 1)
     side = np.stack([summed(weight * a * error) for a in by], axis=1)
     return matrix, side
+
+
+def _slope() -> np.ndarray:
+    """A filter that gives a sound's slope a frame (the derivative of a windowed sinc)."""
+    at = np.arange(-_SLOPE, _SLOPE + 1)
+    taps = np.where(at == 0, 0.0, (-1.0) ** at / np.where(at == 0, 1, at))
+    return taps * np.hanning(len(at) + 2)[1:-1]
 
 
 def _track(matrix: np.ndarray, side: np.ndarray, stiff: float) -> np.ndarray:
@@ -128,10 +136,10 @@ def _track(matrix: np.ndarray, side: np.ndarray, stiff: float) -> np.ndarray:
     return linalg.solveh_banded(bands, side.reshape(-1), lower=True).reshape(-1, 2)
 
 
-def _stiffness(matrix: np.ndarray, side: np.ndarray, step_s: float) -> float | None:
-    """The stiffness whose tracks explain most of moments that they were not told by; None where none explains any."""
+def _stiffness(matrix: np.ndarray, side: np.ndarray, step_s: float, most: float) -> float | None:
+    """The stiffness whose tracks explain most of moments that they were not told by, None where that is too little."""
     fold = (np.arange(len(side)) * step_s / _FOLD_S).astype(int) % _FOLDS
-    best, most = None, 0.0
+    best = None
     for stiff in _STIFF:
         gain = 0.0
         for k in range(_FOLDS):

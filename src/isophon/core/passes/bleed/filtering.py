@@ -1,0 +1,21 @@
+"""Long sounds through short filters, piece by piece, so that little of them is held twice."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy import signal
+
+_PIECE = 1 << 18
+
+
+def filtered(sound: np.ndarray, taps: np.ndarray, early: int = 0) -> np.ndarray:
+    """A sound ``(n,)``, silence around it, through a filter ``(taps,)``, ``early`` frames sooner; float32 ``(n,)``."""
+    taps, reach = taps.astype(np.float32), len(taps) - 1
+    out = np.empty(len(sound), np.float32)
+    for at in range(0, len(sound), _PIECE):
+        count = min(_PIECE, len(sound) - at)
+        first, last = at + early - reach, at + early + count
+        piece = sound[max(0, first) : max(0, last)]
+        piece = np.pad(piece, (max(0, -first), last - max(0, first) - len(piece)))
+        out[at : at + count] = signal.oaconvolve(piece, taps, "valid")
+    return out

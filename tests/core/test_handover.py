@@ -1,6 +1,10 @@
 """Hand over and the take at hand: figures against pyloudnorm and against what was written."""
 
+import os
 import re
+import shutil
+import signal
+import time
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +16,7 @@ from msgspec.structs import replace
 from conftest import write
 from isophon.cli import main
 from isophon.core.errors import Cancelled, OutputError
+from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.esses.settings import EssSettings
@@ -136,3 +141,38 @@ def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path
 @pytest.mark.parametrize("pattern", ["{part.__class__}", "{part:>99999999}", "{0}", "{part!r}", "{"])
 def test_a_pattern_of_names_can_only_say_what_it_may(demo, tmp_path, pattern):
     assert main(["clean", "--session", str(demo), "--out", str(tmp_path / "o"), "--name", pattern]) == 2
+
+
+def test_stopped_or_killed_at_any_moment_a_whole_is_there_complete_or_not_at_all(prepared, tmp_path):
+    """Fewer moments here than by ``ISOPHON_MOMENTS=50``; every other one is a kill that nothing can answer to."""
+    take, part = prepared
+    target = handover.Target(tmp_path / "out", labels=True, removed=True)
+    expected = {"take.clean.wav", "take.removed.wav", "take.marks.tsv", "report.json"}
+
+    def made(tell):
+        with bundle.whole(target) as there:
+            row = handover.hand_over(part, take.recording, take.surveyed.survey, there, tell)
+            handover.write_report([row], there.folder, "song")
+
+    begun = time.perf_counter()
+    made(lambda fraction: None)
+    lasts = time.perf_counter() - begun
+    moments = int(os.environ.get("ISOPHON_MOMENTS", "12"))
+    complete = 0
+    for i in range(moments + 1):
+        if target.folder.exists():
+            assert {path.name for path in target.folder.iterdir()} == expected
+            shutil.rmtree(target.folder)
+            complete += 1
+        child = os.fork()
+        if child == 0:
+            signal.signal(signal.SIGINT, signal.default_int_handler)
+            try:
+                made(lambda fraction: None)
+            finally:
+                os._exit(0)
+        time.sleep(lasts * i / moments)
+        os.kill(child, signal.SIGKILL if i % 2 else signal.SIGINT)
+        os.waitpid(child, 0)
+    bundle.give_up(bundle.begin(target))  # the next one takes away what the killed ones had made so far
+    assert set(tmp_path.iterdir()) <= {target.folder} and complete < moments

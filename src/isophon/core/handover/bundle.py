@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import os
+import re
 import shutil
 import tempfile
 from collections.abc import Iterator
@@ -15,6 +17,8 @@ from isophon.core.errors import ExistsError, OutputError
 from isophon.core.handover.stems import Target
 
 _PREFIX = ".isophon-whole-"
+_OURS = re.compile(re.escape(_PREFIX) + r"[a-z0-9_]{8}")
+_held: dict[Path, int] = {}  # folders that are being filled, and what locks them for this process
 
 
 def check_place(folder: Path) -> None:
@@ -26,12 +30,16 @@ def check_place(folder: Path) -> None:
 def begin(target: Target) -> Target:
     """The same target in a folder of its own beside its place; OutputError where that cannot be made."""
     check_place(target.folder)
+    beside = target.folder.absolute().parent
     try:
-        target.folder.absolute().parent.mkdir(parents=True, exist_ok=True)
-        made = tempfile.mkdtemp(prefix=_PREFIX, dir=target.folder.absolute().parent)
+        beside.mkdir(parents=True, exist_ok=True)
+        _clear_left_over(beside)
+        made = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=beside))
+        _held[made] = os.open(made, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        fcntl.flock(_held[made], fcntl.LOCK_EX)
     except OSError as error:
         raise OutputError(f"{target.folder}: cannot be written ({error.strerror}); choose another folder") from error
-    return replace(target, folder=Path(made))
+    return replace(target, folder=made)
 
 
 def complete(made: Target, target: Target) -> None:
@@ -40,6 +48,7 @@ def complete(made: Target, target: Target) -> None:
     try:
         os.chmod(made.folder, 0o777 & ~umask())
         os.replace(made.folder, target.folder)
+        _let_go(made.folder)
     except OSError as error:
         give_up(made)
         raise OutputError(f"{target.folder}: cannot be put there ({error.strerror}); nothing was left") from error
@@ -48,6 +57,27 @@ def complete(made: Target, target: Target) -> None:
 def give_up(made: Target) -> None:
     """Take away what was made so far."""
     shutil.rmtree(made.folder, ignore_errors=True)
+    _let_go(made.folder)
+
+
+def _let_go(folder: Path) -> None:
+    if folder in _held:
+        os.close(_held.pop(folder))
+
+
+def _clear_left_over(beside: Path) -> None:
+    """Take away what runs that were killed had made so far; what is being filled now stays."""
+    for path in beside.glob(f"{_PREFIX}*"):
+        if not _OURS.fullmatch(path.name):
+            continue
+        try:
+            handle = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
+        except OSError:
+            continue
+        with contextlib.suppress(OSError):
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            shutil.rmtree(path, ignore_errors=True)
+        os.close(handle)
 
 
 @contextlib.contextmanager

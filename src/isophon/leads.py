@@ -58,7 +58,7 @@ def _looked_through(recording: Recording, marks: tuple[Mark, ...] | None = None)
 def beside_the_lead(part: Part, ears: Listened, found: Survey, lead: Lead, later_s: float, kinds: set[str]) -> Part:
     """A part with what its marks meet in the lead, and what is found by hearing the lead beside it; doubts are said."""
     marks = part.marks
-    for meets in (kind.meets for kind in KINDS if kind.meets):
+    for meets in (kind.meets for kind in KINDS if kind.meets and kind.name in kinds):
         marks = meets(marks, lead.marks, later_s)
     part = replace(part, marks=marks)
     against = [kind for kind in KINDS if kind.against and kind.name in kinds]
@@ -74,17 +74,24 @@ def beside_the_lead(part: Part, ears: Listened, found: Survey, lead: Lead, later
 
 def beside_the_songs_lead(session: Session, part: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
     """The same of a part of a session, as far as the session does not hold it yet."""
-    lead = session.lead
-    if lead is None or part.role == "lead":
+    lead, followed = session.lead, session.followed_by(part)
+    if lead is None or followed is None:
         return part
     met = session.part(part.id).found and lead.found
-    heard = part.heard_beside == key_beside(part, lead)
-    open_kinds = {kind.name for kind in KINDS if (kind.meets and not met) or (kind.against and not heard)} & kinds
-    if not open_kinds:
-        return part
+    heard = part.heard_beside == key_beside(part, followed)
+    meets = {kind.name for kind in KINDS if kind.meets and not met} & kinds
+    against = {kind.name for kind in KINDS if kind.against and not heard} & kinds
+    asked = [(lead, meets | against)] if lead is followed else [(lead, meets), (followed, against)]
+    for one, names in asked:
+        if names:
+            part = _beside(part, one, recording, found, names)
+    return part
+
+
+def _beside(part: Part, lead: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
     try:
         with Recording(path_of(lead.source.path)) as other:
             there = _looked_through(other, lead.marks if lead.found else None)
-            return beside_the_lead(part, recording, found, there, part.offset_s - lead.offset_s, open_kinds)
+            return beside_the_lead(part, recording, found, there, part.offset_s - lead.offset_s, kinds)
     except InputError:
-        return part  # the lead cannot be read: that is told where it is worked on itself
+        return part  # it cannot be read: that is told where it is worked on itself

@@ -40,6 +40,29 @@ def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_par
     assert len(workspace.keeper.history.steps) == steps + 1, "what is found is no step"
 
 
+def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):
+    """A choice in the sheet, one step of undo; the part is heard anew beside that one, which is then on the left."""
+    workspace, choice = lined_up.workspace, lined_up.sheet.extras.follows
+    before = workspace.part
+    assert choice.currentText() == "the lead" and before.id not in [choice.itemData(i) for i in range(choice.count())]
+    other = choice.itemData(1)
+    choice.setFocus()
+    press(choice, Key.Key_Down, qtbot=qtbot)
+    assert workspace.part.follows == other and workspace.session.followed_by(workspace.part).id == other
+    qtbot.waitUntil(lambda: workspace.part.heard_beside != before.heard_beside, timeout=60_000)
+    late = [np.median([abs(m.standout_db) for m in part.of_kind("timing")]) for part in (before, workspace.part)]
+    assert late[1] < late[0], "both are late against the lead alike, so they are nearer to one another"
+    esses = [[m.partner_s for m in part.of_kind("ess")] for part in (before, workspace.part)]
+    assert esses[0] == esses[1], "esses go by the lead's all the same"
+    lined_up.hearing.set_hear("with the lead")
+    heard = {
+        item.id: lined_up.hearing._gains(item) for item in workspace.session.items if lined_up.hearing._sounds(item.id)
+    }
+    assert set(heard) == {workspace.part.id, other} and heard[other][1] == 0 == heard[workspace.part.id][0]
+    press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot=qtbot)
+    assert workspace.part.follows == "" and choice.currentText() == "the lead"
+
+
 def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     """The demo's double is some 50 ms late on purpose; its words land 8 ms after the lead's."""
     workspace, skyline = lined_up.workspace, lined_up.skyline

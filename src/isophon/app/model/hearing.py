@@ -110,7 +110,8 @@ class Hearing(QObject):
         left, right = gains(item.listening)
         if self.hear != BESIDE_LEAD or not isinstance(item, Part):
             return left, right
-        return (left, 0.0) if item.role == "lead" else (0.0, right)
+        followed = self.workspace.session.followed_by(self.workspace.part)
+        return (left, 0.0) if followed is None or item.id == followed.id else (0.0, right)
 
     def _sounds(self, item_id: str) -> bool:
         session, workspace = self.workspace.session, self.workspace
@@ -118,7 +119,7 @@ class Hearing(QObject):
         if self.hear == "alone":
             return item_id in workspace.parts_in_hand
         if self.hear == BESIDE_LEAD:
-            lead = session.lead
+            lead = session.followed_by(workspace.part)
             return item_id == workspace.part.id or (lead is not None and item_id == lead.id)
         if workspace.heard_only:
             return item_id in workspace.heard_only

@@ -12,8 +12,8 @@ from isophon.core.work.beside import key_beside
 
 
 class LiningUp(QObject):
-    """What can only be found in a part beside the lead is found once both were searched, and again when the lead or
-    its place changes; what comes back is a fact, not a step of the history."""
+    """What can only be found in a part beside the one it follows is found once both were searched, and again when that
+    or its place changes; what comes back is a fact, not a step of the history."""
 
     def __init__(self, keeper: SessionKeeper, pool: TakePool, parent: QObject) -> None:
         super().__init__(parent)
@@ -26,11 +26,9 @@ class LiningUp(QObject):
     def look(self) -> None:
         """Ask for what is not known."""
         session = self._keeper.session
-        lead = session.lead
-        if lead is None or self._pool.stopped:
-            return
-        for part in session.parts:
-            if part.role == "lead" or not part.found or not self._known(part) or not self._known(lead):
+        for part in () if self._pool.stopped else session.parts:
+            lead = session.followed_by(part)
+            if lead is None or not part.found or not self._known(part) or not self._known(lead):
                 continue
             key = key_beside(part, lead)
             if key not in (part.heard_beside, self._asked.get(part.id)):

@@ -12,11 +12,12 @@ from isophon.app import theme
 from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.views.keyboard import Choice
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark
 from isophon.core.passes.carry.places import places
 from isophon.core.passes.timing.line_up import report
-from isophon.core.session import carrying, edits
+from isophon.core.session import carrying, edits, layout
 from isophon.core.session.model import Part, Session
 from isophon.core.takes.pictures import Axis
 
@@ -36,6 +37,9 @@ class LineUpExtras(Extras):
         self.all = QPushButton("The whole stack")
         self.all.setToolTip("Line up all doubles and harmonies with the lead")
         self.all.clicked.connect(self._all)
+        self.follows = Choice()
+        self.follows.setAccessibleName("the part that this one follows")
+        self.follows.activated.connect(self._follow)
         self.words = QLabel("", objectName="soft", wordWrap=True)
         self.carry = QPushButton("Carry on…")
         self.carry.setToolTip("Let the passage that is selected stand at the other places where the song repeats it")
@@ -43,6 +47,8 @@ class LineUpExtras(Extras):
         row = QHBoxLayout()
         row.addWidget(self.on)
         row.addWidget(self.ends)
+        row.addWidget(QLabel("follows", objectName="soft"))
+        row.addWidget(self.follows)
         row.addStretch()
         row.addWidget(self.all)
         column = QVBoxLayout(self)
@@ -56,6 +62,12 @@ class LineUpExtras(Extras):
     def _all(self) -> None:
         stack = [p.id for p in self.workspace.session.parts if p.role in ("double", "harmony")]
         self.workspace.edit("line up the stack", lambda s: edits.set_setting(s, stack, "timing", "on", True))
+
+    def _follow(self) -> None:
+        other, workspace = self.follows.currentData(), self.workspace
+        if other != workspace.part.follows:
+            words = f"follow {self.follows.currentText()}"
+            workspace.edit(words, partial(layout.set_follows, part_id=workspace.part.id, other_id=other))
 
     def _offer(self) -> None:
         """The places where the passage comes again, and those that can be taken back."""
@@ -107,6 +119,13 @@ class LineUpExtras(Extras):
         self.ends.setChecked(part.timing.ends)
         for widget in (self.on, self.ends):
             widget.setEnabled(follows)
+        self.follows.clear()
+        self.follows.addItem("the lead", "")
+        for other in session.parts:
+            if other.role != "lead" and other.id != part.id:
+                self.follows.addItem(other.name, other.id)
+        self.follows.setCurrentIndex(max(0, self.follows.findData(part.follows)))
+        self.follows.setEnabled(part.role != "lead")
         self.all.setEnabled(any(p.role in ("double", "harmony") and not p.timing.on for p in session.parts))
         self.words.setText(_told(part, self.workspace))
 

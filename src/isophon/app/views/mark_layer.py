@@ -117,8 +117,8 @@ class MarkLayer:
 
     def _draw_threads(self, painter: QPainter, wave: QRectF, start: float, end: float) -> None:
         """The lead's wave over the part's, and threads between the moments that belong together."""
-        part, lead = self.workspace.part, self.workspace.session.lead
-        if lead is None or lead.id == part.id:
+        part, lead = self.workspace.part, self.workspace.session.followed_by(self.workspace.part)
+        if lead is None:
             return
         later, take = part.offset_s - lead.offset_s, self.workspace.pool.take(lead.source)
         above = QRectF(wave.left(), wave.top(), wave.width(), wave.height() / 3)

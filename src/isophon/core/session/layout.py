@@ -92,6 +92,13 @@ def set_singer(session: Session, part_id: str, singer: str) -> Session:
     return with_part(session, part_id, lambda part: replace(part, singer=shown(singer.strip())[:_LONGEST_NAME]))
 
 
+def set_follows(session: Session, part_id: str, other_id: str) -> Session:
+    """Say which part another's words are lined up with; '' for the lead."""
+    if other_id == part_id or (other_id and other_id not in {part.id for part in session.parts}):
+        raise CallError(f"{other_id}: is no other part; name a part that this one can follow")
+    return with_part(session, part_id, lambda part: replace(part, follows=other_id))
+
+
 def set_offset(session: Session, item_id: str, seconds: float) -> Session:
     """Say where a part or guide starts in the song, in seconds."""
     if not abs(seconds) <= 36_000:

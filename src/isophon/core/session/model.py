@@ -92,7 +92,8 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     ``floor_dbfs`` are what the survey measured, None before it; ``measured``: what
     else was measured; ``learned``: the noise of the span that a person chose;
     ``leak``: what is known of the cues in it; ``heard_without``: the bleed that was out when its marks were found;
-    ``heard_beside``: the lead, and its place, beside which it was heard.
+    ``follows``: the part whose words its own are lined up with, where that is not the lead;
+    ``heard_beside``: that part, and its place, beside which it was heard.
     ``done``: the passes that a person called done.
     """
 
@@ -112,6 +113,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     learned: tuple[Level, ...] = ()
     leak: Leak | None = None
     heard_without: Name = ""
+    follows: Name = ""
     heard_beside: Key = ""
 
     @property
@@ -219,6 +221,13 @@ class Session(msgspec.Struct, frozen=True):
     def lead(self) -> Part | None:
         """The part that the stack follows: the first lead."""
         return next((part for part in self.parts if part.role == "lead"), None)
+
+    def followed_by(self, part: Part) -> Part | None:
+        """The part that another's words are lined up with: the one that was chosen, else the lead; a lead has none."""
+        if part.role == "lead":
+            return None
+        chosen = (one for one in self.parts if one.id == part.follows and one.id != part.id)
+        return next(chosen, self.lead)
 
     @property
     def items(self) -> tuple[Part | Guide, ...]:

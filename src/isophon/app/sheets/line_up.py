@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 
 from isophon.app import theme
@@ -47,17 +46,18 @@ class LineUpExtras(Extras):
         row = QHBoxLayout()
         row.addWidget(self.on)
         row.addWidget(self.ends)
-        row.addWidget(QLabel("follows", objectName="soft"))
-        row.addWidget(self.follows)
         row.addStretch()
         row.addWidget(self.all)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
         column.addLayout(row)
         below = QHBoxLayout()
-        below.addWidget(self.words, 1)
-        below.addWidget(self.carry, 0, Qt.AlignmentFlag.AlignTop)
+        below.addWidget(QLabel("follows", objectName="soft"))
+        below.addWidget(self.follows)
+        below.addStretch()
+        below.addWidget(self.carry)
         column.addLayout(below)
+        column.addWidget(self.words)
 
     def _all(self) -> None:
         stack = [p.id for p in self.workspace.session.parts if p.role in ("double", "harmony")]

@@ -24,7 +24,7 @@ from isophon.core.survey import STILL, Survey
 Read = Callable[[int, int], np.ndarray]
 
 _ALIKE = 0.9999
-_FULL_RATE = 44_000
+_FULL_RATE, _HALVED_FROM = 44_000, 16_000
 _HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
 _LEAST_OVER_ROOM_DB = -12.0
 _PICTURE = 600
@@ -112,10 +112,11 @@ def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[
     best: Sync | None = None
     feeds: list[np.ndarray] = []
     names: list[str] = []
-    heard = soxr.resample(takes.mean(axis=0), rate, rate // 2, "HQ")  # where a leak is clear; also the faster
+    low = rate // 2 if rate >= _HALVED_FROM else rate  # where a leak is clear; also the faster
+    heard = soxr.resample(takes.mean(axis=0), rate, low, "HQ")
     for i, cue in enumerate(cues):
         sources = _distinct(np.stack([soxr.resample(c, cue.rate, rate, "HQ") for c in cue.samples]))
-        sync = synchronize(heard, soxr.resample(sources.T, rate, rate // 2, "HQ").T, rate // 2, cue.offset_s)
+        sync = synchronize(heard, soxr.resample(sources.T, rate, low, "HQ").T, low, cue.offset_s)
         best = sync if best is None or sync.clear > best.clear else best
         if sync.found:
             names.append(cue.name)

@@ -5,8 +5,8 @@ by regularised weighted least squares (Wiener's equations with weights): both si
 by the noise of the take's stillest moments, and each moment counts by how little
 else sounds in it (iteratively reweighted, so that the voice freezes the learning).
 Only the moments in which the leak is heard best are used, or those that a person chose.
-A path that wanders is followed in pieces that lean on the whole take's path, and
-only where that explains other moments of the same piece better.
+A leak that moves is followed (see :mod:`.moving`); one whose path changes beside that is learned in pieces
+that lean on the whole take's path, and only where that explains other moments of the same piece better.
 """
 
 from __future__ import annotations
@@ -26,12 +26,12 @@ from isophon.core.passes.bleed.moving import Motion, motion_of
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02, 0.02, 0.02, 0.02, 0.02)  # finer each time
-_LEAST_ROUNDS, _ROUND_PAYS_DB = 4, 0.5
+_LEAST_ROUNDS, _ROUND_PAYS_DB = 4, 0.5  # more rounds only while each explains so much more
 _FINE_WEIGHTS_S = (0.04, 0.02)
 _FLOOR_PERCENTILE = 5
 _WEIGHT_STEP = 8  # frames that count alike
 _OWN_SHARE, _MOST_S = 0.3, 60.0
-_LOUD, _CLEAREST, _MOST_OWN = 90, 20, 0.1
+_LOUD, _CLEAREST, _MOST_OWN = 90, 20, 0.1  # percentiles of where the path's own error is told, and how far it can be
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
 _PAYS_DB, _FOLLOW_FROM_DB = 0.4, 0.3
@@ -203,7 +203,8 @@ def whitener(take: np.ndarray, rate: int) -> np.ndarray:
 def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | None = None) -> np.ndarray:
     """How much each moment counts: one over the power of what else sounds around it.
 
-    What a path that is not right yet leaves of the ``leak`` itself is nothing else.
+    What a path that is not right yet leaves of the ``leak`` itself is nothing else; but it is an error of the moments
+    in which the leak is loud, without which a few of them would count for all.
     """
     size = max(1, round(around_s * rate / _WEIGHT_STEP))
     power = ndimage.uniform_filter1d(_power(error), size)

@@ -65,10 +65,13 @@ def _listed_session(call: argparse.Namespace) -> int:
     _refuse_for_sessions(call)
     kinds = _kinds(call)
     session = file.load(call.audio)
-    rows, lead = [], session.lead and path_of(session.lead.source.path).name
+    rows = []
     for part in session.parts:
+        followed = session.followed_by(part)
         ready = _only(part, kinds)
-        row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, None if part.role == "lead" else lead)
+        row = told_of(
+            ready, path_of(part.source.path).name, part.floor_dbfs, followed and path_of(followed.source.path).name
+        )
         rows.append({"name": part.name, "role": part.role, **row})
         if not call.json:
             print_marks(ready, row)

@@ -73,7 +73,7 @@ def test_a_leak_far_under_the_voice_is_predicted(voice, cue, under_db):
 
 
 def test_a_leak_that_moves_is_followed(voice, cue):
-    """A head that turns: ±30 µs and ±1.5 dB in some seconds. A path that stays would leave a third of it (−10 dB)."""
+    """A head that turns: ±30 µs and ±1.5 dB in some seconds."""
     feed = cue[: len(voice)]
     leak, _ = leaked(voice, feed, 25)
     time = np.arange(len(voice)) / RATE

@@ -13,7 +13,7 @@ import os
 import re
 import tempfile
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -53,7 +53,7 @@ def atomic(path: Path, force: bool) -> Iterator[Path]:
         if path.exists() and not force:
             raise ExistsError(f"{path}: exists already and was kept; use another folder, or allow writing over it")
         path.parent.mkdir(parents=True, exist_ok=True)
-        _clear_left_over(path.parent)
+        clear_left_over(path.parent, _OURS, Path.unlink)
         handle, name = tempfile.mkstemp(prefix=_PREFIX, suffix=_SUFFIX + path.suffix[:9], dir=path.parent)
         temporary = Path(name)
         fcntl.flock(handle, fcntl.LOCK_EX)  # whoever clears up sees that it is being written
@@ -158,18 +158,21 @@ def _container(fmt: str, data_bytes: int) -> str:
     return fmt.upper()
 
 
-def _clear_left_over(folder: Path) -> None:
-    """Take away what runs that were killed left half-written in a folder; what is being written now stays."""
-    for path in folder.glob(f"{_PREFIX}*{_SUFFIX}*"):
+def clear_left_over(folder: Path, ours: re.Pattern[str], remove: Callable[[Path], object]) -> None:
+    """Take away what runs that were killed left unfinished in a folder, by names and a way to remove it.
+
+    What is locked is being written now, and stays.
+    """
+    for path in folder.glob(f"{_PREFIX}*"):
         try:
-            if not _OURS.fullmatch(path.name):
+            if not ours.fullmatch(path.name):
                 continue
             handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
         except OSError:
             continue
         with contextlib.suppress(OSError):
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            path.unlink()
+            remove(path)
         os.close(handle)
 
 

@@ -10,9 +10,10 @@ import shutil
 import tempfile
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
-from isophon.core.audio.writing import umask
+from isophon.core.audio.writing import clear_left_over, umask
 from isophon.core.errors import ExistsError, OutputError
 from isophon.core.handover.stems import Target
 
@@ -33,10 +34,11 @@ def begin(target: Target) -> Target:
     beside = target.folder.absolute().parent
     try:
         beside.mkdir(parents=True, exist_ok=True)
-        _clear_left_over(beside)
+        clear_left_over(beside, _OURS, partial(shutil.rmtree, ignore_errors=True))
         made = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=beside))
         _held[made] = os.open(made, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-        fcntl.flock(_held[made], fcntl.LOCK_EX)
+        with contextlib.suppress(OSError):  # where nothing can be locked, nothing is cleared either
+            fcntl.flock(_held[made], fcntl.LOCK_EX)
     except OSError as error:
         raise OutputError(f"{target.folder}: cannot be written ({error.strerror}); choose another folder") from error
     return replace(target, folder=made)
@@ -63,21 +65,6 @@ def give_up(made: Target) -> None:
 def _let_go(folder: Path) -> None:
     if folder in _held:
         os.close(_held.pop(folder))
-
-
-def _clear_left_over(beside: Path) -> None:
-    """Take away what runs that were killed had made so far; what is being filled now stays."""
-    for path in beside.glob(f"{_PREFIX}*"):
-        if not _OURS.fullmatch(path.name):
-            continue
-        try:
-            handle = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        except OSError:
-            continue
-        with contextlib.suppress(OSError):
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            shutil.rmtree(path, ignore_errors=True)
-        os.close(handle)
 
 
 @contextlib.contextmanager

@@ -20,7 +20,7 @@ class PopSettings(msgspec.Struct, frozen=True):
     confidence are left.
     """
 
-    ceiling_db: Annotated[float, msgspec.Meta(ge=-60.0, le=24.0)] = -20.0
+    ceiling_db: Annotated[float, msgspec.Meta(ge=-60.0, le=24.0)] = -30.0
     limit_db: Annotated[float, msgspec.Meta(ge=GONE_DB, le=0.0)] = -30.0
     edge_ms: Annotated[float, msgspec.Meta(ge=5.0, le=80.0)] = 20.0
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5

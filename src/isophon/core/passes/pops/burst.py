@@ -1,0 +1,139 @@
+"""A pop's burst told from the voice it lies on: two random processes that add up, each with its own covariance.
+
+The burst is low noise that begins at once and dies away; the voice is harmonics of its pitch, as strong as beside
+the burst and as loud as its higher partials go; the rest is noise. When, how strong, how high and how long the burst
+is, is what makes the sound most likely; the burst is then its conditional mean (Rasmussen & Williams 2006, chapters
+2 and 5: Gaussian processes). Everything at 1 kHz, where a pop's whole sound lies.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+from scipy import linalg, ndimage, signal
+
+RATE = 1_000
+BEFORE_S, AFTER_S = 0.12, 0.25  # heard around a mark
+_LEAD_S, _TRAIL_S = 0.05, 0.06  # and where its shape is looked for
+_RISE_S = 0.003
+_BEGINS_S, _STEP_S = 0.046, 0.003  # after the mark's start: the levels that marks come from are smooth
+_DECAYS_S, _TOPS_HZ, _STRENGTHS = (0.015, 0.03, 0.06, 0.12), (40.0, 60.0, 80.0, 100.0), (0.25, 1.0, 4.0, 16.0, 64.0)
+_STEEP = 12
+_NEARBY_HZ = (250.0, 470.0)  # partials that a burst hardly reaches tell how the voice's lows rise
+_HIGHEST_HZ = 450.0
+_BESIDE_S = 0.02
+_LEAST_REFERENCE_S, _REFERENCE_S = 0.04, 0.1
+_STEADY_S = 0.08  # over which a partial keeps its strength and phase
+_LOUDEST = 1.5  # the voice within the burst is not taken to be much louder than beside it
+_HIGHEST_PARTIAL_HZ, _MOST_PARTIALS = 480.0, 8
+_LEAST_POWER = 1e-9
+
+
+class Shape(NamedTuple):
+    """A burst begins at ``start`` (s), falls to 1/e in ``decay`` s, reaches up to ``top_hz``, as strong as ``power``."""
+
+    start: float
+    decay: float
+    top_hz: float
+    power: float
+
+
+def burst_in(lows: np.ndarray, hz: np.ndarray, length: float, high_hz: float) -> np.ndarray:
+    """The burst alone, up to ``high_hz``, in ``lows`` at 1 kHz, both ``(channels, n)``.
+
+    ``lows`` begin BEFORE_S before a mark of ``length`` s; ``hz``: the pitch in each frame, 0 where there is none.
+    """
+    mono = lows.mean(axis=0)
+    times = np.arange(len(mono)) / RATE - BEFORE_S
+    rest = _voice_covariance(mono, hz, (times < -_BESIDE_S) | (times > length)) + np.diag(_noise(mono))
+    burst = _burst_covariance(_likeliest(mono, rest, times, length), times)
+    weights = linalg.solve(rest + burst, lows.T, assume_a="pos", check_finite=False)
+    return signal.sosfiltfilt(_low_pass(min(high_hz, _HIGHEST_HZ)), (burst @ weights).T)
+
+
+@lru_cache(maxsize=8)
+def _low_pass(high_hz: float) -> np.ndarray:
+    return signal.butter(4, high_hz, fs=RATE, output="sos")
+
+
+@lru_cache(maxsize=8)
+def _correlation(top_hz: float, size: int) -> np.ndarray:
+    """Of noise up to ``top_hz``, ``(size, size)``."""
+    hz = np.fft.rfftfreq(4 * size, 1 / RATE)
+    over_lags = np.fft.irfft(1 / (1 + (hz / top_hz) ** _STEEP))[:size]
+    return linalg.toeplitz(over_lags / over_lags[0])
+
+
+def _burst_covariance(shape: Shape, times: np.ndarray) -> np.ndarray:
+    since = times - shape.start
+    level = np.clip(since / _RISE_S, 0, 1) * np.exp(-np.maximum(since, 0) / shape.decay)
+    return shape.power * _correlation(shape.top_hz, len(times)) * np.outer(level, level)
+
+
+def _nearby(mono: np.ndarray) -> np.ndarray:
+    """Power of what lies over the burst, smoothed over some ms."""
+    band = signal.butter(2, _NEARBY_HZ, "band", fs=RATE, output="sos")
+    return ndimage.gaussian_filter1d(np.square(signal.sosfiltfilt(band, mono)), 0.008 * RATE)
+
+
+def _noise(mono: np.ndarray) -> np.ndarray:
+    """Variance of what is neither burst nor partials, frame by frame; a burst's own start is no noise."""
+    return ndimage.percentile_filter(_nearby(mono), 40, size=round(0.06 * RATE)) + _LEAST_POWER
+
+
+def _voice_covariance(mono: np.ndarray, hz: np.ndarray, beside: np.ndarray) -> np.ndarray:
+    """Of the voice's partials; zeros where none are heard beside the burst."""
+    sung = hz > 0
+    reference = np.flatnonzero(sung & beside)
+    if len(reference) < _LEAST_REFERENCE_S * RATE:
+        return np.zeros((len(mono), len(mono)))
+    middle = np.mean(np.flatnonzero(~beside))
+    reference = reference[np.argsort(np.abs(reference - middle), kind="stable")[: round(_REFERENCE_S * RATE)]]
+    track = np.interp(np.arange(len(mono)), np.flatnonzero(sung), hz[sung])
+    phase = 2 * np.pi * np.cumsum(track) / RATE
+    partials = np.arange(1, 1 + max(1, min(_MOST_PARTIALS, int(_HIGHEST_PARTIAL_HZ / np.median(track[sung])))))
+    level = np.sqrt(_nearby(mono) + 1e-14)
+    level = np.clip(level / np.sqrt(np.mean(level[reference] ** 2)), 0, _LOUDEST)
+    level *= ndimage.gaussian_filter1d(sung.astype(float), 0.01 * RATE)
+    waves = level * np.exp(1j * np.outer(partials, phase))
+    basis = np.concatenate([waves.real, waves.imag])
+    found = linalg.lstsq(basis[:, reference].T, mono[reference], cond=1e-3, check_finite=False)[0]
+    power = np.square(found).reshape(2, -1).sum(axis=0) / 2
+    between = np.subtract.outer(phase, phase)
+    times = np.arange(len(mono)) / RATE
+    covariance = sum(p * np.cos(k * between) for k, p in zip(partials, power, strict=True))
+    return covariance * np.exp(-0.5 * np.square(np.subtract.outer(times, times) / _STEADY_S)) * np.outer(level, level)
+
+
+def _likeliest(mono: np.ndarray, rest: np.ndarray, times: np.ndarray, length: float) -> Shape:
+    """The shape under which the sound in and around a mark is most likely, looked for along one axis at a time."""
+    inside = np.flatnonzero((times > -_LEAD_S) & (times < length + _TRAIL_S))
+    span = slice(int(inside[0]), int(inside[-1]) + 1)
+    heard, rest, times = mono[span], rest[span, span], times[span]
+    power = max(float(np.mean(np.square(heard))), _LEAST_POWER)
+    best = Shape(0.025, 0.04, 80.0, 4 * power)
+    for _ in range(2):
+        for others in _along(power, length):
+            best = max(others(best), key=lambda shape: _likelihood(heard, rest + _burst_covariance(shape, times)))
+    return best
+
+
+def _along(power: float, length: float) -> Iterator[Callable[[Shape], list[Shape]]]:
+    """For each axis: the shapes along it, all else as in the given one."""
+    begins = np.arange(0.0, max(_BEGINS_S, length / 2), _STEP_S)
+    yield lambda shape: [shape._replace(start=float(s)) for s in begins]
+    yield lambda shape: [shape._replace(decay=d) for d in _DECAYS_S]
+    yield lambda shape: [shape._replace(top_hz=t) for t in _TOPS_HZ]
+    yield lambda shape: [shape._replace(power=power * s) for s in _STRENGTHS]
+
+
+def _likelihood(heard: np.ndarray, covariance: np.ndarray) -> float:
+    try:
+        root = linalg.cholesky(covariance, lower=True, check_finite=False)
+    except linalg.LinAlgError:
+        return -np.inf
+    white = linalg.solve_triangular(root, heard, lower=True, check_finite=False)
+    return float(-0.5 * white @ white - np.log(np.diag(root)).sum())

@@ -26,7 +26,8 @@ _DEEP_HZ, _BURST_HZ = (20.0, 72.0), (20.0, 150.0)
 _HOP = 5  # frames of the low rate
 _SMOOTH_S, _AROUND_S = 0.012, 1.2
 _OVER_OWN_LOWS_DB, _UNDER_VOICE_DB = 8.0, -22.0
-_DEEPER_DB = 11.0  # what lies higher than this over its deepest part is a sung note
+_DEEPER_DB = (11.0, 14.0)  # what lies higher than this over its deepest part is a sung note; the second for bursts
+_FAR_OVER_DB = (12.0, 18.0)  # so far over the own lows
 _FAINT_DB, _CLEAR_DB = (-20.0, 0.2), (-8.0, 1.0)  # bumps 10 to 20 dB under the voice are everywhere
 _RISE_S, _RISE_DB = 0.07, 9.0
 _LONGEST_S, _BEGINS_UNDER_DB, _ENDS_UNDER_DB = 0.32, 7.0, 12.0
@@ -82,7 +83,9 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
     for peak in peaks:
         over = deep[peak] - own[peak]
         under = deep[peak] - voice[peak]
-        if over < _OVER_OWN_LOWS_DB or under < _UNDER_VOICE_DB or deep[peak] < burst[peak] - _DEEPER_DB:
+        if over < _OVER_OWN_LOWS_DB or under < _UNDER_VOICE_DB:
+            continue
+        if burst[peak] - deep[peak] > np.interp(over, _FAR_OVER_DB, _DEEPER_DB):
             continue
         first, last = _edges(deep, own, peak)
         before = deep[max(0, peak - round(_RISE_S / hop)) : peak + 1].min()

@@ -21,7 +21,7 @@ from isophon.core.session import edits
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
-_DULL_UNDER_USUAL_DB = 5.0
+_DULL_UNDER_USUAL_DB = 3.0
 LETTERS = {"s": "S", "sh": "Sh", "t": "T", "f": "F"}
 
 

@@ -8,7 +8,7 @@ from isophon.core.marks import Mark
 from isophon.core.passes.esses.settings import LEFT_ALONE
 from isophon.core.passes.kind import Doubt
 
-UNDER_VOICE_DB, UNDER_USUAL_DB = -20.0, 9.0
+UNDER_VOICE_DB, UNDER_USUAL_DB = -20.0, 7.0
 
 
 def lisps(mark: Mark, change: float, usual: float | None) -> bool:

@@ -12,6 +12,7 @@ from isophon.core.marks import Mark
 
 DRAWN_S = (0.01, 1.5)  # shortest and longest that can be drawn
 _FEWEST_FOR_USUAL = 4
+_USUAL_PERCENTILE = 25  # esses that are too sharp pull the median up; the softer ones tell how this singer sings
 _WIDTH_DB = 60.0
 _TRACE_DB = -24.0  # what is left of an ess that is taken away: a soft trace
 LEFT_ALONE = ("t", "f")  # sounds that are left as sung unless a hand says otherwise
@@ -39,8 +40,8 @@ class EssSettings(msgspec.Struct, frozen=True):
     over the rest of its S.
     """
 
-    ceiling_db: Annotated[float, msgspec.Meta(ge=-24.0, le=12.0)] = -3.0
-    usual_db: Annotated[float, msgspec.Meta(ge=0.0, le=24.0)] = 3.0
+    ceiling_db: Annotated[float, msgspec.Meta(ge=-24.0, le=12.0)] = 0.0
+    usual_db: Annotated[float, msgspec.Meta(ge=0.0, le=24.0)] = 4.0
     limit_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -12.0
     edge_ms: Annotated[float, msgspec.Meta(ge=2.0, le=40.0)] = 12.0
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
@@ -69,7 +70,7 @@ class EssSettings(msgspec.Struct, frozen=True):
     f_db: Annotated[float, msgspec.Meta(ge=-12.0, le=12.0)] = 0.0
 
 
-_STACK = EssSettings(ceiling_db=-8.0, usual_db=0.0, limit_db=-15.0)  # the lead's S is enough: common practice
+_STACK = EssSettings(ceiling_db=-8.0, usual_db=2.0, limit_db=-15.0)  # the lead's S is enough: common practice
 _OF_ROLE = {"double": _STACK, "harmony": _STACK}
 
 
@@ -79,7 +80,7 @@ def role_default(role: str) -> EssSettings:
 
 
 def usual_standout(marks: Iterable[Mark], sure: float = 0.5) -> float | None:
-    """The stand-out in dB of this singer's usual ess: the median of what was found.
+    """The stand-out in dB of this singer's usual ess: the lower quartile of what was found.
 
     A Z is softer than the S of the same singer, so voiced ones count only where
     there are too few others. None where there are fewer than four to judge by.
@@ -89,7 +90,8 @@ def usual_standout(marks: Iterable[Mark], sure: float = 0.5) -> float | None:
              and m.sound not in LEFT_ALONE]  # fmt: skip
     voiceless = [m for m in found if not m.voiced]
     judged = voiceless if len(voiceless) >= _FEWEST_FOR_USUAL else found
-    return float(np.median([m.standout_db for m in judged])) if len(judged) >= _FEWEST_FOR_USUAL else None
+    standouts = [m.standout_db for m in judged]
+    return float(np.percentile(standouts, _USUAL_PERCENTILE)) if len(judged) >= _FEWEST_FOR_USUAL else None
 
 
 def ceiling_over_voice(settings: EssSettings, usual: float | None) -> float:

@@ -7,6 +7,7 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.esses.breathed import smoothed_level, swell_s
 from isophon.core.passes.singing import band_levels
 from isophon.core.survey import STILL, VOICED, Survey
 
@@ -14,6 +15,7 @@ _OVER_FLOOR_DB, _UNDER_VOICE_DB = 5.0, 46.0
 _HOLE_S, _SHORTEST_S, _LONGEST_S = 0.06, 0.09, 1.8
 _BEFORE_WORD_S, _AFTER_WORD_S = 0.7, 0.35
 _SUREST_NOT, _BODY_DB = 0.5, 12.0
+_SWELL_S = (0.06, 0.09)  # what hisses is air if it comes and goes slowly
 _LOWEST_HZ, _HIGHEST_HZ = 300.0, 12_000.0
 
 
@@ -72,10 +74,11 @@ def _like_air(survey: Survey, where: slice) -> float:
     slow = ndimage.uniform_filter1d(level, max(3, round(0.06 / survey.hop_s)))
     body = level > np.percentile(level, 90) - _BODY_DB
     rough = float(np.std((level - slow)[body]))
+    swell = swell_s(smoothed_level(survey), where.start, where.stop, survey.hop_s)
     return float(
         np.interp(voiced, [0.1, 0.35], [1.0, 0.0])
         * np.interp(low, [0.6, 0.9], [1.0, 0.1])
-        * np.interp(high, [0.55, 0.85], [1.0, 0.2])
+        * max(np.interp(high, [0.55, 0.85], [1.0, 0.2]), np.interp(swell, _SWELL_S, [0.0, 1.0]))
         * np.interp(over_room, [4.0, 9.0], [0.0, 1.0])
         * np.interp(rough, [2.5, 5.0], [1.0, 0.2])
     )

@@ -23,6 +23,7 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.esses.breathed import without_breaths
 from isophon.core.passes.esses.breathiness import upper_harmonicity
 from isophon.core.passes.esses.floored import Floored
 from isophon.core.passes.esses.t_and_f import Sounds, others, told_apart
@@ -112,7 +113,7 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     for first, last, sound, confidence in others(sounds, tuple(marks)):
         start, end = round(first * survey.hop_s, 4), round(last * survey.hop_s, 4)
         marks.append(replace(_marked(survey, start, end, confidence, marks), sound=sound))
-    return tuple(sorted(marks, key=lambda m: (m.start, m.id)))
+    return tuple(sorted(without_breaths(survey, marks), key=lambda m: (m.start, m.id)))
 
 
 def _marked(survey: Survey, start: float, end: float, confidence: float, others: Sequence[Mark]) -> Mark:

@@ -1,13 +1,17 @@
 """Hiss turned down: the minimum mean-square error log-spectral amplitude estimator.
 
 Ephraim & Malah, "Speech enhancement using a minimum mean-square error
-log-spectral amplitude estimator", IEEE Trans. ASSP 33 (1985), with their
-decision-directed a-priori SNR, whose smoothing is what keeps the rest of the
-noise from warbling (Cappé 1994); its lower limit and the floor on the gain
-leave a quieter noise of the same colour instead of holes.
+log-spectral amplitude estimator", IEEE Trans. ASSP 33 (1985). What is estimated
+is not the voice alone but the voice with its noise turned down by the amount
+asked for: of noise alone exactly that is left, quieter and of the same colour,
+and of soft partials no more than must be goes. Their decision-directed a-priori
+SNR is followed forwards and backwards, since both the past and the future are
+known (Cohen 2005), and the larger counts. Where a wide part of the spectrum is
+nothing but noise, all of it is turned down alike, and nothing warbles
+(speech presence: Cohen & Berdugo 2001).
 
-Gains are made in pieces that begin at fixed places with a run-up of their own,
-so that any span can be made alone.
+Gains are made in pieces that begin at fixed places with run-ups of their own at
+both ends, so that any span can be made alone.
 """
 
 from __future__ import annotations
@@ -25,12 +29,15 @@ from isophon.core.passes.kind import Read, Stage, Still
 
 _WINDOW_S = 0.0213
 _OVERLAP = 4
-_PIECE, _RUN_UP = 128, 48  # frames
-_MEMORY_S = 0.4  # decision-directed weight 0.98 at the 8 ms hop of the paper
+_PIECE, _RUN_UP = 128, 24  # frames
+_MEMORY_S = 0.05
+_AROUND_S, _AROUND_HZ = 0.048, 2_900.0
+_NOISE_DB, _VOICE_DB = 0.4, 1.4  # over the noise, around a bin
+_MOST_HEARD = 30.0  # one bin alone is no voice around it
 _LEAST_PRIOR_DB, _MOST_POSTERIOR = -25.0, 1e4
 _PRESENT_DB = 6.0
 _LOWEST_LOG, _HIGHEST_LOG, _STEPS = -14.0, 5.0, 8_192
-_GAIN_OF_V = np.exp(0.5 * special.exp1(np.exp(np.linspace(_LOWEST_LOG, _HIGHEST_LOG, _STEPS)))).astype(np.float32)
+_LOG_GAIN = (0.5 * special.exp1(np.exp(np.linspace(_LOWEST_LOG, _HIGHEST_LOG, _STEPS)))).astype(np.float32)
 
 
 class HissCut(msgspec.Struct, frozen=True):
@@ -75,7 +82,7 @@ def apply(read: Read, start: int, frames: int, cut: HissCut, keep: Callable | No
     if keep is None:
         gains = [_gains(read, cut, pieces)]
     else:
-        gains = [keep((cut, piece), (piece * _PIECE - _RUN_UP) * hop, (piece + 1) * _PIECE * hop + size,
+        gains = [keep((cut, piece), (piece * _PIECE - _RUN_UP) * hop, ((piece + 1) * _PIECE + _RUN_UP) * hop + size,
                       lambda piece=piece: _gains(read, cut, range(piece, piece + 1))) for piece in pieces]  # fmt: skip
     gain = np.concatenate(gains, axis=1)[:, first - pieces[0] * _PIECE :][:, :count]
     out = np.zeros((len(samples), (count - 1) * hop + size), np.float32)
@@ -123,23 +130,23 @@ def _gains(read: Read, cut: HissCut, pieces: range) -> np.ndarray:
     Each piece is worked out by itself from its own run-up on, all of them side by side.
     """
     size, hop = shape_of(cut.sample_rate)
-    first, count = pieces[0] * _PIECE - _RUN_UP, len(pieces) * _PIECE + _RUN_UP
+    first, count = pieces[0] * _PIECE - _RUN_UP, len(pieces) * _PIECE + 2 * _RUN_UP
     samples = read(first * hop, (count - 1) * hop + size)
     lowest = _lowest_bin(cut, size)
     hz = np.fft.rfftfreq(size, 1 / cut.sample_rate)[lowest:]
     share = emphasis(hz, cut.from_hz).astype(np.float32)
     partly = int(np.count_nonzero(share < 1))
     noise = _noise_power(cut, size)[lowest:]
-    floor = np.float32(10 ** (cut.amount_db / 20))
+    left = float(10 ** (cut.amount_db / 20))
+    around = (round(_AROUND_S * cut.sample_rate / hop) | 1, 1, round(_AROUND_HZ * size / cut.sample_rate) | 1)
     out = np.empty((len(samples), len(pieces) * _PIECE, len(hz)), np.float32)
     middles = (first + _RUN_UP + np.arange(len(pieces) * _PIECE)) * hop + size // 2
     for channel, sound in enumerate(samples):
         spectra = fft.rfft(_framed(sound, size, hop) * _window(size), axis=1)[:, lowest:]
         posterior = (np.square(spectra.real) + np.square(spectra.imag)) / noise
-        runs = np.lib.stride_tricks.sliding_window_view(posterior, _PIECE + _RUN_UP, axis=0)[::_PIECE]
-        gain, prior = _log_spectral(runs.transpose(2, 0, 1), hop / cut.sample_rate)
-        gain, prior = (x[_RUN_UP:].transpose(1, 0, 2).reshape(out.shape[1:]) for x in (gain, prior))
-        gain = np.maximum(gain, floor)
+        runs = np.lib.stride_tricks.sliding_window_view(posterior, _PIECE + 2 * _RUN_UP, axis=0)[::_PIECE]
+        gain, prior = _log_spectral(runs.transpose(2, 0, 1), hop / cut.sample_rate, left, around)
+        gain, prior = (x[_RUN_UP:-_RUN_UP].transpose(1, 0, 2).reshape(out.shape[1:]) for x in (gain, prior))
         gain[:, :partly] **= share[:partly]
         if cut.top_db > 0:
             for at in range(0, len(gain), _PIECE):
@@ -149,23 +156,39 @@ def _gains(read: Read, cut: HissCut, pieces: range) -> np.ndarray:
     return out
 
 
-def _log_spectral(posterior: np.ndarray, hop_s: float) -> tuple[np.ndarray, np.ndarray]:
-    """The estimator's gain and a-priori SNR for a-posteriori SNRs ``(frames, …, bins)``."""
-    memory = np.float32(np.exp(-hop_s / _MEMORY_S))
-    least = np.float32(10 ** (_LEAST_PRIOR_DB / 10))
+def _log_spectral(
+    posterior: np.ndarray, hop_s: float, left: float, around: tuple[int, int, int]
+) -> tuple[np.ndarray, np.ndarray]:
+    """Gains and a-priori SNRs for a-posteriori SNRs, all ``(frames, …, bins)``; ``left``: gain of noise alone.
+
+    Voice plus noise times ``left``, given voice plus noise, is normal with the mean and the variance of a Wiener
+    filter; ``certain`` is the square of the one over the other, and the integral of the paper is that of it.
+    """
     posterior = np.clip(posterior, 1e-6, _MOST_POSTERIOR).astype(np.float32)
-    now = np.maximum(posterior - 1, 0) * (1 - memory)
+    memory = np.float32(np.exp(-hop_s / _MEMORY_S))
+    prior = np.maximum(_prior(posterior, memory), _prior(posterior[::-1], memory)[::-1])
+    mean = (prior + np.float32(left)) / (1 + prior)
+    certain = mean * mean * posterior * (1 + prior) / (prior * np.float32(max((1 - left) ** 2, 1e-6)))
     per_step = np.float32((_STEPS - 1) / (_HIGHEST_LOG - _LOWEST_LOG))
-    gains, priors = np.empty_like(posterior), np.empty_like(posterior)
+    place = ((np.log(certain) - _LOWEST_LOG) * per_step).astype(np.int32)
+    gain = np.minimum(np.log(mean) + _LOG_GAIN.take(place, mode="clip"), 0)
+    heard = 10 * np.log10(ndimage.uniform_filter(np.minimum(posterior, np.float32(_MOST_HEARD)), around))
+    voice = np.clip((heard - _NOISE_DB) / (_VOICE_DB - _NOISE_DB), 0, 1)
+    alone = np.float32(np.log(left))
+    return np.exp(alone + voice * (gain - alone)), prior
+
+
+def _prior(posterior: np.ndarray, memory: np.float32) -> np.ndarray:
+    """The decision-directed a-priori SNR, in order of the frames."""
+    now = np.maximum(posterior - 1, 0) * (1 - memory)
+    least = np.float32(10 ** (_LEAST_PRIOR_DB / 10))
+    prior = np.empty_like(posterior)
     before = np.maximum(posterior[0] - 1, 0)
     for i in range(len(posterior)):
-        prior = np.maximum(memory * before + now[i], least)
-        wiener = prior / (1 + prior)
-        place = (np.log(wiener * posterior[i]) - _LOWEST_LOG) * per_step
-        gains[i] = np.minimum(wiener * _GAIN_OF_V.take(place.astype(np.int32), mode="clip"), 1)
-        priors[i] = prior
-        before = np.square(gains[i]) * posterior[i]
-    return gains, priors
+        here = np.maximum(memory * before + now[i], least)
+        wiener = here / (1 + here)
+        prior[i], before = here, wiener * wiener * posterior[i]
+    return prior
 
 
 def _noise_power(cut: HissCut, size: int) -> np.ndarray:
@@ -187,7 +210,7 @@ def _top(prior: np.ndarray, share: np.ndarray, middles: np.ndarray, cut: HissCut
 
 def _reach(rate: int) -> int:
     size, hop = shape_of(rate)
-    return (_PIECE + _RUN_UP) * hop + 2 * size
+    return (_PIECE + 2 * _RUN_UP) * hop + 2 * size
 
 
 def _still(still: Still, mine: Sequence[HissCut]) -> None:

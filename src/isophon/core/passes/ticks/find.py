@@ -34,7 +34,7 @@ _SAME = 3  # bins by which the bands may differ
 _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
 _LONGEST_S, _EDGE = 0.006, 10  # s, bins
-_EDGE_OVER_DB = 7.0
+_EDGE_OVER_DB, _RINGS_ON_S = 7.0, 0.0005
 _PIECE_S, _MARGIN_S, _ENOUGH_HZ = 15.0, 0.25, 88_200
 _TRAIN_S = 0.004
 _FEWEST_BEATS, _BEAT_S, _BEAT_OFF_S = 7, (0.2, 1.6), 0.003
@@ -110,7 +110,7 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
         loud = np.greater(level[:, peak - _EDGE : peak + _EDGE + 1], around[:, [peak]] + _EDGE_OVER_DB).any(axis=0)
         begin, stop = peak - _run(loud[:_EDGE][::-1]), peak + _run(loud[_EDGE + 1 :])
         taken = stop
-        yield float((begin - 0.5) * width), float((stop + 1.5) * width), score
+        yield float((begin - 0.5) * width), float((stop + 1.5) * width) + _RINGS_ON_S, score
 
 
 def _scores(

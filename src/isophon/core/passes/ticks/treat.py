@@ -3,9 +3,12 @@
 Janssen, Veldhuis & Vries, "Adaptive interpolation of discrete-time signals that
 can be modeled as autoregressive processes", IEEE Trans. ASSP 34 (1986): the
 prediction is estimated from what is there, the missing samples are those that it
-explains best, and both are improved in turn. In still moments the missing part
-gets the noise back that the smoothest guess would lack (Godsill & Rayner 1998,
-5.2.3.4), so that the room goes on.
+explains best, and both are improved in turn. Under a tick the voice is not lost
+but added to: what is heard there still counts, as much as the tick is weak,
+which is told by what makes the difference from the guess most likely (additive
+noise bursts: Godsill & Rayner 1998, chapter 6). In still moments the missing
+part gets the noise back that the smoothest guess would lack (the same, 5.2.3.4),
+so that the room goes on.
 """
 
 from __future__ import annotations
@@ -25,16 +28,22 @@ _ROUNDS = 2
 _CLIPPED = 0.985  # of the highest sample: this near the top a sample counts as cut off
 _MOST_MISSING = 0.5  # of the window
 _SEED = 30_011
+_TICKS_DB = np.arange(-20.0, 60.0, 1.5)  # powers that a tick may have over the prediction error
+_MOST_UNDER = 600  # frames of a tick under which the voice is looked for
 
 
 class Repair(msgspec.Struct, frozen=True):
-    """Frames ``first`` to ``last`` are interpolated; ``still``: with noise; ``clipped``: only those cut off."""
+    """Frames ``first`` to ``last`` are interpolated; ``still``: with noise; ``clipped``: only those cut off.
+
+    ``under``: the voice goes on under what was added to it; else it is lost there.
+    """
 
     first: int
     last: int
     sample_rate: int
     still: bool = False
     clipped: bool = False
+    under: bool = False
 
 
 def treatments(part: Any) -> Iterator[Repair]:
@@ -43,7 +52,8 @@ def treatments(part: Any) -> Iterator[Repair]:
     for mark, _ in part.changed("tick"):
         first, last = (min(frames, max(0, round(t * rate))) for t in mark.span)
         if last - first >= 2:
-            yield Repair(first, last, rate, not mark.voiced and not mark.sound, mark.sound == "clipped")
+            added = not mark.sound
+            yield Repair(first, last, rate, added and not mark.voiced, mark.sound == "clipped", added and mark.voiced)
 
 
 def apply(block: np.ndarray, start: int, patches: list[tuple[Repair, np.ndarray]]) -> np.ndarray:
@@ -73,14 +83,17 @@ def patch_of(read: Read, repair: Repair) -> np.ndarray:
         if repair.clipped:
             missing &= np.abs(channel) >= _CLIPPED * np.abs(channel[around : around + length]).max()
         noise = np.random.default_rng((_SEED, i, repair.first + (1 << 40))) if repair.still else None
-        out[i] = interpolated(channel, missing, order, noise)[around : around + length]
+        out[i] = interpolated(channel, missing, order, noise, repair.under)[around : around + length]
     return out
 
 
 def interpolated(
-    samples: np.ndarray, missing: np.ndarray, order: int, noise: np.random.Generator | None = None
+    samples: np.ndarray, missing: np.ndarray, order: int, noise: np.random.Generator | None = None, under: bool = False
 ) -> np.ndarray:
-    """``samples`` ``(n,)`` with the ``missing`` ones filled in; ``noise``: gives what no prediction explains."""
+    """``samples`` ``(n,)`` with the ``missing`` ones filled in; ``noise``: gives what no prediction explains.
+
+    ``under``: they are not missing, something was added to them.
+    """
     out = samples.copy()
     if not missing.any() or missing.mean() > _MOST_MISSING:
         return out
@@ -92,13 +105,28 @@ def interpolated(
         model = _model(out, order)
         kept = np.where(missing, 0.0, out)
         overlap = np.correlate(model, model, "full")  # how two samples meet in the prediction errors
-        factor = linalg.cholesky_banded(_gram(at, overlap, order), lower=True)
+        gram = _gram(at, overlap, order)
+        factor = linalg.cholesky_banded(gram, lower=True)
         out[at] = -linalg.cho_solve_banded((factor, True), np.convolve(kept, overlap)[order:-order][at])
+    if under and len(at) <= _MOST_UNDER:
+        errors = np.convolve(out, model)[order : len(out)][~missing[order:]]
+        out[at] += _heard_under(samples[at] - out[at], gram, float(np.mean(np.square(errors))) + 1e-14)
     if noise is not None:
         error = np.convolve(out, model)[order : len(out)]
         spread = float(np.median(np.abs(error))) / 0.6745
         out[at] += spread * _solved_upper(factor, noise.standard_normal(len(at)))
     return out
+
+
+def _heard_under(difference: np.ndarray, gram: np.ndarray, error: float) -> np.ndarray:
+    """How much of what is heard over the guess is voice; ``error``: the power that no prediction explains."""
+    values, vectors = linalg.eig_banded(gram, lower=True)
+    voice = error / np.maximum(values, 1e-9)  # how uncertain the guess is, along each direction
+    along = vectors.T @ difference
+    ticks = error * 10 ** (_TICKS_DB[:, None] / 10)
+    unlikely = (np.square(along) / (voice + ticks) + np.log(voice + ticks)).sum(axis=1)
+    tick = ticks[int(np.argmin(unlikely))]
+    return vectors @ (voice / (voice + tick) * along)
 
 
 def _gram(at: np.ndarray, overlap: np.ndarray, order: int) -> np.ndarray:

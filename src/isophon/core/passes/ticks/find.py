@@ -27,7 +27,10 @@ _BIN_S = 0.00025
 _LEVEL_S, _OVER_LEVEL_DB = 0.012, 13.0
 _OWN_S, _BESIDE_S, _FAR_S = 0.0015, 0.022, 0.05
 _ASIDE, _ASIDE_VOICED = 6, 2  # bins that a double or an echo may take; pulses of a voice are as short
-_LEAST_SCORE_DB, _SURE_SCORE_DB = 20.0, 36.0
+_HEARD_SCORE_DB, _LEAST_SCORE_DB, _SURE_SCORE_DB = 12.0, 20.0, 36.0
+_FAINT_DB, _TALL_DB = 18.0, 24.0  # below the first: what a voice does by itself; above the second: no voice does
+_USUAL_A_MINUTE, _LEAST_A_MINUTE, _UNKNOWN_MIN = 12.0, 1.0, 0.1  # faint peaks
+_AN_OCTAVE_DB, _ROUGHER_DB = 4.0, (-4.0, 8.0)
 _NO_STOP_DB = 45.0  # no stop bursts so far over what follows it
 _DOUBLE_BINS, _DOUBLE_DB, _LEAST_SURE = 5, 4.0, 0.45
 _SAME = 3  # bins by which the bands may differ
@@ -49,7 +52,10 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     spans: list[tuple[float, float, float]] = []
     for first, width, bins in _bins(read, survey):
         spans += [(first + a, first + b, over) for a, b, over in _standing(bins, width, survey, first)]
-    marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, _joined(spans))]
+    spans = _joined(spans)
+    rough = _roughness_db([score for _, _, score in spans], survey.samples / survey.sample_rate / 60)
+    spans = [(start, end, score - rough) for start, end, score in spans if score - rough >= _LEAST_SCORE_DB]
+    marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, spans)]
     damaged = damage.find(read, survey)
     marks = [m for m in marks if m.confidence >= _LEAST_SURE]
     marks = [m for m in marks if not any(d.start - _OWN_S < m.end and m.start < d.end + _OWN_S for d in damaged)]
@@ -100,7 +106,7 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
     peaks = np.flatnonzero(tall.any(axis=0) & (highest >= ndimage.maximum_filter1d(highest, 2 * own + 1)))
     peaks = peaks[(peaks >= margin) & (peaks < count - margin)]
     overs, scores = _scores(level, peaks, voiced, own, beside)
-    for i in np.flatnonzero(scores >= _LEAST_SCORE_DB):
+    for i in np.flatnonzero(scores >= _HEARD_SCORE_DB):
         peak, score = int(peaks[i]), float(scores[i])
         if peak <= taken or (score < _NO_STOP_DB and _goes_on(level, peak, own, beside)):
             continue
@@ -111,6 +117,17 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
         begin, stop = peak - _run(loud[:_EDGE][::-1]), peak + _run(loud[_EDGE + 1 :])
         taken = stop
         yield float((begin - 0.5) * width), float((stop + 1.5) * width) + _RINGS_ON_S, score
+
+
+def _roughness_db(scores: list[float], minutes: float) -> float:
+    """How much more is asked of this voice's ticks than of most, dB.
+
+    A rough or creaky voice is full of faint peaks, some of them taller; ticks bring faint ones along too.
+    """
+    faint = sum(score < _FAINT_DB for score in scores) - sum(score >= _TALL_DB for score in scores) / 2
+    a_minute = (faint + _USUAL_A_MINUTE * _UNKNOWN_MIN) / (minutes + _UNKNOWN_MIN)
+    octaves = np.log2(max(a_minute, _LEAST_A_MINUTE) / _USUAL_A_MINUTE)
+    return float(np.clip(_AN_OCTAVE_DB * octaves, *_ROUGHER_DB))
 
 
 def _scores(

@@ -21,6 +21,7 @@ from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.kind import Read
 from isophon.core.passes.ticks import damage
 from isophon.core.passes.ticks.residual import residual
+from isophon.core.passes.ticks.top import telling_rate
 from isophon.core.survey import STILL, VOICED, Survey
 
 _BIN_S = 0.00025
@@ -38,7 +39,7 @@ _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
 _LONGEST_S, _EDGE = 0.006, 10  # s, bins
 _EDGE_OVER_DB, _RINGS_ON_S = 7.0, 0.0005
-_PIECE_S, _MARGIN_S, _ENOUGH_HZ = 15.0, 0.25, 88_200
+_PIECE_S, _MARGIN_S = 15.0, 0.25
 _TRAIN_S = 0.004
 _FEWEST_BEATS, _BEAT_S, _BEAT_OFF_S = 7, (0.2, 1.6), 0.003
 _ALIKE_S, _ALIKE_WAVES = 0.002, 0.75
@@ -70,15 +71,15 @@ def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
 def _bins(read: Read, survey: Survey) -> Iterator[tuple[float, float, np.ndarray]]:
     """Where each piece begins in s, the width of its bins (about 0.25 ms), and the error's power in them.
 
-    Pieces share nothing but margins. What lies above some 48 kHz tells nothing of a click that the rest does not.
+    Pieces share nothing but margins.
     """
-    fold = max(1, survey.sample_rate // _ENOUGH_HZ)
-    rate = survey.sample_rate // fold
+    rate = telling_rate(read, survey.sample_rate, survey.samples)
     per_bin = max(2, round(_BIN_S * rate))
-    step, margin = (round(s * rate) // per_bin * per_bin * fold for s in (_PIECE_S, _MARGIN_S))
+    fold = survey.sample_rate / rate
+    step, margin = (round(round(s * rate) // per_bin * per_bin * fold) for s in (_PIECE_S, _MARGIN_S))
     for at in range(0, survey.samples, step):
         samples = read(at - margin, min(step, survey.samples - at) + 2 * margin)
-        if fold > 1:
+        if rate != survey.sample_rate:
             samples = soxr.resample(samples.T, survey.sample_rate, rate, "MQ").T
         error = sum(np.square(residual(np.ascontiguousarray(channel), rate)) for channel in samples)
         whole = error.shape[1] // per_bin * per_bin

@@ -13,7 +13,7 @@ from scipy import fft, signal
 
 ORDER = 24
 _BLOCK_S = 0.032
-_EDGES_HZ = (1_500.0, 4_500.0, 9_500.0)
+_EDGES_HZ = (2_000.0, 5_500.0, 11_000.0)
 _FILTER_S = 0.0015
 _WHITE = 1e-5  # white noise of −50 dB under each block keeps the prediction tame
 

@@ -1,0 +1,32 @@
+"""How high a take really reaches: a recording that was brought to a higher rate has nothing in its top."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from isophon.core.audio.loudness import db
+from isophon.core.passes.kind import Read
+
+_FORMER_HZ, _ENOUGH_HZ = (22_050, 24_000, 32_000, 44_100, 48_000), 88_200
+_BELOW, _ABOVE, _CLIFF_DB = (0.80, 0.90), (1.03, 1.08), 40.0  # of half the rate it had
+_SPANS, _SIZE = 48, 4_096
+
+
+def telling_rate(read: Read, sample_rate: int, frames: int) -> int:
+    """The rate at which a take of ``frames`` frames tells all it has to: the one it had before, if it had another.
+
+    Above its top nothing is to be predicted. And what lies above some 48 kHz tells nothing of a click that the rest
+    does not.
+    """
+    window = np.hanning(_SIZE)
+    power = np.zeros(_SIZE // 2 + 1)
+    for at in np.linspace(0, max(0, frames - _SIZE), _SPANS).astype(int):
+        power += np.square(np.abs(np.fft.rfft(read(int(at), _SIZE) * window, axis=1))).sum(axis=0)
+    hz = np.fft.rfftfreq(_SIZE, 1 / sample_rate)
+    for rate in _FORMER_HZ:
+        if rate * _ABOVE[1] > sample_rate:
+            break
+        below, above = (np.mean(power[(hz > a * rate / 2) & (hz < b * rate / 2)]) for a, b in (_BELOW, _ABOVE))
+        if db(below + 1e-20) - db(above + 1e-20) > _CLIFF_DB:
+            return rate
+    return sample_rate // max(1, sample_rate // _ENOUGH_HZ)

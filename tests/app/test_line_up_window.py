@@ -2,11 +2,14 @@
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QPointF, Qt
 
 from driving import drag, key, press
+from isophon.core.marks import Hand
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.session import layout
+from isophon.core.session.checks import flaw_of_item
 
 Key = Qt.Key
 
@@ -97,6 +100,48 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     assert all(p.timing.on for p in workspace.session.parts if p.role in ("double", "harmony"))
     workspace.take_parts(["part-5"])
     assert "does not sing what the lead sings" in skyline._empty_text()
+
+
+def test_anchors_are_dragged_made_pinned_and_taken_away(lined_up, qtbot):
+    workspace, trace = lined_up.workspace, lined_up.trace
+    mark = next(m for m in workspace.marks if workspace.part.acts(m) and m.start > 18.2 and len(m.anchors) > 1)
+    workspace.set_view(mark.start - 0.4, mark.end + 0.4)
+    workspace.take_in_hand([mark.id], show=False)
+    qtbot.wait(50)
+    wave, handles = trace._rows()[2], trace.anchors
+
+    def heard(i):
+        return workspace.part.heard_at(handles.anchors[i][0])
+
+    def place(i):
+        return QPointF(trace.x_of(heard(i)), wave.bottom() - 14)
+
+    count, before, last = len(handles.anchors), heard(0), heard(-1)
+    drag(qtbot, trace, place(0), place(0) + QPointF(trace.x_of(0.03) - trace.x_of(0), 0))
+    assert heard(0) == pytest.approx(before + 0.03, abs=0.004) and heard(-1) == pytest.approx(last, abs=0.002)
+    plan = [t for t in workspace.part.plan if isinstance(t, Moved)]
+    at = round(handles.anchors[0][0] * workspace.part.source.sample_rate)
+    moved = next(t for t in plan if t.source <= at < t.source + t.length)
+    by = (moved.first - moved.source) / workspace.part.source.sample_rate
+    assert by == pytest.approx(heard(0) - handles.anchors[0][0], abs=0.001), "it is what is heard"
+    middle = (handles.anchors[0][0] + handles.anchors[1][0]) / 2
+    qtbot.mouseDClick(trace, Qt.MouseButton.LeftButton, pos=QPointF(trace.x_of(middle), wave.top() + 40).toPoint())
+    assert len(handles.anchors) == count + 1 and handles.index == 1
+    qtbot.mouseDClick(trace, Qt.MouseButton.LeftButton, pos=place(1).toPoint())
+    assert heard(1) == pytest.approx(handles.anchors[1][0], abs=0.03)
+    press(lined_up, Key.Key_Delete, qtbot=qtbot)
+    assert len(handles.anchors) == count and not workspace.part.mark(mark.id).hand.leave
+    trace.setFocus()
+    press(trace, Key.Key_Right, qtbot=qtbot)
+    press(trace, Key.Key_Right, Qt.KeyboardModifier.ControlModifier, qtbot)
+    assert handles.index == 0 and heard(0) == pytest.approx(before + 0.031, abs=0.004)
+    for _ in range(5):
+        press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
+    assert heard(0) == pytest.approx(before, abs=1e-4) and not workspace.part.mark(mark.id).hand.anchors
+    for wrong in (((1.0, 1.0), (0.5, 2.0)), ((0.5, 2.0), (1.0, 1.0))):
+        bad = replace(mark, hand=Hand(anchors=wrong))
+        part = replace(workspace.part, marks=(bad,))
+        assert "hand.anchors" in flaw_of_item(part)
 
 
 def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):

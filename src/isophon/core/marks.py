@@ -26,7 +26,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
     do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of
     the mark, dB) added to it along its time; ``outline``: (s, Hz), corners of a free outline that is changed instead of
-    the box around it.
+    the box around it; ``anchors``: moments of a word, and when each is to be heard, in s of the part.
     """
 
     change_db: Moved | None = None
@@ -41,6 +41,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     curve: Annotated[tuple[tuple[Hertz, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     shape: Annotated[tuple[tuple[Share, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     outline: Annotated[tuple[tuple[Seconds, Hertz], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
+    anchors: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
 
     @property
     def any(self) -> bool:

@@ -41,7 +41,7 @@ def add_keys(page) -> None:
         "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,
         "give_up": page.give_up,
-        "take_away": workspace.take_away,
+        "take_away": lambda: page.trace.anchors.remove() or workspace.take_away(),
         "draw": workspace.draw_mark,
         "split": lambda: workspace.split_mark(hearing.heard_at()),
         "join": workspace.join_marks,

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.anchor_handles import AnchorHandles
+from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.ink import ink_image
 from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.map_signs import draw_ruler
@@ -23,7 +25,7 @@ _OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
-_GRAB, _SMALLEST = 5, 4
+_GRAB = 5
 
 
 def margin_left() -> int:
@@ -48,8 +50,8 @@ class Trace(QWidget):
         self._sharp: tuple[tuple[float, float, Axis], QImage] | None = None
         self._sharp_take = workspace.take
         self._layer = MarkLayer(workspace, self.x_of)
-        self._box: tuple[QPointF, QPointF] | None = None  # one that is being drawn
-        self._outline: list[QPointF] = []  # the same, drawn freely
+        self._box = BoxDrawing(workspace, self.time_at)
+        self.anchors = AnchorHandles(workspace, self.x_of)
         self._job: Job | None = None
         self._drag: tuple[str, float, tuple[float, float]] | None = None
         self._moved, self._gesture = False, 0
@@ -61,7 +63,8 @@ class Trace(QWidget):
         self.setAccessibleName("Trace")
         self.setToolTip(
             "Wheel: zoom. Drag: move along. Drag on the ruler: select. "
-            "Drag an edge of the mark in hand: its time. Double-click a mark: loop it."
+            "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. In Line-up the word in hand has "
+            "handles: drag one, double-click beside them for one more, double-click one to let it stay."
         )
         workspace.part_changed.connect(self.update)
         workspace.hand_changed.connect(self.update)
@@ -121,13 +124,8 @@ class Trace(QWidget):
             self._marked = (marked, pixmap)
         painter.drawPixmap(0, 0, self._marked[1])
         self._draw_places(painter)
-        if self._box:
-            painter.setPen(QPen(theme.IN_HAND, 1.5, Qt.PenStyle.DashLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            if self._outline:
-                painter.drawPolyline(QPolygonF(self._outline))
-            else:
-                painter.drawRect(QRectF(*self._box).normalized())
+        self.anchors.draw(painter, self._rows()[2])
+        self._box.draw(painter)
         draw_focus(painter, self)
 
     def _draw_ground(self, painter: QPainter) -> None:
@@ -313,12 +311,13 @@ class Trace(QWidget):
             return
         overview, ruler, *_ = self._rows()
         x, y = event.position().x(), event.position().y()
-        spectrum = self._rows()[3]
+        wave, spectrum = self._rows()[2:]
         if self.workspace.pass_.boxes and event.modifiers() & Qt.KeyboardModifier.AltModifier and y > ruler.bottom():
-            at = QPointF(x, min(max(y, spectrum.top()), spectrum.bottom()))
-            self._drag, self._box = ("box", x, self.workspace.view), (at, at)
-            free = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            self._outline = [at] if free else []
+            self._drag = ("box", x, self.workspace.view)
+            self._box.begin(event.position(), spectrum, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            return
+        if self.anchors.press(event.position(), wave):
+            self._drag, self._moved = ("anchor", x, self.workspace.view), False
             return
         what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
         self._drag, self._moved = (what, x, self.workspace.view), False
@@ -329,19 +328,15 @@ class Trace(QWidget):
     def mouseMoveEvent(self, event) -> None:
         if not self._drag:
             below = event.position().y() > self._rows()[1].bottom()
-            edge = below and self._edge_at(event.position().x())
+            anchor = self.anchors.near(event.position(), self._rows()[2]) is not None
+            edge = anchor or (below and self._edge_at(event.position().x()))
             self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
             return
         what, from_x, view = self._drag
         x = event.position().x()
         if what == "box":
-            spectrum = self._rows()[3]
-            if self._box:
-                y = min(max(event.position().y(), spectrum.top()), spectrum.bottom())
-                self._box = (self._box[0], QPointF(x, y))
-                if self._outline:
-                    self._outline.append(QPointF(x, y))
-                self.update()
+            self._box.go_on(event.position(), self._rows()[3])
+            self.update()
             return
         if abs(x - from_x) < 3 and not self._moved:
             return
@@ -352,6 +347,9 @@ class Trace(QWidget):
             first, last = sorted((self.time_at(from_x), self.time_at(x)))
             start, end = self.workspace.song
             self.workspace.select((max(start, first), min(end, last)))
+        elif what == "anchor":
+            fine = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+            self.anchors.drag((self.time_at(x) - self.time_at(from_x)) / fine)
         elif what in _EDGES:
             self.workspace.set_edge(what, self.time_at(x), ("trace", self._gesture))
         else:
@@ -360,36 +358,17 @@ class Trace(QWidget):
 
     def give_up_box(self) -> bool:
         """Draw no box after all; whether one was being drawn."""
-        drawing, self._box, self._outline = self._box is not None, None, []
+        drawing = self._box.give_up()
         self.update()
         return drawing
-
-    def _keep_box(self) -> None:
-        """Hand over the box that was drawn: the whole band where it touches both edges."""
-        if self._box is None:
-            return
-        spectrum, axis = self._rows()[3], self.workspace.pass_.axis
-        box, self._box = QRectF(*self._box).normalized(), None
-        drawn, self._outline = self._outline, []
-        if len(drawn) > _FEWEST_CORNERS:
-            every = max(1, len(drawn) // _MOST_CORNERS)
-            corners = [
-                (self.time_at(p.x()), axis.hz((p.y() - spectrum.top()) / spectrum.height())) for p in drawn[::every]
-            ]
-            self.workspace.draw_outline(corners)
-        elif box.width() >= _SMALLEST and box.height() >= _SMALLEST:
-            whole = box.top() <= spectrum.top() + 3 and box.bottom() >= spectrum.bottom() - 3
-            low, high = (axis.hz((y - spectrum.top()) / spectrum.height()) for y in (box.bottom(), box.top()))
-            times = self.time_at(box.left()), self.time_at(box.right())
-            self.workspace.draw_box(*times, *((0.0, 0.0) if whole else (low, high)))
-        self.update()
 
     def mouseReleaseEvent(self, event) -> None:
         if self._drag and self._drag[0] == "box":
             self._drag = None
-            self._keep_box()
+            self._box.keep(self._rows()[3])
+            self.update()
             return
-        if self._drag and not self._moved and self._drag[0] != "overview":
+        if self._drag and not self._moved and self._drag[0] not in ("overview", "anchor"):
             mark = self.mark_at(event.position().x()) if self._drag[0] == "pan" else None
             if mark:
                 self.workspace.take_in_hand([mark.id], show=False)
@@ -398,7 +377,20 @@ class Trace(QWidget):
                 self.seek_asked.emit(self.time_at(event.position().x()))
         self._drag = None
 
+    def event(self, event) -> bool:
+        asked = event.type() == QEvent.Type.ShortcutOverride and event.key() in _ANCHOR_KEYS
+        if asked and self.hasFocus() and self.anchors.anchors:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event) -> None:
+        if not self.anchors.key(event.key(), event.modifiers(), self.playhead):
+            super().keyPressEvent(event)
+
     def mouseDoubleClickEvent(self, event) -> None:
+        if self.anchors.double_click(event.position(), self._rows()[2], self.time_at(event.position().x())):
+            return
         mark = self.mark_at(event.position().x())
         if mark:
             self.workspace.take_in_hand([mark.id], show=False)
@@ -427,6 +419,6 @@ class Trace(QWidget):
         self.workspace.set_view(centre - half, centre + half)
 
 
-_FEWEST_CORNERS, _MOST_CORNERS = 5, 90
+_ANCHOR_KEYS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Insert, Qt.Key.Key_Delete, Qt.Key.Key_End)
 _EDGES = ("start", "end")
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -110,7 +110,7 @@ def page(rows: Sequence[dict[str, Any]], title: str) -> str:
         version=isophon.__version__,
         sum_before=_sum([p["row"]["before"]["floor_dbfs"] for p in parts]),
         sum_after=_sum([p["row"]["after"]["floor_dbfs"] for p in parts]),
-        late=[p for p in stack if p["timing"]],
+        late=[p for p in stack if p["lateness"]],
         meets=sum((Counter(p["meets"]) for p in stack), Counter()),
         stack=stack,
         warned=[p for p in parts if p["warnings"]],
@@ -145,7 +145,7 @@ def _shown(row: dict[str, Any]) -> dict[str, Any]:
         "role_words": _ROLES.get(told["role"], told["role"]),
         "pictures": pictures,
         "skylines": skylines,
-        "timing": _timing(row),
+        "lateness": _lateness(row),
         "words": _words(row, told),
     }
 
@@ -165,7 +165,7 @@ def expected(part: Part, take: Take, without: Sequence[str] = ()) -> dict[str, A
     return {"before": before, "after": after, "kinds": kinds(part, without), "proof": told_of(part, {}, without)}
 
 
-def _timing(row: dict[str, Any]) -> dict[str, Any] | None:
+def _lateness(row: dict[str, Any]) -> dict[str, Any] | None:
     return next((told for told in row["kinds"].values() if "before_ms" in told), None)
 
 

@@ -93,6 +93,10 @@ def _flaw_of_mark(mark: Mark, duration: float) -> str:
         return f"hand.change_db: {mark.hand.change_db:g} is too deep for a {mark.kind}"
     if any(b[0] <= a[0] for a, b in itertools.pairwise(mark.anchors)):
         return "anchors: are not in order"
+    if any(b[0] <= a[0] or b[1] <= a[1] for a, b in itertools.pairwise(mark.hand.anchors)):
+        return "hand.anchors: are not in order"
+    if mark.hand.anchors and BY_NAME[mark.kind].maps is None:
+        return f"hand.anchors: a {mark.kind} is not moved"
     if not (-_AROUND_S <= start < end <= duration + _AROUND_S and mark.start < mark.end):
         return "start, end: are no span within the take"
     return ""

@@ -43,7 +43,7 @@ def _is_breath(survey: Survey, mark: Mark) -> bool:
     level = smoothed_level(survey)
     top = float(np.percentile(level[first:last], 90))
     quiet = level[last : last + int(word[0])] < top - _QUIET_DB
-    return np.count_nonzero(quiet) * hop >= _QUIET_S and swell_s(level, first, last, hop) >= _SLOW_S
+    return bool(np.count_nonzero(quiet) * hop >= _QUIET_S) and swell_s(level, first, last, hop) >= _SLOW_S
 
 
 def smoothed_level(survey: Survey) -> np.ndarray:

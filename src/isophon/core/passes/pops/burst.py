@@ -33,7 +33,7 @@ _LEAST_POWER = 1e-9
 
 
 class Shape(NamedTuple):
-    """A burst begins at ``start`` (s), falls to 1/e in ``decay`` s, reaches up to ``top_hz``, as strong as ``power``."""
+    """A burst begins at ``start`` (s), falls to 1/e in ``decay`` s, reaches up to ``top_hz``, of ``power``."""
 
     start: float
     decay: float

@@ -26,7 +26,7 @@ def telling_rate(read: Read, sample_rate: int, frames: int) -> int:
     for rate in _FORMER_HZ:
         if rate * _ABOVE[1] > sample_rate:
             break
-        below, above = (np.mean(power[(hz > a * rate / 2) & (hz < b * rate / 2)]) for a, b in (_BELOW, _ABOVE))
+        below, above = (float(power[(hz > a * rate / 2) & (hz < b * rate / 2)].mean()) for a, b in (_BELOW, _ABOVE))
         if db(below + 1e-20) - db(above + 1e-20) > _CLIFF_DB:
             return rate
     return sample_rate // max(1, sample_rate // _ENOUGH_HZ)

@@ -43,18 +43,24 @@ class Moment(NamedTuple):
 
 def moments_of(part: Any) -> list[Moment]:
     """The moments of a part's words in order, those that stay included; none where nothing moves."""
-    words = sorted((m for m in part.of_kind("timing") if m.anchors), key=lambda m: m.start)
+    words = sorted((m for m in part.of_kind("timing") if _moments(m)), key=lambda m: m.start)
     moments: list[Moment] = []
     for i, word in enumerate(words):
-        after = words[i + 1].anchors[0][0] if i + 1 < len(words) else part.source.duration
-        before = words[i - 1].anchors[-1][0] if i else 0.0
-        near = min(after - word.anchors[-1][0], word.anchors[0][0] - before) < _PAUSE_S
+        after = _moments(words[i + 1])[0] if i + 1 < len(words) else part.source.duration
+        before = _moments(words[i - 1])[-1] if i else 0.0
+        first, *_, last = (*_moments(word), _moments(word)[-1])
+        near = min(after - last, first - before) < _PAUSE_S
         if near and not _is_placed(word, part) and not word.hand.leave:
             continue  # it goes along with the word that it hangs on
-        moments += _of_word(word, part, after - word.anchors[-1][0] >= _PAUSE_S)
+        moments += _of_word(word, part, after - last >= _PAUSE_S)
     if not any(m.move for m in moments):
         return []
     return _fitted(_apart(moments), part.source.duration)
+
+
+def _moments(word: Mark) -> list[float]:
+    """The moments of a word that matter, by hand where set."""
+    return [at for at, _ in word.hand.anchors or word.anchors]
 
 
 def _of_word(word: Mark, part: Any, paused: bool) -> list[Moment]:
@@ -63,20 +69,24 @@ def _of_word(word: Mark, part: Any, paused: bool) -> list[Moment]:
     by_hand = hand.change_db is not None and not hand.leave
     placed = _is_placed(word, part)
     if not placed:
-        moves = [0.0] * len(word.anchors)
+        moves = [0.0] * len(_moments(word))
+    elif hand.anchors:
+        shift = start_move - (hand.anchors[0][1] - hand.anchors[0][0])
+        moves = [heard - at + shift for at, heard in hand.anchors]
     else:
         wanted = [move_of(1000 * (a - b), settings) / 1000 for a, b in word.anchors]
         shift = start_move - wanted[0] if by_hand else 0.0
         moves = [start_move, *(w + shift for w in wanted[1:])]
         if not settings.ends and len(moves) > 1:
             moves[-1] = moves[-2] if len(moves) > 2 else start_move
-    kept = _thinned(list(zip((a for a, _ in word.anchors), moves, strict=True)))
+    kept = list(zip(_moments(word), moves, strict=True))
+    kept = kept if hand.anchors else _thinned(kept)
     result = []
     for place, (moment, move) in enumerate(kept):
         what = "start" if place == 0 else "end" if place == len(kept) - 1 else "inner"
         before, after = _AROUND_S[what]
         move = move if abs(1000 * move) >= LEAST_MS else 0.0
-        fixed, ends = not placed, what == "end"
+        fixed, ends = not placed or bool(hand.anchors and not move), what == "end"
         result.append(Moment(moment - before, moment + after, move, ends and paused, fixed, ends))
     return result
 
@@ -84,7 +94,7 @@ def _of_word(word: Mark, part: Any, paused: bool) -> list[Moment]:
 def _is_placed(word: Mark, part: Any) -> bool:
     """Whether a word has a place beside the lead's, found or by hand."""
     sure = part.timing.on and word.confidence >= part.timing.sure
-    return not word.hand.leave and (sure or word.hand.change_db is not None)
+    return not word.hand.leave and (sure or word.hand.change_db is not None or bool(word.hand.anchors))
 
 
 def _thinned(moments: list[tuple[float, float]]) -> list[tuple[float, float]]:

@@ -56,10 +56,13 @@ def move_of(late_ms: float, settings: TimingSettings) -> float:
 def change_of(mark: Mark, settings: TimingSettings, context: object = None) -> float:
     """By how many ms the start of a word is moved; negative: earlier."""
     hand = mark.hand
-    if hand.leave or not mark.anchors:
+    if hand.leave or not (mark.anchors or hand.anchors):
         return 0.0
     if hand.change_db is not None:
         return min(MOST_MS, max(-MOST_MS, hand.change_db))
+    if hand.anchors:
+        at, heard = hand.anchors[0]
+        return min(MOST_MS, max(-MOST_MS, 1000 * (heard - at)))
     if not settings.on or mark.confidence < settings.sure:
         return 0.0
     move = move_of(mark.standout_db, settings)

@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+import soundfile as sf
+import soxr
 
 from isophon.core.audio.files import Recording
 from isophon.core.demo.score import BEAT_S, CHORUS_AT, LINE_BEATS, line_at
@@ -19,9 +21,24 @@ def test_the_choruses_are_found_again_to_some_ms(demo):
     start, end = line_at(CHORUS_AT[0]), line_at(CHORUS_AT[0]) + 2 * LINE_BEATS * BEAT_S - 1.0
     found = places(survey, start, end)
     wanted = [start + (at - CHORUS_AT[0]) * LINE_BEATS * BEAT_S for at in CHORUS_AT[1:]]
+    assert all(abs(p.drift_s) < 0.02 for p in found[:2])
     assert sorted(p.at for p in found[:2]) == pytest.approx(wanted, abs=0.025) and found[1].alike > 0.5
     assert all(p.alike < found[1].alike for p in found[2:])
     assert places(survey, 0.0, 60.0) == [], "nothing comes twice that is longer than half the song"
+
+
+def test_another_tempo_is_told(demo, tmp_path):
+    """The second chorus, sung a hundredth slower (resampled), ends as much later as that makes."""
+    samples, rate = sf.read(demo.parent / "Lead.wav", dtype="float32")
+    start, end = line_at(CHORUS_AT[0]), line_at(CHORUS_AT[0]) + 2 * LINE_BEATS * BEAT_S - 1.0
+    passage = samples[round(start * rate) : round(end * rate)]
+    slower = soxr.resample(passage, rate, 1.01 * rate, "HQ")
+    quiet = np.zeros(3 * rate, np.float32)
+    sf.write(tmp_path / "two.wav", np.concatenate([quiet, passage, quiet, slower, quiet, samples[: 20 * rate]]), rate)
+    with Recording(tmp_path / "two.wav") as take:
+        found = places(survey_recording(take), 3.0, 3.0 + end - start)
+    assert found[0].at == pytest.approx(6.0 + end - start, abs=0.08)
+    assert found[0].drift_s == pytest.approx(0.01 * (end - start), rel=0.25)
 
 
 def test_a_copy_is_the_passage_and_follows_it_and_can_be_taken_back(demo):

@@ -21,6 +21,7 @@ from isophon.core.session.model import Part, Session
 from isophon.core.takes.pictures import Axis
 
 _AXIS = Axis(100.0, 10_000.0)
+_DRIFTS_S = 0.02
 
 
 class LineUpExtras(Extras):
@@ -98,7 +99,7 @@ class LineUpExtras(Extras):
             found = places(surveyed.survey, start - lead.offset_s, end - lead.offset_s)
             for place in found:
                 at = place.at + lead.offset_s
-                words = f"to {theme.clock(at)}, {100 * place.alike:.0f} % alike"
+                words = f"to {theme.clock(at)}, {100 * place.alike:.0f} % alike{_drift(place.drift_s)}"
                 change = partial(carrying.carry_on, part_ids=ids, start=start, end=end, at=at)
                 rows.append((words, partial(self._edit, f"carry on {words}", change)))
             if not found:
@@ -142,6 +143,13 @@ def _told(part: Part, workspace: Workspace) -> str:
         before, after = (max(r[name]["off_90"] for r in rows) for name in ("before_ms", "after_ms"))
         words.append(f"The stack: within {before:.0f} ms, then {after:.0f} ms.")
     return " ".join(words)
+
+
+def _drift(seconds: float) -> str:
+    """How far the tempo there is off, in words; nothing where it is the passage's own."""
+    if abs(seconds) < _DRIFTS_S:
+        return ""
+    return f", its end {abs(1000 * seconds):.0f} ms {'later' if seconds > 0 else 'earlier'}: another tempo"
 
 
 def _ceilings(part: Part) -> list[Ceiling]:

@@ -95,9 +95,9 @@ class Sheet(QWidget):
         self._show_more(False)
         more = any(knob.more for knob in which.knobs) or (self.extras is not None and self.extras.has_more)
         self.more.setVisible(more)
-        workspace.part_changed.connect(self._show)
-        workspace.take_changed.connect(self._show)
-        workspace.hand_changed.connect(self._show_hand)
+        workspace.part_changed.connect(self._part_changed)
+        workspace.take_changed.connect(self._part_changed)
+        workspace.hand_changed.connect(self._hand_changed)
         self._show()
 
     def _slider(self, knob) -> Slider:
@@ -118,6 +118,18 @@ class Sheet(QWidget):
         if self.extras is not None:
             self.extras.show_more(on)
             self._column.setStretchFactor(self.extras, 0 if knobs else 1)
+
+    def _hand_changed(self) -> None:
+        if self._open():
+            self._show_hand()
+
+    def _part_changed(self) -> None:
+        if self._open():
+            self._show()
+
+    def _open(self) -> bool:
+        """Whether this is the sheet that is seen; the others are shown anew when they are opened."""
+        return self.workspace.pass_ is self.which
 
     def _show_hand(self) -> None:
         if self.extras is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
@@ -81,11 +82,15 @@ class Skyline(QWidget):
 
     def stands_out(self, mark: Mark) -> float:
         """What a mark's bar is as high as."""
+        return self._heights()(mark)
+
+    def _heights(self) -> Callable[[Mark], float]:
+        """The same for any mark; asked for once where there are hundreds."""
         which, part = self.workspace.pass_, self.workspace.part
-        height = which.height(mark)
-        if not (self._will_sound and which.will_sound and part.voice_lufs is not None):
-            return height
-        return height + more_after(self._chain, part.voice_lufs, mark, part.source.sample_rate)
+        voice, rate = part.voice_lufs, part.source.sample_rate
+        if voice is None or not (self._will_sound and which.will_sound):
+            return which.height
+        return lambda mark: which.height(mark) + more_after(self._chain, voice, mark, rate)
 
     def _plot(self) -> QRectF:
         width, height = self.width() - margin_left() - RIGHT, self.height() - _TOP - _BOTTOM
@@ -97,7 +102,7 @@ class Skyline(QWidget):
         if self._range_of is None or self._range_of[0] is not marks:
             low, high, lowest, highest = which.bounds
             sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0) if which.zero is not None else 0.0
-            heights = [self.stands_out(m) for m in marks if m.confidence >= sure] or [low]
+            heights = list(map(self._heights(), (m for m in marks if m.confidence >= sure))) or [low]
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
             self._range_of = (marks, (max(bottom, lowest), min(top, highest)))
@@ -117,7 +122,7 @@ class Skyline(QWidget):
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
         """Each mark in view with its full bar, as sung."""
-        marks, plot, height_of = self.workspace.marks, self._plot(), self.stands_out
+        marks, plot, height_of = self.workspace.marks, self._plot(), self._heights()
         low, high = self._range()
         if self.workspace.pass_.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]
@@ -212,12 +217,12 @@ class Skyline(QWidget):
 
     def _usual_band(self) -> tuple[float, float] | None:
         sure = getattr(getattr(self.workspace.part, self.workspace.pass_.kind), "sure", 0.0)
-        heights = [self.stands_out(m) for m in self.workspace.marks if m.confidence >= sure]
+        heights = list(map(self._heights(), (m for m in self.workspace.marks if m.confidence >= sure)))
         return tuple(np.percentile(heights, [25, 75])) if len(heights) >= 4 else None
 
     def _draw_bars(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
         """All bars, those of one look at once: a long part has hundreds."""
-        part, height_of = self.workspace.part, self.stands_out
+        part, height_of = self.workspace.part, self._heights()
         sure = getattr(getattr(part, self.workspace.pass_.kind), "sure", 0.0)
         (low, high), plot = self._range(), self._plot()
         tall = plot.height() / (high - low)

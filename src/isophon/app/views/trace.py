@@ -25,7 +25,7 @@ _OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
-_GRAB = 5
+_GRAB, _LATER_MS = 5, 10
 
 
 def margin_left() -> int:
@@ -57,6 +57,8 @@ class Trace(QWidget):
         self._moved, self._gesture = False, 0
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._settled.timeout.connect(self._sharpen)
+        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)  # not in one turn with all else that changes
+        self._later.timeout.connect(self.update)
         self.setMinimumHeight(theme.u(130))
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -66,8 +68,8 @@ class Trace(QWidget):
             "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. In Line-up the word in hand has "
             "handles: drag one, double-click beside them for one more, double-click one to let it stay."
         )
-        workspace.part_changed.connect(self.update)
-        workspace.hand_changed.connect(self.update)
+        workspace.part_changed.connect(self._later.start)
+        workspace.hand_changed.connect(self._later.start)
         workspace.view_changed.connect(self._view_changed)
         workspace.take_changed.connect(self._take_changed)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -12,13 +13,19 @@ from isophon.core.survey import Survey
 
 _LEAST_ALIKE, _MOST_PLACES, _APART = 0.35, 8, 0.6
 _FINE_S, _NEAR_S = 0.005, 0.06
+_PIECES, _SURE = 8, 4.0  # as many times its standard error is a slope sure
 
 
 class Place(NamedTuple):
-    """A second at which the passage comes again, and how alike that is, 0 to 1."""
+    """A second at which the passage comes again, how alike that is, 0 to 1, and how much later its end lies, s.
+
+    ``drift_s``: later than where it would lie at the passage's own tempo, under 0: earlier; 0 where its pieces are only
+    as early and late as people sing.
+    """
 
     at: float
     alike: float
+    drift_s: float = 0.0
 
 
 def places(survey: Survey, start: float, end: float) -> list[Place]:
@@ -39,7 +46,20 @@ def places(survey: Survey, start: float, end: float) -> list[Place]:
     found = [int(p) - 1 for p in peaks if abs(int(p) - 1 - first) > _APART * len(passage)]
     best = sorted(found, key=lambda k: -alike[k])[:_MOST_PLACES]
     fine = align.sounds_of(survey, _FINE_S)
-    return [Place(round(_exactly(fine, start, end, k * sounds.step_s), 4), round(float(alike[k]), 3)) for k in best]
+    result = []
+    for k in best:
+        exact = _exactly(fine, start, end, k * sounds.step_s)
+        drift = _drift(fine, start, end, exact)
+        result.append(Place(round(exact, 4), round(float(alike[k]), 3), round(drift, 4)))
+    return result
+
+
+def _drift(sounds: align.Sounds, start: float, end: float, at: float) -> float:
+    """How much more the passage's end is late than its start, s: a line through the lags of its pieces."""
+    edges = np.linspace(start, end, _PIECES + 1)
+    lags = [_exactly(sounds, a, b, at + a - start) - (at + a - start) for a, b in pairwise(edges)]
+    (slope, _), covariance = np.polyfit(edges[:-1] - start, lags, 1, cov=True)
+    return float(slope * (end - start)) if abs(slope) > _SURE * np.sqrt(covariance[0, 0]) else 0.0
 
 
 def _distances(values: np.ndarray, passage: np.ndarray) -> np.ndarray:

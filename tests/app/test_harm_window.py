@@ -64,7 +64,7 @@ def test_a_file_that_changed_meanwhile_is_not_written_over_unasked(room):
     other = path.with_name("second mix.isophon")
     assert keeper.save(other) and keeper.session.name == "second mix" and room.title.name.text() == "second mix"
     room.workspace.undo()
-    assert keeper.session.name == "second mix" and keeper.session.parts[0].ess.ceiling_db == -3.0
+    assert keeper.session.name == "second mix" and keeper.session.parts[0].ess.ceiling_db == 0.0
 
 
 def test_a_full_disk_is_told_and_the_journal_goes_on_by_itself(window, room, qtbot, monkeypatch):

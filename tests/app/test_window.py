@@ -199,7 +199,7 @@ def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot
     crash(workspace)
     name, kept = unsaved_work()[0]
     assert name == "Glasshouse Starlings"
-    assert file.load(workspace.keeper.saved_as).parts[0].ess.ceiling_db == -3.0
+    assert file.load(workspace.keeper.saved_as).parts[0].ess.ceiling_db == 0.0
     other = Window()
     qtbot.addWidget(other)
     other.recover(kept)
@@ -226,7 +226,7 @@ def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, roo
     assert again is not workspace and again.keeper.history.undo_name.startswith("leave · Lead")
     again.undo()
     again.undo()
-    assert again.keeper.history.undo_name is None and again.part.ess.ceiling_db == -3.0
+    assert again.keeper.history.undo_name is None and again.part.ess.ceiling_db == 0.0
     assert not any(m.hand.any for m in again.marks)
     again.redo()
     assert again.part.ess.ceiling_db == -7.0
@@ -237,7 +237,7 @@ def test_opening_the_file_sets_unsaved_work_aside(window, room, qtbot):
     room.workspace.keeper.settle()
     path = room.workspace.keeper.saved_as
     again = opened(window, path, qtbot).workspace
-    assert again.part.ess.ceiling_db == -3.0
+    assert again.part.ess.ceiling_db == 0.0
     again.set_setting("ceiling_db", -5.0)
     crash(again)
     ceilings = {replay(journal).history.session.parts[0].ess.ceiling_db for _, journal in unsaved_work()}
@@ -285,7 +285,7 @@ def test_a_bad_file_leaves_what_is_open(window, room, qtbot, tmp_path):
     qtbot.waitUntil(lambda: "list.wav" in room.message.text(), timeout=5000)
     assert window.stack.currentWidget() is room and room.workspace.part.ess.ceiling_db == -7.0
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
-    assert room.workspace.part.ess.ceiling_db == -3.0
+    assert room.workspace.part.ess.ceiling_db == 0.0
 
 
 def test_saving_over_another_session_keeps_its_unsaved_work(window, room, qtbot, tmp_path):
@@ -340,9 +340,9 @@ def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, mo
     click(page.keep)
     assert page.card.singer == "Low bright"
     room.sheet.reset.click()
-    assert workspace.part.ess.ceiling_db == -3.0
+    assert workspace.part.ess.ceiling_db == 0.0
     rows = [[page.table.item(r, c).text() for c in range(4)] for r in range(page.table.rowCount())]
-    assert ["Esses", "ceiling", "−8.5", "−3"] in rows
+    assert ["Esses", "ceiling", "−8.5", "0"] in rows
     click(page.use)
     assert workspace.part.ess.ceiling_db == -8.5
     assert workspace.keeper.history.undo_name == "start from the voice card of Low bright"

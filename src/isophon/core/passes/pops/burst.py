@@ -23,13 +23,13 @@ _BEGINS_S, _STEP_S = 0.046, 0.003  # after the mark's start: the levels that mar
 _DECAYS_S, _TOPS_HZ, _STRENGTHS = (0.015, 0.03, 0.06, 0.12), (40.0, 60.0, 80.0, 100.0), (0.25, 1.0, 4.0, 16.0, 64.0)
 _STEEP = 12
 _NEARBY_HZ = (250.0, 470.0)  # partials that a burst hardly reaches tell how the voice's lows rise
-_HIGHEST_HZ = 450.0
+_REACHES_HZ = (30.0, 450.0)
 _BESIDE_S = 0.02
 _LEAST_REFERENCE_S, _REFERENCE_S = 0.04, 0.1
 _STEADY_S = 0.08  # over which a partial keeps its strength and phase
 _LOUDEST = 1.5  # the voice within the burst is not taken to be much louder than beside it
 _HIGHEST_PARTIAL_HZ, _MOST_PARTIALS = 480.0, 8
-_LEAST_POWER = 1e-9
+_LEAST_SHARE, _LEAST_POWER = 1e-6, 1e-15  # of the sound's own power; and of what is silent
 
 
 class Shape(NamedTuple):
@@ -51,7 +51,7 @@ def burst_in(lows: np.ndarray, hz: np.ndarray, length: float, high_hz: float) ->
     rest = _voice_covariance(mono, hz, (times < -_BESIDE_S) | (times > length)) + np.diag(_noise(mono))
     burst = _burst_covariance(_likeliest(mono, rest, times, length), times)
     weights = linalg.solve(rest + burst, lows.T, assume_a="pos", check_finite=False)
-    return signal.sosfiltfilt(_low_pass(min(high_hz, _HIGHEST_HZ)), (burst @ weights).T)
+    return signal.sosfiltfilt(_low_pass(float(np.clip(high_hz, *_REACHES_HZ))), (burst @ weights).T)
 
 
 @lru_cache(maxsize=8)
@@ -81,7 +81,8 @@ def _nearby(mono: np.ndarray) -> np.ndarray:
 
 def _noise(mono: np.ndarray) -> np.ndarray:
     """Variance of what is neither burst nor partials, frame by frame; a burst's own start is no noise."""
-    return ndimage.percentile_filter(_nearby(mono), 40, size=round(0.06 * RATE)) + _LEAST_POWER
+    least = _LEAST_SHARE * float(np.mean(np.square(mono))) + _LEAST_POWER
+    return ndimage.percentile_filter(_nearby(mono), 40, size=round(0.06 * RATE)) + least
 
 
 def _voice_covariance(mono: np.ndarray, hz: np.ndarray, beside: np.ndarray) -> np.ndarray:

@@ -114,7 +114,8 @@ def pop_rows(quick: bool) -> None:
             total += (hit, len(spans) - hit, len(marks) - hit)
             out = noisy[None]
             for m in marks:
-                cut = PopCut(round(m.start * rate), round(m.end * rate), round(0.02 * rate), 0.0, m.high_hz, rate)
+                first, last = round(m.start * rate), round((m.end + 0.16) * rate)
+                cut = PopCut(first, last, round(0.02 * rate), 0.0, m.high_hz, rate, m.end - m.start)
                 out = apply(out, 0, [(cut, burst_of(reader(noisy), cut))])
             near = np.zeros(len(clean), bool)
             for a, b in spans:

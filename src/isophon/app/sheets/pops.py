@@ -38,7 +38,7 @@ PASS = Pass(
         Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
         SURE,
     ),
-    (-30.0, 6.0, -60.0, 30.0), drawn, ceilings=over_the_voice("pop"), axis=LOWS, extras=PopExtras,
+    (-42.0, 6.0, -60.0, 30.0), drawn, ceilings=over_the_voice("pop"), axis=LOWS, extras=PopExtras,
     words={("pop", "ceiling_db"): "ceiling"}, handles=("start", "end", "high"),
     box=lambda mark, axis: (axis.low, mark.hand.high_hz or mark.high_hz),
     more_told=lambda mark: f"up to {mark.high_hz:.0f} Hz", lifts=True,

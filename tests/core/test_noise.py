@@ -113,6 +113,18 @@ def test_the_noise_comes_down_by_what_was_asked_and_the_voice_stays(hissing):
     assert error[2] < error[1] < error[0]
 
 
+@pytest.mark.parametrize("amount", [-6.0, -15.0])
+def test_of_noise_alone_exactly_what_was_asked_is_left_and_it_does_not_warble(amount):
+    noise = (0.01 * np.random.default_rng(3).standard_normal(6 * RATE)).astype(np.float32)
+    bands = (10 * np.log10(1e-4 / (RATE / 2)),) * hiss.BANDS
+    cut = hiss.HissCut(0, len(noise), bands, amount, 100.0, 0.0, RATE)
+    out = hiss.apply(reader(noise), 0, len(noise), cut)[0]
+    inside = slice(RATE, -RATE)
+    assert 10 * np.log10(np.mean(out[inside] ** 2) / np.mean(noise[inside] ** 2)) == pytest.approx(amount, abs=0.6)
+    level = lambda x: 10 * np.log10(np.mean(x[inside].reshape(-1, RATE // 20) ** 2, axis=1))  # noqa: E731
+    assert np.std(level(out) - level(noise)) < 0.35
+
+
 def test_top_is_given_back_to_the_voice_and_not_to_its_esses(hissing):
     _, _, take, part = hissing
     rate = take.sample_rate

@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 import soundfile as sf
+import soxr
 from scipy import signal
 
 from conftest import Written, reader, write
@@ -21,6 +22,7 @@ from isophon.core.passes.pops.treat import PopCut, apply, burst_of
 from isophon.core.passes.ticks import damage
 from isophon.core.passes.ticks.find import find as find_ticks
 from isophon.core.passes.ticks.residual import ORDER, _models
+from isophon.core.passes.ticks.top import telling_rate
 from isophon.core.passes.ticks.treat import Repair, interpolated, patch_of
 from isophon.core.render import TILE, Renderer
 from isophon.core.session.model import Part, Source
@@ -178,6 +180,33 @@ def test_interpolation_explains_what_is_missing(length):
     line = np.interp(np.arange(len(samples)), np.flatnonzero(~missing), samples[~missing])
     error, straight = (np.mean((x - samples)[missing] ** 2) for x in (out, line))
     assert np.array_equal(out[~missing], samples[~missing]) and error < 0.1 * straight
+
+
+@pytest.mark.parametrize("tick_db", [-25, -10, 0, 20])
+def test_a_tick_that_was_added_is_never_made_worse_however_faint(tick_db):
+    """Godsill & Rayner 1998, chapter 6: what is heard under a weak burst still tells of the signal."""
+    rng = np.random.default_rng(7)
+    model = np.real(np.poly(np.array([0.98 * np.exp(1j * 0.2), 0.98 * np.exp(-1j * 0.2), 0.9, -0.5])))
+    clean = signal.lfilter([1.0], model, rng.standard_normal(6_000))[2_000:5_000]
+    gains = []
+    for at in range(400, 2_600, 200):
+        added = np.zeros(len(clean), bool)
+        added[at : at + 60] = True
+        heard = clean + added * rng.standard_normal(len(clean)) * clean.std() * 10 ** (tick_db / 20)
+        out = interpolated(heard, added, 60, under=True)
+        before, after = (np.mean((x - clean)[added] ** 2) for x in (heard, out))
+        gains.append(10 * np.log10(before / after))
+    assert min(gains) > -1.5 and np.mean(gains) > (0 if tick_db < -20 else 1), gains
+
+
+def test_a_take_brought_to_a_higher_rate_is_looked_at_at_its_own():
+    samples, rate, _ = spoken("de")
+    voice = soxr.resample(samples, rate, 48_000)
+    voice += 3e-3 * np.random.default_rng(2).standard_normal(len(voice)).astype(np.float32)  # a room with all highs
+    for former in (32_000, 44_100, 48_000):
+        take = soxr.resample(soxr.resample(voice, 48_000, former, "VHQ"), former, 96_000, "VHQ")
+        assert telling_rate(reader(take), 96_000, len(take)) == former
+    assert telling_rate(reader(voice), 48_000, len(voice)) == 48_000
 
 
 def test_a_tick_in_the_stillness_leaves_the_room(tmp_path):

@@ -26,7 +26,7 @@ _T_LEAST_DB, _T_SHARE_DB, _T_FLAT_DB = -24.0, -3.0, 15.0
 _F_S, _F_LEAST_DB, _F_SHARE_DB, _F_FLAT_DB, _F_TOUCHES_S = (0.045, 0.3), -26.0, -6.0, 12.0, 0.025
 _AFFRICATE_S, _STRUCK_S = 0.03, 0.025
 _SHORT_S, _SHORT_SURE, _UNDER_DB = 0.068, 0.9, 1.5  # a T taken for an ess
-_F_TOLD_S, _F_UNDER_DB, _F_FLATTER = 0.09, 6.0, 0.65  # an F taken for one
+_F_TOLD_S, _F_UNDER_DB, _F_FLATTER, _V_FLATTER = 0.09, 6.0, 0.65, 0.35  # an F, or a V, taken for one
 _F_FAR_UNDER_DB, _F_SURE, _F_EVER_SURE = 10.0, 0.92, 0.97
 _FEWEST = 3
 
@@ -91,8 +91,9 @@ def told_apart(sounds: Sounds, esses: Sequence[Mark]) -> list[Mark]:
 
 def _sound_of(sounds: Sounds, mark: Mark, usual: float, flat: float) -> str:
     span, under = _span(sounds, mark), usual - mark.standout_db
-    if mark.voiced:
-        return mark.sound
+    if mark.voiced:  # a Z has the peak of the S of the same mouth, a V none
+        flat_and_weak = under >= _F_UNDER_DB and sounds.flatness(span) <= _V_FLATTER * flat
+        return "f" if flat_and_weak else mark.sound
     short = mark.end - mark.start < _SHORT_S and mark.confidence < _SHORT_SURE and under > _UNDER_DB
     if short and sounds.closed(span) <= -20 and float(sounds.share[span].mean()) >= 0:
         return "t"

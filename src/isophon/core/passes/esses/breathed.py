@@ -13,13 +13,13 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db
 from isophon.core.marks import Mark
-from isophon.core.survey import VOICED, Survey
+from isophon.core.survey import STILL, VOICED, Survey
 
 _PAUSE_BEFORE_S = 0.28  # without voice; the end of a word's tail may lie in it
 _WORD_AFTER_S = (0.03, 0.7)
-_QUIET_S, _QUIET_DB = 0.015, 12.0  # between it and its word
+_QUIET_S, _QUIET_DB, _ROOM_DB = 0.015, 12.0, 3.0  # between it and its word: under it, or near the room
 _JET_OVER_MID_DB = 19.0
-_SLOW_S, _FROM_DB, _TO_DB = 0.085, 15.0, 4.0
+_SLOW_S, _FROM_DB, _TO_DB = 0.08, 15.0, 4.0
 _SMOOTH_S, _AROUND_S = 0.02, 0.35
 
 
@@ -42,7 +42,9 @@ def _is_breath(survey: Survey, mark: Mark) -> bool:
         return False
     level = smoothed_level(survey)
     top = float(np.percentile(level[first:last], 90))
-    quiet = level[last : last + int(word[0])] < top - _QUIET_DB
+    still = survey.state == STILL
+    room = float(np.median(level[still])) if still.any() else -np.inf
+    quiet = level[last : last + int(word[0])] < max(top - _QUIET_DB, room + _ROOM_DB)
     return bool(np.count_nonzero(quiet) * hop >= _QUIET_S) and swell_s(level, first, last, hop) >= _SLOW_S
 
 

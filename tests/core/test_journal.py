@@ -78,7 +78,7 @@ def _works_on(folder, tell):
     journal = Journal(folder / "a.journal", history, None)
     tell.send("ready")
     for i in range(100_000):
-        history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -(i % 2000) / 100))
+        history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -(1 + i % 2000) / 100))
         journal.write(history)
         tell.send(i)
         if i % 7 == 0:
@@ -113,6 +113,6 @@ def test_kills(tmp_path):
         assert len(history.steps) - 1 >= len(told)
         if told:
             value = history.steps[len(told)][1]
-            assert value.parts[0].ess.ceiling_db == -(told[-1] % 2000) / 100
+            assert value.parts[0].ess.ceiling_db == -(1 + told[-1] % 2000) / 100
         if (folder / "song.isophon").exists():
             file.load(folder / "song.isophon")

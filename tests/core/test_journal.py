@@ -78,7 +78,8 @@ def _works_on(folder, tell):
     journal = Journal(folder / "a.journal", history, None)
     tell.send("ready")
     for i in range(100_000):
-        history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -(1 + i % 2000) / 100))
+        lower = -(1 + i % 2000) / 100
+        history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", lower))
         journal.write(history)
         tell.send(i)
         if i % 7 == 0:

@@ -62,12 +62,18 @@ class LensPictures(QWidget):
         self._later.start()
 
     def _sung_first(self) -> None:
-        """Make the picture as sung; the cleaned one in the turn that draws both."""
-        if not self.isVisible():
-            return
-        if self.workspace.mark is not None and not self.workspace.pass_.waves:
-            self._picture(self.workspace.mark, False)
+        """Make the picture as sung, then the cleaned one, then draw them: each in a turn of its own."""
+        if self.isVisible():
+            self._make(cleaned=False)
+            QTimer.singleShot(_THEN_MS, self, self._then_cleaned)
+
+    def _then_cleaned(self) -> None:
+        self._make(cleaned=True)
         QTimer.singleShot(_THEN_MS, self, self.update)
+
+    def _make(self, cleaned: bool) -> None:
+        if self.workspace.mark is not None and not self.workspace.pass_.waves:
+            self._picture(self.workspace.mark, cleaned)
 
     def window_s(self, mark: Mark) -> tuple[float, float]:
         """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""

@@ -131,7 +131,7 @@ class AnchorHandles:
         """Work by keys: Left, Right: the next handle, with Ctrl they move it; Insert makes one, End lets it stay."""
         if not self.anchors or self.workspace.mark is None:
             return False
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(key))
+        step = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(key)
         if key == Qt.Key.Key_Insert:
             self.make(heard_at)
         elif key == Qt.Key.Key_Delete and self.index is not None:

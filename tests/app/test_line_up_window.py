@@ -127,8 +127,9 @@ def test_anchors_are_dragged_made_pinned_and_taken_away(lined_up, qtbot):
     middle = (handles.anchors[0][0] + handles.anchors[1][0]) / 2
     qtbot.mouseDClick(trace, Qt.MouseButton.LeftButton, pos=QPointF(trace.x_of(middle), wave.top() + 40).toPoint())
     assert len(handles.anchors) == count + 1 and handles.index == 1
+    off = abs(heard(1) - handles.anchors[1][0])
     qtbot.mouseDClick(trace, Qt.MouseButton.LeftButton, pos=place(1).toPoint())
-    assert heard(1) == pytest.approx(handles.anchors[1][0], abs=0.03)
+    assert off > 0.01 and abs(heard(1) - handles.anchors[1][0]) < off / 2, "as near as its neighbours let"
     press(lined_up, Key.Key_Delete, qtbot=qtbot)
     assert len(handles.anchors) == count and not workspace.part.mark(mark.id).hand.leave
     trace.setFocus()

@@ -114,7 +114,7 @@ def test_the_noise_comes_down_by_what_was_asked_and_the_voice_stays(hissing):
 
 
 @pytest.mark.parametrize("amount", [-6.0, -15.0])
-def test_of_noise_alone_exactly_what_was_asked_is_left_and_it_does_not_warble(amount):
+def test_of_noise_alone_what_was_asked_is_left_and_it_does_not_warble(amount):
     noise = (0.01 * np.random.default_rng(3).standard_normal(6 * RATE)).astype(np.float32)
     bands = (10 * np.log10(1e-4 / (RATE / 2)),) * hiss.BANDS
     cut = hiss.HissCut(0, len(noise), bands, amount, 100.0, 0.0, RATE)

@@ -16,6 +16,7 @@ from isophon.core.session.model import Session
 
 _GRAB, _SIZE, _UP = 7, 5, 14
 _STEP_S, _COARSE_S = 0.001, 0.01
+ANCHOR_KEYS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Insert, Qt.Key.Key_Delete, Qt.Key.Key_End)
 
 
 class AnchorHandles:

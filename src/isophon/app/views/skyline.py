@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QBrush, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -14,13 +14,14 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.keyboard import alt_held, draw_focus
+from isophon.app.views.soon import Soon
 from isophon.app.views.trace import RIGHT, margin_left
 from isophon.core.marks import Mark
 from isophon.core.session.settings import value_range
 from isophon.core.standins.rough_chain import STARTS, Amounts, more_after
 
 _GRAB = 6
-_LATER_MS = 25
+_SOON_MS = 25
 _WIDER, _LEAST_OCTAVES, _HEARD_RATIO = 1.12, 0.02, 1.15
 _FINE = 0.1  # while Shift is held
 _BAR = bar_words.BAR
@@ -55,10 +56,9 @@ class Skyline(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Skyline")
-        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)  # in a turn of its own: it takes time to draw
-        self._later.timeout.connect(self.update)
-        workspace.part_changed.connect(self._later.start)
-        workspace.hand_changed.connect(self._later.start)
+        self._soon = Soon(self, _SOON_MS)
+        workspace.part_changed.connect(self._soon.ask)
+        workspace.hand_changed.connect(self._soon.ask)
         workspace.view_changed.connect(self.update)
         workspace.take_changed.connect(self.update)
 

@@ -9,12 +9,13 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.anchor_handles import AnchorHandles
+from isophon.app.views.anchor_handles import ANCHOR_KEYS, AnchorHandles
 from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.ink import ink_image
 from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.mark_layer import MarkLayer
+from isophon.app.views.soon import Soon
 from isophon.app.views.wave import draw_wave
 from isophon.core.marks import Mark
 from isophon.core.takes.pictures import LOWS, Axis, close_margin, close_picture
@@ -25,7 +26,7 @@ _OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
-_GRAB, _LATER_MS = 5, 10
+_GRAB, _SOON_MS = 5, 10
 
 
 def margin_left() -> int:
@@ -57,8 +58,7 @@ class Trace(QWidget):
         self._moved, self._gesture = False, 0
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._settled.timeout.connect(self._sharpen)
-        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)  # not in one turn with all else that changes
-        self._later.timeout.connect(self.update)
+        self._soon = Soon(self, _SOON_MS)
         self.setMinimumHeight(theme.u(130))
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -68,8 +68,8 @@ class Trace(QWidget):
             "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. In Line-up the word in hand has "
             "handles: drag one, double-click beside them for one more, double-click one to let it stay."
         )
-        workspace.part_changed.connect(self._later.start)
-        workspace.hand_changed.connect(self._later.start)
+        workspace.part_changed.connect(self._soon.ask)
+        workspace.hand_changed.connect(self._soon.ask)
         workspace.view_changed.connect(self._view_changed)
         workspace.take_changed.connect(self._take_changed)
 
@@ -380,7 +380,7 @@ class Trace(QWidget):
         self._drag = None
 
     def event(self, event) -> bool:
-        asked = event.type() == QEvent.Type.ShortcutOverride and event.key() in _ANCHOR_KEYS
+        asked = event.type() == QEvent.Type.ShortcutOverride and event.key() in ANCHOR_KEYS
         if asked and self.hasFocus() and self.anchors.anchors:
             event.accept()
             return True
@@ -421,6 +421,5 @@ class Trace(QWidget):
         self.workspace.set_view(centre - half, centre + half)
 
 
-_ANCHOR_KEYS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Insert, Qt.Key.Key_Delete, Qt.Key.Key_End)
 _EDGES = ("start", "end")
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -29,12 +29,13 @@ def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
     air = ndimage.binary_closing(np.pad(air, 20), np.ones(round(_HOLE_S / hop)))[20:-20]
     for start, end in sounds:
         air[round(start / hop) : round(end / hop)] = False
+    smooth = smoothed_level(survey)
     marks: list[Mark] = []
     for (where,) in ndimage.find_objects(ndimage.label(air)[0]):
         start, end = where.start * hop, where.stop * hop
         if not _SHORTEST_S <= end - start <= _LONGEST_S:
             continue
-        sure = _beside_a_word(start, end, sounds) * _like_air(survey, where)
+        sure = _beside_a_word(start, end, sounds) * _like_air(survey, where, smooth)
         if sure >= _SUREST_NOT:
             marks.append(measured(survey, start, end, sure))
     return tuple(marks)
@@ -60,7 +61,7 @@ def _beside_a_word(start: float, end: float, sounds: list[tuple[float, float]]) 
     return float(near)
 
 
-def _like_air(survey: Survey, where: slice) -> float:
+def _like_air(survey: Survey, where: slice, smooth: np.ndarray) -> float:
     """How much it sounds like air: no pitch, neither a thump nor a hiss alone, swelling smoothly."""
     bands = survey.bands[where]
     total = float(bands.sum()) + 1e-20
@@ -74,7 +75,7 @@ def _like_air(survey: Survey, where: slice) -> float:
     slow = ndimage.uniform_filter1d(level, max(3, round(0.06 / survey.hop_s)))
     body = level > np.percentile(level, 90) - _BODY_DB
     rough = float(np.std((level - slow)[body]))
-    swell = swell_s(smoothed_level(survey), where.start, where.stop, survey.hop_s)
+    swell = swell_s(smooth, where.start, where.stop, survey.hop_s)
     return float(
         np.interp(voiced, [0.1, 0.35], [1.0, 0.0])
         * np.interp(low, [0.6, 0.9], [1.0, 0.1])

@@ -25,10 +25,12 @@ _SMOOTH_S, _AROUND_S = 0.02, 0.35
 
 def without_breaths(survey: Survey, marks: Iterable[Mark]) -> list[Mark]:
     """The marks of esses that are none of a breath."""
-    return [mark for mark in marks if not _is_breath(survey, mark)]
+    level, still = smoothed_level(survey), survey.state == STILL
+    room = float(np.median(level[still])) if still.any() else -np.inf
+    return [mark for mark in marks if not _is_breath(survey, mark, level, room)]
 
 
-def _is_breath(survey: Survey, mark: Mark) -> bool:
+def _is_breath(survey: Survey, mark: Mark, level: np.ndarray, room: float) -> bool:
     first, last, hop = survey.frame(mark.start), survey.frame(mark.end), survey.hop_s
     before = survey.state[max(0, first - round(_PAUSE_BEFORE_S / hop)) : first]
     if mark.voiced or (before == VOICED).any():
@@ -40,10 +42,7 @@ def _is_breath(survey: Survey, mark: Mark) -> bool:
     middle = survey.bands[first:last, survey.band_slice(900, 2_000)].sum()
     if float(db(upper) - db(middle)) > _JET_OVER_MID_DB:
         return False
-    level = smoothed_level(survey)
     top = float(np.percentile(level[first:last], 90))
-    still = survey.state == STILL
-    room = float(np.median(level[still])) if still.any() else -np.inf
     quiet = level[last : last + int(word[0])] < max(top - _QUIET_DB, room + _ROOM_DB)
     return bool(np.count_nonzero(quiet) * hop >= _QUIET_S) and swell_s(level, first, last, hop) >= _SLOW_S
 

@@ -3,11 +3,11 @@
 Ephraim & Malah, "Speech enhancement using a minimum mean-square error
 log-spectral amplitude estimator", IEEE Trans. ASSP 33 (1985). What is estimated
 is not the voice alone but the voice with its noise turned down by the amount
-asked for: of noise alone exactly that is left, quieter and of the same colour,
+asked for: of noise alone that much is left, quieter and of the same colour,
 and of soft partials no more than must be goes. Their decision-directed a-priori
 SNR is followed forwards and backwards, since both the past and the future are
 known (Cohen 2005), and the larger counts. Where a wide part of the spectrum is
-nothing but noise, all of it is turned down alike, and nothing warbles
+nothing but noise, all of it is turned down alike, and so stays even
 (speech presence: Cohen & Berdugo 2001).
 
 Gains are made in pieces that begin at fixed places with run-ups of their own at

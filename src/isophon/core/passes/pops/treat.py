@@ -19,7 +19,7 @@ from isophon.core.marks import GONE_DB
 from isophon.core.passes.kind import At, Read, Stage
 from isophon.core.passes.pops import burst
 
-_TAIL_S = 0.16  # a burst's end is heard for that long after its mark, which holds its upper 12 dB
+TAIL_S = 0.16  # a burst's end is heard for that long after its mark, which holds its upper 12 dB
 _LEAST_HZ = 60.0
 _CLEAR_PITCH = 0.35
 
@@ -48,7 +48,7 @@ def treatments(part: Any) -> Iterator[PopCut]:
         first, ends = (min(frames, max(0, round(t * rate))) for t in mark.span)
         if ends - first >= 2:
             after = round(changed[i + 1][0].span[0] * rate) if i + 1 < len(changed) else frames
-            last = max(ends, min(frames, after, ends + round(_TAIL_S * rate)))
+            last = max(ends, min(frames, after, ends + round(TAIL_S * rate)))
             gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
             yield PopCut(first, last, edge, gain, mark.hand.high_hz or mark.high_hz, rate, (ends - first) / rate)
 

@@ -48,7 +48,7 @@ def moments_of(part: Any) -> list[Moment]:
     for i, word in enumerate(words):
         after = _moments(words[i + 1])[0] if i + 1 < len(words) else part.source.duration
         before = _moments(words[i - 1])[-1] if i else 0.0
-        first, *_, last = (*_moments(word), _moments(word)[-1])
+        first, last = _moments(word)[0], _moments(word)[-1]
         near = min(after - last, first - before) < _PAUSE_S
         if near and not _is_placed(word, part) and not word.hand.leave:
             continue  # it goes along with the word that it hangs on

@@ -21,28 +21,31 @@ def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]])
     painter.setFont(theme.sans(11))
     painter.setPen(theme.INK)
     height, letter_of, last = BOTTOM + 2, chart.workspace.pass_.letter, -math.inf
-    for mark, bar in sorted(bars, key=lambda one: one[1].center().x()):
-        letter, x = letter_of(mark), bar.center().x()
-        if letter and x - last >= LETTER:
+    placed = sorted(((bar.center().x(), i) for i, (_, bar) in enumerate(bars)))
+    for x, i in placed:
+        mark, bar = bars[i]
+        if x - last >= LETTER and (letter := letter_of(mark)):
             painter.drawText(QRectF(x - 12, bar.bottom() - 1, 24, height), Qt.AlignmentFlag.AlignCenter, letter)
             last = x
 
 
-def draw_notes(painter: QPainter, chart: Any, mark: Mark, bar: QRectF, in_hand: bool) -> None:
-    """A frame around a mark in hand, and a flag at one that a hand changed; ``chart``: the skyline."""
-    change = chart.workspace.part.change(mark)
+def draw_frame(painter: QPainter, bar: QRectF) -> None:
+    """A frame around a mark in hand."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    if in_hand:
-        painter.setPen(QPen(theme.IN_HAND, 2))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(bar.adjusted(-4, -3, 4, 0))
-    if mark.hand.any and not mark.hand.leave:
-        pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, chart.y_of(chart.stands_out(mark) + change)))
-        painter.setPen(QPen(theme.HAND_FLAG, 1.5))
-        painter.drawLine(pole, pole + QPointF(0, -13))
-        painter.setBrush(theme.HAND_FLAG)
-        flag = [pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]
-        painter.drawPolygon(QPolygonF(flag))
+    painter.setPen(QPen(theme.IN_HAND, 2))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(bar.adjusted(-4, -3, 4, 0))
+
+
+def draw_flag(painter: QPainter, chart: Any, mark: Mark, bar: QRectF) -> None:
+    """A flag at a mark that a hand changed; ``chart``: the skyline."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    top = chart.y_of(chart.stands_out(mark) + chart.workspace.part.change(mark))
+    pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, top))
+    painter.setPen(QPen(theme.HAND_FLAG, 1.5))
+    painter.drawLine(pole, pole + QPointF(0, -13))
+    painter.setBrush(theme.HAND_FLAG)
+    painter.drawPolygon(QPolygonF([pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]))
 
 
 def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:

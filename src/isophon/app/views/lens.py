@@ -2,28 +2,27 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.ink import ink_image
+from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.shape_line import ShapeLine
 from isophon.app.views.slider import Slider
+from isophon.app.views.soon import Soon
 from isophon.core.marks import Mark
 from isophon.core.session import edits
-from isophon.core.takes.pictures import Axis, close_margin, close_picture
+from isophon.core.takes.pictures import Axis
 
 _GRAB, _CAPTION = 7, 18
-_LATER_MS, _THEN_MS = 60, 10
+_SOON_MS = 15
 _LONG_S = 1.0
-_COLUMNS = 360
-
-
 _WIDE = 540  # where there is room for the buttons' whole words
 
 
@@ -33,8 +32,6 @@ class LensPictures(QWidget):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self._sung: tuple[object, QImage] | None = None
-        self._cleaned: tuple[object, QImage] | None = None
         self._drag: str | None = None
         self._line = ShapeLine(workspace)
         self._gesture = 0
@@ -46,11 +43,12 @@ class LensPictures(QWidget):
             "Drag the edges of the box: its time and its band, by hand. "
             "Where a line crosses the cleaned one, double-click makes a point of it or takes one away; drag the points."
         )
-        self._later = QTimer(self, singleShot=True, interval=_LATER_MS)  # in a turn of its own: its pictures take time
-        self._later.timeout.connect(self._sung_first)
-        workspace.part_changed.connect(self._later.start)
+        self._close_up = CloseUp(self)
+        self._close_up.ready.connect(self.update)
+        self._soon = Soon(self, _SOON_MS)
+        workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._taken)
-        workspace.take_changed.connect(self._later.start)
+        workspace.take_changed.connect(self._soon.ask)
 
     @property
     def axis(self) -> Axis:
@@ -59,21 +57,7 @@ class LensPictures(QWidget):
 
     def _taken(self) -> None:
         self._window = None
-        self._later.start()
-
-    def _sung_first(self) -> None:
-        """Make the picture as sung, then the cleaned one, then draw them: each in a turn of its own."""
-        if self.isVisible():
-            self._make(cleaned=False)
-            QTimer.singleShot(_THEN_MS, self, self._then_cleaned)
-
-    def _then_cleaned(self) -> None:
-        self._make(cleaned=True)
-        QTimer.singleShot(_THEN_MS, self, self.update)
-
-    def _make(self, cleaned: bool) -> None:
-        if self.workspace.mark is not None and not self.workspace.pass_.waves:
-            self._picture(self.workspace.mark, cleaned)
+        self._soon.ask()
 
     def window_s(self, mark: Mark) -> tuple[float, float]:
         """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
@@ -121,11 +105,15 @@ class LensPictures(QWidget):
             return
         sung, cleaned = self.boxes()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        wanted = self._wanted(mark)
+        self._close_up.ask(*wanted)
+        made = [self._close_up.kept(after, one) for after, one in zip((False, True), wanted, strict=True)]
         if self.workspace.pass_.waves:
-            self._draw_waves(painter, mark, sung, cleaned)
+            self._draw_waves(painter, (sung, cleaned), made, mark)
         else:
-            painter.drawImage(sung, self._picture(mark, False))
-            painter.drawImage(cleaned, self._picture(mark, True))
+            for box, picture in zip((sung, cleaned), made, strict=True):
+                if picture is not None:
+                    painter.drawImage(box, picture)
             self._draw_axis(painter, sung)
         for box, text in ((sung, "as sung"), (cleaned, "cleaned")):
             painter.setPen(theme.INK)
@@ -139,19 +127,17 @@ class LensPictures(QWidget):
         if self.workspace.pass_.shaped:
             self._line.draw(painter, self.mark_box(mark, cleaned), mark)
 
-    def _draw_waves(self, painter: QPainter, mark: Mark, sung: QRectF, cleaned: QRectF) -> None:
+    def _draw_waves(self, painter: QPainter, boxes: tuple[QRectF, QRectF], waves: list, mark: Mark) -> None:
         """The samples around a tick, as sung and cleaned, on one scale."""
-        take, (start, end) = self.workspace.take, self.window_s(mark)
-        rate = take.recording.sample_rate
-        first, count = round(start * rate), max(4, round((end - start) * rate))
-        plan = tuple(t for t in self.workspace.part.plan if t.last > first and t.first < first + count)
-        waves = [take.renderer.cleaned(what, first, count)[0] for what in ((), plan)]
-        full = max(1e-6, float(np.abs(waves[0]).max()))
+        sung, (start, end) = boxes[0], self.window_s(mark)
+        full = max(1e-6, float(np.abs(waves[0]).max())) if waves[0] is not None else 1.0
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for box, wave in ((sung, waves[0]), (cleaned, waves[1])):
+        for box, wave in zip(boxes, waves, strict=True):
             painter.setPen(QPen(theme.RULE, 1))
             painter.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
-            x = box.left() + np.arange(count) / (count - 1) * box.width()
+            if wave is None:
+                continue
+            x = box.left() + np.arange(len(wave)) / (len(wave) - 1) * box.width()
             y = box.center().y() - wave / full * (box.height() / 2 - 12)
             painter.setPen(QPen(theme.INK, 1.4))
             painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
@@ -189,27 +175,13 @@ class LensPictures(QWidget):
             "high": QPointF(box.center().x(), box.top() + 4),
         }
 
-    def _picture(self, mark: Mark, cleaned: bool) -> QImage:
-        take, window = self.workspace.take, self.window_s(mark)
-        rate = take.recording.sample_rate
-        margin = close_margin(rate, self.axis)
-        first, count = round(window[0] * rate) - margin, round((window[1] - window[0]) * rate) + 2 * margin
-        plan = (
-            tuple(t for t in self.workspace.part.plan if t.last > first and t.first < first + count) if cleaned else ()
-        )
-        key = (take, window, plan, self.axis)
-        kept = self._cleaned if cleaned else self._sung
-        if kept is None or kept[0] != key:
-            start = max(0, first)
-            read = take.renderer.cleaned(plan, start, first + count - start)
-            samples = np.pad(read, ((0, 0), (start - first, 0)))
-            image = ink_image(close_picture(samples, rate, _COLUMNS, self.axis), self.workspace.part.voice_lufs)
-            kept = (key, image)
-            if cleaned:
-                self._cleaned = kept
-            else:
-                self._sung = kept
-        return kept[1]
+    def _wanted(self, mark: Mark) -> tuple[Wanted, Wanted]:
+        """What is shown as sung and cleaned."""
+        axis = None if self.workspace.pass_.waves else self.axis
+        sung = Wanted(self.workspace.take, self.window_s(mark), axis, self.workspace.part.voice_lufs)
+        first, count = sung.frames
+        near = tuple(t for t in self.workspace.part.plan if t.last > first and t.first < first + count)
+        return sung, msgspec.structs.replace(sung, plan=near)
 
     def _under(self, at: QPointF) -> str | None:
         mark = self.workspace.mark

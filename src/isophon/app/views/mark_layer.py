@@ -28,47 +28,62 @@ class MarkLayer:
         self._stamps = Stamps()
 
     def draw(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
-        """All of it within the rows of the wave and the spectrogram."""
+        """All but what is in hand, within the rows of the wave and the spectrogram."""
         part, ceiling = self.workspace.part, self.workspace.ceiling
         start, end = self.workspace.view
-        in_hand = set(self.workspace.in_hand)
         painter.save()
         painter.setClipRect(QRectF(wave.left(), 0, wave.width(), spectrum.bottom() + 8))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y, x0, scale = wave.bottom() + 4, wave.left(), wave.width() / (end - start)
-        drawn: dict[tuple[str, bool], list[tuple[float, float]]] = {}
+        drawn: dict[tuple[bool, bool], list[tuple[float, float]]] = {}
         height_of, over_frequency = self.workspace.pass_.height, self.workspace.pass_.over_frequency
         whole_s = _WHOLE * self.workspace.take.source.duration if over_frequency else math.inf
         self._draw_fades(painter, start, end, wave)
         if self.workspace.pass_.threads:
             self._draw_threads(painter, wave, start, end)
         if over_frequency:
-            self._draw_ridges(painter, spectrum, in_hand)
+            self._draw_ridges(painter, spectrum)
         for mark in self.workspace.marks:
             first, last = mark.span
             if last < start or first > end or last - first >= whole_s:
                 continue  # out of view, or a ridge, drawn across
             over = height_of(mark) > ceiling or part.acts(mark)
             left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
-            look = "hand" if mark.id in in_hand else "over" if over else "under"
-            drawn.setdefault((look, over and not mark.hand.leave), []).append((left, max(right, left + 1)))
-            if look == "hand":
-                box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
-                tint = theme.IN_HAND.toRgb()
-                tint.setAlpha(38)
-                painter.fillRect(box, tint)
-                painter.setPen(QPen(theme.IN_HAND, 1.5))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRect(box)
-        inks = {"hand": theme.IN_HAND, "over": theme.OVER, "under": theme.SOFT_INK}
-        for (look, filled), spans in drawn.items():
-            painter.setPen(QPen(inks[look], 1.5))
+            drawn.setdefault((over, mark.hand.leave), []).append((left, max(right, left + 1)))
+        for (over, left_alone), spans in drawn.items():
+            ink = theme.OVER if over else theme.SOFT_INK
+            painter.setPen(QPen(ink, 1.5))
             painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
-            stamp = self._stamps.of(self.workspace.pass_, inks[look], filled, ratio)
+            stamp = self._stamps.of(self.workspace.pass_, ink, over and not left_alone, ratio)
             for left, right in spans:
                 painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         self._draw_letters(painter, x0, scale, spectrum.top())
         self._draw_outlined(painter, wave, spectrum)
+        painter.restore()
+
+    def draw_in_hand(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
+        """The marks in hand over all else."""
+        which, part, (start, end) = self.workspace.pass_, self.workspace.part, self.workspace.view
+        whole_s = _WHOLE * self.workspace.take.source.duration if which.over_frequency else math.inf
+        painter.save()
+        painter.setClipRect(QRectF(wave.left(), 0, wave.width(), spectrum.bottom() + 8))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        tint, y = theme.IN_HAND.toRgb(), wave.bottom() + 4
+        tint.setAlpha(38)
+        for mark in self.workspace.marks_in_hand():
+            first, last = mark.span
+            if last < start or first > end or last - first >= whole_s:
+                continue
+            left, right = self._x_of(first), max(self._x_of(last), self._x_of(first) + 1)
+            box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
+            painter.fillRect(box, tint)
+            painter.setPen(QPen(theme.IN_HAND, 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box)
+            painter.drawLine(QPointF(left, y), QPointF(right, y))
+            over = which.height(mark) > self.workspace.ceiling or part.acts(mark)
+            stamp = self._stamps.of(which, theme.IN_HAND, over and not mark.hand.leave, ratio)
+            painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         painter.restore()
 
     def _draw_letters(self, painter: QPainter, x0: float, scale: float, y: float) -> None:
@@ -77,9 +92,9 @@ class MarkLayer:
         painter.setFont(theme.sans(11))
         painter.setPen(theme.INK)
         for mark in self.workspace.marks:
-            x = x0 + (sum(mark.span) / 2 - start) * scale
-            letter = letter_of(mark) if start <= mark.span[1] and mark.span[0] <= end else ""
-            if letter and x - last >= _LETTER:
+            first, until = mark.span
+            x = x0 + ((first + until) / 2 - start) * scale
+            if x - last >= _LETTER and start <= until and first <= end and (letter := letter_of(mark)):
                 painter.drawText(QRectF(x - 12, y, 24, 14), Qt.AlignmentFlag.AlignCenter, letter)
                 last = x
 
@@ -141,9 +156,9 @@ class MarkLayer:
                 painter.setPen(QPen(theme.DONE, 3))
                 painter.drawLine(QPointF(moved[0], y), QPointF(moved[1], y))
 
-    def _draw_ridges(self, painter: QPainter, box: QRectF, in_hand: set[str]) -> None:
+    def _draw_ridges(self, painter: QPainter, box: QRectF) -> None:
         """Bands across the spectrogram."""
-        axis, part = self.workspace.pass_.axis, self.workspace.part
+        axis, part, in_hand = self.workspace.pass_.axis, self.workspace.part, set(self.workspace.in_hand)
         for mark in self.workspace.marks:
             low, high = band_of(mark)
             place = axis.place((low * high) ** 0.5)

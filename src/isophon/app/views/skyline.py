@@ -6,13 +6,14 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QPainter, QPen
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views import bar_words, frequencies
+from isophon.app.views.bars import draw_bars
 from isophon.app.views.keyboard import alt_held, draw_focus
 from isophon.app.views.soon import Soon
 from isophon.app.views.trace import RIGHT, margin_left
@@ -21,11 +22,12 @@ from isophon.core.session.settings import value_range
 from isophon.core.standins.rough_chain import STARTS, Amounts, more_after
 
 _GRAB = 6
-_SOON_MS = 25
+_SOON_MS = 30
 _WIDER, _LEAST_OCTAVES, _HEARD_RATIO = 1.12, 0.02, 1.15
 _FINE = 0.1  # while Shift is held
 _BAR = bar_words.BAR
 _TAG_HEIGHT = 18.0
+_ENOUGH = 4  # marks, to tell what is usual
 _TOP, _BOTTOM = 26, bar_words.BOTTOM
 
 
@@ -50,13 +52,15 @@ class Skyline(QWidget):
         self._gesture = 0
         self._chain, self._will_sound = next(iter(STARTS.values())), False
         self.numbers = True
-        self._range_of: tuple[tuple[Mark, ...], tuple[float, float]] | None = None
+        self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
+        self._drawn: tuple[list[tuple[Mark, QRectF]], QSize, QPixmap] | None = None
+        self._range_of: tuple[object, object, tuple[tuple[float, float], tuple[float, float] | None]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
         self.setMinimumHeight(theme.u(76))
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Skyline")
-        self._soon = Soon(self, _SOON_MS)
+        self._soon = Soon(self, _SOON_MS, self.bars, self._picture)
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._soon.ask)
         workspace.view_changed.connect(self.update)
@@ -98,15 +102,22 @@ class Skyline(QWidget):
 
     def _range(self) -> tuple[float, float]:
         """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
-        marks, which = self.workspace.marks, self.workspace.pass_
-        if self._range_of is None or self._range_of[0] is not marks:
+        return self._measured()[0]
+
+    def _measured(self) -> tuple[tuple[float, float], tuple[float, float] | None]:
+        """The range, and between what the middle half of the marks lies, None for few."""
+        which, changes = self.workspace.pass_, self.workspace.part.changes
+        if self._range_of is None or self._range_of[0] is not changes or self._range_of[1] is not which:
             low, high, lowest, highest = which.bounds
-            sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0) if which.zero is not None else 0.0
-            heights = list(map(self._heights(), (m for m in marks if m.confidence >= sure))) or [low]
+            sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0)
+            surely = (m for m in self.workspace.marks if m.confidence >= sure)
+            heights = list(map(self._heights(), surely if which.zero is not None else self.workspace.marks)) or [low]
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
-            self._range_of = (marks, (max(bottom, lowest), min(top, highest)))
-        return self._range_of[1]
+            heights = list(map(self._heights(), (m for m in self.workspace.marks if m.confidence >= sure)))
+            usual = tuple(np.percentile(heights, [25, 75])) if len(heights) >= _ENOUGH else None
+            self._range_of = changes, which, ((max(bottom, lowest), min(top, highest)), usual)
+        return self._range_of[2]
 
     def y_of(self, level_db: float) -> float:
         """The height of a stand-out."""
@@ -122,6 +133,38 @@ class Skyline(QWidget):
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
         """Each mark in view with its full bar, as sung."""
+        workspace = self.workspace
+        key = (workspace.part.changes, workspace.pass_, workspace.view, workspace.by_rank, self.size(),
+               self.devicePixelRatioF(), self._will_sound, self._chain)  # fmt: skip
+        if self._kept is None or key[0] is not self._kept[0][0] or key[1:] != self._kept[0][1:]:
+            self._kept = key, self._bars()
+        return self._kept[1]
+
+    def _picture(self) -> QPixmap:
+        """All bars as a picture, kept as long as they are; for a moment also while others are due."""
+        bars = self.bars()
+        same = self._drawn is not None and (
+            self._drawn[0] is bars or (self._soon.due and self._drawn[1] == self.size())
+        )
+        if self._drawn is None or not same:
+            self.numbers = bar_words.room_for_numbers(self, bars)
+            self._drawn = bars, self.size(), self._made(bars)
+        return self._drawn[2]
+
+    def _made(self, bars: list[tuple[Mark, QRectF]]) -> QPixmap:
+        picture = QPixmap(self.size() * self.devicePixelRatioF())
+        picture.setDevicePixelRatio(self.devicePixelRatioF())
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        draw_bars(painter, self, bars)
+        bar_words.draw_letters(painter, self, bars)
+        for mark, bar in bars:
+            if mark.hand.any and not mark.hand.leave:
+                bar_words.draw_flag(painter, self, mark, bar)
+        painter.end()
+        return picture
+
+    def _bars(self) -> list[tuple[Mark, QRectF]]:
         marks, plot, height_of = self.workspace.marks, self._plot(), self._heights()
         low, high = self._range()
         if self.workspace.pass_.over_frequency:
@@ -164,9 +207,11 @@ class Skyline(QWidget):
             painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
             return
         painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
+        painter.drawPixmap(0, 0, self._picture())
         bars = self.bars()
-        self.numbers = bar_words.room_for_numbers(self, bars)
-        self._draw_bars(painter, bars)
+        in_hand = set(self.workspace.in_hand)
+        for _, bar in (one for one in bars if one[0].id in in_hand):
+            bar_words.draw_frame(painter, bar)
         painter.setClipping(False)
         self._draw_ceilings(painter)
         bar_words.draw_numbers(painter, self, bars)
@@ -195,7 +240,7 @@ class Skyline(QWidget):
         tags = self._tags().values() if self.workspace.marks else ()
         if self.workspace.pass_.over_frequency:
             frequencies.draw_ground(painter, plot, self.workspace, self.y_of)
-        usual = None if self.workspace.pass_.over_frequency else self._usual_band()
+        usual = None if self.workspace.pass_.over_frequency else self._measured()[1]
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
             painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
@@ -214,60 +259,6 @@ class Skyline(QWidget):
         zero = self.workspace.pass_.zero
         y = plot.bottom() if zero is None else self.y_of(zero)
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-
-    def _usual_band(self) -> tuple[float, float] | None:
-        sure = getattr(getattr(self.workspace.part, self.workspace.pass_.kind), "sure", 0.0)
-        heights = list(map(self._heights(), (m for m in self.workspace.marks if m.confidence >= sure)))
-        return tuple(np.percentile(heights, [25, 75])) if len(heights) >= 4 else None
-
-    def _draw_bars(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
-        """All bars, those of one look at once: a long part has hundreds."""
-        part, height_of = self.workspace.part, self._heights()
-        sure = getattr(getattr(part, self.workspace.pass_.kind), "sure", 0.0)
-        (low, high), plot = self._range(), self._plot()
-        tall = plot.height() / (high - low)
-        left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
-        zero = self.workspace.pass_.zero
-        base = plot.bottom() if zero is None else self.y_of(zero)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        change_of = self.workspace.pass_.seen_change
-        for mark, bar in bars:
-            change = change_of(part, mark)
-            top = min(plot.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
-            if mark.hand.leave:
-                hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
-            elif mark.confidence < sure and not mark.hand.any:
-                unsure.append(bar)
-            elif zero is not None and change:
-                changed.append(QRectF(bar.left(), min(top, base), bar.width(), max(1.0, abs(base - top))))
-                cut.append(bar)
-            elif change < 0:
-                changed.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
-                cut.append(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()))
-            else:
-                left_alone.append(bar if zero is not None else QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
-        painter.setPen(Qt.PenStyle.NoPen)
-        for ink, boxes in ((theme.SOFT_INK, left_alone), (theme.OVER_FAINT, cut), (theme.INK, changed)):
-            painter.setBrush(ink)
-            painter.drawRects(boxes)
-        painter.setBrush(QBrush(theme.SOFT_INK, Qt.BrushStyle.Dense5Pattern))
-        painter.drawRects(unsure)
-        painter.setPen(QPen(theme.SOFT_INK, 1.3))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRects(hollow)
-        painter.setPen(QPen(theme.OVER, 2))
-        if zero is None:
-            painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
-        painter.setPen(QPen(theme.CONTOUR, 1.3))
-        for mark, bar in bars:
-            if mark.partner_s is not None and zero is None:
-                top = self.y_of(mark.partner_db)
-                painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, plot.bottom() - top))
-        bar_words.draw_letters(painter, self, bars)
-        in_hand = set(self.workspace.in_hand)
-        for mark, bar in bars:
-            if mark.hand.any or mark.id in in_hand:
-                bar_words.draw_notes(painter, self, mark, bar, mark.id in in_hand)
 
     def _draw_ceilings(self, painter: QPainter) -> None:
         plot = self._plot()

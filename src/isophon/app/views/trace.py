@@ -58,7 +58,7 @@ class Trace(QWidget):
         self._moved, self._gesture = False, 0
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._settled.timeout.connect(self._sharpen)
-        self._soon = Soon(self, _SOON_MS)
+        self._soon = Soon(self, _SOON_MS, self._picture)
         self.setMinimumHeight(theme.u(130))
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -104,6 +104,15 @@ class Trace(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._picture())
+        self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
+        self._draw_places(painter)
+        self.anchors.draw(painter, self._rows()[2])
+        self._box.draw(painter)
+        draw_focus(painter, self)
+
+    def _picture(self) -> QPixmap:
+        """The ground with the marks, kept as long as both are; for a moment also while marks are due to change."""
         ratio = self.devicePixelRatioF()
         sharp = self._sharp[0] if self._sharp else None
         take = self.workspace.take
@@ -117,18 +126,17 @@ class Trace(QWidget):
             self._draw_ground(ground)
             ground.end()
             self._ground_key = key
-        marked = (key, self.workspace.part, self.workspace.in_hand)
-        if self._marked is None or any(a is not b and a != b for a, b in zip(self._marked[0], marked, strict=True)):
+        which = self.workspace.pass_
+        in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
+        marked = (self.workspace.part.changes, key, in_hand)
+        known = self._marked is not None and self._marked[0][1:] == marked[1:]
+        if self._marked is None or not known or not (self._soon.due or self._marked[0][0] is marked[0]):
             pixmap = self._ground.copy()
             layer = QPainter(pixmap)
-            self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
+            self._layer.draw(layer, *self._rows()[2:], ratio)
             layer.end()
             self._marked = (marked, pixmap)
-        painter.drawPixmap(0, 0, self._marked[1])
-        self._draw_places(painter)
-        self.anchors.draw(painter, self._rows()[2])
-        self._box.draw(painter)
-        draw_focus(painter, self)
+        return self._marked[1]
 
     def _draw_ground(self, painter: QPainter) -> None:
         overview, ruler, wave, spectrum = self._rows()

@@ -256,7 +256,13 @@ def with_parts(session: Session, part_ids: Collection[str], change: Callable[[Pa
 
 def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:
     """Find what is done to marks good, as it is."""
-    return with_hands(session, part_id, ids, lambda m: replace(m.hand, agreed=True))
+    wanted = set(ids)
+
+    def change(part: Part) -> Part:
+        good = (replace(m, hand=replace(m.hand, agreed=True)) if m.id in wanted else m for m in part.marks)
+        return part.with_agreed(tuple(good))
+
+    return with_parts(session, (part_id,), change)
 
 
 def set_changes(session: Session, part_id: str, changes: dict[str, float]) -> Session:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -141,10 +142,15 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def _changes(self) -> dict[str, float]:
         return {m.id: BY_NAME[m.kind].change(m, getattr(self, m.kind), self._contexts[m.kind]) for m in self.marks}
 
+    @property
+    def changes(self) -> Mapping[str, float]:
+        """What is done to each mark, in dB, by its name; the same mapping as long as nothing else is done."""
+        return self._changes
+
     def changed(self, kind: str) -> list[tuple[Mark, float]]:
         """The marks of a kind to which something is done, each with its change in dB."""
-        changes = ((mark, self._changes[mark.id]) for mark in self.of_kind(kind))
-        return [(mark, change) for mark, change in changes if abs(change) >= _LEAST_CHANGE_DB]
+        changes = self._changes
+        return [(m, change) for m in self.of_kind(kind) if abs(change := changes[m.id]) >= _LEAST_CHANGE_DB]
 
     @property
     def plan(self) -> Plan:
@@ -162,6 +168,14 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
             whole: list[Treatment] = [treatment for kind in rest for treatment in kind.treatments(self)]
             self._plans[kinds] = tuple(sorted(whole, key=lambda t: t.first))
         return self._plans[kinds]
+
+    def with_agreed(self, marks: tuple[Mark, ...]) -> Part:
+        """The same with ``marks``, which differ in what was agreed to alone: all that was worked out of them holds."""
+        part = msgspec.structs.replace(self, marks=marks)
+        for known in ("_contexts", "_changes", "_plans"):
+            if known in self.__dict__:
+                part.__dict__[known] = self.__dict__[known]
+        return part
 
     def undecided(self, kind: str) -> tuple[Mark, ...]:
         """The marks of a kind that are over their ceiling and that nobody has agreed to, changed or left yet.

@@ -1,0 +1,62 @@
+"""The bars of the skyline: what is let through, brought down, left as sung, or not sure enough."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QLineF, QRectF, Qt
+from PySide6.QtGui import QBrush, QPainter, QPen
+
+from isophon.app import theme
+from isophon.core.marks import Mark
+
+
+def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
+    """All bars, those of one look at once: a long part has hundreds; ``chart``: the skyline."""
+    which = chart.workspace.pass_
+    part, height_of = chart.workspace.part, chart._heights()
+    sure = getattr(getattr(part, which.kind), "sure", 0.0)
+    (low, high), plot = chart._range(), chart._plot()
+    tall = plot.height() / (high - low)
+    left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
+    zero = which.zero
+    base = plot.bottom() if zero is None else chart.y_of(zero)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    change_of = which.seen_change
+    for mark, bar in bars:
+        change = change_of(part, mark)
+        if mark.hand.leave:
+            hollow.append(bar.adjusted(0.5, 0.5, -0.5, 0))
+            continue
+        if mark.confidence < sure and not mark.hand.any:
+            unsure.append(bar)
+            continue
+        if not change:
+            left_alone.append(bar)
+            continue
+        top = min(plot.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
+        if zero is not None:
+            changed.append(QRectF(bar.left(), min(top, base), bar.width(), max(1.0, abs(base - top))))
+            cut.append(bar)
+        elif change < 0:
+            changed.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
+            cut.append(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()))
+        else:
+            left_alone.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
+    painter.setPen(Qt.PenStyle.NoPen)
+    for ink, boxes in ((theme.SOFT_INK, left_alone), (theme.OVER_FAINT, cut), (theme.INK, changed)):
+        painter.setBrush(ink)
+        painter.drawRects(boxes)
+    painter.setBrush(QBrush(theme.SOFT_INK, Qt.BrushStyle.Dense5Pattern))
+    painter.drawRects(unsure)
+    painter.setPen(QPen(theme.SOFT_INK, 1.3))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRects(hollow)
+    painter.setPen(QPen(theme.OVER, 2))
+    if zero is None:
+        painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
+    painter.setPen(QPen(theme.CONTOUR, 1.3))
+    for mark, bar in bars:
+        if mark.partner_s is not None and zero is None:
+            top = chart.y_of(mark.partner_db)
+            painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, plot.bottom() - top))

@@ -1,0 +1,96 @@
+"""What is around a mark, as sung and cleaned, made in a thread of its own: as pictures, or as waves."""
+
+from __future__ import annotations
+
+import contextlib
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import msgspec
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from isophon.app.views.ink import ink_image
+from isophon.core import log
+from isophon.core.errors import IsophonError
+from isophon.core.render import Plan
+from isophon.core.takes.pictures import Axis, close_margin, close_picture
+
+_COLUMNS = 360
+_FEWEST = 4  # samples of a wave
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """The seconds ``window`` of a take after ``plan``; over the frequencies of ``axis``, or its wave where None."""
+
+    take: Any
+    window: tuple[float, float]
+    axis: Axis | None
+    voice_lufs: float | None
+    plan: Plan = ()
+
+    @property
+    def place(self) -> tuple[object, ...]:
+        """What is looked at, whatever is done to it."""
+        return self.take, self.window, self.axis
+
+    @property
+    def frames(self) -> tuple[int, int]:
+        """The first frame that is needed, and how many."""
+        rate = self.take.recording.sample_rate
+        margin = 0 if self.axis is None else close_margin(rate, self.axis)
+        count = round((self.window[1] - self.window[0]) * rate) + 2 * margin
+        return round(self.window[0] * rate) - margin, max(_FEWEST, count)
+
+    def made(self) -> Any:
+        """A QImage, or the samples ``(n,)`` of the first channel."""
+        first, count = self.frames
+        start = max(0, first)
+        read = self.take.renderer.cleaned(self.plan, start, first + count - start)
+        samples = np.pad(read, ((0, 0), (start - first, 0)))
+        if self.axis is None:
+            return samples[0]
+        rate = self.take.recording.sample_rate
+        return ink_image(close_picture(samples, rate, _COLUMNS, self.axis), self.voice_lufs)
+
+
+class CloseUp(QObject):
+    """Makes what is wanted as sung and cleaned, the newest only; ``ready`` tells when one of them is there."""
+
+    ready = Signal()
+    _made = Signal(bool, object, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._worker = ThreadPoolExecutor(1, "close-up")
+        self._asked: dict[bool, Wanted] = {}
+        self._kept: dict[bool, tuple[Wanted, Any]] = {}
+        self._made.connect(self._keep)
+
+    def ask(self, sung: Wanted, cleaned: Wanted) -> None:
+        """Make both, as far as they are not there or being made."""
+        for which, wanted in ((False, sung), (True, cleaned)):
+            if self._asked.get(which) != wanted:
+                self._asked[which] = wanted
+                self._worker.submit(self._make, which, wanted)
+
+    def kept(self, cleaned: bool, wanted: Wanted) -> Any:
+        """The newest of one place, None where there is none yet."""
+        known = self._kept.get(cleaned)
+        return known[1] if known and known[0].place == wanted.place else None
+
+    def _make(self, which: bool, wanted: Wanted) -> None:
+        if self._asked.get(which) is not wanted:
+            return  # something newer is wanted
+        made = None
+        try:
+            made = wanted.made()
+        except (IsophonError, MemoryError) as error:  # the take's own trouble is told where it is listed
+            log.trouble(error)
+        with contextlib.suppress(RuntimeError):  # the window may be gone by now
+            self._made.emit(which, wanted, made)
+
+    def _keep(self, which: bool, wanted: Wanted, made: Any) -> None:
+        if made is not None and self._asked.get(which) is wanted:
+            self._kept[which] = (wanted, made)
+            self.ready.emit()

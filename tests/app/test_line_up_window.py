@@ -41,6 +41,14 @@ def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_par
     late = [np.median([m.standout_db for m in part.of_kind("timing")]) for part in (before, after)]
     assert late[1] - late[0] == pytest.approx(250, abs=20), "it is heard where it lies now"
     assert len(workspace.keeper.history.steps) == steps + 1, "what is found is no step"
+    copy = replace(after, id="part-9", name="Lead double again", offset_s=before.offset_s + 0.1, heard_beside="")
+    back = lambda s: layout.set_offset(s, "part-2", before.offset_s)  # noqa: E731
+    workspace.edit("two of one recording", lambda s: replace(back(s), parts=(*back(s).parts, copy)))
+    both = lambda: [workspace.session.part(name) for name in ("part-2", "part-9")]  # noqa: E731
+    qtbot.waitUntil(lambda: both()[0].heard_beside == before.heard_beside and both()[1].heard_beside != "",
+                    timeout=60_000)  # fmt: skip
+    late = [np.median([m.standout_db for m in part.of_kind("timing")]) for part in both()]
+    assert late[1] - late[0] == pytest.approx(100, abs=20), "neither of two parts with one recording puts off the other"
 
 
 def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):

@@ -52,3 +52,4 @@ def test_it_is_made_once_and_holds_every_blemish(demo):
     lead, double = (np.array([x.start for x in labels[name] if x.sound == "word"]) for name in ("Lead", "Lead double"))
     late = np.abs(double[:, None] - lead[None, :]).min(axis=1)
     assert len(double) == 3 * 14 and np.median(late) > 0.01 and late.max() < 0.2
+    assert sum(x.sound == "word" for x in labels["High harmony"]) == 3 * 14 - 1, "one word is missing"

@@ -33,7 +33,7 @@ class LiningUp(QObject):
             key = key_beside(part, lead)
             if key not in (part.heard_beside, self._asked.get(part.id)):
                 self._asked[part.id] = key
-                self._pool.hear_beside(part.source, lead.source, part.offset_s - lead.offset_s, key)
+                self._pool.hear_beside(part.source, lead.source, part.offset_s - lead.offset_s, key, part.id)
 
     def _known(self, part: Part) -> bool:
         take = self._pool.take(part.source)

@@ -40,8 +40,8 @@ class TakePool(QObject):
         self.workers = workers
         self._cache = RenderCache()
         self._takes: dict[Source, Take] = {NOWHERE: self._nothing()}
-        self._tasks: dict[tuple[str, str], Task] = {}
-        self._halted: list[tuple[str, Take, dict[str, Any]]] = []  # not asked for anew when the work goes on
+        self._tasks: dict[tuple[str, str, str], Task] = {}
+        self._halted: list[tuple[str, Take, dict[str, Any], str]] = []  # not asked for anew when the work goes on
         self._sources: dict[Task, Source] = {}
         self._fractions: dict[Task, float] = {}
         self._finished = 0
@@ -90,14 +90,19 @@ class TakePool(QObject):
         """Learn what leaked into a take; ``leak_learned(source, learned)`` tells."""
         self._submit("learn", self.take(source), _SOON, {"lesson": msgspec.to_builtins(lesson)})
 
-    def hear_beside(self, source: Source, lead: Source, later_s: float, key: str) -> None:
-        """Find what can only be found in a take beside the lead; ``heard_beside(source, found)`` tells."""
-        lead_path = spelled(self.take(lead).recording.path)
-        self._submit("beside", self.take(source), _MEASURE, {"lead": lead_path, "later_s": later_s, "key": key})
+    def hear_beside(self, source: Source, lead: Source, later_s: float, key: str, part: str) -> None:
+        """Find what can only be found in a take beside the lead; ``heard_beside(source, found)`` tells.
 
-    def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None) -> None:
-        key = (what, spelled(take.recording.path))
-        request = {"do": what, "path": key[1], **(more or {})}
+        ``part``: who asks; of two parts with one recording each has its own place, and none puts off the other.
+        """
+        lead_path = spelled(self.take(lead).recording.path)
+        self._submit("beside", self.take(source), _MEASURE, {"lead": lead_path, "later_s": later_s, "key": key},
+                     part)  # fmt: skip
+
+    def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None, asks: str = "") -> None:
+        path = spelled(take.recording.path)
+        key = (what, path, asks)
+        request = {"do": what, "path": path, **(more or {})}
         earlier = self._tasks.get(key)
         if earlier is not None and earlier.request == request:
             return
@@ -117,8 +122,7 @@ class TakePool(QObject):
             self.progressed.emit()
             return
         source, what = self._sources.pop(task), task.request["do"]
-        key = what, task.request["path"]
-        if self._tasks.get(key) is task:
+        for key in [key for key, one in self._tasks.items() if one is task]:
             del self._tasks[key]
         del self._fractions[task]
         self._finished = self._finished + 1 if self._tasks else 0
@@ -174,10 +178,10 @@ class TakePool(QObject):
     def stop(self) -> None:
         """Stop what is under way; what is measured stays, and what is not asked for anew is kept in mind."""
         self._stopped = True
-        for task in self._tasks.values():
-            asked = {name: value for name, value in task.request.items() if name not in ("do", "path")}
-            if task.request["do"] in ("learn", "measure again", "beside"):
-                self._halted.append((task.request["do"], self._takes[self._sources[task]], asked))
+        for (what, _, asks), task in self._tasks.items():
+            more = {name: value for name, value in task.request.items() if name not in ("do", "path")}
+            if what in ("learn", "measure again", "beside"):
+                self._halted.append((what, self._takes[self._sources[task]], more, asks))
         self.workers.cancel(list(self._tasks.values()))
 
     def resume(self, session: Session) -> None:
@@ -185,8 +189,8 @@ class TakePool(QObject):
         self._stopped = False
         self.stock(session)
         halted, self._halted = self._halted, []
-        for what, take, asked in halted:
-            self._submit(what, take, _SOON, asked)
+        for what, take, more, asks in halted:
+            self._submit(what, take, _SOON, more, asks)
 
     def forget(self, source: Source) -> None:
         """Open a recording that could not be used anew, next time it is asked for; one in use stays open."""

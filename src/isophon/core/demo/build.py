@@ -11,7 +11,7 @@ import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -23,18 +23,19 @@ from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import atomic, write_stem, write_text
 from isophon.core.demo.band import bed, cue
 from isophon.core.demo.blemishes import Blemishes, spoil
-from isophon.core.demo.score import BEAT_S, BREATH_S, SECONDS, Placed, calls, choruses, whole_song
+from isophon.core.demo.score import BEAT_S, BREATH_S, SECONDS, Placed, Slip, calls, choruses, whole_song
 from isophon.core.demo.singer import RATE, Label, Mouth, sing_at
 from isophon.core.errors import OutputError
 from isophon.core.session import file, layout
 
 SESSION_NAME = "Glasshouse Starlings"
 LEAD = "Lead"
-_EDITION = "3"
+_EDITION = "4"
 _BEFORE_SINGING = 0.06  # of the whole work: the cue and the bed
 _PATIENCE_S = 2.0  # for processes that are told to end
 _MIDNIGHT_TO_SONG_S = 36_000.0  # the session's recorder started its clock at ten in the morning
 _HIGH = Mouth(scale=1.14, s_peak=6_600.0)
+_SLIPS = {1: {6: Slip(held_s=0.16)}, 2: {0: Slip(moved_s=-0.12)}, 5: {5: Slip(missing=True)}}  # by line, by syllable
 _LOW = Mouth(scale=1.0, transpose=-12.0, s_peak=5_200.0, voice_dbfs=-23.0, seed=21)
 
 
@@ -61,7 +62,7 @@ def _voices() -> list[_Voice]:
         _Voice("Lead double", "double", high, choruses(),
                Mouth(scale=1.14, s_peak=6_900.0, voice_dbfs=-24.0, seed=11),
                Blemishes(noises=((6.0, 7.4, "chatter"), (32.0, 32.9, "shuffle")), leak_db=-40.0, seed=2), 0.07),
-        _Voice("High harmony", "harmony", high, choruses(2),
+        _Voice("High harmony", "harmony", high, choruses(2, _SLIPS),
                Mouth(scale=1.16, s_peak=7_000.0, voice_dbfs=-25.0, seed=12),
                Blemishes(hum_dbfs=-56.0, noises=((8.5, 9.2, "shuffle"), (60.5, 61.6, "chatter")), seed=3), 0.08),
         _Voice("Low harmony", "harmony", low, choruses(-2), _LOW,
@@ -171,7 +172,7 @@ def _sing_here(folder: Path, number: int) -> None:
 def _sing(folder: Path, voice: _Voice, feed: np.ndarray, tell: Callable[[float], None]) -> list[Label]:
     """Sing, spoil and write one take; its labels, in seconds of its file."""
     start = voice.start
-    lines = [Placed(place.at - start, place.line) for place in voice.lines]
+    lines = [replace(place, at=place.at - start) for place in voice.lines]
     take, labels = sing_at(lines, SECONDS - start, BEAT_S, BREATH_S, voice.mouth, tell, voice.loose_s)
     what = voice.blemishes
     take, labels = spoil(take, labels, feed[round(start * RATE) :], what)

@@ -7,7 +7,7 @@ one that blows into the microphone.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 BEAT_S = 0.44
 LINE_BEATS = 12
@@ -152,11 +152,21 @@ CHORUS_AT = (3, 8, 12)
 
 
 @dataclass(frozen=True)
+class Slip:
+    """How one syllable was sung on purpose: ``moved_s``: its start (early: negative); ``held_s``: longer by as much."""
+
+    moved_s: float = 0.0
+    held_s: float = 0.0
+    missing: bool = False
+
+
+@dataclass(frozen=True)
 class Placed:
-    """A line and the second at which its singing starts."""
+    """A line and the second at which its singing starts; ``slips``: of its syllables, by number."""
 
     at: float
     line: Line
+    slips: dict[int, Slip] = field(default_factory=dict)
 
 
 def line_at(index: int) -> float:
@@ -169,10 +179,13 @@ def whole_song() -> list[Placed]:
     return [Placed(line_at(i), line) for i, line in enumerate(SONG)]
 
 
-def choruses(steps: int = 0) -> list[Placed]:
-    """The three choruses, each note moved by ``steps`` of the scale."""
+def choruses(steps: int = 0, slips: dict[int, dict[int, Slip]] | None = None) -> list[Placed]:
+    """The three choruses, each note moved by ``steps`` of the scale; ``slips``: by line, then by syllable."""
     places = [(at + i, line) for at in CHORUS_AT for i, line in enumerate(CHORUS)]
-    return [Placed(line_at(i), tuple(_moved(s, steps) for s in line)) for i, line in places]
+    return [
+        Placed(line_at(at), tuple(_moved(s, steps) for s in line), (slips or {}).get(n, {}))
+        for n, (at, line) in enumerate(places)
+    ]
 
 
 def calls() -> list[Placed]:

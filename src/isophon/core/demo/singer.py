@@ -15,7 +15,7 @@ import numpy as np
 from scipy import fft, ndimage, signal
 
 from isophon.core.demo.phonemes import CONSONANTS, SIBILANTS, VOWELS, noise_shape
-from isophon.core.demo.score import Line, Placed
+from isophon.core.demo.score import Line, Placed, Slip
 
 RATE = 48_000
 FRAME = 240  # 5 ms
@@ -143,11 +143,14 @@ def sing_at(
     for place in placed:
         score.breath(place.at - breath_s, place.at - breath_s + 0.38)
         at = place.at
-        for syllable in place.line:
+        for i, syllable in enumerate(place.line):
+            slip = place.slips.get(i, Slip())
             late = float(np.clip(score.rng.normal(0.3, 0.5), -1, 1.2)) * loose_s if loose_s else 0.0
-            begin = max(at + late, score.free_from)
-            score.labels.append(Label(round(begin, 4), round(begin, 4), "word", value=round(begin - at, 4)))
-            score.free_from = _syllable(score, syllable, begin, beat_s)
+            if not slip.missing:
+                begin = max(at + (slip.moved_s or late), score.free_from)
+                score.free_from = _syllable(score, syllable, begin, beat_s, slip.held_s)
+                told = (round(begin, 4), round(score.free_from, 4))
+                score.labels.append(Label(*told, "word", value=round(begin - at, 4)))
             at += float(syllable.split("/")[2]) * beat_s
     tell = progress or (lambda fraction: None)
     voice = _voiced(score, lambda f: tell(0.6 * f))
@@ -161,13 +164,14 @@ def sing_at(
     return take.astype(np.float32), sorted(score.labels, key=lambda label: label.start)
 
 
-def _syllable(score: _Score, syllable: str, at: float, beat_s: float) -> float:
+def _syllable(score: _Score, syllable: str, at: float, beat_s: float, held_s: float = 0.0) -> float:
+    """Sing one from ``at`` on, ``held_s`` longer than written; the second at which it ends."""
     sounds, note, beats = syllable.split("/")
     names = sounds.split()
     middle = next(i for i, name in enumerate(names) if name.lstrip("!*") in VOWELS)
     before, after = names[:middle], names[middle + 1 :]
     pitch = float(note) + score.mouth.transpose
-    end = at + float(beats) * beat_s
+    end = at + float(beats) * beat_s + held_s
     begin = at
     for name in before:
         begin = score.consonant(name, begin, pitch)

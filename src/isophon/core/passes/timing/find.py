@@ -8,6 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 from scipy import signal
 
+from isophon.core.audio.loudness import lufs
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.kind import Found
 from isophon.core.passes.timing import align
@@ -21,6 +22,8 @@ _SURE = 0.3
 _FINE_S = 0.005
 _BEND, _BEND_S, _FARTHEST_S, _LEAST_SUNG, _UNLIKELY = 0.4, 0.03, 0.42, 0.3, 0.4
 _LONGEST_WORD_S = 6.0
+_HEARD_DB, _OVER_FLOOR_DB = 28.0, 6.0  # of a word: under its loudest, and over the floor of the take
+_LEAST_HEARD_S, _AROUND_S = 0.06, 0.01
 
 
 def find(ears: Any, lead: Any, later_s: float) -> Found:
@@ -38,7 +41,7 @@ def find(ears: Any, lead: Any, later_s: float) -> Found:
     late, _ = align.path(*coarse, later_s)
     fine = align.sounds_of(mine, _FINE_S), align.sounds_of(theirs, _FINE_S)
     marks: list[Mark] = []
-    for start, end in words(mine):
+    for start, end in (_sounding(mine, *word) for word in words(mine)):
         if end - start <= _LONGEST_WORD_S:
             mark = _word(fine, mine, late, later_s, start, end)
             marks.append(replace(mark, id=mark_id("timing", mark.start, {m.id for m in marks[-3:]})))
@@ -46,23 +49,50 @@ def find(ears: Any, lead: Any, later_s: float) -> Found:
     return Found(tuple(marks) if same else (), {"lined_up": AlikeWith(alike, same)})
 
 
+def _sounding(survey: Survey, start: float, end: float) -> tuple[float, float]:
+    """A word without the pause before and after it, which words that were cut apart have between them."""
+    first, last = survey.frame(start), survey.frame(end)
+    level = lufs(survey.k_power[first:last])
+    if not len(level):
+        return start, end
+    heard = np.flatnonzero(level > max(level.max() - _HEARD_DB, survey.floor_dbfs + _OVER_FLOOR_DB))
+    if not len(heard) or (heard[-1] - heard[0]) * survey.hop_s < _LEAST_HEARD_S:
+        return start, end
+    begins = float(first + heard[0]) * survey.hop_s - _AROUND_S
+    ends = float(first + heard[-1] + 1) * survey.hop_s + _AROUND_S
+    return round(max(start, begins), 4), round(min(end, ends), 4)
+
+
 def _word(fine: tuple[align.Sounds, align.Sounds], survey: Survey, late: np.ndarray, later_s: float, start: float,
           end: float) -> Mark:  # fmt: skip
     """One word with its anchors: (second of the part, the second at which the lead has the same)."""
     moments = [(start, _START_S), *((t, _INNER_S) for t in _turns(fine[0], start, end)), (end, _END_S)]
-    anchors, sure = [], []
+    placed, sure = [], []
     for moment, (before, after) in moments:
         expected = float(np.interp(moment, np.arange(len(late)) * align.STEP_S, late))
         found, alike = align.lateness(*fine, later_s, moment, expected, before, after)
         if moment in (start, end) or alike >= _SURE:
-            anchors.append((round(moment, 4), round(moment - found, 4)))
+            placed.append((moment, found, alike))
         sure.append(alike)
+    anchors = [(round(moment, 4), round(moment - found, 4)) for moment, found, _ in _borne_out(placed)]
     confidence = float(np.median(sure)) * _plausible(anchors, fine[1], later_s)
     late_ms = 1000 * (anchors[0][0] - anchors[0][1])
     first, last = survey.frame(start), survey.frame(end)
     level = float(survey.voice_level[first : last + 1].mean())
     return Mark("", "timing", round(start, 4), round(end, 4), round(level, 2), round(late_ms, 1), 0.0, 0.0,
                 round(confidence, 3), partner_s=anchors[0][1], anchors=tuple(anchors))  # fmt: skip
+
+
+def _borne_out(placed: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
+    """Moments of a word, (when, how late, how alike): a start or end that no voice could have bent so far from the
+    moment next to it, which is more alike, goes along with that one. It was taken for the like of another word."""
+    ends = {0: 1, len(placed) - 1: len(placed) - 2} if len(placed) > 2 else {}
+    result = list(placed)
+    for at, next_to in ends.items():
+        (moment, found, alike), (other, its, its_alike) = placed[at], placed[next_to]
+        if abs(found - its) > _BEND * abs(moment - other) + _BEND_S and alike < its_alike:
+            result[at] = (moment, its, alike)
+    return result
 
 
 def _plausible(anchors: list[tuple[float, float]], lead: align.Sounds, later_s: float) -> float:

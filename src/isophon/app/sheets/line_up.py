@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import Any
 
+import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 
 from isophon.app import theme
@@ -40,7 +42,7 @@ class LineUpExtras(Extras):
         self.follows = Choice()
         self.follows.setAccessibleName("the part that this one follows")
         self.follows.activated.connect(self._follow)
-        self.words = QLabel("", objectName="soft", wordWrap=True)
+        self.words = QLabel("", objectName="soft")
         self.carry = QPushButton("Carry on…")
         self.carry.setToolTip("Let the passage that is selected stand at the other places where the song repeats it")
         self.carry.clicked.connect(self._offer)
@@ -128,21 +130,29 @@ class LineUpExtras(Extras):
         self.follows.setCurrentIndex(max(0, self.follows.findData(part.follows)))
         self.follows.setEnabled(part.role != "lead")
         self.all.setEnabled(any(p.role in ("double", "harmony") and not p.timing.on for p in session.parts))
-        self.words.setText(_told(part, self.workspace))
+        words, more = _told(part, self.workspace)
+        self.words.setText(words)
+        self.words.setToolTip(more)
 
 
-def _told(part: Part, workspace: Workspace) -> str:
-    """How far this part and the whole stack are out, in words."""
-    rows = [r for p in workspace.session.parts if p.of_kind("timing") and (r := report(p)) and "before_ms" in r]
-    mine = report(part) if part.of_kind("timing") else None
+def _told(part: Part, workspace: Workspace) -> tuple[str, str]:
+    """How late this part and the whole stack are, before and after, in words; and more of it, a part a line."""
+    rows = {p.id: (p.name, r) for p in workspace.session.parts if p.of_kind("timing") and (r := report(p))}
+    rows = {name: row for name, row in rows.items() if "before_ms" in row[1]}
     words = []
-    if mine and "before_ms" in mine:
-        words.append(f"Nine in ten words within {mine['before_ms']['off_90']:.0f} ms as sung, "
-                     f"{mine['after_ms']['off_90']:.0f} ms lined up.")  # fmt: skip
+    if part.id in rows:
+        words.append(f"Median {_medians([rows[part.id][1]])}")
     if len(rows) > 1:
-        before, after = (max(r[name]["off_90"] for r in rows) for name in ("before_ms", "after_ms"))
-        words.append(f"The stack: within {before:.0f} ms, then {after:.0f} ms.")
-    return " ".join(words)
+        words.append(f"the stack {_medians([row for _, row in rows.values()])}")
+    more = (f"{name}: starts of words as sung → lined up: median {_medians([row])}; nine in ten within "
+            f"{row['before_ms']['off_90']:.0f} → {row['after_ms']['off_90']:.0f} ms"
+            for name, row in rows.values())  # fmt: skip
+    return "; ".join(words), "\n".join(more)
+
+
+def _medians(rows: list[dict[str, Any]]) -> str:
+    before, after = (float(np.median([row[name]["median"] for row in rows])) for name in ("before_ms", "after_ms"))
+    return f"{theme.signed(before, 0)} → {theme.signed(after, 0)} ms"
 
 
 def _drift(seconds: float) -> str:

@@ -74,6 +74,11 @@ class CloseUp(QObject):
                 self._asked[which] = wanted
                 self._worker.submit(self._make, which, wanted)
 
+    @property
+    def settled(self) -> bool:
+        """Whether what was asked for last is there."""
+        return all(which in self._kept and self._kept[which][0] is wanted for which, wanted in self._asked.items())
+
     def kept(self, cleaned: bool, wanted: Wanted) -> Any:
         """The newest of one place, None where there is none yet."""
         known = self._kept.get(cleaned)

@@ -43,8 +43,8 @@ class LensPictures(QWidget):
             "Drag the edges of the box: its time and its band, by hand. "
             "Where a line crosses the cleaned one, double-click makes a point of it or takes one away; drag the points."
         )
-        self._close_up = CloseUp(self)
-        self._close_up.ready.connect(self.update)
+        self.close_up = CloseUp(self)
+        self.close_up.ready.connect(self.update)
         self._soon = Soon(self, _SOON_MS)
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._taken)
@@ -106,8 +106,8 @@ class LensPictures(QWidget):
         sung, cleaned = self.boxes()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         wanted = self._wanted(mark)
-        self._close_up.ask(*wanted)
-        made = [self._close_up.kept(after, one) for after, one in zip((False, True), wanted, strict=True)]
+        self.close_up.ask(*wanted)
+        made = [self.close_up.kept(after, one) for after, one in zip((False, True), wanted, strict=True)]
         if self.workspace.pass_.waves:
             self._draw_waves(painter, (sung, cleaned), made, mark)
         else:

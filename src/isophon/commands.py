@@ -23,19 +23,19 @@ from isophon.core.finding import find_all, need_voice, noise_in, survey_recordin
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, NAMES, bleed, spots
+from isophon.core.passes import BY_NAME, NAMES, bleed
 from isophon.core.passes.bleed.settings import in_force
 from isophon.core.passes.spots.file import load_spots
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
-from isophon.core.session.model import ROLES, Part, Session, Source
-from isophon.core.session.settings import role_default, with_setting
+from isophon.core.session.model import Part, Session, Source
 from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
 from isophon.leads import Lead, beside_the_lead, beside_the_songs_lead, lead_of
 from isophon.listing import print_marks, told_of
+from isophon.options import check_role, kind_list, kinds_of, one_setting, settings_of
 
-BLEED, SPOT = bleed.KIND.name, spots.KIND.name
+BLEED = bleed.KIND.name
 Show = Callable[[str, float], None]
 _SHARES = {"surveying": (0.0, 0.2), "learning the bleed": (0.1, 0.1), "looking for marks": (0.2, 0.3),
            "cleaning": (0.5, 0.5)}  # fmt: skip
@@ -45,9 +45,9 @@ def find(call: argparse.Namespace) -> int:
     """List the marks found in one recording, or those of a saved session as they were decided."""
     if call.audio.suffix == file.ENDING:
         return _listed_session(call)
-    _role(call)
+    check_role(call)
     role = call.role or "lead"
-    kinds, settings = _kinds(call), _settings(call, role)
+    kinds, settings = kinds_of(call), settings_of(call, role)
     with Recording(call.audio) as recording:
         part = _part(call.audio, recording, role, settings)
         part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
@@ -63,7 +63,7 @@ def find(call: argparse.Namespace) -> int:
 def _listed_session(call: argparse.Namespace) -> int:
     """What a session holds, part by part; its recordings are not read."""
     _refuse_for_sessions(call)
-    kinds = _kinds(call)
+    kinds = kinds_of(call)
     session = file.load(call.audio)
     rows = []
     for part in session.parts:
@@ -87,8 +87,8 @@ def clean(call: argparse.Namespace) -> int:
         raise CallError("clean takes either recordings or --session SESSION; see isophon clean --help")
     if call.session:
         _refuse_for_sessions(call)
-    _role(call)
-    kinds = _kinds(call)
+    check_role(call)
+    kinds = kinds_of(call)
     if call.together and not call.session:
         raise CallError("--together: the song is told by a session; name it with --session SESSION")
     handover.check_pattern(call.name)
@@ -198,7 +198,7 @@ def _refuse_for_sessions(call: argparse.Namespace) -> None:
 
 
 def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
-    settings, lead = _settings(call, call.role or "lead"), lead_of(call.lead)
+    settings, lead = settings_of(call, call.role or "lead"), lead_of(call.lead)
 
     def job(path: Path) -> Job:
         def run(target: handover.Target, tell: Show) -> dict[str, Any]:
@@ -220,7 +220,7 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Pa
 def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
     session = file.load(call.session)
     card = file.load_card(call.card) if call.card else {}
-    changes = [_one_setting(item) for item in call.set]
+    changes = [one_setting(item) for item in call.set]
     ids = [part.id for part in session.parts]
     session = edits.set_settings(session, ids, card)
     for kind, setting, value in changes:
@@ -297,7 +297,7 @@ def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None
     how = settings[BLEED]
     if call.cue:
         return Lesson(tuple(CueFile(spelled(cue), how.nudge_ms / 1000) for cue in call.cue), how.moments)
-    named = call.only is not None and BLEED in _kind_list("--only", call.only)
+    named = call.only is not None and BLEED in kind_list("--only", call.only)
     return Lesson((), how.moments) if call.own_click or named else None
 
 
@@ -335,59 +335,6 @@ def _only(part: Part, kinds: set[str]) -> Part:
     left_out = {name: part.settings(name) for name in NAMES if name not in kinds}
     off = {name: replace(one, on=False) for name, one in left_out.items() if hasattr(one, "on")}
     return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), **off)
-
-
-def _kinds(call: argparse.Namespace) -> set[str]:
-    kinds = set(NAMES)
-    if call.only is not None:
-        kinds &= _kind_list("--only", call.only)
-        beside = sorted(kind for kind in kinds if BY_NAME[kind].against)
-        if beside and call.lead is None and not getattr(call, "session", None):
-            raise CallError(f"--only: {beside[0]} hears the lead; name it with --lead FILE")
-        if SPOT in kinds and call.spots is None and not getattr(call, "session", None):
-            raise CallError("--only: spot works on the boxes of a file; name it with --spots FILE")
-    if call.skip is not None:
-        kinds -= _kind_list("--skip", call.skip)
-    return kinds
-
-
-def _kind_list(option: str, text: str) -> set[str]:
-    kinds = {kind.strip() for kind in text.split(",") if kind.strip()}
-    for kind in sorted(kinds):
-        if kind not in NAMES:
-            raise CallError(f"{option}: '{kind}' is no kind of this version; the kinds are {', '.join(NAMES)}")
-    if not kinds:
-        raise CallError(f"{option}: names no kind; the kinds are {', '.join(NAMES)}")
-    return kinds
-
-
-def _settings(call: argparse.Namespace, role: str) -> dict[str, Any]:
-    settings = {kind: role_default(kind, role) for kind in NAMES}
-    if call.card:
-        settings |= file.load_card(call.card)
-    for kind, setting, value in map(_one_setting, call.set):
-        settings[kind] = with_setting(kind, settings[kind], setting, value)
-    return settings
-
-
-def _one_setting(item: str) -> tuple[str, str, str]:
-    """Kind, setting and value of ``KIND.SETTING=VALUE``."""
-    name, equals, value = item.partition("=")
-    kind, dot, setting = name.partition(".")
-    if not (equals and dot):
-        raise CallError(f"--set {item}: use KIND.SETTING=VALUE, for example --set ess.ceiling_db=-4")
-    if kind not in NAMES:
-        raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(NAMES)}")
-    return kind, setting, value
-
-
-def _role(call: argparse.Namespace) -> None:
-    if call.role is not None and call.role not in ROLES:
-        raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
-    for guide in (*((call.bed,) if call.bed else ()), *call.cue):
-        Recording(guide).close()
-    if call.cue and call.own_click:
-        raise CallError("--own-click: is for takes without a cue file; leave out --cue, or this")
 
 
 def _progress(call: argparse.Namespace, path: Path) -> Show:

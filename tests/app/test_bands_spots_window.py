@@ -136,6 +136,32 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     assert workspace.session == before and workspace.pass_.name == "Spots"
 
 
+def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot):
+    """In the lens, over the cleaned picture: a point at the top of the box takes its upper half down further."""
+    workspace, pictures = room.workspace, room.lens.pictures
+    press(room, key("Spots"), qtbot=qtbot)
+    word = max(workspace.take.words, key=lambda w: w[1] - w[0])
+    workspace.draw_box(*word, 300.0, 4_800.0)
+    mark, box = workspace.mark, pictures.mark_box(workspace.mark, pictures.boxes()[1])
+    at = lambda share, db: QPointF(box.left() + (db + 36) / 48 * box.width(), box.bottom() - share * box.height())  # noqa: E731
+    for share, db in ((0.4, -6.0), (0.75, -6.0)):
+        qtbot.mouseDClick(pictures, Qt.MouseButton.LeftButton, pos=at(share, db).toPoint())
+    drag(qtbot, pictures, at(0.75, -6.0), at(0.75, -24.0))
+    curve = workspace.part.mark(mark.id).hand.curve
+    assert [hz for hz, _ in curve] == pytest.approx([300 * 16**0.4, 300 * 16**0.75], rel=0.05)
+    assert [db for _, db in curve] == pytest.approx([0.0, -18.0], abs=1.5)
+    assert room.sheet.extras.curve.text().count(",") == 1, "the same stands in the sheet in numbers"
+    plain = workspace.part.plan_without(("spot",))
+    for band, wanted in (((380, 800), -6.0), ((2_600, 4_000), -24.0)):
+        levels = [level_in(heard(workspace, *word, plan), 48_000, *band) for plan in (plain, workspace.part.plan)]
+        assert levels[1] - levels[0] == pytest.approx(wanted, abs=2.0)
+    qtbot.waitUntil(lambda: pictures.close_up.settled, timeout=20_000)
+    qtbot.mouseDClick(pictures, Qt.MouseButton.LeftButton, pos=at(0.75, curve[1][1] - 6).toPoint())
+    assert len(workspace.part.mark(mark.id).hand.curve) == 1
+    press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot=qtbot)
+    assert workspace.part.mark(mark.id).hand.curve == curve
+
+
 def test_an_outline_is_drawn_freely_and_only_what_is_inside_comes_down(room, qtbot):
     """A diamond: a box of the same size would take its corners too."""
     workspace, trace = room.workspace, room.trace

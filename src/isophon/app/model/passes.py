@@ -67,8 +67,8 @@ class Pass:
     ``lifts``: whether what is taken out can be lifted into hearing; ``still``: whether parts show their stillness.
     ``boxes``: boxes can be drawn over the trace; ``over_frequency``: its marks stand over frequency, not time;
     ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand, with
-    ``made_db`` to begin with. ``shaped``: a mark's change can follow a curve along its time; ``letter(mark)``: what
-    stands at a mark, '' for nothing.
+    ``made_db`` to begin with. ``shaped``: a mark's change can follow a line along its "time" or over "frequency";
+    ``letter(mark)``: what stands at a mark, '' for nothing.
     ``unit``: of heights and changes; ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings
     whose values grow downward; ``threads``: the lead's wave stands over the part's, tied together in the
     trace; ``will_sound``: bars can be shown as they will sound after the rough chain.
@@ -114,7 +114,7 @@ class Pass:
     response: Callable[[Part, Any], Any] = lambda part, hz: 0.0 * hz
     made: Callable[[Part, float], Mark] | None = None
     made_db: float = 0.0
-    shaped: bool = False
+    shaped: str = ""
     letter: Callable[[Mark], str] = lambda mark: ""
     unit: str = "dB"
     zero: float | None = None

@@ -7,17 +7,7 @@ import time
 
 from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QShortcut
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QFrame,
-    QHBoxLayout,
-    QLabel,
-    QPushButton,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
@@ -26,25 +16,16 @@ from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
-from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
-from isophon.app.pages.layout_page import LayoutPage
 from isophon.app.pages.markers import Markers
 from isophon.app.pages.work_keys import add_keys
+from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
-from isophon.app.sheets.sheet import Sheet, Sheets
+from isophon.app.sheets.sheet import Sheet
 from isophon.app.views.keyboard import workable
-from isophon.app.views.labels import ElidedLabel
-from isophon.app.views.legend import Legend
-from isophon.app.views.lens import Lens
-from isophon.app.views.parts_panel import PartsPanel
-from isophon.app.views.route import HAND_OVER, LAY_OUT, Count, TitleRow
-from isophon.app.views.session_menu import SessionMenu
-from isophon.app.views.skyline import Skyline
-from isophon.app.views.trace import Trace
-from isophon.app.views.transport import Transport
+from isophon.app.views.route import HAND_OVER, LAY_OUT, Count
 from isophon.core.passes import NAMES
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
@@ -55,7 +36,7 @@ _MESSAGE_MS = 9_000
 _REST_AFTER_S = 20 * 60.0
 
 
-class WorkPage(QWidget):
+class WorkPage(WorkViews):
     """Works on one open session."""
 
     open_asked = Signal()
@@ -63,9 +44,8 @@ class WorkPage(QWidget):
     title_changed = Signal()
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="page")
-        self.workspace = workspace
-        workspace.setParent(self)
+        super().__init__(workspace, parent)
+        self.layout_page.add_asked.connect(self.add_asked)
         self._place = 0.0  # what was heard last, in s
         self._heard: set[str] = set()  # since it was last noted
         self._remarked: set[Source] = set()
@@ -76,23 +56,11 @@ class WorkPage(QWidget):
         self.review = Review(workspace, PASSES, self)
         self.markers = Markers(workspace, self.hearing, self)
         self.pass_keys: list[QShortcut] = []
-        self.menu = SessionMenu(workspace, self)
-        self.title = TitleRow(self.menu)
-        self.layout_page, self.panel = LayoutPage(workspace), PartsPanel(workspace)
-        self.layout_page.add_asked.connect(self.add_asked)
-        self.trace, self.skyline = Trace(workspace), Skyline(workspace)
-        self.lens, self.sheets = Lens(workspace), Sheets(workspace)
-        self.hand_over, self.transport = HandOverPage(workspace), Transport()
-        self.message = QLabel("", objectName="message", wordWrap=True)
-        self.message.hide()
-        self.pages = QStackedWidget()
-        self.work = QSplitter(Qt.Orientation.Vertical, childrenCollapsible=False)
         self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
         self._hush.timeout.connect(self.message.hide)
         self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
         self._tick = QTimer(self, interval=_TICK_MS)
         self._tick.timeout.connect(self._follow)
-        self._lay_out()
         self._connect()
         add_keys(self)
         workable(self)
@@ -109,63 +77,6 @@ class WorkPage(QWidget):
     def sheet(self) -> Sheet:
         """The sheet of the pass that is open."""
         return self.sheets.of[self.workspace.pass_.kind]
-
-    # building
-
-    def _lay_out(self) -> None:
-        heading = QHBoxLayout()
-        heading.setContentsMargins(16, 4, 16, 0)
-        self.about = ElidedLabel("soft")
-        heading.setSpacing(0)
-        heading.addWidget(QLabel("Skyline", objectName="head"))
-        heading.addSpacing(14)
-        heading.addWidget(self.about, 1)
-        heading.addWidget(Legend(self.workspace))
-        heading.addSpacing(14)
-        order = QButtonGroup(self)
-        self.in_time, self.tallest = (
-            QPushButton(text, checkable=True, objectName="") for text in ("in time", "tallest first")
-        )
-        self.in_time.setChecked(True)
-        self.will_sound = QPushButton("as it will sound", checkable=True)
-        self.will_sound.setToolTip(
-            "Bars as high as they stand out after the rough chain (R): compressor and bright shelf"
-        )
-        self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
-        heading.addWidget(self.will_sound)
-        heading.addSpacing(8)
-        for button in (self.in_time, self.tallest):
-            order.addButton(button)
-            heading.addWidget(button)
-        chart = QWidget()
-        column = QVBoxLayout(chart)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addLayout(heading)
-        column.addWidget(self.skyline, 1)
-        close = QWidget()
-        row = QHBoxLayout(close)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(self.lens, 3)
-        row.addWidget(_rule(vertical=True))
-        row.addWidget(self.sheets, 2)
-        for widget, share in ((self.trace, 5), (chart, 4), (close, 4)):
-            self.work.addWidget(widget)
-            self.work.setStretchFactor(self.work.count() - 1, share)
-        self.work.setSizes([262, 208, 212])
-        passes = QWidget()
-        beside = QHBoxLayout(passes)
-        beside.setContentsMargins(0, 0, 0, 0)
-        beside.setSpacing(0)
-        for widget in (self.panel, _rule(vertical=True), self.work):
-            beside.addWidget(widget, 1 if widget is self.work else 0)
-        for page in (self.layout_page, passes, self.hand_over):
-            self.pages.addWidget(page)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        for widget in (self.title, _rule(), self.message, self.pages, _rule(), self.transport):
-            layout.addWidget(widget, 1 if widget is self.pages else 0)
 
     def _connect(self) -> None:
         workspace, transport, hearing = self.workspace, self.transport, self.hearing
@@ -432,13 +343,3 @@ class WorkPage(QWidget):
         self._ahead.close()
         self.hearing.close()
         self.workspace.close()
-
-
-def _rule(vertical: bool = False) -> QFrame:
-    line = QFrame()
-    line.setStyleSheet(f"background: {theme.RULE.name()}")
-    if vertical:
-        line.setFixedWidth(1)
-    else:
-        line.setFixedHeight(1)
-    return line

@@ -256,6 +256,6 @@ PASS = Pass(
     away=_away, about=_about,
     words=_WORDS, handles=("start", "end", "low", "high"), blends=True,
     told=lambda mark, change: "", gone=lambda part: "",
-    more_told=_more_told, warning=_warning, shaped=True, seen_change=_seen_change, will_sound=True,
+    more_told=_more_told, warning=_warning, shaped="time", seen_change=_seen_change, will_sound=True,
     letter=lambda mark: LETTERS.get(mark.sound, ""),
 )  # fmt: skip

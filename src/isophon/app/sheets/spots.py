@@ -60,8 +60,7 @@ class SpotExtras(Extras):
             self.curve.setText(", ".join(f"{hz:g} {theme.signed(db)}" for hz, db in points))
 
     def _typed(self) -> None:
-        mark, part = self.workspace.mark, self.workspace.part
-        if mark is None or not self.curve.isModified():
+        if self.workspace.mark is None or not self.curve.isModified():
             return
         self.curve.setModified(False)
         points = []
@@ -73,7 +72,7 @@ class SpotExtras(Extras):
             if 0 < hz <= 24_000 and -36 <= db <= 12:
                 points.append((hz, db))
         curve = tuple(sorted(points))[:100]
-        self.workspace.edit(f"curve · {part.name}", lambda s: edits.set_curve(s, part.id, mark.id, curve))
+        self.workspace.set_curve(curve)
 
     def _give(self) -> None:
         workspace, part = self.workspace, self.workspace.part
@@ -102,4 +101,5 @@ PASS = Pass(
     greyed=lambda settings: () if settings.on else ("limit_db",), handles=("start", "end", "low", "high"),
     box=lambda mark, axis: band_of(mark) or (axis.low, None), blends=True, over="over the phrase",
     told=lambda mark, change: "", more_told=_told, gone=lambda part: "", boxes=True,
+    shaped="frequency",
 )  # fmt: skip

@@ -13,7 +13,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel
-from isophon.app.views.shape_line import ShapeLine
+from isophon.app.views.shape_line import LINES, ShapeLine
 from isophon.app.views.slider import Slider
 from isophon.app.views.soon import Soon
 from isophon.core.marks import Mark
@@ -33,7 +33,7 @@ class LensPictures(QWidget):
         super().__init__(parent)
         self.workspace = workspace
         self._drag: str | None = None
-        self._line = ShapeLine(workspace)
+        self._lines = {along: line(workspace) for along, line in LINES.items()}
         self._gesture = 0
         self._window: tuple[float, float] | None = None
         self.setMinimumHeight(80)
@@ -54,6 +54,11 @@ class LensPictures(QWidget):
     def axis(self) -> Axis:
         """The frequencies shown."""
         return self.workspace.pass_.axis
+
+    @property
+    def _line(self) -> ShapeLine | None:
+        """The line that marks of this pass have, along their time or over frequency."""
+        return self._lines.get(self.workspace.pass_.shaped)
 
     def _taken(self) -> None:
         self._window = None
@@ -124,8 +129,8 @@ class LensPictures(QWidget):
         painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(self.mark_box(mark, cleaned))
-        if self.workspace.pass_.shaped:
-            self._line.draw(painter, self.mark_box(mark, cleaned), mark)
+        if line := self._line:
+            line.draw(painter, self.mark_box(mark, cleaned), mark)
 
     def _draw_waves(self, painter: QPainter, boxes: tuple[QRectF, QRectF], waves: list, mark: Mark) -> None:
         """The samples around a tick, as sung and cleaned, on one scale."""
@@ -198,8 +203,8 @@ class LensPictures(QWidget):
 
     def mousePressEvent(self, event) -> None:
         mark = self.workspace.mark
-        line = mark is not None and self.workspace.pass_.shaped
-        if line and self._line.press(self.mark_box(mark, self.boxes()[1]), mark, event.position()):
+        line = self._line
+        if mark and line and line.press(self.mark_box(mark, self.boxes()[1]), mark, event.position()):
             self._drag = "line"
             return
         self._drag = self._under(event.position())
@@ -207,8 +212,8 @@ class LensPictures(QWidget):
 
     def mouseDoubleClickEvent(self, event) -> None:
         mark = self.workspace.mark
-        if mark is not None and self.workspace.pass_.shaped:
-            self._line.double_click(self.mark_box(mark, self.boxes()[1]), mark, event.position())
+        if mark is not None and (line := self._line):
+            line.double_click(self.mark_box(mark, self.boxes()[1]), mark, event.position())
 
     def mouseMoveEvent(self, event) -> None:
         mark, at = self.workspace.mark, event.position()
@@ -219,8 +224,8 @@ class LensPictures(QWidget):
                 Qt.CursorShape.ArrowCursor if edge is None else shape.get(edge, Qt.CursorShape.SizeVerCursor)
             )
             return
-        if self._drag == "line":
-            self._line.move(self.mark_box(mark, self.boxes()[1]), mark, at)
+        if self._drag == "line" and (line := self._line):
+            line.move(self.mark_box(mark, self.boxes()[1]), mark, at)
             return
         picture = self.boxes()[0]
         first, last = self.window_s(mark)

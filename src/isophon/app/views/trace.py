@@ -1,305 +1,42 @@
-"""The trace: the song's overview, a ruler, the wave and the spectrogram, with the marks drawn on them."""
+"""The trace in the hand: zooming, moving along, selecting, dragging edges, boxes and anchors."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtWidgets import QWidget
 
-from isophon.app import theme
-from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.anchor_handles import ANCHOR_KEYS, AnchorHandles
-from isophon.app.views.box_drawing import BoxDrawing
-from isophon.app.views.ink import ink_image
-from isophon.app.views.keyboard import draw_focus
-from isophon.app.views.map_signs import draw_ruler
-from isophon.app.views.mark_layer import MarkLayer
-from isophon.app.views.soon import Soon
-from isophon.app.views.wave import draw_wave
+from isophon.app.views.anchor_handles import ANCHOR_KEYS
+from isophon.app.views.trace_chart import TraceChart, margin_left
 from isophon.core.marks import Mark
-from isophon.core.takes.pictures import LOWS, Axis, close_margin, close_picture
-from isophon.core.takes.take import Take
 
-RIGHT = 16
-_OVERVIEW, _RULER = 30, 24
 _ZOOM = 1.25
-_SHARP_BELOW_S = 4.0
-_SHARP_AFTER_MS = 90
-_GRAB, _SOON_MS = 5, 10
+_GRAB = 5
+_EDGES = ("start", "end")
+_TIP = ("Wheel: zoom. Drag: move along. Drag on the ruler: select. "
+        "Drag an edge of the mark in hand: its time. Double-click a mark: loop it.")  # fmt: skip
+_ANCHORS_TIP = (" The word in hand has handles: drag one, double-click beside them for one more, double-click one to "
+                "let it stay.")  # fmt: skip
 
 
-def margin_left() -> int:
-    """The room for the axes' numbers, of the trace and all charts under it."""
-    return theme.u(64)
-
-
-class Trace(QWidget):
+class Trace(TraceChart):
     """Wheel zooms at the pointer, drag pans, drag on the ruler selects, double-click on a mark loops it."""
 
     loop_asked = Signal()
     seek_asked = Signal(float)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.workspace = workspace
-        self.playhead = 0.0
-        self._ground: QPixmap | None = None
-        self._ground_key: object = None
-        self._marked: tuple[tuple, QPixmap] | None = None  # the ground with the marks: the playhead moves over it
-        self._song_kept: tuple[object, QPixmap] | None = None
-        self._sharp: tuple[tuple[float, float, Axis], QImage] | None = None
-        self._sharp_take = workspace.take
-        self._layer = MarkLayer(workspace, self.x_of)
-        self._box = BoxDrawing(workspace, self.time_at)
-        self.anchors = AnchorHandles(workspace, self.x_of)
-        self._job: Job | None = None
+        super().__init__(workspace, parent)
         self._drag: tuple[str, float, tuple[float, float]] | None = None
         self._moved, self._gesture = False, 0
-        self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
-        self._settled.timeout.connect(self._sharpen)
-        self._soon = Soon(self, _SOON_MS, self._picture)
-        self.setMinimumHeight(theme.u(130))
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Trace")
-        self.setToolTip(
-            "Wheel: zoom. Drag: move along. Drag on the ruler: select. "
-            "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. In Line-up the word in hand has "
-            "handles: drag one, double-click beside them for one more, double-click one to let it stay."
-        )
-        workspace.part_changed.connect(self._soon.ask)
-        workspace.hand_changed.connect(self._soon.ask)
-        workspace.view_changed.connect(self._view_changed)
-        workspace.take_changed.connect(self._take_changed)
+        workspace.take_changed.connect(self._tell)
+        self._tell()
 
-    # geometry
-
-    def _plot_width(self) -> float:
-        return max(10.0, self.width() - margin_left() - RIGHT)
-
-    def x_of(self, seconds: float) -> float:
-        """The place of a time."""
-        start, end = self.workspace.view
-        return margin_left() + (seconds - start) / (end - start) * self._plot_width()
-
-    def time_at(self, x: float) -> float:
-        """The time at a place."""
-        start, end = self.workspace.view
-        return start + (x - margin_left()) / self._plot_width() * (end - start)
-
-    def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
-        """Overview, ruler, wave, spectrogram."""
-        width, top = self._plot_width(), 4
-        rest = self.height() - top - _OVERVIEW - _RULER - 6
-        wave = rest * 0.40
-        return (
-            QRectF(margin_left(), top, width, _OVERVIEW),
-            QRectF(margin_left(), top + _OVERVIEW, width, _RULER),
-            QRectF(margin_left(), top + _OVERVIEW + _RULER, width, wave),
-            QRectF(margin_left(), top + _OVERVIEW + _RULER + wave + 16, width, rest - wave - 16),
-        )
-
-    # painting
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture())
-        self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
-        self._draw_places(painter)
-        self.anchors.draw(painter, self._rows()[2])
-        self._box.draw(painter)
-        draw_focus(painter, self)
-
-    def _picture(self) -> QPixmap:
-        """The ground with the marks, kept as long as both are; for a moment also while marks are due to change."""
-        ratio = self.devicePixelRatioF()
-        sharp = self._sharp[0] if self._sharp else None
-        take = self.workspace.take
-        known = (take, take.wave is not None, take.surveyed is not None, self.workspace.offset)
-        key = (self.workspace.view, self.size(), ratio, sharp, known, self.workspace.pass_)
-        if key != self._ground_key:
-            self._ground = QPixmap(self.size() * ratio)
-            self._ground.setDevicePixelRatio(ratio)
-            self._ground.fill(theme.PAPER)
-            ground = QPainter(self._ground)
-            self._draw_ground(ground)
-            ground.end()
-            self._ground_key = key
-        which = self.workspace.pass_
-        in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
-        marked = (self.workspace.part.changes, key, in_hand)
-        known = self._marked is not None and self._marked[0][1:] == marked[1:]
-        if self._marked is None or not known or not (self._soon.due or self._marked[0][0] is marked[0]):
-            pixmap = self._ground.copy()
-            layer = QPainter(pixmap)
-            self._layer.draw(layer, *self._rows()[2:], ratio)
-            layer.end()
-            self._marked = (marked, pixmap)
-        return self._marked[1]
-
-    def _draw_ground(self, painter: QPainter) -> None:
-        overview, ruler, wave, spectrum = self._rows()
-        start, end = self.workspace.view
-        rate = self.workspace.take.recording.sample_rate
-        painter.setFont(theme.sans(12))
-        painter.setPen(theme.SOFT_INK)
-        for row, name in ((overview, "song"), (wave, "wave")):
-            painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, name)
-        painter.drawPixmap(overview.topLeft(), self._song(overview))
-        draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
-        if self.workspace.take.wave is not None:
-            threads = self.workspace.pass_.threads and self.workspace.part.role != "lead"
-            below = wave.adjusted(0, wave.height() / 3, 0, 0) if threads else wave  # the lead's wave stands above
-            draw_wave(painter, below, self.workspace.take, start * rate, end * rate, theme.INK)
-        self._draw_spectrum(painter, spectrum, start, end)
-
-    def _song(self, box: QRectF) -> QPixmap:
-        """The whole song's wave, drawn once for a size."""
-        ratio = self.devicePixelRatioF()
-        take, song = self.workspace.take, self.workspace.song
-        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None)
-        if self._song_kept is None or self._song_kept[0] != key:
-            pixmap = QPixmap((box.size() * ratio).toSize())
-            pixmap.setDevicePixelRatio(ratio)
-            pixmap.fill(theme.PAPER)
-            painter = QPainter(pixmap)
-            rate = take.recording.sample_rate
-            if take.wave is not None:
-                whole = QRectF(0, 0, box.width(), box.height())
-                draw_wave(painter, whole, take, song[0] * rate, song[1] * rate, theme.CONTOUR)
-            scale = box.width() / (song[1] - song[0])
-            for start, end in take.phrases:
-                place = QRectF((start - song[0]) * scale, box.height() - 3, (end - start) * scale, 2)
-                painter.fillRect(place, theme.SOFT_INK)
-            painter.end()
-            self._song_kept = (key, pixmap)
-        return self._song_kept[1]
-
-    def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
-        voice, surveyed = self.workspace.part.voice_lufs, self.workspace.take.surveyed
-        image, part, axis = None, None, self.workspace.pass_.axis
-        if self._sharp and self._sharp[0] == (start, end, axis):
-            image = self._sharp[1]
-        elif surveyed is not None:
-            kept = surveyed.lows if axis.high <= LOWS.high else surveyed.spectrogram
-            image = ink_image(kept.columns(start, end, int(box.width())), voice)
-            top, bottom = (kept.axis.place(hz) * image.height() for hz in (axis.high, axis.low))
-            part = QRectF(0, top, image.width(), bottom - top)
-        if image is not None:
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(box, image, part or QRectF(image.rect()))
-        else:
-            painter.setFont(theme.sans(14))
-            painter.setPen(theme.SOFT_INK)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
-        painter.setFont(theme.mono(12))
-        painter.setPen(theme.SOFT_INK)
-        for hz in axis.ticks:
-            y = box.top() + axis.place(hz) * box.height()
-            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
-
-    def _waiting_text(self) -> str:
-        if not self.workspace.session.parts:
-            return "Nothing is laid out yet."
-        return "" if self.workspace.take.trouble else "The spectrum appears here once this part has been surveyed."
-
-    def _draw_places(self, painter: QPainter) -> None:
-        overview, ruler, _, spectrum = self._rows()
-        start, end = self.workspace.view
-        left, right = self._song_x(start), self._song_x(end)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.IN_HAND, 1.5))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRoundedRect(QRectF(left, overview.top(), max(3, right - left), overview.height()), 2, 2)
-        place = self._song_x(self.playhead)
-        painter.drawLine(QPointF(place, overview.top()), QPointF(place, overview.bottom()))
-        if self.workspace.selection:
-            first, last = (self.x_of(t) for t in self.workspace.selection)
-            tint = theme.IN_HAND.toRgb()
-            tint.setAlpha(50)
-            painter.fillRect(QRectF(first, ruler.top(), last - first, spectrum.bottom() - ruler.top()), tint)
-        self._draw_markers(painter)
-        painter.setPen(QPen(theme.IN_HAND, 1.5))
-        x = self.x_of(self.playhead)
-        if margin_left() <= x <= margin_left() + self._plot_width():
-            painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
-
-    def _draw_markers(self, painter: QPainter) -> None:
-        """Named places: a small flag on the ruler, a dot in the overview."""
-        overview, _, wave, spectrum = self._rows()
-        painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-        for marker in self.workspace.session.markers:
-            at = marker.at - self.workspace.offset
-            painter.setPen(QPen(theme.DONE, 1.2))
-            painter.setBrush(theme.DONE)
-            painter.drawEllipse(QPointF(self._song_x(at), overview.top() + 3), 2.6, 2.6)
-            x = self.x_of(at)
-            if margin_left() - 1 <= x <= margin_left() + self._plot_width():
-                painter.drawLine(QPointF(x, wave.top()), QPointF(x, spectrum.bottom()))
-                box = QRectF(x, wave.top(), painter.fontMetrics().horizontalAdvance(marker.name) + 10, 16)
-                painter.fillRect(box, theme.DONE)
-                painter.setPen(theme.PAPER)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, marker.name)
-
-    def _song_x(self, seconds: float) -> float:
-        """The place of a time in the overview."""
-        first, last = self.workspace.song
-        return margin_left() + (seconds - first) / (last - first) * self._plot_width()
-
-    # following
-
-    def set_playhead(self, seconds: float, follow: bool) -> None:
-        """Move the line that shows what is heard."""
-        if seconds == self.playhead:
-            return
-        self.playhead = seconds
-        start, end = self.workspace.view
-        if follow and not start <= seconds <= end:
-            self.workspace.set_view(seconds, seconds + end - start)
-        self.update()
-
-    def _view_changed(self) -> None:
-        self._settled.start()
-        self.update()
-
-    def _take_changed(self) -> None:
-        if self._sharp_take is not self.workspace.take:
-            self._sharp, self._sharp_take = None, self.workspace.take
-        self._settled.start()
-        self.update()
-
-    def resizeEvent(self, event) -> None:
-        self._settled.start()
-
-    def _sharpen(self) -> None:
-        """Compute a sharper picture of what is in view, in the background."""
-        start, end = self.workspace.view
-        axis = self.workspace.pass_.axis
-        if end - start > _SHARP_BELOW_S or (self._sharp and self._sharp[0] == (start, end, axis)):
-            return
-        take, columns, voice = self.workspace.take, int(self._plot_width()), self.workspace.part.voice_lufs
-        if take.surveyed is None or start < 0 or end > take.recording.duration:
-            return
-
-        def work(progress):
-            rate = take.recording.sample_rate
-            margin = close_margin(rate, axis)
-            first, count = round(start * rate) - margin, round((end - start) * rate) + 2 * margin
-            rows = close_picture(take.recording.read(first, count), rate, min(columns, 900), axis)
-            return take, (start, end, axis), ink_image(rows, voice)
-
-        self._job = Job(work)
-        self._job.done.connect(self._sharpened)
-        self._job.start()
-
-    def _sharpened(self, result: tuple[Take, tuple[float, float, Axis], QImage]) -> None:
-        take, view, image = result
-        if view == (*self.workspace.view, self.workspace.pass_.axis) and take is self.workspace.take:
-            self._sharp = (view, image)
-            self.update()
-
-    # mouse
+    def _tell(self) -> None:
+        self.setToolTip(_TIP + (_ANCHORS_TIP if self.workspace.pass_.threads else ""))
 
     def mark_at(self, x: float) -> Mark | None:
         """The mark drawn at a place."""
@@ -427,7 +164,3 @@ class Trace(QWidget):
         centre = first + (x - margin_left()) / self._plot_width() * (last - first)
         half = (self.workspace.view[1] - self.workspace.view[0]) / 2
         self.workspace.set_view(centre - half, centre + half)
-
-
-_EDGES = ("start", "end")
-_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

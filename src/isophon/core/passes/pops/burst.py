@@ -115,10 +115,16 @@ def _likeliest(mono: np.ndarray, rest: np.ndarray, times: np.ndarray, length: fl
     span = slice(int(inside[0]), int(inside[-1]) + 1)
     heard, rest, times = mono[span], rest[span, span], times[span]
     power = max(float(np.mean(np.square(heard))), _LEAST_POWER)
-    best = Shape(0.025, 0.04, 80.0, 4 * power)
+    best, known = Shape(0.025, 0.04, 80.0, 4 * power), dict[Shape, float]()
+
+    def likelihood(shape: Shape) -> float:
+        if shape not in known:
+            known[shape] = _likelihood(heard, rest + _burst_covariance(shape, times))
+        return known[shape]
+
     for _ in range(2):
         for others in _along(power, length):
-            best = max(others(best), key=lambda shape: _likelihood(heard, rest + _burst_covariance(shape, times)))
+            best = max(others(best), key=likelihood)
     return best
 
 

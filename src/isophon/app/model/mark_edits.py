@@ -1,0 +1,218 @@
+"""The edits of marks: of those in hand, and those that a hand draws."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+
+from msgspec.structs import replace
+
+from isophon.app.model.in_hand import NOBODY, InHand
+from isophon.core.errors import CallError
+from isophon.core.session import edits, shaping
+from isophon.core.session.model import Session
+
+_SUNG_S, _BOX_DB = 0.05, -6.0
+_MS_A_DB = 10.0  # a step of half a dB is one of 5 ms where words are moved
+
+
+class MarkEdits(InHand):
+    """Every change is an edit that goes through the :class:`SessionKeeper`."""
+
+    def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> bool:
+        """Make one edit; edits of one gesture are one step of the history. Whether anything changed."""
+        return self.keeper.edit(name, change, gesture)
+
+    def change_more(self, step_db: float) -> None:
+        """A little more (negative) or less change of the marks in hand, by hand."""
+        step = step_db if self.pass_.unit == "dB" else _MS_A_DB * step_db
+        self.set_changes({m.id: self.part.change(m) + step for m in self.marks_in_hand()}, ("step", self.in_hand))
+
+    def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
+        """Move the ``start`` or ``end`` of the mark in hand by hand."""
+        mark = self.mark
+        if mark is None:
+            return
+        start, end = mark.span
+        if edge == "start":
+            start = min(max(0.0, seconds), end - 0.01)
+        else:
+            end = max(min(seconds, self.part.source.duration), start + 0.01)
+        words = f"edge by hand · {self.part.name}"
+        self.edit(words, lambda s: edits.set_box(s, self.part.id, mark.id, start, end, *mark.band), gesture)
+
+    def set_band(self, name: str, low_hz: float, high_hz: float, gesture: object = None) -> None:
+        """Move a mark's band by hand."""
+        mark = self.part.mark(name)
+        if mark is not None:
+            low_hz, high_hz = max(20.0, low_hz), min(20_000.0, high_hz)
+            words = f"band by hand · {self.where()}"
+            self.edit(words, lambda s: edits.set_box(s, self.part.id, name, *mark.span, low_hz, high_hz), gesture)
+
+    def make_band(self, hz: float) -> None:
+        """Make a mark at a frequency by hand; in the selected time only, where there is one."""
+        if self.pass_.made is None or self.part is NOBODY:
+            return
+        mark = self.pass_.made(self.part, hz)
+        if self.selection is not None:
+            mark = replace(mark, start=round(self.selection[0], 4), end=round(self.selection[1], 4))
+        try:
+            session, name = edits.draw_mark(self.session, self.part.id, mark)
+        except CallError as error:
+            self.told.emit(f"That is no {self.pass_.one}: {error}.")
+            return
+        session = edits.set_changes(session, self.part.id, {name: self.pass_.made_db})
+        self.edit(f"make · {self.pass_.one} in {self.part.name}", lambda _: session)
+        self.take_in_hand([name], show=False)
+
+    def draw_outline(self, points: Sequence[tuple[float, float]]) -> None:
+        """Draw a mark over a free outline, corners in s and Hz. Heard at once."""
+        times, hz = [t for t, _ in points], [f for _, f in points]
+        self.draw_box(min(times), max(times), min(hz), max(hz), tuple((round(t, 4), round(f, 1)) for t, f in points))
+
+    def draw_box(self, start: float, end: float, low_hz: float, high_hz: float,
+                 outline: tuple[tuple[float, float], ...] = ()) -> None:  # fmt: skip
+        """Draw a mark over a box in time and frequency; 0 and 0 Hz: over the whole band. Heard at once."""
+        surveyed = self.take.surveyed
+        if surveyed is None or self.pass_.measure is None or not self.pass_.boxes:
+            return
+        start, end = max(0.0, round(start, 4)), min(self.part.source.duration, round(end, 4))
+        try:
+            edits.check_length(self.pass_.kind, end - start)
+        except CallError as error:
+            self.told.emit(f"That is no {self.pass_.one}: {error}.")
+            return
+        mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
+        mark = replace(mark, low_hz=round(low_hz, 1), high_hz=round(high_hz, 1))
+        session, name = edits.draw_mark(self.session, self.part.id, mark)
+        session = edits.set_changes(session, self.part.id, {name: _BOX_DB})
+        session = shaping.set_outline(session, self.part.id, name, outline) if outline else session
+        self.edit(f"draw · {self.pass_.one} in {self.part.name}", lambda _: session)
+        self.take_in_hand([name], show=False)
+
+    def nudge_edge(self, edge: str, by_s: float) -> None:
+        """Move the ``start`` or ``end`` of the mark in hand a little, by hand."""
+        mark = self.mark
+        if mark is not None:
+            self.set_edge(edge, mark.span[edge == "end"] + by_s, ("nudge", edge, self.in_hand))
+
+    def set_changes(self, changes: dict[str, float], gesture: object = None) -> None:
+        """Set the changes of marks by hand, each its own."""
+        if self.pass_.by_hand:
+            self.told.emit(self.pass_.by_hand)
+            return
+        self.edit(f"change by hand · {self.where()}", lambda s: edits.set_changes(s, self.part.id, changes), gesture)
+
+    def toggle_leave(self) -> None:
+        """Leave the marks in hand as sung, or no longer."""
+        marks = self.marks_in_hand()
+        if marks:
+            on = not all(m.hand.leave for m in marks)
+            words = f"{'leave' if on else 'leave no longer'} · {self.where()}"
+            self.edit(words, lambda s: edits.leave(s, self.part.id, self.in_hand, on))
+
+    def forget_hand(self) -> None:
+        """Give the marks in hand back to the settings."""
+        words = f"back to the ceiling · {self.where()}"
+        self.edit(words, lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
+
+    def take_away(self) -> None:
+        """Take away the marks in hand that were drawn, and leave as sung those that were found."""
+        drawn = [m.id for m in self.marks_in_hand() if m.hand.drawn]
+        found = [m.id for m in self.marks_in_hand() if not m.hand.drawn]
+
+        def change(session: Session) -> Session:
+            session = edits.forget_hand(session, self.part.id, drawn)
+            return edits.leave(session, self.part.id, found, True)
+
+        if drawn or found:
+            self.edit(f"take away · {self.where()}", change)
+
+    def draw_mark(self) -> None:
+        """Make a mark of the selected time."""
+        one, surveyed = self.pass_.one, self.take.surveyed
+        if self.selection is not None and self.pass_.boxes:
+            self.draw_box(*self.selection, 0.0, 0.0)
+        elif self.selection is not None and self.pass_.made is not None:
+            band = self.mark
+            self.make_band(1_000.0 if band is None else math.sqrt(band.low_hz * band.high_hz))
+        elif self.pass_.made is not None:
+            self.told.emit(f"Double-click in the skyline to make a {one}, or select a time on the ruler first.")
+        elif self.pass_.measure is None:
+            self.told.emit("The hits of a leak are found, not drawn; learn it from the cue.")
+        elif surveyed is None:
+            self.told.emit("This part is still being surveyed; marks can be drawn once its voice level is known.")
+        elif self.part.voice_lufs is None:
+            self.told.emit(f"No voice was found here, so the {one} cannot be measured against it.")
+        elif self.selection is None:
+            self.told.emit(f"Drag over the ruler to select the time of the {one} first.")
+        else:
+            start, end = self.selection
+            try:
+                edits.check_length(self.pass_.kind, end - start)
+            except CallError as error:
+                self.told.emit(f"That is no {one}: {error}.")
+                return
+            start, end = round(start, 4), round(end, 4)
+            mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
+            session, name = edits.draw_mark(self.session, self.part.id, mark)
+            self.selection = None
+            self.edit(f"draw · {one} in {self.part.name}", lambda s: session)
+            self.take_in_hand([name])
+            sung = self.sung_within(start, end)
+            if self.pass_.still and sung > _SUNG_S:
+                self.told.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
+
+    def split_mark(self, at: float) -> None:
+        """Cut the mark in hand in two at a second of the part, and take the later piece in hand."""
+        mark, surveyed = self.mark, self.take.surveyed
+        if mark is None or surveyed is None or self.pass_.measure is None or self.pass_.over_frequency:
+            self.told.emit("Take a mark in hand to split it where the playhead is.")
+            return
+        start, end = mark.span
+        at = round(at if start < at < end else (start + end) / 2, 4)
+        later = self.pass_.measure(self.take.recording.read, surveyed.survey, at, end)
+        try:
+            session, name = shaping.split(self.session, self.part.id, mark, at, later)
+        except CallError as error:
+            self.told.emit(f"It is too short to be split: {error}.")
+            return
+        self.edit(f"split · {self.where()}", lambda _: session)
+        self.take_in_hand([name], show=False)
+
+    def join_marks(self) -> None:
+        """Make one mark of those in hand."""
+        marks = self.marks_in_hand()
+        if len(marks) < 2 or self.pass_.over_frequency:
+            self.told.emit("Take two marks or more in hand to join them: drag across their bars.")
+            return
+        try:
+            session = shaping.join(self.session, self.part.id, [m.id for m in marks])
+        except CallError as error:
+            self.told.emit(f"These cannot be one {self.pass_.one}: {error}.")
+            return
+        self.edit(f"join {len(marks)} · {self.where()}", lambda _: session)
+        self.take_in_hand([max(marks, key=lambda m: (not m.hand.drawn, m.standout_db)).id], show=False)
+
+    def set_shape(self, shape: shaping.Shape, gesture: object = None) -> None:
+        """Let the change of the marks in hand follow a curve along their time."""
+        words = f"change along the mark · {self.where()}"
+        self.edit(words, lambda s: shaping.set_shape(s, self.part.id, self.in_hand, shape), gesture)
+
+    def _whom(self) -> str:
+        return self.part.name if len(self.parts_in_hand) == 1 else f"{len(self.parts_in_hand)} parts"
+
+    def where(self) -> str:
+        """The part and mark in hand, in words."""
+        mark = self.mark
+        at = "" if mark is None else f" at {mark.start + self.offset:.1f} s"
+        return f"{self.part.name}{at}"
+
+    # what changes by itself
+
+    def set_curve(self, curve: tuple[tuple[float, float], ...], gesture: object = None) -> None:
+        """Add a curve over frequency, (Hz, dB), to the change of the mark in hand."""
+        part, mark = self.part, self.mark
+        if mark is not None:
+            change = lambda s: edits.set_curve(s, part.id, mark.id, curve)  # noqa: E731
+            self.edit(f"change over frequency · {self.where()}", change, gesture)

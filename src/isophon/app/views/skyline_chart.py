@@ -1,0 +1,268 @@
+"""The skyline: one bar a mark, as high as it stands out of the voice, under the ceiling."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPen, QPixmap
+from PySide6.QtWidgets import QWidget
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.app.views import bar_words, frequencies
+from isophon.app.views.bars import draw_bars
+from isophon.app.views.keyboard import draw_focus
+from isophon.app.views.soon import Soon
+from isophon.app.views.trace_chart import RIGHT, margin_left
+from isophon.core.marks import Mark
+from isophon.core.standins.rough_chain import STARTS, Amounts, more_after
+
+_SOON_MS = 30
+_BAR = bar_words.BAR
+_TAG_HEIGHT = 18.0
+_ENOUGH = 4  # marks, to tell what is usual
+_TOP, _BOTTOM = 26, bar_words.BOTTOM
+_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+
+
+class SkylineChart(QWidget):
+    """What is seen: the scale, the bars, the ceilings and their grips."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self._chain, self._will_sound = next(iter(STARTS.values())), False
+        self.numbers = True
+        self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
+        self._drawn: tuple[list[tuple[Mark, QRectF]], QSize, QPixmap] | None = None
+        self._range_of: tuple[object, object, tuple[tuple[float, float], tuple[float, float] | None]] | None = None
+        self._band: tuple[QPointF, QPointF] | None = None
+        self.setMinimumHeight(theme.u(76))
+        self._soon = Soon(self, _SOON_MS, self.bars, self._picture)
+        workspace.part_changed.connect(self._soon.ask)
+        workspace.hand_changed.connect(self._soon.ask)
+        workspace.view_changed.connect(self.update)
+        workspace.take_changed.connect(self.update)
+
+    # geometry
+
+    def set_by_rank(self, on: bool) -> None:
+        """Order the bars by height instead of by time."""
+        self.workspace.by_rank = on
+        self.update()
+
+    def set_chain(self, amounts: Amounts | None) -> None:
+        """The rough chain that bars are shown after."""
+        self._chain = amounts or next(iter(STARTS.values()))
+        self._range_of = None
+        self.update()
+
+    def set_as_it_will_sound(self, on: bool) -> None:
+        """Show how marks stand out after the rough chain, or as they are."""
+        self._will_sound, self._range_of = on, None
+        self.update()
+
+    def stands_out(self, mark: Mark) -> float:
+        """What a mark's bar is as high as."""
+        return self._heights()(mark)
+
+    def _heights(self) -> Callable[[Mark], float]:
+        """The same for any mark; asked for once where there are hundreds."""
+        which, part = self.workspace.pass_, self.workspace.part
+        voice, rate = part.voice_lufs, part.source.sample_rate
+        if voice is None or not (self._will_sound and which.will_sound):
+            return which.height
+        return lambda mark: which.height(mark) + more_after(self._chain, voice, mark, rate)
+
+    def _plot(self) -> QRectF:
+        width, height = self.width() - margin_left() - RIGHT, self.height() - _TOP - _BOTTOM
+        return QRectF(margin_left(), _TOP, max(10, width), max(10, height))
+
+    def _range(self) -> tuple[float, float]:
+        """Lowest and highest dB shown; moves only in steps so that the chart stays calm."""
+        return self._measured()[0]
+
+    def _measured(self) -> tuple[tuple[float, float], tuple[float, float] | None]:
+        """The range, and between what the middle half of the marks lies, None for few."""
+        which, changes = self.workspace.pass_, self.workspace.part.changes
+        if self._range_of is None or self._range_of[0] is not changes or self._range_of[1] is not which:
+            low, high, lowest, highest = which.bounds
+            sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0)
+            surely = (m for m in self.workspace.marks if m.confidence >= sure)
+            heights = list(map(self._heights(), surely if which.zero is not None else self.workspace.marks)) or [low]
+            top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
+            bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
+            heights = list(map(self._heights(), (m for m in self.workspace.marks if m.confidence >= sure)))
+            usual = tuple(np.percentile(heights, [25, 75])) if len(heights) >= _ENOUGH else None
+            self._range_of = changes, which, ((max(bottom, lowest), min(top, highest)), usual)
+        return self._range_of[2]
+
+    def y_of(self, level_db: float) -> float:
+        """The height of a stand-out."""
+        low, high = self._range()
+        plot = self._plot()
+        return plot.bottom() - (level_db - low) / (high - low) * plot.height()
+
+    def db_at(self, y: float) -> float:
+        """The stand-out at a height."""
+        low, high = self._range()
+        plot = self._plot()
+        return float(low + (plot.bottom() - y) / plot.height() * (high - low))
+
+    def bars(self) -> list[tuple[Mark, QRectF]]:
+        """Each mark in view with its full bar, as sung."""
+        workspace = self.workspace
+        key = (workspace.part.changes, workspace.pass_, workspace.view, workspace.by_rank, self.size(),
+               self.devicePixelRatioF(), self._will_sound, self._chain)  # fmt: skip
+        if self._kept is None or key[0] is not self._kept[0][0] or key[1:] != self._kept[0][1:]:
+            self._kept = key, self._bars()
+        return self._kept[1]
+
+    def _picture(self) -> QPixmap:
+        """All bars as a picture, kept as long as they are; for a moment also while others are due."""
+        bars = self.bars()
+        same = self._drawn is not None and (
+            self._drawn[0] is bars or (self._soon.due and self._drawn[1] == self.size())
+        )
+        if self._drawn is None or not same:
+            self.numbers = bar_words.room_for_numbers(self, bars)
+            self._drawn = bars, self.size(), self._made(bars)
+        return self._drawn[2]
+
+    def _made(self, bars: list[tuple[Mark, QRectF]]) -> QPixmap:
+        picture = QPixmap(self.size() * self.devicePixelRatioF())
+        picture.setDevicePixelRatio(self.devicePixelRatioF())
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        draw_bars(painter, self, bars)
+        bar_words.draw_letters(painter, self, bars)
+        for mark, bar in bars:
+            if mark.hand.any and not mark.hand.leave:
+                bar_words.draw_flag(painter, self, mark, bar)
+        painter.end()
+        return picture
+
+    def _bars(self) -> list[tuple[Mark, QRectF]]:
+        marks, plot, height_of = self.workspace.marks, self._plot(), self._heights()
+        low, high = self._range()
+        if self.workspace.pass_.over_frequency:
+            places = [(m, *frequencies.place(plot, m)) for m in marks]
+        elif self.workspace.by_rank:
+            marks = sorted(marks, key=lambda m: -height_of(m))
+            step = plot.width() / max(1, len(marks))
+            places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
+        else:
+            start, end = self.workspace.view
+            scale = plot.width() / (end - start)
+            seen = [(m, *m.span) for m in marks if m.span[1] >= start and m.span[0] <= end]
+            places = [
+                (m, plot.left() + ((a + b) / 2 - start) * scale, max(4.0, min(_BAR, (b - a) * scale)))
+                for m, a, b in seen
+            ]
+        zero, tall = self.workspace.pass_.zero, plot.height() / (high - low)
+        bottom = plot.bottom() if zero is None else self.y_of(zero)
+        heights = [(height_of(m) - (low if zero is None else zero)) * tall for m, _, _ in places]
+        heights = [max(1.0, height) for height in heights] if zero is None else heights
+        return [
+            (m, QRectF(x - width / 2, bottom - max(0.0, height), width, max(1.0, abs(height))))
+            for (m, x, width), height in zip(places, heights, strict=True)
+        ]
+
+    def ceilings(self) -> list[tuple[str, str, float, bool]]:
+        """The proposals: setting, words, height in dB, and whether it is the one in force."""
+        return self.workspace.pass_.ceilings(self.workspace.part)
+
+    # painting
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.PAPER)
+        self._draw_scale(painter)
+        draw_focus(painter, self)
+        if not self.workspace.marks:
+            painter.setFont(theme.sans(14))
+            painter.setPen(theme.SOFT_INK)
+            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
+            return
+        painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
+        painter.drawPixmap(0, 0, self._picture())
+        bars = self.bars()
+        in_hand = set(self.workspace.in_hand)
+        for _, bar in (one for one in bars if one[0].id in in_hand):
+            bar_words.draw_frame(painter, bar)
+        painter.setClipping(False)
+        self._draw_ceilings(painter)
+        bar_words.draw_numbers(painter, self, bars)
+        if self._band:
+            painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
+            painter.drawRect(QRectF(*self._band).normalized())
+
+    def _empty_text(self) -> str:
+        part = self.workspace.part
+        if not self.workspace.session.parts:
+            return "There is no part here yet. Add recordings in Lay out (1)."
+        if self.workspace.take.trouble:
+            return self.workspace.take.trouble
+        if not part.found:
+            return f"The {self.workspace.pass_.many} appear here once this part has been surveyed."
+        if self.workspace.part.voice_lufs is None:
+            return "No voice was found here to measure against."
+        if told := self.workspace.pass_.empty(part):
+            return told
+        return f"No {self.workspace.pass_.many} were found. Drag over the ruler to select one, then press N to draw it."
+
+    def _draw_scale(self, painter: QPainter) -> None:
+        plot = self._plot()
+        low, high = self._range()
+        painter.setFont(theme.mono(12))
+        tags = self._tags().values() if self.workspace.marks else ()
+        if self.workspace.pass_.over_frequency:
+            frequencies.draw_ground(painter, plot, self.workspace, self.y_of)
+        usual = None if self.workspace.pass_.over_frequency else self._measured()[1]
+        if usual:
+            top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
+            painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
+        steps = (6, 12, 24) if self.workspace.pass_.unit == "dB" else (25, 50, 100)
+        apart = next((step for step in steps if step / (high - low) * plot.height() >= theme.u(15)), 2 * steps[-1])
+        for level in range(int(np.ceil(low / apart) * apart), int(high) + 1, apart):
+            y = self.y_of(level)
+            painter.setPen(QPen(theme.RULE, 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(theme.SOFT_INK)
+            if any(tag.top() - 8 < y < tag.bottom() + 8 for tag in tags):
+                continue
+            text = theme.signed(level, 0) + (f" {self.workspace.pass_.unit}" if level + apart > high else "")
+            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, text)
+        painter.setPen(QPen(theme.INK, 1.2))
+        zero = self.workspace.pass_.zero
+        y = plot.bottom() if zero is None else self.y_of(zero)
+        painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+
+    def _draw_ceilings(self, painter: QPainter) -> None:
+        plot = self._plot()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        tags = self._tags()
+        for setting, _, level, in_force in self.ceilings():
+            y = self.y_of(level)
+            style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
+            painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
+            painter.drawLine(QPointF(plot.left() - 4, y), QPointF(plot.right(), y))
+            painter.setPen(QPen(theme.OVER, 1))
+            painter.setBrush(theme.OVER if in_force else theme.PAPER)
+            painter.drawRoundedRect(tags[setting], 3, 3)
+            painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
+            painter.setPen(theme.PAPER if in_force else theme.OVER)
+            painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
+
+    def _tags(self) -> dict[str, QRectF]:
+        """The grips of the ceilings on the axis, moved apart where they would overlap."""
+        places = sorted((self.y_of(level), setting) for setting, _, level, _ in self.ceilings())
+        for i in range(1, len(places)):
+            crowded = _TAG_HEIGHT + 1 - (places[i][0] - places[i - 1][0])
+            if crowded > 0:
+                places[i - 1] = (places[i - 1][0] - (crowded / 2 if i == 1 else 0), places[i - 1][1])
+                places[i] = (places[i - 1][0] + _TAG_HEIGHT + 1, places[i][1])
+        return {name: QRectF(4, y - _TAG_HEIGHT / 2, margin_left() - 8, _TAG_HEIGHT) for y, name in places}

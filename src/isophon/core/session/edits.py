@@ -50,7 +50,7 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
             heard_without=found.heard_without,
         ),
     )
-    return linked(adopted) if ids else session
+    return linked(adopted, ids) if ids else session
 
 
 def _heard_beside_the_lead(part: Part) -> dict[str, Any]:
@@ -81,13 +81,17 @@ def adopt_beside(session: Session, part_id: str, found: Beside) -> Session:
     return with_parts(session, (part_id,), change)
 
 
-def linked(session: Session) -> Session:
-    """The session with the marks of the stack tied to those of the lead that they meet."""
+def linked(session: Session, changed: Collection[str] | None = None) -> Session:
+    """The session with the marks of the stack tied to those of the lead that they meet.
+
+    ``changed``: the parts whose marks changed, where nothing else did; None for any change.
+    """
     lead = session.lead
+    others = None if lead is None or changed is None or lead.id in changed else changed
     meeting = [kind.meets for kind in BY_NAME.values() if kind.meets]
 
     def change(part: Part) -> Part:
-        if not part.found or part is lead:
+        if not part.found or part is lead or (others is not None and part.id not in others):
             return part
         marks = part.marks
         for meets in meeting:

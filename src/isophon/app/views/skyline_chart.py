@@ -37,11 +37,12 @@ class SkylineChart(QWidget):
         self._chain, self._will_sound = next(iter(STARTS.values())), False
         self.numbers = True
         self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
+        self._plain: tuple[list[tuple[Mark, QRectF]], QPixmap] | None = None
         self._drawn: tuple[list[tuple[Mark, QRectF]], QSize, QPixmap] | None = None
         self._range_of: tuple[object, object, tuple[tuple[float, float], tuple[float, float] | None]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
         self.setMinimumHeight(theme.u(76))
-        self._soon = Soon(self, _SOON_MS, self.bars, self._picture)
+        self._soon = Soon(self, _SOON_MS, self.bars, self._blocks, self._picture)
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._soon.ask)
         workspace.view_changed.connect(self.update)
@@ -132,12 +133,22 @@ class SkylineChart(QWidget):
             self._drawn = bars, self.size(), self._made(bars)
         return self._drawn[2]
 
+    def _blocks(self) -> QPixmap:
+        """The bars without the words at them."""
+        bars = self.bars()
+        if self._plain is None or self._plain[0] is not bars:
+            picture = QPixmap(self.size() * self.devicePixelRatioF())
+            picture.setDevicePixelRatio(self.devicePixelRatioF())
+            picture.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(picture)
+            draw_bars(painter, self, bars)
+            painter.end()
+            self._plain = bars, picture
+        return self._plain[1]
+
     def _made(self, bars: list[tuple[Mark, QRectF]]) -> QPixmap:
-        picture = QPixmap(self.size() * self.devicePixelRatioF())
-        picture.setDevicePixelRatio(self.devicePixelRatioF())
-        picture.fill(Qt.GlobalColor.transparent)
+        picture = self._blocks().copy()
         painter = QPainter(picture)
-        draw_bars(painter, self, bars)
         bar_words.draw_letters(painter, self, bars)
         for mark, bar in bars:
             if mark.hand.any and not mark.hand.leave:

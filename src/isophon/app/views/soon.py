@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
+from typing import ClassVar
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
 
-_BETWEEN_MS = 8
+_BETWEEN_S = 0.008
 
 
 class Soon(QTimer):
     """Updates a widget ``ms`` after the first time it was asked; however fast more asking follows, none puts it off.
 
-    ``steps``: made ready before it, each in a turn of its own. Until then the widget shows what it has (:attr:`due`).
+    ``steps``: made ready before it, each in a turn of its own; no two of any widgets follow each other at once, so
+    that others have their turn. Until then the widget shows what it has (:attr:`due`).
     """
+
+    _free_at: ClassVar[float] = 0.0  # on the clock of time.monotonic
 
     def __init__(self, widget: QWidget, ms: int, *steps: Callable[[], object]) -> None:
         super().__init__(widget, singleShot=True, interval=ms)
@@ -33,10 +38,16 @@ class Soon(QTimer):
             self.start(self._ms)
 
     def _go_on(self) -> None:
-        if self._next < len(self._steps) and self._widget.isVisible():
-            self._steps[self._next]()
+        left = self._steps[self._next :] if self._widget.isVisible() else ()
+        wait_s = Soon._free_at - time.monotonic()
+        if left and wait_s > 0:
+            self.start(max(1, round(1000 * wait_s)))
+            return
+        for step in left[:1]:
+            step()
             self._next += 1
-        if self._next < len(self._steps) and self._widget.isVisible():
-            self.start(_BETWEEN_MS)
+            Soon._free_at = time.monotonic() + _BETWEEN_S
+        if len(left) > 1:
+            self.start(round(1000 * _BETWEEN_S))
         else:
             self._widget.update()

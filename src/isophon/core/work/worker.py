@@ -38,7 +38,7 @@ from isophon.core.work.beside import hear_beside
 from isophon.core.work.bleed_learning import Lesson, dry, learn
 
 Progress = Callable[[float], None]
-_NICENESS = 5
+_NICENESS = 15  # the window, and what is heard, come first
 _TELL_S = 0.1
 
 

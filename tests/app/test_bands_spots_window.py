@@ -134,6 +134,14 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     room.grab()  # outlined in every pass
     press(room, Qt.Key.Key_Escape, qtbot=qtbot)
     assert workspace.session == before and workspace.pass_.name == "Spots"
+    press(room, key("Esses"), qtbot=qtbot)
+    axis, row = workspace.pass_.axis, trace._rows()[3]
+    drawn = [(at.y() - row.top()) / row.height() for at in (start, stop)]
+    draw()
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, ALT, stop)
+    mark = workspace.mark
+    assert workspace.pass_.name == "Spots" and mark.kind == "spot", "what is drawn over any pass stands in Spots"
+    assert [axis.place(hz) for hz in (mark.high_hz, mark.low_hz)] == pytest.approx(drawn, abs=0.02)
 
 
 def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot):

@@ -79,7 +79,8 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     workspace, skyline = lined_up.workspace, lined_up.skyline
     part = workspace.part
     assert part.timing.on and len(workspace.marks) > 20 and "% like the lead" in lined_up.sheet.about.text()
-    assert "ms as sung" in lined_up.sheet.extras.words.text()
+    assert "→ +8 ms; the stack" in lined_up.sheet.extras.words.text()
+    assert lined_up.sheet.extras.words.toolTip().count("nine in ten") == 3, "each part's own"
     moved = [m for m in workspace.marks if part.acts(m) and m.start > 18.2]
     mark = moved[0]
     assert mark.standout_db > 35 and mark.standout_db + part.change(mark) == pytest.approx(8, abs=1)

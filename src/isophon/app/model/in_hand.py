@@ -29,6 +29,7 @@ class InHand(QObject):
     hand_changed = Signal()
     view_changed = Signal()
     take_changed = Signal()
+    boxes_asked = Signal()
     told = Signal(str)
 
     def __init__(self, keeper: SessionKeeper, pool: TakePool, first: Pass) -> None:

@@ -72,8 +72,13 @@ class MarkEdits(InHand):
 
     def draw_box(self, start: float, end: float, low_hz: float, high_hz: float,
                  outline: tuple[tuple[float, float], ...] = ()) -> None:  # fmt: skip
-        """Draw a mark over a box in time and frequency; 0 and 0 Hz: over the whole band. Heard at once."""
+        """Draw a mark over a box in time and frequency; 0 and 0 Hz: over the whole band. Heard at once.
+
+        Where the pass that is open has no boxes, the one that has them is opened for it.
+        """
         surveyed = self.take.surveyed
+        if not self.pass_.boxes:
+            self.boxes_asked.emit()
         if surveyed is None or self.pass_.measure is None or not self.pass_.boxes:
             return
         start, end = max(0.0, round(start, 4)), min(self.part.source.duration, round(end, 4))

@@ -85,6 +85,7 @@ class WorkPage(WorkViews):
         workspace.take_changed.connect(self._remark_on_take)
         workspace.keeper.saved.connect(self._show_state)
         workspace.told.connect(self.tell)
+        workspace.boxes_asked.connect(lambda: self.open_station(next(i for i, p in enumerate(PASSES, 1) if p.boxes)))
         hearing.changed.connect(self._hearing_changed)
         self.menu.open_asked.connect(self.open_asked)
         self.menu.keys_asked.connect(self.show_keys)

@@ -41,7 +41,7 @@ class BoxDrawing:
         return drawing
 
     def keep(self, spectrum: QRectF) -> None:
-        """Hand over what was drawn: the whole band where a box touches both edges."""
+        """Hand over what was drawn: the whole band where a box touches both edges of all that there is."""
         if self._box is None:
             return
         axis = self.workspace.pass_.axis
@@ -54,7 +54,8 @@ class BoxDrawing:
             ]
             self.workspace.draw_outline(corners)
         elif box.width() >= _SMALLEST and box.height() >= _SMALLEST:
-            whole = box.top() <= spectrum.top() + 3 and box.bottom() >= spectrum.bottom() - 3
+            touching = box.top() <= spectrum.top() + 3 and box.bottom() >= spectrum.bottom() - 3
+            whole = touching and self.workspace.pass_.boxes  # other passes show a part of the band only
             low, high = (axis.hz((y - spectrum.top()) / spectrum.height()) for y in (box.bottom(), box.top()))
             times = self._time_at(box.left()), self._time_at(box.right())
             self.workspace.draw_box(*times, *((0.0, 0.0) if whole else (low, high)))

@@ -14,7 +14,8 @@ _ZOOM = 1.25
 _GRAB = 5
 _EDGES = ("start", "end")
 _TIP = ("Wheel: zoom. Drag: move along. Drag on the ruler: select. "
-        "Drag an edge of the mark in hand: its time. Double-click a mark: loop it.")  # fmt: skip
+        "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. Alt and drag: a box over anything, "
+        "with Shift a free outline.")  # fmt: skip
 _ANCHORS_TIP = (" The word in hand has handles: drag one, double-click beside them for one more, double-click one to "
                 "let it stay.")  # fmt: skip
 
@@ -59,7 +60,7 @@ class Trace(TraceChart):
         overview, ruler, *_ = self._rows()
         x, y = event.position().x(), event.position().y()
         wave, spectrum = self._rows()[2:]
-        if self.workspace.pass_.boxes and event.modifiers() & Qt.KeyboardModifier.AltModifier and y > ruler.bottom():
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier and y > ruler.bottom():
             self._drag = ("box", x, self.workspace.view)
             self._box.begin(event.position(), spectrum, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             return

@@ -37,6 +37,7 @@ _UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency sta
 _OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
 _LEAST_S, _LEAST_DB = 2.5, -115.0
 _BATCH, _AT_ONCE, _SHORT = 64, 24, 32
+_ALIKE_HZ = 0.004  # turns the 60th harmonic by 0.04 rad from the middle of a block to its end
 
 
 def find(low: LowRate, sample_rate: int) -> Hum | None:
@@ -159,14 +160,18 @@ def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndar
     offsets = (np.arange(size) - size / 2) / rate  # from the middle of the block, as counted in ``times``
     out = np.zeros((low.channels, count, len(numbers)), np.complex64)
     per_knot = np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)
+    kernels: dict[int, np.ndarray] = {}  # their phase is told from the middle, so nearly one frequency is enough
     for knot in np.unique(per_knot):
         inside = np.flatnonzero(per_knot == knot)
-        # a long sine is short ones, each turned to where it begins
-        long = np.exp(-2j * np.pi * (hz[knot] * offsets[::_SHORT, None] * numbers % 1.0))
-        short = np.exp(-2j * np.pi * (hz[knot] / rate * np.arange(_SHORT)[:, None] * numbers % 1.0))
-        kernel = (long[:, None] * short).reshape(-1, len(numbers))[:size] * window[:, None]
+        near = round(hz[knot] / _ALIKE_HZ)
+        if near not in kernels:
+            # a long sine is short ones, each turned to where it begins
+            long = np.exp(-2j * np.pi * (near * _ALIKE_HZ * offsets[::_SHORT, None] * numbers % 1.0))
+            short = np.exp(-2j * np.pi * (near * _ALIKE_HZ / rate * np.arange(_SHORT)[:, None] * numbers % 1.0))
+            kernel = (long[:, None] * short).reshape(-1, len(numbers))[:size] * window[:, None]
+            kernels[near] = kernel.astype(np.complex64)
+        kernel = kernels[near]
         turn = np.exp(-2j * np.pi * (middle[inside, None] * numbers % 1.0))
-        kernel = kernel.astype(np.complex64)
         for channel, sound in enumerate(low.span(inside[0] * size, (inside[-1] + 1) * size)):
             out[channel, inside] = (sound.reshape(-1, size) @ kernel) * turn
     return out, times
@@ -188,8 +193,9 @@ def _steady(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarray]:
     for _ in range(_STRICT_ROUNDS):
         power = np.percentile(np.square(np.abs(blocks - steady)), 20, axis=1, keepdims=True) + 1e-18
         steady, weight = _reweighted(blocks, smooth, power, 1, steady)
+        whole = _smoothed(weight, smooth)
         for _ in range(_AGAIN):
-            steady = steady + _weighted(blocks - steady, weight, smooth)
+            steady = steady + _smoothed(weight * (blocks - steady), smooth) / whole
     return steady, weight
 
 

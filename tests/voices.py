@@ -1,16 +1,25 @@
-"""Voices to test against that nobody here made: espeak-ng with its phoneme events, alsa-utils' recordings."""
+"""Voices to test against that nobody here made: espeak-ng with its phoneme events, alsa-utils' recordings.
+
+What espeak-ng says differs a little from run to run; it was asked once, and what it said lies in ``spoken/`` with its
+events. What is not there is spoken now, and kept there if ISOPHON_KEEP_VOICES is set.
+"""
 
 from __future__ import annotations
 
 import ctypes
 import ctypes.util
 import functools
+import hashlib
+import json
+import os
 from pathlib import Path
 
 import numpy as np
 import soundfile as sf
 
 ALSA = Path("/usr/share/sounds/alsa")
+KEPT = Path(__file__).parent / "spoken"
+Spoken = tuple[np.ndarray, int, list[tuple[float, float, str]]]
 
 TEXTS = {
     "en": "She sells six chess sets. The thief fell off the heavy fence. Which roses has she chosen? "
@@ -43,8 +52,24 @@ def _library() -> tuple[ctypes.CDLL, int]:
 
 
 @functools.cache
-def speak(voice: str, text: str) -> tuple[np.ndarray, int, list[tuple[float, float, str]]]:
+def speak(voice: str, text: str) -> Spoken:
     """Samples float32 ``(n,)``, rate, and (start, end, phoneme) in seconds."""
+    name = f"{voice}-{hashlib.sha1(text.encode()).hexdigest()[:8]}"
+    sound, events = KEPT / f"{name}.flac", KEPT / f"{name}.json"
+    if not sound.exists():
+        samples, rate, phonemes = speak_now(voice, text)
+        if not os.environ.get("ISOPHON_KEEP_VOICES"):
+            return samples, rate, phonemes
+        KEPT.mkdir(exist_ok=True)
+        sf.write(sound, samples, rate, subtype="PCM_16")
+        rows = ",\n ".join(json.dumps(row, ensure_ascii=False) for row in phonemes)
+        events.write_text(f"[{rows}]\n", encoding="utf-8")
+    samples, rate = sf.read(sound, dtype="float32")
+    return samples, rate, [(a, b, phoneme) for a, b, phoneme in json.loads(events.read_text(encoding="utf-8"))]
+
+
+def speak_now(voice: str, text: str) -> Spoken:
+    """The same, said by espeak-ng now."""
     library, rate = _library()
     pieces: list[np.ndarray] = []
     starts: list[tuple[float, str]] = []
@@ -72,7 +97,7 @@ def speak(voice: str, text: str) -> tuple[np.ndarray, int, list[tuple[float, flo
     return samples, rate, [(a, b, name) for (a, name), b in zip(starts, ends, strict=True)]
 
 
-def spoken(voice: str) -> tuple[np.ndarray, int, list[tuple[float, float, str]]]:
+def spoken(voice: str) -> Spoken:
     """The voice's text."""
     return speak(voice, TEXTS[VOICES[voice]])
 

@@ -5,6 +5,7 @@ import time
 
 import numpy as np
 import pytest
+import soundfile as sf
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QComboBox
@@ -13,9 +14,10 @@ from conftest import write
 from driving import crash, drag, key, opened, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.pages.history_page import HistoryPage
+from isophon.app.pages.proof_page import ProofPage
 from isophon.app.window import Window
 from isophon.core.playing.mix import gains
-from isophon.core.session import file
+from isophon.core.session import file, layout
 from isophon.core.session.journal import replay
 from isophon.core.session.model import Listening
 from isophon.core.takes import cache as take_cache
@@ -399,3 +401,38 @@ def test_parts_are_rendered_ahead_and_then_read(room, qtbot, tmp_path):
     assert kept_rendered(place, part.plan, shape) is None
     (place / "rendered" / "samples.npy").write_bytes(b"cut short")
     assert kept_rendered(place, workspace.part.plan, shape) is None
+
+
+def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(window, songs, qtbot, tmp_path):
+    """Names by a pattern, all as long as the song, with the proof and marks as cue points, in a folder that is there
+    once everything is in it."""
+    drop(window, [songs / "lead vox.wav", songs / "dbl.wav"])
+    qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
+    room = window.work_page
+    all_found(room, qtbot)
+    late = next(p for p in room.workspace.session.parts if p.name == "dbl")
+    room.workspace.edit("move", lambda s: layout.set_offset(s, late.id, 1.5))
+    press(room, key("Hand over"), qtbot=qtbot)
+    page, out = room.hand_over, tmp_path / "out"
+    page.folder.setText(str(out))
+    qtbot.keyClicks(page.name, "{number} {part}, {role}")
+    for box in (page.together, page.whole, page.proof, page.cues):
+        qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+        assert box.isChecked()
+    assert "1 lead vox, lead.clean.wav" in page.will.text(), page.will.text()
+    qtbot.mouseClick(page.look, Qt.MouseButton.LeftButton)
+    seen = room.findChild(ProofPage)
+    assert seen.isVisible() and "dbl" in seen.page.toPlainText() and not out.exists(), "looked at, nothing is written"
+    seen.accept()
+    qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "read back and compared" in page.outcome.text(), timeout=60_000)
+    names = ["1 lead vox, lead.clean.wav", "2 dbl, double.clean.wav"]
+    assert sorted(p.name for p in out.iterdir()) == [*names, "report.html", "report.json"]
+    assert not list(tmp_path.glob("*.isophon-*")), "nothing half made is left beside it"
+    lead, double = (sf.read(out / name)[0] for name in names)
+    assert len(lead) == len(double) == round(room.workspace.session.span[1] * 22_050)
+    assert not np.any(double[: round(1.45 * 22_050)]) and np.any(double[round(1.5 * 22_050) :])
+    assert b"cue " in (out / names[0]).read_bytes() and b"bext" in (out / names[0]).read_bytes()
+    rows = [page.table.item(row, 0).text() for row in range(page.table.rowCount())]
+    page.table.cellActivated.emit(next(row for row, name in enumerate(rows) if "dbl" in name), 0)
+    assert room.workspace.part.id == late.id and room.pages.currentWidget() is not page, "a row opens its part"

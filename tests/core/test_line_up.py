@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from conftest import reader, write
 from isophon.cli import main
-from isophon.core.passes.timing.stretch import Moved
+from isophon.core.passes.timing.stretch import Moved, spliced, splices
 from isophon.core.render import Renderer
 from isophon.core.session import file
 from voices import VOICES, speak
@@ -99,6 +99,25 @@ def test_an_early_word_one_after_a_missing_word_and_a_late_ending(demo, tmp_path
     before, after = off(sung[-1], "start")
     assert sung[-1]["start"] - sung[-2]["end"] > 0.1, "a word is missing before it"
     assert abs(after) < max(0.035, abs(before))
+    call = ["clean", *call[1:-2], "--quiet", "--depth", "32f", "--out", str(tmp_path)]
+    assert main(call) == 0, "and all that can be rendered"
+    assert sf.info(tmp_path / "High harmony.clean.wav").frames == sf.info(call[1]).frames
+
+
+@pytest.mark.parametrize("sound", ["sung", "noise", "stillness"])
+def test_a_stretch_gets_exactly_as_long_as_was_asked_however_much(sound):
+    rate = 48_000
+    for seed in range(60):
+        rng = np.random.default_rng(seed)
+        length, around = int(rng.integers(60, 16_000)), round(0.2 * rate)
+        time = np.arange(length + 2 * around) / rate
+        noise = rng.standard_normal(len(time))
+        samples = {"sung": np.sin(2 * np.pi * rng.uniform(90, 400) * time) * 0.1, "noise": noise * 0.05,
+                   "stillness": noise * 1e-4}[sound]  # fmt: skip
+        gain = int(rng.integers(1 - length, round(1.5 * length)))
+        cuts = splices(samples, slice(around, around + length), gain, rate)
+        out = spliced(samples[None].astype(np.float32), around, length, cuts, rate)
+        assert out.shape == (1, length + gain) and np.isfinite(out).all() and np.abs(out).max() < 0.5, (seed, cuts)
 
 
 def test_another_text_and_a_part_in_time_stay_bit_for_bit(tmp_path, capsys):

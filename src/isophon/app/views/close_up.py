@@ -12,7 +12,6 @@ from PySide6.QtCore import QObject, Signal
 
 from isophon.app.views.ink import ink_image
 from isophon.core import log
-from isophon.core.errors import IsophonError
 from isophon.core.render import Plan
 from isophon.core.takes.pictures import Axis, close_margin, close_picture
 
@@ -90,7 +89,7 @@ class CloseUp(QObject):
         made = None
         try:
             made = wanted.made()
-        except (IsophonError, MemoryError) as error:  # the take's own trouble is told where it is listed
+        except Exception as error:  # the take's own trouble is told where it is listed, ours in the log
             log.trouble(error)
         with contextlib.suppress(RuntimeError):  # the window may be gone by now
             self._made.emit(which, wanted, made)

@@ -63,6 +63,21 @@ def splices(samples: np.ndarray, inside: slice, gain: int, rate: int) -> list[Sp
         if begin >= stop - fade and rest:  # no room for another: all that is left at once
             found[-1] = Splice(found[-1].at, found[-1].by + rest)
             break
+    return _within(found, stop - start, fade)
+
+
+def _within(cuts: list[Splice], length: int, fade: int) -> list[Splice]:
+    """The same, of which none goes on beyond the end: the last is made earlier, or one with that before it."""
+    found = list(cuts)
+    while found and found[-1].at + found[-1].by > length:
+        last = found.pop()
+        earliest = found[-1].at + found[-1].by if found else 0
+        latest = length - last.by - fade
+        if latest >= earliest or not found:
+            found.append(Splice(max(0, min(latest, last.at)), last.by))
+            break
+        before = found.pop()
+        found.append(Splice(before.at, before.by + last.by))
     return found
 
 

@@ -77,9 +77,11 @@ class MarkEdits(InHand):
         Where the pass that is open has no boxes, the one that has them is opened for it.
         """
         surveyed = self.take.surveyed
+        if surveyed is None:
+            return
         if not self.pass_.boxes:
             self.boxes_asked.emit()
-        if surveyed is None or self.pass_.measure is None or not self.pass_.boxes:
+        if self.pass_.measure is None or not self.pass_.boxes:
             return
         start, end = max(0.0, round(start, 4)), min(self.part.source.duration, round(end, 4))
         try:

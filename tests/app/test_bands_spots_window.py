@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 from driving import drag, key, press
 from isophon.app.views import frequencies
 from isophon.core.passes.bands.settings import centre_of
+from isophon.core.session import file
 
 ALT, NONE = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.NoModifier
 
@@ -144,7 +145,7 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     assert [axis.place(hz) for hz in (mark.high_hz, mark.low_hz)] == pytest.approx(drawn, abs=0.02)
 
 
-def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot):
+def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot, tmp_path):
     """In the lens, over the cleaned picture: a point at the top of the box takes its upper half down further."""
     workspace, pictures = room.workspace, room.lens.pictures
     press(room, key("Spots"), qtbot=qtbot)
@@ -163,6 +164,10 @@ def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot):
     for band, wanted in (((380, 800), -6.0), ((2_600, 4_000), -24.0)):
         levels = [level_in(heard(workspace, *word, plan), 48_000, *band) for plan in (plain, workspace.part.plan)]
         assert levels[1] - levels[0] == pytest.approx(wanted, abs=2.0)
+    drag(qtbot, pictures, at(0.4, -6.0), at(0.4, 12.0))
+    file.save(workspace.session, tmp_path / "song.isophon")
+    assert file.load(tmp_path / "song.isophon").part(workspace.part.id).mark(mark.id).hand.curve[0][1] == 12.0
+    press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot=qtbot)
     qtbot.waitUntil(lambda: pictures.close_up.settled, timeout=20_000)
     qtbot.mouseDClick(pictures, Qt.MouseButton.LeftButton, pos=at(0.75, curve[1][1] - 6).toPoint())
     assert len(workspace.part.mark(mark.id).hand.curve) == 1

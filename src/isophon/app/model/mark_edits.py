@@ -206,6 +206,13 @@ class MarkEdits(InHand):
         words = f"change along the mark · {self.where()}"
         self.edit(words, lambda s: shaping.set_shape(s, self.part.id, self.in_hand, shape), gesture)
 
+    def set_curve(self, curve: shaping.Shape, gesture: object = None) -> None:
+        """Add a curve over frequency, (Hz, dB), to the change of the mark in hand."""
+        part, mark = self.part, self.mark
+        if mark is not None:
+            change = lambda s: shaping.set_curve(s, part.id, mark.id, curve)  # noqa: E731
+            self.edit(f"change over frequency · {self.where()}", change, gesture)
+
     def _whom(self) -> str:
         return self.part.name if len(self.parts_in_hand) == 1 else f"{len(self.parts_in_hand)} parts"
 
@@ -214,12 +221,3 @@ class MarkEdits(InHand):
         mark = self.mark
         at = "" if mark is None else f" at {mark.start + self.offset:.1f} s"
         return f"{self.part.name}{at}"
-
-    # what changes by itself
-
-    def set_curve(self, curve: tuple[tuple[float, float], ...], gesture: object = None) -> None:
-        """Add a curve over frequency, (Hz, dB), to the change of the mark in hand."""
-        part, mark = self.part, self.mark
-        if mark is not None:
-            change = lambda s: edits.set_curve(s, part.id, mark.id, curve)  # noqa: E731
-            self.edit(f"change over frequency · {self.where()}", change, gesture)

@@ -71,8 +71,7 @@ class SpotExtras(Extras):
                 continue
             if 0 < hz <= 24_000 and -36 <= db <= 12:
                 points.append((hz, db))
-        curve = tuple(sorted(points))[:100]
-        self.workspace.set_curve(curve)
+        self.workspace.set_curve(tuple(points))
 
     def _give(self) -> None:
         workspace, part = self.workspace, self.workspace.part

@@ -21,8 +21,7 @@ def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]])
     painter.setFont(theme.sans(11))
     painter.setPen(theme.INK)
     height, letter_of, last = BOTTOM + 2, chart.workspace.pass_.letter, -math.inf
-    placed = sorted(((bar.center().x(), i) for i, (_, bar) in enumerate(bars)))
-    for x, i in placed:
+    for x, i in sorted((bar.center().x(), i) for i, (_, bar) in enumerate(bars)):
         mark, bar = bars[i]
         if x - last >= LETTER and (letter := letter_of(mark)):
             painter.drawText(QRectF(x - 12, bar.bottom() - 1, 24, height), Qt.AlignmentFlag.AlignCenter, letter)

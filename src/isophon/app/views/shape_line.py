@@ -121,11 +121,11 @@ class CurveLine(ShapeLine):
 
     def keep(self, mark: Mark, shares: Points, gesture: object = None) -> None:
         low, octaves = self._band(mark)
-        self.workspace.set_curve(tuple((round(low * 2 ** (octaves * s), 1), round(db, 1)) for s, db in shares), gesture)
+        self.workspace.set_curve(tuple((low * 2 ** (octaves * share), db) for share, db in shares), gesture)
 
     def _shares(self, mark: Mark) -> Points:
         low, octaves = self._band(mark)
-        return tuple((math.log2(hz / low) / octaves, db) for hz, db in mark.hand.curve)
+        return tuple((math.log2(max(1.0, hz) / low) / octaves, db) for hz, db in mark.hand.curve)
 
     def _placed(self, box: QRectF, share: float, db: float) -> QPointF:
         return QPointF(box.left() + db * box.width(), box.bottom() - share * box.height())

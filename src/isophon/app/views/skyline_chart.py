@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
@@ -38,7 +38,7 @@ class SkylineChart(QWidget):
         self.numbers = True
         self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
         self._plain: tuple[list[tuple[Mark, QRectF]], QPixmap] | None = None
-        self._drawn: tuple[list[tuple[Mark, QRectF]], QSize, QPixmap] | None = None
+        self._drawn: tuple[list[tuple[Mark, QRectF]], tuple, QPixmap] | None = None
         self._range_of: tuple[object, object, tuple[tuple[float, float], tuple[float, float] | None]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
         self.setMinimumHeight(theme.u(76))
@@ -123,15 +123,13 @@ class SkylineChart(QWidget):
         return self._kept[1]
 
     def _picture(self) -> QPixmap:
-        """All bars as a picture, kept as long as they are; for a moment also while others are due."""
-        bars = self.bars()
-        same = self._drawn is not None and (
-            self._drawn[0] is bars or (self._soon.due and self._drawn[1] == self.size())
-        )
-        if self._drawn is None or not same:
+        """All bars as a picture, kept as long as they are; for a moment also while other changes of them are due."""
+        bars, place = self.bars(), (self.workspace.part.id, *self._kept[0][1:]) if self._kept else ()
+        kept = self._drawn
+        if kept is None or not (kept[0] is bars or (self._soon.due and kept[1] == place)):
             self.numbers = bar_words.room_for_numbers(self, bars)
-            self._drawn = bars, self.size(), self._made(bars)
-        return self._drawn[2]
+            kept = self._drawn = bars, place, self._made(bars)
+        return kept[2]
 
     def _blocks(self) -> QPixmap:
         """The bars without the words at them."""

@@ -295,11 +295,6 @@ def set_sound(session: Session, part_id: str, mark: str, sound: str) -> Session:
     return with_part(session, part_id, change)
 
 
-def set_curve(session: Session, part_id: str, mark: str, curve: tuple[tuple[float, float], ...]) -> Session:
-    """Set the curve over frequency, (Hz, dB), that is added to a mark's change."""
-    return with_hands(session, part_id, [mark], lambda m: replace(m.hand, curve=curve))
-
-
 def copy_marks(session: Session, part_id: str, ids: Collection[str], others: Collection[str]) -> Session:
     """Put marks into other parts at the same place of the song, as drawn by hand with the same change."""
     part = session.part(part_id)

@@ -1,4 +1,4 @@
-"""Marks cut in two, made into one, and changed along their time: pure edits, like those of :mod:`.edits`."""
+"""Marks cut in two, joined, and changed along their time or over frequency: pure edits, like those of :mod:`.edits`."""
 
 from __future__ import annotations
 
@@ -7,10 +7,12 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from isophon.core.marks import Mark
+from isophon.core.ranges import MOST_POINTS
 from isophon.core.session.edits import check_length, draw_mark, leave, set_box, with_hands, with_part
 from isophon.core.session.model import Part, Session
 
 Shape = tuple[tuple[float, float], ...]
+_LOWEST_HZ, _HIGHEST_HZ = 1.0, 200_000.0
 
 
 def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) -> tuple[Session, str]:
@@ -48,8 +50,20 @@ def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
 
 def set_shape(session: Session, part_id: str, ids: Collection[str], shape: Shape) -> Session:
     """Let the change of marks follow a curve along their time: (share of the mark, dB) added to it; () for none."""
-    points = tuple(sorted((round(min(1.0, max(0.0, at)), 3), round(min(12.0, max(-60.0, db)), 2)) for at, db in shape))
+    points = _held(shape, 0.0, 1.0, 3)
     return with_hands(session, part_id, ids, lambda m: replace(m.hand, shape=points))
+
+
+def set_curve(session: Session, part_id: str, mark: str, curve: Shape) -> Session:
+    """Let the change of a mark follow a curve over frequency: (Hz, dB) added to it; () for none."""
+    points = _held(curve, _LOWEST_HZ, _HIGHEST_HZ, 1)
+    return with_hands(session, part_id, [mark], lambda m: replace(m.hand, curve=points))
+
+
+def _held(points: Shape, low: float, high: float, digits: int) -> Shape:
+    """Points in order, within what a session may hold."""
+    held = ((round(min(high, max(low, at)), digits), round(min(12.0, max(-60.0, db)), 2)) for at, db in points)
+    return tuple(sorted(held))[:MOST_POINTS]
 
 
 def set_outline(session: Session, part_id: str, name: str, outline: Shape) -> Session:

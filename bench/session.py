@@ -20,6 +20,7 @@ import soundfile as sf
 from PySide6.QtCore import QEventLoop, QTimer
 
 from conftest import cuts
+from isophon.core import memory
 from isophon.core.audio.files import Recording
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.playing.mix import Strip, hear
@@ -41,17 +42,15 @@ def _parts(folder: Path, count: int, seconds: float) -> list[Path]:
 
 
 def _resident_mb() -> float:
-    """Resident memory of this process and its children, the pages that they share counted in each."""
-    me, total = str(os.getpid()), 0
-    for entry in Path("/proc").iterdir():
-        if entry.name.isdigit():
-            try:
-                status = (entry / "status").read_text()
-            except OSError:
-                continue
-            values = dict(line.split(":\t", 1) for line in status.splitlines() if ":\t" in line)
-            if entry.name == me or values.get("PPid") == me:
-                total += int(values.get("VmRSS", "0 kB").split()[0])
+    """Resident memory of this process and its children, the pages that they share counted once."""
+    total, mine = 0, f"PPid:\t{os.getpid()}\n"
+    for entry in [Path("/proc/self"), *(entry for entry in Path("/proc").iterdir() if entry.name.isdigit())]:
+        try:
+            if entry.name == "self" or mine in (entry / "status").read_text():
+                lines = (entry / "smaps_rollup").read_text().splitlines()
+                total += sum(int(line.split()[1]) for line in lines if line.startswith("Pss:"))
+        except OSError:
+            continue  # it ended meanwhile
     return total / 1024
 
 
@@ -78,6 +77,7 @@ def opening(folder: Path, count: int, seconds: float) -> None:
     from isophon.app.main import make_app
     from isophon.app.window import Window
 
+    memory.give_back()  # as the application does
     app = make_app()
     paths = _parts(folder, count, seconds)
     window = Window()

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy import linalg, signal
 
-from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, Easing, Moments, solved
+from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
 from isophon.core.passes.bleed.judging import judged
 
 RATE, TAPS = 8_000, 90
@@ -34,7 +34,7 @@ def test_the_solution_is_that_of_the_normal_equations(known):
     for lean in (1e-4, 1e-1):
         ridge = lean * heard.scale * np.tile(unlikely, 2)
         direct = linalg.solve(gram + np.diag(ridge), right, assume_a="pos").reshape(2, TAPS)
-        error = np.linalg.norm(solved(heard, easing, lean, until=EXACTLY) - direct) / np.linalg.norm(direct)
+        error = np.linalg.norm(solved(heard, easing, lean) - direct) / np.linalg.norm(direct)
         assert error < 2e-3, lean
     assert np.linalg.norm(solved(heard, easing, 1e-4) - paths) < 0.02 * np.linalg.norm(paths)
 
@@ -43,7 +43,8 @@ def test_what_was_not_learned_from_judges(known):
     """A path explains other moments too; where take and cue are strangers nothing does."""
     take, cues, _, weight = known
     easing = Easing(cues, weight, np.ones(TAPS), RATE)
-    found = judged(take, cues, weight, easing, 100, RATE)
+    found = judged(Moments(take, cues, weight, TAPS, 100), weight, easing, RATE)
     assert found.lean < 1e-2 and found.explained_db > 6 and (found.bands_db > 0).all()
     strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
-    assert judged(strange, cues, np.ones_like(weight), easing, 100, RATE).explained_db < 0
+    even = np.ones_like(weight)
+    assert judged(Moments(strange, cues, even, TAPS, 100), even, easing, RATE).explained_db < 0

@@ -18,7 +18,7 @@ from typing import Any
 
 import msgspec
 
-from isophon.core import log
+from isophon.core import log, memory
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, IsophonError
 from isophon.core.finding import find_all, survey_recording
@@ -152,6 +152,7 @@ class _Ending:
 def main() -> None:
     """Answer requests until the input ends."""
     log.start()
+    memory.give_back()
     ending = _Ending()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(_NICENESS)

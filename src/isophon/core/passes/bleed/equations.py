@@ -9,18 +9,24 @@ inverted once (by Cholesky) and serves all weights like those it was made with.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from copy import copy
+
 import numpy as np
 from scipy import fft, linalg
 
 from isophon.core.audio.threads import at_once
 
 BLOCK = 8_192
+_ROWS = 24  # blocks at a time: what fits the cores' own memory
 _HOP_S, _BATCH = 0.008, 512
 _SQUARE = 256
 _MOST_HOPS = 4_000  # as many as tell the cue's correlations well enough
 _STEPS = 24
-ROUGHLY, NEARLY, EXACTLY = 1e-3, 1e-5, 1e-7  # how much of the error's energy may be left
+ROUGHLY, NEARLY = 1e-3, 1e-5  # how far a path may be, against what no path explains
+_CLEAREST = 1e-2  # of what is explained: what no path explains is taken for so much at least
 _HARDLY = 1e-3  # weights under this part of the highest do not count in the matrix
+_MOST_LEANS = 3  # whose matrices are kept
 _FIRMER, _MOST_FIRM = 10.0, 4
 
 
@@ -32,30 +38,66 @@ class Moments:
 
     def __init__(self, take: np.ndarray, cues: np.ndarray, weight: np.ndarray, taps: int, most: int) -> None:
         self.taps, self.size = taps, fft.next_fast_len(BLOCK + taps, real=True)
-        count = max(1, -(-len(take) // BLOCK))
-        worth = [float(np.dot(weight[i : i + BLOCK], np.square(cues[:, i : i + BLOCK]).sum(axis=0)))
-                 for i in range(0, count * BLOCK, BLOCK)]  # fmt: skip
+        pieces = [slice(at, at + BLOCK) for at in range(0, len(take), BLOCK)]
+        worth = np.array([np.einsum("t,ct,ct->", weight[i], cues[:, i], cues[:, i]) for i in pieces])
         self.chosen = np.sort(np.argsort(worth)[::-1][:most]) * BLOCK
-        padded = np.pad(cues, ((0, 0), (taps, BLOCK)))
-        self.cues = np.stack([
-            fft.rfft(np.stack([cue[at : at + BLOCK + taps] for at in self.chosen]), self.size, axis=1)
-            for cue in padded
-        ])  # fmt: skip
-        self.take = np.stack([_padded(take[at : at + BLOCK]) for at in self.chosen])
-        self.weight = np.stack([_padded(weight[at : at + BLOCK]) for at in self.chosen])
-        self.scale = max(sum(worth) / len(cues), 1e-30)
+        self.take, self.weight = _rows(take, self.chosen), _rows(weight, self.chosen)
+        self.power = np.zeros_like(self.weight)
+        self.cues = np.empty((len(cues), len(self.chosen), self.size // 2 + 1), np.complex64)
+        for cue, spectra in zip(cues, self.cues, strict=True):
+            rows = _rows(cue, self.chosen, taps)
+            self.power += np.square(rows[:, taps:])
+            spectra[:] = fft.rfft(rows, self.size, axis=1)
+        self.scale = max(float(worth.sum()) / len(cues), 1e-30)
+
+    def only(self, mask: np.ndarray) -> Moments:
+        """The same moments as far as a mask ``(n,)`` over the whole take is true."""
+        weight = self.weight * _rows(mask, self.chosen)
+        some = np.flatnonzero(weight.any(axis=1))
+        some = some if len(some) else np.array([0])
+        part = copy(self)
+        part.chosen, part.power, part.weight, part.take = (
+            self.chosen[some], self.power[some], weight[some], self.take[some])  # fmt: skip
+        part.cues = self.cues[:, some]
+        part.scale = max(float(np.vdot(part.weight, part.power)) / len(part.cues), 1e-30)
+        return part
 
     def through(self, path: np.ndarray) -> np.ndarray:
         """The cues through their paths, ``(blocks, frames)``."""
-        ways = fft.rfft(path.astype(np.float32), self.size, axis=1)
-        return fft.irfft(_added(self.cues, ways), self.size, axis=1)[:, self.taps : self.taps + BLOCK]
+        return np.concatenate(at_once(self._through(path), self._batches()))
 
-    def correlated(self, error: np.ndarray) -> np.ndarray:
-        """The correlations of an error ``(blocks, frames)`` with the cues, ``(cues, taps)``."""
-        spectrum = fft.rfft(np.pad(error, ((0, 0), (self.taps, 0))), self.size, axis=1)
-        np.conj(spectrum, out=spectrum)
-        both = np.stack([np.einsum("bf,bf->f", cue, spectrum) for cue in self.cues])
-        return fft.irfft(both.conj(), self.size, axis=1)[:, : self.taps].astype(np.float64)
+    def pull(self, path: np.ndarray) -> np.ndarray:
+        """What the normal equations make of a path, ``(cues, taps)``."""
+        through = self._through(path)
+        return self._correlated(lambda some: self.weight[some] * through(some))
+
+    def left(self, path: np.ndarray | None) -> tuple[np.ndarray, float]:
+        """How what a path, or none, leaves of the take goes with the cues, ``(cues, taps)``, and its energy."""
+        error = self.take if path is None else self.take - self.through(path)
+        weighted = self.weight * error
+        return self._correlated(lambda some: weighted[some]), float(np.vdot(weighted, error))
+
+    def _batches(self) -> list[slice]:
+        return [slice(at, at + _ROWS) for at in range(0, len(self.chosen), _ROWS)]
+
+    def _through(self, path: np.ndarray) -> Callable[[slice], np.ndarray]:
+        ways = fft.rfft(path.astype(np.float32), self.size, axis=1)
+
+        def through(some: slice) -> np.ndarray:
+            return fft.irfft(_added(self.cues[:, some], ways), self.size, axis=1)[:, self.taps : self.taps + BLOCK]
+
+        return through
+
+    def _correlated(self, sound: Callable[[slice], np.ndarray]) -> np.ndarray:
+        """The correlations of weighted blocks ``(blocks, frames)`` with the cues, ``(cues, taps)``."""
+
+        def one(some: slice) -> np.ndarray:
+            spectrum = fft.rfft(sound(some), self.size, axis=1)
+            np.conj(spectrum, out=spectrum)
+            return np.stack([np.einsum("bf,bf->f", cue[some], spectrum) for cue in self.cues])
+
+        both = np.sum(at_once(one, self._batches()), axis=0, dtype=np.complex128)
+        return fft.irfft(both, self.size, axis=1)[:, self.taps : 0 : -1]  # the cues begin so much before the blocks
 
 
 class Easing:
@@ -74,32 +116,48 @@ class Easing:
     def at(self, lean: float) -> list[np.ndarray]:
         """The inverse matrices of the cues where the path leans so much towards nothing."""
         if lean not in self._inverses:
+            while len(self._inverses) >= _MOST_LEANS:
+                self._inverses.pop(next(iter(self._inverses)))
             self._inverses[lean] = [_inverse(gram, lean * self.unlikely) for gram in self._grams]
         return self._inverses[lean]
 
 
 def solved(
-    heard: Moments, easing: Easing, lean: float, start: np.ndarray | None = None, until: float = NEARLY
+    heard: Moments,
+    easing: Easing,
+    lean: float,
+    start: np.ndarray | None = None,
+    until: float = NEARLY,
+    guess: np.ndarray | None = None,
 ) -> np.ndarray:
     """The path ``(cues, taps)`` that explains the take best under the weights and leans on ``start``.
 
-    ``lean``: how much, against the power of the cues; without a ``start`` it leans on nothing.
+    ``lean``: how much, against the power of the cues; without a ``start`` it leans on nothing. ``guess``: a path
+    from which the solution is less far.
     """
     ridge = lean * heard.scale * easing.unlikely
     inverses = easing.at(lean)
+    left, rest = heard.left(start)
     start = np.zeros((len(heard.cues), heard.taps)) if start is None else start
     more = np.zeros_like(start)
-    left = heard.correlated(heard.weight * (heard.take - heard.through(start)))
     direction = _eased(left, inverses)
     energy = float((left * direction).sum())
-    until *= energy
+    least = _CLEAREST * energy
+    if guess is not None:
+        more = guess - start
+        moved = heard.pull(more) + ridge * more
+        rest += float((more * (moved - 2 * left)).sum())
+        left = left - moved
+        direction = _eased(left, inverses)
+        energy = float((left * direction).sum())
     for _ in range(_STEPS):
-        if energy <= until:
+        if energy <= until * max(rest, least):
             break
-        moved = heard.correlated(heard.weight * heard.through(direction)) + ridge * direction
+        moved = heard.pull(direction) + ridge * direction
         step = energy / float((direction * moved).sum())
         more += step * direction
         left -= step * moved
+        rest -= step * energy
         better = _eased(left, inverses)
         before, energy = energy, float((left * better).sum())
         direction = better + energy / before * direction
@@ -170,5 +228,11 @@ def _added(cues: np.ndarray, ways: np.ndarray) -> np.ndarray:
     return out
 
 
-def _padded(piece: np.ndarray) -> np.ndarray:
-    return np.pad(piece, (0, BLOCK - len(piece)))
+def _rows(sound: np.ndarray, at: np.ndarray, before: int = 0) -> np.ndarray:
+    """The blocks of a sound ``(n,)`` at ``at`` with ``before`` frames more, silence around it; ``(blocks, frames)``."""
+    rows = np.zeros((len(at), before + BLOCK), np.float32)
+    for row, first in zip(rows, at - before, strict=True):
+        piece = sound[max(0, first) : first + len(row)]
+        start = max(0, -first)
+        row[start : start + len(piece)] = piece
+    return rows

@@ -38,16 +38,18 @@ class Judged:
 
 
 def judged(
-    take: np.ndarray,
-    cues: np.ndarray,
+    heard: Moments,
     weight: np.ndarray,
     easing: Easing,
-    most: int,
     rate: int,
+    guess: np.ndarray | None = None,
     tell: Callable[[], None] = lambda: None,
 ) -> Judged:
-    """The lean under which a path explains most, tried up and down from the usual one; ``tell`` is called between."""
-    folds = _Folds(take, cues, weight, easing, most, rate)
+    """The lean under which a path explains most, tried up and down from the usual one; ``tell`` is called between.
+
+    ``weight`` ``(n,)``: what the moments were chosen by; ``guess``: a path like those that will be found.
+    """
+    folds = _Folds(heard, weight, easing, rate, guess)
     at, best = _FIRST, folds.judged(LEANS[_FIRST])
     for step in (-1, 1):
         while 0 <= at + step < len(LEANS):
@@ -85,25 +87,31 @@ def _middles(rate: int) -> np.ndarray:
 class _Folds:
     """The moments of a take dealt out."""
 
-    def __init__(self, take, cues, weight, easing: Easing, most: int, rate: int) -> None:
-        self._easing, taps = easing, len(easing.unlikely)
-        heard = np.cumsum(weight > 0)  # every fold holds as much of what is learned from, also where that is short
-        fold = heard // min(_TURN, heard[-1] // _FEWEST_TURNS + 1) % _FOLDS
-        self._learned = [Moments(take, cues, weight * (fold != k), taps, most) for k in range(_FOLDS)]
-        self._asked = [Moments(take, cues, weight * (fold == k), taps, most // _FOLDS + 1) for k in range(_FOLDS)]
-        edges = _edges(rate) * self._asked[0].size / rate
+    def __init__(self, whole: Moments, weight: np.ndarray, easing: Easing, rate: int, guess) -> None:
+        self._moments, self._easing = whole, easing
+        heard = np.cumsum(weight > 0, dtype=np.int32)  # a fold holds as much of what is learned from, however short
+        heard //= min(_TURN, heard[-1] // _FEWEST_TURNS + 1)
+        self._fold = (heard % _FOLDS).astype(np.int8)
+        self._paths: list[np.ndarray | None] = [guess] * _FOLDS
+        edges = _edges(rate) * self._moments.size / rate
         self._spans = [slice(int(a), max(int(a) + 1, int(b))) for a, b in pairwise(edges)]
-        self._before = np.array([_power(m.weight * m.take, m.size) for m in self._asked])
+        self._before = np.array([_power(m.weight * m.take, m.size) for m in map(self._asked, range(_FOLDS))])
+
+    def _asked(self, k: int) -> Moments:
+        return self._moments.only(self._fold == k)
 
     def judged(self, lean: float) -> Judged:
         """What paths explain that lean so much."""
         self._easing.at(lean)  # once, before the folds share it
 
-        def after(mine: Moments, other: Moments) -> np.ndarray:
-            path = solved(mine, self._easing, lean)
-            return _power(other.weight * (other.take - other.through(path)), other.size)
+        def after(k: int) -> tuple[np.ndarray, np.ndarray]:
+            path = solved(self._moments.only(self._fold != k), self._easing, lean, guess=self._paths[k])
+            asked = self._asked(k)
+            return path, _power(asked.weight * (asked.take - asked.through(path)), asked.size)
 
-        left = np.array(at_once(after, self._learned, self._asked))
+        found = at_once(after, range(_FOLDS))
+        self._paths = [path for path, _ in found]
+        left = np.array([power for _, power in found])
         each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
         explained = _gain_db(self._before.sum(), left.sum())
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]

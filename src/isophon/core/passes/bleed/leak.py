@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from scipy import fft, ndimage, signal
 
 from isophon.core.audio.loudness import lufs
-from isophon.core.audio.threads import cores
+from isophon.core.audio.threads import at_once, cores
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.bleed.click import feeds_of, find_click
 from isophon.core.passes.bleed.learn import BEFORE_S, learn, moved
@@ -80,14 +80,15 @@ def learn_leak(
     leak = np.stack([one.leak for one in learned])
     tell(0.92)
     less = _less(takes, leak, rest, low)
-    up = [np.stack([_back(channel, low, rate, samples.shape[1]) for channel in x]) for x in (leak, rest)]
+    up = np.zeros((2 * len(takes), samples.shape[1]), np.float32)
+    at_once(lambda x, out: _back(x, low, rate, out), [*leak, *rest], up)
     first = learned[0]
     facts = replace(
         heard.facts, key=key, less_db=less, rate=low,
         before_s=BEFORE_S, path=first.path.tobytes(), ways=len(first.path),
     )  # fmt: skip
     tell(1.0)
-    return Taken(facts, *up)
+    return Taken(facts, up[: len(takes)], up[len(takes) :])
 
 
 def _learning_rate(rate: int) -> int:
@@ -101,7 +102,7 @@ def _tell_part(tell: Callable[[float], None], part: int, parts: int, fraction: f
 
 @dataclass(frozen=True, eq=False)
 class _Heard:
-    """``feeds``: what leaked, ``(feeds, n)``, where it is heard in the take; empty where it is not."""
+    """``feeds``: what leaked, ``(feeds, n)``, ``BEFORE_S`` before it is heard in the take; empty where it is not."""
 
     facts: Leak
     feeds: np.ndarray
@@ -136,7 +137,8 @@ def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _H
     feeds = feeds_of(click, takes.mean(axis=0), rate) if click.found else np.zeros((0, 0))
     if len(feeds) and float(np.square(feeds.sum(axis=0)).mean()) > _LOUDEST_CLICK * float(np.square(takes).mean()):
         feeds = feeds[:0]  # a leak lies far under the voice; this is something that was sung or played
-    return _Heard(_pictured(facts, click.beats, click.heights), feeds)
+    early = [moved(feed, -round(BEFORE_S * rate), len(feed)) for feed in feeds]
+    return _Heard(_pictured(facts, click.beats, click.heights), np.stack(early) if early else feeds)
 
 
 def _nothing(samples: np.ndarray, facts: Leak) -> Taken:
@@ -161,15 +163,15 @@ def _distinct(channels: np.ndarray) -> np.ndarray:
 
 
 def _aligned(source: np.ndarray, sync: Sync, rate: int, count: int) -> np.ndarray:
-    """A cue on the take's clock, moved to where it is heard, as near as a frame."""
+    """A cue on the take's clock, moved to ``BEFORE_S`` before where it is heard, as near as a frame."""
     if sync.ppm:
         source = soxr.resample(source, rate, rate * (1 + 1e-6 * sync.ppm), "VHQ")
-    return moved(source, round(sync.delay_s * rate), count)
+    return moved(source, round(sync.delay_s * rate) - round(BEFORE_S * rate), count)
 
 
-def _back(samples: np.ndarray, low: int, rate: int, count: int) -> np.ndarray:
-    out = samples if low == rate else soxr.resample(samples, low, rate, "HQ")
-    return np.pad(out, (0, max(0, count - len(out))))[:count].astype(np.float32)
+def _back(samples: np.ndarray, low: int, rate: int, out: np.ndarray) -> None:
+    full = samples if low == rate else soxr.resample(samples, low, rate, "HQ")
+    out[: len(full)] = full[: len(out)]
 
 
 def _without_lows(samples: np.ndarray, rate: int) -> np.ndarray:
@@ -179,11 +181,13 @@ def _without_lows(samples: np.ndarray, rate: int) -> np.ndarray:
 
 def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> float:
     """How much less is heard where the leak is most of what sounds, dB ≥ 0."""
-    takes, leak, rest = (_without_lows(x, rate) for x in (takes, leak, rest))
     size = round(0.02 * rate)
-    count = takes.shape[1] // size * size
-    before, after, own = (np.square(x[:, :count]).reshape(len(x), -1, size).mean(axis=(0, 2)) for x in
-                          (takes, takes - leak - rest, leak))  # fmt: skip
+
+    def power(sounds: np.ndarray) -> np.ndarray:
+        rows = _without_lows(sounds, rate)[:, : sounds.shape[1] // size * size].reshape(len(sounds), -1, size)
+        return np.einsum("cts,cts->t", rows, rows)
+
+    before, after, own = at_once(power, [takes, takes - leak - rest, leak])
     mostly = own > _MOSTLY * before
     if mostly.sum() < 5:
         mostly = own / (before + 1e-20) >= np.percentile(own / (before + 1e-20), 98)

@@ -13,13 +13,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import soxr
 from scipy import ndimage, signal
 
 from isophon.core.audio.threads import at_once
-from isophon.core.passes.bleed.equations import BLOCK, EXACTLY, ROUGHLY, Easing, Moments, solved
+from isophon.core.passes.bleed.equations import BLOCK, ROUGHLY, Easing, Moments, solved
 from isophon.core.passes.bleed.filtering import filtered
 from isophon.core.passes.bleed.judging import judged, only_clear
 from isophon.core.passes.bleed.moving import Motion, motion_of
@@ -27,9 +28,12 @@ from isophon.core.passes.bleed.moving import Motion, motion_of
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02, 0.02, 0.02, 0.02, 0.02)  # finer each time
 _LEAST_ROUNDS, _ROUND_PAYS_DB = 4, 0.5  # more rounds only while each explains so much more
+_EASED_ROUNDS = 2  # later weights are like these
 _FINE_WEIGHTS_S = (0.04, 0.02)
 _FLOOR_PERCENTILE = 5
 _WEIGHT_STEP = 8  # frames that count alike
+_PIECE = 1 << 18  # frames
+_THIN = 8  # steps, of which one tells how loud the others are
 _OWN_SHARE, _MOST_S = 0.3, 60.0
 _LOUD, _CLEAREST, _MOST_OWN = 90, 20, 0.1  # percentiles of where the path's own error is told, and how far it can be
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
@@ -59,54 +63,56 @@ def learn(
     tell: Callable[[float], None] | None = None,
     moments: Sequence[tuple[float, float]] = (),
 ) -> Learned:
-    """Learn the leak of cues ``(cues, n)``, aligned within some ms, in a take ``(n,)`` at the same, even rate.
+    """Learn the leak of cues ``(cues, n)`` in a take ``(n,)`` at the same, even rate.
 
+    The cues lie ``BEFORE_S`` sooner than where they are heard, within some ms: the path begins so much before.
     ``moments``: the spans in s to learn from, all where none is given.
     """
     tell = tell or (lambda fraction: None)
-    taps, before = round(_PATH_S * rate), round(BEFORE_S * rate)
-    early = np.stack([moved(cue, -before, len(take)) for cue in cues])  # the path begins before the delay
-    weight, motion = _roughly(take, early, rate, moments, tell)
+    taps = round(_PATH_S * rate)
+    weight, motion, path = _roughly(take, cues, rate, moments, tell)
     flat = whitener(take, rate)
-    white_take, *whites = _white([take, *early], flat)
+    white_take, *whites = _white([take, *cues], flat)
     white_cues = np.stack(whites)
     moving = motion.of(white_cues, rate) if motion else white_cues
-    chosen, most = _chosen(moments, rate, len(take)), max(1, round(_MOST_S * rate / BLOCK))
+    choose, most = partial(_choose, moments=moments, rate=rate), max(1, round(_MOST_S * rate / BLOCK))
     unlikely = _unlikely(taps, rate)
     weight = np.minimum(weight, _weight(white_take, rate, _WEIGHTS_S[0]))  # what sounds above the rough rate counts too
+    easing = Easing(white_cues, choose(weight), unlikely, rate)
     for around_s in _FINE_WEIGHTS_S:
-        easing = Easing(white_cues, weight * chosen, unlikely, rate)
-        path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, _START_LEAN)
+        heard = Moments(white_take, moving, choose(weight), taps, most)
+        path = solved(heard, easing, _START_LEAN, guess=path)
         leak = _through(moving, path)
         weight = _weight(white_take - leak, rate, around_s, leak)
-    easing = Easing(white_cues, weight * chosen, unlikely, rate)
     tell(0.4)
-    found = judged(white_take, moving, weight * chosen, easing, most, rate, lambda: tell(0.6))
+    heard = Moments(white_take, moving, choose(weight), taps, most)
+    found = judged(heard, choose(weight), easing, rate, path, lambda: tell(0.6))
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros((len(cues), taps), np.float32), 0.0, 0.0)
-    path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, found.lean)
+    path = solved(heard, easing, found.lean, guess=path)
+    del heard  # they are large, and others follow
     if motion:  # more exactly, now that the path is
-        motion = motion_of(white_take, _through(white_cues, path), weight * chosen, rate, motion)
+        motion = motion_of(white_take, _through(white_cues, path), choose(weight), rate, motion)
         moving = motion.of(white_cues, rate) if motion else white_cues
     leak = _through(moving, path)
     weight = _weight(white_take - leak, rate, _WEIGHTS_S[-1], leak)
-    path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, found.lean, until=EXACTLY)
-    early = only_clear(early, found.bands_db, rate)
+    path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, found.lean, guess=path)
+    cues = only_clear(cues, found.bands_db, rate)
     if motion:
-        early = motion.of(early, rate)
-    leak = _through(early, path)
+        cues = motion.of(cues, rate)
+    leak = _through(cues, path)
     tell(0.7)
     followed = 0.0
     if motion and found.explained_db > _FOLLOW_FROM_DB:
-        leak, followed = _followed(white_take, moving, early, weight * chosen, path, leak, easing, rate,
+        leak, followed = _followed(white_take, moving, cues, choose(weight), path, leak, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
     trust = _trust(white_take, filtered(leak, flat, len(flat) // 2), weight, rate)
     shown = only_clear(path, found.bands_db, rate)
-    return Learned((leak * trust).astype(np.float32), shown, followed, found.explained_db)
+    return Learned(_faded(leak, *trust), shown, followed, found.explained_db)
 
 
-def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion | None]:
-    """How much each moment counts, ``(n,)``, and how the leak moves, both found at half the rate.
+def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion | None, np.ndarray]:
+    """How much each moment counts, ``(n,)``, how the leak moves, and the path as far as half the rate tells it.
 
     Weights, path and motion wait for one another: they come from coarse to fine, each with the others' last, until
     that explains no more.
@@ -116,23 +122,26 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
     taps, most = round(_PATH_S * low), max(1, round(_MOST_S * low / BLOCK))
     white_take, *whites = _white([take, *cues], whitener(take, low))
     white_cues = np.stack(whites)
-    chosen, unlikely = _chosen(moments, low, len(take)), _unlikely(taps, low)
+    choose, unlikely = partial(_choose, moments=moments, rate=low), _unlikely(taps, low)
     weight = _weight(white_take, low, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
-    moving, motion, explained = white_cues, None, 0.0
+    moving, motion, explained, path = white_cues, None, 0.0, None
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
         tell(0.03 * i)
-        easing = Easing(white_cues, weight * chosen, unlikely, low)
-        path = solved(Moments(white_take, moving, weight * chosen, taps, most), easing, _START_LEAN)
+        if i < _EASED_ROUNDS:
+            easing = Easing(white_cues, choose(weight), unlikely, low)
+        path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, _START_LEAN, guess=path)
+        leak = _through(white_cues, path)
         if i:  # the first path is hardly one
-            motion = motion_of(white_take, _through(white_cues, path), weight * chosen, low, motion)
+            motion = motion_of(white_take, leak, choose(weight), low, motion)
             moving = motion.of(white_cues, low) if motion else white_cues
-        leak = _through(moving, path)
-        before, explained = explained, _explained_db(white_take, leak, weight * chosen)
+            leak = _through(moving, path) if motion else leak
+        before, explained = explained, _explained_db(white_take, leak, choose(weight))
         if i >= _LEAST_ROUNDS and explained < before + _ROUND_PAYS_DB:
             break
         weight = _weight(white_take - leak, low, around_s, leak)
     weight = np.repeat(weight, 2)
-    return np.pad(weight, (0, max(0, count - len(weight))), mode="edge")[:count], motion
+    weight = np.pad(weight, (0, max(0, count - len(weight))), mode="edge")[:count]
+    return weight, motion, signal.resample_poly(path, 2, 1, axis=1)[:, : round(_PATH_S * rate)] / 2
 
 
 def _explained_db(take: np.ndarray, leak: np.ndarray, weight: np.ndarray) -> float:
@@ -150,13 +159,14 @@ def _unlikely(taps: int, rate: int) -> np.ndarray:
     return np.exp(np.abs(away) / np.where(away < 0, _DECAY_BEFORE_S, _DECAY_AFTER_S))
 
 
-def _chosen(moments: Sequence[tuple[float, float]], rate: int, count: int) -> np.ndarray:
-    """1 in the moments to learn from, 0 elsewhere, float32 ``(n,)``."""
+def _choose(weight: np.ndarray, moments: Sequence[tuple[float, float]], rate: int) -> np.ndarray:
+    """Weights ``(n,)``, 0 outside the moments to learn from."""
     if not moments:
-        return np.ones(count, np.float32)
-    chosen = np.zeros(count, np.float32)
+        return weight
+    chosen = np.zeros_like(weight)
     for start, end in moments:
-        chosen[max(0, round(start * rate)) : max(0, round(end * rate))] = 1
+        span = slice(max(0, round(start * rate)), max(0, round(end * rate)))
+        chosen[span] = weight[span]
     return chosen
 
 
@@ -181,7 +191,10 @@ def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
 
 def _through(cues: np.ndarray, path: np.ndarray) -> np.ndarray:
     """The cues through their paths, summed, float32 ``(n,)``."""
-    return np.sum([filtered(cue, way) for cue, way in zip(cues, path, strict=True)], axis=0)
+    out = filtered(cues[0], path[0])
+    for cue, way in zip(cues[1:], path[1:], strict=True):
+        out += filtered(cue, way)
+    return out
 
 
 def whitener(take: np.ndarray, rate: int) -> np.ndarray:
@@ -214,12 +227,13 @@ def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | No
         own = _own_share(power, leaked) * leaked
         power -= _OWN_SHARE * leaked
     power = ndimage.maximum_filter1d(np.maximum(power, 0), size) + own
-    floor = np.percentile(power, _FLOOR_PERCENTILE) + 1e-14
-    return np.repeat(floor / (power + floor), _WEIGHT_STEP)[: len(error)].astype(np.float32)
+    floor = np.percentile(power[::_THIN], _FLOOR_PERCENTILE) + 1e-14
+    return np.repeat((floor / (power + floor)).astype(np.float32), _WEIGHT_STEP)[: len(error)]
 
 
 def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
     """How much of the leak the path leaves of it, as the moments tell in which the leak is heard best."""
+    power, leaked = power[::_THIN], leaked[::_THIN]
     loud = leaked >= np.percentile(leaked, _LOUD)
     share = float(np.percentile(power[loud] / (leaked[loud] + 1e-20), _CLEAREST))
     return share if share < _MOST_OWN else 0.0  # a path that is not right yet cannot tell
@@ -227,8 +241,8 @@ def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
 
 def _power(samples: np.ndarray) -> np.ndarray:
     """The power of each ``_WEIGHT_STEP`` frames."""
-    padded = np.pad(samples, (0, -len(samples) % _WEIGHT_STEP), mode="edge")
-    return np.square(padded.reshape(-1, _WEIGHT_STEP)).mean(axis=1, dtype=np.float64)
+    rows = np.pad(samples, (0, -len(samples) % _WEIGHT_STEP), mode="edge").reshape(-1, _WEIGHT_STEP)
+    return np.einsum("ts,ts->t", rows, rows).astype(np.float64) / _WEIGHT_STEP
 
 
 def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, tell) -> tuple[np.ndarray, float]:
@@ -270,14 +284,21 @@ def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, te
     return out / np.maximum(total, 1e-6), own / len(firsts)
 
 
-def _trust(take: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int) -> np.ndarray:
-    """How much of the prediction is really in the take, from 0 to 1, from moment to moment."""
-    reach = round(_TRUST_S * rate)
+def _trust(take: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int) -> tuple[np.ndarray, int]:
+    """How much of the prediction is really in the take, from 0 to 1, from moment to moment, and of how many frames."""
     step = max(1, rate // 100)
-    length = max(3, reach // step)
-    both, own = (ndimage.uniform_filter1d((weight * x).astype(np.float64)[::step], length, mode="constant")
-                 for x in (take * leak, leak * leak))  # fmt: skip
+    length = max(3, round(_TRUST_S * rate) // step)
+    take, leak, weight = (x[::step].astype(np.float64) for x in (take, leak, weight))
+    both, own = (ndimage.uniform_filter1d(weight * x, length, mode="constant") for x in (take * leak, leak * leak))
     share = (both + _TRUST_PRIOR * own.mean()) / (own + _TRUST_PRIOR * own.mean() + 1e-30)
-    return np.interp(
-        np.arange(len(take)), np.arange(len(share)) * step, np.clip((share - _DOUBT) / _DOUBT, 0, 1)
-    ).astype(np.float32)
+    return np.clip((share - _DOUBT) / _DOUBT, 0, 1), step
+
+
+def _faded(sound: np.ndarray, gain: np.ndarray, step: int) -> np.ndarray:
+    """A sound ``(n,)`` under gains that are told every ``step`` frames, straight lines in between; float32."""
+    out = np.empty(len(sound), np.float32)
+    at = np.arange(len(gain)) * step
+    for first in range(0, len(sound), _PIECE):
+        piece = sound[first : first + _PIECE]
+        out[first : first + _PIECE] = piece * np.interp(np.arange(first, first + len(piece)), at, gain)
+    return out

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, linalg
 
+from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.filtering import filtered
 
 _HOP_S, _LANES = 0.01, 4
@@ -58,17 +59,23 @@ class Motion:
         times = (np.arange(len(self.gain)) + 0.5) * self.step_s
         delay, gain = np.interp(at, times, self.delay_s) * rate, np.interp(at, times, self.gain)
         turn = -2j * np.pi * np.arange(size // 2 + 1) / size
-        out = np.zeros(len(padded), np.float32)
         frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop]
-        for first in range(0, count, _BATCH):
-            some = slice(first, first + _BATCH)
-            spectra = fft.rfft(frames[some] * window, axis=1)
-            spectra *= (gain[some, None] * np.exp(turn * delay[some, None])).astype(np.complex64)
+
+        def some(first: int) -> np.ndarray:
+            part = slice(first, first + _BATCH)
+            spectra = fft.rfft(frames[part] * window, axis=1)
+            spectra *= (gain[part, None] * np.exp(turn * delay[part, None])).astype(np.complex64)
             pieces = fft.irfft(spectra, size, axis=1) * window
+            out = np.zeros((len(pieces) + _LANES - 1) * hop, np.float32)
             for lane in range(_LANES):  # windows that do not overlap
                 mine = pieces[lane::_LANES]
-                start = (first + lane) * hop
-                out[start : start + len(mine) * size] += mine.reshape(-1)
+                out[lane * hop : lane * hop + len(mine) * size] += mine.reshape(-1)
+            return out
+
+        firsts = range(0, count, _BATCH)
+        out = np.zeros(len(padded), np.float32)
+        for first, part in zip(firsts, at_once(some, firsts), strict=True):
+            out[first * hop : first * hop + len(part)] += part
         return out[size : size + len(sound)]
 
 
@@ -100,14 +107,16 @@ def motion_of(
 
 def _sums(error, leak, weight, rate: int, step: int) -> tuple[np.ndarray, np.ndarray]:
     """Normal matrices ``(steps, 2, 2)`` and sides ``(steps, 2)`` of louder and later, in their units."""
-    by = np.float32(_GAIN) * leak, np.float32(-_DELAY_S * rate) * filtered(leak, _slope(), _SLOPE)
+    louder, later = np.float32(_GAIN) * leak, np.float32(-_DELAY_S * rate) * filtered(leak, _slope(), _SLOPE)
+    counted = weight * louder, weight * later
 
-    def summed(x: np.ndarray) -> np.ndarray:
-        return np.add.reduceat(x, np.arange(0, len(x), step), dtype=np.float64)
+    def summed(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+        x, y = (np.pad(z, (0, -len(z) % step)).reshape(-1, step) for z in (x, y))
+        return np.einsum("ts,ts->t", x, y).astype(np.float64)
 
-    matrix = np.stack([[summed(weight * a * b) for a in by] for b in by]).transpose(2, 0, 1)
-    side = np.stack([summed(weight * a * error) for a in by], axis=1)
-    return matrix, side
+    a, b = counted
+    aa, ab, bb, *side = at_once(summed, [a, a, b, a, b], [louder, later, later, error, error])
+    return np.stack([np.stack([aa, ab], axis=1), np.stack([ab, bb], axis=1)], axis=1), np.stack(side, axis=1)
 
 
 def _slope() -> np.ndarray:

@@ -12,11 +12,13 @@ from itertools import pairwise
 import numpy as np
 from scipy import fft, ndimage, signal
 
+from isophon.core.audio.threads import at_once
+
 _WINDOW_S, _OVERLAP = 0.03, 4
 _FLOOR_DB, _OVER = -12.0, 2.0
 _SMOOTH_FRAMES, _SMOOTH_BINS = 3, 3
 _BANDS = 24
-_TAIL_S = 0.06
+_TAIL_S, _LEAD_S = 0.06, 0.6
 _BATCH = 512
 
 
@@ -30,35 +32,46 @@ def missed(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
     pred = np.pad(leak, size)
     frames = (len(left) - size) // hop + 1
     share = _shares(left, pred, size, hop, frames, window)
-    out = np.zeros(len(left), np.float32)
-    decay = float(np.exp(-hop / (_TAIL_S * rate)))
-    tail = np.zeros(size // 2 + 1, np.float32)
-    for first in range(0, frames, _BATCH):
-        count = min(_BATCH, frames - first)
-        sound, leaked = (_spectra(x, first, count, size, hop, window) for x in (left, pred))
-        power = np.square(np.abs(leaked))
-        for i in range(count):  # the leak rings on in the room
-            tail = np.maximum(power[i], decay * tail)
-            power[i] = tail
+    decay, lead = float(np.exp(-hop / (_TAIL_S * rate))), round(_LEAD_S * rate / hop)
+
+    def some(first: int) -> np.ndarray:
+        at = np.arange(first, min(frames, first + _BATCH))
+        before = np.arange(max(0, first - lead), first)
+        power = _power(pred, np.concatenate([before, at]), size, hop, window)
+        for i in range(1, len(power)):  # the leak rings on in the room
+            np.maximum(power[i], decay * power[i - 1], out=power[i])
+        power = power[len(before) :]
+        sound = _spectra(left, at, size, hop, window)
         heard = ndimage.uniform_filter(np.square(np.abs(sound)), (_SMOOTH_FRAMES, _SMOOTH_BINS), mode="nearest")
         gain = np.sqrt(np.maximum(1 - _OVER * share * power / (heard + 1e-20), 10 ** (_FLOOR_DB / 10)))
         gain = ndimage.uniform_filter(gain, (_SMOOTH_FRAMES, _SMOOTH_BINS), mode="nearest")
         pieces = fft.irfft(sound * (1 - gain), size, axis=1) * window
-        for i in range(count):
-            at = (first + i) * hop
-            out[at : at + size] += pieces[i]
+        out = np.zeros((len(at) + _OVERLAP - 1) * hop, np.float32)
+        for lane in range(_OVERLAP):  # windows that do not overlap
+            mine = pieces[lane::_OVERLAP]
+            out[lane * hop : lane * hop + len(mine) * size] += mine.reshape(-1)
+        return out
+
+    out = np.zeros(len(left), np.float32)
+    firsts = range(0, frames, _BATCH)
+    for first, part in zip(firsts, at_once(some, firsts), strict=True):
+        out[first * hop : first * hop + len(part)] += part
     return out[size : size + len(take)]
 
 
-def _spectra(samples: np.ndarray, first: int, count: int, size: int, hop: int, window: np.ndarray) -> np.ndarray:
-    piece = samples[first * hop : (first + count - 1) * hop + size]
-    return fft.rfft(np.lib.stride_tricks.sliding_window_view(piece, size)[::hop] * window, axis=1)
+def _spectra(samples: np.ndarray, at: np.ndarray, size: int, hop: int, window: np.ndarray) -> np.ndarray:
+    frames = np.lib.stride_tricks.sliding_window_view(samples, size)[::hop]
+    return fft.rfft(frames[at] * window, axis=1)
+
+
+def _power(samples: np.ndarray, at: np.ndarray, size: int, hop: int, window: np.ndarray) -> np.ndarray:
+    return np.square(np.abs(_spectra(samples, at, size, hop, window)))
 
 
 def _shares(left: np.ndarray, leak: np.ndarray, size: int, hop: int, frames: int, window: np.ndarray) -> np.ndarray:
     """By how much the rest's power follows the leak's in the stillest quarter, for each bin, float32 ``(bins,)``."""
-    step = max(1, frames // 4_000)
-    sound, pred = (np.square(np.abs(_spectra(x, 0, frames, size, hop, window)[::step])) for x in (left, leak))
+    at = np.arange(0, frames, max(1, frames // 4_000))
+    sound, pred = (_power(x, at, size, hop, window) for x in (left, leak))
     loud = sound.sum(axis=1)
     some = loud > 0
     if not some.any():

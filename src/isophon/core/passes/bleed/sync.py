@@ -67,7 +67,7 @@ def synchronize(take: np.ndarray, cues: np.ndarray, rate: int, expected_s: float
 
 def _flat(samples: np.ndarray, rate: int) -> np.ndarray:
     """A signal of one level in time and of one level over frequency."""
-    power = ndimage.uniform_filter1d(np.square(samples, dtype=np.float64), max(3, round(_ENVELOPE_S * rate)))
+    power = ndimage.uniform_filter1d(np.square(samples), max(3, round(_ENVELOPE_S * rate)))
     level = np.sqrt(np.maximum(power, 0))
     even = samples / (level + 1e-3 * level.max() * 0.01 + 1e-9)
     size = fft.next_fast_len(len(even), real=True)

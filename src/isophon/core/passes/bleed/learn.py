@@ -141,7 +141,13 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
         weight = _weight(white_take - leak, low, around_s, leak)
     weight = np.repeat(weight, 2)
     weight = np.pad(weight, (0, max(0, count - len(weight))), mode="edge")[:count]
-    return weight, motion, signal.resample_poly(path, 2, 1, axis=1)[:, : round(_PATH_S * rate)] / 2
+    return weight, motion, _at_twice(path, round(_PATH_S * rate))
+
+
+def _at_twice(path: np.ndarray, taps: int) -> np.ndarray:
+    """A path at twice the rate, ``(cues, taps)``."""
+    twice = signal.resample_poly(path, 2, 1, axis=1) / 2
+    return np.pad(twice, ((0, 0), (0, max(0, taps - twice.shape[1]))))[:, :taps]
 
 
 def _explained_db(take: np.ndarray, leak: np.ndarray, weight: np.ndarray) -> float:

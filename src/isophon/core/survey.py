@@ -66,7 +66,7 @@ class Survey:
 
     def frame(self, seconds: float) -> int:
         """The frame nearest to a time, within the take."""
-        return int(np.clip(round(seconds / self.hop_s), 0, len(self.k_power) - 1))
+        return min(max(round(seconds / self.hop_s), 0), len(self.k_power) - 1)
 
     def band_slice(self, low: float, high: float) -> slice:
         """The bands whose centres lie between two frequencies in Hz."""

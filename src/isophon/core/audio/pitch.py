@@ -109,14 +109,16 @@ def _cheapest_path(lags: np.ndarray, peaks: np.ndarray) -> np.ndarray:
     total = score[0].copy()
     width = lags.shape[1]
     columns = np.arange(width)
-    for i in range(1, len(lags)):
-        step = np.abs(octaves[i][None, :] - octaves[i - 1][:, None]) * _JUMP_COST
-        step[-1, :] = _SWITCH_COST
-        step[:, -1] = _SWITCH_COST
-        step[-1, -1] = 0.0
-        options = total[:, None] - step
-        back[i] = options.argmax(axis=0)
-        total = options[back[i], columns] + score[i]
+    for first in range(1, len(lags), _BATCH):
+        now = slice(first, min(first + _BATCH, len(lags)))
+        steps = np.abs(octaves[now, None, :] - octaves[first - 1 : now.stop - 1, :, None]) * _JUMP_COST
+        steps[:, -1, :] = steps[:, :, -1] = _SWITCH_COST
+        steps[:, -1, -1] = 0.0
+        for i, step in enumerate(steps, first):
+            options = total[:, None] - step
+            best = options.argmax(axis=0)
+            total = options[best, columns] + score[i]
+            back[i] = best
     chosen = np.zeros(len(lags), np.int64)
     chosen[-1] = int(total.argmax())
     for i in range(len(lags) - 1, 0, -1):

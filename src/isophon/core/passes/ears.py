@@ -5,12 +5,13 @@ A take and its survey, and what several of them need, worked out once and when i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import Any, Protocol
 
 import numpy as np
 
+from isophon.core.audio.files import BLOCK
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.settings import LEFT_ALONE
@@ -34,7 +35,29 @@ class Listened(Protocol):
 
 
 LOW_HZ = 12_000
+_HELD_BYTES = 64_000_000  # a take as long as this is held in memory while it is heard
 _LEAST_DB = -20.0  # what hisses softer beside a word may be a breath
+
+
+class Held:
+    """A recording with all of its samples in memory, for finders that each go through the whole of it."""
+
+    def __init__(self, recording: Listened) -> None:
+        self.sample_rate, self.channels, self.frames = recording.sample_rate, recording.channels, recording.frames
+        self._samples = recording.read(0, recording.frames)
+
+    def read(self, start: int, frames: int) -> np.ndarray:
+        """As :meth:`Listened.read`."""
+        out = np.zeros((self.channels, max(0, frames)), np.float32)
+        first, last = max(0, start), min(self.frames, start + frames)
+        if last > first:
+            out[:, first - start : last - start] = self._samples[:, first:last]
+        return out
+
+    def blocks(self, size: int = BLOCK) -> Iterator[np.ndarray]:
+        """As :meth:`Listened.blocks`."""
+        for start in range(0, self.frames, size):
+            yield self._samples[:, start : start + size].copy()
 
 
 class Ears:
@@ -44,7 +67,8 @@ class Ears:
     """
 
     def __init__(self, recording: Listened, survey: Survey, kinds: Mapping[str, Any]) -> None:
-        self.recording, self.survey, self._kinds = recording, survey, kinds
+        small = 4 * recording.channels * recording.frames <= _HELD_BYTES
+        self.recording, self.survey, self._kinds = Held(recording) if small else recording, survey, kinds
         self.sample_rate, self.channels, self.frames = recording.sample_rate, recording.channels, recording.frames
         self._found: dict[str, Found] = {}
 

@@ -101,10 +101,16 @@ def _grown(active: np.ndarray, loud: _Loudness, at: int, step: int, reach: int) 
 
 @dataclass(frozen=True, eq=False)
 class _Loudness:
-    """Levels a frame: ``smooth`` over 25 ms and ``sharp``, LUFS; ``dark``: most energy under 4.5 kHz; the room's."""
+    """Levels a frame: ``smooth`` over 25 ms and ``sharp``, LUFS; the room's.
+
+    Of the time after each frame in which a breath lasts: the ``lowest`` and the ``mean`` smooth level, and whether it
+    is ``dark``: most energy under 4.5 kHz.
+    """
 
     smooth: np.ndarray
     sharp: np.ndarray
+    lowest: np.ndarray
+    mean: np.ndarray
     dark: np.ndarray
     room: float
     hop: float
@@ -116,7 +122,11 @@ class _Loudness:
         dark = survey.bands[:, survey.band_slice(0.0, 4_500.0)].sum(axis=1) > 0.5 * total
         sharp, still = lufs(survey.k_power), survey.state == STILL
         room = float(np.median(sharp[still])) if still.any() else -150.0
-        return cls(lufs(power), sharp, dark, room, survey.hop_s)
+        smooth, lasting = lufs(power), min(len(power), round(_LASTING_S / survey.hop_s))
+        windows, darks = (np.lib.stride_tricks.sliding_window_view(x, lasting) for x in (smooth, dark))
+        return cls(
+            smooth, sharp, windows.min(axis=1), windows.mean(axis=1), darks.mean(axis=1) > 0.6, room, survey.hop_s
+        )
 
     def bursts(self, at: int) -> bool:
         """Whether a stop is released here: its level jumps within 15 ms, where a breath swells."""
@@ -136,11 +146,10 @@ def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     along = level[ahead]
     lower = np.concatenate([[True], along[1:count] < np.minimum.accumulate(along[: count - 1])])
     lowest = np.maximum.accumulate(np.where(lower, np.arange(count), 0))
-    windows = np.lib.stride_tricks.sliding_window_view(along, lasting)[:count]
-    dark = np.lib.stride_tricks.sliding_window_view(loud.dark[ahead], lasting)[:count].mean(axis=1) > 0.6
+    windows = ahead[:count] if step > 0 else ahead[:count] - lasting + 1
     dip = along[lowest]
     most = np.where(dip < loud.room + _IN_THE_ROOM_DB, _SWELL_DB, _CLEAR_SWELL_DB)
-    swells = dark & (windows.min(axis=1) - dip > _SWELL_DB / 2) & (windows.mean(axis=1) - dip > most)
+    swells = loud.dark[windows] & (loud.lowest[windows] - dip > _SWELL_DB / 2) & (loud.mean[windows] - dip > most)
     for dip_at in np.unique(lowest[swells]):
         if not loud.bursts(int(ahead[dip_at])):
             return int(ahead[dip_at])

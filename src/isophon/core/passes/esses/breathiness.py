@@ -10,6 +10,7 @@ from __future__ import annotations
 import numpy as np
 from scipy import ndimage, signal
 
+from isophon.core.audio.filters import BothWays
 from isophon.core.passes.kind import Read
 from isophon.core.survey import Survey
 
@@ -28,7 +29,7 @@ def upper_harmonicity(read: Read, survey: Survey, wanted: np.ndarray) -> np.ndar
     """
     result = np.full(len(wanted), np.nan)
     rate = survey.sample_rate
-    band = signal.butter(4, [_LOW_HZ, min(_HIGH_HZ, 0.45 * rate)], "bandpass", fs=rate, output="sos")
+    band = BothWays(signal.butter(4, [_LOW_HZ, min(_HIGH_HZ, 0.45 * rate)], "bandpass", fs=rate, output="sos"))
     context = round(_CONTEXT_S * rate)
     labels, _ = ndimage.label(wanted & (survey.f0 > 0))
     for (where,) in ndimage.find_objects(labels):
@@ -36,7 +37,7 @@ def upper_harmonicity(read: Read, survey: Survey, wanted: np.ndarray) -> np.ndar
         begin = int(centres[0]) - context
         samples = read(begin, int(centres[-1]) + context - begin)
         loudest = samples[int(np.argmax(np.square(samples).sum(axis=1)))]
-        upper = signal.sosfiltfilt(band, loudest, padlen=min(27, len(loudest) - 1)).astype(np.float32)
+        upper = band(loudest).astype(np.float32)
         for frame, centre in zip(range(where.start, where.stop), centres - begin, strict=True):
             result[frame] = _repetition(upper, int(centre), rate / float(survey.f0[frame]), rate)
     return result
@@ -50,6 +51,7 @@ def _repetition(samples: np.ndarray, centre: int, period: float, rate: int) -> f
     if start < 0 or start + size + longest > len(samples):
         return float("nan")
     own = samples[start : start + size]
-    later = np.lib.stride_tricks.sliding_window_view(samples[start + shortest : start + longest + size - 1], size)
-    energy = float(own @ own) * np.einsum("ij,ij->i", later, later)
-    return float(np.max((later @ own) / np.sqrt(np.maximum(energy, 1e-24))))
+    later = samples[start + shortest : start + longest + size - 1]
+    sums = np.concatenate([[0.0], np.cumsum(np.square(later), dtype=np.float64)])
+    energy = float(own @ own) * (sums[size:] - sums[:-size])
+    return float(np.max(np.correlate(later, own) / np.sqrt(np.maximum(energy, 1e-24))))

@@ -168,9 +168,17 @@ def _without_double(side: np.ndarray) -> np.ndarray:
 
 def _around(band: np.ndarray, width: float) -> np.ndarray:
     """The usual level of a band around each bin, dB: a median."""
-    thin = np.median(band[: len(band) // 4 * 4].reshape(-1, 4), axis=1)
+    thin = _middle(band[: len(band) // 4 * 4].reshape(-1, 4))
     middle = ndimage.percentile_filter(thin, 50, size=round(2 * _LEVEL_S / width / 4) | 1)
     return db(np.interp(np.arange(len(band)), np.arange(len(middle)) * 4 + 1.5, middle) + 1e-16)
+
+
+def _middle(fours: np.ndarray) -> np.ndarray:
+    """The median of each row ``(n, 4)``, in a tenth of the usual time."""
+    a, b, c, d = fours.T
+    lower = np.maximum(np.minimum(a, b), np.minimum(c, d))
+    upper = np.minimum(np.maximum(a, b), np.maximum(c, d))
+    return (lower + upper) / 2
 
 
 def _one_of_a_row(level: np.ndarray, peak: int, own: int, beside: int, reach: int) -> bool:

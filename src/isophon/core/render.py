@@ -16,6 +16,7 @@ from typing import Any
 
 import numpy as np
 
+from isophon.core.audio.threads import ahead
 from isophon.core.passes import STAGES
 from isophon.core.passes.kind import At, Read, Sounds, Stage, Treatment, touching
 
@@ -112,10 +113,18 @@ class Renderer:
     def blocks(self, plan: Plan, source: Iterator[np.ndarray]) -> Iterator[tuple[np.ndarray, np.ndarray]]:
         """The take in order, as sung (from ``source``, which checks it) and cleaned, without keeping tiles."""
         levels = _levels(plan)
-        at = 0
-        for block in _longer(source, BLOCK):
-            yield block, self._folded(levels, at, block.shape[1])
-            at += block.shape[1]
+
+        def placed() -> Iterator[tuple[int, np.ndarray]]:
+            at = 0
+            for block in _longer(source, BLOCK):
+                yield at, block
+                at += block.shape[1]
+
+        def cleaned(item: tuple[int, np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+            at, block = item
+            return block, self._folded(levels, at, block.shape[1])
+
+        yield from ahead(cleaned, placed())
 
     # whole takes, block by block
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
 
@@ -17,3 +18,18 @@ def at_once(work: Callable[..., Any], *items: Iterable[Any]) -> list[Any]:
     """``work`` done with each of the items, as :func:`map` does, on all cores; an error of one is raised."""
     with ThreadPoolExecutor(cores()) as pool:
         return list(pool.map(work, *items))
+
+
+def ahead(work: Callable[..., Any], items: Iterable[Any]) -> Iterator[Any]:
+    """``work`` done with each of the items, in their order, on all cores and as many items ahead as there are cores."""
+    pool = ThreadPoolExecutor(cores())
+    waiting: deque[Future] = deque()
+    try:
+        for item in items:
+            waiting.append(pool.submit(work, item))
+            if len(waiting) > cores():
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
+    finally:
+        pool.shutdown(cancel_futures=True)

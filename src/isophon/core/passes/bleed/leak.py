@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 
 import numpy as np
 import soxr
@@ -176,7 +176,12 @@ def _back(samples: np.ndarray, low: int, rate: int, out: np.ndarray) -> None:
 
 def _without_lows(samples: np.ndarray, rate: int) -> np.ndarray:
     """Where a leak lies: rumble and hum are no part of it."""
-    return signal.sosfilt(signal.butter(2, _NO_LOWS, "high", fs=rate, output="sos"), samples, axis=1)
+    return signal.sosfilt(_high_pass(rate), samples, axis=1)
+
+
+@lru_cache(maxsize=8)
+def _high_pass(rate: int) -> np.ndarray:
+    return signal.butter(2, _NO_LOWS, "high", fs=rate, output="sos")
 
 
 def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> float:

@@ -14,6 +14,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 import numpy as np
 import soxr
@@ -124,7 +125,8 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
     white_cues = np.stack(whites)
     choose, unlikely = partial(_choose, moments=moments, rate=low), _unlikely(taps, low)
     weight = _weight(white_take, low, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
-    moving, motion, explained, path = white_cues, None, 0.0, None
+    path: Any = None
+    moving, motion, explained = white_cues, None, 0.0
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
         tell(0.03 * i)
         if i < _EASED_ROUNDS:

@@ -8,10 +8,19 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
+_most = 0  # 0: no limit of our own
+
+
+def use(most: int) -> None:
+    """Let this process use so many cores at most, where others work beside it; 0: as many as there are."""
+    global _most
+    _most = most
+
 
 def cores() -> int:
     """How many cores this process may use."""
-    return len(os.sched_getaffinity(0))
+    there = len(os.sched_getaffinity(0))
+    return min(there, _most) if _most > 0 else there
 
 
 def at_once(work: Callable[..., Any], *items: Iterable[Any]) -> list[Any]:

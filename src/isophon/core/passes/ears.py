@@ -43,7 +43,11 @@ class Held:
 
     def __init__(self, recording: Listened) -> None:
         self.sample_rate, self.channels, self.frames = recording.sample_rate, recording.channels, recording.frames
-        self._samples = recording.read(0, recording.frames)
+        self._samples = np.empty((recording.channels, recording.frames), np.float32)
+        at = 0
+        for block in recording.blocks():
+            self._samples[:, at : at + block.shape[1]] = block
+            at += block.shape[1]
 
     def read(self, start: int, frames: int) -> np.ndarray:
         """As :meth:`Listened.read`."""

@@ -11,6 +11,7 @@ import contextlib
 import dataclasses
 import errno
 import hashlib
+import mmap
 import os
 import re
 import shutil
@@ -39,27 +40,29 @@ _SIGN = "isophon.sign"  # an empty file in every folder that this program made
 DAMAGE = (OSError, EOFError, ValueError, TypeError, KeyError, InputError, msgspec.MsgspecError)
 
 
-class Surveyed(msgspec.Struct, frozen=True):
-    """What surveying and finding give: measurements, pictures, what was found, phrases and words (start, end in s).
+class Told(msgspec.Struct, frozen=True):
+    """What finding gives: what was found, phrases and words (start, end in s).
 
     ``heard_without``: the bleed that was out of the take, see :func:`isophon.core.passes.bleed.settings.in_force`.
     """
 
+    found: Found
+    phrases: tuple[tuple[float, float], ...]
+    words: tuple[tuple[float, float], ...]
+    heard_without: str = ""
+
+
+class Surveyed(Told, frozen=True, kw_only=True):
+    """What surveying and finding give: measurements, pictures, and what was told of the take."""
+
     survey: Survey
     spectrogram: Spectrogram
     lows: Spectrogram
-    found: Found
-    phrases: tuple[tuple[float, float], ...]
-    words: tuple[tuple[float, float], ...]
-    heard_without: str = ""
 
 
-class _Told(msgspec.Struct):
+class _Kept(msgspec.Struct):
     values: dict[str, Any]
-    found: Found
-    phrases: tuple[tuple[float, float], ...]
-    words: tuple[tuple[float, float], ...]
-    heard_without: str = ""
+    told: Told
 
 
 def place_of(path: Path) -> Path:
@@ -90,40 +93,46 @@ def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
         return None
 
 
-def keep_survey(place: Path, surveyed: Surveyed) -> None:
-    """Keep a survey and what was found; OutputError if there is no room."""
+def keep_picture(place: Path, name: str, picture: Spectrogram) -> None:
+    """Keep one of a survey's pictures; OutputError if there is no room."""
+    make_room(place.parent)
+    with whole(place / name) as folder:
+        _write_levels(folder, name, picture.levels)
+
+
+def keep_survey(place: Path, survey: Survey, told: Told) -> None:
+    """Keep a survey and what was found beside its pictures; OutputError if there is no room."""
     make_room(place.parent)
     with whole(place / "survey") as folder:
         values = {}
         for field in dataclasses.fields(Survey):
-            value = getattr(surveyed.survey, field.name)
+            value = getattr(survey, field.name)
             if isinstance(value, np.ndarray):
                 np.save(folder / f"{field.name}.npy", value)
             else:
                 values[field.name] = value
-        _write_levels(folder, "spectrogram", surveyed.spectrogram.levels)
-        _write_levels(folder, "lows", surveyed.lows.levels)
-        told = _Told(values, surveyed.found, surveyed.phrases, surveyed.words, surveyed.heard_without)
-        (folder / "told.json").write_bytes(msgspec.json.encode(told))
+        (folder / "told.json").write_bytes(msgspec.json.encode(_Kept(values, told)))
 
 
 def kept_survey(place: Path) -> Surveyed | None:
     """The survey of a recording, its arrays mapped from disk; None where there was none."""
     folder = place / "survey"
     try:
-        told = msgspec.json.decode(read_bytes(folder / "told.json"), type=_Told)
+        kept = msgspec.json.decode(read_bytes(folder / "told.json"), type=_Kept)
         arrays = {
             field.name: np.load(folder / f"{field.name}.npy", mmap_mode="r")
             for field in dataclasses.fields(Survey)
-            if field.name not in told.values
+            if field.name not in kept.values
         }
-        survey = Survey(**told.values, **arrays)
+        survey = Survey(**kept.values, **arrays)
         check_survey(survey)
-        spectrogram = Spectrogram(geometry_at(survey.sample_rate), VOICE, _levels(folder, "spectrogram"))
-        lows = Spectrogram(LOW_GEOMETRY, LOWS, _levels(folder, "lows"))
+        geometry = geometry_at(survey.sample_rate)
+        spectrogram = Spectrogram(geometry, VOICE, _levels(place / "spectrogram", "spectrogram"))
+        lows = Spectrogram(LOW_GEOMETRY, LOWS, _levels(place / "lows", "lows"))
         with contextlib.suppress(OSError):
             os.utime(place)
-        return Surveyed(survey, spectrogram, lows, told.found, told.phrases, told.words, told.heard_without)
+        told = {field: getattr(kept.told, field) for field in Told.__struct_fields__}
+        return Surveyed(survey=survey, spectrogram=spectrogram, lows=lows, **told)
     except DAMAGE:
         return None
 
@@ -182,6 +191,12 @@ def make_room(folder: Path, limit: int = _ROOM_BYTES) -> None:
             break
         shutil.rmtree(place, ignore_errors=True)
         total -= size
+
+
+def let_go(array: np.ndarray) -> None:
+    """Give back the memory of an array that is mapped from disk; it is read again where it is needed again."""
+    if isinstance(array.base, mmap.mmap):
+        array.base.madvise(mmap.MADV_DONTNEED)
 
 
 @lru_cache(maxsize=1)

@@ -114,11 +114,16 @@ class Spectrogram:
 
     def finish(self) -> None:
         """Build the coarser levels."""
-        level = np.concatenate(self._parts, axis=1) if self._parts else np.zeros((self.axis.rows, 1), np.uint8)
+        level = np.zeros((self.axis.rows, max(1, sum(part.shape[1] for part in self._parts))), np.uint8)
+        at = 0
+        for part in self._parts:
+            level[:, at : at + part.shape[1]] = part
+            at += part.shape[1]
         self._parts = []
         self.levels = [level]
         while level.shape[1] > 2_000:
-            level = np.pad(level, ((0, 0), (0, level.shape[1] % 2)), mode="edge")
+            if level.shape[1] % 2:
+                level = np.pad(level, ((0, 0), (0, 1)), mode="edge")
             level = np.maximum(level[:, ::2], level[:, 1::2])
             self.levels.append(level)
 

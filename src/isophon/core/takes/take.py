@@ -131,6 +131,7 @@ class Take:
         if not len(quiet):
             return survey.floor_dbfs, survey.floor_dbfs
         still = Still(survey, survey.bands[quiet].astype(np.float64), quiet)
+        take_cache.let_go(survey.bands)  # of many parts they take much room, and are looked at once
         before = float(np.median(still.power.sum(axis=1)))
         for stage, mine in by_stage(plan):
             if stage.still is not None:

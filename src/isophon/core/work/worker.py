@@ -19,6 +19,7 @@ from typing import Any
 import msgspec
 
 from isophon.core import log, memory
+from isophon.core.audio import threads
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, IsophonError
 from isophon.core.finding import find_all, survey_recording
@@ -28,14 +29,14 @@ from isophon.core.reading import path_of
 from isophon.core.render import Renderer
 from isophon.core.session.edits import check_source
 from isophon.core.session.model import Part
-from isophon.core.survey import geometry_at, phrases, words
+from isophon.core.survey import Survey, geometry_at, phrases, words
 from isophon.core.takes import cache as take_cache
-from isophon.core.takes.cache import Surveyed
+from isophon.core.takes.cache import Told
 from isophon.core.takes.pictures import Spectrogram, lows_of
 from isophon.core.takes.rendered import keep_rendered
 from isophon.core.takes.scan import scan
 from isophon.core.work.beside import hear_beside
-from isophon.core.work.bleed_learning import Lesson, dry, learn
+from isophon.core.work.bleed_learning import Dry, Lesson, dry, learn
 
 Progress = Callable[[float], None]
 _NICENESS = 15  # the window, and what is heard, come first
@@ -54,15 +55,21 @@ def measure(
         return
     with Recording(path) as file:
         recording = dry(file, leak, settings or BleedSettings())
-        spectrogram = Spectrogram(geometry_at(recording.sample_rate))
-        found = survey_recording(recording, lambda f: progress(0.7 * f), spectrogram.add)
-        spectrogram.finish()
+        found = _surveyed(recording, place, lambda f: progress(0.7 * f))
         all_found = find_all(recording, found, lambda f: progress(0.7 + 0.25 * f))
         progress(0.98)
-        lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
+        take_cache.keep_picture(place, "lows", lows_of(recording.blocks(), recording.sample_rate, recording.channels))
         without = "" if recording is file else in_force(leak, settings or BleedSettings())
-        whole = Surveyed(found, spectrogram, lows, all_found, tuple(phrases(found)), tuple(words(found)), without)
-        take_cache.keep_survey(place, whole)
+        take_cache.keep_survey(place, found, Told(all_found, tuple(phrases(found)), tuple(words(found)), without))
+
+
+def _surveyed(recording: Recording | Dry, place: Path, progress: Progress) -> Survey:
+    """The survey of a recording; its picture is kept at once, since it takes more room than all the rest."""
+    spectrogram = Spectrogram(geometry_at(recording.sample_rate))
+    found = survey_recording(recording, progress, spectrogram.add)
+    spectrogram.finish()
+    take_cache.keep_picture(place, "spectrogram", spectrogram)
+    return found
 
 
 def learn_bleed(path: Path, lesson: Lesson, progress: Progress) -> Any:
@@ -108,6 +115,7 @@ def render(part: Part, progress: Progress) -> None:
 
 def answer(request: dict[str, Any], progress: Progress) -> Any:
     """Do what a request asks for."""
+    threads.use(int(request.get("cores", 0)))
     if request["do"] == "hand over":
         part, how = msgspec.convert(request["part"], Part), request["target"]
         how |= {"folder": path_of(how["folder"]), "without": tuple(how["without"])}
@@ -185,6 +193,7 @@ def main() -> None:
             log.trouble(error)
             tell(failed=f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost")
         ending.working = False
+        memory.trim()
         ending.check()
 
 

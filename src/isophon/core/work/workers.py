@@ -15,6 +15,7 @@ from typing import Any
 import msgspec
 
 from isophon.core import log
+from isophon.core.audio.threads import cores
 
 HANDS = min(2, os.cpu_count() or 1)
 _SRC = Path(__file__).resolve().parents[3]
@@ -117,6 +118,8 @@ class Workers:
                 if process is None or process.poll() is not None:
                     process = _start()
                 self._running[number] = (task, process)
+                busy = len(self._running) + len(self._waiting)
+            task.request["cores"] = max(1, cores() // min(busy, self._hands))
             what, value = _ask(process, task)
             if what == "lost":
                 process.wait()

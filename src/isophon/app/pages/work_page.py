@@ -76,7 +76,7 @@ class WorkPage(WorkViews):
     @property
     def sheet(self) -> Sheet:
         """The sheet of the pass that is open."""
-        return self.sheets.of[self.workspace.pass_.kind]
+        return self.sheets.open
 
     def _connect(self) -> None:
         workspace, transport, hearing = self.workspace, self.transport, self.hearing

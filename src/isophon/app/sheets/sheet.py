@@ -2,43 +2,67 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
-from isophon.app.views.keyboard import alt_held, enable
+from isophon.app.views.keyboard import alt_held, enable, workable
 from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
 _WIDTH, _LOWEST = 168, 110
+_MAKING_MS = 20
 
 
 class Sheets(QStackedWidget):
-    """The sheet of the pass that is open."""
+    """The sheet of the pass that is open; the others are made in turns of their own after it, so that none waits."""
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.of = {which.kind: Sheet(workspace, which) for which in PASSES}
-        self._scrolls = {kind: _Scrolled(sheet) for kind, sheet in self.of.items()}
-        for scroll in self._scrolls.values():
-            self.addWidget(scroll)
+        self._scrolls: dict[str, _Scrolled] = {}
         workspace.part_changed.connect(self._show)
         self._show()
+        self._making = QTimer(self, interval=_MAKING_MS)
+        self._making.timeout.connect(self._make_another)
+        self._making.start()
+
+    @property
+    def open(self) -> Sheet:
+        """The one that is seen."""
+        self._show()
+        return self._scrolls[self.workspace.pass_.kind].sheet
 
     def _show(self) -> None:
-        self.setCurrentWidget(self._scrolls[self.workspace.pass_.kind])
+        which = self.workspace.pass_
+        if which.kind not in self._scrolls:
+            self._make(which)
+        self.setCurrentWidget(self._scrolls[which.kind])
+
+    def _make(self, which: Pass) -> None:
+        scroll = _Scrolled(Sheet(self.workspace, which))
+        workable(scroll)
+        self._scrolls[which.kind] = scroll
+        self.addWidget(scroll)
+
+    def _make_another(self) -> None:
+        missing = [which for which in PASSES if which.kind not in self._scrolls]
+        if missing:
+            self._make(missing[0])
+        else:
+            self._making.stop()
 
 
 class _Scrolled(QScrollArea):
     """A sheet that is scrolled where the window is too low for it; never narrower than the sheet."""
 
-    def __init__(self, sheet: QWidget) -> None:
+    def __init__(self, sheet: Sheet) -> None:
         super().__init__(widgetResizable=True)
+        self.sheet = sheet
         self.setWidget(sheet)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

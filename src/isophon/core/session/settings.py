@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import msgspec
@@ -25,6 +26,7 @@ def carried(kind: str, settings: Any, onto: Any) -> Any:
     return msgspec.structs.replace(settings, **{name: getattr(onto, name) for name in BY_NAME[kind].one_take})
 
 
+@cache
 def value_range(kind: str, name: str) -> tuple[float, float]:
     """The lowest and highest value of a setting, as its type says."""
     fields: Any = msgspec.inspect.type_info(BY_NAME[kind].settings)

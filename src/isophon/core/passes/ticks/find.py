@@ -32,8 +32,9 @@ _HEARD_SCORE_DB, _LEAST_SCORE_DB, _SURE_SCORE_DB = 12.0, 20.0, 36.0
 _FAINT_DB, _TALL_DB = 18.0, 24.0  # below the first: what a voice does by itself; above the second: no voice does
 _USUAL_A_MINUTE, _LEAST_A_MINUTE, _UNKNOWN_MIN = 12.0, 1.0, 0.1  # faint peaks
 _AN_OCTAVE_DB, _ROUGHER_DB = 4.0, (-4.0, 8.0)
+_STILL_DB = 6.0
 _NO_STOP_DB = 45.0  # no stop bursts so far over what follows it
-_DOUBLE_BINS, _DOUBLE_DB, _LEAST_SURE = 5, 4.0, 0.45
+_DOUBLE_BINS, _DOUBLE_DB, _LEAST_SURE = 5, 4.0, 0.4
 _SAME = 3  # bins by which the bands may differ
 _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
@@ -55,7 +56,8 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
         spans += [(first + a, first + b, over) for a, b, over in _standing(bins, width, survey, first)]
     spans = _joined(spans)
     rough = _roughness_db([score for _, _, score in spans], survey.samples / survey.sample_rate / 60)
-    spans = [(start, end, score - rough) for start, end, score in spans if score - rough >= _LEAST_SCORE_DB]
+    spans = [(start, end, score - rough + _stiller_db(survey, start)) for start, end, score in spans]
+    spans = [span for span in spans if span[2] >= _LEAST_SCORE_DB]
     marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, spans)]
     damaged = damage.find(read, survey)
     marks = [m for m in marks if m.confidence >= _LEAST_SURE]
@@ -118,6 +120,11 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
         begin, stop = peak - _run(loud[:_EDGE][::-1]), peak + _run(loud[_EDGE + 1 :])
         taken = stop
         yield float((begin - 0.5) * width), float((stop + 1.5) * width) + _RINGS_ON_S, score
+
+
+def _stiller_db(survey: Survey, at: float) -> float:
+    """How much less is asked in stillness, away from any voice: nothing else there is as short."""
+    return _STILL_DB if survey.state[survey.frame(at)] == STILL and not _beside_voice(survey, at) else 0.0
 
 
 def _roughness_db(scores: list[float], minutes: float) -> float:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -16,6 +18,32 @@ sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
 from voices import spoken  # noqa: E402
 
 RATE = 48_000
+
+
+def resident_mb(own: bool = True) -> float:
+    """Resident memory of this process, where wanted, and its children, the pages that they share counted once."""
+    total, mine = 0, f"PPid:\t{os.getpid()}\n"
+    for entry in [*[Path("/proc/self")] * own, *(entry for entry in Path("/proc").iterdir() if entry.name.isdigit())]:
+        try:
+            if entry.name == "self" or mine in (entry / "status").read_text():
+                lines = (entry / "smaps_rollup").read_text().splitlines()
+                total += sum(int(line.split()[1]) for line in lines if line.startswith("Pss:"))
+        except OSError:
+            continue  # it ended meanwhile
+    return total / 1024
+
+
+class Watch(threading.Thread):
+    """The highest memory seen."""
+
+    def __init__(self, own: bool = True) -> None:
+        super().__init__(daemon=True)
+        self.own, self.peak, self.done = own, 0.0, False
+
+    def run(self) -> None:
+        while not self.done:
+            self.peak = max(self.peak, resident_mb(self.own))
+            time.sleep(0.1)
 
 
 def long_take(path: Path, seconds: float) -> Path:

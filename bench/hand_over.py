@@ -6,7 +6,6 @@ Usage: .venv/bin/python bench/hand_over.py [PARTS] [SECONDS]
 from __future__ import annotations
 
 import os
-import resource
 import sys
 import tempfile
 import threading
@@ -82,13 +81,15 @@ def main() -> None:
         samples = sf.read(folder / "part 1.wav", dtype="float32")[0]
         trip = common.median_time(lambda: round_trip(samples), 3)
         workers = Workers()
+        watch = common.Watch(own=False)
+        watch.start()
         start = time.perf_counter()
         lesson = Lesson((CueFile(session.guides[0].source.path, 0.0, "part-99"),))
         paths = [p.source.path for p in session.parts]
         learned = all_done(workers, [{"do": "learn", "path": p, "lesson": msgspec.to_builtins(lesson)} for p in paths])
         print(f"learned: {time.perf_counter() - start:.0f} s, {len(learned)} leaks")
         all_done(workers, [{"do": "measure", "path": p} for p in paths])
-        found = time.perf_counter() - start
+        found, learning = time.perf_counter() - start, watch.peak
         for part in session.parts:
             kept = take_cache.kept_survey(take_cache.place_of(Path(part.source.path)))
             told = msgspec.convert(worker.learn_bleed(Path(part.source.path), lesson, lambda f: None), dict)
@@ -96,12 +97,14 @@ def main() -> None:
         target = {"folder": str(folder / "out"), "fmt": "wav", "depth": "24", "force": True, "removed": False,
                   "labels": True, "clip": "keep", "without": [], "cues": True, "proof": True, "name": "",
                   "song": "song", "together": None}  # fmt: skip
+        watch.done, watch = True, common.Watch(own=False)
+        watch.start()
         start = time.perf_counter()
         all_done(workers, [{"do": "hand over", "part": msgspec.to_builtins(p), "target": target, "rate": None}
                            for p in session.parts])  # fmt: skip
         wrote = time.perf_counter() - start
+        watch.done = True
         workers.close()
-        peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
         print(
             f"{count} parts of {seconds:.0f} s, {cores()} cores: found {found:.0f} s, written {wrote:.0f} s  (aim: 60)"
         )
@@ -109,7 +112,8 @@ def main() -> None:
         print(
             f"whole from raw files {(found + wrote) / sum_of_trips:.1f} round trips of the sum on each core  (aim: 3)"
         )
-        print(f"highest memory of a worker {peak:.0f} MB  (aim: 900 for all)")
+        writing = watch.peak
+        print(f"memory of all workers: learning {learning:.0f} MB, writing {writing:.0f} MB  (aim: 900)")
         line_up(folder, trip)
     chain()
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
-import threading
 import time
 from pathlib import Path
 
@@ -41,32 +40,6 @@ def _parts(folder: Path, count: int, seconds: float) -> list[Path]:
     return paths
 
 
-def _resident_mb() -> float:
-    """Resident memory of this process and its children, the pages that they share counted once."""
-    total, mine = 0, f"PPid:\t{os.getpid()}\n"
-    for entry in [Path("/proc/self"), *(entry for entry in Path("/proc").iterdir() if entry.name.isdigit())]:
-        try:
-            if entry.name == "self" or mine in (entry / "status").read_text():
-                lines = (entry / "smaps_rollup").read_text().splitlines()
-                total += sum(int(line.split()[1]) for line in lines if line.startswith("Pss:"))
-        except OSError:
-            continue  # it ended meanwhile
-    return total / 1024
-
-
-class _Watch(threading.Thread):
-    """The highest memory seen."""
-
-    def __init__(self) -> None:
-        super().__init__(daemon=True)
-        self.peak, self.done = 0.0, False
-
-    def run(self) -> None:
-        while not self.done:
-            self.peak = max(self.peak, _resident_mb())
-            time.sleep(0.1)
-
-
 def _wait(ms: int) -> None:
     loop = QEventLoop()
     QTimer.singleShot(ms, loop.quit)
@@ -84,7 +57,7 @@ def opening(folder: Path, count: int, seconds: float) -> None:
     window.show()
     window.warm_up()
     _wait(4_000)
-    watch = _Watch()
+    watch = common.Watch()
     watch.start()
     start = last = time.perf_counter()
     first = entering = longest = busiest = 0.0

@@ -14,8 +14,9 @@ import os
 import stat
 import tempfile
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 import soundfile as sf
@@ -32,6 +33,26 @@ ENDINGS = (".wav", ".wave", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac", 
 _CONTAINERS = ("WAV", "WAVEX", "RF64", "W64", "AIFF", "CAF", "AU", "FLAC", "OGG", "MP3")
 _CODECS = ("VORBIS", "OPUS", "ULAW", "ALAW", "MPEG_LAYER_I", "MPEG_LAYER_II", "MPEG_LAYER_III")
 _DEPTH = {"PCM_U8": 8, "PCM_S8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
+
+
+class Readable(Protocol):
+    """What has samples in order: a recording, or one without its leak."""
+
+    channels: int
+    frames: int
+
+    def blocks(self, size: int = ...) -> Iterable[np.ndarray]:
+        """All of them, float32 ``(channels, up to size)`` each."""
+
+
+def whole(source: Readable) -> np.ndarray:
+    """All samples, float32 ``(channels, frames)``, checked as :meth:`Recording.blocks` does; held once only."""
+    out = np.empty((source.channels, source.frames), np.float32)
+    at = 0
+    for block in source.blocks():
+        out[:, at : at + block.shape[1]] = block
+        at += block.shape[1]
+    return out
 
 
 class Recording:

@@ -5,12 +5,12 @@ A take and its survey, and what several of them need, worked out once and when i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, Protocol
 
 import numpy as np
 
-from isophon.core.audio.files import BLOCK
+from isophon.core.audio.files import BLOCK, Readable, whole
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark
 from isophon.core.passes.esses.settings import LEFT_ALONE
@@ -19,18 +19,13 @@ from isophon.core.passes.singing import singing
 from isophon.core.survey import Survey
 
 
-class Listened(Protocol):
+class Listened(Readable, Protocol):
     """What is read: a recording, or one without its leak."""
 
     sample_rate: int
-    channels: int
-    frames: int
 
     def read(self, start: int, frames: int) -> np.ndarray:
         """Samples, float32 ``(channels, frames)``, zeros outside."""
-
-    def blocks(self, size: int = ...) -> Iterable[np.ndarray]:
-        """All of them in order."""
 
 
 LOW_HZ = 12_000
@@ -43,11 +38,7 @@ class Held:
 
     def __init__(self, recording: Listened) -> None:
         self.sample_rate, self.channels, self.frames = recording.sample_rate, recording.channels, recording.frames
-        self._samples = np.empty((recording.channels, recording.frames), np.float32)
-        at = 0
-        for block in recording.blocks():
-            self._samples[:, at : at + block.shape[1]] = block
-            at += block.shape[1]
+        self._samples = whole(recording)
 
     def read(self, start: int, frames: int) -> np.ndarray:
         """As :meth:`Listened.read`."""

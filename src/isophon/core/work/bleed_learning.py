@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from isophon.core.audio.files import BLOCK, Recording
+from isophon.core.audio.files import BLOCK, Recording, whole
 from isophon.core.errors import InputError
 from isophon.core.marks import Mark
 from isophon.core.passes.bleed.leak import Cue, hits, learn_leak
@@ -91,10 +91,8 @@ def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Ca
     sounds = []
     for cue in lesson.cues:
         with Recording(path_of(cue.path)) as guide:
-            whole = np.concatenate(list(guide.blocks()), axis=1)
-            sounds.append(Cue(guide.path.name, whole, guide.sample_rate, cue.offset_s))
-    samples = np.concatenate(list(recording.blocks()), axis=1)
-    taken = learn_leak(samples, recording.sample_rate, sounds, key, tell, lesson.moments)
+            sounds.append(Cue(guide.path.name, whole(guide), guide.sample_rate, cue.offset_s))
+    taken = learn_leak(whole(recording), recording.sample_rate, sounds, key, tell, lesson.moments)
     learned = Learned(taken.facts, hits(taken, recording.read, survey() if callable(survey) else survey))
     place, sound = take_cache.place_of(recording.path), (taken.leak, taken.rest) if taken.facts.key else None
     take_cache.keep_leak(place, key, sound, msgspec.json.encode(learned))

@@ -10,7 +10,7 @@ import numpy as np
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import db, gated_loudness
 from isophon.core.errors import InputError
-from isophon.core.passes.kind import Still
+from isophon.core.passes.kind import Stage, Still
 from isophon.core.reading import path_of
 from isophon.core.render import Plan, RenderCache, Renderer, by_stage
 from isophon.core.session.edits import Findings, check_source
@@ -21,6 +21,8 @@ from isophon.core.takes.cache import Surveyed
 from isophon.core.takes.pictures import Wave
 from isophon.core.takes.rendered import kept_rendered
 from isophon.core.takes.scan import Figures
+
+Staged = tuple[tuple[Stage, Plan], ...]
 
 _STEP_S = 0.1
 _NOTHING_DBFS = -120.0
@@ -57,7 +59,7 @@ class Take:
     wave: Wave | None = None
     figures: Figures | None = None
     surveyed: Surveyed | None = None
-    _still: tuple[Plan, tuple[float, float]] | None = None
+    _still: tuple[Staged, tuple[float, float]] | None = None
     _matched: dict[Plan, float] = field(default_factory=dict)
 
     def refresh(self) -> None:
@@ -122,20 +124,21 @@ class Take:
         """Level in dBFS of the still moments, above 100 Hz, as sung and cleaned; None before the survey."""
         if self.surveyed is None:
             return None
-        if self._still is None or self._still[0] is not plan:
-            self._still = (plan, self._stillness_of(self.surveyed.survey, plan))
+        touched = tuple((stage, mine) for stage, mine in by_stage(plan) if stage.still is not None)
+        if self._still is None or self._still[0] != touched:
+            self._still = (touched, self._stillness_of(self.surveyed.survey, touched))
         return self._still[1]
 
-    def _stillness_of(self, survey: Survey, plan: Plan) -> tuple[float, float]:
+    def _stillness_of(self, survey: Survey, touched: Staged) -> tuple[float, float]:
         quiet = np.flatnonzero(survey.state == STILL)
         if not len(quiet):
             return survey.floor_dbfs, survey.floor_dbfs
         still = Still(survey, survey.bands[quiet].astype(np.float64), quiet)
         take_cache.let_go(survey.bands)  # of many parts they take much room, and are looked at once
         before = float(np.median(still.power.sum(axis=1)))
-        for stage, mine in by_stage(plan):
-            if stage.still is not None:
-                stage.still(still, mine)
+        for stage, mine in touched:
+            assert stage.still is not None, "only those are asked"
+            stage.still(still, mine)
         after = float(np.median(still.power.sum(axis=1)))
         return max(_NOTHING_DBFS, round(db(before), 1)), max(_NOTHING_DBFS, round(db(after), 1))
 

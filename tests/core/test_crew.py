@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from conftest import look, write
+from isophon.core.audio.threads import ahead
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work.workers import Task, Workers
@@ -138,3 +139,25 @@ def test_old_measurements_make_room(tmp_path):
     (tmp_path / "letters" / "dear").write_bytes(b"0" * 9_000)
     take_cache.make_room(tmp_path, 2_500)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["2", "3", "letters"]
+
+
+def test_work_ahead_keeps_its_order_and_ends_where_nobody_wants_more():
+    asked = []
+
+    def items():
+        for i in range(1_000):
+            asked.append(i)
+            yield i
+
+    def slow_at_first(i):
+        threading.Event().wait(0.05 if i == 0 else 0)
+        if i == 500:
+            raise ValueError("five hundred")
+        return 2 * i
+
+    results = ahead(slow_at_first, items())
+    assert [next(results) for _ in range(100)] == list(range(0, 200, 2)) and len(asked) < 120
+    results.close()
+    assert len(asked) < 120
+    with pytest.raises(ValueError, match="five hundred"):
+        list(ahead(slow_at_first, items()))

@@ -36,6 +36,8 @@ def test_the_solution_is_that_of_the_normal_equations(known):
         direct = linalg.solve(gram + np.diag(ridge), right, assume_a="pos").reshape(2, TAPS)
         error = np.linalg.norm(solved(heard, easing, lean) - direct) / np.linalg.norm(direct)
         assert error < 2e-3, lean
+        elsewhere = solved(heard, easing, lean, guess=3 * paths[::-1])
+        assert np.linalg.norm(elsewhere - direct) / np.linalg.norm(direct) < 2e-3, "wherever it begins"
     assert np.linalg.norm(solved(heard, easing, 1e-4) - paths) < 0.02 * np.linalg.norm(paths)
 
 

@@ -172,9 +172,9 @@ class WorkPage(WorkViews):
         session, counts = self.workspace.session, {}
         heard = {*session.heard, *self._heard}
         for i, which in enumerate(PASSES, 1):
-            over = [(p, m) for p in session.parts for m in which.marks(p) if p.acts(m) or m.hand.decided]
-            unheard = sum(1 for p, m in over if f"{p.id}/{m.id}" not in heard)
-            counts[i] = Count(len(over), undecided(session, which), unheard)
+            over = [part.over(which.kind) for part in session.parts]
+            unheard = sum(len(names - heard) for names in over)
+            counts[i] = Count(sum(map(len, over)), undecided(session, which), unheard)
         self.title.route.show_counts(counts, bool(self.workspace.leaks.stale()))
         how, which = self.workspace.aside
         self.title.route.show_aside(PASSES.index(which) + 1 if which else LAY_OUT, how)

@@ -182,9 +182,25 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
         None where its pass was called done.
         """
-        if kind in self.done:
-            return ()
-        return tuple(m for m in self.of_kind(kind) if not m.hand.decided and self.acts(m))
+        if kind not in self._undecided:
+            marks = () if kind in self.done else self.of_kind(kind)
+            self._undecided[kind] = tuple(m for m in marks if not m.hand.decided and self.acts(m))
+        return self._undecided[kind]
+
+    @cached_property
+    def _undecided(self) -> dict[str, tuple[Mark, ...]]:
+        return {}
+
+    def over(self, kind: str) -> frozenset[str]:
+        """The marks of a kind that are over their ceiling or decided by hand, as :attr:`Session.heard` calls them."""
+        if kind not in self._over:
+            marks = (m for m in self.of_kind(kind) if m.hand.decided or self.acts(m))
+            self._over[kind] = frozenset(f"{self.id}/{m.id}" for m in marks)
+        return self._over[kind]
+
+    @cached_property
+    def _over(self) -> dict[str, frozenset[str]]:
+        return {}
 
     @cached_property
     def _by_kind(self) -> dict[str, tuple[Mark, ...]]:

@@ -24,6 +24,7 @@ _SQUARE = 256
 _MOST_HOPS = 4_000  # as many as tell the cue's correlations well enough
 _STEPS = 24
 ROUGHLY, NEARLY = 1e-3, 1e-5  # how far a path may be, against what no path explains
+_MOST_LEFT = 1e-4  # of what is explained, however little that is beside the voice
 _CLEAREST = 1e-2  # of what is explained: what no path explains is taken for so much at least
 _HARDLY = 1e-3  # weights under this part of the highest do not count in the matrix
 _MOST_LEANS = 3  # whose matrices are kept
@@ -142,7 +143,7 @@ def solved(
     more = np.zeros_like(start)
     direction = _eased(left, inverses)
     energy = float((left * direction).sum())
-    least = _CLEAREST * energy
+    least, most = _CLEAREST * energy, _MOST_LEFT * energy
     if guess is not None:
         more = guess - start
         moved = heard.pull(more) + ridge * more
@@ -151,7 +152,7 @@ def solved(
         direction = _eased(left, inverses)
         energy = float((left * direction).sum())
     for _ in range(_STEPS):
-        if energy <= until * max(rest, least):
+        if energy <= min(until * max(rest, least), most):
             break
         moved = heard.pull(direction) + ridge * direction
         step = energy / float((direction * moved).sum())

@@ -34,27 +34,25 @@ class Sheets(QStackedWidget):
     @property
     def open(self) -> Sheet:
         """The one that is seen."""
-        self._show()
-        return self._scrolls[self.workspace.pass_.kind].sheet
+        return self._of(self.workspace.pass_).sheet
 
     def _show(self) -> None:
-        which = self.workspace.pass_
-        if which.kind not in self._scrolls:
-            self._make(which)
-        self.setCurrentWidget(self._scrolls[which.kind])
+        self.setCurrentWidget(self._of(self.workspace.pass_))
 
-    def _make(self, which: Pass) -> None:
-        scroll = _Scrolled(Sheet(self.workspace, which))
-        workable(scroll)
-        self._scrolls[which.kind] = scroll
-        self.addWidget(scroll)
+    def _of(self, which: Pass) -> _Scrolled:
+        if which.kind not in self._scrolls:
+            scroll = _Scrolled(Sheet(self.workspace, which))
+            workable(scroll)
+            self._scrolls[which.kind] = scroll
+            self.addWidget(scroll)
+        return self._scrolls[which.kind]
 
     def _make_another(self) -> None:
-        missing = [which for which in PASSES if which.kind not in self._scrolls]
-        if missing:
-            self._make(missing[0])
-        else:
+        missing = next((which for which in PASSES if which.kind not in self._scrolls), None)
+        if missing is None:
             self._making.stop()
+        else:
+            self._of(missing)
 
 
 class _Scrolled(QScrollArea):

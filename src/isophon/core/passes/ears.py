@@ -6,6 +6,7 @@ A take and its survey, and what several of them need, worked out once and when i
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
+from functools import cached_property
 from typing import Any, Protocol
 
 import numpy as np
@@ -64,7 +65,7 @@ class Ears:
         small = 4 * recording.channels * recording.frames <= _HELD_BYTES
         self.recording, self.survey, self._kinds = Held(recording) if small else recording, survey, kinds
         self.sample_rate, self.channels, self.frames = recording.sample_rate, recording.channels, recording.frames
-        self._kept: dict[str, Any] = {}
+        self._found: dict[str, Found] = {}
 
     @property
     def read(self) -> Read:
@@ -73,7 +74,9 @@ class Ears:
 
     def found(self, kind: str) -> Found:
         """What a kind finds."""
-        return self.kept(f"found {kind}", lambda: self._kinds[kind].find(self))
+        if kind not in self._found:
+            self._found[kind] = self._kinds[kind].find(self)
+        return self._found[kind]
 
     def marks(self, kind: str) -> tuple[Mark, ...]:
         """The marks that a kind finds."""
@@ -83,23 +86,19 @@ class Ears:
         """What a kind measured of the whole take."""
         return self.found(kind).measured[name]
 
-    @property
+    @cached_property
     def low(self) -> LowRate:
         """The take at 12 kHz."""
-        return self.kept("low", lambda: LowRate(self.read, self.sample_rate, self.frames, self.channels, LOW_HZ))
+        return LowRate(self.read, self.sample_rate, self.frames, self.channels, LOW_HZ)
 
-    @property
+    @cached_property
     def singing(self) -> list[tuple[float, float]]:
         """The stretches of singing, (start, end) in s."""
-
-        def make() -> list[tuple[float, float]]:
-            sung = [m for m in self.marks("ess") if m.sound not in LEFT_ALONE or m.standout_db > _LEAST_DB]
-            return singing(self.survey, [(m.start, m.end) for m in sung])
-
-        return self.kept("singing", make)
+        sung = [m for m in self.marks("ess") if m.sound not in LEFT_ALONE or m.standout_db > _LEAST_DB]
+        return singing(self.survey, [(m.start, m.end) for m in sung])
 
     def kept(self, name: str, make: Callable[[], Any]) -> Any:
         """Something that rooms share among themselves, made once."""
-        if name not in self._kept:
-            self._kept[name] = make()
-        return self._kept[name]
+        if name not in self.__dict__:
+            self.__dict__[name] = make()
+        return self.__dict__[name]

@@ -73,3 +73,10 @@ def band_matrix(freqs: np.ndarray, edges: np.ndarray) -> np.ndarray:
     low = np.maximum((freqs - width / 2)[:, None], edges[None, :-1])
     high = np.minimum((freqs + width / 2)[:, None], edges[None, 1:])
     return (np.maximum(0.0, high - low) / width).astype(np.float32)
+
+
+def overlap_add(out: np.ndarray, frames: np.ndarray, hop: int) -> None:
+    """Add frames ``(n, size)`` to ``out``, one every ``hop``, which divides ``size``; it is ``size - hop`` longer."""
+    parts = frames.reshape(len(frames), -1, hop)
+    for i in range(parts.shape[1]):
+        out[i * hop : (i + len(frames)) * hop] += parts[:, i].reshape(-1)

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, linalg
 
+from isophon.core.audio.spectra import overlap_add
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.filtering import filtered
 
@@ -67,9 +68,7 @@ class Motion:
             spectra *= (gain[part, None] * np.exp(turn * delay[part, None])).astype(np.complex64)
             pieces = fft.irfft(spectra, size, axis=1) * window
             out = np.zeros((len(pieces) + _LANES - 1) * hop, np.float32)
-            for lane in range(_LANES):  # windows that do not overlap
-                mine = pieces[lane::_LANES]
-                out[lane * hop : lane * hop + len(mine) * size] += mine.reshape(-1)
+            overlap_add(out, pieces, hop)
             return out
 
         firsts = range(0, count, _BATCH)

@@ -12,6 +12,7 @@ from itertools import pairwise
 import numpy as np
 from scipy import fft, ndimage, signal
 
+from isophon.core.audio.spectra import overlap_add
 from isophon.core.audio.threads import at_once
 
 _WINDOW_S, _OVERLAP = 0.03, 4
@@ -47,9 +48,7 @@ def missed(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
         gain = ndimage.uniform_filter(gain, (_SMOOTH_FRAMES, _SMOOTH_BINS), mode="nearest")
         pieces = fft.irfft(sound * (1 - gain), size, axis=1) * window
         out = np.zeros((len(at) + _OVERLAP - 1) * hop, np.float32)
-        for lane in range(_OVERLAP):  # windows that do not overlap
-            mine = pieces[lane::_OVERLAP]
-            out[lane * hop : lane * hop + len(mine) * size] += mine.reshape(-1)
+        overlap_add(out, pieces, hop)
         return out
 
     out = np.zeros(len(left), np.float32)

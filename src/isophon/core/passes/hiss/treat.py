@@ -24,6 +24,7 @@ import msgspec
 import numpy as np
 from scipy import fft, ndimage, signal, special
 
+from isophon.core.audio.spectra import overlap_add
 from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, emphasis, noise_in
 from isophon.core.passes.kind import Read, Stage, Still
 
@@ -90,7 +91,7 @@ def apply(read: Read, start: int, frames: int, cut: HissCut, keep: Callable | No
     for channel, sound in enumerate(samples):
         spectra = fft.rfft(_framed(sound, size, hop) * window, axis=1)
         spectra[:, lowest:] *= gain[channel]
-        _overlap_add(out[channel], fft.irfft(spectra, size, axis=1) * window, hop)
+        overlap_add(out[channel], fft.irfft(spectra, size, axis=1) * window, hop)
     at = start - first * hop
     return out[:, at : at + frames]
 
@@ -110,12 +111,6 @@ def _window(size: int) -> np.ndarray:
 
 def _framed(sound: np.ndarray, size: int, hop: int) -> np.ndarray:
     return np.lib.stride_tricks.sliding_window_view(sound, size)[::hop]
-
-
-def _overlap_add(out: np.ndarray, frames: np.ndarray, hop: int) -> None:
-    quarters = frames.reshape(len(frames), _OVERLAP, hop)
-    for i in range(_OVERLAP):
-        out[i * hop : (i + len(frames)) * hop] += quarters[:, i].reshape(-1)
 
 
 def _lowest_bin(cut: HissCut, size: int) -> int:

@@ -17,10 +17,10 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
     part, height_of = chart.workspace.part, chart._heights()
     sure = getattr(getattr(part, which.kind), "sure", 0.0)
     (low, high), plot = chart._range(), chart._plot()
-    tall = plot.height() / (high - low)
-    left_alone, changed, cut, hollow, unsure = ([] for _ in range(5))
+    floor, tall = plot.bottom(), plot.height() / (high - low)
+    left_alone, changed, cut, tops, hollow, unsure = ([] for _ in range(6))
     zero = which.zero
-    base = plot.bottom() if zero is None else chart.y_of(zero)
+    base = floor if zero is None else chart.y_of(zero)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     change_of = which.seen_change
     for mark, bar in bars:
@@ -34,13 +34,15 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
         if not change:
             left_alone.append(bar)
             continue
-        top = min(plot.bottom() - 1, plot.bottom() - (height_of(mark) + change - low) * tall)
+        top = min(floor - 1, floor - (height_of(mark) + change - low) * tall)
         if zero is not None:
             changed.append(QRectF(bar.left(), min(top, base), bar.width(), max(1.0, abs(base - top))))
             cut.append(bar)
         elif change < 0:
-            changed.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
-            cut.append(QRectF(bar.left(), bar.top(), bar.width(), top - bar.top()))
+            left, first, width, height = bar.getRect()
+            changed.append(QRectF(left, top, width, first + height - top))
+            cut.append(QRectF(left, first, width, top - first))
+            tops.append(QLineF(left, first, left + width, first))
         else:
             left_alone.append(QRectF(bar.left(), top, bar.width(), bar.bottom() - top))
     painter.setPen(Qt.PenStyle.NoPen)
@@ -53,10 +55,9 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRects(hollow)
     painter.setPen(QPen(theme.OVER, 2))
-    if zero is None:
-        painter.drawLines([QLineF(box.topLeft(), box.topRight()) for box in cut])
+    painter.drawLines(tops)
     painter.setPen(QPen(theme.CONTOUR, 1.3))
-    for mark, bar in bars:
-        if mark.partner_s is not None and zero is None:
+    for mark, bar in bars if zero is None else ():
+        if mark.partner_s is not None:
             top = chart.y_of(mark.partner_db)
-            painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, plot.bottom() - top))
+            painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, floor - top))

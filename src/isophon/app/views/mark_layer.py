@@ -17,6 +17,7 @@ from isophon.core.passes import KINDS
 from isophon.core.passes.gaps.treat import Fade
 
 _RIDE_DB, _LETTER = 12.0, 18.0
+_STAMP = 3.0  # pixels: nearer stamps of one look cannot be told apart
 _WHOLE = 0.99  # of the take: a mark without a place in time
 
 
@@ -38,6 +39,7 @@ class MarkLayer:
         drawn: dict[tuple[bool, bool], list[tuple[float, float]]] = {}
         height_of, over_frequency = self.workspace.pass_.height, self.workspace.pass_.over_frequency
         whole_s = _WHOLE * self.workspace.take.source.duration if over_frequency else math.inf
+        acts = part.acts
         self._draw_fades(painter, start, end, wave)
         if self.workspace.pass_.threads:
             self._draw_threads(painter, wave, start, end)
@@ -47,7 +49,7 @@ class MarkLayer:
             first, last = mark.span
             if last < start or first > end or last - first >= whole_s:
                 continue  # out of view, or a ridge, drawn across
-            over = height_of(mark) > ceiling or part.acts(mark)
+            over = height_of(mark) > ceiling or acts(mark)
             left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
             drawn.setdefault((over, mark.hand.leave), []).append((left, max(right, left + 1)))
         for (over, left_alone), spans in drawn.items():
@@ -55,8 +57,12 @@ class MarkLayer:
             painter.setPen(QPen(ink, 1.5))
             painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
             stamp = self._stamps.of(self.workspace.pass_, ink, over and not left_alone, ratio)
+            last_x = -math.inf
             for left, right in spans:
-                painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
+                x = (left + right) / 2
+                if x - last_x >= _STAMP:
+                    painter.drawPixmap(QPointF(x - 8, y - 3), stamp)
+                    last_x = x
         self._draw_letters(painter, x0, scale, spectrum.top())
         self._draw_outlined(painter, wave, spectrum)
         painter.restore()

@@ -166,10 +166,12 @@ class SkylineChart(QWidget):
         else:
             start, end = self.workspace.view
             scale = plot.width() / (end - start)
-            seen = [(m, *m.span) for m in marks if m.span[1] >= start and m.span[0] <= end]
+            left = plot.left()
             places = [
-                (m, plot.left() + ((a + b) / 2 - start) * scale, max(4.0, min(_BAR, (b - a) * scale)))
-                for m, a, b in seen
+                (m, left + ((a + b) / 2 - start) * scale, max(4.0, min(_BAR, (b - a) * scale)))
+                for m in marks
+                for a, b in (m.span,)
+                if b >= start and a <= end
             ]
         zero, tall = self.workspace.pass_.zero, plot.height() / (high - low)
         bottom = plot.bottom() if zero is None else self.y_of(zero)

@@ -150,7 +150,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def changed(self, kind: str) -> list[tuple[Mark, float]]:
         """The marks of a kind to which something is done, each with its change in dB."""
         changes = self._changes
-        return [(m, change) for m in self.of_kind(kind) if abs(change := changes[m.id]) >= _LEAST_CHANGE_DB]
+        return [(m, changes[m.id]) for m in self.of_kind(kind) if self.acts(m)]
 
     @property
     def plan(self) -> Plan:
@@ -172,7 +172,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def with_agreed(self, marks: tuple[Mark, ...]) -> Part:
         """The same with ``marks``, which differ in what was agreed to alone: all that was worked out of them holds."""
         part = msgspec.structs.replace(self, marks=marks)
-        for known in ("_contexts", "_changes", "_plans"):
+        for known in ("_contexts", "_changes", "_acting", "_plans"):
             if known in self.__dict__:
                 part.__dict__[known] = self.__dict__[known]
         return part
@@ -217,7 +217,11 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
     def acts(self, mark: Mark) -> bool:
         """Whether anything is done to a mark of this part."""
-        return abs(self._changes[mark.id]) >= _LEAST_CHANGE_DB
+        return mark.id in self._acting
+
+    @cached_property
+    def _acting(self) -> frozenset[str]:
+        return frozenset(name for name, change in self._changes.items() if abs(change) >= _LEAST_CHANGE_DB)
 
     def heard_at(self, seconds: float) -> float:
         """When a second of this part is heard once its time is mapped."""

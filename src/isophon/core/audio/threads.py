@@ -6,6 +6,8 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import cache
+from itertools import count
 from typing import Any
 
 _most = 0  # 0: no limit of our own
@@ -24,9 +26,34 @@ def cores() -> int:
 
 
 def at_once(work: Callable[..., Any], *items: Iterable[Any]) -> list[Any]:
-    """``work`` done with each of the items, as :func:`map` does, on all cores; an error of one is raised."""
-    with ThreadPoolExecutor(cores()) as pool:
-        return list(pool.map(work, *items))
+    """``work`` done with each of the items, as :func:`map` does, on all cores; an error of one is raised.
+
+    The caller works as well, and others help as far as they are free: work may so be shared out within work.
+    """
+    jobs = list(zip(*items, strict=True))
+    done: list[Any] = [None] * len(jobs)
+    turns = count()
+
+    def share() -> None:
+        while (i := next(turns)) < len(jobs):
+            done[i] = work(*jobs[i])
+
+    helping = [_helpers().submit(share) for _ in range(min(cores(), len(jobs)) - 1)]
+    try:
+        share()
+    finally:
+        for _ in jobs:  # nothing more is begun after an error
+            next(turns)
+        for helper in helping:
+            if not helper.cancel():
+                helper.result()
+    return done
+
+
+@cache
+def _helpers() -> ThreadPoolExecutor:
+    """Threads that stay: beginning them anew for each call would take longer than many a call."""
+    return ThreadPoolExecutor(len(os.sched_getaffinity(0)), thread_name_prefix="helper")
 
 
 def ahead(work: Callable[..., Any], items: Iterable[Any]) -> Iterator[Any]:

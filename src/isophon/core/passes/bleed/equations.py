@@ -122,6 +122,10 @@ class Easing:
             self._inverses[lean] = [_inverse(gram, lean * self.unlikely) for gram in self._grams]
         return self._inverses[lean]
 
+    def eased(self, left: np.ndarray, lean: float) -> np.ndarray:
+        """``left`` ``(cues, taps)`` through those matrices."""
+        return np.stack([inverse @ row.astype(np.float32) for inverse, row in zip(self.at(lean), left, strict=True)])
+
 
 def solved(
     heard: Moments,
@@ -137,11 +141,10 @@ def solved(
     from which the solution is less far.
     """
     ridge = lean * heard.scale * easing.unlikely
-    inverses = easing.at(lean)
     left, rest = heard.left(start)
     start = np.zeros((len(heard.cues), heard.taps)) if start is None else start
     more = np.zeros_like(start)
-    direction = _eased(left, inverses)
+    direction = easing.eased(left, lean)
     energy = float((left * direction).sum())
     least, most = _CLEAREST * energy, _MOST_LEFT * energy
     if guess is not None:
@@ -149,7 +152,7 @@ def solved(
         moved = heard.pull(more) + ridge * more
         rest += float((more * (moved - 2 * left)).sum())
         left = left - moved
-        direction = _eased(left, inverses)
+        direction = easing.eased(left, lean)
         energy = float((left * direction).sum())
     for _ in range(_STEPS):
         if energy <= min(until * max(rest, least), most):
@@ -159,14 +162,10 @@ def solved(
         more += step * direction
         left -= step * moved
         rest -= step * energy
-        better = _eased(left, inverses)
+        better = easing.eased(left, lean)
         before, energy = energy, float((left * better).sum())
         direction = better + energy / before * direction
     return start + more
-
-
-def _eased(left: np.ndarray, inverses: list[np.ndarray]) -> np.ndarray:
-    return np.stack([inverse @ row.astype(np.float32) for inverse, row in zip(inverses, left, strict=True)])
 
 
 def _inverse(gram: np.ndarray, ridge: np.ndarray) -> np.ndarray:

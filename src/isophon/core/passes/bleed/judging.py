@@ -21,7 +21,7 @@ from isophon.core.passes.bleed.filtering import filtered
 LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
 _FIRST = 3
 _FOLDS, _TURN, _FEWEST_TURNS = 4, 4 * BLOCK, 16
-_CLEARLY_DB, _BETTER_DB = 0.3, 0.03
+_CLEARLY_DB, _BETTER_DB = 0.3, 0.05
 _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 
 
@@ -29,12 +29,13 @@ _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 class Judged:
     """``lean``: how much the path best leans towards nothing; ``explained_db``: how much of what it was not learned
     from it explains, in dB of the error, weighted twice, 0 or less where no path is better than none; ``bands_db``:
-    the same in narrow bands.
+    the same in narrow bands; ``too_free``: leaning a little more explains more.
     """
 
     lean: float
     explained_db: float
     bands_db: np.ndarray
+    too_free: bool
 
 
 def judged(
@@ -45,21 +46,18 @@ def judged(
     guess: np.ndarray | None = None,
     tell: Callable[[], None] = lambda: None,
 ) -> Judged:
-    """The lean under which a path explains most, tried up and down from the usual one; ``tell`` is called between.
+    """The lean under which a path explains most, tried up or down from the usual one; ``tell`` is called between.
 
     ``weight`` ``(n,)``: what the moments were chosen by; ``guess``: a path like those that will be found.
     """
     folds = _Folds(heard, weight, easing, rate, guess)
-    at, best = _FIRST, folds.judged(LEANS[_FIRST])
-    for step in (-1, 1):
-        while 0 <= at + step < len(LEANS):
-            tell()
-            other = folds.judged(LEANS[at + step])
-            if other.explained_db < best.explained_db + _BETTER_DB:
-                break
-            at, best = at + step, other
-        if at < _FIRST:
+    best = folds.judged(LEANS[_FIRST])
+    for lean in LEANS[_FIRST + 1 :] if best.too_free else LEANS[_FIRST - 1 :: -1]:
+        tell()
+        other = folds.judged(lean)
+        if other.explained_db < best.explained_db + _BETTER_DB:
             break
+        best = other
     return best
 
 
@@ -104,18 +102,21 @@ class _Folds:
         """What paths explain that lean so much."""
         self._easing.at(lean)  # once, before the folds share it
 
-        def after(k: int) -> tuple[np.ndarray, np.ndarray]:
+        def after(k: int) -> tuple[np.ndarray, np.ndarray, float]:
             path = solved(self._moments.only(self._fold != k), self._easing, lean, guess=self._paths[k])
             asked = self._asked(k)
-            return path, _power(asked.weight * (asked.take - asked.through(path)), asked.size)
+            error = asked.weight * (asked.take - asked.through(path))
+            pulled = asked.weight * asked.through(self._easing.eased(lean * self._easing.unlikely * path, lean))
+            return path, _power(error, asked.size), float(np.vdot(error, pulled))
 
         found = at_once(after, range(_FOLDS))
-        self._paths = [path for path, _ in found]
-        left = np.array([power for _, power in found])
+        self._paths = [path for path, _, _ in found]
+        left = np.array([power for _, power, _ in found])
         each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
         explained = _gain_db(self._before.sum(), left.sum())
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]
-        return Judged(lean, float(min(explained, each[1])), np.array(bands))
+        too_free = sum(more for _, _, more in found) < 0  # the error's slope over the logarithm of the lean
+        return Judged(lean, float(min(explained, each[1])), np.array(bands), too_free)
 
 
 def _gain_db(before: np.ndarray, after: np.ndarray) -> np.ndarray:

@@ -43,7 +43,7 @@ class Watch(threading.Thread):
     def run(self) -> None:
         while not self.done:
             self.peak = max(self.peak, resident_mb(self.own))
-            time.sleep(0.1)
+            time.sleep(0.5)  # a look takes some 20 ms of a core
 
 
 def long_take(path: Path, seconds: float) -> Path:

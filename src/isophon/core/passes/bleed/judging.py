@@ -21,7 +21,8 @@ from isophon.core.passes.bleed.filtering import filtered
 LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
 _FIRST = 3
 _FOLDS, _TURN, _FEWEST_TURNS = 4, 4 * BLOCK, 16
-_CLEARLY_DB, _BETTER_DB = 0.3, 0.05
+_CLEARLY_DB = 0.3
+_FREER_DB, _FIRMER_DB = 0.03, 0.05  # how much more a path must explain that leans less, or more
 _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 
 
@@ -52,10 +53,11 @@ def judged(
     """
     folds = _Folds(heard, weight, easing, rate, guess)
     best = folds.judged(LEANS[_FIRST])
-    for lean in LEANS[_FIRST + 1 :] if best.too_free else LEANS[_FIRST - 1 :: -1]:
+    better, others = (_FIRMER_DB, LEANS[_FIRST + 1 :]) if best.too_free else (_FREER_DB, LEANS[_FIRST - 1 :: -1])
+    for lean in others:
         tell()
         other = folds.judged(lean)
-        if other.explained_db < best.explained_db + _BETTER_DB:
+        if other.explained_db < best.explained_db + better:
             break
         best = other
     return best

@@ -19,7 +19,7 @@ from isophon.core.audio.threads import at_once
 
 BLOCK = 8_192
 _ROWS = 24  # blocks at a time: what fits the cores' own memory
-_HOP_S, _BATCH = 0.008, 512
+_HOP_S, _BATCH = 0.008, 128
 _SQUARE = 256
 _MOST_HOPS = 4_000  # as many as tell the cue's correlations well enough
 _STEPS = 24
@@ -202,13 +202,15 @@ def _gram(cue: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> np.ndarr
     later = np.lib.stride_tricks.sliding_window_view(heard, knots)[:count]  # the weights 0, 1, 2… hops later
     matter = np.flatnonzero(later.max(axis=1) > _HARDLY * heard.max())
     matter = np.random.default_rng(0).permutation(matter)[:_MOST_HOPS]
-    padded = np.pad(cue, (0, hop + taps))
     size = fft.next_fast_len(hop + taps, real=True)
     sums = np.zeros((knots, taps))
 
     def summed(first: int) -> np.ndarray:
         at = matter[first : first + _BATCH]
-        pieces = np.stack([padded[i * hop : i * hop + hop + taps] for i in at])
+        pieces = np.zeros((len(at), hop + taps), np.float32)
+        for row, i in zip(pieces, at, strict=True):
+            piece = cue[i * hop : i * hop + hop + taps]
+            row[: len(piece)] = piece
         heads = fft.rfft(pieces[:, :hop], size, axis=1)
         alike = fft.irfft(heads.conj() * fft.rfft(pieces, size, axis=1), size, axis=1)[:, :taps]
         return later[at].T @ alike

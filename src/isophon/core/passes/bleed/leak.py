@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from scipy import fft, ndimage, signal
 
 from isophon.core.audio.loudness import lufs
+from isophon.core import memory
 from isophon.core.audio.threads import at_once, cores
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.bleed.click import feeds_of, find_click
@@ -76,6 +77,7 @@ def learn_leak(
             learned.append(learn(take, heard.feeds, low, partial(_tell_part, tell, i, len(takes)), moments))
     if not any(one.explained_db > 0 for one in learned):
         return _nothing(samples, heard.facts)
+    memory.trim()
     rest = np.stack([missed(take, one.leak, low) for take, one in zip(takes, learned, strict=True)])
     leak = np.stack([one.leak for one in learned])
     tell(0.92)

@@ -20,6 +20,7 @@ import numpy as np
 import soxr
 from scipy import ndimage, signal
 
+from isophon.core import memory
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.equations import BLOCK, ROUGHLY, Easing, Moments, solved
 from isophon.core.passes.bleed.filtering import filtered
@@ -72,9 +73,9 @@ def learn(
     tell = tell or (lambda fraction: None)
     taps = round(_PATH_S * rate)
     weight, motion, path = _roughly(take, cues, rate, moments, tell)
+    memory.trim()
     flat = whitener(take, rate)
-    white_take, *whites = _white([take, *cues], flat)
-    white_cues = np.stack(whites)
+    white_take, white_cues = _white(take, cues, flat)
     moving = motion.of(white_cues, rate) if motion else white_cues
     choose, most = partial(_choose, moments=moments, rate=rate), max(1, round(_MOST_S * rate / BLOCK))
     unlikely = _unlikely(taps, rate)
@@ -83,15 +84,18 @@ def learn(
     for around_s in _FINE_WEIGHTS_S:
         heard = Moments(white_take, moving, choose(weight), taps, most)
         path = solved(heard, easing, _START_LEAN, guess=path)
+        del heard  # it is large, as all that is as long as the take
         leak = _through(moving, path)
         weight = _weight(white_take - leak, rate, around_s, leak)
+    del leak
     tell(0.4)
     heard = Moments(white_take, moving, choose(weight), taps, most)
     found = judged(heard, choose(weight), easing, rate, path, lambda: tell(0.6))
     if found.explained_db <= 0:
-        return Learned(np.zeros(len(take), np.float32), np.zeros((len(cues), taps), np.float32), 0.0, 0.0)
+        return Learned(np.zeros(len(take), np.float32), np.zeros_like(path, np.float32), 0.0, 0.0)
     path = solved(heard, easing, found.lean, guess=path)
-    del heard  # they are large, and others follow
+    del heard
+    memory.trim()
     if motion:  # more exactly, now that the path is
         motion = motion_of(white_take, _through(white_cues, path), choose(weight), rate, motion)
         moving = motion.of(white_cues, rate) if motion else white_cues
@@ -107,6 +111,7 @@ def learn(
     if motion and found.explained_db > _FOLLOW_FROM_DB:
         leak, followed = _followed(white_take, moving, cues, choose(weight), path, leak, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
+    del moving, white_cues, cues
     trust = _trust(white_take, filtered(leak, flat, len(flat) // 2), weight, rate)
     shown = only_clear(path, found.bands_db, rate)
     return Learned(_faded(leak, *trust), shown, followed, found.explained_db)
@@ -121,8 +126,7 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
     low, count = rate // 2, len(take)
     take, *cues = at_once(lambda sound: soxr.resample(sound, rate, low, "HQ"), [take, *cues])
     taps, most = round(_PATH_S * low), max(1, round(_MOST_S * low / BLOCK))
-    white_take, *whites = _white([take, *cues], whitener(take, low))
-    white_cues = np.stack(whites)
+    white_take, white_cues = _white(take, np.stack(cues), whitener(take, low))
     choose, unlikely = partial(_choose, moments=moments, rate=low), _unlikely(taps, low)
     weight = _weight(white_take, low, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
     path: Any = None
@@ -157,8 +161,9 @@ def _explained_db(take: np.ndarray, leak: np.ndarray, weight: np.ndarray) -> flo
     return 10 * float(np.log10((before + 1e-30) / (after + 1e-30)))
 
 
-def _white(sounds: list[np.ndarray], flat: np.ndarray) -> list[np.ndarray]:
-    return at_once(lambda sound: filtered(sound, flat, len(flat) // 2), sounds)
+def _white(take: np.ndarray, cues: np.ndarray, flat: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    white_take, *white_cues = at_once(lambda sound: filtered(sound, flat, len(flat) // 2), [take, *cues])
+    return white_take, np.stack(white_cues)
 
 
 def _unlikely(taps: int, rate: int) -> np.ndarray:
@@ -249,7 +254,8 @@ def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
 
 def _power(samples: np.ndarray) -> np.ndarray:
     """The power of each ``_WEIGHT_STEP`` frames."""
-    rows = np.pad(samples, (0, -len(samples) % _WEIGHT_STEP), mode="edge").reshape(-1, _WEIGHT_STEP)
+    more = -len(samples) % _WEIGHT_STEP
+    rows = (np.pad(samples, (0, more), mode="edge") if more else samples).reshape(-1, _WEIGHT_STEP)
     return np.einsum("ts,ts->t", rows, rows).astype(np.float64) / _WEIGHT_STEP
 
 

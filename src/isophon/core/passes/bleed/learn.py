@@ -135,7 +135,7 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
         tell(0.03 * i)
         if i < _EASED_ROUNDS:
             easing = Easing(white_cues, choose(weight), unlikely, low)
-        path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, _START_LEAN, None, ROUGHLY, path)
+        path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, _START_LEAN, guess=path)
         leak = _through(white_cues, path)
         if i:  # the first path is hardly one
             motion = motion_of(white_take, leak, choose(weight), low, motion)

@@ -11,8 +11,8 @@ import soxr
 from msgspec.structs import replace
 from scipy import fft, ndimage, signal
 
-from isophon.core.audio.loudness import lufs
 from isophon.core import memory
+from isophon.core.audio.loudness import lufs
 from isophon.core.audio.threads import at_once, cores
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.bleed.click import feeds_of, find_click

@@ -88,15 +88,18 @@ def learn(recording: Recording, lesson: Lesson, survey: Survey | Callable[[], Su
 
 def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Callable[[], Survey],
              tell: Callable[[float], None] | None) -> Learned:  # fmt: skip
-    sounds = []
-    for cue in lesson.cues:
-        with Recording(path_of(cue.path)) as guide:
-            sounds.append(Cue(guide.path.name, whole(guide), guide.sample_rate, cue.offset_s))
-    taken = learn_leak(whole(recording), recording.sample_rate, sounds, key, tell, lesson.moments)
+    cues = _read(lesson.cues) if lesson.cues else ()
+    taken = learn_leak(whole(recording), recording.sample_rate, cues, key, tell, lesson.moments)
     learned = Learned(taken.facts, hits(taken, recording.read, survey() if callable(survey) else survey))
     place, sound = take_cache.place_of(recording.path), (taken.leak, taken.rest) if taken.facts.key else None
     take_cache.keep_leak(place, key, sound, msgspec.json.encode(learned))
     return learned
+
+
+def _read(cues: tuple[CueFile, ...]) -> Iterator[Cue]:
+    for cue in cues:
+        with Recording(path_of(cue.path)) as guide:
+            yield Cue(guide.path.name, whole(guide), guide.sample_rate, cue.offset_s)
 
 
 def _key(lesson: Lesson) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache, partial
 
@@ -54,7 +54,7 @@ class Taken:
 def learn_leak(
     samples: np.ndarray,
     rate: int,
-    cues: Sequence[Cue],
+    cues: Iterable[Cue],
     key: str,
     tell: Callable[[float], None] | None = None,
     moments: Sequence[tuple[float, float]] = (),
@@ -62,27 +62,28 @@ def learn_leak(
     """Learn how cues leaked into a take, float32 ``(channels, n)``; without any cue, the take's own regular click.
 
     ``moments``: the spans in s to learn from, all where none is given. Where nothing of the cues is heard
-    nothing is taken out, and the facts have no key.
+    nothing is taken out, and the facts have no key. Cues that come one by one are held one by one.
     """
     tell = tell or (lambda fraction: None)
-    low = _learning_rate(rate)
+    low, shape = _learning_rate(rate), samples.shape
     takes = np.stack([soxr.resample(channel, rate, low, "HQ") for channel in samples]) if low != rate else samples
+    del samples  # each is large, and nobody else may hold them
     tell(0.05)
     heard = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
     if not len(heard.feeds):
-        return _nothing(samples, heard.facts)
+        return _nothing(shape, heard.facts)
     learned = []
     for i, take in enumerate(takes):
         with fft.set_workers(cores()):
             learned.append(learn(take, heard.feeds, low, partial(_tell_part, tell, i, len(takes)), moments))
     if not any(one.explained_db > 0 for one in learned):
-        return _nothing(samples, heard.facts)
+        return _nothing(shape, heard.facts)
     memory.trim()
     rest = np.stack([missed(take, one.leak, low) for take, one in zip(takes, learned, strict=True)])
     leak = np.stack([one.leak for one in learned])
     tell(0.92)
     less = _less(takes, leak, rest, low)
-    up = np.zeros((2 * len(takes), samples.shape[1]), np.float32)
+    up = np.zeros((2 * len(takes), shape[1]), np.float32)
     at_once(lambda x, out: _back(x, low, rate, out), [*leak, *rest], up)
     first = learned[0]
     facts = replace(
@@ -110,24 +111,26 @@ class _Heard:
     feeds: np.ndarray
 
 
-def _cues_in(takes: np.ndarray, cues: Sequence[Cue], rate: int, tell: Callable[[float], None]) -> _Heard:
+def _cues_in(takes: np.ndarray, cues: Iterable[Cue], rate: int, tell: Callable[[float], None]) -> _Heard:
     """The cues that are heard in a take, moved to where they are heard."""
     best: Sync | None = None
     feeds: list[np.ndarray] = []
     names: list[str] = []
+    told: list[str] = []
     low = rate // 2 if rate >= _HALVED_FROM else rate  # where a leak is clear; also the faster
     heard = soxr.resample(takes.mean(axis=0), rate, low, "HQ")
-    for i, cue in enumerate(cues):
+    for cue in cues:
+        told.append(cue.name)
         sources = _distinct(np.stack([soxr.resample(c, cue.rate, rate, "HQ") for c in cue.samples]))
         sync = synchronize(heard, soxr.resample(sources.T, rate, low, "HQ").T, low, cue.offset_s)
         best = sync if best is None or sync.clear > best.clear else best
         if sync.found:
             names.append(cue.name)
             feeds += [_aligned(source, sync, rate, takes.shape[1]) for source in sources]
-        tell(0.05 + 0.2 * (i + 1) / len(cues))
+        tell(0.25 - 0.2 * 0.5 ** len(told))
     assert best is not None, "there is at least one cue"
     delay, ppm, clear = round(float(best.delay_s), 6), float(best.ppm), float(best.clear)
-    facts = Leak("", tuple(names) or tuple(cue.name for cue in cues), delay, ppm, clear, rate=rate)
+    facts = Leak("", tuple(names or told), delay, ppm, clear, rate=rate)
     return _Heard(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else np.zeros((0, 0)))
 
 
@@ -143,8 +146,8 @@ def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _H
     return _Heard(_pictured(facts, click.beats, click.heights), np.stack(early) if early else feeds)
 
 
-def _nothing(samples: np.ndarray, facts: Leak) -> Taken:
-    return Taken(facts, np.zeros_like(samples), np.zeros_like(samples))
+def _nothing(shape: tuple[int, ...], facts: Leak) -> Taken:
+    return Taken(facts, np.zeros(shape, np.float32), np.zeros(shape, np.float32))
 
 
 def _pictured(facts: Leak, lags: np.ndarray, heights: np.ndarray) -> Leak:

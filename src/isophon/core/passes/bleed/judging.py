@@ -68,7 +68,10 @@ def only_clear(samples: np.ndarray, gains_db: np.ndarray, rate: int) -> np.ndarr
     hz = np.fft.rfftfreq(_FILTER, 1 / rate)
     mask = np.interp(hz, _middles(rate), np.clip(gains_db / _CLEARLY_DB, 0, 1))
     taps = np.roll(np.fft.irfft(mask), _FILTER // 2) * np.hanning(_FILTER)
-    return np.stack([filtered(x, taps[1:], _FILTER // 2 - 1) for x in samples])
+    out = np.empty(samples.shape, np.float32)
+    for row, sound in zip(out, samples, strict=True):
+        row[:] = filtered(sound, taps[1:], _FILTER // 2 - 1)
+    return out
 
 
 def _edges(rate: int) -> np.ndarray:

@@ -101,6 +101,7 @@ def learn(
         moving = motion.of(white_cues, rate) if motion else white_cues
     leak = _through(moving, path)
     weight = _weight(white_take - leak, rate, _WEIGHTS_S[-1], leak)
+    del leak
     path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, found.lean, guess=path)
     cues = only_clear(cues, found.bands_db, rate)
     if motion:

@@ -148,7 +148,7 @@ def test_what_fails_in_the_background_says_nothing_about_the_recording(take_room
 
     workspace.pool.workers, before = Workers(1), workspace.pool.workers  # workers that know that folder
     workspace.look_again()
-    qtbot.waitUntil(lambda: "cannot be kept" in room.message.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "cannot be kept" in room.message.text(), timeout=90_000)
     assert not workspace.take.trouble and workspace.part.found
     workspace.pool.workers.close()
     workspace.pool.workers = before
@@ -158,11 +158,11 @@ def test_leaving_a_session_at_work_leaves_the_workers(window, tmp_path, qtbot):
     samples, rate, _ = spoken("de")
     long = write(tmp_path / "long.wav", np.tile(samples, 12), rate)
     window.open_path(long)
-    qtbot.waitUntil(lambda: window.work_page is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.work_page is not None, timeout=90_000)
     first = window.work_page
     short = write(tmp_path / "short.wav", samples, rate)
     window.open_path(short)
-    qtbot.waitUntil(lambda: window.work_page not in (None, first), timeout=30_000)
+    qtbot.waitUntil(lambda: window.work_page not in (None, first), timeout=90_000)
     qtbot.waitUntil(lambda: window.work_page.workspace.part.found, timeout=60_000)
     assert all(thread.is_alive() for thread in window._workers._threads)
 
@@ -177,7 +177,7 @@ def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
     room.workspace.edit("rename", lambda s: edits.replace(s, parts=(edits.replace(s.parts[0], name="Ada: verse/2"),)))
     page.labels.setChecked(True)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "written to" in page.outcome.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "written to" in page.outcome.text(), timeout=90_000)
     assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
         "Ada: verse_2.clean.wav", "Ada: verse_2.marks.tsv", "report.json"]  # fmt: skip
     table: QTableWidget = page.table

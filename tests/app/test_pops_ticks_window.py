@@ -39,7 +39,7 @@ def test_pops_come_down_and_can_be_heard_on_small_loudspeakers(room, qtbot):
 def test_ticks_are_repaired_and_shown_as_samples(room, qtbot):
     workspace = room.workspace
     workspace.take_part("part-5")
-    qtbot.waitUntil(lambda: workspace.part.found, timeout=30_000)
+    qtbot.waitUntil(lambda: workspace.part.found, timeout=90_000)
     press(room, key("Ticks"), qtbot=qtbot)
     ticks = [m for m in workspace.marks if not m.sound]
     assert len(ticks) == 8 and "mend 3 clipped places" in room.sheet.extras.mend.text()

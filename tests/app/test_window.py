@@ -203,7 +203,7 @@ def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot
     other = Window()
     qtbot.addWidget(other)
     other.recover(kept)
-    qtbot.waitUntil(lambda: other.work_page is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: other.work_page is not None, timeout=90_000)
     again = other.work_page.workspace
     assert again.part.ess.ceiling_db == -9.5 and again.keeper.unsaved
     again.undo()

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from conftest import look, write
-from isophon.core.audio.threads import ahead, cores
+from isophon.core.audio.threads import ahead, at_once, cores
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work.workers import Task, Workers
@@ -139,6 +139,25 @@ def test_old_measurements_make_room(tmp_path):
     (tmp_path / "letters" / "dear").write_bytes(b"0" * 9_000)
     take_cache.make_room(tmp_path, 2_500)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["2", "3", "letters"]
+
+
+def test_work_is_shared_out_within_work_and_an_error_ends_it():
+    def row(i):
+        return at_once(lambda j: 10 * i + j, range(4))
+
+    assert at_once(row, range(50)) == [[10 * i + j for j in range(4)] for i in range(50)]
+    begun = []
+
+    def third_fails(i):
+        begun.append(i)
+        threading.Event().wait(0.01)
+        if i == 3:
+            raise ValueError("three")
+
+    with pytest.raises(ValueError, match="three"):
+        at_once(third_fails, range(1_000))
+    assert len(begun) <= 4 + 2 * cores()
+    assert at_once(lambda a, b: a - b, [5, 7], [1, 2]) == [4, 5]
 
 
 def test_work_ahead_keeps_its_order_and_ends_where_nobody_wants_more():

@@ -7,7 +7,6 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from functools import cache
-from itertools import count
 from typing import Any
 
 _most = 0  # 0: no limit of our own
@@ -32,18 +31,21 @@ def at_once(work: Callable[..., Any], *items: Iterable[Any]) -> list[Any]:
     """
     jobs = list(zip(*items, strict=True))
     done: list[Any] = [None] * len(jobs)
-    turns = count()
+    turns = iter(range(len(jobs)))
 
     def share() -> None:
-        while (i := next(turns)) < len(jobs):
-            done[i] = work(*jobs[i])
+        try:
+            for i in turns:
+                done[i] = work(*jobs[i])
+        except BaseException:
+            for _ in turns:  # nothing more is begun
+                pass
+            raise
 
     helping = [_helpers().submit(share) for _ in range(min(cores(), len(jobs)) - 1)]
     try:
         share()
     finally:
-        for _ in jobs:  # nothing more is begun after an error
-            next(turns)
         for helper in helping:
             if not helper.cancel():
                 helper.result()

@@ -22,6 +22,7 @@ LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
 _FIRST = 3
 _FOLDS, _TURN, _FEWEST_TURNS = 4, 4 * BLOCK, 16
 _CLEARLY_DB = 0.3
+_FLAT_DB = 0.02  # what begins to rise less than this does not come to rise by as much as pays
 _FREER_DB, _FIRMER_DB = 0.03, 0.05  # how much more a path must explain that leans less, or more
 _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 
@@ -30,13 +31,13 @@ _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 class Judged:
     """``lean``: how much the path best leans towards nothing; ``explained_db``: how much of what it was not learned
     from it explains, in dB of the error, weighted twice, 0 or less where no path is better than none; ``bands_db``:
-    the same in narrow bands; ``too_free``: leaning a little more explains more.
+    the same in narrow bands; ``rise_db``: how much more ten times the lean would explain if it went on as it begins.
     """
 
     lean: float
     explained_db: float
     bands_db: np.ndarray
-    too_free: bool
+    rise_db: float
 
 
 def judged(
@@ -53,8 +54,10 @@ def judged(
     """
     folds = _Folds(heard, weight, easing, rate, guess)
     best = folds.judged(LEANS[_FIRST])
-    better, others = (_FIRMER_DB, LEANS[_FIRST + 1 :]) if best.too_free else (_FREER_DB, LEANS[_FIRST - 1 :: -1])
+    better, others = (_FIRMER_DB, LEANS[_FIRST + 1 :]) if best.rise_db > 0 else (_FREER_DB, LEANS[_FIRST - 1 :: -1])
     for lean in others:
+        if abs(best.rise_db) < _FLAT_DB:
+            break
         tell()
         other = folds.judged(lean)
         if other.explained_db < best.explained_db + better:
@@ -107,21 +110,21 @@ class _Folds:
         """What paths explain that lean so much."""
         self._easing.at(lean)  # once, before the folds share it
 
-        def after(k: int) -> tuple[np.ndarray, np.ndarray, float]:
+        def after(k: int) -> tuple[np.ndarray, np.ndarray, float, float]:
             path = solved(self._moments.only(self._fold != k), self._easing, lean, guess=self._paths[k])
             asked = self._asked(k)
             error = asked.weight * (asked.take - asked.through(path))
             pulled = asked.weight * asked.through(self._easing.eased(lean * self._easing.unlikely * path, lean))
-            return path, _power(error, asked.size), float(np.vdot(error, pulled))
+            return path, _power(error, asked.size), float(np.vdot(error, error)), 2 * float(np.vdot(error, pulled))
 
         found = at_once(after, range(_FOLDS))
-        self._paths = [path for path, _, _ in found]
-        left = np.array([power for _, power, _ in found])
+        self._paths = [row[0] for row in found]
+        left = np.array([row[1] for row in found])
         each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
         explained = _gain_db(self._before.sum(), left.sum())
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]
-        too_free = sum(more for _, _, more in found) < 0  # the error's slope over the logarithm of the lean
-        return Judged(lean, float(min(explained, each[1])), np.array(bands), too_free)
+        error, slope = (sum(row[i] for row in found) for i in (2, 3))  # slope: over the logarithm of the lean
+        return Judged(lean, float(min(explained, each[1])), np.array(bands), -10 * slope / (error + 1e-30))
 
 
 def _gain_db(before: np.ndarray, after: np.ndarray) -> np.ndarray:

@@ -102,6 +102,10 @@ def test_the_loop_of_work_by_keys(room, qtbot):
         lambda: workspace.mark.span[0] < room.hearing.player.position / 48_000 < workspace.mark.span[1], timeout=4000
     )
     assert loop[0] <= room.hearing.player.position <= loop[1]
+    workspace.set_view(*workspace.mark.span)
+    view = workspace.view
+    qtbot.waitUntil(lambda: not view[0] <= room.trace.playhead <= view[1], timeout=4000)
+    assert workspace.view == view  # what is looped stays in view
     press(room, Qt.Key.Key_M, qtbot=qtbot)
     assert room.transport.match_value.text().endswith("LU")
     press(room, key("Hand over"), qtbot=qtbot)

@@ -287,7 +287,7 @@ class WorkPage(WorkViews):
             self.tell(f"{player.trouble}. Playing stopped; the work is kept.")
             player.trouble = ""
         self.transport.meter.show_peak(player.peak())
-        self.trace.set_playhead(seconds, player.playing)
+        self.trace.set_playhead(seconds, player.playing and not self.hearing.loop_span())  # a loop stays in view
         picture = self.sheet.picture
         if player.playing and isinstance(picture, Following):
             picture.follow(seconds)

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from scipy import linalg, signal
 
+from isophon.core.passes.bleed import judging
 from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
 from isophon.core.passes.bleed.judging import judged
 
@@ -50,3 +51,25 @@ def test_what_was_not_learned_from_judges(known):
     strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
     even = np.ones_like(weight)
     assert judged(Moments(strange, cues, even, TAPS, 100), even, easing, RATE).explained_db < 0
+
+
+def test_the_slope_tells_which_lean_explains_more(known, monkeypatch):
+    """It is that of the explained share itself, as the difference to a lean that is a little more tells."""
+    take, cues, _, weight = known
+    easing = Easing(cues, weight, np.ones(TAPS), RATE)
+    heard = Moments(take, cues, weight, TAPS, 100)
+    monkeypatch.setattr(judging, "_FLAT_DB", np.inf)  # none but the first is tried
+
+    monkeypatch.setattr(judging, "_FIRST", 0)
+
+    def at(lean, heard=heard, weight=weight):
+        monkeypatch.setattr(judging, "LEANS", (lean,))
+        return judged(heard, weight, easing, RATE)
+
+    for lean in (0.03, 0.3, 3.0):
+        here, more = at(lean), at(1.2 * lean)
+        slope = (more.explained_db - here.explained_db) / np.log10(1.2)
+        assert here.rise_db == pytest.approx(slope, rel=0.1) and slope < -1, lean
+    strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
+    even = np.ones_like(weight)
+    assert at(0.3, Moments(strange, cues, even, TAPS, 100), even).rise_db > 0, "the less of a path, the better"

@@ -34,7 +34,8 @@ def wait(ms: int) -> None:
 
 def shoot(window: Window, name: str) -> None:
     """Keep a picture of the window, once all that it shows is there."""
-    while not window.work_page.lens.pictures.close_up.settled:
+    room = window.work_page
+    while not room.lens.pictures.close_up.settled or room.workspace.pool.overall()[1]:
         wait(20)
     wait(50)
     window.grab().save(str(TARGET / f"{name}.png"))

@@ -37,7 +37,7 @@ def shoot(window: Window, name: str) -> None:
     room = window.work_page
     while not room.lens.pictures.close_up.settled or room.workspace.pool.overall()[1]:
         wait(20)
-    wait(50)
+    wait(250)  # the panel tells of work a moment later
     window.grab().save(str(TARGET / f"{name}.png"))
 
 

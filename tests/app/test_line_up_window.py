@@ -5,19 +5,30 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, Qt
 
-from driving import drag, key, press
+from driving import drag, key, opened, press
 from isophon.core.marks import Hand
 from isophon.core.passes.timing.stretch import Moved
-from isophon.core.session import layout
+from isophon.core.session import file, layout
 from isophon.core.session.checks import flaw_of_item
 
 Key = Qt.Key
 
 
+@pytest.fixture(scope="module")
+def heard(tmp_path_factory):
+    return tmp_path_factory.mktemp("heard") / "song.isophon"
+
+
 @pytest.fixture
-def lined_up(room, qtbot):
+def lined_up(window, demo, heard, tmp_path, qtbot):
+    """The demo session, heard beside the lead by the first test that asks for it."""
+    path = tmp_path / "song.isophon"
+    file.save(file.load(heard if heard.exists() else demo), path)
+    room = opened(window, path, qtbot)
     session = lambda: room.workspace.session  # noqa: E731
     qtbot.waitUntil(lambda: all(p.measured.lined_up for p in session().parts if p.role != "lead"), timeout=90_000)
+    if not heard.exists():
+        file.save(session(), heard)
     room.workspace.take_parts(["part-2"])
     press(room, key("Line-up"), qtbot=qtbot)
     return room

@@ -1,6 +1,6 @@
 """The window's speed: ceiling to samples, painting while zooming, start to first paint.
 
-Usage: .venv/bin/python bench/window.py [SECONDS]
+Usage: .venv/bin/python bench/window.py [SECONDS [MARKS]]
 """
 
 from __future__ import annotations
@@ -20,7 +20,6 @@ from PySide6.QtCore import QEventLoop, QTimer
 
 from isophon.app.sheets import PASSES
 
-_WALKED = 200
 BARE = """
 from PySide6.QtWidgets import QApplication, QMainWindow
 class Window(QMainWindow):
@@ -63,7 +62,7 @@ def first_paint(runs: int) -> None:
     print(f"start to first paint: {ours / bare:.2f} of a bare QMainWindow ({ours:.2f} s, {bare:.2f} s)  (aim: 2.5)")
 
 
-def work_page(seconds: float) -> None:
+def work_page(seconds: float, walked: int) -> None:
     from isophon.app.main import make_app
     from isophon.app.window import Window
 
@@ -79,8 +78,8 @@ def work_page(seconds: float) -> None:
         room = window.work_page
         print(f"ceiling to samples ready in the loop: {_ceiling(room):.1f} ms median  (aim: 50)")
         print(f"painting the trace while zooming: {_zooming(room, app):.1f} ms median a frame  (aim: 16)")
-        longest, sound = _walking(room, app)
-        print(f"walking {_WALKED} marks by Return: longest turn {longest:.0f} ms  (aim: 50), "
+        longest, sound = _walking(room, app, walked)
+        print(f"walking {walked} marks by Return: longest turn {longest:.0f} ms  (aim: 50), "
               f"key to sound {sound:.0f} ms median  (aim: 150)")  # fmt: skip
         window.close()
 
@@ -101,7 +100,7 @@ def _ceiling(room) -> float:
     return float(np.median(times))
 
 
-def _walking(room, app) -> tuple[float, float]:
+def _walking(room, app, walked: int) -> tuple[float, float]:
     """Return pressed mark after mark while each is looped: the longest turn of the event loop, and key to sound."""
     from PySide6.QtCore import Qt
     from PySide6.QtTest import QTest
@@ -113,7 +112,7 @@ def _walking(room, app) -> tuple[float, float]:
     QTest.keyClick(room, Qt.Key.Key_Return)
     _wait(1_500)
     longest, sounds = 0.0, []
-    for i in range(_WALKED):
+    for i in range(walked):
         pressed = time.perf_counter()
         QTest.keyClick(room, Qt.Key.Key_L if i % 4 == 3 else Qt.Key.Key_Return)
         longest = max(longest, time.perf_counter() - pressed)
@@ -148,4 +147,4 @@ def _zooming(room, app) -> float:
 if __name__ == "__main__":
     length = float(sys.argv[1]) if len(sys.argv) > 1 else 300.0
     first_paint(7 if length > 60 else 1)
-    work_page(length)
+    work_page(length, walked=int(sys.argv[2]) if len(sys.argv) > 2 else 200)

@@ -14,7 +14,7 @@ BENCH = Path(__file__).parent.parent / "bench"
     ("script", "arguments", "words"),
     [
         ("speed.py", ["12"], "survey + find"), ("quality.py", ["--quick"], "all voices"),
-        ("floor.py", ["--quick"], "breaths in all"), ("window.py", ["12"], "aim: 16"),
+        ("floor.py", ["--quick"], "breaths in all"), ("window.py", ["12", "20"], "aim: 150"),
         ("session.py", ["2", "12"], "aim: 8"), ("noise.py", ["--quick"], "second harmonic"),
         ("spots.py", ["--quick"], "pops at true stops"), ("bleed.py", ["--quick"], "peak memory"),
         ("bands.py", ["12"], "treat"), ("line_up.py", ["--quick"], "100 % of those"),

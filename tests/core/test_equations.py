@@ -5,7 +5,8 @@ import pytest
 from scipy import linalg, signal
 
 from isophon.core.passes.bleed import judging
-from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
+from isophon.core.passes.bleed.easing import Easing
+from isophon.core.passes.bleed.equations import BLOCK, Moments, solved
 from isophon.core.passes.bleed.judging import judged
 
 RATE, TAPS = 8_000, 90

@@ -2,9 +2,7 @@
 
 A path of some tens of milliseconds has thousands of taps, and the cue's spectrum falls by sixty decibels and more,
 so that plain gradients need hundreds of steps. Conjugate gradients (Hestenes & Stiefel 1952) need a few when they
-are preconditioned by a matrix that is nearly the right one: the cue's short-time correlations (of some
-milliseconds), weighted and added up, as if the weights were straight lines in between. It is
-inverted once (by Cholesky) and serves all weights like those it was made with.
+are preconditioned by a matrix that is nearly the right one (see :mod:`.easing`).
 """
 
 from __future__ import annotations
@@ -13,22 +11,17 @@ from collections.abc import Callable
 from copy import copy
 
 import numpy as np
-from scipy import fft, linalg
+from scipy import fft
 
 from isophon.core.audio.threads import at_once
+from isophon.core.passes.bleed.easing import Easing
 
 BLOCK = 8_192
 _ROWS = 24  # blocks at a time: what fits the cores' own memory
-_HOP_S, _BATCH = 0.008, 128
-_SQUARE = 256
-_MOST_HOPS = 4_000  # as many as tell the cue's correlations well enough
 _STEPS = 24
 ROUGHLY, NEARLY = 1e-3, 1e-5  # how far a path may be, against what no path explains
 _MOST_LEFT = 1e-4  # of what is explained, however little that is beside the voice
 _CLEAREST = 1e-2  # of what is explained: what no path explains is taken for so much at least
-_HARDLY = 1e-3  # weights under this part of the highest do not count in the matrix
-_MOST_LEANS = 3  # whose matrices are kept
-_FIRMER, _MOST_FIRM = 10.0, 4
 
 
 class Moments:
@@ -101,32 +94,6 @@ class Moments:
         return fft.irfft(both, self.size, axis=1)[:, self.taps : 0 : -1]  # the cues begin so much before the blocks
 
 
-class Easing:
-    """What makes the equations of cues ``(cues, n)`` easy under weights like ``weight`` ``(n,)``.
-
-    ``unlikely`` ``(taps,)``: how much each tap leans towards nothing.
-    """
-
-    def __init__(self, cues: np.ndarray, weight: np.ndarray, unlikely: np.ndarray, rate: int) -> None:
-        self.unlikely = unlikely
-        grams = [_gram(cue, weight, len(unlikely), rate) for cue in cues]
-        scale = max(float(np.mean([np.trace(gram) for gram in grams])) / len(unlikely), 1e-30)
-        self._grams = [(gram / scale).astype(np.float32) for gram in grams]
-        self._inverses: dict[float, list[np.ndarray]] = {}
-
-    def at(self, lean: float) -> list[np.ndarray]:
-        """The inverse matrices of the cues where the path leans so much towards nothing."""
-        if lean not in self._inverses:
-            while len(self._inverses) >= _MOST_LEANS:
-                self._inverses.pop(next(iter(self._inverses)))
-            self._inverses[lean] = [_inverse(gram, lean * self.unlikely) for gram in self._grams]
-        return self._inverses[lean]
-
-    def eased(self, left: np.ndarray, lean: float) -> np.ndarray:
-        """``left`` ``(cues, taps)`` through those matrices."""
-        return np.stack([inverse @ row.astype(np.float32) for inverse, row in zip(self.at(lean), left, strict=True)])
-
-
 def solved(
     heard: Moments,
     easing: Easing,
@@ -166,61 +133,6 @@ def solved(
         before, energy = energy, float((left * better).sum())
         direction = better + energy / before * direction
     return start + more
-
-
-def _inverse(gram: np.ndarray, ridge: np.ndarray) -> np.ndarray:
-    """The inverse of a matrix with a ridge; with a firmer one where the matrix is not exact enough for it.
-
-    It is symmetric and positive to rounding, as it comes from a Cholesky factor (LAPACK's potri); a product with it
-    takes a fifth of the time of solving with the factor.
-    """
-    for i in range(_MOST_FIRM + 1):
-        matrix = gram.copy()
-        matrix.flat[:: len(gram) + 1] += _FIRMER**i * ridge
-        factor, failed = linalg.lapack.spotrf(matrix.T, lower=True, clean=False, overwrite_a=True)
-        if not failed:
-            return _whole(linalg.lapack.spotri(factor, lower=True, overwrite_c=True)[0].T)
-    return np.diag(1 / (np.diag(gram) + ridge)).astype(np.float32)
-
-
-def _whole(upper: np.ndarray) -> np.ndarray:
-    """The symmetric matrix of which the upper half is given; in place, block by block."""
-    count = len(upper)
-    for first in range(0, count, _SQUARE):
-        last = min(count, first + _SQUARE)
-        square = np.triu(upper[first:last, first:last])
-        upper[first:last, first:last] = square + np.triu(square, 1).T
-        upper[last:, first:last] = upper[first:last, last:].T
-    return upper
-
-
-def _gram(cue: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> np.ndarray:
-    """How the cue's taps go together under the weights, nearly: ``(taps, taps)``."""
-    hop = round(_HOP_S * rate)
-    count, knots = len(cue) // hop, -(-taps // hop) + 1
-    heard = np.pad(weight[: count * hop].reshape(count, hop).mean(axis=1), (0, knots))
-    later = np.lib.stride_tricks.sliding_window_view(heard, knots)[:count]  # the weights 0, 1, 2… hops later
-    matter = np.flatnonzero(later.max(axis=1) > _HARDLY * heard.max())
-    matter = np.random.default_rng(0).permutation(matter)[:_MOST_HOPS]
-    size = fft.next_fast_len(hop + taps, real=True)
-    sums = np.zeros((knots, taps))
-
-    def summed(first: int) -> np.ndarray:
-        at = matter[first : first + _BATCH]
-        pieces = np.zeros((len(at), hop + taps), np.float32)
-        for row, i in zip(pieces, at, strict=True):
-            piece = cue[i * hop : i * hop + hop + taps]
-            row[: len(piece)] = piece
-        heads = fft.rfft(pieces[:, :hop], size, axis=1)
-        alike = fft.irfft(heads.conj() * fft.rfft(pieces, size, axis=1), size, axis=1)[:, :taps]
-        return later[at].T @ alike
-
-    for part in at_once(summed, range(0, len(matter), _BATCH)):
-        sums += part
-    place = np.arange(taps)
-    knot, beyond = place // hop, (place % hop / hop)[:, None]
-    rows = (1 - beyond) * sums[knot] + beyond * sums[np.minimum(knot + 1, knots - 1)]
-    return _whole(rows[place[:, None], np.abs(place[:, None] - place)].T)
 
 
 def _added(cues: np.ndarray, ways: np.ndarray) -> np.ndarray:

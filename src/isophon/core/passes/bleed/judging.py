@@ -15,13 +15,15 @@ import numpy as np
 from scipy import fft
 
 from isophon.core.audio.threads import at_once
-from isophon.core.passes.bleed.equations import BLOCK, Easing, Moments, solved
+from isophon.core.passes.bleed.easing import Easing
+from isophon.core.passes.bleed.equations import BLOCK, Moments, solved
 from isophon.core.passes.bleed.filtering import filtered
 
 LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
 _FIRST = 3
 _FOLDS, _TURN, _FEWEST_TURNS = 4, 4 * BLOCK, 16
 _CLEARLY_DB = 0.3
+_UNTIL = 1e-4  # how far a path may be: nearer changes what it explains by some thousandths of a dB
 _FLAT_DB = 0.02  # what begins to rise less than this does not come to rise by as much as pays
 _FREER_DB, _FIRMER_DB = 0.03, 0.05  # how much more a path must explain that leans less, or more
 _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
@@ -29,12 +31,14 @@ _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 
 @dataclass(frozen=True, eq=False)
 class Judged:
-    """``lean``: how much the path best leans towards nothing; ``explained_db``: how much of what it was not learned
-    from it explains, in dB of the error, weighted twice, 0 or less where no path is better than none; ``bands_db``:
-    the same in narrow bands; ``rise_db``: how much more ten times the lean would explain if it went on as it begins.
+    """``lean``: how much the path best leans towards nothing; ``path``: the mean of those that were judged;
+    ``explained_db``: how much of what it was not learned from it explains, in dB of the error, weighted twice, 0 or
+    less where no path is better than none; ``bands_db``: the same in narrow bands; ``rise_db``: how much more ten
+    times the lean would explain if it went on as it begins.
     """
 
     lean: float
+    path: np.ndarray
     explained_db: float
     bands_db: np.ndarray
     rise_db: float
@@ -111,7 +115,7 @@ class _Folds:
         self._easing.at(lean)  # once, before the folds share it
 
         def after(k: int) -> tuple[np.ndarray, np.ndarray, float, float]:
-            path = solved(self._moments.only(self._fold != k), self._easing, lean, guess=self._paths[k])
+            path = solved(self._moments.only(self._fold != k), self._easing, lean, None, _UNTIL, self._paths[k])
             asked = self._asked(k)
             error = asked.weight * (asked.take - asked.through(path))
             pulled = asked.weight * asked.through(self._easing.eased(lean * self._easing.unlikely * path, lean))
@@ -124,7 +128,10 @@ class _Folds:
         explained = _gain_db(self._before.sum(), left.sum())
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]
         error, slope = (sum(row[i] for row in found) for i in (2, 3))  # slope: over the logarithm of the lean
-        return Judged(lean, float(min(explained, each[1])), np.array(bands), -10 * slope / (error + 1e-30))
+        return Judged(
+            lean, np.mean(self._paths, axis=0), float(min(explained, each[1])), np.array(bands),
+            -10 * slope / (error + 1e-30),
+        )  # fmt: skip
 
 
 def _gain_db(before: np.ndarray, after: np.ndarray) -> np.ndarray:

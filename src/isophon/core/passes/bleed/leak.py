@@ -70,26 +70,24 @@ def learn_leak(
     del samples  # each is large, and nobody else may hold them
     tell(0.05)
     heard = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
-    if not len(heard.feeds):
-        return _nothing(shape, heard.facts)
+    facts, feeds = heard.facts, heard.feeds
+    if not len(feeds):
+        return _nothing(shape, facts)
     learned = []
     for i, take in enumerate(takes):
         with fft.set_workers(cores()):
-            learned.append(learn(take, heard.feeds, low, partial(_tell_part, tell, i, len(takes)), moments))
+            learned.append(learn(take, feeds, low, partial(_tell_part, tell, i, len(takes)), moments))
     if not any(one.explained_db > 0 for one in learned):
-        return _nothing(shape, heard.facts)
+        return _nothing(shape, facts)
+    path, leak = learned[0].path, np.stack([one.leak for one in learned])
+    del heard, feeds, learned
     memory.trim()
-    rest = np.stack([missed(take, one.leak, low) for take, one in zip(takes, learned, strict=True)])
-    leak = np.stack([one.leak for one in learned])
+    rest = np.stack([missed(take, one, low) for take, one in zip(takes, leak, strict=True)])
     tell(0.92)
     less = _less(takes, leak, rest, low)
     up = np.zeros((2 * len(takes), shape[1]), np.float32)
     at_once(lambda x, out: _back(x, low, rate, out), [*leak, *rest], up)
-    first = learned[0]
-    facts = replace(
-        heard.facts, key=key, less_db=less, rate=low,
-        before_s=BEFORE_S, path=first.path.tobytes(), ways=len(first.path),
-    )  # fmt: skip
+    facts = replace(facts, key=key, less_db=less, rate=low, before_s=BEFORE_S, path=path.tobytes(), ways=len(path))
     tell(1.0)
     return Taken(facts, up[: len(takes)], up[len(takes) :])
 
@@ -186,7 +184,7 @@ def _without_lows(samples: np.ndarray, rate: int) -> np.ndarray:
 
 @lru_cache(maxsize=8)
 def _high_pass(rate: int) -> np.ndarray:
-    return signal.butter(2, _NO_LOWS, "high", fs=rate, output="sos")
+    return signal.butter(2, _NO_LOWS, "high", fs=rate, output="sos").astype(np.float32)  # so are the sounds
 
 
 def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> float:

@@ -22,7 +22,8 @@ from scipy import ndimage, signal
 
 from isophon.core import memory
 from isophon.core.audio.threads import at_once
-from isophon.core.passes.bleed.equations import BLOCK, ROUGHLY, Easing, Moments, solved
+from isophon.core.passes.bleed.easing import Easing
+from isophon.core.passes.bleed.equations import BLOCK, ROUGHLY, Moments, solved
 from isophon.core.passes.bleed.filtering import filtered
 from isophon.core.passes.bleed.judging import judged, only_clear
 from isophon.core.passes.bleed.moving import Motion, motion_of
@@ -93,7 +94,7 @@ def learn(
     found = judged(heard, choose(weight), easing, rate, path, lambda: tell(0.6))
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros_like(path, np.float32), 0.0, 0.0)
-    path = solved(heard, easing, found.lean, guess=path)
+    path = solved(heard, easing, found.lean, guess=found.path)
     del heard
     memory.trim()
     if motion:  # more exactly, now that the path is
@@ -103,16 +104,19 @@ def learn(
     weight = _weight(white_take - leak, rate, _WEIGHTS_S[-1], leak)
     del leak
     path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, found.lean, guess=path)
-    cues = only_clear(cues, found.bands_db, rate)
-    if motion:
-        cues = motion.of(cues, rate)
-    leak = _through(cues, path)
-    tell(0.7)
     followed = 0.0
     if motion and found.explained_db > _FOLLOW_FROM_DB:
-        leak, followed = _followed(white_take, moving, cues, choose(weight), path, leak, easing, rate,
+        del white_cues
+        cues = motion.of(only_clear(cues, found.bands_db, rate), rate)
+        tell(0.7)
+        leak, followed = _followed(white_take, moving, cues, choose(weight), path, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
-    del moving, white_cues, cues
+    else:
+        del white_cues, moving, easing  # all of it large, as the cues are
+        cues = only_clear(cues, found.bands_db, rate)
+        leak = _through(motion.of(cues, rate) if motion else cues, path)
+    del cues
+    memory.trim()
     trust = _trust(white_take, filtered(leak, flat, len(flat) // 2), weight, rate)
     shown = only_clear(path, found.bands_db, rate)
     return Learned(_faded(leak, *trust), shown, followed, found.explained_db)
@@ -234,12 +238,12 @@ def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | No
     in which the leak is loud, without which a few of them would count for all.
     """
     size = max(1, round(around_s * rate / _WEIGHT_STEP))
-    power = ndimage.uniform_filter1d(_power(error), size)
+    sounds = [error] if leak is None else [error, leak]
+    power, *leaked = at_once(lambda sound: ndimage.uniform_filter1d(_power(sound), size), sounds)
     own = 0.0
-    if leak is not None:
-        leaked = ndimage.uniform_filter1d(_power(leak), size)
-        own = _own_share(power, leaked) * leaked
-        power -= _OWN_SHARE * leaked
+    if leaked:
+        own = _own_share(power, leaked[0]) * leaked[0]
+        power -= _OWN_SHARE * leaked[0]
     power = ndimage.maximum_filter1d(np.maximum(power, 0), size) + own
     floor = np.percentile(power[::_THIN], _FLOOR_PERCENTILE) + 1e-14
     return np.repeat((floor / (power + floor)).astype(np.float32), _WEIGHT_STEP)[: len(error)]
@@ -260,8 +264,9 @@ def _power(samples: np.ndarray) -> np.ndarray:
     return np.einsum("ts,ts->t", rows, rows).astype(np.float64) / _WEIGHT_STEP
 
 
-def _followed(white_take, white_cues, cues, weight, path, leak, easing, rate, tell) -> tuple[np.ndarray, float]:
+def _followed(white_take, white_cues, cues, weight, path, easing, rate, tell) -> tuple[np.ndarray, float]:
     """The leak with paths of their own for pieces where that pays, and the share of those pieces."""
+    leak = _through(cues, path)
     size = round(_PIECE_S * rate)
     step, count = size // 2, len(white_take)
     if count < 2 * size:
@@ -313,7 +318,10 @@ def _faded(sound: np.ndarray, gain: np.ndarray, step: int) -> np.ndarray:
     """A sound ``(n,)`` under gains that are told every ``step`` frames, straight lines in between; float32."""
     out = np.empty(len(sound), np.float32)
     at = np.arange(len(gain)) * step
-    for first in range(0, len(sound), _PIECE):
+
+    def fill(first: int) -> None:
         piece = sound[first : first + _PIECE]
         out[first : first + _PIECE] = piece * np.interp(np.arange(first, first + len(piece)), at, gain)
+
+    at_once(fill, range(0, len(sound), _PIECE))
     return out

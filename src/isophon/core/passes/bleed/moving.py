@@ -26,6 +26,7 @@ _HELD = 0.02  # what being away from where it stays costs
 _ROUNDS, _FOLDS, _FOLD_S = 2, 5, 0.35
 _PAYS = 0.003  # of what is not explained
 _BATCH, _SLOPE = 512, 48
+_PIECE = 512  # steps
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,8 +96,10 @@ def motion_of(
         predicted = Motion.along(track, step / rate).of(leak[None], rate)[0] if track.any() else leak
         error = take - predicted
         noise = float((weight * np.square(error)).sum() / weight.sum()) + 1e-30
-        matrix, side = _sums(error, predicted, weight / noise, rate, step)
-        side = side + np.einsum("tij,tj->ti", matrix, track)  # the whole track is what is smooth
+        matrix, side = _sums(error, predicted, weight, rate, step)
+        del error, predicted
+        matrix, side = matrix / noise, side / noise
+        side += np.einsum("tij,tj->ti", matrix, track)  # the whole track is what is smooth
         stiff = stiff or _stiffness(matrix, side, step / rate, _PAYS * float(weight.sum()))
         if stiff is None:
             return None
@@ -106,15 +109,21 @@ def motion_of(
 
 def _sums(error, leak, weight, rate: int, step: int) -> tuple[np.ndarray, np.ndarray]:
     """Normal matrices ``(steps, 2, 2)`` and sides ``(steps, 2)`` of louder and later, in their units."""
-    louder, later = np.float32(_GAIN) * leak, np.float32(-_DELAY_S * rate) * filtered(leak, _slope(), _SLOPE)
-    counted = weight * louder, weight * later
+    slope = filtered(leak, _slope(), _SLOPE)
 
-    def summed(x: np.ndarray, y: np.ndarray) -> np.ndarray:
-        x, y = (np.pad(z, (0, -len(z) % step)).reshape(-1, step) for z in (x, y))
-        return np.einsum("ts,ts->t", x, y).astype(np.float64)
+    def summed(first: int) -> np.ndarray:
+        """``(5, steps)`` of a piece, none of which need be held for the whole take."""
+        piece = slice(first, first + _PIECE * step)
+        weighed, louder, later, missed = (
+            np.pad(x[piece], (0, -len(x[piece]) % step)).reshape(-1, step) for x in (weight, leak, slope, error)
+        )
+        louder, later = np.float32(_GAIN) * louder, np.float32(-_DELAY_S * rate) * later
+        a, b = weighed * louder, weighed * later
+        return np.stack([
+            np.einsum("ts,ts->t", x, y) for x, y in ((a, louder), (a, later), (b, later), (a, missed), (b, missed))
+        ]).astype(np.float64)  # fmt: skip
 
-    a, b = counted
-    aa, ab, bb, *side = at_once(summed, [a, a, b, a, b], [louder, later, later, error, error])
+    aa, ab, bb, *side = np.concatenate(at_once(summed, range(0, len(error), _PIECE * step)), axis=1)
     return np.stack([np.stack([aa, ab], axis=1), np.stack([ab, bb], axis=1)], axis=1), np.stack(side, axis=1)
 
 

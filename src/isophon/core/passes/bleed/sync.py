@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, ndimage
 
-from isophon.core.audio.threads import at_once
+from isophon.core.audio.threads import at_once, cores
 
 _REACH_S, _EXPECTED_S, _NEARLY = 2.0, 0.08, 0.95
 _ENVELOPE_S = 0.04
@@ -129,27 +129,37 @@ def _drift(take: np.ndarray, cues: list[np.ndarray], rate: int, delay: float) ->
     jumps between neighbours that are nearly as tall.
     """
     size, margin = round(_PIECE_S * rate), round((_NEAR_S + 0.02) * rate)
-    shapes, at = [], []
-    for first in range(0, max(1, len(take) - size // 2), size):
+    firsts = range(0, max(1, len(take) - size // 2), size)
+
+    def shape(first: int) -> np.ndarray:
         piece = take[first : first + size]
         begin = first - round(delay * rate) - margin
         parts = (_span(cue, begin, len(piece) + 2 * margin) for cue in cues)
-        shapes.append(sum(_correlation(piece, part, rate, -margin / rate, _NEAR_S) for part in parts))
-        at.append((first + len(piece) / 2) / rate)
-    stack, times = np.array(shapes), np.array(at)
+        return sum(_correlation(piece, part, rate, -margin / rate, _NEAR_S) for part in parts)
+
+    stack = np.array(at_once(shape, firsts))
+    times = np.array([(first + min(size, len(take) - first) / 2) / rate for first in firsts])
     ppms = np.arange(-_MOST_PPM, _MOST_PPM + 0.1, _PPM_STEP) if len(stack) >= _FEWEST_PIECES else np.zeros(1)
     spectra = fft.rfft(stack, axis=1)
     turn = 2j * np.pi * rate / stack.shape[1] * np.arange(spectra.shape[1])
 
-    def added(ppm: float) -> np.ndarray:
-        return fft.irfft((spectra * np.exp(turn * (1e-6 * ppm * times)[:, None])).sum(axis=0), stack.shape[1])
+    def turned(ppm: float) -> np.ndarray:
+        return np.exp(turn * (1e-6 * ppm * times)[:, None])
 
-    turned, step = (np.exp(turn * (1e-6 * ppm * times)[:, None]) for ppm in (ppms[0], _PPM_STEP))
-    turned *= spectra
-    energy = np.empty(len(ppms))
-    for i in range(len(ppms)):
-        energy[i] = np.square(np.abs(turned.sum(axis=0))).sum()
-        turned *= step
+    def added(ppm: float) -> np.ndarray:
+        return fft.irfft((spectra * turned(ppm)).sum(axis=0), stack.shape[1])
+
+    step = turned(_PPM_STEP)
+
+    def energies(some: np.ndarray) -> np.ndarray:
+        """Of drifts that follow each other by one step."""
+        now, out = spectra * turned(some[0]), np.empty(len(some))
+        for i in range(len(some)):
+            out[i] = np.square(np.abs(now.sum(axis=0))).sum()
+            now *= step
+        return out
+
+    energy = np.concatenate(at_once(energies, np.array_split(ppms, min(len(ppms), cores()))))
     best, still = int(np.argmax(energy)), int(np.argmin(np.abs(ppms)))
     ppm = float(ppms[best]) if energy[best] > _PPM_PAYS * energy[still] else 0.0
     if ppm:  # the highest peak tells more exactly

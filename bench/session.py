@@ -90,7 +90,7 @@ def opening(folder: Path, count: int, seconds: float) -> None:
     print(f"dropped to first picture    {first:.2f} s  (aim: 1.5)")
     print(f"all surveyed and found      {found:.1f} s  (aim: 60), {marks} esses")
     print(f"longest wait of the window  {1000 * longest:.0f} ms, {1000 * busiest:.0f} ms of its own work (aim: 50)")
-    print(f"building the page           {1000 * entering:.0f} ms, once")
+    print(f"longest turn while entering {1000 * entering:.0f} ms  (aim: 50)")
     print(f"highest resident memory     {watch.peak:.0f} MB, workers included  (aim: 700)")
     window.close()
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import json
+from collections.abc import Iterator
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QTimer
@@ -39,6 +41,9 @@ class Window(QMainWindow):
         self._remembered = None
         self._warned = False
         self._state: dict[str, str] = {}
+        self._entering: Iterator[None] = iter(())  # the page that is being built
+        self._next_turn = QTimer(self, interval=0)
+        self._next_turn.timeout.connect(self._go_on_entering)
         self.message = QLabel("", objectName="message", wordWrap=True)
         self.message.hide()
         first = QWidget(objectName="page")
@@ -139,24 +144,38 @@ class Window(QMainWindow):
         from isophon.app.pages.work_page import WorkPage
         from isophon.app.sheets import FIRST
 
-        self._ended()
         if self.work_page is not None:
             self._leave_work_page()
         history, saved_as, continued, notes = result
-        self.work_page = WorkPage(Workspace(history, saved_as, continued, self._hands(), FIRST))
-        self.work_page.restore(self._state)
-        self.work_page.open_asked.connect(self.ask_open)
-        self.work_page.add_asked.connect(self.add_recordings)
-        self.work_page.title_changed.connect(self._show_title)
-        self.stack.addWidget(self.work_page)
-        self.stack.setCurrentWidget(self.work_page)
-        self.work_page.setFocus()
+        page = WorkPage(Workspace(history, saved_as, continued, self._hands(), FIRST), self.stack)
+        self._entering = self._entered(page, notes)
+        self._next_turn.start()
+
+    def _entered(self, page, notes: list[str]) -> Iterator[None]:
+        """Build a page and show it, with turns of the window in between."""
+        try:
+            yield from page.building()
+            page.restore(self._state)
+            self.stack.addWidget(page)
+            yield
+            self.work_page = page
+        finally:
+            self._ended()
+        page.open_asked.connect(self.ask_open)
+        page.add_asked.connect(self.add_recordings)
+        page.title_changed.connect(self._show_title)
+        self.stack.setCurrentWidget(page)
+        page.setFocus()
         self._show_title()
-        self.work_page.warn_of_the_session()
-        if self.work_page.workspace.keeper.is_copy:
+        page.warn_of_the_session()
+        if page.workspace.keeper.is_copy:
             notes = [*notes, "This session is open in another window; here is a copy, to be saved under another name."]
         if notes:
-            self.work_page.tell(" ".join(notes))
+            page.tell(" ".join(notes))
+
+    def _go_on_entering(self) -> None:
+        if next(self._entering, self) is self:
+            self._next_turn.stop()
 
     def _leave_work_page(self) -> None:
         self._state |= self.work_page.state()
@@ -229,6 +248,9 @@ class Window(QMainWindow):
             import isophon.app.model.opening
             import isophon.app.pages.work_page  # noqa: F401
 
+            gc.collect()
+            gc.freeze()  # modules stay, and need not be looked through once a page is there
+
         threading.Thread(target=load, daemon=True).start()
         self._hands().wake()
 
@@ -268,6 +290,8 @@ class Window(QMainWindow):
         if self._job is not None:
             self._job.cancel()
             self._job.wait()
+        for _ in self._entering:  # a page that is half built cannot be left
+            pass
         if self.work_page is not None:
             self._state |= self.work_page.state()
             self.work_page.shut()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import time
+from collections.abc import Iterator
 
 from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QShortcut
@@ -45,30 +46,32 @@ class WorkPage(WorkViews):
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(workspace, parent)
-        self.layout_page.add_asked.connect(self.add_asked)
         self._place = 0.0  # what was heard last, in s
         self._heard: set[str] = set()  # since it was last noted
         self._remarked: set[Source] = set()
         self._proposed: set[str] = set()
         self.listened_s = 0.0
+        self.pass_keys: list[QShortcut] = []
+        self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
+        self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
+        self._tick = QTimer(self, interval=_TICK_MS)
+
+    def building(self) -> Iterator[None]:
+        yield from super().building()
+        workspace = self.workspace
         self.hearing = Hearing(workspace, self)
         self._ahead = RenderingAhead(workspace, self)
         self.review = Review(workspace, PASSES, self)
         self.markers = Markers(workspace, self.hearing, self)
-        self.pass_keys: list[QShortcut] = []
-        self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
-        self._hush.timeout.connect(self.message.hide)
-        self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
-        self._tick = QTimer(self, interval=_TICK_MS)
-        self._tick.timeout.connect(self._follow)
         self._connect()
         add_keys(self)
         workable(self)
+        yield
         self._session_changed()
         self._hearing_changed()
         self.open_station(PASSES.index(workspace.pass_) + 1 if workspace.session.parts else LAY_OUT)
+        yield
         self._tick.start()
-        gc.unfreeze()  # of a page before this one
         gc.collect()
         gc.freeze()  # what is there now stays; looking through it again and again would halt the window
         workspace.begin()
@@ -80,6 +83,9 @@ class WorkPage(WorkViews):
 
     def _connect(self) -> None:
         workspace, transport, hearing = self.workspace, self.transport, self.hearing
+        self.layout_page.add_asked.connect(self.add_asked)
+        self._hush.timeout.connect(self.message.hide)
+        self._tick.timeout.connect(self._follow)
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._remark_on_take)
@@ -344,3 +350,4 @@ class WorkPage(WorkViews):
         self._ahead.close()
         self.hearing.close()
         self.workspace.close()
+        gc.unfreeze()  # what is gone is to be found

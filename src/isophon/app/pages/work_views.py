@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QButtonGroup,
     QFrame,
     QHBoxLayout,
@@ -38,34 +41,70 @@ class WorkViews(QWidget):
         super().__init__(parent, objectName="page")
         self.workspace = workspace
         workspace.setParent(self)
-        self.menu = SessionMenu(workspace, self)
-        self.title = TitleRow(self.menu)
-        self.layout_page, self.panel = LayoutPage(workspace), PartsPanel(workspace)
-        self.trace, self.skyline = Trace(workspace), Skyline(workspace)
-        self.lens, self.sheets = Lens(workspace), Sheets(workspace)
-        self.hand_over, self.transport = HandOverPage(workspace), Transport()
-        self.message = QLabel("", objectName="message", wordWrap=True)
-        self.message.hide()
-        self.pages = QStackedWidget()
-        self.work = QSplitter(Qt.Orientation.Vertical, childrenCollapsible=False)
-        self._lay_out()
 
-    def _lay_out(self) -> None:
+    def building(self) -> Iterator[None]:
+        """Make the views one after another, with a turn of the window's in between, since each takes a while.
+
+        Each is made where it belongs: what is put elsewhere later gets its style twice.
+        """
+        workspace = self.workspace
+        self.menu = SessionMenu(workspace, self)
+        self.title = TitleRow(self.menu, self)
+        self.message = QLabel("", self, objectName="message", wordWrap=True)
+        self.message.hide()
+        self.pages = QStackedWidget(self)
+        self.transport = Transport(self)
+        column = _tight(QVBoxLayout(self))
+        for widget in (self.title, _rule(self), self.message, self.pages, _rule(self), self.transport):
+            column.addWidget(widget, 1 if widget is self.pages else 0)
+        yield
+        self.layout_page = LayoutPage(workspace, self.pages)
+        self.pages.addWidget(self.layout_page)
+        yield
+        passes = QWidget(self.pages)
+        beside = _tight(QHBoxLayout(passes))
+        self.panel = PartsPanel(workspace, passes)
+        beside.addWidget(self.panel)
+        beside.addWidget(_rule(passes, vertical=True))
+        self.pages.addWidget(passes)
+        yield
+        self.work = QSplitter(Qt.Orientation.Vertical, passes, childrenCollapsible=False)
+        self.trace = Trace(workspace, self.work)
+        self._lay_out_skyline()
+        close = QWidget(self.work)
+        row = _tight(QHBoxLayout(close))
+        self.lens = Lens(workspace, close)
+        row.addWidget(self.lens, 3)
+        row.addWidget(_rule(close, vertical=True))
+        yield
+        self.sheets = Sheets(workspace, close)
+        row.addWidget(self.sheets, 2)
+        for i, share in enumerate((5, 4, 4)):
+            self.work.setStretchFactor(i, share)
+        self.work.setSizes([262, 208, 212])
+        beside.addWidget(self.work, 1)
+        yield
+        self.hand_over = HandOverPage(workspace, self.pages)
+        self.pages.addWidget(self.hand_over)
+        yield
+
+    def _lay_out_skyline(self) -> None:
+        chart = QWidget(self.work)
+        self.skyline = Skyline(self.workspace, chart)
         heading = QHBoxLayout()
         heading.setContentsMargins(16, 4, 16, 0)
-        self.about = ElidedLabel("soft")
+        self.about = ElidedLabel("soft", chart)
         heading.setSpacing(0)
-        heading.addWidget(QLabel("Skyline", objectName="head"))
+        heading.addWidget(QLabel("Skyline", chart, objectName="head"))
         heading.addSpacing(14)
         heading.addWidget(self.about, 1)
-        heading.addWidget(Legend(self.workspace))
+        heading.addWidget(Legend(self.workspace, chart))
         heading.addSpacing(14)
         order = QButtonGroup(self)
-        self.in_time, self.tallest = (
-            QPushButton(text, checkable=True, objectName="") for text in ("in time", "tallest first")
+        self.will_sound, self.in_time, self.tallest = (
+            QPushButton(text, chart, checkable=True) for text in ("as it will sound", "in time", "tallest first")
         )
         self.in_time.setChecked(True)
-        self.will_sound = QPushButton("as it will sound", checkable=True)
         self.will_sound.setToolTip(
             "Bars as high as they stand out after the rough chain (R): compressor and bright shelf"
         )
@@ -75,39 +114,19 @@ class WorkViews(QWidget):
         for button in (self.in_time, self.tallest):
             order.addButton(button)
             heading.addWidget(button)
-        chart = QWidget()
-        column = QVBoxLayout(chart)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = _tight(QVBoxLayout(chart))
         column.addLayout(heading)
         column.addWidget(self.skyline, 1)
-        close = QWidget()
-        row = QHBoxLayout(close)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(self.lens, 3)
-        row.addWidget(_rule(vertical=True))
-        row.addWidget(self.sheets, 2)
-        for widget, share in ((self.trace, 5), (chart, 4), (close, 4)):
-            self.work.addWidget(widget)
-            self.work.setStretchFactor(self.work.count() - 1, share)
-        self.work.setSizes([262, 208, 212])
-        passes = QWidget()
-        beside = QHBoxLayout(passes)
-        beside.setContentsMargins(0, 0, 0, 0)
-        beside.setSpacing(0)
-        for widget in (self.panel, _rule(vertical=True), self.work):
-            beside.addWidget(widget, 1 if widget is self.work else 0)
-        for page in (self.layout_page, passes, self.hand_over):
-            self.pages.addWidget(page)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        for widget in (self.title, _rule(), self.message, self.pages, _rule(), self.transport):
-            layout.addWidget(widget, 1 if widget is self.pages else 0)
 
 
-def _rule(vertical: bool = False) -> QFrame:
-    line = QFrame()
+def _tight(layout: QBoxLayout) -> QBoxLayout:
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(0)
+    return layout
+
+
+def _rule(parent: QWidget, vertical: bool = False) -> QFrame:
+    line = QFrame(parent)
     line.setStyleSheet(f"background: {theme.RULE.name()}")
     if vertical:
         line.setFixedWidth(1)

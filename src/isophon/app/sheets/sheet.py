@@ -41,7 +41,7 @@ class Sheets(QStackedWidget):
 
     def _of(self, which: Pass) -> _Scrolled:
         if which.kind not in self._scrolls:
-            scroll = _Scrolled(Sheet(self.workspace, which))
+            scroll = _Scrolled(self.workspace, which, self)
             workable(scroll)
             self._scrolls[which.kind] = scroll
             self.addWidget(scroll)
@@ -58,10 +58,10 @@ class Sheets(QStackedWidget):
 class _Scrolled(QScrollArea):
     """A sheet that is scrolled where the window is too low for it; never narrower than the sheet."""
 
-    def __init__(self, sheet: Sheet) -> None:
-        super().__init__(widgetResizable=True)
-        self.sheet = sheet
-        self.setWidget(sheet)
+    def __init__(self, workspace: Workspace, which: Pass, parent: QWidget) -> None:
+        super().__init__(parent, widgetResizable=True)
+        self.sheet = Sheet(workspace, which, self.viewport())
+        self.setWidget(self.sheet)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 

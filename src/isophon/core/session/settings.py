@@ -26,12 +26,17 @@ def carried(kind: str, settings: Any, onto: Any) -> Any:
     return msgspec.structs.replace(settings, **{name: getattr(onto, name) for name in BY_NAME[kind].one_take})
 
 
-@cache
 def value_range(kind: str, name: str) -> tuple[float, float]:
     """The lowest and highest value of a setting, as its type says."""
-    fields: Any = msgspec.inspect.type_info(BY_NAME[kind].settings)
-    told = next(field.type for field in fields.fields if field.name == name)
+    told = _types(kind)[name]
     return told.ge, told.le
+
+
+@cache
+def _types(kind: str) -> dict[str, Any]:
+    """The types of a kind's settings; looking into them takes some ms."""
+    told: Any = msgspec.inspect.type_info(BY_NAME[kind].settings)
+    return {field.name: field.type for field in told.fields}
 
 
 def with_setting(kind: str, settings: Any, name: str, value: Any) -> Any:

@@ -141,7 +141,8 @@ def carry_decisions(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark,
             used.add(earlier.id)
             mark = msgspec.structs.replace(mark, id=earlier.id, hand=earlier.hand)
         else:
-            mark = msgspec.structs.replace(mark, id=mark_id(mark.kind, mark.start, names))
+            if mark.id in names:
+                mark = msgspec.structs.replace(mark, id=mark_id(mark.kind, mark.start, names))
             names.add(mark.id)
         result.append(mark)
     result += [mark for mark in decided if mark.id not in used]

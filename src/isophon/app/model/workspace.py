@@ -49,6 +49,8 @@ class Workspace(MarkEdits):
         self._shown: tuple = (None, None, None, None)
         self._news = QTimer(self, singleShot=True, interval=_NEWS_MS)
         self._news.timeout.connect(self._show_news)
+        self._more = QTimer(self, singleShot=True, interval=0)
+        self._more.timeout.connect(self._show_news)
         self.keeper.changed.connect(self._session_changed)
         self.keeper.told.connect(self.told)
         self.pool.told.connect(self.told)
@@ -64,6 +66,7 @@ class Workspace(MarkEdits):
     def close(self) -> None:
         """Write down what is not yet, and stop all that goes on in the background."""
         self._news.stop()
+        self._more.stop()
         self.keeper.close()
         self.pool.close()
         self.blockSignals(True)
@@ -211,26 +214,25 @@ class Workspace(MarkEdits):
         self.pool.stock(self.session)
         self.pool.at_hand(self.part.source)
         self.leaks.learn_what_is_gone()
-        self._adopt()
+        self._more.start()
 
     def _take_known(self, source: Source) -> None:
         """News of takes are shown together; those of the part in hand at once."""
         if source == self.part.source:
             self._news.stop()
-            self._show_news()
+            self._more.start()
         elif not self._news.isActive():
             self._news.start()
 
     def _show_news(self) -> None:
-        self._adopt()
-        self.take_changed.emit()
-
-    def _adopt(self) -> None:
-        """Put what was found in takes into the parts that have not been looked at yet."""
-        new = [(p.id, self.pool.take(p.source).findings) for p in self.session.parts if not p.found]
-        found = [(part_id, findings) for part_id, findings in new if findings is not None]
-        if found:
-            self.keeper.adopt(found)
+        """Put what was found in takes into parts, each in a turn of its own; then show what is new of takes."""
+        new = ((p.id, self.pool.take(p.source).findings) for p in self.session.parts if not p.found)
+        found = next(((part_id, findings) for part_id, findings in new if findings is not None), None)
+        if found is None:
+            self.take_changed.emit()
+        else:
+            self.keeper.adopt([found])
+            self._more.start()
 
     def _found_again(self, source: Source) -> None:
         findings = self.pool.take(source).findings

@@ -55,6 +55,12 @@ class Held:
             yield self._samples[:, start : start + size].copy()
 
 
+def held(recording: Listened) -> Listened:
+    """A recording with all of its samples in memory, where they take little enough."""
+    small = 4 * recording.channels * recording.frames <= _HELD_BYTES
+    return Held(recording) if small and not isinstance(recording, Held) else recording
+
+
 class Ears:
     """A take as the finders hear it.
 
@@ -62,8 +68,7 @@ class Ears:
     """
 
     def __init__(self, recording: Listened, survey: Survey, kinds: Mapping[str, Any]) -> None:
-        small = 4 * recording.channels * recording.frames <= _HELD_BYTES
-        self.recording, self.survey, self._kinds = Held(recording) if small else recording, survey, kinds
+        self.recording, self.survey, self._kinds = held(recording), survey, kinds
         self.sample_rate, self.channels, self.frames = recording.sample_rate, recording.channels, recording.frames
         self._found: dict[str, Found] = {}
 

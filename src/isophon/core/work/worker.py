@@ -25,6 +25,7 @@ from isophon.core.errors import InputError, IsophonError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover.stems import Target, check_free, hand_over
 from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
+from isophon.core.passes.ears import Listened, held
 from isophon.core.reading import path_of
 from isophon.core.render import Renderer
 from isophon.core.session.edits import check_source
@@ -36,7 +37,7 @@ from isophon.core.takes.pictures import Spectrogram, lows_of
 from isophon.core.takes.rendered import keep_rendered
 from isophon.core.takes.scan import scan
 from isophon.core.work.beside import hear_beside
-from isophon.core.work.bleed_learning import Dry, Lesson, dry, learn
+from isophon.core.work.bleed_learning import Lesson, dry, learn
 
 Progress = Callable[[float], None]
 _NICENESS = 15  # the window, and what is heard, come first
@@ -54,16 +55,17 @@ def measure(
     if not again and take_cache.kept_survey(place):
         return
     with Recording(path) as file:
-        recording = dry(file, leak, settings or BleedSettings())
+        without_leak = dry(file, leak, settings or BleedSettings())
+        recording = held(without_leak)
         found = _surveyed(recording, place, lambda f: progress(0.7 * f))
         all_found = find_all(recording, found, lambda f: progress(0.7 + 0.25 * f))
         progress(0.98)
         take_cache.keep_picture(place, "lows", lows_of(recording.blocks(), recording.sample_rate, recording.channels))
-        without = "" if recording is file else in_force(leak, settings or BleedSettings())
+        without = "" if without_leak is file else in_force(leak, settings or BleedSettings())
         take_cache.keep_survey(place, found, Told(all_found, tuple(phrases(found)), tuple(words(found)), without))
 
 
-def _surveyed(recording: Recording | Dry, place: Path, progress: Progress) -> Survey:
+def _surveyed(recording: Listened, place: Path, progress: Progress) -> Survey:
     """The survey of a recording; its picture is kept at once, since it takes more room than all the rest."""
     spectrogram = Spectrogram(geometry_at(recording.sample_rate))
     found = survey_recording(recording, progress, spectrogram.add)

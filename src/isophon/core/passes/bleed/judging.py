@@ -129,7 +129,7 @@ class _Folds:
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]
         error, slope = (sum(row[i] for row in found) for i in (2, 3))  # slope: over the logarithm of the lean
         return Judged(
-            lean, np.mean(self._paths, axis=0), float(min(explained, each[1])), np.array(bands),
+            lean, np.mean([row[0] for row in found], axis=0), float(min(explained, each[1])), np.array(bands),
             -10 * slope / (error + 1e-30),
         )  # fmt: skip
 

@@ -135,7 +135,7 @@ def _drift(take: np.ndarray, cues: list[np.ndarray], rate: int, delay: float) ->
         piece = take[first : first + size]
         begin = first - round(delay * rate) - margin
         parts = (_span(cue, begin, len(piece) + 2 * margin) for cue in cues)
-        return sum(_correlation(piece, part, rate, -margin / rate, _NEAR_S) for part in parts)
+        return np.sum([_correlation(piece, part, rate, -margin / rate, _NEAR_S) for part in parts], axis=0)
 
     stack = np.array(at_once(shape, firsts))
     times = np.array([(first + min(size, len(take) - first) / 2) / rate for first in firsts])

@@ -58,6 +58,9 @@ class WorkViews(QWidget):
         for widget in (self.title, _rule(self), self.message, self.pages, _rule(self), self.transport):
             column.addWidget(widget, 1 if widget is self.pages else 0)
         yield
+        for item in workspace.session.items:
+            workspace.pool.take(item.source)  # what is known of it is looked up
+            yield
         self.layout_page = LayoutPage(workspace, self.pages)
         self.pages.addWidget(self.layout_page)
         yield

@@ -29,12 +29,15 @@ class Sheets(QStackedWidget):
         self._show()
         self._making = QTimer(self, interval=_MAKING_MS)
         self._making.timeout.connect(self._make_another)
-        self._making.start()
 
     @property
     def open(self) -> Sheet:
         """The one that is seen."""
         return self._of(self.workspace.pass_).sheet
+
+    def showEvent(self, event) -> None:
+        self._making.start()
+        super().showEvent(event)
 
     def _show(self) -> None:
         self.setCurrentWidget(self._of(self.workspace.pass_))

@@ -18,7 +18,7 @@ from isophon.core.audio.spectra import Geometry
 WAVE_STEP = 64
 QUIETEST_DB = -127.5
 _POOL = 4
-_LOW_RATE = 2_000
+_LOW_RATE, _BATCH = 2_000, 1_024  # Hz, frames
 
 
 @dataclass(frozen=True)
@@ -152,8 +152,11 @@ def lows_of(blocks: Iterable[np.ndarray], sample_rate: int, channels: int) -> Sp
     low = np.concatenate([piece.reshape(-1, channels) for piece in pieces]).T
     half = LOW_GEOMETRY.size // 2
     low = np.pad(low, ((0, 0), (half, half)))
-    spectrogram = Spectrogram(LOW_GEOMETRY, LOWS)
-    spectrogram.add(np.add.reduce([LOW_GEOMETRY.power(np.ascontiguousarray(channel)) for channel in low]))
+    spectrogram, hop = Spectrogram(LOW_GEOMETRY, LOWS), LOW_GEOMETRY.hop
+    frames = (low.shape[1] - 2 * half) // hop + 1
+    for first in range(0, frames, _BATCH):
+        piece = low[:, first * hop : (min(frames, first + _BATCH) - 1) * hop + 2 * half]
+        spectrogram.add(np.add.reduce([LOW_GEOMETRY.power(np.ascontiguousarray(channel)) for channel in piece]))
     spectrogram.finish()
     return spectrogram
 

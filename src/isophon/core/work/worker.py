@@ -58,9 +58,9 @@ def measure(
         without_leak = dry(file, leak, settings or BleedSettings())
         recording = held(without_leak)
         found = _surveyed(recording, place, lambda f: progress(0.7 * f))
+        take_cache.keep_picture(place, "lows", lows_of(recording.blocks(), recording.sample_rate, recording.channels))
         all_found = find_all(recording, found, lambda f: progress(0.7 + 0.25 * f))
         progress(0.98)
-        take_cache.keep_picture(place, "lows", lows_of(recording.blocks(), recording.sample_rate, recording.channels))
         without = "" if without_leak is file else in_force(leak, settings or BleedSettings())
         take_cache.keep_survey(place, found, Told(all_found, tuple(phrases(found)), tuple(words(found)), without))
 

@@ -37,7 +37,7 @@ _GAINS = np.arange(1.5, 18.1, 0.5)
 _FIT_OCTAVES, _MOST_BANDS, _MOST_LOOKED_AT = 0.75, 8, 24
 _FEWEST_CELLS, _LEAST_BUMP_DB = 12, 1.5
 _UNEXPLAINED = 0.5  # of the variance around a band
-_MOST_FRAMES = 1_200
+_MOST_FRAMES, _BATCH = 1_200, 128
 _LOUD_SHARE, _LOUDER_DB, _LOUD_OFTEN_DB, _LOUD_FROM_HZ, _LOUD_NOTES, _LOUD_Q = 0.25, 3.0, 6.0, 600.0, 6, 8.0
 
 
@@ -63,7 +63,8 @@ def find(ears) -> tuple[Mark, ...]:
     survey, low = ears.survey, ears.low
     if survey.voice_lufs is None or low.frames < low.rate:
         return ()
-    samples = low.span(0, low.frames).mean(axis=0)
+    both = low.span(0, low.frames)
+    samples = both[0] if len(both) == 1 else both.mean(axis=0)
     heard = partials(samples, low.rate, survey)
     still = stillness(samples, low.rate, survey)
     witness = consonants(samples, low.rate, survey) if still is None else still
@@ -122,10 +123,16 @@ def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
 
 def _powers(samples: np.ndarray, centres: np.ndarray, size: int) -> np.ndarray:
     """Power spectra ``(frames, bins)`` of windows around frames."""
-    padded = np.pad(samples, (size // 2, size))
-    pieces = np.lib.stride_tricks.sliding_window_view(padded, size)[centres] * np.hanning(size).astype(np.float32)
-    spectrum = fft.rfft(pieces, axis=1)
-    return np.square(spectrum.real) + np.square(spectrum.imag)
+    window, out = np.hanning(size).astype(np.float32), np.empty((len(centres), size // 2 + 1), np.float32)
+    for first in range(0, len(centres), _BATCH):
+        begins = centres[first : first + _BATCH] - size // 2
+        pieces = np.zeros((len(begins), size), np.float32)
+        for piece, begin in zip(pieces, begins, strict=True):
+            sound = samples[max(0, begin) : begin + size]
+            piece[max(0, -begin) :][: len(sound)] = sound
+        spectrum = fft.rfft(pieces * window, axis=1)
+        out[first : first + _BATCH] = np.square(spectrum.real) + np.square(spectrum.imag)
+    return out
 
 
 def _over_envelope(octave: np.ndarray, level: np.ndarray) -> np.ndarray:

@@ -83,10 +83,15 @@ def _bins(read: Read, survey: Survey) -> Iterator[tuple[float, float, np.ndarray
         samples = read(at - margin, min(step, survey.samples - at) + 2 * margin)
         if rate != survey.sample_rate:
             samples = soxr.resample(samples.T, survey.sample_rate, rate, "MQ").T
-        error = sum(np.square(residual(np.ascontiguousarray(channel), rate)) for channel in samples)
-        whole = error.shape[1] // per_bin * per_bin
-        bins = error[:, :whole].reshape(len(error), -1, per_bin).mean(axis=2)
+        each = [_power_in_bins(residual(np.ascontiguousarray(channel), rate), per_bin) for channel in samples]
+        bins = np.sum(each, axis=0)
         yield (at - margin) / survey.sample_rate, per_bin / rate, bins
+
+
+def _power_in_bins(error: np.ndarray, per_bin: int) -> np.ndarray:
+    whole = error.shape[1] // per_bin * per_bin
+    np.square(error, out=error)
+    return error[:, :whole].reshape(len(error), -1, per_bin).mean(axis=2)
 
 
 def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> Iterator[tuple[float, float, float]]:

@@ -53,6 +53,20 @@ def test_a_second_window_gets_a_copy_and_the_first_loses_nothing(window, room, q
     third.close()
 
 
+def test_a_window_closed_while_its_page_is_built_leaves_nothing_behind(window, demo, tmp_path, qtbot):
+    """The page is built in several turns; in one of them the window is closed."""
+    path, turns = tmp_path / "song.isophon", []
+    file.save(file.load(demo), path)
+    window._next_turn.timeout.connect(lambda: turns.append(window.work_page) or (len(turns) == 5 and window.close()))
+    window.open_path(path)
+    qtbot.waitUntil(lambda: len(turns) >= 5 and not window._next_turn.isActive(), timeout=90_000)
+    assert set(turns) == {None} and not window.isVisible() and unsaved_work() == []
+    other = Window()
+    qtbot.addWidget(other)
+    assert opened(other, path, qtbot).workspace.keeper.saved_as == path, "nobody holds the session any more"
+    other.close()
+
+
 def test_a_file_that_changed_meanwhile_is_not_written_over_unasked(room):
     keeper, path = room.workspace.keeper, room.workspace.keeper.saved_as
     theirs = edits.set_setting(file.load(path), ["part-1"], "ess", "ceiling_db", -20.0)

@@ -43,6 +43,18 @@ def test_the_solution_is_that_of_the_normal_equations(known):
     assert np.linalg.norm(solved(heard, easing, 1e-4) - paths) < 0.02 * np.linalg.norm(paths)
 
 
+def test_two_sides_that_share_their_sound_are_told_apart_in_a_few_steps(known, monkeypatch):
+    """As the sides of a stereo cue do, in which most lies in the middle."""
+    _, cues, paths, weight = known
+    sides = np.stack([cues[0], 0.9 * cues[0] + 0.2 * cues[1]])
+    take = sum(signal.lfilter(path, [1], side) for path, side in zip(paths, sides, strict=True)).astype(np.float32)
+    steps = []
+    pull = Moments.pull
+    monkeypatch.setattr(Moments, "pull", lambda self, path: steps.append(1) or pull(self, path))
+    found = solved(Moments(take, sides, weight, TAPS, 100), Easing(sides, weight, np.ones(TAPS), RATE), 1e-6)
+    assert len(steps) <= 5 and np.linalg.norm(found - paths) < 0.02 * np.linalg.norm(paths)
+
+
 def test_what_was_not_learned_from_judges(known):
     """A path explains other moments too; where take and cue are strangers nothing does."""
     take, cues, _, weight = known

@@ -17,7 +17,6 @@ from isophon.core.audio.threads import at_once
 _HOP_S, _BATCH = 0.008, 128
 _SQUARE = 256
 _MOST_HOPS = 4_000  # as many as tell the cues' correlations well enough
-_HARDLY = 1e-3  # weights under this part of the highest do not count in the matrix
 _MOST_LEANS = 2  # whose matrices are kept: the best so far and the one that is tried
 _FIRMER, _MOST_FIRM = 10.0, 4
 
@@ -117,8 +116,8 @@ def _grams(cues: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> list[n
     count, knots = cues.shape[1] // hop, -(-taps // hop) + 1
     heard = np.pad(weight[: count * hop].reshape(count, hop).mean(axis=1), (0, knots))
     later = np.lib.stride_tricks.sliding_window_view(heard, knots)[:count]  # the weights 0, 1, 2… hops later
-    heads = cues[:, : count * hop].reshape(len(cues), count, hop)
-    worth = later.max(axis=1) * np.einsum("cht,cht->h", heads, heads)
+    hops = cues[:, : count * hop].reshape(len(cues), count, hop)
+    worth = later.max(axis=1) * np.einsum("cht,cht->h", hops, hops)
     matter = np.argsort(worth)[::-1][:_MOST_HOPS]
     size = fft.next_fast_len(hop + taps, real=True)
     pairs = list(product(range(len(cues)), repeat=2))

@@ -38,6 +38,7 @@ def drop(window, paths):
 
 def all_found(room, qtbot):
     qtbot.waitUntil(lambda: all(p.found for p in room.workspace.session.parts), timeout=60_000)
+    qtbot.wait(30)  # what is new of takes is shown in the turn after
 
 
 def click_row(room, part_id, qtbot, modifiers=Qt.KeyboardModifier.NoModifier):

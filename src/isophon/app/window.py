@@ -157,6 +157,7 @@ class Window(QMainWindow):
             yield from page.building()
             page.restore(self._state)
             self.stack.addWidget(page)
+            page.work.hide()  # shown in a turn of its own
             yield
             self.work_page = page
         finally:
@@ -172,6 +173,8 @@ class Window(QMainWindow):
             notes = [*notes, "This session is open in another window; here is a copy, to be saved under another name."]
         if notes:
             page.tell(" ".join(notes))
+        yield
+        page.work.show()
 
     def _go_on_entering(self) -> None:
         if next(self._entering, self) is self:

@@ -158,12 +158,18 @@ def test_stopped_or_killed_at_any_moment_a_whole_is_there_complete_or_not_at_all
     made(lambda fraction: None)
     lasts = time.perf_counter() - begun
     moments = int(os.environ.get("ISOPHON_MOMENTS", "12"))
-    complete = left = 0
-    for i in range(moments + 1):
-        if target.folder.exists():
+    left = 0
+
+    def complete() -> bool:
+        there = target.folder.exists()
+        if there:
             assert {path.name for path in target.folder.iterdir()} == expected
             shutil.rmtree(target.folder)
-            complete += 1
+        return there
+
+    assert complete()
+    whole = []
+    for i in range(moments + 1):
         child = os.fork()
         if child == 0:
             signal.signal(signal.SIGINT, signal.default_int_handler)
@@ -175,10 +181,10 @@ def test_stopped_or_killed_at_any_moment_a_whole_is_there_complete_or_not_at_all
         os.kill(child, signal.SIGKILL if i % 2 else signal.SIGINT)
         os.waitpid(child, 0)
         left += any(path.name.startswith(".isophon-whole-") for path in tmp_path.iterdir())
+        whole.append(complete())
     assert left, "some were killed while they were at it"
     bundle.give_up(bundle.begin(target))  # the next one takes away what the killed ones had made so far
-    assert set(tmp_path.iterdir()) <= {target.folder} and complete < moments
-    shutil.rmtree(target.folder, ignore_errors=True)
+    assert not list(tmp_path.iterdir()) and not all(whole)
     two = [bundle.begin(target) for _ in range(2)]
     assert all(one.folder.is_dir() for one in two), "what is being filled now stays"
     for one in two:

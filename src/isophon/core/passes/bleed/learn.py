@@ -89,6 +89,7 @@ def learn(
         leak = _through(moving, path)
         weight = _weight(white_take - leak, rate, around_s, leak)
     del leak
+    memory.trim()
     tell(0.4)
     heard = Moments(white_take, moving, choose(weight), taps, most)
     found = judged(heard, choose(weight), easing, rate, path, lambda: tell(0.6))

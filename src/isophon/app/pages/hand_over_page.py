@@ -135,7 +135,7 @@ class HandOverPage(QWidget):
         page = QWidget(scroll.viewport(), objectName="page")
         inner = QWidget(page)
         inner.setMaximumWidth(1080)
-        column = QVBoxLayout(inner)
+        column = QVBoxLayout(inner, spacing=12)
         grid = QGridLayout(horizontalSpacing=14, verticalSpacing=10)
         folder = QHBoxLayout()
         folder.setSpacing(8)
@@ -168,7 +168,6 @@ class HandOverPage(QWidget):
         buttons.addWidget(self.bar, 1)
         buttons.addWidget(self.cancel)
         buttons.addStretch()
-        column.setSpacing(12)
         column.addWidget(QLabel("Hand over", objectName="title"))
         about = (
             "Stems keep their length, channels and place, and their rate unless Lay out says another. "

@@ -137,7 +137,7 @@ class ItemRow(QWidget):
     def __init__(self, workspace: Workspace, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
-        self._counted: tuple[Part, Pass, float, list[float]] | None = None
+        self._open_marks: tuple[Part, Pass, list[float]] | None = None
         self.hear, self.mute = (QPushButton(text, checkable=True, objectName="small") for text in ("hear", "mute"))
         self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
         self.mute.setToolTip("Leave it out of the stack and the bed (U)")
@@ -240,7 +240,8 @@ class ItemRow(QWidget):
         """A ring that fills as the pass's marks are decided; called done: full, with a tick."""
         which = self.workspace.pass_
         done = which.kind in part.done
-        share, _ = self._count(part)
+        over = len(part.over(which.kind))
+        share = 1 - len(part.undecided(which.kind)) / over if over else 0.0
         ink = theme.DONE if done else theme.INK
         painter.setPen(QPen(ink, 1.4))
         painter.setBrush(ink if done else Qt.BrushStyle.NoBrush)
@@ -275,18 +276,11 @@ class ItemRow(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.fillRect(QRectF(first, box.bottom() - 1, item.source.duration * scale, 2), theme.CONTOUR)
         if isinstance(item, Part):
-            for x in {round(first + at * scale) for at in self._count(item)[1]}:
+            which = self.workspace.pass_
+            if self._open_marks is None or self._open_marks[:2] != (item, which):
+                self._open_marks = (item, which, [m.span[0] for m in item.undecided(which.kind)])
+            for x in {round(first + at * scale) for at in self._open_marks[2]}:
                 painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
-
-    def _count(self, part: Part) -> tuple[float, list[float]]:
-        """The share of the pass's marks that are decided, and where the others begin; counted once a part."""
-        which, known = self.workspace.pass_, self._counted
-        if known is None or known[0] is not part or known[1] is not which:
-            left = part.undecided(which.kind)
-            over = sum(1 for m in which.marks(part) if part.acts(m) or m.hand.decided)
-            known = part, which, 1 - len(left) / over if over else 0.0, [m.span[0] for m in left]
-            self._counted = known
-        return known[2:]
 
     def mousePressEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not self.is_guide:

@@ -105,11 +105,11 @@ def learn(
     weight = _weight(white_take - leak, rate, _WEIGHTS_S[-1], leak)
     del leak
     path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, found.lean, guess=path)
+    tell(0.7)
     followed = 0.0
     if motion and found.explained_db > _FOLLOW_FROM_DB:
         del white_cues
         cues = motion.of(only_clear(cues, found.bands_db, rate), rate)
-        tell(0.7)
         leak, followed = _followed(white_take, moving, cues, choose(weight), path, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
     else:

@@ -7,9 +7,12 @@ from scipy import linalg, signal
 from isophon.core.passes.bleed import judging
 from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.equations import BLOCK, Moments, solved
+from isophon.core.passes.bleed.feeds import Feeds
 from isophon.core.passes.bleed.judging import judged
+from isophon.core.passes.bleed.weighing import STEP
 
 RATE, TAPS = 8_000, 90
+AS_IT_IS = np.ones(1, np.float32)
 
 
 @pytest.fixture(scope="module")
@@ -22,17 +25,22 @@ def known():
     noise = rng.standard_normal(count) * np.where(np.arange(count) % 9_000 < 4_000, 20.0, 0.3)
     take = sum(signal.lfilter(path, [1], cue) for path, cue in zip(paths, cues, strict=True)) + noise
     weight = 1 / (signal.oaconvolve(noise**2, np.ones(80) / 80, "same").clip(0) + 0.1)
-    return take.astype(np.float32), cues.astype(np.float32), paths, weight.astype(np.float32)
+    return take.astype(np.float32), cues.astype(np.float32), paths, weight[::STEP].astype(np.float32)
+
+
+def moments(take, cues, weight, flat=AS_IT_IS):
+    return Moments(take, Feeds.under(flat, cues), weight, TAPS, 100)
 
 
 def test_the_solution_is_that_of_the_normal_equations(known):
     """Weighted ridge regression by its definition: (X'WX + R) p = X'Wy, solved by Cholesky."""
     take, cues, paths, weight = known
     unlikely = np.exp(np.arange(TAPS) / 30)
-    heard = Moments(take, cues, weight, TAPS, 100)
+    heard = moments(take, cues, weight)
     easing = Easing(cues, weight, unlikely, RATE)
     columns = np.concatenate([linalg.toeplitz(cue, np.zeros(TAPS)) for cue in cues], axis=1)
-    gram, right = columns.T @ (weight[:, None] * columns), columns.T @ (weight * take)
+    each = np.repeat(weight, STEP)
+    gram, right = columns.T @ (each[:, None] * columns), columns.T @ (each * take)
     for lean in (1e-4, 1e-1):
         ridge = lean * heard.scale * np.tile(unlikely, 2)
         direct = linalg.solve(gram + np.diag(ridge), right, assume_a="pos").reshape(2, TAPS)
@@ -43,6 +51,26 @@ def test_the_solution_is_that_of_the_normal_equations(known):
     assert np.linalg.norm(solved(heard, easing, 1e-4) - paths) < 0.02 * np.linalg.norm(paths)
 
 
+def test_what_is_whitened_where_it_is_asked_for_is_as_if_it_were_before(known):
+    """Also in a part that begins later, and under all the moments of a fold."""
+    take, cues, paths, weight = known
+    flat = signal.firwin(31, [500, 3_000], fs=RATE, pass_zero=False).astype(np.float32)
+    white = [signal.oaconvolve(sound, flat, "same").astype(np.float32) for sound in (take, *cues)]
+    here, before = moments(take, cues, weight, flat), moments(white[0], np.stack(white[1:]), weight)
+    odd = np.arange(len(weight)) // 700 % 2 == 1
+    for one, other in ((here, before), (here.only(odd), before.only(odd))):
+        assert one.scale == pytest.approx(other.scale, rel=1e-4)
+        for path in (None, paths):
+            (left, energy), (wanted, wanted_energy) = one.left(path), other.left(path)
+            assert energy == pytest.approx(wanted_energy, rel=1e-3)
+            assert np.linalg.norm(left - wanted) < 1e-3 * np.linalg.norm(wanted)
+    feeds = Feeds.under(flat, cues)
+    sum_of_both = sum(signal.lfilter(path, [1], cue) for path, cue in zip(paths, white[1:], strict=True))
+    assert np.abs(feeds.through(paths) - sum_of_both)[200:-200].max() < 1e-3 * np.abs(sum_of_both).max()
+    later = feeds.only(slice(BLOCK, 3 * BLOCK)).through(paths)
+    assert np.abs(later - sum_of_both[BLOCK : 3 * BLOCK])[200:-200].max() < 1e-3 * np.abs(sum_of_both).max()
+
+
 def test_two_sides_that_share_their_sound_are_told_apart_in_a_few_steps(known, monkeypatch):
     """As the sides of a stereo cue do, in which most lies in the middle."""
     _, cues, paths, weight = known
@@ -51,7 +79,7 @@ def test_two_sides_that_share_their_sound_are_told_apart_in_a_few_steps(known, m
     steps = []
     pull = Moments.pull
     monkeypatch.setattr(Moments, "pull", lambda self, path: steps.append(1) or pull(self, path))
-    found = solved(Moments(take, sides, weight, TAPS, 100), Easing(sides, weight, np.ones(TAPS), RATE), 1e-6)
+    found = solved(moments(take, sides, weight), Easing(sides, weight, np.ones(TAPS), RATE), 1e-6)
     assert len(steps) <= 5 and np.linalg.norm(found - paths) < 0.02 * np.linalg.norm(paths)
 
 
@@ -59,18 +87,18 @@ def test_what_was_not_learned_from_judges(known):
     """A path explains other moments too; where take and cue are strangers nothing does."""
     take, cues, _, weight = known
     easing = Easing(cues, weight, np.ones(TAPS), RATE)
-    found = judged(Moments(take, cues, weight, TAPS, 100), weight, easing, RATE)
+    found = judged(moments(take, cues, weight), weight, easing, RATE)
     assert found.lean < 1e-2 and found.explained_db > 6 and (found.bands_db > 0).all()
     strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
     even = np.ones_like(weight)
-    assert judged(Moments(strange, cues, even, TAPS, 100), even, easing, RATE).explained_db < 0
+    assert judged(moments(strange, cues, even), even, easing, RATE).explained_db < 0
 
 
 def test_the_slope_tells_which_lean_explains_more(known, monkeypatch):
     """It is that of the explained share itself, as the difference to a lean that is a little more tells."""
     take, cues, _, weight = known
     easing = Easing(cues, weight, np.ones(TAPS), RATE)
-    heard = Moments(take, cues, weight, TAPS, 100)
+    heard = moments(take, cues, weight)
     monkeypatch.setattr(judging, "_FLAT_DB", np.inf)  # none but the first is tried
 
     monkeypatch.setattr(judging, "_FIRST", 0)
@@ -85,4 +113,4 @@ def test_the_slope_tells_which_lean_explains_more(known, monkeypatch):
         assert here.rise_db == pytest.approx(slope, rel=0.1) and slope < -1, lean
     strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
     even = np.ones_like(weight)
-    assert at(0.3, Moments(strange, cues, even, TAPS, 100), even).rise_db > 0, "the less of a path, the better"
+    assert at(0.3, moments(strange, cues, even), even).rise_db > 0, "the less of a path, the better"

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, ndimage, signal
 
-from isophon.core.passes.bleed.learn import whitener
+from isophon.core.passes.bleed.feeds import whitener
 
 Picture = tuple[np.ndarray, np.ndarray]
 

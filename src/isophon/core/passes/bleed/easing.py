@@ -13,16 +13,16 @@ import numpy as np
 from scipy import fft, linalg
 
 from isophon.core.audio.threads import at_once
+from isophon.core.passes.bleed.weighing import STEP
 
 _HOP_S, _BATCH = 0.008, 128
-_SQUARE = 256
+_SQUARE, _COLUMNS = 256, 512
 _MOST_HOPS = 4_000  # as many as tell the cues' correlations well enough
-_MOST_LEANS = 2  # whose matrices are kept: the best so far and the one that is tried
 _FIRMER, _MOST_FIRM = 10.0, 4
 
 
 class Easing:
-    """What makes the equations of cues ``(cues, n)`` easy under weights like ``weight`` ``(n,)``.
+    """What makes the equations of cues ``(cues, n)`` easy under weights like ``weight`` ``(steps,)``.
 
     ``unlikely`` ``(taps,)``: how much each tap leans towards nothing. Cues that follow each other two by two, such as
     the sides of a stereo one, may share as much sound as they like.
@@ -36,15 +36,14 @@ class Easing:
         for gram in (gram for pair in grams for gram in pair):
             gram /= scale
         self._grams = grams
-        self._inverses: dict[float, list[list[np.ndarray]]] = {}
+        self._lean, self._inverses = -1.0, list[list[np.ndarray]]()  # of the lean that was asked for last: they are large
 
     def at(self, lean: float) -> list[list[np.ndarray]]:
         """The inverse matrices of each two cues where the path leans so much towards nothing."""
-        if lean not in self._inverses:
-            while len(self._inverses) >= _MOST_LEANS:
-                self._inverses.pop(next(iter(self._inverses)))
-            self._inverses[lean] = [_inverses(grams, lean * self.unlikely) for grams in self._grams]
-        return self._inverses[lean]
+        if lean != self._lean:
+            self._lean, self._inverses = lean, []
+            self._inverses = [_inverses(grams, lean * self.unlikely) for grams in self._grams]
+        return self._inverses
 
     def eased(self, left: np.ndarray, lean: float) -> np.ndarray:
         """``left`` ``(cues, taps)`` through those matrices."""
@@ -62,13 +61,14 @@ def _inverses(grams: list[np.ndarray], ridge: np.ndarray) -> list[np.ndarray]:
     if len(grams) == 1:
         return [first]
     _, own, across = grams
+    left = np.zeros_like(own)
 
-    def told(some: slice) -> np.ndarray:
-        """What the one cue already tells of the other."""
-        return across.T @ (first @ across[:, some])
+    def untold(some: slice) -> None:
+        """What the one cue does not tell of the other, as far as a symmetric matrix must be told."""
+        left[: some.stop, some] = own[: some.stop, some] - across[:, : some.stop].T @ (first @ across[:, some])
 
-    columns = [slice(at, at + _SQUARE) for at in range(0, len(own), _SQUARE)]
-    return [first, _inverse(own - np.concatenate(at_once(told, columns), axis=1), ridge)]
+    at_once(untold, [slice(at, at + _COLUMNS) for at in range(0, len(own), _COLUMNS)])
+    return [first, _inverse(left, ridge)]
 
 
 def _through(grams: list[np.ndarray], inverses: list[np.ndarray], left: np.ndarray) -> np.ndarray:
@@ -84,8 +84,8 @@ def _through(grams: list[np.ndarray], inverses: list[np.ndarray], left: np.ndarr
 def _inverse(gram: np.ndarray, ridge: np.ndarray) -> np.ndarray:
     """The inverse of a matrix with a ridge; with a firmer one where the matrix is not exact enough for it.
 
-    It is symmetric and positive to rounding, as it comes from a Cholesky factor (LAPACK's potri); a product with it
-    takes a fifth of the time of solving with the factor.
+    Only the upper half of the matrix is looked at. The inverse is symmetric and positive to rounding, as it comes from
+    a Cholesky factor (LAPACK's potri); a product with it takes a fifth of the time of solving with the factor.
     """
     for i in range(_MOST_FIRM + 1):
         matrix = gram.copy()
@@ -112,9 +112,10 @@ def _grams(cues: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> list[n
 
     The cue's own; of two also the other's own, and the one's with the other's.
     """
-    hop = round(_HOP_S * rate)
+    steps = round(_HOP_S * rate / STEP)
+    hop = steps * STEP
     count, knots = cues.shape[1] // hop, -(-taps // hop) + 1
-    heard = np.pad(weight[: count * hop].reshape(count, hop).mean(axis=1), (0, knots))
+    heard = np.pad(weight[: count * steps].reshape(count, steps).mean(axis=1), (0, knots))
     later = np.lib.stride_tricks.sliding_window_view(heard, knots)[:count]  # the weights 0, 1, 2… hops later
     hops = cues[:, : count * hop].reshape(len(cues), count, hop)
     worth = later.max(axis=1) * np.einsum("cht,cht->h", hops, hops)

@@ -11,12 +11,15 @@ from collections.abc import Callable
 from copy import copy
 
 import numpy as np
-from scipy import fft
+from scipy import fft, signal
 
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.easing import Easing
+from isophon.core.passes.bleed.feeds import Feeds
+from isophon.core.passes.bleed.weighing import STEP
 
 BLOCK = 8_192
+_STEPS_OF_ONE = BLOCK // STEP
 _ROWS = 24  # blocks at a time: what fits the cores' own memory
 _STEPS = 24
 ROUGHLY, NEARLY = 1e-3, 1e-5  # how far a path may be, against what no path explains
@@ -27,34 +30,48 @@ _CLEAREST = 1e-2  # of what is explained: what no path explains is taken for so 
 class Moments:
     """The moments of a take in which the leak is heard best, ready for products with paths.
 
-    ``take`` ``(n,)``, ``cues`` ``(cues, n)`` and ``weight`` ``(n,)`` at one rate; ``most``: how many blocks.
+    ``take`` ``(n,)`` and ``feeds`` at one rate, both looked at under the feeds' whitener; ``weight`` ``(steps,)``;
+    ``most``: how many blocks.
     """
 
-    def __init__(self, take: np.ndarray, cues: np.ndarray, weight: np.ndarray, taps: int, most: int) -> None:
+    def __init__(self, take: np.ndarray, feeds: Feeds, weight: np.ndarray, taps: int, most: int) -> None:
         self.taps, self.size = taps, fft.next_fast_len(BLOCK + taps, real=True)
-        pieces = [slice(at, at + BLOCK) for at in range(0, len(take), BLOCK)]
-        worth = np.array([np.einsum("t,ct,ct->", weight[i], cues[:, i], cues[:, i]) for i in pieces])
-        self.chosen = np.sort(np.argsort(worth)[::-1][:most]) * BLOCK
-        self.take, self.weight = _rows(take, self.chosen), _rows(weight, self.chosen)
-        self.power = np.zeros_like(self.weight)
-        self.cues = np.empty((len(cues), len(self.chosen), self.size // 2 + 1), np.complex64)
-        for cue, spectra in zip(cues, self.cues, strict=True):
-            rows = _rows(cue, self.chosen, taps)
-            self.power += np.square(rows[:, taps:])
-            spectra[:] = fft.rfft(rows, self.size, axis=1)
-        self.scale = max(float(worth.sum()) / len(cues), 1e-30)
+        weighed = weight * feeds.powers
+        worth = np.add.reduceat(weighed, np.arange(0, len(weighed), _STEPS_OF_ONE)) * STEP
+        self.chosen = np.sort(np.argsort(worth)[::-1][:most])
+        self.power, self.weight = self._of_steps(feeds.powers), np.repeat(self._of_steps(weight), STEP, axis=1)
+        self.take = np.empty((len(self.chosen), BLOCK), np.float32)
+        self._all = np.empty((len(feeds.sounds), len(self.chosen), self.size // 2 + 1), np.complex64)
+        self._mine: np.ndarray | None = None  # which of all are looked at
+
+        def fill(some: slice) -> None:
+            self.take[some] = _white_rows(take, feeds.flat, self.chosen[some], 0)
+            for sound, spectra in zip(feeds.sounds, self._all, strict=True):
+                spectra[some] = fft.rfft(_white_rows(sound, feeds.flat, self.chosen[some], taps), self.size, axis=1)
+
+        at_once(fill, self._batches())
+        self.scale = max(float(worth.sum()) / self.cues, 1e-30)
+
+    @property
+    def cues(self) -> int:
+        """How many cues there are."""
+        return len(self._all)
 
     def only(self, mask: np.ndarray) -> Moments:
-        """The same moments as far as a mask ``(n,)`` over the whole take is true."""
-        weight = self.weight * _rows(mask, self.chosen)
-        some = np.flatnonzero(weight.any(axis=1))
+        """The same moments as far as a mask ``(steps,)`` over the whole take is true."""
+        kept = self._of_steps(mask)
+        some = np.flatnonzero((self.weight[:, ::STEP] * kept).any(axis=1))
         some = some if len(some) else np.array([0])
         part = copy(self)
-        part.chosen, part.power, part.weight, part.take = (
-            self.chosen[some], self.power[some], weight[some], self.take[some])  # fmt: skip
-        part.cues = self.cues[:, some]
-        part.scale = max(float(np.vdot(part.weight, part.power)) / len(part.cues), 1e-30)
+        part.chosen, part.power, part.take = self.chosen[some], self.power[some], self.take[some]
+        part.weight = self.weight[some] * np.repeat(kept[some], STEP, axis=1)
+        part._mine = some if self._mine is None else self._mine[some]
+        part.scale = max(STEP * float(np.vdot(part.weight[:, ::STEP], part.power)) / part.cues, 1e-30)
         return part
+
+    def _of_steps(self, told: np.ndarray) -> np.ndarray:
+        """What is told for each step of the take, of those of the chosen blocks: ``(blocks, steps)``."""
+        return np.pad(told, (0, -len(told) % _STEPS_OF_ONE)).reshape(-1, _STEPS_OF_ONE)[self.chosen]
 
     def through(self, path: np.ndarray) -> np.ndarray:
         """The cues through their paths, ``(blocks, frames)``."""
@@ -74,11 +91,14 @@ class Moments:
     def _batches(self) -> list[slice]:
         return [slice(at, at + _ROWS) for at in range(0, len(self.chosen), _ROWS)]
 
+    def _spectra(self, some: slice) -> np.ndarray:
+        return self._all[:, some if self._mine is None else self._mine[some]]
+
     def _through(self, path: np.ndarray) -> Callable[[slice], np.ndarray]:
         ways = fft.rfft(path.astype(np.float32), self.size, axis=1)
 
         def through(some: slice) -> np.ndarray:
-            return fft.irfft(_added(self.cues[:, some], ways), self.size, axis=1)[:, self.taps : self.taps + BLOCK]
+            return fft.irfft(_added(self._spectra(some), ways), self.size, axis=1)[:, self.taps : self.taps + BLOCK]
 
         return through
 
@@ -88,7 +108,7 @@ class Moments:
         def one(some: slice) -> np.ndarray:
             spectrum = fft.rfft(sound(some), self.size, axis=1)
             np.conj(spectrum, out=spectrum)
-            return np.stack([np.einsum("bf,bf->f", cue[some], spectrum) for cue in self.cues])
+            return np.stack([np.einsum("bf,bf->f", cue, spectrum) for cue in self._spectra(some)])
 
         both = np.sum(at_once(one, self._batches()), axis=0, dtype=np.complex128)
         return fft.irfft(both, self.size, axis=1)[:, self.taps : 0 : -1]  # the cues begin so much before the blocks
@@ -109,7 +129,7 @@ def solved(
     """
     ridge = lean * heard.scale * easing.unlikely
     left, rest = heard.left(start)
-    start = np.zeros((len(heard.cues), heard.taps)) if start is None else start
+    start = np.zeros((heard.cues, heard.taps)) if start is None else start
     more = np.zeros_like(start)
     direction = easing.eased(left, lean)
     energy = float((left * direction).sum())
@@ -142,11 +162,12 @@ def _added(cues: np.ndarray, ways: np.ndarray) -> np.ndarray:
     return out
 
 
-def _rows(sound: np.ndarray, at: np.ndarray, before: int = 0) -> np.ndarray:
-    """The blocks of a sound ``(n,)`` at ``at`` with ``before`` frames more, silence around it; ``(blocks, frames)``."""
-    rows = np.zeros((len(at), before + BLOCK), np.float32)
-    for row, first in zip(rows, at - before, strict=True):
-        piece = sound[max(0, first) : first + len(row)]
+def _white_rows(sound: np.ndarray, flat: np.ndarray, blocks: np.ndarray, before: int) -> np.ndarray:
+    """Blocks of a sound ``(n,)``, silence around it, whitened, with ``before`` frames more; ``(blocks, frames)``."""
+    around = len(flat) // 2
+    rows = np.zeros((len(blocks), before + BLOCK + 2 * around), np.float32)
+    for row, first in zip(rows, blocks * BLOCK - before - around, strict=True):
+        piece = sound[max(0, first) : max(0, first + len(row))]
         start = max(0, -first)
         row[start : start + len(piece)] = piece
-    return rows
+    return signal.oaconvolve(rows, flat[None], "valid", axes=1)

@@ -18,6 +18,7 @@ from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.equations import BLOCK, Moments, solved
 from isophon.core.passes.bleed.filtering import filtered
+from isophon.core.passes.bleed.weighing import STEP
 
 LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
 _FIRST = 3
@@ -54,7 +55,7 @@ def judged(
 ) -> Judged:
     """The lean under which a path explains most, tried up or down from the usual one; ``tell`` is called between.
 
-    ``weight`` ``(n,)``: what the moments were chosen by; ``guess``: a path like those that will be found.
+    ``weight`` ``(steps,)``: what the moments were chosen by; ``guess``: a path like those that will be found.
     """
     folds = _Folds(heard, weight, easing, rate, guess)
     best = folds.judged(LEANS[_FIRST])
@@ -99,7 +100,7 @@ class _Folds:
 
     def __init__(self, whole: Moments, weight: np.ndarray, easing: Easing, rate: int, guess) -> None:
         self._moments, self._easing = whole, easing
-        heard = np.cumsum(weight > 0, dtype=np.int32)  # a fold holds as much of what is learned from, however short
+        heard = STEP * np.cumsum(weight > 0)  # a fold holds as much of what is learned from, however short
         heard //= min(_TURN, heard[-1] // _FEWEST_TURNS + 1)
         self._fold = (heard % _FOLDS).astype(np.int8)
         self._paths: list[np.ndarray | None] = [guess] * _FOLDS

@@ -24,21 +24,18 @@ from isophon.core import memory
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.equations import BLOCK, ROUGHLY, Moments, solved
-from isophon.core.passes.bleed.filtering import filtered
+from isophon.core.passes.bleed.feeds import Feeds, through, whitened, whitener
 from isophon.core.passes.bleed.judging import judged, only_clear
 from isophon.core.passes.bleed.moving import Motion, motion_of
+from isophon.core.passes.bleed.weighing import STEP, powers, weights, within
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
 _WEIGHTS_S = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02, 0.02, 0.02, 0.02, 0.02)  # finer each time
 _LEAST_ROUNDS, _ROUND_PAYS_DB = 4, 0.5  # more rounds only while each explains so much more
 _EASED_ROUNDS = 2  # later weights are like these
 _FINE_WEIGHTS_S = (0.04, 0.02)
-_FLOOR_PERCENTILE = 5
-_WEIGHT_STEP = 8  # frames that count alike
 _PIECE = 1 << 18  # frames
-_THIN = 8  # steps, of which one tells how loud the others are
-_OWN_SHARE, _MOST_S = 0.3, 60.0
-_LOUD, _CLEAREST, _MOST_OWN = 90, 20, 0.1  # percentiles of where the path's own error is told, and how far it can be
+_MOST_S = 60.0
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
 _PAYS_DB, _FOLLOW_FROM_DB = 0.4, 0.3
@@ -76,22 +73,22 @@ def learn(
     weight, motion, path = _roughly(take, cues, rate, moments, tell)
     memory.trim()
     flat = whitener(take, rate)
-    white_take, white_cues = _white(take, cues, flat)
-    moving = motion.of(white_cues, rate) if motion else white_cues
-    choose, most = partial(_choose, moments=moments, rate=rate), max(1, round(_MOST_S * rate / BLOCK))
-    unlikely = _unlikely(taps, rate)
-    weight = np.minimum(weight, _weight(white_take, rate, _WEIGHTS_S[0]))  # what sounds above the rough rate counts too
-    easing = Easing(white_cues, choose(weight), unlikely, rate)
+    feeds = Feeds.under(flat, cues)
+    choose, most = partial(within, moments=moments, rate=rate), max(1, round(_MOST_S * rate / BLOCK))
+    high = weights(powers(whitened(take, flat)), rate, _WEIGHTS_S[0])  # what sounds above the rough rate counts too
+    weight = np.minimum(weight, high)
+    easing = Easing(feeds.white(), choose(weight), _unlikely(taps, rate), rate)
+    moving = feeds.moved(motion, rate)
     for around_s in _FINE_WEIGHTS_S:
-        heard = Moments(white_take, moving, choose(weight), taps, most)
+        memory.trim()
+        heard = Moments(take, moving, choose(weight), taps, most)
         path = solved(heard, easing, _START_LEAN, guess=path)
         del heard  # it is large, as all that is as long as the take
-        leak = _through(moving, path)
-        weight = _weight(white_take - leak, rate, around_s, leak)
-    del leak
+        memory.trim()
+        weight = _weights(whitened(take, flat), moving.through(path), rate, around_s)
     memory.trim()
     tell(0.4)
-    heard = Moments(white_take, moving, choose(weight), taps, most)
+    heard = Moments(take, moving, choose(weight), taps, most)
     found = judged(heard, choose(weight), easing, rate, path, lambda: tell(0.6))
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros_like(path, np.float32), 0.0, 0.0)
@@ -99,61 +96,67 @@ def learn(
     del heard
     memory.trim()
     if motion:  # more exactly, now that the path is
-        motion = motion_of(white_take, _through(white_cues, path), choose(weight), rate, motion)
-        moving = motion.of(white_cues, rate) if motion else white_cues
-    leak = _through(moving, path)
-    weight = _weight(white_take - leak, rate, _WEIGHTS_S[-1], leak)
-    del leak
-    path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, found.lean, guess=path)
+        motion = motion_of(whitened(take, flat), feeds.through(path), choose(weight), rate, motion)
+        moving = feeds.moved(motion, rate)
+    weight = _weights(whitened(take, flat), moving.through(path), rate, _WEIGHTS_S[-1])
+    memory.trim()
+    path = solved(Moments(take, moving, choose(weight), taps, most), easing, found.lean, guess=path)
     tell(0.7)
-    followed = 0.0
-    if motion and found.explained_db > _FOLLOW_FROM_DB:
-        del white_cues
-        cues = motion.of(only_clear(cues, found.bands_db, rate), rate)
-        leak, followed = _followed(white_take, moving, cues, choose(weight), path, easing, rate,
+    follow, followed = motion and found.explained_db > _FOLLOW_FROM_DB, 0.0
+    if not follow:
+        del moving, easing
+    del feeds  # all of it large, as the cues are
+    memory.trim()
+    cues = only_clear(cues, found.bands_db, rate)
+    cues = motion.of(cues, rate) if motion else cues
+    if follow:
+        leak, followed = _followed(take, moving, cues, choose(weight), path, easing, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
     else:
-        del white_cues, moving, easing  # all of it large, as the cues are
-        cues = only_clear(cues, found.bands_db, rate)
-        leak = _through(motion.of(cues, rate) if motion else cues, path)
+        leak = through(cues, path)
     del cues
     memory.trim()
-    trust = _trust(white_take, filtered(leak, flat, len(flat) // 2), weight, rate)
+    trust = _trust(whitened(take, flat), whitened(leak, flat), weight, rate)
     shown = only_clear(path, found.bands_db, rate)
     return Learned(_faded(leak, *trust), shown, followed, found.explained_db)
 
 
 def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion | None, np.ndarray]:
-    """How much each moment counts, ``(n,)``, how the leak moves, and the path as far as half the rate tells it.
+    """How much each moment counts, ``(steps,)``, how the leak moves, and the path as far as half the rate tells it.
 
     Weights, path and motion wait for one another: they come from coarse to fine, each with the others' last, until
     that explains no more.
     """
-    low, count = rate // 2, len(take)
+    low, count = rate // 2, -(-len(take) // STEP)
     take, *cues = at_once(lambda sound: soxr.resample(sound, rate, low, "HQ"), [take, *cues])
     taps, most = round(_PATH_S * low), max(1, round(_MOST_S * low / BLOCK))
-    white_take, white_cues = _white(take, np.stack(cues), whitener(take, low))
-    choose, unlikely = partial(_choose, moments=moments, rate=low), _unlikely(taps, low)
-    weight = _weight(white_take, low, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
+    flat = whitener(take, low)
+    white, feeds = whitened(take, flat), Feeds.under(flat, np.stack(cues))
+    choose, unlikely = partial(within, moments=moments, rate=low), _unlikely(taps, low)
+    weight = weights(powers(white), low, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
     path: Any = None
-    moving, motion, explained = white_cues, None, 0.0
+    moving, motion, explained = feeds, None, 0.0
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
         tell(0.03 * i)
         if i < _EASED_ROUNDS:
-            easing = Easing(white_cues, choose(weight), unlikely, low)
-        path = solved(Moments(white_take, moving, choose(weight), taps, most), easing, _START_LEAN, guess=path)
-        leak = _through(white_cues, path)
+            easing = Easing(feeds.white(), choose(weight), unlikely, low)
+        path = solved(Moments(take, moving, choose(weight), taps, most), easing, _START_LEAN, guess=path)
+        leak = feeds.through(path)
         if i:  # the first path is hardly one
-            motion = motion_of(white_take, leak, choose(weight), low, motion)
-            moving = motion.of(white_cues, low) if motion else white_cues
-            leak = _through(moving, path) if motion else leak
-        before, explained = explained, _explained_db(white_take, leak, choose(weight))
+            motion = motion_of(white, leak, choose(weight), low, motion)
+            moving = feeds.moved(motion, low)
+            leak = moving.through(path) if motion else leak
+        before, explained = explained, _explained_db(white, leak, choose(weight))
         if i >= _LEAST_ROUNDS and explained < before + _ROUND_PAYS_DB:
             break
-        weight = _weight(white_take - leak, low, around_s, leak)
+        weight = _weights(white, leak, low, around_s)
     weight = np.repeat(weight, 2)
     weight = np.pad(weight, (0, max(0, count - len(weight))), mode="edge")[:count]
     return weight, motion, _at_twice(path, round(_PATH_S * rate))
+
+
+def _weights(take: np.ndarray, leak: np.ndarray, rate: int, around_s: float) -> np.ndarray:
+    return weights(powers(take, leak), rate, around_s, powers(leak))
 
 
 def _at_twice(path: np.ndarray, taps: int) -> np.ndarray:
@@ -163,30 +166,14 @@ def _at_twice(path: np.ndarray, taps: int) -> np.ndarray:
 
 
 def _explained_db(take: np.ndarray, leak: np.ndarray, weight: np.ndarray) -> float:
-    before, after = (float(np.sum(weight * np.square(x))) for x in (take, take - leak))
+    before, after = (float(np.sum(weight * power)) for power in (powers(take), powers(take, leak)))
     return 10 * float(np.log10((before + 1e-30) / (after + 1e-30)))
-
-
-def _white(take: np.ndarray, cues: np.ndarray, flat: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    white_take, *white_cues = at_once(lambda sound: filtered(sound, flat, len(flat) // 2), [take, *cues])
-    return white_take, np.stack(white_cues)
 
 
 def _unlikely(taps: int, rate: int) -> np.ndarray:
     """How unlikely each tap is, 1 and more: what is far from where the cue is found is less likely the path."""
     away = np.arange(taps) / rate - BEFORE_S
     return np.exp(np.abs(away) / np.where(away < 0, _DECAY_BEFORE_S, _DECAY_AFTER_S))
-
-
-def _choose(weight: np.ndarray, moments: Sequence[tuple[float, float]], rate: int) -> np.ndarray:
-    """Weights ``(n,)``, 0 outside the moments to learn from."""
-    if not moments:
-        return weight
-    chosen = np.zeros_like(weight)
-    for start, end in moments:
-        span = slice(max(0, round(start * rate)), max(0, round(end * rate)))
-        chosen[span] = weight[span]
-    return chosen
 
 
 def response(path: np.ndarray, rate: int, span_hz: tuple[float, float], points: int = 120) -> tuple[np.ndarray, ...]:
@@ -208,92 +195,36 @@ def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
     return out
 
 
-def _through(cues: np.ndarray, path: np.ndarray) -> np.ndarray:
-    """The cues through their paths, summed, float32 ``(n,)``."""
-    out = filtered(cues[0], path[0])
-    for cue, way in zip(cues[1:], path[1:], strict=True):
-        out += filtered(cue, way)
-    return out
-
-
-def whitener(take: np.ndarray, rate: int) -> np.ndarray:
-    """A short linear-phase filter that flattens the noise of the take's stillest moments."""
-    size = 512
-    frames = np.lib.stride_tricks.sliding_window_view(take, size)[:: 2 * size]
-    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(size), axis=1)))
-    loud = power.sum(axis=1)
-    some = loud > 1e-9 * loud.max()
-    still = power[some & (loud <= np.percentile(loud[some], 15))] if some.any() else power
-    density = ndimage.uniform_filter1d(still.mean(axis=0), 9) if len(still) else np.ones(size // 2 + 1)
-    hz = np.fft.rfftfreq(size, 1 / rate)
-    response = 1 / np.sqrt(density + 1e-3 * density.max() * 1e-2 + 1e-20)
-    response *= np.clip((hz - 60) / 90, 0, 1) * np.clip((0.46 * rate - hz) / (0.04 * rate), 0, 1)
-    taps = np.roll(np.fft.irfft(response / response.max()), size // 2)[: size - 1] * np.hanning(size - 1)
-    return taps.astype(np.float32)
-
-
-def _weight(error: np.ndarray, rate: int, around_s: float, leak: np.ndarray | None = None) -> np.ndarray:
-    """How much each moment counts: one over the power of what else sounds around it.
-
-    What a path that is not right yet leaves of the ``leak`` itself is nothing else; but it is an error of the moments
-    in which the leak is loud, without which a few of them would count for all.
-    """
-    size = max(1, round(around_s * rate / _WEIGHT_STEP))
-    sounds = [error] if leak is None else [error, leak]
-    power, *leaked = at_once(lambda sound: ndimage.uniform_filter1d(_power(sound), size), sounds)
-    own = 0.0
-    if leaked:
-        own = _own_share(power, leaked[0]) * leaked[0]
-        power -= _OWN_SHARE * leaked[0]
-    power = ndimage.maximum_filter1d(np.maximum(power, 0), size) + own
-    floor = np.percentile(power[::_THIN], _FLOOR_PERCENTILE) + 1e-14
-    return np.repeat((floor / (power + floor)).astype(np.float32), _WEIGHT_STEP)[: len(error)]
-
-
-def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
-    """How much of the leak the path leaves of it, as the moments tell in which the leak is heard best."""
-    power, leaked = power[::_THIN], leaked[::_THIN]
-    loud = leaked >= np.percentile(leaked, _LOUD)
-    share = float(np.percentile(power[loud] / (leaked[loud] + 1e-20), _CLEAREST))
-    return share if share < _MOST_OWN else 0.0  # a path that is not right yet cannot tell
-
-
-def _power(samples: np.ndarray) -> np.ndarray:
-    """The power of each ``_WEIGHT_STEP`` frames."""
-    more = -len(samples) % _WEIGHT_STEP
-    rows = (np.pad(samples, (0, more), mode="edge") if more else samples).reshape(-1, _WEIGHT_STEP)
-    return np.einsum("ts,ts->t", rows, rows).astype(np.float64) / _WEIGHT_STEP
-
-
-def _followed(white_take, white_cues, cues, weight, path, easing, rate, tell) -> tuple[np.ndarray, float]:
+def _followed(take, feeds: Feeds, cues, weight, path, easing, rate: int, tell) -> tuple[np.ndarray, float]:
     """The leak with paths of their own for pieces where that pays, and the share of those pieces."""
-    leak = _through(cues, path)
-    size = round(_PIECE_S * rate)
-    step, count = size // 2, len(white_take)
+    leak = through(cues, path)
+    size = 2 * STEP * round(_PIECE_S * rate / (2 * STEP))
+    step, count = size // 2, len(take)
     if count < 2 * size:
         return leak, 0.0
     taps, most = path.shape[1], max(1, round(_PIECE_S * rate / BLOCK))
+    around = len(feeds.flat)
     out, total, own = np.zeros(count, np.float32), np.zeros(count, np.float32), 0
     firsts = list(range(0, max(1, count - step), step))
     window = (signal.get_window("hann", size, fftbins=False) + 1e-6).astype(np.float32)
-    half = round(_CHECK_S * rate)
+    half = round(_CHECK_S * rate / STEP)
 
     def piece(first: int) -> np.ndarray | None:
         """The leak in a piece by a path of its own, None where the whole take's is as good."""
-        span = slice(first, min(count, first + size))
-        margin = slice(max(0, first - path.shape[1]), span.stop)
-        skip = span.start - margin.start
-        heard = weight[margin].copy()
-        heard[:skip] = 0
+        margin = slice(max(0, first - taps - around) // STEP * STEP, min(count, first + size + around))
+        skip = first - margin.start
+        heard = weight[margin.start // STEP : -(-margin.stop // STEP)].copy()
+        heard[: skip // STEP], heard[(skip + size) // STEP :] = 0, 0
         odd = (np.arange(len(heard)) // half) % 2 == 1
-        pieces = white_take[margin], white_cues[:, margin]
+        pieces = take[margin], feeds.only(margin)
         learned = solved(Moments(*pieces, heard * ~odd, taps, most), easing, _FOLLOW_RIDGE, path, ROUGHLY)
-        errors = [np.sum((heard * odd) * np.square(pieces[0] - _through(pieces[1], p))) for p in (path, learned)]
+        white = whitened(take[margin], feeds.flat)
+        errors = [np.sum(heard * odd * powers(white, pieces[1].through(p))) for p in (path, learned)]
         tell(first / count)
         if errors[1] <= 0 or 10 * np.log10(errors[0] / errors[1]) <= _PAYS_DB:
             return None
         own_path = solved(Moments(*pieces, heard, taps, most), easing, _FOLLOW_RIDGE, path)
-        return _through(cues[:, margin], own_path)[skip:]
+        return through(cues[:, margin], own_path)[skip : skip + size]
 
     easing.at(_FOLLOW_RIDGE)  # once, before the pieces share it
     for first, mine in zip(firsts, at_once(piece, firsts), strict=True):
@@ -309,7 +240,8 @@ def _trust(take: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int) ->
     """How much of the prediction is really in the take, from 0 to 1, from moment to moment, and of how many frames."""
     step = max(1, rate // 100)
     length = max(3, round(_TRUST_S * rate) // step)
-    take, leak, weight = (x[::step].astype(np.float64) for x in (take, leak, weight))
+    weight = weight[np.arange(0, len(take), step) // STEP]
+    take, leak = (x[::step].astype(np.float64) for x in (take, leak))
     both, own = (ndimage.uniform_filter1d(weight * x, length, mode="constant") for x in (take * leak, leak * leak))
     share = (both + _TRUST_PRIOR * own.mean()) / (own + _TRUST_PRIOR * own.mean() + 1e-30)
     return np.clip((share - _DOUBT) / _DOUBT, 0, 1), step

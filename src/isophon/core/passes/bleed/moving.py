@@ -17,6 +17,7 @@ from scipy import fft, linalg
 from isophon.core.audio.spectra import overlap_add
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.filtering import filtered
+from isophon.core.passes.bleed.weighing import STEP, at_frames, powers
 
 _HOP_S, _LANES = 0.01, 4
 _STEP_S, _LEAST_STEPS = 0.02, 100
@@ -84,7 +85,7 @@ def motion_of(
 ) -> Motion | None:
     """How a predicted ``leak`` ``(n,)`` moves in a ``take`` ``(n,)``; None where one that stays explains as much.
 
-    ``weight`` ``(n,)``: how little else sounds; ``before``: how it moved as far as was known.
+    ``weight`` ``(steps,)``: how little else sounds; ``before``: how it moved as far as was known.
     """
     step = round(_STEP_S * rate)
     count = -(-len(take) // step)
@@ -95,12 +96,12 @@ def motion_of(
     for _ in range(1 if before else _ROUNDS):
         predicted = Motion.along(track, step / rate).of(leak[None], rate)[0] if track.any() else leak
         error = take - predicted
-        noise = float((weight * np.square(error)).sum() / weight.sum()) + 1e-30
+        noise = float((weight * powers(error)).sum() / weight.sum()) + 1e-30
         matrix, side = _sums(error, predicted, weight, rate, step)
         del error, predicted
         matrix, side = matrix / noise, side / noise
         side += np.einsum("tij,tj->ti", matrix, track)  # the whole track is what is smooth
-        stiff = stiff or _stiffness(matrix, side, step / rate, _PAYS * float(weight.sum()))
+        stiff = stiff or _stiffness(matrix, side, step / rate, _PAYS * STEP * float(weight.sum()))
         if stiff is None:
             return None
         track = _track(matrix, side, stiff)
@@ -113,10 +114,9 @@ def _sums(error, leak, weight, rate: int, step: int) -> tuple[np.ndarray, np.nda
 
     def summed(first: int) -> np.ndarray:
         """``(5, steps)`` of a piece, none of which need be held for the whole take."""
-        piece = slice(first, first + _PIECE * step)
-        weighed, louder, later, missed = (
-            np.pad(x[piece], (0, -len(x[piece]) % step)).reshape(-1, step) for x in (weight, leak, slope, error)
-        )
+        piece = slice(first, min(len(error), first + _PIECE * step))
+        sounds = at_frames(weight, piece), leak[piece], slope[piece], error[piece]
+        weighed, louder, later, missed = (np.pad(x, (0, -len(x) % step)).reshape(-1, step) for x in sounds)
         louder, later = np.float32(_GAIN) * louder, np.float32(-_DELAY_S * rate) * later
         a, b = weighed * louder, weighed * later
         return np.stack([

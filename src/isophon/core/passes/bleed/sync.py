@@ -8,11 +8,13 @@ as much as the singing.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 from scipy import fft, ndimage
 
+from isophon.core import memory
 from isophon.core.audio.threads import at_once, cores
 
 _REACH_S, _EXPECTED_S, _NEARLY = 2.0, 0.08, 0.95
@@ -22,7 +24,7 @@ _PIECE_S, _NEAR_S = 5.0, 0.02
 _PIECE = 1 << 17  # frames
 _SHORT_PIECE_S, _BLUR_S, _MOST_PIECE = 7.0, 0.002, 30.0
 _FEWEST_PIECES, _MOST_PPM, _PPM_STEP, _PPM_NEAR, _PPM_PAYS = 3, 150.0, 0.5, 8.0, 1.05
-_TOP_SHARE = 0.85
+_LOWEST_HZ, _TOP_SHARE = 150.0, 0.85
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,6 +49,7 @@ class Sync:
 def synchronize(take: np.ndarray, cues: np.ndarray, rate: int, expected_s: float = 0.0) -> Sync:
     """Find cues ``(cues, n)`` in a take ``(n,)`` at the same rate, within ±2 s of ``expected_s``."""
     flat_take, *flat_cues = at_once(lambda x: _flat(x, rate), [take, *cues])
+    memory.trim()
     correlation = sum(_correlation(flat_take, cue, rate, expected_s, _REACH_S) for cue in flat_cues)
     height = np.abs(correlation)
     spread = float(np.median(height)) / 0.6745 + 1e-12
@@ -67,16 +70,18 @@ def synchronize(take: np.ndarray, cues: np.ndarray, rate: int, expected_s: float
 
 def _flat(samples: np.ndarray, rate: int) -> np.ndarray:
     """A signal of one level in time and of one level over frequency."""
-    power = ndimage.uniform_filter1d(np.square(samples), max(3, round(_ENVELOPE_S * rate)))
-    level = np.sqrt(np.maximum(power, 0))
-    even = samples / (level + 1e-3 * level.max() * 0.01 + 1e-9)
+    level = ndimage.uniform_filter1d(np.square(samples), max(3, round(_ENVELOPE_S * rate)))
+    level = np.sqrt(np.maximum(level, 0, out=level), out=level)  # in place: each is as long as the take
+    level += 1e-3 * level.max() * 0.01 + 1e-9
+    even = np.divide(samples, level, out=level)
     size = fft.next_fast_len(len(even), real=True)
-    spectrum = fft.rfft(even.astype(np.float32), size)
+    spectrum = fft.rfft(even, size)
     magnitude = ndimage.uniform_filter1d(np.abs(spectrum), max(3, round(20 * size / rate)))
-    spectrum /= magnitude + 0.05 * magnitude.mean() + 1e-9
-    hz = np.arange(len(spectrum)) * rate / size
-    spectrum[(hz < 150) | (hz > _TOP_SHARE * rate / 2)] = 0
-    return fft.irfft(spectrum, size)[: len(samples)].astype(np.float32)
+    magnitude += 0.05 * magnitude.mean() + 1e-9
+    spectrum /= magnitude
+    spectrum[: math.ceil(_LOWEST_HZ * size / rate)] = 0
+    spectrum[math.floor(_TOP_SHARE * size / 2) + 1 :] = 0
+    return fft.irfft(spectrum, size)[: len(samples)]
 
 
 def _correlation(take: np.ndarray, cue: np.ndarray, rate: int, centre_s: float, reach_s: float) -> np.ndarray:

@@ -1,0 +1,79 @@
+"""What leaks, and the whitening under which its path is learned.
+
+Feeds as long as the take are large, and so are whitened ones: they are whitened only piece by piece, where a piece is
+asked for.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy import ndimage, signal
+
+from isophon.core.passes.bleed.filtering import filtered
+from isophon.core.passes.bleed.moving import Motion
+from isophon.core.passes.bleed.weighing import STEP, powers
+
+_WHITENER, _STILL_PERCENTILE = 512, 15
+
+
+@dataclass(frozen=True, eq=False)
+class Feeds:
+    """``sounds``: ``(feeds, n)`` float32; ``flat``: the filter ``(taps,)``, odd and symmetric, that whitens them;
+    ``powers``: how loud all of them are when whitened, ``(steps,)``.
+    """
+
+    sounds: np.ndarray
+    flat: np.ndarray
+    powers: np.ndarray
+
+    @classmethod
+    def under(cls, flat: np.ndarray, sounds: np.ndarray) -> Feeds:
+        """Sounds ``(feeds, n)`` as they are looked at under a whitener."""
+        return cls(sounds, flat, np.sum([powers(whitened(sound, flat)) for sound in sounds], axis=0))
+
+    def white(self) -> np.ndarray:
+        """All of them whitened, ``(feeds, n)``."""
+        return np.stack([whitened(sound, self.flat) for sound in self.sounds])
+
+    def moved(self, motion: Motion | None, rate: int) -> Feeds:
+        """The same as they move, if they do."""
+        return replace(self, sounds=motion.of(self.sounds, rate)) if motion else self
+
+    def only(self, span: slice) -> Feeds:
+        """The same of some frames, from one on with which a step begins."""
+        steps = slice(span.start // STEP, -(-span.stop // STEP))
+        return replace(self, sounds=self.sounds[:, span], powers=self.powers[steps])
+
+    def through(self, path: np.ndarray) -> np.ndarray:
+        """The whitened feeds through their paths ``(feeds, taps)``, summed, float32 ``(n,)``."""
+        return through(self.sounds, signal.oaconvolve(path, self.flat[None], axes=1), len(self.flat) // 2)
+
+
+def through(feeds: np.ndarray, path: np.ndarray, early: int = 0) -> np.ndarray:
+    """Feeds ``(feeds, n)`` through their paths ``(feeds, taps)``, summed, ``early`` frames sooner, float32 ``(n,)``."""
+    out = filtered(feeds[0], path[0], early)
+    for feed, way in zip(feeds[1:], path[1:], strict=True):
+        out += filtered(feed, way, early)
+    return out
+
+
+def whitener(take: np.ndarray, rate: int) -> np.ndarray:
+    """A short linear-phase filter that flattens the noise of the take's stillest moments, float32 ``(511,)``."""
+    frames = np.lib.stride_tricks.sliding_window_view(take, _WHITENER)[:: 2 * _WHITENER]
+    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(_WHITENER), axis=1)))
+    loud = power.sum(axis=1)
+    some = loud > 1e-9 * loud.max()
+    still = power[some & (loud <= np.percentile(loud[some], _STILL_PERCENTILE))] if some.any() else power
+    density = ndimage.uniform_filter1d(still.mean(axis=0), 9) if len(still) else np.ones(_WHITENER // 2 + 1)
+    hz = np.fft.rfftfreq(_WHITENER, 1 / rate)
+    response = 1 / np.sqrt(density + 1e-3 * density.max() * 1e-2 + 1e-20)
+    response *= np.clip((hz - 60) / 90, 0, 1) * np.clip((0.46 * rate - hz) / (0.04 * rate), 0, 1)
+    taps = np.roll(np.fft.irfft(response / response.max()), _WHITENER // 2)[: _WHITENER - 1]
+    return (taps * np.hanning(_WHITENER - 1)).astype(np.float32)
+
+
+def whitened(sound: np.ndarray, flat: np.ndarray) -> np.ndarray:
+    """A sound ``(n,)`` through a whitener, in place in time."""
+    return filtered(sound, flat, len(flat) // 2)

@@ -1,0 +1,79 @@
+"""How much each moment of a take counts while a path is learned, told every ``STEP`` frames.
+
+A moment counts by how little else sounds in it: the weights of iteratively reweighted least squares.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from scipy import ndimage
+
+from isophon.core.audio.threads import at_once
+
+STEP = 8  # frames that count alike
+_PIECE = 1 << 18  # frames
+_FLOOR_PERCENTILE = 5
+_THIN = 8  # steps, of which one tells how loud the others are
+_OWN_SHARE = 0.3
+_LOUD, _CLEAREST, _MOST_OWN = 90, 20, 0.1  # percentiles of where the path's own error is told, and how far it can be
+
+
+def weights(power: np.ndarray, rate: int, around_s: float, leaked: np.ndarray | None = None) -> np.ndarray:
+    """How much each moment counts, from 0 to 1, float32 ``(steps,)``: one over the power of what else sounds around it.
+
+    What a path that is not right yet leaves of the leak, whose power is ``leaked`` ``(steps,)``, is nothing else; but
+    it is an error of the moments in which the leak is loud, without which a few of them would count for all.
+    """
+    size = max(1, round(around_s * rate / STEP))
+    told = [power] if leaked is None else [power, leaked]
+    power, *around = at_once(lambda one: ndimage.uniform_filter1d(one, size), told)
+    own = 0.0
+    if around:
+        own = _own_share(power, around[0]) * around[0]
+        power -= _OWN_SHARE * around[0]
+    power = ndimage.maximum_filter1d(np.maximum(power, 0), size) + own
+    floor = np.percentile(power[::_THIN], _FLOOR_PERCENTILE) + 1e-14
+    return (floor / (power + floor)).astype(np.float32)
+
+
+def within(weight: np.ndarray, moments: Sequence[tuple[float, float]], rate: int) -> np.ndarray:
+    """Weights ``(steps,)``, 0 outside the spans in s to learn from; all where none is given."""
+    if not moments:
+        return weight
+    chosen = np.zeros_like(weight)
+    for start, end in moments:
+        span = slice(max(0, round(start * rate / STEP)), max(0, round(end * rate / STEP)))
+        chosen[span] = weight[span]
+    return chosen
+
+
+def powers(sound: np.ndarray, without: np.ndarray | None = None) -> np.ndarray:
+    """The power of each step of a sound ``(n,)``, or of what it is ``without`` another; float32 ``(steps,)``."""
+    out = np.empty(-(-len(sound) // STEP), np.float32)
+
+    def tell(first: int) -> None:
+        piece = sound[first : first + _PIECE]
+        piece = piece if without is None else piece - without[first : first + _PIECE]
+        more = -len(piece) % STEP
+        rows = (np.pad(piece, (0, more), mode="edge") if more else piece).reshape(-1, STEP)
+        out[first // STEP : first // STEP + len(rows)] = np.einsum("ts,ts->t", rows, rows)
+
+    at_once(tell, range(0, len(sound), _PIECE))
+    out /= STEP
+    return out
+
+
+def at_frames(weight: np.ndarray, span: slice) -> np.ndarray:
+    """The weights ``(steps,)`` of frames, which may end after the last."""
+    first = span.start // STEP
+    return np.repeat(weight[first : -(-span.stop // STEP)], STEP)[span.start - first * STEP :][: span.stop - span.start]
+
+
+def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
+    """How much of the leak the path leaves of it, as the moments tell in which the leak is heard best."""
+    power, leaked = power[::_THIN], leaked[::_THIN]
+    loud = leaked >= np.percentile(leaked, _LOUD)
+    share = float(np.percentile(power[loud] / (leaked[loud] + 1e-20), _CLEAREST))
+    return share if share < _MOST_OWN else 0.0  # a path that is not right yet cannot tell

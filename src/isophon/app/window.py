@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QTimer
-from PySide6.QtWidgets import QFileDialog, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QLabel, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.pages.start_page import StartPage
@@ -250,11 +250,16 @@ class Window(QMainWindow):
         def load() -> None:
             import isophon.app.model.opening
             import isophon.app.pages.work_page  # noqa: F401
+            from isophon.core.takes.cache import program
 
+            program()
+            with contextlib.suppress(OSError):
+                import sounddevice  # noqa: F401
             gc.collect()
             gc.freeze()  # modules stay, and need not be looked through once a page is there
 
         threading.Thread(target=load, daemon=True).start()
+        QScrollArea().viewport()  # the first answer of this kind makes Python's types of all widgets
         self._hands().wake()
 
     def _recall(self) -> None:

@@ -82,6 +82,7 @@ class WorkViews(QWidget):
         row.addWidget(_rule(close, vertical=True))
         yield
         self.sheets = Sheets(workspace, close)
+        yield from self.sheets.building()
         row.addWidget(self.sheets, 2)
         for i, share in enumerate((5, 4, 4)):
             self.work.setStretchFactor(i, share)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
@@ -25,10 +27,15 @@ class Sheets(QStackedWidget):
         super().__init__(parent)
         self.workspace = workspace
         self._scrolls: dict[str, _Scrolled] = {}
-        workspace.part_changed.connect(self._show)
-        self._show()
+        self._begun: dict[str, Iterator[None]] = {}
         self._making = QTimer(self, interval=_MAKING_MS)
-        self._making.timeout.connect(self._make_another)
+        self._making.timeout.connect(self._go_on)
+
+    def building(self) -> Iterator[None]:
+        """Make the sheet of the pass that is open, with turns of the window's in between."""
+        yield from self._made(self.workspace.pass_)
+        self.workspace.part_changed.connect(self._show)
+        self._show()
 
     @property
     def open(self) -> Sheet:
@@ -43,28 +50,41 @@ class Sheets(QStackedWidget):
         self.setCurrentWidget(self._of(self.workspace.pass_))
 
     def _of(self, which: Pass) -> _Scrolled:
-        if which.kind not in self._scrolls:
-            scroll = _Scrolled(self.workspace, which, self)
-            workable(scroll)
-            self._scrolls[which.kind] = scroll
-            self.addWidget(scroll)
+        for _ in self._made(which):  # at once, since it is asked for
+            pass
         return self._scrolls[which.kind]
 
-    def _make_another(self) -> None:
+    def _made(self, which: Pass) -> Iterator[None]:
+        """Go on with making a sheet that may have been begun."""
+        if which.kind not in self._scrolls:
+            yield from self._begun.setdefault(which.kind, self._make(which))
+            self._begun.pop(which.kind, None)
+
+    def _make(self, which: Pass) -> Iterator[None]:
+        scroll = _Scrolled(self)
+        scroll.sheet = Sheet(self.workspace, which, scroll.viewport())
+        yield from scroll.sheet.building()
+        scroll.setWidget(scroll.sheet)
+        workable(scroll)
+        self._scrolls[which.kind] = scroll
+        self.addWidget(scroll)
+
+    def _go_on(self) -> None:
+        """One turn of making the next sheet that is missing."""
         missing = next((which for which in PASSES if which.kind not in self._scrolls), None)
         if missing is None:
             self._making.stop()
         else:
-            self._of(missing)
+            next(self._made(missing), None)
 
 
 class _Scrolled(QScrollArea):
     """A sheet that is scrolled where the window is too low for it; never narrower than the sheet."""
 
-    def __init__(self, workspace: Workspace, which: Pass, parent: QWidget) -> None:
+    sheet: Sheet
+
+    def __init__(self, parent: QWidget) -> None:
         super().__init__(parent, widgetResizable=True)
-        self.sheet = Sheet(workspace, which, self.viewport())
-        self.setWidget(self.sheet)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
@@ -79,7 +99,15 @@ class Sheet(QWidget):
     def __init__(self, workspace: Workspace, which: Pass, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
         self.workspace, self.which = workspace, which
+
+    def building(self) -> Iterator[None]:
+        """Make what is on it, with turns of the window's in between."""
+        workspace, which = self.workspace, self.which
         self.sliders = {knob.name: self._slider(knob) for knob in which.knobs}
+        yield
+        self.extras = which.extras(workspace) if which.extras else None
+        yield
+        self.picture = which.picture(workspace) if which.picture else None
         head = QHBoxLayout()
         self.about = ElidedLabel("soft")
         head.addWidget(QLabel(which.name, objectName="head"))
@@ -94,7 +122,6 @@ class Sheet(QWidget):
         self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
                               "what was decided by hand stays")  # fmt: skip
         self.again.clicked.connect(workspace.leaks.look_again)
-        self.extras = which.extras(workspace) if which.extras else None
         for widget in self.extras.in_head if self.extras else ():
             head.addWidget(widget)
             head.addSpacing(8)
@@ -107,7 +134,6 @@ class Sheet(QWidget):
         if self.extras is not None:
             column.addWidget(self.extras)
             self.extras.knobs_turned.connect(lambda: self._show_more(self.more.isChecked()))
-        self.picture = which.picture(workspace) if which.picture else None
         if self.picture is not None:
             column.addWidget(self.picture, 1)
             if self.extras is not None:
@@ -117,6 +143,7 @@ class Sheet(QWidget):
         if self.picture is None:
             column.addWidget(QWidget(), 1)
         self._column, self._away = column, ()
+        yield
         self._show_more(False)
         more = any(knob.more for knob in which.knobs) or (self.extras is not None and self.extras.has_more)
         self.more.setVisible(more)

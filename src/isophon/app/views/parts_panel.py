@@ -143,12 +143,8 @@ class ItemRow(QWidget):
         self.mute.setToolTip("Leave it out of the stack and the bed (U)")
         self.hear.clicked.connect(lambda: workspace.toggle_heard_only(item_id))
         self.mute.clicked.connect(self.toggle_mute)
-        low, high = layout.GAIN_RANGE_DB
-        self.gain = Slider("Gain", low, high, 0.0, lambda v: f"{theme.signed(v)} dB", 0.5, 38)
-        self.pan = Slider("Pan", -1.0, 1.0, 0.0, _side, 0.05, 38)
-        for slider, name in ((self.gain, "gain_db"), (self.pan, "pan")):
-            slider.setToolTip("For listening only, never handed over")
-            slider.moved.connect(lambda value, gesture, name=name: self._listen(name, value, gesture))
+        self.gain: Slider | None = None
+        self.pan: Slider | None = None
         buttons = QHBoxLayout()
         buttons.setContentsMargins(0, 0, 0, 0)
         buttons.setSpacing(4)
@@ -159,8 +155,6 @@ class ItemRow(QWidget):
         column.setContentsMargins(14, theme.u(24), 8, 6)
         column.setSpacing(0)
         column.addLayout(buttons)
-        for slider in (self.gain, self.pan):
-            column.addWidget(slider)
         self.setMinimumHeight(theme.u(_HEAD))
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus if is_guide else Qt.FocusPolicy.TabFocus)
         workable(self)
@@ -170,16 +164,29 @@ class ItemRow(QWidget):
         """What this row shows."""
         return self.workspace.session.item(self.item_id)
 
+    def _add_sliders(self) -> None:
+        """What few rows show is made where it is shown first: a session has many rows."""
+        low, high = layout.GAIN_RANGE_DB
+        self.gain = Slider("Gain", low, high, 0.0, lambda v: f"{theme.signed(v)} dB", 0.5, 38, self)
+        self.pan = Slider("Pan", -1.0, 1.0, 0.0, _side, 0.05, 38, self)
+        for slider, name in ((self.gain, "gain_db"), (self.pan, "pan")):
+            slider.setToolTip("For listening only, never handed over")
+            slider.moved.connect(lambda value, gesture, name=name: self._listen(name, value, gesture))
+            self.layout().addWidget(slider)
+
     def show_state(self) -> None:
         """Show what the session says now."""
         item, listening = self.item, self.item.listening
         in_hand = self.item_id == self.workspace.part.id
         self.hear.setChecked(self.item_id in self.workspace.heard_only)
         self.mute.setChecked(listening.muted)
-        self.gain.show_value(listening.gain_db)
-        self.pan.show_value(listening.pan)
-        self.gain.setVisible(in_hand or self.is_guide)
-        self.pan.setVisible(in_hand)
+        if (in_hand or self.is_guide) and self.gain is None:
+            self._add_sliders()
+        if self.gain is not None:
+            self.gain.show_value(listening.gain_db)
+            self.pan.show_value(listening.pan)
+            self.gain.setVisible(in_hand or self.is_guide)
+            self.pan.setVisible(in_hand)
         trouble = self.workspace.pool.take(item.source).trouble
         self.setToolTip(trouble or ("" if self.is_guide else _TIP))
         self.setAccessibleName(f"{'Guide' if self.is_guide else 'Part'} {item.name}")

@@ -71,7 +71,7 @@ def place_of(path: Path) -> Path:
         status = path.stat()
     except OSError as error:
         raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})") from error
-    key = f"{path.resolve()}\n{status.st_size}\n{status.st_mtime_ns}\n{_program()}"
+    key = f"{path.resolve()}\n{status.st_size}\n{status.st_mtime_ns}\n{program()}"
     name = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:24]
     return Path(platformdirs.user_cache_dir("isophon")) / "takes" / name
 
@@ -200,7 +200,7 @@ def let_go(array: np.ndarray) -> None:
 
 
 @lru_cache(maxsize=1)
-def _program() -> str:
+def program() -> str:
     """A name for what measures: its version and the text of its modules."""
     digest = hashlib.sha256(isophon.__version__.encode())
     for path in sorted(Path(__file__).parent.parent.rglob("*.py")):

@@ -36,7 +36,7 @@ class Easing:
         for gram in (gram for pair in grams for gram in pair):
             gram /= scale
         self._grams = grams
-        self._lean, self._inverses = -1.0, list[list[np.ndarray]]()  # of the lean that was asked for last: they are large
+        self._lean, self._inverses = -1.0, list[list[np.ndarray]]()  # of the last lean: they are large
 
     def at(self, lean: float) -> list[list[np.ndarray]]:
         """The inverse matrices of each two cues where the path leans so much towards nothing."""

@@ -14,6 +14,8 @@ from conftest import write
 from driving import crash, drag, key, opened, press
 from isophon.app.model.state import recent_sessions, unsaved_work
 from isophon.app.pages.cards_page import CardsPage
+from isophon.app.sheets import PASSES
+from isophon.app.sheets.sheet import Sheet
 from isophon.app.window import Window
 from isophon.core.session import file
 from isophon.core.session.journal import replay
@@ -194,6 +196,19 @@ def test_the_lens_box_and_the_sheet(room, qtbot):
     assert workspace.part.ess.limit_db == -10.0 and workspace.part.change(workspace.mark) >= -10.0
     room.sheet.reset.click()
     assert workspace.part.ess.limit_db == -12.0
+
+
+def test_every_sheet_is_made_while_nobody_waits_for_it_and_at_once_where_one_does(room, qtbot):
+    """Also one that was begun; each is made once."""
+    room.open_station(len(PASSES))
+    last = room.sheet
+    assert last.which is PASSES[-1] and last.isVisible()
+    qtbot.waitUntil(lambda: room.sheets.count() == len(PASSES), timeout=5_000)
+    made = room.sheets.findChildren(Sheet)
+    for i, which in enumerate(PASSES, 1):
+        room.open_station(i)
+        assert room.sheet.which is which and room.sheet.isVisible() and room.sheet in made
+    assert room.sheet is last and room.sheets.count() == len(PASSES)
 
 
 def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot, tmp_path):

@@ -33,7 +33,8 @@ class Sheets(QStackedWidget):
 
     def building(self) -> Iterator[None]:
         """Make the sheet of the pass that is open, with turns of the window's in between."""
-        yield from self._made(self.workspace.pass_)
+        while not self._go_on_with(self.workspace.pass_):
+            yield
         self.workspace.part_changed.connect(self._show)
         self._show()
 
@@ -50,15 +51,17 @@ class Sheets(QStackedWidget):
         self.setCurrentWidget(self._of(self.workspace.pass_))
 
     def _of(self, which: Pass) -> _Scrolled:
-        for _ in self._made(which):  # at once, since it is asked for
+        while not self._go_on_with(which):  # at once, since it is asked for
             pass
         return self._scrolls[which.kind]
 
-    def _made(self, which: Pass) -> Iterator[None]:
-        """Go on with making a sheet that may have been begun."""
+    def _go_on_with(self, which: Pass) -> bool:
+        """One turn of making a sheet, if it is not made yet; True once it is."""
         if which.kind not in self._scrolls:
-            yield from self._begun.setdefault(which.kind, self._make(which))
-            self._begun.pop(which.kind, None)
+            begun = self._begun.pop(which.kind, None) or self._make(which)
+            if next(begun, self) is not self:
+                self._begun[which.kind] = begun
+        return which.kind in self._scrolls
 
     def _make(self, which: Pass) -> Iterator[None]:
         scroll = _Scrolled(self)
@@ -66,8 +69,8 @@ class Sheets(QStackedWidget):
         yield from scroll.sheet.building()
         scroll.setWidget(scroll.sheet)
         workable(scroll)
-        self._scrolls[which.kind] = scroll
         self.addWidget(scroll)
+        self._scrolls[which.kind] = scroll
 
     def _go_on(self) -> None:
         """One turn of making the next sheet that is missing."""
@@ -75,7 +78,7 @@ class Sheets(QStackedWidget):
         if missing is None:
             self._making.stop()
         else:
-            next(self._made(missing), None)
+            self._go_on_with(missing)
 
 
 class _Scrolled(QScrollArea):

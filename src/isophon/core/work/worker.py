@@ -40,7 +40,7 @@ from isophon.core.work.beside import hear_beside
 from isophon.core.work.bleed_learning import Lesson, dry, learn
 
 Progress = Callable[[float], None]
-_NICENESS = 15  # the window, and what is heard, come first
+_NICENESS = 15  # where the system knows no work that waits for everything else
 _TELL_S = 0.1
 
 
@@ -159,13 +159,21 @@ class _Ending:
             raise SystemExit(0)
 
 
+def _come_last() -> None:
+    """Let the window, and what is heard, come first."""
+    try:
+        os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
+    except (AttributeError, OSError):
+        os.nice(_NICENESS)
+
+
 def main() -> None:
     """Answer requests until the input ends."""
     log.start()
     memory.give_back()
     ending = _Ending()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    os.nice(_NICENESS)
+    _come_last()
     replies = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # nothing else may come between the answers
     told_at = 0.0

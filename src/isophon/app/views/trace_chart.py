@@ -52,7 +52,7 @@ class TraceChart(QWidget):
         self._job: Job | None = None
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._settled.timeout.connect(self._sharpen)
-        self._soon = Soon(self, _SOON_MS, self._picture)
+        self._soon = Soon(self, _SOON_MS, self._made_ground, self._picture)
         self.setMinimumHeight(theme.u(130))
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._soon.ask)
@@ -97,8 +97,8 @@ class TraceChart(QWidget):
         self._box.draw(painter)
         draw_focus(painter, self)
 
-    def _picture(self) -> QPixmap:
-        """The ground with the marks, kept as long as both are; for a moment also while marks are due to change."""
+    def _made_ground(self) -> tuple:
+        """Draw what lies under the marks, if it is not drawn yet; what it was drawn of."""
         ratio = self.devicePixelRatioF()
         sharp = self._sharp[0] if self._sharp else None
         take = self.workspace.take
@@ -112,6 +112,11 @@ class TraceChart(QWidget):
             self._draw_ground(ground)
             ground.end()
             self._ground_key = key
+        return key
+
+    def _picture(self) -> QPixmap:
+        """The ground with the marks, kept as long as both are; for a moment also while marks are due to change."""
+        key = self._made_ground()
         which = self.workspace.pass_
         in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
         marked = (self.workspace.part.changes, key, in_hand)
@@ -119,7 +124,7 @@ class TraceChart(QWidget):
         if self._marked is None or not known or not (self._soon.due or self._marked[0][0] is marked[0]):
             pixmap = self._ground.copy()
             layer = QPainter(pixmap)
-            self._layer.draw(layer, *self._rows()[2:], ratio)
+            self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
             layer.end()
             self._marked = (marked, pixmap)
         return self._marked[1]

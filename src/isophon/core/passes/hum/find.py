@@ -14,11 +14,14 @@ Tukey 1977), so that slow changes are not flattened.
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 from scipy import fft, ndimage, signal
 from scipy.interpolate import CubicSpline
 
 from isophon.core.audio.lowrate import LowRate
+from isophon.core.audio.threads import at_once, cores
 from isophon.core.passes.hum.treat import Hum, Partial
 
 _MAINS = (50.0, 60.0)
@@ -36,7 +39,7 @@ _ALIGNED = ((3, 10.0, 1.0), (5, 10.0, 0.7), (8, 10.0, 0.5), (12, 10.0, 0.5), (20
 _UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
 _OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
 _LEAST_S, _LEAST_DB = 2.5, -115.0
-_BATCH, _AT_ONCE, _SHORT = 64, 24, 32
+_BATCH, _AT_ONCE, _SHORT, _IN_A_ROW = 64, 12, 32, 256
 _ALIKE_HZ = 0.004  # turns the 60th harmonic by 0.04 rad from the middle of a block to its end
 
 
@@ -144,10 +147,7 @@ def _aligned(low: LowRate, base: float, phases: np.ndarray) -> np.ndarray:
 
 
 def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Complex amplitudes ``(channels, blocks, numbers)`` of harmonics in blocks of five periods, and times in s.
-
-    ``numbers`` go up by one each.
-    """
+    """Complex amplitudes ``(channels, blocks, numbers)`` of harmonics in blocks of five periods, and times in s."""
     rate = low.rate
     size = round(_BLOCK_PERIODS * rate / base)
     count = low.frames // size
@@ -159,21 +159,22 @@ def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndar
     window *= 2 / window.sum()
     offsets = (np.arange(size) - size / 2) / rate  # from the middle of the block, as counted in ``times``
     out = np.zeros((low.channels, count, len(numbers)), np.complex64)
-    per_knot = np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)
+    nearly = np.round(hz[np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)] / _ALIKE_HZ).astype(int)
     kernels: dict[int, np.ndarray] = {}  # their phase is told from the middle, so nearly one frequency is enough
-    for knot in np.unique(per_knot):
-        inside = np.flatnonzero(per_knot == knot)
-        near = round(hz[knot] / _ALIKE_HZ)
+    changes = np.flatnonzero(np.diff(nearly)) + 1
+    edges = np.union1d(np.arange(0, count, _IN_A_ROW), np.append(changes, count))
+    for first, last in pairwise(edges.tolist()):
+        near, inside = int(nearly[first]), slice(first, last)
         if near not in kernels:
             # a long sine is short ones, each turned to where it begins
             long = np.exp(-2j * np.pi * (near * _ALIKE_HZ * offsets[::_SHORT, None] * numbers % 1.0))
             short = np.exp(-2j * np.pi * (near * _ALIKE_HZ / rate * np.arange(_SHORT)[:, None] * numbers % 1.0))
             kernel = (long[:, None] * short).reshape(-1, len(numbers))[:size] * window[:, None]
-            kernels[near] = kernel.astype(np.complex64)
+            kernels[near] = kernel.astype(np.complex64).view(np.float32)  # real and imaginary parts by turns
         kernel = kernels[near]
         turn = np.exp(-2j * np.pi * (middle[inside, None] * numbers % 1.0))
-        for channel, sound in enumerate(low.span(inside[0] * size, (inside[-1] + 1) * size)):
-            out[channel, inside] = (sound.reshape(-1, size) @ kernel) * turn
+        for channel, sound in enumerate(low.span(first * size, last * size)):
+            out[channel, inside] = (sound.reshape(-1, size) @ kernel).view(np.complex64) * turn
     return out, times
 
 
@@ -189,6 +190,12 @@ def _steady(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarray]:
 
     What counts as a voice is first told by the power of the quiet blocks, then by what the steady part leaves there.
     """
+    shares = np.array_split(blocks, min(cores(), blocks.shape[2]), axis=2)  # none tells anything of another
+    steady, weight = zip(*at_once(lambda share: _steady_share(share, smooth), shares), strict=True)
+    return np.concatenate(steady, axis=2), np.concatenate(weight, axis=2)
+
+
+def _steady_share(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarray]:
     steady, _ = _amplitudes(blocks, smooth)
     for _ in range(_STRICT_ROUNDS):
         power = np.percentile(np.square(np.abs(blocks - steady)), 20, axis=1, keepdims=True) + 1e-18
@@ -223,16 +230,18 @@ def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarr
     numbers = np.arange(1, int(0.44 * low.rate / base) + 1)
     smooth, evenly = (seconds * base / _BLOCK_PERIODS for seconds in (_SMOOTH_S, _EVEN_S))
     knots = np.arange(len(phases)) * _KNOT_S
-    levels, controls, tracks = [], [], []
-    for first in range(0, len(numbers), _AT_ONCE):  # all at once would take much room for a long take
+
+    def told(first: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Levels, those beside, and tracks of some harmonics: all at once would take much room for a long take."""
         some = numbers[first : first + _AT_ONCE]
-        blocks, at = _demodulated(low, base, phases, some)
-        even, _ = _amplitudes(blocks, evenly)
-        beside, _ = _amplitudes(_demodulated(low, base, phases, some + 0.5)[0], evenly)
-        amplitude, _ = _steady(blocks, smooth)
-        levels.append(np.sqrt(np.square(np.abs(even)).mean(axis=(0, 1)) / 2))
-        controls.append(np.sqrt(np.square(np.abs(beside)).mean(axis=(0, 1)) / 2))
-        tracks.append(_between(amplitude, at, knots).astype(np.complex64))
+        both, at = _demodulated(low, base, phases, np.concatenate([some, some + 0.5]))
+        blocks = both[:, :, : len(some)]
+        even, beside = np.split(_amplitudes(both, evenly)[0], 2, axis=2)
+        amplitude, _ = _steady_share(blocks, smooth)
+        level, control = (np.sqrt(np.square(np.abs(one)).mean(axis=(0, 1)) / 2) for one in (even, beside))
+        return level, control, _between(amplitude, at, knots).astype(np.complex64)
+
+    levels, controls, tracks = zip(*at_once(told, range(0, len(numbers), _AT_ONCE)), strict=True)
     level, control = np.concatenate(levels), np.concatenate(controls)
     control = (
         ndimage.percentile_filter(np.sqrt(control * np.append(control[:1], control[:-1])), 80, 9, mode="nearest") + 1e-9

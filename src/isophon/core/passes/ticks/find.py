@@ -25,16 +25,18 @@ from isophon.core.passes.ticks.top import telling_rate
 from isophon.core.survey import STILL, VOICED, Survey
 
 _BIN_S = 0.00025
-_LEVEL_S, _OVER_LEVEL_DB = 0.012, 13.0
+_LEVEL_S, _OVER_LEVEL_DB = 0.012, 12.0
 _OWN_S, _BESIDE_S, _FAR_S = 0.0015, 0.022, 0.05
 _ASIDE, _ASIDE_VOICED = 6, 2  # bins that a double or an echo may take; pulses of a voice are as short
 _HEARD_SCORE_DB, _LEAST_SCORE_DB, _SURE_SCORE_DB = 12.0, 20.0, 36.0
 _FAINT_DB, _TALL_DB = 18.0, 24.0  # below the first: what a voice does by itself; above the second: no voice does
 _USUAL_A_MINUTE, _LEAST_A_MINUTE, _UNKNOWN_MIN = 12.0, 1.0, 0.1  # faint peaks
-_AN_OCTAVE_DB, _ROUGHER_DB = 4.0, (-4.0, 8.0)
-_STILL_DB = 6.0
+_AN_OCTAVE_DB, _ROUGHER_DB = 4.0, (-3.0, 8.0)
+_STILL_DB = 10.0
 _NO_STOP_DB = 45.0  # no stop bursts so far over what follows it
 _DOUBLE_BINS, _DOUBLE_DB, _LEAST_SURE = 5, 4.0, 0.4
+_TWICE_S, _TWICE_DB = (0.0015, 0.016), 8.0  # two peaks of a mouth so far apart are a double
+_CROWD_S, _CROWDED_DB = 0.06, 2.0  # each more peak that is so near
 _SAME = 3  # bins by which the bands may differ
 _ALIKE_DB, _GOES_ON_DB = 7.0, 7.0
 _UNDER_VOICE_DB = 62.0
@@ -56,7 +58,11 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
         spans += [(first + a, first + b, over) for a, b, over in _standing(bins, width, survey, first)]
     spans = _joined(spans)
     rough = _roughness_db([score for _, _, score in spans], survey.samples / survey.sample_rate / 60)
-    spans = [(start, end, score - rough + _stiller_db(survey, start)) for start, end, score in spans]
+    starts = np.array([start for start, _, _ in spans])
+    spans = [
+        (start, end, score - rough + _stiller_db(survey, start) + _company_db(survey, starts, start))
+        for start, end, score in spans
+    ]
     spans = [span for span in spans if span[2] >= _LEAST_SCORE_DB]
     marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, spans)]
     damaged = damage.find(read, survey)
@@ -104,7 +110,8 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
     around = np.stack([_around(band, width) for band in bins])
     count = level.shape[1]
     voice_at = np.clip(((first + np.arange(count) * width) / survey.hop_s).astype(int), 0, len(survey.voice_level) - 1)
-    voiced: np.ndarray = np.asarray(survey.state[voice_at] == VOICED)
+    state = np.asarray(survey.state[voice_at])
+    voiced: np.ndarray = np.asarray(state == VOICED)
     least = np.maximum(around + _OVER_LEVEL_DB, survey.voice_level[voice_at] - _UNDER_VOICE_DB)
     own, beside, reach = (round(s / width) for s in (_OWN_S, _BESIDE_S, _FAR_S))
     margin = max(reach, round(_MARGIN_S / width))
@@ -116,11 +123,14 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
     overs, scores = _scores(level, peaks, voiced, own, beside)
     for i in np.flatnonzero(scores >= _HEARD_SCORE_DB):
         peak, score = int(peaks[i]), float(scores[i])
-        if peak <= taken or (score < _NO_STOP_DB and _goes_on(level, peak, own, beside)):
+        tallest = np.argsort(overs[i])[-2:]
+        told = level[tallest] if voiced[peak] else level  # in the midst of a voice, what rises elsewhere is the voice
+        if peak <= taken or (score < _NO_STOP_DB and _goes_on(told, peak, own, beside)):
             continue
-        best = int(np.argmax(overs[i]))
-        if _one_of_a_row(level[best], peak, own, beside, reach):
-            continue
+        if _one_of_a_row(level[tallest[-1]], peak, own, beside, reach):
+            if state[peak] != STILL:
+                continue
+            score -= _STILL_DB  # stillness has no pulses, but the room has peaks
         loud = np.greater(level[:, peak - _EDGE : peak + _EDGE + 1], around[:, [peak]] + _EDGE_OVER_DB).any(axis=0)
         begin, stop = peak - _run(loud[:_EDGE][::-1]), peak + _run(loud[_EDGE + 1 :])
         taken = stop
@@ -130,6 +140,18 @@ def _standing(bins: np.ndarray, width: float, survey: Survey, first: float) -> I
 def _stiller_db(survey: Survey, at: float) -> float:
     """How much less is asked in stillness, away from any voice: nothing else there is as short."""
     return _STILL_DB if survey.state[survey.frame(at)] == STILL and not _beside_voice(survey, at) else 0.0
+
+
+def _company_db(survey: Survey, starts: np.ndarray, at: float) -> float:
+    """How much less is asked of a peak in a voice for the others near it: ticks come alone or as doubles, what a voice
+    does by itself in crowds.
+    """
+    if survey.state[survey.frame(at)] != VOICED:
+        return 0.0
+    away = np.abs(starts - at)
+    twice = bool(((away > _TWICE_S[0]) & (away < _TWICE_S[1])).any())
+    crowd = np.count_nonzero(away < _CROWD_S) - 1 - twice
+    return _TWICE_DB * twice - _CROWDED_DB * crowd
 
 
 def _roughness_db(scores: list[float], minutes: float) -> float:

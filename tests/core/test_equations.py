@@ -29,7 +29,7 @@ def known():
 
 
 def moments(take, cues, weight, flat=AS_IT_IS):
-    return Moments(take, Feeds.under(flat, cues), weight, TAPS, 100)
+    return Moments(take, Feeds.under(flat, cues)[0], weight, TAPS, 100)
 
 
 def test_the_solution_is_that_of_the_normal_equations(known):
@@ -64,7 +64,7 @@ def test_what_is_whitened_where_it_is_asked_for_is_as_if_it_were_before(known):
             (left, energy), (wanted, wanted_energy) = one.left(path), other.left(path)
             assert energy == pytest.approx(wanted_energy, rel=1e-3)
             assert np.linalg.norm(left - wanted) < 1e-3 * np.linalg.norm(wanted)
-    feeds = Feeds.under(flat, cues)
+    feeds, _ = Feeds.under(flat, cues)
     sum_of_both = sum(signal.lfilter(path, [1], cue) for path, cue in zip(paths, white[1:], strict=True))
     assert np.abs(feeds.through(paths) - sum_of_both)[200:-200].max() < 1e-3 * np.abs(sum_of_both).max()
     later = feeds.only(slice(BLOCK, 3 * BLOCK)).through(paths)

@@ -29,13 +29,10 @@ class Feeds:
     powers: np.ndarray
 
     @classmethod
-    def under(cls, flat: np.ndarray, sounds: np.ndarray) -> Feeds:
-        """Sounds ``(feeds, n)`` as they are looked at under a whitener."""
-        return cls(sounds, flat, np.sum([powers(whitened(sound, flat)) for sound in sounds], axis=0))
-
-    def white(self) -> np.ndarray:
-        """All of them whitened, ``(feeds, n)``."""
-        return np.stack([whitened(sound, self.flat) for sound in self.sounds])
+    def under(cls, flat: np.ndarray, sounds: np.ndarray) -> tuple[Feeds, np.ndarray]:
+        """Sounds ``(feeds, n)`` as they are looked at under a whitener; and all of them whitened."""
+        white = np.stack([whitened(sound, flat) for sound in sounds])
+        return cls(sounds, flat, np.sum([powers(sound) for sound in white], axis=0)), white
 
     def moved(self, motion: Motion | None, rate: int) -> Feeds:
         """The same as they move, if they do."""

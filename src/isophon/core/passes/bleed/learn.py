@@ -73,17 +73,18 @@ def learn(
     weight, motion, path = _roughly(take, cues, rate, moments, tell)
     memory.trim()
     flat = whitener(take, rate)
-    feeds = Feeds.under(flat, cues)
+    feeds, white = Feeds.under(flat, cues)
     choose, most = partial(within, moments=moments, rate=rate), max(1, round(_MOST_S * rate / BLOCK))
     high = weights(powers(whitened(take, flat)), rate, _WEIGHTS_S[0])  # what sounds above the rough rate counts too
     weight = np.minimum(weight, high)
-    easing = Easing(feeds.white(), choose(weight), _unlikely(taps, rate), rate)
+    easing = Easing(white, choose(weight), _unlikely(taps, rate), rate)
+    del white  # it is large, as all that is as long as the take
     moving = feeds.moved(motion, rate)
     for around_s in _FINE_WEIGHTS_S:
         memory.trim()
         heard = Moments(take, moving, choose(weight), taps, most)
         path = solved(heard, easing, _START_LEAN, guess=path)
-        del heard  # it is large, as all that is as long as the take
+        del heard
         memory.trim()
         weight = _weights(whitened(take, flat), moving.through(path), rate, around_s)
     memory.trim()
@@ -105,7 +106,7 @@ def learn(
     follow, followed = motion and found.explained_db > _FOLLOW_FROM_DB, 0.0
     if not follow:
         del moving, easing
-    del feeds  # all of it large, as the cues are
+    del feeds
     memory.trim()
     cues = only_clear(cues, found.bands_db, rate)
     cues = motion.of(cues, rate) if motion else cues
@@ -131,7 +132,7 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
     take, *cues = at_once(lambda sound: soxr.resample(sound, rate, low, "HQ"), [take, *cues])
     taps, most = round(_PATH_S * low), max(1, round(_MOST_S * low / BLOCK))
     flat = whitener(take, low)
-    white, feeds = whitened(take, flat), Feeds.under(flat, np.stack(cues))
+    white, (feeds, white_cues) = whitened(take, flat), Feeds.under(flat, np.stack(cues))
     choose, unlikely = partial(within, moments=moments, rate=low), _unlikely(taps, low)
     weight = weights(powers(white), low, _WEIGHTS_S[0])  # at first coarse: a leak must not count against itself
     path: Any = None
@@ -139,7 +140,7 @@ def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion |
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
         tell(0.03 * i)
         if i < _EASED_ROUNDS:
-            easing = Easing(feeds.white(), choose(weight), unlikely, low)
+            easing = Easing(white_cues, choose(weight), unlikely, low)
         path = solved(Moments(take, moving, choose(weight), taps, most), easing, _START_LEAN, guess=path)
         leak = feeds.through(path)
         if i:  # the first path is hardly one

@@ -96,7 +96,7 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
         start, end = max(0.0, float(first * hop)), min(float(last * hop), survey.samples / survey.sample_rate)
         if not _sung_near(survey, start, end):
             continue
-        told = under + sum(tells * np.clip(db_, 0, most) for db_, (tells, most) in
+        told = under + sum(tells * np.clip(much, 0, most) for much, (tells, most) in
                            ((over, _OVER_TELLS), (rise, _RISE_TELLS), (higher, _HIGHER_TELLS)))  # fmt: skip
         if told < _LEAST_TOLD_DB:
             continue

@@ -193,6 +193,8 @@ class SkylineChart(QWidget):
         painter.fillRect(self.rect(), theme.PAPER)
         self._draw_scale(painter)
         draw_focus(painter, self)
+        if self._drawn is None and self._soon.due:
+            return  # the first bars are made in turns of their own
         if not self.workspace.marks:
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)

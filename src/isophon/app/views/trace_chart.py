@@ -90,20 +90,24 @@ class TraceChart(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture())
+        waiting = self._marked is not None and self._soon.due and self._marked[0][1][0] == self._place()
+        painter.drawPixmap(0, 0, self._marked[1] if waiting else self._picture())
         self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
         self._draw_places(painter)
         self.anchors.draw(painter, self._rows()[2])
         self._box.draw(painter)
         draw_focus(painter, self)
 
+    def _place(self) -> tuple:
+        """What is in view, and how: where that changes, it is drawn at once."""
+        sharp, workspace = self._sharp[0] if self._sharp else None, self.workspace
+        seen = workspace.view, workspace.take, workspace.offset, workspace.pass_
+        return *seen, self.size(), self.devicePixelRatioF(), sharp
+
     def _made_ground(self) -> tuple:
         """Draw what lies under the marks, if it is not drawn yet; what it was drawn of."""
-        ratio = self.devicePixelRatioF()
-        sharp = self._sharp[0] if self._sharp else None
-        take = self.workspace.take
-        known = (take, take.wave is not None, take.surveyed is not None, self.workspace.offset)
-        key = (self.workspace.view, self.size(), ratio, sharp, known, self.workspace.pass_)
+        ratio, take = self.devicePixelRatioF(), self.workspace.take
+        key = (self._place(), take.wave is not None, take.surveyed is not None)
         if key != self._ground_key:
             self._ground = QPixmap(self.size() * ratio)
             self._ground.setDevicePixelRatio(ratio)
@@ -115,13 +119,13 @@ class TraceChart(QWidget):
         return key
 
     def _picture(self) -> QPixmap:
-        """The ground with the marks, kept as long as both are; for a moment also while marks are due to change."""
+        """The ground with the marks, kept as long as both are."""
         key = self._made_ground()
         which = self.workspace.pass_
         in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
         marked = (self.workspace.part.changes, key, in_hand)
-        known = self._marked is not None and self._marked[0][1:] == marked[1:]
-        if self._marked is None or not known or not (self._soon.due or self._marked[0][0] is marked[0]):
+        kept = self._marked[0] if self._marked else (None,)
+        if kept[0] is not marked[0] or kept[1:] != marked[1:]:
             pixmap = self._ground.copy()
             layer = QPainter(pixmap)
             self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
@@ -257,8 +261,9 @@ class TraceChart(QWidget):
     def _take_changed(self) -> None:
         if self._sharp_take is not self.workspace.take:
             self._sharp, self._sharp_take = None, self.workspace.take
+            self.update()
         self._settled.start()
-        self.update()
+        self._soon.ask()
 
     def resizeEvent(self, event) -> None:
         self._settled.start()

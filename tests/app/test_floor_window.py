@@ -60,7 +60,8 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     assert filled.room and filled.opens < filled.edge
     before, after = workspace.take.stillness(workspace.part.plan)
     assert -66 < before < -60 and after <= before + 0.5
-    assert "of all −54 → −" in room.transport.still.text() and "stillness −63 → −" in room.transport.still.text()
+    qtbot.waitUntil(lambda: "stillness −63 → −" in room.transport.still.text(), timeout=2_000)
+    assert "of all −54 → −" in room.transport.still.text()
     double = workspace.session.part("part-2")
     assert workspace.pool.take(double.source).stillness(double.plan)[1] == -120
     room.sheet.extras.between.click()

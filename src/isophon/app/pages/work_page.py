@@ -31,7 +31,7 @@ from isophon.core.passes import NAMES
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
 
-_TICK_MS, _NOTE_MS = 33, 1_500
+_TICK_MS, _NOTE_MS, _STILL_MS = 33, 1_500, 20
 _BACK_S = 0.1  # a jump back by more than this is a loop's
 _MESSAGE_MS = 9_000
 _REST_AFTER_S = 20 * 60.0
@@ -55,6 +55,7 @@ class WorkPage(WorkViews):
         self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
         self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
         self._tick = QTimer(self, interval=_TICK_MS)
+        self._still = QTimer(self, singleShot=True, interval=_STILL_MS)  # in a turn of its own: it takes a while
 
     def building(self) -> Iterator[None]:
         yield from super().building()
@@ -86,6 +87,7 @@ class WorkPage(WorkViews):
         self.layout_page.add_asked.connect(self.add_asked)
         self._hush.timeout.connect(self.message.hide)
         self._tick.timeout.connect(self._follow)
+        self._still.timeout.connect(lambda: self.transport.show_stillness(*workspace.stillness()))
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._remark_on_take)
@@ -165,7 +167,8 @@ class WorkPage(WorkViews):
             voice = " · no voice found"
         self.about.setText(f"{role}{voice} · {which.many}{which.over_what}" if part.id else "")
         self.will_sound.setVisible(which.will_sound)
-        self.transport.show_stillness(*self.workspace.stillness())
+        if not self._still.isActive():
+            self._still.start()
         history = self.workspace.keeper.history
         for button, name, key in (
             (self.title.undo, history.undo_name, "Ctrl+Z"),
@@ -346,6 +349,7 @@ class WorkPage(WorkViews):
     def shut(self) -> None:
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
+        self._still.stop()
         self._note_heard()
         self._ahead.close()
         self.hearing.close()

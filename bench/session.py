@@ -88,7 +88,7 @@ def opening(folder: Path, count: int, seconds: float) -> None:
     marks = sum(len(p.marks) for p in room.workspace.session.parts)
     print(f"{count} parts of {seconds:.0f} s")
     print(f"dropped to first picture    {first:.2f} s  (aim: 1.5)")
-    print(f"all surveyed and found      {found:.1f} s  (aim: 50), {marks} esses")
+    print(f"all surveyed and found      {found:.1f} s  (aim: 50), {marks} marks")
     print(f"longest wait of the window  {1000 * longest:.0f} ms, {1000 * busiest:.0f} ms of its own work (aim: 50)")
     print(f"longest turn while entering {1000 * entering:.0f} ms  (aim: 50)")
     print(f"highest resident memory     {finding:.0f} MB, workers included, until then  (aim: 700); "

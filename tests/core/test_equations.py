@@ -9,7 +9,7 @@ from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.equations import BLOCK, Moments, solved
 from isophon.core.passes.bleed.feeds import Feeds
 from isophon.core.passes.bleed.judging import judged
-from isophon.core.passes.bleed.weighing import STEP
+from isophon.core.passes.bleed.weighing import STEP, at_frames, powers, weights, within
 
 RATE, TAPS = 8_000, 90
 AS_IT_IS = np.ones(1, np.float32)
@@ -30,6 +30,22 @@ def known():
 
 def moments(take, cues, weight, flat=AS_IT_IS):
     return Moments(take, Feeds.under(flat, cues)[0], weight, TAPS, 100)
+
+
+def test_each_moment_counts_by_what_else_sounds_in_it():
+    """Where something loud sounds hardly; outside chosen spans not at all. The take ends within a step."""
+    rng, loud = np.random.default_rng(1), slice(3 * RATE, 4 * RATE)
+    noise = 0.01 * rng.standard_normal(10 * RATE + 3).astype(np.float32)
+    other = noise.copy()
+    other[loud] += rng.standard_normal(RATE).astype(np.float32)
+    alone = weights(powers(other), RATE, 0.02)
+    told = at_frames(alone, slice(0, len(other)))
+    assert len(told) == len(other) and told[loud].max() < 1e-2 < 0.2 < np.median(told[5 * RATE :])
+    assert np.array_equal(at_frames(alone, slice(4_003, 4_030)), told[4_003:4_030]), "a span may begin within a step"
+    assert powers(other, noise)[5 * RATE // STEP :].max() == 0
+    chosen = within(alone, [(1.0, 2.0), (8.5, 99.0)], RATE)
+    at = np.arange(len(alone)) * STEP / RATE
+    assert np.array_equal(chosen > 0, ((at >= 1) & (at < 2)) | (at >= 8.5))
 
 
 def test_the_solution_is_that_of_the_normal_equations(known):

@@ -14,6 +14,7 @@ from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.ears import LOW_HZ as HUM_RATE
 from isophon.core.passes.hiss import treat as hiss
 from isophon.core.passes.hiss.settings import HissSettings
+from isophon.core.passes.hum import find as hum_finding
 from isophon.core.passes.hum.find import find
 from isophon.core.passes.hum.settings import HumSettings
 from isophon.core.passes.hum.treat import hum_of
@@ -42,6 +43,17 @@ def test_the_mains_is_found_and_subtracted(voice, hz):
     assert hum.base_hz == pytest.approx(hz, abs=0.015)
     left = added - hum_of(hum, 0, len(samples))[0]
     assert 10 * np.log10(np.mean(left**2) / np.mean(added**2)) < -24
+
+
+def test_one_core_finds_the_same_hum_as_all(monkeypatch):
+    """A worker has one core, a call in a terminal all of them; both must give the same samples."""
+    samples, rate, _ = spoken("de")
+    low = LowRate(reader(samples + mains(50.1, len(samples), rate)), rate, len(samples), 1, HUM_RATE)
+    found = []
+    for most in (1, 2, 3):
+        monkeypatch.setattr(hum_finding, "cores", lambda most=most: most)
+        found.append(find(low, rate))
+    assert found[0] is not None and len(found[0].partials) > 8 and found[0] == found[1] == found[2]
 
 
 def test_a_voice_alone_has_no_hum(demo):

@@ -2,8 +2,8 @@
 
 What tells a blow of air from a sung note, a step or the room (common practice):
 energy under 75 Hz, a rise within a few hundredths of a second, an end within 0.3 s,
-and singing close by. How much each tells was weighed on recorded voices (logistic regression, left out speaker by
-speaker).
+and singing close by. How much each tells comes from recorded voices (logistic regression, judged on speakers that it
+had not seen).
 """
 
 from __future__ import annotations

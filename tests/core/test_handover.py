@@ -18,6 +18,8 @@ from isophon.cli import main
 from isophon.core.errors import Cancelled, OutputError
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
+from isophon.core.handover.counts import kinds
+from isophon.core.handover.proof import told_of
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.session import file
@@ -61,6 +63,29 @@ def test_the_reports_figures_are_those_of_the_files(prepared, tmp_path):
     first = (tmp_path / "take.marks.tsv").read_text().splitlines()[0].split("\t")
     mark = next(m for m in part.marks if BY_NAME[m.kind].placed and not BY_NAME[m.kind].quiet)
     assert (float(first[0]), float(first[1])) == mark.span and first[2].startswith("ess ")
+
+
+def test_what_is_hardly_changed_counts_as_left(prepared):
+    _, part = prepared
+    highest = max(m.standout_db for m in part.of_kind("ess"))
+    hardly = replace(part, ess=EssSettings(ceiling_db=round(highest - 0.02, 2), usual_db=24.0))
+    assert min(hardly.change(m) for m in hardly.of_kind("ess")) == pytest.approx(-0.02, abs=0.011)
+    row = kinds(hardly)["ess"]
+    assert row["changed"] == 0 and row["left"] == row["count"] > 5 and row["deepest_change_db"] == 0
+    assert "change 0.0 dB" in handover.labels(hardly) and "-0.0" not in handover.labels(hardly)
+
+
+def test_the_paragraph_tells_what_acts_on_the_whole_take_and_only_that(prepared):
+    take, part = prepared
+    part = replace(part, measured=take.surveyed.found.measured)
+    by_rule = replace(part, ess=EssSettings(by="both", rule_over_db=-10.0, air_db=2.0))
+    words = told_of(by_rule, {})["whole"]
+    assert words[-1] == ("esses by rule: from 5000 Hz, over -10.0 dB to the voice, 8:1, at most 12.0 dB off; "
+                         "air: 2.0 dB of top from 9000 Hz")  # fmt: skip
+    assert words[:-1] == told_of(part, {})["whole"] != []
+    still = replace(part, rumble=replace(part.rumble, on=False), hiss=replace(part.hiss, on=False),
+                    hum=replace(part.hum, on=False))  # fmt: skip
+    assert not any(word in line for line in told_of(still, {})["whole"] for word in ("low cut", "hiss", "hum"))
 
 
 def test_cancelled_in_the_middle_leaves_nothing(prepared, tmp_path):
@@ -128,6 +153,13 @@ def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path
     assert html.count("data:image/svg+xml;base64,") > 15 and "ess marks were changed" in html
     assert re.search(r"\d+ ess marks of the stack meet one of the lead’s", html)
     assert re.search(r"Lead: A lisp is likely at \d+:\d\d\.\d\d, ", html)
+    assert re.search(
+        r"Low cut at 150 Hz; hum: 50\.0\d Hz and \d+ partials, −6\d\.\d dBFS; hiss: −7\d\.\d dBFS above 5000", html
+    )
+    assert (
+        re.search(r"; bands: 26\d\d Hz hard ring \+\d\.\d dB, change −\d\.\d dB; ", html) and "spot: 0 of" not in html
+    )
+    assert re.search(r"tick marks were changed over \d+ ms, the deepest taken out", html)
     assert f"{late.name}: Does not sing what the lead sings" in html
     stems = sorted(out.glob("*.wav"))
     assert [s.name.split()[2] for s in stems] == ["1", "2", "5"]

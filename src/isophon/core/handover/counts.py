@@ -20,12 +20,12 @@ def kinds(part: Part, without: Collection[str] = ()) -> dict[str, dict[str, Any]
 
 
 def _sum(part: Part, kind: str) -> dict[str, float]:
-    changes = [part.change(m) for m in part.of_kind(kind)]
-    changed = [c for c in changes if c]
+    marks = part.of_kind(kind)
+    changed = [part.change(m) for m in marks if part.acts(m)]
     return {
-        "count": len(changes),
+        "count": len(marks),
         "changed": len(changed),
-        "left": len(changes) - len(changed),
+        "left": len(marks) - len(changed),
         "total_change_db": round(sum(changed), 2),
         "deepest_change_db": round(min(changed, default=0.0), 2),
     }

@@ -35,10 +35,9 @@ def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = ()) ->
         "singer": part.singer,
         "seconds": part.source.duration,
         "spectra": spectra,
+        "whole": [words for kind in KINDS if kind.name not in without and (words := _whole(part, kind))],
         "skylines": [
-            _skyline(part, kind.name)
-            for kind in KINDS
-            if kind.name not in without and kind.placed and any(m.standout_db for m in part.of_kind(kind.name))
+            _skyline(part, kind.name) for kind in KINDS if kind.name not in without and _has_skyline(part, kind)
         ],
         "decisions": _decisions(part),
         "warnings": _warnings(part, spectra, without),
@@ -51,6 +50,18 @@ def _met(part: Part, kind: Kind) -> int:
     return sum(m.partner_s is not None for m in part.of_kind(kind.name)) if kind.meets else 0
 
 
+def _whole(part: Part, kind: Kind) -> str:
+    """What is done to the whole take, in words."""
+    words = kind.told(part)
+    return words if words and any(True for _ in kind.treatments(part)) else ""
+
+
+def _has_skyline(part: Part, kind: Kind) -> bool:
+    marks = part.of_kind(kind.name)
+    told = not kind.quiet or any(part.acts(m) for m in marks)
+    return kind.placed and told and any(m.standout_db for m in marks)
+
+
 def _skyline(part: Part, kind: str) -> dict[str, Any]:
     marks = part.of_kind(kind)
     unit = "ms" if BY_NAME[kind].maps else "dB"
@@ -59,7 +70,7 @@ def _skyline(part: Part, kind: str) -> dict[str, Any]:
         "kind": kind,
         "unit": unit,
         "marks": [[round(m.span[0], 2), m.standout_db, round(part.change(m), 1)] for m in marks],
-        "seconds": round(sum(m.span[1] - m.span[0] for m, _ in changed), 2),
+        "seconds": round(sum(m.span[1] - m.span[0] for m, _ in changed), 3),
         "changed": len(changed),
         "deepest": round(min((change for _, change in changed), default=0.0), 1),
     }
@@ -136,7 +147,8 @@ def _shown(row: dict[str, Any]) -> dict[str, Any]:
         for name, one in told["spectra"].items()
     ]
     skylines = [
-        {**one, "uri": drawings.skyline(one["marks"], told["seconds"], one["kind"])} for one in told["skylines"]
+        {**one, "lasts": _lasts(one["seconds"]), "uri": drawings.skyline(one["marks"], told["seconds"], one["kind"])}
+        for one in told["skylines"]
     ]
     return {
         **told,
@@ -146,7 +158,7 @@ def _shown(row: dict[str, Any]) -> dict[str, Any]:
         "pictures": pictures,
         "skylines": skylines,
         "lateness": _lateness(row),
-        "words": _words(row, told),
+        "words": _words(told),
     }
 
 
@@ -169,23 +181,24 @@ def _lateness(row: dict[str, Any]) -> dict[str, Any] | None:
     return next((told for told in row["kinds"].values() if "before_ms" in told), None)
 
 
-def _words(row: dict[str, Any], told: dict[str, Any]) -> str:
+def _words(told: dict[str, Any]) -> str:
     """What was done, in a paragraph."""
-    said = []
+    said = [words.replace(" -", " −") for words in told["whole"]]
     for one in told["skylines"]:
         count = len(one["marks"])
         if one["unit"] == "ms":
             said.append(f"{one['changed']} of {count} words were moved")
         elif one["changed"]:
             said.append(
-                f"{one['changed']} of {count} {one['kind']} marks were changed over {one['seconds']:.1f} s, "
+                f"{one['changed']} of {count} {one['kind']} marks were changed over {_lasts(one['seconds'])}, "
                 + ("the deepest taken out" if one["deepest"] <= GONE_DB else f"by up to {-one['deepest']:.1f} dB")
             )
-    steady = [name for name, kind in row["kinds"].items() if kind.get("on") and not BY_NAME[name].marked]
-    if steady:
-        said.append(f"{', '.join(steady)} taken out over the whole take")
     words = "; ".join(said)
     return f"{words[:1].upper()}{words[1:]}." if words else "Nothing was changed."
+
+
+def _lasts(seconds: float) -> str:
+    return f"{seconds:.1f} s" if seconds >= 1 else f"{1000 * seconds:.0f} ms"
 
 
 def _clock(seconds: float) -> str:

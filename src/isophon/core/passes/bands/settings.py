@@ -82,8 +82,11 @@ def name_of(freq_hz: float) -> str:
 
 def told(part: Any) -> str:
     """The bands in a line for the terminal."""
-    shown = [f"{r['freq_hz']:.0f} Hz {r['name']} {r['standout_db']:+.1f} dB" for r in rows(part)]
-    return f"bands: {', '.join(shown)}" if shown else ""
+    shown = [
+        f"{r['freq_hz']:.0f} Hz {r['name']} {r['standout_db']:+.1f} dB, change {r['change_db'] + 0.0:.1f} dB"
+        for r in rows(part)
+    ]
+    return f"bands: {' and '.join(shown)}" if shown else ""
 
 
 def rows(part: Any) -> list[dict[str, Any]]:

@@ -1,5 +1,6 @@
 """A whole session in the window: laid out, heard together, worked on many at once, gone back and forth in."""
 
+import json
 import shutil
 import time
 
@@ -15,11 +16,12 @@ from driving import crash, drag, key, opened, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.proof_page import ProofPage
+from isophon.app.views.results_table import ResultsTable
 from isophon.app.window import Window
 from isophon.core.playing.mix import gains
 from isophon.core.session import file, layout
 from isophon.core.session.journal import replay
-from isophon.core.session.model import Listening
+from isophon.core.session.model import Listening, Part, Source
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.rendered import kept_rendered
 from isophon.core.takes.take import open_take
@@ -271,7 +273,7 @@ def test_the_history_goes_to_any_step(room, qtbot):
     press(room, Qt.Key.Key_H, CTRL, qtbot)
     page = room.findChild(HistoryPage)
     texts = [page.steps.item(i).text().split(maxsplit=1)[1] for i in range(page.steps.count())]
-    assert texts == ["as it was opened", "ceiling −7 · Lead", "never more than −9 · Lead", "Esses done · Lead"]
+    assert texts == ["as it was opened", "ceiling −7.0 dB · Lead", "never more than −9.0 dB · Lead", "Esses done · Lead"]
     box = page.steps.visualItemRect(page.steps.item(1))
     qtbot.mouseClick(page.steps.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
     assert workspace.part.ess.ceiling_db == -7.0 and workspace.part.ess.limit_db == -12.0 and not workspace.part.done
@@ -404,6 +406,30 @@ def test_parts_are_rendered_ahead_and_then_read(room, qtbot, tmp_path):
     assert kept_rendered(place, workspace.part.plan, shape) is None
 
 
+def test_results_stand_in_the_order_of_the_session_whichever_part_is_done_first(qtbot):
+    source = Source("take.wav", 48_000, 1, 48_000)
+    parts = [Part(f"part-{i}", name, source, "lead") for i, name in enumerate(("Ada", "Ben", "Cy"))]
+    side = {"loudness_lufs": -20.0, "true_peak_dbtp": -1.0, "floor_dbfs": -60.0}
+    row = {"before": side, "after": side | {"loudness_lufs": -21.0}, "kinds": {"ess": {"changed": 2, "count": 9}},
+           "trim_db": 0.0, "depth": "24"}  # fmt: skip
+    table = ResultsTable()
+    qtbot.addWidget(table)
+    for _ in range(2):  # handed over twice
+        table.begin(parts)
+        table.add("part-2", row | {"trim_db": -0.4}, "24")
+        table.add_line("part-1", "cancelled")
+        table.add("part-0", row, "24")
+        assert [table.item(at, 0).text() for at in range(table.rowCount())] == ["Ada", "Ben", "Cy", "Cy"]
+        assert [table.columnSpan(at, 1) > 1 for at in range(4)] == [False, True, False, True]
+    assert table.item(0, 1).text() == "−20.0 → −21.0" and "turned down by 0.4 dB" in table.item(3, 1).text()
+    heads = [table.horizontalHeaderItem(i).text() for i in range(table.columnCount())]
+    assert table.item(0, heads.index("Esses")).text() == "2 of 9"
+    assert table.height() >= 4 * table.rowHeight(0) + table.horizontalHeader().height()
+    with qtbot.waitSignal(table.part_asked) as asked:
+        table.cellActivated.emit(3, 0)
+    assert asked.args == ["part-2"]
+
+
 def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(window, songs, qtbot, tmp_path):
     """Names by a pattern, all as long as the song, with the proof and marks as cue points, in a folder that is there
     once everything is in it."""
@@ -436,5 +462,7 @@ def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(windo
     assert not np.any(double[: round(1.45 * 22_050)]) and np.any(double[round(1.5 * 22_050) :])
     assert b"cue " in (out / names[0]).read_bytes() and b"bext" in (out / names[0]).read_bytes()
     rows = [page.table.item(row, 0).text() for row in range(page.table.rowCount())]
+    told = [row["output"] for row in json.loads((out / "report.json").read_text())["files"]]
+    assert rows == ["lead vox", "dbl"] and told == names
     page.table.cellActivated.emit(next(row for row, name in enumerate(rows) if "dbl" in name), 0)
     assert room.workspace.part.id == late.id and room.pages.currentWidget() is not page, "a row opens its part"

@@ -353,6 +353,8 @@ def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, mo
     monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getOpenFileName", lambda *_: (card, ""))
     workspace, click = room.workspace, lambda button: qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     workspace.set_setting("ceiling_db", -8.5)
+    workspace.set_of_kind("ess", "by", "both")
+    assert workspace.keeper.history.undo_name.startswith("esses by both · ")
     page = CardsPage(workspace, room)
     page.show()
     assert "No card" in page.words.text() and not page.use.isEnabled()
@@ -361,7 +363,8 @@ def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, mo
     room.sheet.reset.click()
     assert workspace.part.ess.ceiling_db == 0.0
     rows = [[page.table.item(r, c).text() for c in range(4)] for r in range(page.table.rowCount())]
-    assert ["Esses", "ceiling", "−8.5", "0"] in rows
+    assert ["Esses", "ceiling", "−8.5 dB", "0.0 dB"] in rows
+    assert ["Esses", "esses", "by both", "by the ceiling"] in rows
     click(page.use)
     assert workspace.part.ess.ceiling_db == -8.5
     assert workspace.keeper.history.undo_name == "start from the voice card of Low bright"

@@ -152,15 +152,12 @@ def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path
         assert part.name in html
     assert html.count("data:image/svg+xml;base64,") > 15 and "ess marks were changed" in html
     assert re.search(r"\d+ ess marks of the stack meet one of the lead’s", html)
-    assert re.search(r"Lead: A lisp is likely at \d+:\d\d\.\d\d, ", html)
-    assert re.search(
-        r"Low cut at 150 Hz; hum: 50\.0\d Hz and \d+ partials, −6\d\.\d dBFS; hiss: −7\d\.\d dBFS above 5000", html
-    )
-    assert (
-        re.search(r"; bands: 26\d\d Hz hard ring \+\d\.\d dB, change −\d\.\d dB; ", html) and "spot: 0 of" not in html
-    )
+    assert re.search(r"A lisp is likely at \d+:\d\d\.\d\d, ", html)
+    assert re.search(r"Low cut at 150 Hz; hum: 50\.0\d Hz and \d+ partials, −6\d\.\d dBFS; hiss: −7\d\.\d dBFS", html)
+    assert re.search(r"; bands: 26\d\d Hz hard ring \+\d\.\d dB, change −\d\.\d dB; ", html)
+    assert "spot: 0 of" not in html, "what nobody drew"
     assert re.search(r"tick marks were changed over \d+ ms, the deepest taken out", html)
-    assert f"{late.name}: Does not sing what the lead sings" in html
+    assert "Does not sing what the lead sings" in html.split(f"<td>{late.name}</td><td>")[1].split("</td>")[0]
     stems = sorted(out.glob("*.wav"))
     assert [s.name.split()[2] for s in stems] == ["1", "2", "5"]
     lengths = {sf.info(s).frames / sf.info(s).samplerate for s in stems}

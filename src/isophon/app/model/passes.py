@@ -20,6 +20,7 @@ from isophon.core.takes.pictures import Axis
 TOP = Axis(1_800.0, 16_000.0)
 Ceiling = tuple[str, str, float, bool]  # setting, words, height in dB, in force
 _MINUS = "−"
+_UNITS = {"_db": "dB", "_hz": "Hz", "_ms": "ms", "_s": "s"}
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,8 @@ class Pass:
     ``axis``: of its pictures. ``extras(workspace)``: a widget of its own for the sheet, see
     :class:`isophon.app.sheets.sheet.Extras`; ``picture(workspace)``: one that fills what is left. ``about(part)``:
     a word beside the sheet's name. ``greyed(settings)``: knobs that do nothing as things are; ``away(settings)``:
-    that are not shown then. ``words``: settings that are no knobs, for the history. In the lens: ``waves``: samples
+    that are not shown then. ``words``: settings that are no knobs, for the history; ``choices``: what
+    the values of such a setting are called. In the lens: ``waves``: samples
     instead of spectra; ``around_s``: seconds around the mark; ``handles``: the edges that a hand drags; ``box(mark,
     axis)``: low and high Hz of its box; ``blends``: whether a change can be blended; ``over``: what the height is
     measured over; ``told(mark, change)``: what is done, in a word, or '' for a number of dB; ``more_told(mark)``: a
@@ -94,6 +96,7 @@ class Pass:
     greyed: Callable[[Any], Sequence[str]] = lambda settings: ()
     away: Callable[[Any], Sequence[str]] = lambda settings: ()
     words: dict[tuple[str, str], str] = field(default_factory=dict)
+    choices: dict[tuple[str, str], dict[str, str]] = field(default_factory=dict)
     waves: bool = False
     around_s: float = 0.13
     handles: tuple[str, ...] = ("start", "end")
@@ -149,6 +152,18 @@ class Pass:
         """A setting in words, for the history."""
         knobs = {(self.kind, knob.name): knob.words.lower() for knob in self.knobs}
         return (knobs | self.words).get((kind, name), name)
+
+    def said(self, kind: str, name: str, value: float | bool | str) -> str:
+        """A value of a setting in words, with its unit."""
+        if isinstance(value, str):
+            return self.choices.get((kind, name), {}).get(value, value)
+        if isinstance(value, bool):
+            return "on" if value else "off"
+        knob = next((k for k in self.knobs if kind == self.kind and k.name == name), None)
+        if knob:
+            return knob.show(value, self.range_of(knob)[0])
+        unit = next((unit for end, unit in _UNITS.items() if name.endswith(end)), "")
+        return f"{value:g} {unit}".strip().replace("-", _MINUS)
 
 
 def over_the_voice(kind: str) -> Callable[[Part], list[Ceiling]]:

@@ -116,14 +116,16 @@ class Workspace(MarkEdits):
             session = edits.move_setting(session, before, kind, name, by)
             return edits.agree(session, first, marks) if marks else session
 
-        self.edit(f"{self.pass_.words_of(kind, name)} {value:g} · {self._whom()}", move, gesture)
+        self.edit(self._setting_words(kind, name, value), move, gesture)
 
     def set_of_kind(self, kind: str, name: str, value: float | bool | str, gesture: object = None) -> None:
         """Set one setting of a kind for all parts in hand."""
         ids = self.parts_in_hand
-        shown = value if isinstance(value, str) else f"{value:g}"
-        words = f"{self.pass_.words_of(kind, name)} {shown} · {self._whom()}"
+        words = self._setting_words(kind, name, value)
         self.edit(words, lambda s: edits.set_setting(s, ids, kind, name, value), gesture)
+
+    def _setting_words(self, kind: str, name: str, value: float | bool | str) -> str:
+        return f"{self.pass_.words_of(kind, name)} {self.pass_.said(kind, name, value)} · {self._whom()}"
 
     def role_settings(self) -> None:
         """Back to the role's default for all parts in hand."""

@@ -54,6 +54,7 @@ class CardsPage(QDialog):
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.use = QPushButton("Start from it")
         self.keep = QPushButton("Keep the part in hand…")
         self.bring, self.give, self.away = QPushButton("Bring in…"), QPushButton("Copy out…"), QPushButton("Take away")
@@ -165,11 +166,6 @@ def _differences(settings: dict, part) -> list[tuple[str, str, str, str]]:
             value, other = getattr(card, field.name), getattr(mine, field.name)
             if value != other:
                 words = which.words_of(kind, field.name) if which else field.name
-                rows.append((which.name if which else kind, words, _said(value), _said(other)))
+                values = ((which.said(kind, field.name, v) if which else str(v)) for v in (value, other))
+                rows.append((which.name if which else kind, words, *values))
     return rows
-
-
-def _said(value: object) -> str:
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    return f"{value:g}".replace("-", "−") if isinstance(value, int | float) else str(value)

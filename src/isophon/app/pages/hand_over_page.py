@@ -15,24 +15,21 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QLineEdit,
     QProgressBar,
     QPushButton,
     QScrollArea,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from isophon.app import theme
 from isophon.app.model.in_hand import WITHOUT
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.proof_page import ProofPage
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.results_table import ResultsTable
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.handover import bundle
@@ -43,8 +40,6 @@ from isophon.core.reading import path_of, spelled
 from isophon.core.session.model import Part
 from isophon.core.work.workers import Task
 
-_COLUMNS = ("", "Loudness, LUFS", "True peak, dBTP", "Stillness, dBFS",
-            *(which.many.split(" of ")[0].capitalize() for which in PASSES))  # fmt: skip
 _CLIP = {
     "trim": "if a stem would clip: turn it down as a whole",
     "float": "if a stem would clip: write it as 32-bit float",
@@ -64,12 +59,13 @@ class HandOverPage(QWidget):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
         self.workspace = workspace
-        self._tasks: dict[Task, tuple[str, str]] = {}  # the id and name of the part
+        self._tasks: dict[Task, str] = {}  # the id of the part
         self._fractions: dict[Task, float] = {}
-        self._rows: list[dict[str, Any]] = []
+        self._written: dict[str, dict[str, Any]] = {}  # the report's rows, by the ids of parts
         self._target: handover.Target | None = None
         self._made: handover.Target | None = None  # what comes into its place as a whole
-        self._asked, self._answering, self._began = 0, "", 0.0
+        self._asked: list[Part] = []
+        self._began = 0.0
         self._answered.connect(self._answer)
         self.which = Choice()
         self.which.addItems(["all parts", "the parts in hand"])
@@ -105,19 +101,8 @@ class HandOverPage(QWidget):
         self.cancel.clicked.connect(lambda: workspace.pool.workers.cancel(list(self._tasks)))
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.outcome = QLabel("", wordWrap=True)
-        self.table = QTableWidget(0, len(_COLUMNS))
-        self.table.setHorizontalHeaderLabels(_COLUMNS)
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
-        header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        header.setStretchLastSection(True)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setMinimumHeight(206)
-        self.table.setToolTip("Double-click or Return: open the part")
-        self.table.cellActivated.connect(lambda row, _: self.part_asked.emit(self._row_parts[row]))
-        self._row_parts: list[str] = []
+        self.table = ResultsTable()
+        self.table.part_asked.connect(self.part_asked)
         self._lay_out(choose)
         for widget in (self.which, self.format, self.depth, self.clip):
             widget.currentIndexChanged.connect(self.show_will)
@@ -128,7 +113,6 @@ class HandOverPage(QWidget):
         workspace.session_changed.connect(self.show_will)
         workspace.take_changed.connect(self.show_will)
         self._busy(False)
-        self.table.hide()
 
     def _lay_out(self, choose: QPushButton) -> None:
         scroll = QScrollArea(self, widgetResizable=True)
@@ -177,7 +161,7 @@ class HandOverPage(QWidget):
         column.addLayout(grid)
         column.addLayout(buttons)
         column.addWidget(self.outcome)
-        column.addWidget(self.table, 1)
+        column.addWidget(self.table)
         column.addStretch()
         row = QHBoxLayout(page)
         row.setContentsMargins(64, 22, 64, 16)
@@ -294,15 +278,15 @@ class HandOverPage(QWidget):
             self.told.emit(str(error))
             return
         how = dataclasses.asdict(target) | {"folder": spelled(target.folder)}
-        self.table.setRowCount(0)
-        self._rows, self._row_parts = [], []
-        for part in self.parts():
+        self._asked, self._written = self.parts(), {}
+        self.table.begin(self._asked)
+        for part in self._asked:
             request = {"do": "hand over", "part": msgspec.to_builtins(part), "target": how,
                        "rate": self.workspace.session.rate}  # fmt: skip
             task = Task(request, lambda *_: None)
             task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
-            self._tasks[task], self._fractions[task] = (part.id, part.name), 0.0
-        self._asked, self._began = len(self._tasks), time.monotonic()
+            self._tasks[task], self._fractions[task] = part.id, 0.0
+        self._began = time.monotonic()
         self._busy(True)
         for task in list(self._tasks):
             self.workspace.pool.workers.submit(task)
@@ -318,24 +302,24 @@ class HandOverPage(QWidget):
                 left = (time.monotonic() - self._began) * (1 - done) / done
                 self.outcome.setText(f"Writing the stems, about {math.ceil(left)} s left")
             return
-        part_id, name = self._tasks.pop(task)
-        self._answering = part_id
+        part_id = self._tasks.pop(task)
         if kind == "done":
-            self._rows.append(value)
-            self._add_row(name, value)
+            self._written[part_id] = value
+            self.table.add(part_id, value, self._target.depth)
         else:
-            self._add_line([name, value if kind == "failed" else "cancelled; nothing half-written was left"])
+            self.table.add_line(part_id, value if kind == "failed" else "cancelled; nothing half-written was left")
         if not self._tasks:
             self._finish()
 
     def _finish(self) -> None:
         self._fractions = {}
         words = "Nothing was written."
-        made, whole = self._made or self._target, self._made is None or len(self._rows) == self._asked
-        if self._rows and whole:
-            words = f"{len(self._rows)} written to {self._target.folder}, read back and compared"
+        made, whole = self._made or self._target, self._made is None or len(self._written) == len(self._asked)
+        if self._written and whole:
+            rows = [self._written[part.id] for part in self._asked if part.id in self._written]
+            words = f"{len(rows)} written to {self._target.folder}, read back and compared"
             try:
-                handover.write_report(self._rows, made.folder, self.workspace.session.name)
+                handover.write_report(rows, made.folder, self.workspace.session.name)
                 if self._made is not None:
                     bundle.complete(self._made, self._target)
                     self._made = None
@@ -351,31 +335,6 @@ class HandOverPage(QWidget):
         if self._made is not None:
             bundle.give_up(self._made)
             self._made = None
-
-    def _add_row(self, name: str, row: dict[str, Any]) -> None:
-        before, after, kinds = row["before"], row["after"], row["kinds"]
-        texts = [name]
-        for key in ("loudness_lufs", "true_peak_dbtp", "floor_dbfs"):
-            texts.append(" → ".join(theme.level(row[key], "").strip() for row in (before, after)))
-        done = (kinds.get(w.kind) for w in PASSES)
-        texts += [f"{one['changed']} of {one['count']}" if one else "left out" for one in done]
-        self._add_line(texts)
-        if row["trim_db"]:
-            self._add_line([name, f"would have clipped: turned down by {-row['trim_db']:.1f} dB as a whole"])
-        elif row["depth"] != self._target.depth:
-            self._add_line([name, "would have clipped: written as 32-bit float"])
-
-    def _add_line(self, texts: list[str]) -> None:
-        at = self.table.rowCount()
-        self.table.setRowCount(at + 1)
-        self._row_parts.append(self._answering)
-        for column, text in enumerate(texts):
-            cell = QTableWidgetItem(text)
-            cell.setFont(theme.sans(13))
-            self.table.setItem(at, column, cell)
-        if len(texts) == 2:
-            self.table.setSpan(at, 1, 1, len(_COLUMNS) - 1)
-        self.table.show()
 
     def _proposed_folder(self) -> str:
         items = self.workspace.session.items

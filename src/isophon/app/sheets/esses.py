@@ -123,7 +123,7 @@ class EssExtras(AlikeExtras):
 
 
 _BY = {"ceiling": "by the ceiling", "rule": "by the rule", "both": "by both"}
-_STACK = {"own": "judged alone", "under": "under the lead’s", "drop": "where the lead has one: gone"}
+_STACK = {"own": "judged alone", "under": "under the lead’s", "drop": "gone where the lead has one"}
 _TURNS = {"band": "turns down its band", "above": "all above its edge", "voice": "the whole voice"}
 _SOUNDS = {
     "T’s and F’s as sung": {"t_too": False, "f_too": False},
@@ -142,8 +142,9 @@ STARTS = {
 }  # fmt: skip
 
 
-_WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses by", ("ess", "stack"): "with the lead’s esses",
+_WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses", ("ess", "stack"): "with the lead’s esses",
           ("ess", "rule_turns"): "the rule turns down", ("ess", "altogether"): "altogether"}  # fmt: skip
+_CHOICES = {("ess", "by"): _BY, ("ess", "stack"): _STACK, ("ess", "rule_turns"): _TURNS | {"band": "its band"}}
 
 
 def _greyed(settings) -> tuple[str, ...]:
@@ -254,7 +255,7 @@ PASS = Pass(
     ),
     (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=EssExtras, picture=Picture, greyed=_greyed,
     away=_away, about=_about,
-    words=_WORDS, handles=("start", "end", "low", "high"), blends=True,
+    words=_WORDS, choices=_CHOICES, handles=("start", "end", "low", "high"), blends=True,
     told=lambda mark, change: "", gone=lambda part: "",
     more_told=_more_told, warning=_warning, shaped="time", seen_change=_seen_change, will_sound=True,
     letter=lambda mark: LETTERS.get(mark.sound, ""),

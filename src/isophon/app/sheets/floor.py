@@ -295,6 +295,9 @@ def _switch(words: str, tip: str) -> QCheckBox:
     return box
 
 
+_GAPS = {"room tone": "filled with room tone", "turn down": "turned down", "silence": "silenced"}
+
+
 class GapChoice(QWidget):
     """What is done with gaps."""
 
@@ -302,9 +305,8 @@ class GapChoice(QWidget):
         super().__init__()
         self.workspace = workspace
         self.how = Choice()
-        for how, words in (("room tone", "fill gaps with room tone"), ("turn down", "turn gaps down"),
-                           ("silence", "silence gaps")):  # fmt: skip
-            self.how.addItem(words, how)
+        for how, words in _GAPS.items():
+            self.how.addItem(f"gaps {words}", how)
         self.how.activated.connect(lambda _: workspace.set_of_kind("gap", "how", self.how.currentData()))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
@@ -384,8 +386,9 @@ PASS = Pass(
     gone=lambda part: "filled" if part.gap.how == "room tone" else "gone", gate=True,
     near=lambda mark, part: near_words(mark, part.gap, part.source.duration), still=True,
     words={
-        ("gap", "how"): "gaps:", ("rumble", "on"): "low cut", ("rumble", "cut_hz"): "low cut at",
+        ("gap", "how"): "gaps", ("rumble", "on"): "low cut", ("rumble", "cut_hz"): "low cut at",
         ("rumble", "slope"): "low cut, dB an octave", ("hum", "on"): "hum", ("hiss", "on"): "hiss",
         ("hiss", "amount_db"): "hiss down", ("hiss", "from_hz"): "hiss above", ("hiss", "top_db"): "top back",
     },
+    choices={("gap", "how"): _GAPS},
 )  # fmt: skip

@@ -163,7 +163,7 @@ def main() -> None:
         while room.hand_over._tasks:
             wait(20)
         room.hand_over.folder.setText("~/Songs/cleaned")
-        room.hand_over.outcome.setText("5 written to ~/Songs/cleaned")
+        room.hand_over.outcome.setText(room.hand_over.outcome.text().replace(folder, "~/Songs"))
         wait(100)
         shoot(window, "hand-over")
         proof = ProofPage((Path(folder) / "cleaned" / "report.html").read_text(), window)

@@ -58,6 +58,13 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     assert workspace.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(workspace.part)) > before
     filled = next(t for t in fades(workspace.part) if t.gain == 0.0)
     assert filled.room and filled.opens < filled.edge
+    mark = max(workspace.marks, key=lambda m: m.over_room_db)
+    workspace.take_in_hand([mark.id])
+    assert room.lens.numbers.text().endswith("dB over the room   filled")
+    workspace.set_of_kind("gap", "how", "silence")
+    assert room.lens.numbers.text().endswith("dB over the room   gone")
+    assert workspace.keeper.history.undo_name.startswith("gaps silenced · ")
+    workspace.undo()
     before, after = workspace.take.stillness(workspace.part.plan)
     assert -66 < before < -60 and after <= before + 0.5
     qtbot.waitUntil(lambda: "stillness −63 → −" in room.transport.still.text(), timeout=2_000)

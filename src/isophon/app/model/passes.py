@@ -62,7 +62,7 @@ class Pass:
     the values of such a setting are called. In the lens: ``waves``: samples
     instead of spectra; ``around_s``: seconds around the mark; ``handles``: the edges that a hand drags; ``box(mark,
     axis)``: low and high Hz of its box; ``blends``: whether a change can be blended; ``over``: what the height is
-    measured over; ``told(mark, change)``: what is done, in a word, or '' for a number of dB; ``more_told(mark)``: a
+    measured over; ``told(mark, change)``: what is done, in a word, or '' for the usual; ``more_told(mark)``: a
     last figure; ``warning(workspace, mark)``: what a wary eye says. ``empty(part)``: what stands in an empty
     skyline, '' for the usual. ``gone(part)``: the word for a mark that is taken out. In the trace: ``gate``:
     whether fades are drawn over the wave; ``near(mark, part)``: whether its start and end come close to a word.
@@ -103,7 +103,7 @@ class Pass:
     box: Callable[[Mark, Axis], tuple[float, float | None]] = lambda mark, axis: mark.band
     blends: bool = False
     over: str = "over the voice"
-    told: Callable[[Mark, float], str] = lambda mark, change: "gone" if change <= -36 else ""
+    told: Callable[[Mark, float], str] = lambda mark, change: ""
     more_told: Callable[[Mark], str] = lambda mark: ""
     warning: Callable[[Any, Mark], str] = lambda workspace, mark: ""
     empty: Callable[[Part], str] = lambda part: ""

@@ -150,7 +150,7 @@ PASS = Pass(
     ceilings=lambda part: [("ceiling_db", "ceiling over the spectrum", part.band.ceiling_db, True)],
     axis=Axis(60.0, 8_000.0), extras=BandExtras, words={("band", "ceiling_db"): "ceiling"}, handles=(),
     box=lambda mark, axis: band_of(mark),
-    over="over the spectrum", told=lambda mark, change: "", more_told=_told, gone=lambda part: "",
+    over="over the spectrum", more_told=_told, gone=lambda part: "",
     empty=lambda part: "No band stands out of this voice. Double-click to make one by hand.",
     over_frequency=True, response=response_of, made=_made, made_db=_MADE_DB,
 )  # fmt: skip

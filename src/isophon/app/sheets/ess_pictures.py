@@ -133,8 +133,10 @@ class Picture(Following):
         painter.drawLine(QPointF(time.center().x(), time.top()), QPointF(time.center().x(), time.bottom()))
         painter.setClipping(False)
         painter.setPen(theme.SOFT_INK)
-        words = f"takes off {-float(taken[len(taken) // 2]) if len(taken) else 0:.1f} dB".replace("-", "−")
-        painter.drawText(time.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, words)
+        words = f"takes off {float(taken[len(taken) // 2]) if len(taken) else 0:.1f} dB"
+        box, at = time.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
+        painter.fillRect(painter.boundingRect(box, at, words), theme.PAPER)  # no wave through the words
+        painter.drawText(box, at, words)
 
 
 def _is_before(treatment) -> bool:

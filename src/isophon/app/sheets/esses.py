@@ -256,7 +256,7 @@ PASS = Pass(
     (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=EssExtras, picture=Picture, greyed=_greyed,
     away=_away, about=_about,
     words=_WORDS, choices=_CHOICES, handles=("start", "end", "low", "high"), blends=True,
-    told=lambda mark, change: "", gone=lambda part: "",
+    gone=lambda part: "",
     more_told=_more_told, warning=_warning, shaped="time", seen_change=_seen_change, will_sound=True,
     letter=lambda mark: LETTERS.get(mark.sound, ""),
 )  # fmt: skip

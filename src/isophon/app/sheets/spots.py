@@ -99,6 +99,6 @@ PASS = Pass(
     axis=_AXIS, extras=SpotExtras, words={("spot", "ceiling_db"): "ceiling", ("spot", "on"): "loud words down"},
     greyed=lambda settings: () if settings.on else ("limit_db",), handles=("start", "end", "low", "high"),
     box=lambda mark, axis: band_of(mark) or (axis.low, None), blends=True, over="over the phrase",
-    told=lambda mark, change: "", more_told=_told, gone=lambda part: "", boxes=True,
+    more_told=_told, gone=lambda part: "", boxes=True,
     shaped="frequency",
 )  # fmt: skip

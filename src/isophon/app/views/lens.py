@@ -16,7 +16,7 @@ from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.shape_line import LINES, ShapeLine
 from isophon.app.views.slider import Slider
 from isophon.app.views.soon import Soon
-from isophon.core.marks import Mark
+from isophon.core.marks import GONE_DB, Mark
 from isophon.core.session import edits
 from isophon.core.takes.pictures import Axis
 
@@ -323,7 +323,8 @@ class Lens(QWidget):
         change = part.change(mark)
         at, level = theme.clock(mark.span[0] + self.workspace.offset), theme.level(mark.level_db, "LUFS")
         over = f"{theme.signed(which.height(mark))} {which.unit} {which.over}"
-        done = which.told(mark, change) or f"change {theme.signed(change)} {which.unit}"
+        gone = which.gone(part) if change <= GONE_DB else ""
+        done = which.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
         where = () if which.over_frequency else (at, level)
         self.numbers.setText("   ".join(filter(None, (*where, over, done, which.more_told(mark)))))
         self.leave.setChecked(all(m.hand.leave for m in marks))

@@ -57,22 +57,22 @@ class ResultsTable(QTableWidget):
 
     def add_line(self, part_id: str, words: str) -> None:
         """What there is to say of a part."""
-        self.setSpan(self._add(part_id, [words]), 1, 1, len(_COLUMNS) - 1)
-        self._fit()
+        self._add(part_id, [words])
 
-    def _add(self, part_id: str, texts: Sequence[str]) -> int:
-        """A row behind those of its part and of the parts before it; where it stands."""
+    def _add(self, part_id: str, texts: Sequence[str]) -> None:
+        """A row behind those of its part and of the parts before it; one text has the whole row."""
         place = next(i for i, part in enumerate(self._parts) if part.id == part_id)
         at = bisect_right(self._places, place)
         self._places.insert(at, place)
         self.insertRow(at)
+        if len(texts) == 1:
+            self.setSpan(at, 1, 1, len(_COLUMNS) - 1)
         for column, text in enumerate((self._parts[place].name, *texts)):
             cell = QTableWidgetItem(text)
             cell.setFont(theme.sans(13))
             self.setItem(at, column, cell)
         self.show()
         self._fit()
-        return at
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)

@@ -28,13 +28,14 @@ _BIN_S = 0.00025
 _LEVEL_S, _OVER_LEVEL_DB = 0.012, 12.0
 _OWN_S, _BESIDE_S, _FAR_S = 0.0015, 0.022, 0.05
 _ASIDE, _ASIDE_VOICED = 6, 2  # bins that a double or an echo may take; pulses of a voice are as short
-_HEARD_SCORE_DB, _LEAST_SCORE_DB, _SURE_SCORE_DB = 12.0, 20.0, 36.0
+_HEARD_SCORE_DB, _LEAST_SCORE_DB = 12.0, 20.0
+_SCORES_DB, _RIGHT = (_LEAST_SCORE_DB, 27.0, 29.0, 36.0), (0.65, 0.75, 0.95, 1.0)  # how often such a mark is right
 _FAINT_DB, _TALL_DB = 18.0, 24.0  # below the first: what a voice does by itself; above the second: no voice does
 _USUAL_A_MINUTE, _LEAST_A_MINUTE, _UNKNOWN_MIN = 12.0, 1.0, 0.1  # faint peaks
 _AN_OCTAVE_DB, _ROUGHER_DB = 4.0, (-3.0, 8.0)
 _STILL_DB = 10.0
 _NO_STOP_DB = 45.0  # no stop bursts so far over what follows it
-_DOUBLE_BINS, _DOUBLE_DB, _LEAST_SURE = 5, 4.0, 0.4
+_DOUBLE_BINS, _DOUBLE_DB = 5, 4.0
 _TWICE_S, _TWICE_DB = (0.0015, 0.016), 8.0  # two peaks of a mouth so far apart are a double
 _CROWD_S, _CROWDED_DB = 0.06, 2.0  # each more peak that is so near
 _SAME = 3  # bins by which the bands may differ
@@ -66,14 +67,14 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     spans = [span for span in spans if span[2] >= _LEAST_SCORE_DB]
     marks = [_mark(read, survey, *span) for span in _without_beats(read, survey.sample_rate, spans)]
     damaged = damage.find(read, survey)
-    marks = [m for m in marks if m.confidence >= _LEAST_SURE]
+    marks = [m for m in marks if m.confidence >= _RIGHT[0]]
     marks = [m for m in marks if not any(d.start - _OWN_S < m.end and m.start < d.end + _OWN_S for d in damaged)]
     return tuple(sorted((*marks, *damaged), key=lambda m: m.start))
 
 
 def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     """A tick drawn by hand, with its level."""
-    return _mark(read, survey, start, end, _SURE_SCORE_DB)
+    return _mark(read, survey, start, end, _SCORES_DB[-1])
 
 
 def _bins(read: Read, survey: Survey) -> Iterator[tuple[float, float, np.ndarray]]:
@@ -300,7 +301,7 @@ def _mark(read: Read, survey: Survey, start: float, end: float, over: float) -> 
     voice = float(survey.voice_level[survey.frame(start)])
     if _beside_voice(survey, start):
         over -= _STOP_SCORE_DB
-    sure = float(np.interp(over, [_LEAST_SCORE_DB, _SURE_SCORE_DB], [0.4, 1.0], left=0.2))
+    sure = float(np.interp(over, _SCORES_DB, _RIGHT, left=0.0))
     return Mark(
         mark_id("tick", start), "tick", round(first / rate, 5), round((first + frames) / rate, 5), round(level, 2),
         round(level - voice, 2), 1_000.0, min(20_000.0, rate / 2), round(sure, 3),

@@ -26,6 +26,8 @@ _SWELL_DB, _CLEAR_SWELL_DB, _IN_THE_ROOM_DB, _LASTING_S = 4.0, 10.0, 8.0, 0.09
 _JUMP_DB, _BREATHED_OUT_S = 9.0, 0.22
 _FAR_UNDER_VOICE_DB, _ALONE_S = 15.0, 0.3
 _LEAST_VOICE_S, _BRIEF_S, _NEAR_S = 0.03, 0.1, 0.08
+_TONE_S, _TONE_UNDER_VOICE_DB = 0.25, 8.0
+_VOWELS_HZ, _VOWEL_OVER_DB = 4_000.0, 2.0  # how far a vowel stands out of what is beside it at least
 
 
 def band_levels(survey: Survey) -> tuple[np.ndarray, np.ndarray]:
@@ -54,7 +56,7 @@ def singing(survey: Survey, esses: Iterable[tuple[float, float]] = ()) -> list[t
     hop = survey.hop_s
     hole = np.ones(max(1, round(_HOLE_S / hop)))
     active = ndimage.binary_closing(np.pad(active, 20), hole)[20:-20]
-    sung = _sung_voice(survey)
+    sung = sung_voice(survey)
     for start, end in esses:
         sung[survey.frame(start) : survey.frame(end) + 1] = True
     spans = []
@@ -68,17 +70,24 @@ def singing(survey: Survey, esses: Iterable[tuple[float, float]] = ()) -> list[t
     return [(round(a * hop, 3), round(b * hop, 3)) for a, b in _joined(spans)]
 
 
-def _sung_voice(survey: Survey) -> np.ndarray:
+def sung_voice(survey: Survey) -> np.ndarray:
     """The voiced frames that are singing: runs of 30 ms or more, none that is soft and alone."""
     hop = survey.hop_s
     voiced = survey.state == VOICED
     voiced = ndimage.binary_opening(voiced, np.ones(max(1, round(_LEAST_VOICE_S / hop))))
     level, voice = lufs(survey.k_power), survey.voice_lufs or 0.0
+    vowels = db(ndimage.uniform_filter1d(survey.bands[:, survey.band_slice(0.0, _VOWELS_HZ)].sum(axis=1), 5))
     for (where,) in ndimage.find_objects(ndimage.label(voiced)[0]):
-        around = slice(max(0, where.start - round(_NEAR_S / hop)), where.stop + round(_NEAR_S / hop))
-        brief = where.stop - where.start < _BRIEF_S / hop and not voiced[around].sum() > where.stop - where.start
-        if brief and level[where].max() < voice - _FAR_UNDER_VOICE_DB:
-            voiced[where] = False  # a leaked tone in a breath
+        before = slice(max(0, where.start - round(_NEAR_S / hop)), where.start)
+        after = slice(where.stop, where.stop + round(_NEAR_S / hop))
+        if voiced[before].any() or voiced[after].any():
+            continue
+        length, under = (where.stop - where.start) * hop, voice - float(level[where].max())
+        beside = max(float(vowels[side].max(initial=-np.inf)) for side in (before, after))
+        over = float(vowels[where].max()) - beside
+        in_a_breath = length < _TONE_S and under > _TONE_UNDER_VOICE_DB and over < _VOWEL_OVER_DB
+        if in_a_breath or (length < _BRIEF_S and under > _FAR_UNDER_VOICE_DB):
+            voiced[where] = False  # a tone that leaked, or a breath's own
     near = round(_ALONE_S / hop)
     groups, _ = ndimage.label(ndimage.binary_dilation(voiced, np.ones(2 * near + 1)))
     for i, (where,) in enumerate(ndimage.find_objects(groups), 1):

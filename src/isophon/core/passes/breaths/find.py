@@ -8,8 +8,8 @@ from scipy import ndimage
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.esses.breathed import smoothed_level, swell_s
-from isophon.core.passes.singing import band_levels
-from isophon.core.survey import STILL, VOICED, Survey
+from isophon.core.passes.singing import band_levels, sung_voice
+from isophon.core.survey import STILL, Survey
 
 _OVER_FLOOR_DB, _UNDER_VOICE_DB = 5.0, 46.0
 _HOLE_S, _SHORTEST_S, _LONGEST_S = 0.06, 0.09, 1.8
@@ -29,13 +29,13 @@ def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
     air = ndimage.binary_closing(np.pad(air, 20), np.ones(round(_HOLE_S / hop)))[20:-20]
     for start, end in sounds:
         air[round(start / hop) : round(end / hop)] = False
-    smooth = smoothed_level(survey)
+    smooth, sung = smoothed_level(survey), sung_voice(survey)
     marks: list[Mark] = []
     for (where,) in ndimage.find_objects(ndimage.label(air)[0]):
         start, end = where.start * hop, where.stop * hop
         if not _SHORTEST_S <= end - start <= _LONGEST_S:
             continue
-        sure = _beside_a_word(start, end, sounds) * _like_air(survey, where, smooth)
+        sure = _beside_a_word(start, end, sounds) * _like_air(survey, where, smooth, sung)
         if sure >= _SUREST_NOT:
             marks.append(measured(survey, start, end, sure))
     return tuple(marks)
@@ -61,13 +61,13 @@ def _beside_a_word(start: float, end: float, sounds: list[tuple[float, float]]) 
     return float(near)
 
 
-def _like_air(survey: Survey, where: slice, smooth: np.ndarray) -> float:
+def _like_air(survey: Survey, where: slice, smooth: np.ndarray, sung: np.ndarray) -> float:
     """How much it sounds like air: no pitch, neither a thump nor a hiss alone, swelling smoothly."""
     bands = survey.bands[where]
     total = float(bands.sum()) + 1e-20
     low = float(bands[:, survey.band_slice(0.0, 300.0)].sum()) / total
     high = float(bands[:, survey.band_slice(6_000.0, np.inf)].sum()) / total
-    voiced = float(np.mean(survey.state[where] == VOICED))
+    voiced = float(np.mean(sung[where]))
     level = db(survey.k_power[where])
     still = survey.state == STILL
     room = float(np.median(db(survey.k_power[still]))) if still.any() else -150.0

@@ -13,12 +13,13 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db
 from isophon.core.marks import Mark
-from isophon.core.survey import STILL, VOICED, Survey
+from isophon.core.passes.singing import sung_voice
+from isophon.core.survey import STILL, Survey
 
 _PAUSE_BEFORE_S = 0.28  # without voice; the end of a word's tail may lie in it
 _WORD_AFTER_S = (0.03, 0.7)
 _QUIET_S, _QUIET_DB, _ROOM_DB = 0.015, 12.0, 3.0  # between it and its word: under it, or near the room
-_JET_OVER_MID_DB = 19.0
+_JET_OVER_MID_DB = 22.0
 _SLOW_S, _FROM_DB, _TO_DB = 0.08, 15.0, 4.0
 _SMOOTH_S, _AROUND_S = 0.02, 0.35
 
@@ -27,15 +28,16 @@ def without_breaths(survey: Survey, marks: Iterable[Mark]) -> list[Mark]:
     """The marks of esses that are none of a breath."""
     level, still = smoothed_level(survey), survey.state == STILL
     room = float(np.median(level[still])) if still.any() else -np.inf
-    return [mark for mark in marks if not _is_breath(survey, mark, level, room)]
+    sung = sung_voice(survey)
+    return [mark for mark in marks if not _is_breath(survey, mark, sung, level, room)]
 
 
-def _is_breath(survey: Survey, mark: Mark, level: np.ndarray, room: float) -> bool:
+def _is_breath(survey: Survey, mark: Mark, sung: np.ndarray, level: np.ndarray, room: float) -> bool:
     first, last, hop = survey.frame(mark.start), survey.frame(mark.end), survey.hop_s
-    before = survey.state[max(0, first - round(_PAUSE_BEFORE_S / hop)) : first]
-    if mark.voiced or (before == VOICED).any():
+    voiced = 2 * np.count_nonzero(sung[first:last]) > last - first
+    if voiced or sung[max(0, first - round(_PAUSE_BEFORE_S / hop)) : first].any():
         return False
-    word = np.flatnonzero(survey.state[last : last + round(_WORD_AFTER_S[1] / hop)] == VOICED)
+    word = np.flatnonzero(sung[last : last + round(_WORD_AFTER_S[1] / hop)])
     if not len(word) or word[0] * hop < _WORD_AFTER_S[0]:
         return False
     upper = survey.bands[first:last, survey.band_slice(2_500, np.inf)].sum()

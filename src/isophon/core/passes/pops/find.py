@@ -14,7 +14,7 @@ import numpy as np
 import soxr
 from scipy import ndimage, signal
 
-from isophon.core.audio.loudness import db
+from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.ears import LOW_HZ
@@ -32,6 +32,7 @@ _SUNG_DB = 24.0  # what lies higher than this over its deepest part is a sung no
 # lows, of its rise, and of what it has over its deepest part, up to so many
 _OVER_TELLS, _RISE_TELLS, _HIGHER_TELLS = (0.14, 25.0), (0.26, 30.0), (0.42, 10.0)
 _LEAST_TOLD_DB, _CLEARLY_DB = -4.0, 2.0
+_EVEN_TELLS, _EVEN_DB = 1.6, (3.0, 6.5)  # each dB by which the loud of the voice stands less over its usual
 _RISE_S, _RISE_DB, _USUAL_RISE_DB = 0.1, 9.0, 15.0
 _LONGEST_S, _BEGINS_UNDER_DB, _ENDS_UNDER_DB = 0.32, 7.0, 12.0
 _NEAR_VOICE_S, _LEAST_SURE = 0.22, 0.5
@@ -80,6 +81,7 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
     deep, burst = lows.deep, lows.burst
     voice = np.interp(np.arange(len(deep)) * hop, np.arange(len(survey.voice_level)) * survey.hop_s, survey.voice_level)
     own = _own_lows(deep, survey, hop)
+    even = _EVEN_TELLS * (_EVEN_DB[1] - np.clip(_loud_over_usual_db(survey), *_EVEN_DB))
     padded = np.pad(deep, 1, constant_values=-150.0)  # a take may begin with one
     peaks = signal.find_peaks(padded, distance=round(_APART_S / hop), prominence=6.0)[0] - 1
     marks = []
@@ -96,7 +98,7 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
         start, end = max(0.0, float(first * hop)), min(float(last * hop), survey.samples / survey.sample_rate)
         if not _sung_near(survey, start, end):
             continue
-        told = under + sum(tells * np.clip(much, 0, most) for much, (tells, most) in
+        told = under - even + sum(tells * np.clip(much, 0, most) for much, (tells, most) in
                            ((over, _OVER_TELLS), (rise, _RISE_TELLS), (higher, _HIGHER_TELLS)))  # fmt: skip
         if told < _LEAST_TOLD_DB:
             continue
@@ -125,6 +127,13 @@ def _measured(survey: Survey, start: float, end: float, lows: Lows, sure: float,
         mark_id("pop", start), "pop", round(start, 4), round(end, 4), round(level, 2), round(level - voice, 2),
         20.0, round(high), round(sure, 3),
     )  # fmt: skip
+
+
+def _loud_over_usual_db(survey: Survey) -> float:
+    """How far the loud of the voice stands over its usual, dB: what evened it raised the bumps under it."""
+    level = lufs(survey.k_power[survey.state == VOICED])
+    usual, loud = np.percentile(level, (50, 95)) if len(level) else (0.0, 0.0)
+    return float(loud - usual)
 
 
 def _own_lows(deep: np.ndarray, survey: Survey, hop: float) -> np.ndarray:

@@ -139,7 +139,7 @@ class _Loudness:
 
     def bursts(self, at: int) -> bool:
         """Whether a stop is released here: its level jumps within 15 ms, where a breath swells."""
-        near = self.sharp[max(0, at - round(0.01 / self.hop)) : at + round(0.05 / self.hop)]
+        near = self.sharp[max(0, at - round(0.01 / self.hop)) : at + round(0.1 / self.hop)]
         step = max(1, round(0.015 / self.hop))
         return len(near) > step and float((near[step:] - near[:-step]).max()) > _JUMP_DB
 

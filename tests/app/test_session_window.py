@@ -273,7 +273,12 @@ def test_the_history_goes_to_any_step(room, qtbot):
     press(room, Qt.Key.Key_H, CTRL, qtbot)
     page = room.findChild(HistoryPage)
     texts = [page.steps.item(i).text().split(maxsplit=1)[1] for i in range(page.steps.count())]
-    assert texts == ["as it was opened", "ceiling −7.0 dB · Lead", "never more than −9.0 dB · Lead", "Esses done · Lead"]
+    assert texts == [
+        "as it was opened",
+        "ceiling −7.0 dB · Lead",
+        "never more than −9.0 dB · Lead",
+        "Esses done · Lead",
+    ]
     box = page.steps.visualItemRect(page.steps.item(1))
     qtbot.mouseClick(page.steps.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
     assert workspace.part.ess.ceiling_db == -7.0 and workspace.part.ess.limit_db == -12.0 and not workspace.part.done

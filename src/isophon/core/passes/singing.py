@@ -23,7 +23,8 @@ _UNDER_VOICE_DB = 62.0  # what lies deeper is not heard, however silent the room
 _BEFORE_S, _AFTER_S = 0.22, 0.45
 _HOLE_S, _STOP_S, _BURST_S = 0.025, 0.11, 0.06
 _SWELL_DB, _CLEAR_SWELL_DB, _IN_THE_ROOM_DB, _LASTING_S = 4.0, 10.0, 8.0, 0.09
-_JUMP_DB, _BREATHED_OUT_S = 9.0, 0.22
+_JUMP_DB, _BREATHED_OUT_S, _CLOSURE_S = 9.0, 0.22, 0.1
+_STILL_DB, _SHORT_BURST_S, _BURST_AFTER_S = 4.0, (0.02, 0.12), 0.12  # a mouth click takes 10 ms
 _FAR_UNDER_VOICE_DB, _ALONE_S = 15.0, 0.3
 _LEAST_VOICE_S, _BRIEF_S, _NEAR_S = 0.03, 0.1, 0.08
 _TONE_S, _TONE_UNDER_VOICE_DB = 0.25, 8.0
@@ -139,9 +140,19 @@ class _Loudness:
 
     def bursts(self, at: int) -> bool:
         """Whether a stop is released here: its level jumps within 15 ms, where a breath swells."""
-        near = self.sharp[max(0, at - round(0.01 / self.hop)) : at + round(0.1 / self.hop)]
+        near = self.sharp[max(0, at - round(0.01 / self.hop)) : at + round(_CLOSURE_S / self.hop)]
         step = max(1, round(0.015 / self.hop))
         return len(near) > step and float((near[step:] - near[:-step]).max()) > _JUMP_DB
+
+    def ends_in_a_stop(self, first: int, last: int) -> bool:
+        """Whether a sound ends in a stop, as in "left": a short burst out of stillness, and stillness after it."""
+        over = self.sharp[first : last + round(_BURST_AFTER_S / self.hop)] - self.room
+        sounds = np.flatnonzero(np.diff(np.concatenate([[True], over > _STILL_DB, [True]]).astype(int)))
+        for start, end in zip(sounds[1::2], sounds[2::2], strict=False):
+            seconds, height = (end - start) * self.hop, float(over[start:end].max())
+            if _SHORT_BURST_S[0] <= seconds <= _SHORT_BURST_S[1] and height > _JUMP_DB + _STILL_DB:
+                return True
+        return False
 
 
 def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
@@ -160,7 +171,7 @@ def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     most = np.where(dip < loud.room + _IN_THE_ROOM_DB, _SWELL_DB, _CLEAR_SWELL_DB)
     swells = loud.dark[windows] & (loud.lowest[windows] - dip > _SWELL_DB / 2) & (loud.mean[windows] - dip > most)
     for dip_at in np.unique(lowest[swells]):
-        if not loud.bursts(int(ahead[dip_at])):
+        if not loud.bursts(int(ahead[dip_at])) and not (step > 0 and loud.ends_in_a_stop(int(ahead[dip_at]), until)):
             return int(ahead[dip_at])
     return until
 

@@ -27,7 +27,7 @@ from isophon.core.passes.ticks.treat import Repair, interpolated, patch_of
 from isophon.core.render import TILE, Renderer
 from isophon.core.session.model import Part, Source
 from isophon.core.survey import VOICED
-from voices import ALSA, VOICES, alsa, spoken
+from voices import ALSA, VOICES, alsa, compressed, spoken
 
 RATE = 48_000
 
@@ -90,6 +90,8 @@ def test_a_clean_or_low_voice_has_no_sure_pops():
         assert not pops_of(*spoken(voice)[:2]), voice
     for name in sorted(path.stem for path in ALSA.glob("*.wav")):
         assert all(m.confidence < 0.5 for m in pops_of(*alsa(name))), name
+        samples, rate = alsa(name)
+        assert all(m.confidence < 0.5 for m in pops_of(compressed(samples, rate, 10.0), rate)), f"{name}, compressed"
     bass, _ = sing(VERSES[:3], BEAT_S, BREATH_S, Mouth(0.95, -14, 4_800, seed=3))
     assert not pops_of(bass, RATE)
 

@@ -40,6 +40,7 @@ _EDGE_REACH_S = 0.015
 _LOWEST_OVER_VOICE = -30.0
 _SURE_SCORE, _SURE_S, _SURE_COUNT = 2.2, 0.06, 3
 _UNDER_USUAL_DB, _VOICED_UNDER_USUAL_DB = 9.0, 16.0
+_UNDER_USUAL_TOP_DB, _VOWEL_DB = 30.0, 0.25
 _BURST_S, _BURST_DROP_DB = 0.055, 20.0
 _DOUBTFUL = -2.0
 _STRUCK_RISE_S, _STRUCK_DB_S, _VOICED_STRUCK_DB_S = 0.016, -90.0, -160.0
@@ -83,6 +84,7 @@ class _Run:
     over_voice: float
     over_mid: float
     crest: float
+    high_share: float
     core: int
     voiced: bool
     burst: bool
@@ -234,6 +236,7 @@ def _describe(start: int, end: int, traits: Traits, score: np.ndarray, hop_s: fl
         float(traits.over_voice[core].mean()),
         float(traits.over_mid[core].mean()),
         float(traits.crest[core].mean()),
+        float(traits.high_share[core].mean()),
         len(core),
         voiced=float(traits.voiced[core].mean()) > 0.5,
         burst=_bursts(start, traits.hiss),
@@ -275,6 +278,9 @@ def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
             strong = run.over_voice > usual - _STRONG_DB  # as an affricate is, that is struck too
             rise = float(np.median([r.over_mid for r in sure]))
             under = min(1.0, max(0.0, (usual - run.over_voice) / 4))
+            if not run.voiced:  # what has so much less top than this singer's esses is a vowel that creaks
+                top = float(np.median([r.high_share for r in sure]))
+                score -= _VOWEL_DB * max(0.0, top - _UNDER_USUAL_TOP_DB - run.high_share)
             if not run.voiced and run.crest < 0.6 * crest:
                 score -= under * 0.3 * max(0.0, rise - 2 - run.over_mid)
         if run.fall < (_VOICED_STRUCK_DB_S if run.voiced else _STRUCK_DB_S):

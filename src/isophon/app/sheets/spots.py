@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
@@ -17,6 +19,7 @@ from isophon.core.session import edits
 from isophon.core.takes.pictures import Axis
 
 _AXIS = Axis(60.0, 16_000.0)
+_HIGHEST_HZ = 24_000
 
 
 class SpotExtras(Extras):
@@ -56,22 +59,30 @@ class SpotExtras(Extras):
         if len(self.workspace.in_hand) < 2:
             self.alike.show_value(0)
         if not self.curve.hasFocus():
-            points = mine.hand.curve if mine else ()
-            self.curve.setText(", ".join(f"{hz:g} {theme.signed(db)}" for hz, db in points))
+            self._show_curve(mine.hand.curve if mine else ())
 
     def _typed(self) -> None:
         if self.workspace.mark is None or not self.curve.isModified():
             return
         self.curve.setModified(False)
-        points = []
-        for point in self.curve.text().replace("−", "-").split(","):
+        points, left_out = [], []
+        for point in filter(str.strip, self.curve.text().split(",")):
             try:
-                hz, db = (float(word) for word in point.split())
+                hz, db = (float(word) for word in point.replace("−", "-").split())
             except ValueError:
-                continue
-            if 0 < hz <= 24_000 and -36 <= db <= 12:
+                hz = db = 0.0
+            if 0 < hz <= _HIGHEST_HZ and -36 <= db <= 12:
                 points.append((hz, db))
+            else:
+                left_out.append(point.strip())
         self.workspace.set_curve(tuple(points))
+        self._show_curve(points)
+        if left_out:
+            self.workspace.told.emit(f"Left out of the curve: {', '.join(left_out)}. A point is a frequency up to "
+                                     f"{_HIGHEST_HZ} Hz and a change from −36 to +12 dB.")  # fmt: skip
+
+    def _show_curve(self, points: Sequence[tuple[float, float]]) -> None:
+        self.curve.setText(", ".join(f"{hz:g} {theme.signed(db)}" for hz, db in points))
 
     def _give(self) -> None:
         workspace, part = self.workspace, self.workspace.part

@@ -88,6 +88,21 @@ def test_the_paragraph_tells_what_acts_on_the_whole_take_and_only_that(prepared)
     assert not any(word in line for line in told_of(still, {})["whole"] for word in ("low cut", "hiss", "hum"))
 
 
+def test_vowels_are_called_duller_only_where_they_were_more_than_noise(prepared):
+    """Hiss that goes makes no voice duller; a top that goes does."""
+    _, part = prepared
+    hz = [1_000.0, 6_000.0, 9_000.0]
+    still = {"hz": hz, "sung": [-70.0, -60.0, -60.0], "cleaned": [-80.0, -72.0, -72.0]}
+
+    def warned(sung: list[float], cleaned: list[float], **more) -> bool:
+        spectra = {"vowels": {"hz": hz, "sung": sung, "cleaned": cleaned}, **more}
+        return any("duller: −8.0 dB" in words for words in told_of(part, spectra)["warnings"])
+
+    assert not warned([-20.0, -58.0, -59.0], [-20.0, -66.0, -67.0], stillness=still)
+    assert warned([-20.0, -40.0, -59.0], [-20.0, -48.0, -67.0], stillness=still)
+    assert warned([-20.0, -58.0, -59.0], [-20.0, -66.0, -67.0])
+
+
 def test_cancelled_in_the_middle_leaves_nothing(prepared, tmp_path):
     take, part = prepared
 

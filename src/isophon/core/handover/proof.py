@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from datetime import datetime
-from math import log10
+from math import inf, log10
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +22,7 @@ from isophon.core.session.model import Part
 from isophon.core.takes.take import Take
 
 PROOF = "report.html"
-_DULL_DB = 3.0
+_DULL_DB, _TOP_HZ, _OVER_NOISE_DB = 3.0, 5_000.0, 6.0
 _MOST_DECISIONS, _MOST_PLACES, _SILENT_DBFS = 400, 6, -119.0
 _ROLES = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib"}
 
@@ -96,16 +96,26 @@ def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> li
         where = f" at {', '.join(_clock(at) for at in doubt.at[:_MOST_PLACES])}" if doubt.at else ""
         more = f" and {len(doubt.at) - _MOST_PLACES} more" if len(doubt.at) > _MOST_PLACES else ""
         told.append(f"{doubt.words[:1].upper()}{doubt.words[1:]}{where}{more}.")
-    vowels = spectra.get("vowels")
-    if vowels:
-        top = [b - a for hz, a, b in zip(vowels["hz"], vowels["sung"], vowels["cleaned"], strict=True) if hz > 5_000]
-        if top and sum(top) / len(top) < -_DULL_DB:
-            told.append(f"The vowels have become duller: {sum(top) / len(top):.1f} dB over 5 kHz.".replace("-", "−"))
+    duller = _duller_db(spectra)
+    if duller < -_DULL_DB:
+        told.append(f"The vowels have become duller: {duller:.1f} dB over 5 kHz.".replace("-", "−"))
     if part.voice_lufs is None:
         told.append("No voice was found to measure against.")
     if part.stale:
         told.append("Its marks were found before the bleed was changed.")
     return told
+
+
+def _duller_db(spectra: dict[str, Any]) -> float:
+    """By how much the top of the vowels changed, where it was more than noise."""
+    vowels, still = spectra.get("vowels"), spectra.get("stillness")
+    if not vowels:
+        return 0.0
+    noise = still["sung"] if still else [-inf] * len(vowels["hz"])
+    top = [after - before for hz, before, after, under in
+           zip(vowels["hz"], vowels["sung"], vowels["cleaned"], noise, strict=True)
+           if hz > _TOP_HZ and before > under + _OVER_NOISE_DB]  # fmt: skip
+    return sum(top) / len(top) if top else 0.0
 
 
 def page(rows: Sequence[dict[str, Any]], title: str) -> str:

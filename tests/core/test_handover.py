@@ -103,6 +103,17 @@ def test_vowels_are_called_duller_only_where_they_were_more_than_noise(prepared)
     assert warned([-20.0, -58.0, -59.0], [-20.0, -66.0, -67.0])
 
 
+def test_esses_that_come_down_make_no_vowel_duller(prepared, tmp_path):
+    """A Z is voiced and no vowel."""
+    take, part = prepared
+    deep = replace(part, ess=EssSettings(ceiling_db=-24.0, limit_db=-24.0))
+    target = handover.Target(tmp_path, depth="32f", proof=True)
+    spectra = handover.hand_over(deep, take.recording, take.surveyed.survey, target)["proof"]["spectra"]
+    change = {name: np.mean(np.subtract(one["cleaned"], one["sung"])[np.array(one["hz"]) > 5_000])
+              for name, one in spectra.items()}  # fmt: skip
+    assert change["esses"] < -10 and change["vowels"] == pytest.approx(0, abs=0.2)
+
+
 def test_cancelled_in_the_middle_leaves_nothing(prepared, tmp_path):
     take, part = prepared
 

@@ -22,11 +22,14 @@ class Observed:
         self.part, self.rate = part, survey.sample_rate
         self.size = 1 << round(np.log2(_WINDOW_S * self.rate))
         self.window = np.hanning(self.size).astype(np.float32)
-        moments = {"vowels": np.flatnonzero(survey.state == VOICED) * survey.hop_s}
         named: dict[str, list[float]] = {}
+        vowels = survey.state == VOICED
         for mark in part.marks:
             if name := BY_NAME[mark.kind].sounds_of(mark):
                 named.setdefault(name, []).extend(np.arange(*mark.span, _STEP_S))
+                start, end = mark.span  # no window of a vowel reaches into what has a name of its own
+                vowels[survey.frame(start - _WINDOW_S) : survey.frame(end + _WINDOW_S) + 1] = False
+        moments = {"vowels": np.flatnonzero(vowels) * survey.hop_s}
         moments |= {name: np.array(times) for name, times in named.items()}
         moments["stillness"] = np.flatnonzero(survey.state == STILL) * survey.hop_s
         self._places = {name: self._spread(times) for name, times in moments.items()}

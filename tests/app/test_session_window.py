@@ -385,7 +385,7 @@ def test_parts_are_rendered_ahead_and_then_read(room, qtbot, tmp_path):
     def ready():
         return all(r.keeps(p.plan) for r, p in zip(renderers, workspace.session.parts, strict=True))
 
-    qtbot.waitUntil(ready, timeout=60_000)
+    qtbot.waitUntil(ready, timeout=180_000)  # the workers come after everything else
     made = [r.tiles_made for r in renderers]
     room.hearing.set_hear("with the stack")
     room.hearing.player.play()
@@ -401,7 +401,7 @@ def test_parts_are_rendered_ahead_and_then_read(room, qtbot, tmp_path):
     heard = renderer.cleaned(workspace.part.plan, at, 4_000)
     alone = open_take(part.source).renderer.cleaned(workspace.part.plan, at, 4_000)
     assert workspace.part.plan != part.plan and np.abs(heard - alone).max() < 1e-6
-    qtbot.waitUntil(ready, timeout=90_000)
+    qtbot.waitUntil(ready, timeout=180_000)
     place = take_cache.place_of(workspace.take.recording.path)
     shape = part.source.channels, part.source.frames
     kept = kept_rendered(place, workspace.part.plan, shape)

@@ -34,7 +34,7 @@ def _row(part: Part, mark: Mark, with_lead: bool = False) -> dict[str, Any]:
         "end_s": mark.end,
         "level_db": mark.level_db,
         "standout_db": mark.standout_db,
-        "change_db": round(part.change(mark), 2) + 0.0,
+        "change_db": round(part.change(mark), 2),
         "confidence": mark.confidence,
         "low_hz": mark.low_hz,
         "high_hz": mark.high_hz,
@@ -65,5 +65,5 @@ def print_marks(part: Part, result: dict[str, Any]) -> None:
     for mark in marks:
         print(
             f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {mark.standout_db:+11.1f} dB"
-            f" {part.change(mark) + 0.0:5.1f} dB"
+            f" {part.change(mark):5.1f} dB"
         )

@@ -69,7 +69,8 @@ def test_what_is_hardly_changed_counts_as_left(prepared):
     _, part = prepared
     highest = max(m.standout_db for m in part.of_kind("ess"))
     hardly = replace(part, ess=EssSettings(ceiling_db=round(highest - 0.02, 2), usual_db=24.0))
-    assert min(hardly.change(m) for m in hardly.of_kind("ess")) == pytest.approx(-0.02, abs=0.011)
+    clearly = replace(hardly, ess=EssSettings(ceiling_db=round(highest - 0.1, 2), usual_db=24.0))
+    assert kinds(clearly)["ess"]["changed"] >= 1 and not any(map(hardly.change, hardly.of_kind("ess")))
     row = kinds(hardly)["ess"]
     assert row["changed"] == 0 and row["left"] == row["count"] > 5 and row["deepest_change_db"] == 0
     assert "change 0.0 dB" in handover.labels(hardly) and "-0.0" not in handover.labels(hardly)

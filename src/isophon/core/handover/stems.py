@@ -316,7 +316,7 @@ def _chunks(part: Part, recording: Recording, rate: int, target: Target, before_
     places = []
     for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = (part.heard_at(t) for t in mark.span)
-        what = " ".join(filter(None, (mark.kind, mark.sound, f"{_change(part, mark):.1f} dB")))
+        what = " ".join(filter(None, (mark.kind, mark.sound, f"{part.change(mark):.1f} dB")))
         places.append((before_it + max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
     return told + cues(places)
 
@@ -327,7 +327,7 @@ def labels(part: Part, later_s: float = 0.0) -> str:
     for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = (part.heard_at(t) + later_s for t in mark.span)
         name = f"{mark.kind} {mark.sound}".strip()
-        what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {_change(part, mark):.1f} dB"
+        what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {part.change(mark):.1f} dB"
         rows.append(f"{start:.6f}\t{end:.6f}\t{what}")
     return "\n".join(rows) + ("\n" if rows else "")
 
@@ -335,11 +335,6 @@ def labels(part: Part, later_s: float = 0.0) -> str:
 def _is_told(part: Part, mark: Mark) -> bool:
     kind = BY_NAME[mark.kind]
     return kind.placed and kind.maps is None and (not kind.quiet or part.acts(mark))
-
-
-def _change(part: Part, mark: Mark) -> float:
-    """What is done to a mark, 0 where that is nothing."""
-    return part.change(mark) if part.acts(mark) else 0.0
 
 
 def write_report(rows: list[dict[str, Any]], folder: Path, title: str = "") -> None:

@@ -140,7 +140,8 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
     @cached_property
     def _changes(self) -> dict[str, float]:
-        return {m.id: BY_NAME[m.kind].change(m, getattr(self, m.kind), self._contexts[m.kind]) for m in self.marks}
+        told = ((m.id, BY_NAME[m.kind].change(m, getattr(self, m.kind), self._contexts[m.kind])) for m in self.marks)
+        return {name: change if abs(change) >= _LEAST_CHANGE_DB else 0.0 for name, change in told}
 
     @property
     def changes(self) -> Mapping[str, float]:
@@ -172,7 +173,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def with_agreed(self, marks: tuple[Mark, ...]) -> Part:
         """The same with ``marks``, which differ in what was agreed to alone: all that was worked out of them holds."""
         part = msgspec.structs.replace(self, marks=marks)
-        for known in ("_contexts", "_changes", "_acting", "_plans"):
+        for known in ("_contexts", "_changes", "_plans"):
             if known in self.__dict__:
                 part.__dict__[known] = self.__dict__[known]
         return part
@@ -217,11 +218,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
     def acts(self, mark: Mark) -> bool:
         """Whether anything is done to a mark of this part."""
-        return mark.id in self._acting
-
-    @cached_property
-    def _acting(self) -> frozenset[str]:
-        return frozenset(name for name, change in self._changes.items() if abs(change) >= _LEAST_CHANGE_DB)
+        return bool(self._changes.get(mark.id))
 
     def heard_at(self, seconds: float) -> float:
         """When a second of this part is heard once its time is mapped."""

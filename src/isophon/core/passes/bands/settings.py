@@ -83,7 +83,7 @@ def name_of(freq_hz: float) -> str:
 def told(part: Any) -> str:
     """The bands in a line for the terminal."""
     shown = [
-        f"{r['freq_hz']:.0f} Hz {r['name']} {r['standout_db']:+.1f} dB, change {r['change_db'] + 0.0:.1f} dB"
+        f"{r['freq_hz']:.0f} Hz {r['name']} {r['standout_db']:+.1f} dB, change {r['change_db']:.1f} dB"
         for r in rows(part)
     ]
     return f"bands: {' and '.join(shown)}" if shown else ""

@@ -17,7 +17,7 @@ _PIECE = 1 << 18  # frames
 _FLOOR_PERCENTILE = 5
 _THIN = 8  # steps, of which one tells how loud the others are
 _OWN_SHARE = 0.3
-_LOUD, _CLEAREST, _MOST_OWN = 90, 20, 0.1  # percentiles of where the path's own error is told, and how far it can be
+_LOUD, _CLEAREST, _MOST_OWN = 90, 4, 0.01  # percentiles of where the path's own error is told, and how far it can be
 
 
 def weights(power: np.ndarray, rate: int, around_s: float, leaked: np.ndarray | None = None) -> np.ndarray:

@@ -72,7 +72,10 @@ def at_frames(weight: np.ndarray, span: slice) -> np.ndarray:
 
 
 def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
-    """How much of the leak the path leaves of it, as the moments tell in which the leak is heard best."""
+    """How much of the leak the path leaves of it, as the few moments tell in which it is heard best.
+
+    Under nearly all of the leak there may be voice, and what is told there is the voice.
+    """
     power, leaked = power[::_THIN], leaked[::_THIN]
     loud = leaked >= np.percentile(leaked, _LOUD)
     share = float(np.percentile(power[loud] / (leaked[loud] + 1e-20), _CLEAREST))

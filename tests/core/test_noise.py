@@ -27,10 +27,10 @@ from voices import VOICES, alsa, spoken
 RATE = 48_000
 
 
-def mains(hz: float, frames: int, rate: int, drift_hz: float = 0.02, highest: int = 20) -> np.ndarray:
+def mains(hz: float, frames: int, rate: int, drift_hz: float = 0.003, highest: int = 20, turn_s=50.0) -> np.ndarray:
     """A harmonic set whose fundamental drifts; level of the first −50 dBFS."""
     time = np.arange(frames) / rate
-    phase = 2 * np.pi * hz * time + drift_hz * 8 * np.sin(2 * np.pi * time / 50)
+    phase = 2 * np.pi * hz * time + drift_hz * turn_s * np.sin(2 * np.pi * time / turn_s)
     return 0.0045 * sum(np.sin(k * phase + k * k) / k for k in range(1, highest + 1))
 
 
@@ -43,6 +43,16 @@ def test_the_mains_is_found_and_subtracted(voice, hz):
     assert hum.base_hz == pytest.approx(hz, abs=0.015)
     left = added - hum_of(hum, 0, len(samples))[0]
     assert 10 * np.log10(np.mean(left**2) / np.mean(added**2)) < -24
+
+
+@pytest.mark.parametrize("voice", ["es+f4", "pt-br+f5", "en-us"])
+def test_a_hum_that_wanders_is_followed_to_the_end_of_the_take(voice):
+    samples, rate, _ = spoken(voice)
+    samples = np.concatenate([samples, samples, np.zeros(round(1.3 * rate))])
+    added = mains(50.02, len(samples), rate, 0.03, turn_s=8.0)
+    hum = find(LowRate(reader(samples + added), rate, len(samples), 1, HUM_RATE), rate)
+    left, last = added - hum_of(hum, 0, len(samples))[0], slice(-rate // 2, None)
+    assert 10 * np.log10(np.mean(left[last] ** 2) / np.mean(added[last] ** 2)) < -33
 
 
 def test_one_core_finds_the_same_hum_as_all(monkeypatch):

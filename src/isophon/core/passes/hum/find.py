@@ -5,7 +5,8 @@ of long spectra. Then the mains' frequency and, with that, their phase is
 followed on all harmonics together, weighted by how clear each is (maximum
 likelihood for a harmonic set in white noise: Quinn & Thomson 1991); the n-th
 harmonic tells the clock n times as exactly, so they join from the lowest up as
-the clock becomes sure enough to count their turns. Each harmonic's slowly
+the clock becomes sure enough to count their turns. What they tell becomes one
+smooth curve (penalised splines, Eilers & Marx 1996). Each harmonic's slowly
 changing amplitude and phase is estimated with weights that take out the moments
 when a voice sounds on it (iteratively reweighted least squares, Holland &
 Welsch 1977, Cauchy weights), and once more from what that leaves ("twicing",
@@ -17,8 +18,9 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
-from scipy import fft, ndimage, signal
-from scipy.interpolate import CubicSpline
+from scipy import fft, ndimage, signal, sparse
+from scipy.interpolate import BSpline, CubicSpline
+from scipy.sparse.linalg import spsolve
 
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.audio.threads import at_once, cores
@@ -37,6 +39,7 @@ _STEADY_ROUNDS = 1
 _ALIGNED = ((3, 10.0, 1.0), (5, 10.0, 0.7), (8, 10.0, 0.5), (12, 10.0, 0.5), (20, 10.0, 0.3), (60, 10.0, 0.2),
             (60, 5.0, 0.2), (60, 5.0, 0.1))  # fmt: skip
 _UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
+_STIFF = 3e-4  # of the mean evidence: what the clock's bending costs
 _OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
 _LEAST_S, _LEAST_DB = 2.5, -115.0
 _BATCH, _AT_ONCE, _SHORT, _IN_A_ROW = 64, 12, 32, 256
@@ -138,12 +141,27 @@ def _aligned(low: LowRate, base: float, phases: np.ndarray) -> np.ndarray:
         some = numbers[:highest]
         turned = blocks[:, :, :highest] * np.exp(-2j * np.pi * error[:, None] * some)
         amplitude, weight = _steady(turned, own_s * per_s)
-        heard = (weight * some * (amplitude.conj() * turned).imag).sum(axis=(0, 2))
+        heard = (weight * some * (amplitude.conj() * turned).imag).sum(axis=(0, 2)) / (2 * np.pi)
         evidence = (weight * np.square(some * np.abs(amplitude))).sum(axis=(0, 2))
-        reach = clock_s * per_s
-        radians = _smoothed(heard, reach, 0) / (_smoothed(evidence, reach, 0) + _UNHEARD * evidence.mean() + 1e-30)
-        error += radians / (2 * np.pi)
-    return phases + np.interp(np.arange(len(phases)) * _KNOT_S, at, error)
+        reach, told = clock_s * per_s, evidence * error + heard
+        error = error + _smoothed(heard, reach, 0) / (
+            _smoothed(evidence, reach, 0) + _UNHEARD * evidence.mean() + 1e-30
+        )
+    return phases + _at_knots(at, told, evidence, len(phases))
+
+
+def _at_knots(at: np.ndarray, told: np.ndarray, evidence: np.ndarray, count: int) -> np.ndarray:
+    """The smooth curve at ``count`` knots that agrees best with what is ``told`` at moments (s) times its evidence.
+
+    A clock has no reason to jerk where a voice hides it, nor at the ends of a take.
+    """
+    knots = np.arange(count) * _KNOT_S
+    spread = _KNOT_S * np.arange(-3, count + 3)
+    basis = BSpline.design_matrix(np.clip(at, 0, knots[-1]), spread, 3)
+    bends = sparse.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(count, count + 2))
+    stiff = _STIFF * float(evidence.mean()) + 1e-30
+    matrix = basis.T @ sparse.diags(evidence) @ basis + stiff * bends.T @ bends
+    return BSpline(spread, spsolve(matrix.tocsc(), basis.T @ told), 3)(knots)
 
 
 def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -24,6 +24,7 @@ _BEFORE_S, _AFTER_S = 0.22, 0.45
 _HOLE_S, _STOP_S, _BURST_S = 0.025, 0.11, 0.06
 _SWELL_DB, _CLEAR_SWELL_DB, _IN_THE_ROOM_DB, _LASTING_S = 4.0, 10.0, 8.0, 0.09
 _JUMP_DB, _BREATHED_OUT_S, _CLOSURE_S = 9.0, 0.22, 0.1
+_SWELLS_ON_DB, _SWELLS_ON_S = 10.0, (0.02, 0.15)
 _STILL_DB, _SHORT_BURST_S, _BURST_AFTER_S = 4.0, (0.02, 0.12), 0.12  # a mouth click takes 10 ms
 _FAR_UNDER_VOICE_DB, _ALONE_S = 15.0, 0.3
 _LEAST_VOICE_S, _BRIEF_S, _NEAR_S = 0.03, 0.1, 0.08
@@ -138,11 +139,24 @@ class _Loudness:
             smooth, sharp, windows.min(axis=1), windows.mean(axis=1), darks.mean(axis=1) > 0.6, room, survey.hop_s
         )
 
-    def bursts(self, at: int) -> bool:
-        """Whether a stop is released here: its level jumps within 15 ms, where a breath swells."""
-        near = self.sharp[max(0, at - round(0.01 / self.hop)) : at + round(_CLOSURE_S / self.hop)]
-        step = max(1, round(0.015 / self.hop))
-        return len(near) > step and float((near[step:] - near[:-step]).max()) > _JUMP_DB
+    def bursts(self, first: int, last: int, end: int | None = None) -> bool:
+        """Whether a stop is released in these frames: its level jumps within 15 ms and is at its top, where a breath
+        swells on. From frame ``end`` on something else sounds.
+        """
+        first, step = max(0, first), max(1, round(0.015 / self.hop))
+        near = self.sharp[first:last]
+        if len(near) <= step:
+            return False
+        jumps = near[step:] - near[:-step]
+        top = first + step + int(np.argmax(jumps))
+        soon, later = (top + round(s / self.hop) for s in _SWELLS_ON_S)
+        later = min(later, end or later)
+        swells_on = self.sharp[soon:later].max(initial=-150.0) - self.sharp[top:soon].max() > _SWELLS_ON_DB
+        return float(jumps.max()) > _JUMP_DB and not swells_on
+
+    def stop_after(self, dip: int) -> bool:
+        """Whether a stop is released after the dip of its closure."""
+        return self.bursts(dip - round(0.01 / self.hop), dip + round(_CLOSURE_S / self.hop))
 
     def ends_in_a_stop(self, first: int, last: int) -> bool:
         """Whether a sound ends in a stop, as in "left": a short burst out of stillness, and stillness after it."""
@@ -156,7 +170,11 @@ class _Loudness:
 
 
 def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
-    """Where a word really ends, if a breath touches it: at the dip before a dark sound that swells again and lasts."""
+    """Where a word really begins or ends, if a breath touches it: at the dip beside a sound that swells and lasts.
+
+    A stop and what follows it belong to the word. After a word the sound must be dark, too: what hisses may be the
+    word's own end; what is sung before one and hisses is known to be an ess.
+    """
     level, lasting = loud.smooth, round(_LASTING_S / loud.hop)
     ahead = at + step * np.arange(abs(until - at) + lasting)
     ahead = ahead[(ahead >= 0) & (ahead < len(level))]
@@ -169,11 +187,12 @@ def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     windows = ahead[:count] if step > 0 else ahead[:count] - lasting + 1
     dip = along[lowest]
     most = np.where(dip < loud.room + _IN_THE_ROOM_DB, _SWELL_DB, _CLEAR_SWELL_DB)
-    swells = loud.dark[windows] & (loud.lowest[windows] - dip > _SWELL_DB / 2) & (loud.mean[windows] - dip > most)
-    for dip_at in np.unique(lowest[swells]):
-        if not loud.bursts(int(ahead[dip_at])) and not (step > 0 and loud.ends_in_a_stop(int(ahead[dip_at]), until)):
-            return int(ahead[dip_at])
-    return until
+    swells = (loud.lowest[windows] - dip > _SWELL_DB / 2) & (loud.mean[windows] - dip > most)
+    dips = ahead[np.unique(lowest[swells & (loud.dark[windows] | (step < 0))])].tolist()
+    if step < 0:
+        begins = until - round(0.02 / loud.hop)
+        return next((dip for dip in dips if not loud.bursts(begins, dip, dip)), until)
+    return next((dip for dip in dips if not (loud.stop_after(dip) or loud.ends_in_a_stop(dip, until))), until)
 
 
 def _over_a_stop(active: np.ndarray, loud: _Loudness, here: int, limit: int) -> int:
@@ -185,7 +204,7 @@ def _over_a_stop(active: np.ndarray, loud: _Loudness, here: int, limit: int) -> 
     first = int(burst[0])
     rest = np.flatnonzero(~ahead[first:])
     length = int(rest[0]) if len(rest) else len(ahead) - first
-    longest = _BREATHED_OUT_S if loud.bursts(here + 1 + first) else _BURST_S
+    longest = _BREATHED_OUT_S if loud.stop_after(here + 1 + first) else _BURST_S
     return here + first + length if length <= longest / loud.hop else here
 
 

@@ -94,6 +94,40 @@ def test_breaths_that_a_compressor_raised_are_breaths_still(demo, name):
     assert not any(m.start < b and m.end > a for m in esses for a, b in truth), "air is no ess"
 
 
+def _intake(rng, band_hz: tuple[float, float]) -> np.ndarray:
+    """A breath of unit power: noise that swells over two thirds of its length."""
+    noise = rng.standard_normal(round(rng.uniform(0.2, 0.45) * RATE))
+    at = np.linspace(0, 3, len(noise))
+    shape = np.where(at < 2, np.sin(np.pi / 4 * np.minimum(at, 2)), np.cos(np.pi / 2 * np.clip(at - 2, 0, 1)))
+    air = signal.sosfilt(signal.butter(1, band_hz, "band", fs=RATE, output="sos"), noise) * shape**1.5
+    return air / np.sqrt(np.mean(air**2))
+
+
+@pytest.mark.parametrize(("band_hz", "under_db"), [((700, 4_000), 14), ((700, 4_000), 26), ((3_500, 9_000), 26)])
+@pytest.mark.parametrize("pause_s", [0.0, 0.015, 0.08])
+def test_a_breath_leads_into_its_word_in_a_room(pause_s, band_hz, under_db):
+    """alsa-utils' recorded words, an intake before each, all in a room with 0.3 s of reverberation."""
+    rng, pieces, truth = np.random.default_rng(1), [np.zeros(RATE)], []
+    for path in sorted(ALSA.glob("[FRS]*.wav")):
+        word, _ = alsa(path.stem)
+        loud = np.flatnonzero(np.abs(word) > 0.02 * np.abs(word).max())
+        word = word[max(0, loud[0] - 100) : loud[-1] + 1_500]
+        at, air = sum(map(len, pieces)), _intake(rng, band_hz)
+        truth.append((at / RATE, (at + len(air)) / RATE))
+        pieces += [air * 0.1 * 10 ** (-under_db / 20), np.zeros(round(pause_s * RATE)),
+                   word * 0.1 / np.sqrt(np.mean(word**2)), np.zeros(round(0.3 * RATE))]  # fmt: skip
+    dry, tail = np.concatenate(pieces), np.arange(round(0.35 * RATE)) / RATE
+    room = rng.standard_normal(len(tail)) * np.exp(-23 * tail) * 0.01
+    room[0] = 1.0
+    wet = signal.oaconvolve(dry, room)[: len(dry)] + rng.standard_normal(len(dry)) * 1e-4
+    take = Written(wet.astype(np.float32), RATE)
+    found = [(m.start, m.end) for m in find_all(take, survey_recording(take)).marks if m.kind == "breath"]
+    alike = [max((min(b, d) - max(a, c)) / (max(b, d) - min(a, c)) for c, d in [*found, (-2, -1)]) for a, b in truth]
+    assert np.count_nonzero(np.array(alike) > 0.6) >= len(truth) - 1 and len(found) <= len(truth) + 1, np.round(
+        alike, 2
+    )
+
+
 @pytest.mark.parametrize("voice", ["de", "en-us+f3", "it+m4"])
 def test_spoken_words_keep_their_starts_and_tails(voice):
     """Against espeak-ng's phoneme events: what sounds holds every phoneme but the closures of stops, noise or not."""

@@ -114,30 +114,24 @@ def _grown(active: np.ndarray, loud: _Loudness, at: int, step: int, reach: int) 
 class _Loudness:
     """Levels a frame: ``smooth`` over 25 ms and ``sharp``, LUFS; the room's.
 
-    Of the time after each frame in which a breath lasts: the ``lowest`` and the ``mean`` smooth level, and whether it
-    is ``dark``: most energy under 4.5 kHz.
+    Of the time after each frame in which a breath lasts: the ``lowest`` and the ``mean`` smooth level.
     """
 
     smooth: np.ndarray
     sharp: np.ndarray
     lowest: np.ndarray
     mean: np.ndarray
-    dark: np.ndarray
     room: float
     hop: float
 
     @classmethod
     def of(cls, survey: Survey) -> _Loudness:
         power = ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(0.025 / survey.hop_s)))
-        total = survey.bands.sum(axis=1) + 1e-20
-        dark = survey.bands[:, survey.band_slice(0.0, 4_500.0)].sum(axis=1) > 0.5 * total
         sharp, still = lufs(survey.k_power), survey.state == STILL
         room = float(np.median(sharp[still])) if still.any() else -150.0
         smooth, lasting = lufs(power), min(len(power), round(_LASTING_S / survey.hop_s))
-        windows, darks = (np.lib.stride_tricks.sliding_window_view(x, lasting) for x in (smooth, dark))
-        return cls(
-            smooth, sharp, windows.min(axis=1), windows.mean(axis=1), darks.mean(axis=1) > 0.6, room, survey.hop_s
-        )
+        windows = np.lib.stride_tricks.sliding_window_view(smooth, lasting)
+        return cls(smooth, sharp, windows.min(axis=1), windows.mean(axis=1), room, survey.hop_s)
 
     def bursts(self, first: int, last: int, end: int | None = None) -> bool:
         """Whether a stop is released in these frames: its level jumps within 15 ms and is at its top, where a breath
@@ -172,8 +166,7 @@ class _Loudness:
 def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     """Where a word really begins or ends, if a breath touches it: at the dip beside a sound that swells and lasts.
 
-    A stop and what follows it belong to the word. After a word the sound must be dark, too: what hisses may be the
-    word's own end; what is sung before one and hisses is known to be an ess.
+    A stop and what follows it belong to the word. What is sung and hisses is known to be an ess.
     """
     level, lasting = loud.smooth, round(_LASTING_S / loud.hop)
     ahead = at + step * np.arange(abs(until - at) + lasting)
@@ -188,7 +181,7 @@ def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     dip = along[lowest]
     most = np.where(dip < loud.room + _IN_THE_ROOM_DB, _SWELL_DB, _CLEAR_SWELL_DB)
     swells = (loud.lowest[windows] - dip > _SWELL_DB / 2) & (loud.mean[windows] - dip > most)
-    dips = ahead[np.unique(lowest[swells & (loud.dark[windows] | (step < 0))])].tolist()
+    dips = ahead[np.unique(lowest[swells])].tolist()
     if step < 0:
         begins = until - round(0.02 / loud.hop)
         return next((dip for dip in dips if not loud.bursts(begins, dip, dip)), until)

@@ -7,6 +7,7 @@ from isophon.app import theme
 from isophon.app.main import make_app
 from isophon.app.pages.keys_page import KEYS, KeysPage
 from isophon.app.pages.start_page import StartPage
+from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.slider import Slider
 
 
@@ -68,6 +69,22 @@ def test_a_slider_drags_steps_and_goes_back_to_its_default(qtbot):
     assert slider.value == before + 0.5 and moved[-1][1] != moved[0][1]
     qtbot.mouseDClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(round(right), 14))
     assert slider.value == -3.0
+
+
+def test_a_line_without_room_leaves_whole_parts_out(qtbot):
+    label = ElidedLabel(least=0.7)
+    qtbot.addWidget(label)
+    label.setText("Lead · voice −21.6 LUFS · esses")
+    label.show()
+    wide = label.sizeHint().width()
+    seen = []
+    for width in range(wide, 0, -4):
+        label.resize(width, 20)
+        shown = label.shown()
+        seen += [shown] if not seen or shown != seen[-1] else []
+        assert label.fontMetrics().horizontalAdvance(shown) <= width
+        assert label.toolTip() == ("" if shown == label.text() else label.text())
+    assert seen[:3] == [label.text(), "Lead · voice −21.6 LUFS …", "Lead …"] and seen[-1] == ""
 
 
 def test_the_start_page_offers_what_is_there(qtbot, tmp_path):

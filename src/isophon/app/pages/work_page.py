@@ -196,8 +196,8 @@ class WorkPage(WorkViews):
         if not keeper.unsaved and keeper.saved_at:
             kept = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
         kind = {1: "mono", 2: "stereo"}.get(part.source.channels, "")
-        about = f"{kind}, {part.source.sample_rate / 1000:g} kHz, {theme.clock(part.source.duration)} · "
-        self.title.state.setText((about if part.id else "") + kept)
+        about = f" · {kind}, {part.source.sample_rate / 1000:g} kHz, {theme.clock(part.source.duration)}"
+        self.title.state.setText(kept + (about if part.id else ""))  # what is lost without being read comes first
         self.title_changed.emit()
 
     def _hearing_changed(self) -> None:

@@ -112,7 +112,7 @@ class Sheet(QWidget):
         yield
         self.picture = which.picture(workspace) if which.picture else None
         head = QHBoxLayout()
-        self.about = ElidedLabel("soft")
+        self.about = ElidedLabel("soft", least=0.7)  # half a word tells nothing
         head.addWidget(QLabel(which.name, objectName="head"))
         head.addSpacing(10)
         head.addWidget(self.about, 1)

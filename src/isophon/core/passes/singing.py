@@ -65,9 +65,9 @@ def singing(survey: Survey, esses: Iterable[tuple[float, float]] = ()) -> list[t
     loud = _Loudness.of(survey)
     for (where,) in ndimage.find_objects(ndimage.label(sung)[0]):
         first = _grown(active, loud, where.start, -1, round(_BEFORE_S / hop))
-        first = _before_a_breath(loud, where.start, first, -1)
+        first = _up_to_a_breath(loud, where.start, first, -1)
         last = _grown(active, loud, where.stop - 1, 1, round(_AFTER_S / hop))
-        last = _before_a_breath(loud, where.stop - 1, last, 1)
+        last = _up_to_a_breath(loud, where.stop - 1, last, 1)
         spans.append((first, last + 1))
     return [(round(a * hop, 3), round(b * hop, 3)) for a, b in _joined(spans)]
 
@@ -144,7 +144,7 @@ class _Loudness:
         jumps = near[step:] - near[:-step]
         top = first + step + int(np.argmax(jumps))
         soon, later = (top + round(s / self.hop) for s in _SWELLS_ON_S)
-        later = min(later, end or later)
+        later = later if end is None else min(later, end)
         swells_on = self.sharp[soon:later].max(initial=-150.0) - self.sharp[top:soon].max() > _SWELLS_ON_DB
         return float(jumps.max()) > _JUMP_DB and not swells_on
 
@@ -163,7 +163,7 @@ class _Loudness:
         return False
 
 
-def _before_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
+def _up_to_a_breath(loud: _Loudness, at: int, until: int, step: int) -> int:
     """Where a word really begins or ends, if a breath touches it: at the dip beside a sound that swells and lasts.
 
     A stop and what follows it belong to the word. What is sung and hisses is known to be an ess.

@@ -144,9 +144,7 @@ def _aligned(low: LowRate, base: float, phases: np.ndarray) -> np.ndarray:
         heard = (weight * some * (amplitude.conj() * turned).imag).sum(axis=(0, 2)) / (2 * np.pi)
         evidence = (weight * np.square(some * np.abs(amplitude))).sum(axis=(0, 2))
         reach, told = clock_s * per_s, evidence * error + heard
-        error = error + _smoothed(heard, reach, 0) / (
-            _smoothed(evidence, reach, 0) + _UNHEARD * evidence.mean() + 1e-30
-        )
+        error += _smoothed(heard, reach, 0) / (_smoothed(evidence, reach, 0) + _UNHEARD * evidence.mean() + 1e-30)
     return phases + _at_knots(at, told, evidence, len(phases))
 
 
@@ -157,7 +155,7 @@ def _at_knots(at: np.ndarray, told: np.ndarray, evidence: np.ndarray, count: int
     """
     knots = np.arange(count) * _KNOT_S
     spread = _KNOT_S * np.arange(-3, count + 3)
-    basis = BSpline.design_matrix(np.clip(at, 0, knots[-1]), spread, 3)
+    basis = BSpline.design_matrix(at, spread, 3)
     bends = sparse.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(count, count + 2))
     stiff = _STIFF * float(evidence.mean()) + 1e-30
     matrix = basis.T @ sparse.diags(evidence) @ basis + stiff * bends.T @ bends

@@ -16,6 +16,8 @@ from isophon.core.passes.esses.settings import LEFT_ALONE, change_of
 from isophon.core.session import file
 from isophon.core.survey import survey
 
+LONG = int(os.environ.get("ISOPHON_FUZZ", "1"))  # how many times as many cases tests with made-up input try
+
 
 @pytest.fixture(autouse=True, scope="session")
 def _own_cache(tmp_path_factory):

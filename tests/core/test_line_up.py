@@ -7,9 +7,11 @@ import numpy as np
 import parselmouth
 import pytest
 import soundfile as sf
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from conftest import reader, write
+from conftest import LONG, reader, write
 from isophon.cli import main
 from isophon.core.passes.timing.stretch import Moved, spliced, splices
 from isophon.core.render import Renderer
@@ -104,20 +106,46 @@ def test_an_early_word_one_after_a_missing_word_and_a_late_ending(demo, tmp_path
     assert sf.info(tmp_path / "High harmony.clean.wav").frames == sf.info(call[1]).frames
 
 
-@pytest.mark.parametrize("sound", ["sung", "noise", "stillness"])
-def test_a_stretch_gets_exactly_as_long_as_was_asked_however_much(sound):
-    rate = 48_000
-    for seed in range(60):
-        rng = np.random.default_rng(seed)
-        length, around = int(rng.integers(60, 16_000)), round(0.2 * rate)
-        time = np.arange(length + 2 * around) / rate
-        noise = rng.standard_normal(len(time))
-        samples = {"sung": np.sin(2 * np.pi * rng.uniform(90, 400) * time) * 0.1, "noise": noise * 0.05,
-                   "stillness": noise * 1e-4}[sound]  # fmt: skip
-        gain = int(rng.integers(1 - length, round(1.5 * length)))
-        cuts = splices(samples, slice(around, around + length), gain, rate)
-        out = spliced(samples[None].astype(np.float32), around, length, cuts, rate)
-        assert out.shape == (1, length + gain) and np.isfinite(out).all() and np.abs(out).max() < 0.5, (seed, cuts)
+SOUNDS = {
+    "sung": lambda n, rng: 0.1 * np.sin(np.arange(n) * rng.uniform(0.003, 0.3)),
+    "noise": lambda n, rng: 0.05 * rng.standard_normal(n),
+    "faint": lambda n, rng: 1e-4 * rng.standard_normal(n),
+    "silence": lambda n, rng: np.zeros(n),
+    "word": lambda n, rng: 0.1 * rng.standard_normal(n) * (np.arange(n) > n // 2),
+}
+
+
+@settings(max_examples=300 * LONG, deadline=None)
+@given(st.sampled_from(sorted(SOUNDS)), st.sampled_from([8_000, 9_600, 44_100, 48_000, 96_000, 192_000]),
+       st.floats(0, 1), st.floats(-0.5, 0.8), st.sampled_from([0.0, 0.05]), st.integers(0, 1 << 30))  # fmt: skip
+def test_a_stretch_gets_exactly_as_long_as_was_asked(sound, rate, size, gain_s, around_s, seed):
+    """Whatever it holds, whatever its length (from 5 ms, as plans have them) and however much is asked for."""
+    length = round(rate * 0.005 * 200**size)
+    gain, around = max(1 - length, round(gain_s * rate)), round(around_s * rate)
+    samples = SOUNDS[sound](length + 2 * around, np.random.default_rng(seed))
+    cuts = splices(samples, slice(around, around + length), gain, rate)
+    out = spliced(np.stack([samples, -samples]).astype(np.float32), around, length, cuts, rate)
+    assert out.shape == (2, length + gain) and np.isfinite(out).all()
+    assert np.abs(out).max() <= np.sqrt(2) * np.abs(samples).max() + 1e-6, "crossed at even power"
+    place = 0
+    for cut in cuts:
+        assert place <= cut.at <= length and 0 <= cut.at + cut.by <= length, "only what lies in the stretch is played"
+        place = cut.at + cut.by
+
+
+def test_a_double_sung_early_or_late_as_a_whole_is_rendered(demo, tmp_path):
+    """Also one whose first word begins with the file: what is missing before it is silence."""
+    lead, rate = sf.read(demo.parent / "Lead.wav", dtype="float32")
+    lead = np.atleast_2d(lead.T)[0][round(6.9 * rate) : round(20 * rate)]
+    reference = write(tmp_path / "lead.wav", lead, rate, "FLOAT")
+    for shift in (-0.24, -0.168, -0.096, 0.144, 0.168):
+        moved = round(abs(shift) * rate)
+        shifted = np.pad(lead, (moved, 0))[: len(lead)] if shift > 0 else np.pad(lead, (0, moved))[moved:]
+        part = write(tmp_path / f"double{shift}.wav", shifted, rate, "FLOAT")
+        call = ["clean", str(part), "--role", "double", "--lead", str(reference), "--only", "timing", "--quiet"]
+        assert main([*call, "--depth", "32f", "--out", str(tmp_path / "out")]) == 0, shift
+        out = sf.read(tmp_path / "out" / f"double{shift}.clean.wav", dtype="float32")[0]
+        assert len(out) == len(lead) and np.isfinite(out).all() and not np.array_equal(out, shifted)
 
 
 def test_another_text_and_a_part_in_time_stay_bit_for_bit(tmp_path, capsys):

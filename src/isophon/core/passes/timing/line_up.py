@@ -21,6 +21,8 @@ from isophon.core.passes.timing.stretch import Moved
 SHORTEST, LONGEST = 0.7, 1.4  # of a stretch of a word
 _AROUND_S = {"start": (0.025, 0.03), "inner": (0.015, 0.035), "end": (0.02, 0.015)}
 _LEAST_BETWEEN_S, _LEAST_PAUSE_S = 0.03, 0.02
+_SHORTEST_S = 0.005  # between two moments; less is no sound of its own that could be made longer
+_SHORT_END_S = 0.05  # before the first or after the last moment: too short to be made longer out of itself
 _PAUSE_S = 0.06  # what is shorter between two words is sung through
 _LEAD_IN_S, _ROUNDS = 0.15, 4
 _KEPT = "_line_up"
@@ -179,7 +181,9 @@ def _map_of(moments: list[Moment], part: Any) -> list[tuple[float, float]]:
     edges.append((duration, duration))
     rising = [edges[0]]
     for a, b in edges[1:]:
-        if a > rising[-1][0] + 1e-4 and b > rising[-1][1] + 1e-4:
+        at_an_end = rising[-1][0] == 0 or a == duration
+        least = 1e-4 if at_an_end else _SHORTEST_S
+        if a > rising[-1][0] + least and b > rising[-1][1] + 1e-4:
             rising.append((a, b))
     return [(round(a, 5), round(b, 5)) for a, b in rising]
 
@@ -190,8 +194,12 @@ def treatments(part: Any) -> Iterator[Moved]:
     edges = [(round(a * rate), round(a * rate) + round((b - a) * rate)) for a, b in _edges(part)]
     for (a, out_a), (b, out_b) in itertools.pairwise(edges):
         b, out_b = min(b, frames), min(out_b, frames)
-        if out_b > out_a and b > a and (a != out_a or b != out_b):
-            yield Moved(out_a, out_b, a, b - a)
+        if not (out_b > out_a and b > a and (a != out_a or b != out_b)):
+            continue
+        longer = (out_b - out_a) - (b - a)
+        if longer > 0 and b - a < _SHORT_END_S * rate and (a == 0 or b == frames):
+            a, b = (a - longer, b) if a == 0 else (a, b + longer)  # silence beyond the take instead of a buzz
+        yield Moved(out_a, out_b, a, b - a)
 
 
 def moved(part: Any, seconds: float) -> float:

@@ -43,53 +43,56 @@ class Splice(msgspec.Struct, frozen=True):
 
 
 def splices(samples: np.ndarray, inside: slice, gain: int, rate: int) -> list[Splice]:
-    """Where to splice ``samples[inside]`` so that it gets ``gain`` frames longer; mono, with what is around it."""
-    start, stop = inside.start, inside.stop
-    fade = min(round(_FADE_S * rate), (stop - start) // 6)
+    """Where to splice ``samples[inside]`` so that it gets ``gain`` frames longer; mono, with what is around it.
+
+    For every length of 1 or more and every gain that leaves 1 frame or more, the splices leave and enter inside the
+    stretch, in order, and add up to ``-gain``.
+    """
+    start, length = inside.start, inside.stop - inside.start
+    fade = _fade(length, length + gain, rate)
     level = np.abs(samples)
-    loudest = float(np.sqrt(np.mean(samples[start:stop] ** 2)) + 1e-9)
-    rest, found, begin = -gain, [], start + fade
+    loudest = float(np.sqrt(np.mean(samples[inside] ** 2)) + 1e-9)
+    sign, rest = (1 if gain < 0 else -1), abs(gain)
+    found: list[Splice] = []
+    begin = fade  # the earliest place to leave at
     while rest:
-        most = _most_lag(level[begin:stop], loudest, rate)
-        left = max(1, int(np.ceil(abs(rest) / most)))
-        last = left == 1
-        room = stop - fade - max(0, rest) - begin
-        until = begin + max(1, room if last else room // left)
-        lags = [abs(rest)] if last else _lags(abs(rest) / left, rate, abs(rest))
-        at, lag = _best(samples, begin, until, lags, 1 if rest > 0 else -1, loudest, rate)
-        found.append(Splice(at - start, lag if rest > 0 else -lag))
-        rest -= lag if rest > 0 else -lag
-        begin = at + (lag if found[-1].by > 0 else 0) + fade
-        if begin >= stop - fade and rest:  # no room for another: all that is left at once
-            found[-1] = Splice(found[-1].at, found[-1].by + rest)
-            break
-    return _within(found, stop - start, fade)
-
-
-def _within(cuts: list[Splice], length: int, fade: int) -> list[Splice]:
-    """The same, of which none goes on beyond the end: the last is made earlier, or one with that before it."""
-    found = list(cuts)
-    while found and found[-1].at + found[-1].by > length:
-        last = found.pop()
-        earliest = found[-1].at + found[-1].by if found else 0
-        latest = length - last.by - fade
-        if latest >= earliest or not found:
-            found.append(Splice(max(0, min(latest, last.at)), last.by))
-            break
-        before = found.pop()
-        found.append(Splice(before.at, before.by + last.by))
+        latest = length - fade - (rest if sign > 0 else 0)
+        room = length - begin if sign > 0 else length
+        most = max(1, min(_most_lag(level[start + begin : inside.stop], loudest, rate), room // 3))
+        left = -(-rest // most)
+        until = begin + (latest - begin) // left
+        if sign > 0 and until > latest - fade:
+            left, until = 1, latest  # no room for another: all that is left at once
+        lags = [rest] if left == 1 else _lags(rest / left, rate, rest if sign > 0 else min(rest, length // 2))
+        if sign < 0:
+            begin = max(begin, lags[-1])
+            until = latest if left == 1 else max(begin, until)
+        at, lag = _best(samples, start + begin, start + until, lags, sign, loudest, rate)
+        at -= start
+        found.append(Splice(at, sign * lag))
+        rest -= lag
+        if sign > 0:
+            begin = at + lag + fade
+        else:  # where the end is near, what was gone back over is gone over again
+            begin = at + fade if at + fade < latest - fade else min(at - lag + fade, latest)
     return found
+
+
+def _fade(length: int, total: int, rate: int) -> int:
+    """Half of a splice's fade, so that two of them have room in a stretch before and after."""
+    return min(round(_FADE_S * rate), length // 6, total // 2)
 
 
 def _most_lag(level: np.ndarray, loudest: float, rate: int) -> int:
     """The longest jump: long in a pause, a few periods in a sound."""
     still = len(level) == 0 or float(np.sqrt(np.mean(level**2))) < 10 ** (_STILL_DB / 20)
-    most = _STILL_LAG_S if still and loudest < 10 ** (_STILL_DB / 20) else _MOST_LAG_S
-    return max(1, min(round(most * rate), max(1, len(level) // 3)))
+    return round((_STILL_LAG_S if still and loudest < 10 ** (_STILL_DB / 20) else _MOST_LAG_S) * rate)
 
 
 def _lags(about: float, rate: int, most: int) -> list[int]:
+    """The lags that are tried, 1 to ``most``."""
     low, high = max(round(_LEAST_LAG_S * rate), round(0.5 * about)), min(most, round(1.6 * about) + 1)
+    low = max(1, min(low, most))
     return list(range(low, max(low + 1, high)))
 
 
@@ -114,7 +117,8 @@ def _best(samples: np.ndarray, begin: int, until: int, lags: list[int], sign: in
         i = int(np.argmin(cost))
         if cost[i] < best:
             best, where = float(cost[i]), (at * every, abs(int(tried[i])) * every)
-    return _finely(samples, where, lags, sign, every, round(_COMPARED_S * rate))
+    at, lag = where
+    return _finely(samples, (min(until, max(begin, at)), lag), lags, sign, every, round(_COMPARED_S * rate))
 
 
 def _finely(samples: np.ndarray, where: tuple[int, int], lags: list[int], sign: int, every: int, half: int
@@ -138,31 +142,30 @@ def _window(samples: np.ndarray, at: int, half: int) -> np.ndarray:
 
 
 def spliced(samples: np.ndarray, start: int, length: int, cuts: Sequence[Splice], rate: int) -> np.ndarray:
-    """``length`` frames of ``samples`` ``(channels, n)`` from ``start`` on, spliced; ``(channels, length − Σ by)``."""
-    total = length - sum(cut.by for cut in cuts)
-    out = np.empty((samples.shape[0], total), np.float32)
-    fade = max(1, min(round(_FADE_S * rate), length // 6))
-    at, source = 0, start
-    for cut in cuts:
-        leave = start + cut.at
-        count = leave - source
-        out[:, at : at + max(0, count)] = samples[:, source:leave]
-        at += count
-        source = leave + cut.by
-    out[:, at:] = samples[:, source : source + total - at]
-    place, offset = 0, 0
-    for cut in cuts:  # across each splice the one fades into the other
-        place = cut.at - offset
-        first, last = max(0, place - fade), min(total, place + fade)
-        share = (np.arange(first, last) - (place - fade) + 0.5) / (2 * fade)
-        rise = 0.5 - 0.5 * np.cos(np.pi * np.clip(share, 0, 1))
-        before = samples[:, start + offset + first : start + offset + last]
-        after = samples[:, start + offset + cut.by + first : start + offset + cut.by + last]
-        width = min(before.shape[1], after.shape[1], last - first)
-        before, after, rise = before[:, :width], after[:, :width], rise[:width]
-        out[:, first : first + width] = _crossed(before, after, rise)
-        offset += cut.by
+    """``length`` frames of ``samples`` ``(channels, n)`` from ``start`` on, spliced; ``(channels, length − Σ by)``.
+
+    Beyond the ends of ``samples`` their first and last frame go on.
+    """
+    entered = [0, *(cut.at + cut.by for cut in cuts)]
+    left = [*(cut.at for cut in cuts), length]
+    pieces = [stop - first for first, stop in zip(entered, left, strict=True)]
+    total = sum(pieces)
+    at = np.concatenate([np.arange(first, stop) for first, stop in zip(entered, left, strict=True)])
+    out = _frames(samples, start + at).astype(np.float32)
+    room = [pieces[0], *(piece // 2 for piece in pieces[1:-1]), pieces[-1]]
+    most, place = max(1, _fade(length, total, rate)), 0
+    for i, cut in enumerate(cuts):  # across each splice the one fades into the other
+        place += pieces[i]
+        fade = min(most, room[i], room[i + 1])
+        step = np.arange(-fade, fade)
+        rise = 0.5 - 0.5 * np.cos(np.pi * (step + fade + 0.5) / (2 * fade or 1))
+        before, after = _frames(samples, start + cut.at + step), _frames(samples, start + entered[i + 1] + step)
+        out[:, place - fade : place + fade] = _crossed(before, after, rise)
     return out
+
+
+def _frames(samples: np.ndarray, at: np.ndarray) -> np.ndarray:
+    return samples[:, np.clip(at, 0, samples.shape[1] - 1)]
 
 
 def _crossed(before: np.ndarray, after: np.ndarray, rise: np.ndarray) -> np.ndarray:

@@ -16,7 +16,8 @@ from isophon.core.passes.esses.settings import LEFT_ALONE, change_of
 from isophon.core.session import file
 from isophon.core.survey import survey
 
-LONG = int(os.environ.get("ISOPHON_FUZZ", "1"))  # how many times as many cases tests with made-up input try
+COUNT = int(os.environ.get("ISOPHON_FUZZ", "120"))  # how many cases tests with made-up input try
+LONG = max(1, COUNT // 120)
 
 
 @pytest.fixture(autouse=True, scope="session")

@@ -4,7 +4,6 @@
 """
 
 import json
-import os
 import random
 import signal
 
@@ -14,6 +13,7 @@ import pytest
 import soundfile as sf
 from test_strangers import song  # noqa: F401 (a fixture)
 
+from conftest import COUNT
 from isophon.cli import main
 from isophon.core.errors import IsophonError
 from isophon.core.session import edits, file
@@ -21,7 +21,6 @@ from isophon.core.session.checks import flaw_of, not_finite
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, replay
 
-COUNT = int(os.environ.get("ISOPHON_FUZZ", "120"))
 VALUES = [None, True, 0, -1, 7, 10**6, 10**17, -(10**30), 1e300, -0.0, "", "../../x", "\x1b[2J", "ä" * 5_000, [], {},
           [[]], [1] * 3_000, {"=": 1}, float("nan"), float("inf")]  # fmt: skip
 

@@ -18,7 +18,7 @@ from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.ears import LOW_HZ
 from isophon.core.passes.pops.find import drawn, lows_of
 from isophon.core.passes.pops.find import find as find_pops
-from isophon.core.passes.pops.treat import TAIL_S, PopCut, apply, burst_of
+from isophon.core.passes.pops.treat import PopCut, apply, burst_of
 from isophon.core.passes.ticks import damage
 from isophon.core.passes.ticks.find import find as find_ticks
 from isophon.core.passes.ticks.residual import ORDER, _models
@@ -109,7 +109,7 @@ def test_a_pops_burst_goes_and_the_voice_stays(voice):
     take = reader(noisy)
     out = noisy[None]
     for mark in marks:
-        first, last = round(mark.start * rate), round((mark.end + TAIL_S) * rate)
+        first, last = round(mark.start * rate), round((mark.end + 0.02) * rate)
         cut = PopCut(first, last, round(0.02 * rate), 0.0, mark.high_hz, rate, mark.end - mark.start)
         out = apply(out, 0, [(cut, burst_of(take, cut))])
     near = np.zeros(len(clean), bool)

@@ -203,9 +203,10 @@ def _inside(survey: Survey, state: int, margin_s: float, hop_s: float, duration:
 
 
 def _on_grid(power: np.ndarray, width: float) -> np.ndarray:
-    """Power spectra ``(…, bins)`` with bins ``width`` Hz apart, in dB at the grid's frequencies."""
-    half = 2 ** (1 / (2 * _PER_OCTAVE))
-    first, last = np.maximum(1, (grid() / half / width).astype(int)), np.ceil(grid() * half / width).astype(int) + 1
+    """Power spectra ``(…, bins)`` with bins ``width`` Hz apart, in dB at the grid's frequencies; held over the top."""
+    half, bins = 2 ** (1 / (2 * _PER_OCTAVE)), power.shape[-1]
+    last = np.minimum(bins, np.ceil(grid() * half / width).astype(int) + 1)
+    first = np.minimum(last - 1, np.maximum(1, (grid() / half / width).astype(int)))
     sums = np.cumsum(power, axis=-1, dtype=np.float64)
     return 10 * np.log10((sums[..., last - 1] - sums[..., first - 1]) / (last - first) + 1e-20)
 

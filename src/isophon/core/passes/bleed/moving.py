@@ -43,10 +43,11 @@ class Motion:
         """The motion of a track ``(n, 2)``: louder and later, in their units."""
         return cls(_DELAY_S * track[:, 1], 1 + _GAIN * track[:, 0], step_s)
 
-    @property
-    def track(self) -> np.ndarray:
-        """The motion in its units, ``(n, 2)``."""
-        return np.stack([(self.gain - 1) / _GAIN, self.delay_s / _DELAY_S], axis=1)
+    def track_at(self, steps: int, step_s: float) -> np.ndarray:
+        """The motion in its units at the middles of steps that may have another length, ``(steps, 2)``."""
+        at, mine = (np.arange(steps) + 0.5) * step_s, (np.arange(len(self.gain)) + 0.5) * self.step_s
+        louder, later = (self.gain - 1) / _GAIN, self.delay_s / _DELAY_S
+        return np.stack([np.interp(at, mine, louder), np.interp(at, mine, later)], axis=1)
 
     def of(self, sounds: np.ndarray, rate: int) -> np.ndarray:
         """Sounds ``(n, frames)`` moved so, float32."""
@@ -91,7 +92,7 @@ def motion_of(
     count = -(-len(take) // step)
     if count < _LEAST_STEPS or not weight.any():
         return None
-    track = before.track if before else np.zeros((count, 2))
+    track = before.track_at(count, step / rate) if before else np.zeros((count, 2))
     stiff = None
     for _ in range(1 if before else _ROUNDS):
         predicted = Motion.along(track, step / rate).of(leak[None], rate)[0] if track.any() else leak

@@ -1,7 +1,7 @@
 """A pop's burst taken out: what the blow of air put there alone, without the voice's own partials.
 
-The burst is told from the voice by its covariance, see ``burst.py``. It begins within the mark and dies away after
-it. Nothing above 500 Hz changes.
+The burst is told from the voice by its covariance, see ``burst.py``. It begins within the mark; what is left of it
+after the mark fades in again. Nothing above 500 Hz changes.
 """
 
 from __future__ import annotations
@@ -19,7 +19,6 @@ from isophon.core.marks import GONE_DB
 from isophon.core.passes.kind import At, Read, Stage
 from isophon.core.passes.pops import burst
 
-TAIL_S = 0.16  # a burst's end is heard for that long after its mark, which holds its upper 12 dB
 _LEAST_HZ = 60.0
 _CLEAR_PITCH = 0.35
 
@@ -27,7 +26,7 @@ _CLEAR_PITCH = 0.35
 class PopCut(msgspec.Struct, frozen=True):
     """Frames ``first`` to ``last``: the burst up to ``high_hz`` scaled by ``gain`` within edges of ``edge`` frames.
 
-    ``length``: of its mark, s; the burst dies away after that.
+    ``length``: of its mark, s; the fade after that may end sooner, where the next pop begins.
     """
 
     first: int
@@ -48,7 +47,7 @@ def treatments(part: Any) -> Iterator[PopCut]:
         first, ends = (min(frames, max(0, round(t * rate))) for t in mark.span)
         if ends - first >= 2:
             after = round(changed[i + 1][0].span[0] * rate) if i + 1 < len(changed) else frames
-            last = max(ends, min(frames, after, ends + round(TAIL_S * rate)))
+            last = max(ends, min(frames, after, ends + edge))
             gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
             yield PopCut(first, last, edge, gain, mark.hand.high_hz or mark.high_hz, rate, (ends - first) / rate)
 

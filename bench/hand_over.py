@@ -31,6 +31,7 @@ from isophon.core.standins.rough_chain import Amounts, RoughChain
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson
+from isophon.core.work.completing import needed
 from isophon.core.work.workers import Task, Workers
 
 
@@ -101,8 +102,8 @@ def main() -> None:
         watch.done, watch = True, common.Watch(own=False)
         watch.start()
         start = time.perf_counter()
-        all_done(workers, [{"do": "hand over", "part": msgspec.to_builtins(p), "target": target, "rate": None}
-                           for p in session.parts])  # fmt: skip
+        all_done(workers, [{"do": "hand over", "session": msgspec.to_builtins(needed(session, p)), "part": p.id,
+                            "target": target} for p in session.parts])  # fmt: skip
         wrote = time.perf_counter() - start
         watch.done = True
         workers.close()
@@ -146,8 +147,7 @@ def round_trip(samples: np.ndarray) -> None:
 def line_up(folder: Path, trip: float) -> None:
     with Recording(folder / "part 1.wav") as lead, Recording(folder / "part 2.wav") as part:
         surveys = survey_recording(lead), survey_recording(part)
-        ears = Ears(lead, surveys[0], BY_NAME)
-        spent = common.median_time(lambda: find_against(part, surveys[1], ears, 0.0), 3)
+        spent = common.median_time(lambda: find_against(part, surveys[1], surveys[0], 0.0), 3)
     print(f"find the words of a part in the lead {spent / trip:.2f} round trips  (aim: 1)")
 
 

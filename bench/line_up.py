@@ -47,7 +47,7 @@ def errors(samples: np.ndarray, rate: int, seed: int) -> np.ndarray:
         with Recording(paths[0]) as lead, Recording(paths[1]) as double:
             surveys = [survey_recording(one) for one in (lead, double)]
             found = find_all(double, surveys[1])
-            beside = find_against(double, surveys[1], Ears(lead, surveys[0], BY_NAME), 0.0)
+            beside = find_against(double, surveys[1], surveys[0], 0.0)
             arrivals = [
                 layout.Arrival(p.stem, layout.source_of(r), p.stem) for p, r in zip(paths, (lead, double), strict=True)
             ]

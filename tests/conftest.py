@@ -1,7 +1,11 @@
 import os
+import signal
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program sets it
+
+# what runs in the background of a shell has interrupts ignored, and so would all that tests start
+signal.signal(signal.SIGINT, signal.default_int_handler)
 
 from pathlib import Path
 

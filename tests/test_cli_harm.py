@@ -158,6 +158,24 @@ def test_several_at_once_are_stopped_together(tmp_path, take, number):
         os.killpg(process.pid, 0)
 
 
+def test_the_processes_of_a_killed_run_end_with_it(tmp_path, take):
+    samples, rate = sf.read(take)
+    long = [write(tmp_path / f"long {i}.wav", np.tile(samples, 40), rate) for i in range(4)]
+    command = [sys.executable, "-m", "isophon", "clean", *map(str, long), "--out", str(tmp_path / "cut"), "--jobs", "2"]
+    process = subprocess.Popen(command, env={**os.environ, "PYTHONPATH": str(SRC)}, start_new_session=True)
+    wait_until = time.monotonic() + 60
+    while not list((tmp_path / "cut").glob(".isophon-*")) and time.monotonic() < wait_until:
+        time.sleep(0.02)
+    process.kill()
+    process.wait()
+    wait_until = time.monotonic() + 20
+    with pytest.raises(ProcessLookupError):
+        while time.monotonic() < wait_until:
+            os.killpg(process.pid, 0)
+            time.sleep(0.1)
+    assert not list((tmp_path / "cut").glob(".isophon-*"))
+
+
 def test_what_a_killed_run_left_is_cleared_and_what_another_writes_is_not(capsys, take, tmp_path):
     import fcntl
 

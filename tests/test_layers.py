@@ -10,7 +10,7 @@ FLOORS = (
     ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory"),
     ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.passes",), ("core.render", "core.finding"),
     ("core.session",), ("core.takes",), ("core.playing",), ("core.handover", "core.demo"), ("core.work",),
-    ("batch", "listing", "leads", "options"),
+    ("batch", "listing", "options"),
     ("commands", "app"), ("cli",), ("__main__",),
 )  # fmt: skip
 

@@ -5,11 +5,14 @@ from __future__ import annotations
 import contextlib
 import io
 import multiprocessing
+import os
 import signal
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, wait
 from typing import Any, NamedTuple
+
+from isophon.core.work.lifetime import end_with_parent
 
 Tell = Callable[[float], None]
 Work = Callable[[Tell], tuple[dict[str, Any], int]]  # gives a row of the report and an exit status; never raises
@@ -36,7 +39,7 @@ def worked_through(works: Sequence[Work], count: int, show: Show | None = None) 
     global _shared
     context = multiprocessing.get_context("fork")
     _shared = works, context.Array("d", len(works))
-    pool = ProcessPoolExecutor(count, context, _begin)
+    pool = ProcessPoolExecutor(count, context, _begin, (os.getpid(),))
     futures = [pool.submit(_done, i) for i in range(len(works))]
     try:
         for future in futures:
@@ -59,10 +62,11 @@ def _show(show: Show, futures: list[Future[Outcome]]) -> None:
     )
 
 
-def _begin() -> None:
-    """In each process: the parent is told to stop, and tells the others."""
+def _begin(parent: int) -> None:
+    """In each process: the parent is told to stop, and tells the others; where it is killed, they end too."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
+    end_with_parent(parent)
 
 
 def _done(index: int) -> Outcome:
@@ -72,5 +76,8 @@ def _done(index: int) -> Outcome:
         told[index] = fraction
 
     with contextlib.redirect_stderr(io.StringIO()) as lines:
-        row, status = works[index](tell)
+        try:
+            row, status = works[index](tell)
+        except SystemExit:
+            os._exit(1)  # what was half-written is cleared away; the pool would wait for more work
     return Outcome(row, status, lines.getvalue())

@@ -23,22 +23,20 @@ from isophon.core.finding import find_all, need_voice, noise_in, survey_recordin
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, NAMES, bleed
-from isophon.core.passes.bleed.settings import in_force
+from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed
 from isophon.core.passes.spots.file import load_spots
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.model import Part, Source
 from isophon.core.survey import Survey
-from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn, lesson_again
-from isophon.leads import Lead, beside_the_lead, beside_the_songs_lead, lead_of
+from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn
+from isophon.core.work.completing import SHARES, completed
+from isophon.core.work.leads import Lead, beside_the_lead, lead_of
 from isophon.listing import print_marks, told_of
 from isophon.options import check_role, kind_list, kinds_of, one_setting, settings_of
 
 BLEED = bleed.KIND.name
 Show = Callable[[str, float], None]
-_SHARES = {"surveying": (0.0, 0.2), "learning the bleed": (0.1, 0.1), "looking for marks": (0.2, 0.3),
-           "cleaning": (0.5, 0.5)}  # fmt: skip
 
 
 def find(call: argparse.Namespace) -> int:
@@ -153,7 +151,7 @@ def _works(jobs: Jobs, inputs: list[Path], target: handover.Target) -> list[Work
                 if output in before:
                     raise OutputError(f"{path}: would write {output.name} as {before[output]} does; use another --out")
             handover.check_free(part, target, inputs)
-            row = job(target, lambda what, fraction: tell(_SHARES[what][0] + _SHARES[what][1] * fraction))
+            row = job(target, lambda what, fraction: tell(SHARES[what][0] + SHARES[what][1] * fraction))
             _warn_of_clipping(row)
         except Exception as error:
             told = _told(error, path)
@@ -233,13 +231,10 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
             progress = _both(tell, _progress(call, path))
             with Recording(path) as recording:
                 edits.check_source(part.source, recording)
-                found = survey_recording(recording, partial(progress, "surveying"))
-                lesson = lesson_again(session, part) if BLEED in kinds else None
-                if lesson is not None:  # nothing is learned where it is still kept
-                    learn(recording, lesson, found, partial(progress, "learning the bleed"))
-                looking = partial(progress, "looking for marks")
-                ready = part if part.found else _found_anew(session, part, recording, found, looking)
-                ready = _only(beside_the_songs_lead(session, ready, recording, found, kinds), kinds)
+                ready, found = completed(session, part, recording, progress, kinds)
+                if session.followed_by(part) is not None:
+                    _say_doubts(ready, kinds)
+                ready = _only(ready, kinds)
                 return handover.hand_over(ready, recording, found, target, partial(progress, "cleaning"), session.rate)
 
         return run
@@ -247,17 +242,6 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
     inputs = [call.session, *(path_of(item.source.path) for item in session.items)]
     inputs += [call.card] if call.card else []
     return [(part, job(part)) for part in session.parts], inputs
-
-
-def _found_anew(session: Session, part: Part, recording: Recording, found: Survey, tell: Tell) -> Part:
-    """A part that has not been looked through (by this version): what is found meets what was decided by hand."""
-    heard = dry(recording, part.leak, part.bleed)
-    if heard is not recording:
-        found = survey_recording(heard)
-    all_found = find_all(heard, found, tell)
-    findings = edits.Findings(part.source, all_found.marks, found.voice_lufs, found.floor_dbfs, all_found.measured,
-                              in_force(part.leak, part.bleed))  # fmt: skip
-    return edits.adopt_findings(session, part.id, findings).part(part.id)
 
 
 def _part(path: Path, recording: Recording, role: str, settings: dict[str, Any]) -> Part:
@@ -289,6 +273,7 @@ def _surveyed(
     part = replace(part, marks=tuple(sorted((*part.marks, *hits, *drawn), key=lambda m: (m.start, m.id))))
     if lead is not None:
         part = beside_the_lead(part, heard, found, lead, lead.begins(recording), kinds)
+        _say_doubts(part, kinds)
     return _only(part, kinds), found
 
 
@@ -312,6 +297,12 @@ def _warn_of_leak(recording: Recording, lesson: Lesson, learned: Learned) -> Non
     name = shown(recording.path.name)
     for what in missing:
         print(f"isophon: {name}: {what} was found in it; nothing of that was taken out", file=sys.stderr)
+
+
+def _say_doubts(part: Part, kinds: set[str]) -> None:
+    """Say what is doubtful in what is found beside the lead."""
+    for doubt in (doubt for kind in KINDS if kind.against and kind.name in kinds for doubt in kind.doubts(part)):
+        print(f"isophon: {shown(path_of(part.source.path).name)}: {doubt.words}", file=sys.stderr)
 
 
 def _with_marks(part: Part, recording: Recording, found: Survey, kinds: set[str], tell: Tell) -> Part:

@@ -3,6 +3,8 @@
 import json
 import os
 import signal
+import subprocess
+import sys
 import threading
 from pathlib import Path
 
@@ -10,9 +12,14 @@ import numpy as np
 import pytest
 
 from conftest import look, write
+from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import ahead, at_once, cores
+from isophon.core.finding import survey_recording
+from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
+from isophon.core.work import workers as work
+from isophon.core.work.bleed_learning import CueFile, Lesson, learn
 from isophon.core.work.workers import Task, Workers
 from voices import spoken
 
@@ -108,6 +115,42 @@ def test_work_is_cancelled_and_goes_on_after_a_killed_worker(workers, voice, tmp
     log.wait(1)
     assert log.outcomes()["voice.wav"][0] == "done"
     assert not list(take_cache.place_of(long).parent.glob("*/.*")), "half-written measurements were left"
+
+
+def test_a_worker_that_does_not_start_or_talks_nonsense_fails_its_task_and_the_next_goes_on(
+    workers, voice, monkeypatch
+):
+    log, start = Log(), work._start
+    nonsense = [sys.executable, "-c", "input(); print('{\"progress\": [', flush=True); input()"]
+    pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE}
+    for broken in (lambda: None, lambda: subprocess.Popen(nonsense, **pipes)):
+        monkeypatch.setattr(work, "_start", broken)
+        workers.submit(log.task({"do": "look", "path": str(voice)}))
+        log.wait(1)
+        assert log.outcomes().pop("voice.wav")[0] == "failed"
+        log.rows.clear()
+    monkeypatch.setattr(work, "_start", start)
+    workers.submit(log.task({"do": "look", "path": str(voice)}))
+    log.wait(1)
+    assert log.outcomes()["voice.wav"][0] == "done"
+
+
+def test_what_was_measured_without_a_leak_serves_no_session_that_knows_of_none(voice, tmp_path):
+    samples, rate, _ = spoken("de")
+    rng = np.random.default_rng(4)
+    feed = np.convolve(rng.standard_normal(len(samples)), np.hanning(9), "same").astype(np.float32) * 0.05
+    take = write(tmp_path / "take.wav", samples + 0.5 * feed, rate, "FLOAT")
+    cue = write(tmp_path / "cue.wav", feed, rate, "FLOAT")
+    place = take_cache.place_of(take)
+    with Recording(take) as recording:
+        leak = learn(recording, Lesson((CueFile(str(cue)),)), survey_recording(recording)).facts
+    assert leak.key
+    without = worker.measure(take, True, lambda f: None, leak, BleedSettings())
+    assert without and take_cache.kept_survey(place) is None
+    worker.measure(take, False, lambda f: None)
+    sung, dry = take_cache.kept_survey(place), take_cache.kept_survey(place, without)
+    assert (sung.heard_without, dry.heard_without) == ("", without)
+    assert not np.array_equal(sung.survey.k_power, dry.survey.k_power)
 
 
 def test_a_changed_file_is_measured_anew_and_damage_is_noticed(voice):

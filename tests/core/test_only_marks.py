@@ -15,8 +15,8 @@ from isophon.core.session.model import Part, Source
 RATE, FRAMES = 44_100, 5 * 44_100
 RNG = np.random.default_rng(11)
 TAKE = (0.1 * RNG.standard_normal((2, FRAMES)) + 0.2 * np.sin(np.arange(FRAMES) * 0.02)).astype(np.float32)
-KINDS = [name for name, kind in BY_NAME.items()
-         if kind.marked and kind.placed and not kind.learned and kind.against is None and kind.name != "carry"]  # fmt: skip
+KINDS = [name for name, kind in BY_NAME.items() if kind.marked and kind.placed and not kind.learned and not kind.against
+         and name != "carry"]  # fmt: skip
 LONGEST_S = 0.5  # that can be drawn of every kind
 
 

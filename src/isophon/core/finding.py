@@ -58,9 +58,12 @@ def find_all(
 
 
 def find_against(
-    recording: Listened, surveyed: Survey, lead: Ears, later_s: float, wanted: Collection[str] = NAMES
+    recording: Listened, surveyed: Survey, lead: Survey, later_s: float, wanted: Collection[str] = NAMES
 ) -> Found:
-    """What is found in a stack part by hearing the lead beside it; ``later_s``: how much later the part starts."""
+    """What is found in a stack part by hearing the lead beside it.
+
+    ``lead``: the survey of the lead; ``later_s``: how much later the part starts.
+    """
     ears = Ears(recording, surveyed, BY_NAME)
     marks: list[Mark] = []
     measured: dict[str, Any] = {}

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject
+from collections import Counter
+
+from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
@@ -10,18 +12,26 @@ from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part, Source
 from isophon.core.work.beside import key_beside
 
+_TRIES = 3
+
 
 class LiningUp(QObject):
     """What can only be found in a part beside the one it follows is found once both were searched, and again when that
-    or its place changes; what comes back is a fact, not a step of the history."""
+    or its place changes; what comes back is a fact, not a step of the history. What fails is tried again, up to three
+    times, and anew once the marks of the part were found again."""
+
+    told = Signal(str)
 
     def __init__(self, keeper: SessionKeeper, pool: TakePool, parent: QObject) -> None:
         super().__init__(parent)
         self._keeper, self._pool = keeper, pool
         self._asked: dict[str, str] = {}
+        self._failed: Counter[str] = Counter()
         keeper.changed.connect(self.look)
         pool.changed.connect(self.look)
         pool.heard_beside.connect(self._adopt)
+        pool.beside_failed.connect(self._try_again)
+        pool.found_again.connect(self._ask_anew)
 
     def look(self) -> None:
         """Ask for what is not known."""
@@ -38,6 +48,20 @@ class LiningUp(QObject):
     def _known(self, part: Part) -> bool:
         take = self._pool.take(part.source)
         return take.surveyed is not None and not take.trouble
+
+    def _try_again(self, key: str, why: str) -> None:
+        self._failed[key] += 1
+        if self._failed[key] >= _TRIES:
+            self.told.emit(why)
+            return
+        self._asked = {part_id: asked for part_id, asked in self._asked.items() if asked != key}
+        self.look()
+
+    def _ask_anew(self, source: Source) -> None:
+        for part in self._keeper.session.parts:
+            if part.source == source:
+                self._failed.pop(self._asked.pop(part.id, ""), None)
+        self.look()
 
     def _adopt(self, source: Source, found: Beside) -> None:
         asked = {part_id for part_id, key in self._asked.items() if key == found.heard_beside}

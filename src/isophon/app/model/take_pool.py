@@ -31,6 +31,7 @@ class TakePool(QObject):
     found_again = Signal(object)
     leak_learned = Signal(object, object)
     heard_beside = Signal(object, object)
+    beside_failed = Signal(str, str)
     progressed = Signal()
     told = Signal(str)
     _answered = Signal(object, str, object)
@@ -66,6 +67,8 @@ class TakePool(QObject):
             take = self.take(item.source)
             if take.trouble or self._stopped:
                 continue
+            if isinstance(item, Part) and item.heard_without:
+                take.refresh(item.heard_without)
             if take.wave is None:
                 self._submit("look", take, _LOOK)
             if isinstance(item, Part) and take.surveyed is None:
@@ -127,11 +130,10 @@ class TakePool(QObject):
         del self._fractions[task]
         self._finished = self._finished + 1 if self._tasks else 0
         take = self._takes.get(source)
-        if take is not None and kind == "failed":
-            if value.of_input and what not in (
-                "learn",
-                "beside",
-            ):  # a full disk or a killed worker says nothing about the recording
+        if what == "beside" and kind == "failed":
+            self.beside_failed.emit(task.request["key"], value)
+        elif take is not None and kind == "failed":
+            if value.of_input and what != "learn":  # a full disk or a killed worker says nothing about the recording
                 take.trouble = value
             self.told.emit(value)
             self.changed.emit(source)
@@ -143,14 +145,14 @@ class TakePool(QObject):
         elif take is not None and kind == "done":
             if what == "measure again":
                 take.surveyed = None
-            self._refresh(take)
+            self._refresh(take, value)
             if what == "measure again":
                 self.found_again.emit(source)
         self.progressed.emit()
 
-    def _refresh(self, take: Take) -> None:
+    def _refresh(self, take: Take, without: str | None = None) -> None:
         if self._takes.get(take.source) is take:
-            take.refresh()
+            take.refresh(without)
             self.changed.emit(take.source)
 
     # how far it is

@@ -55,6 +55,7 @@ class Workspace(MarkEdits):
         self.keeper.told.connect(self.told)
         self.pool.told.connect(self.told)
         self.leaks.told.connect(self.told)
+        self.lining_up.told.connect(self.told)
         self.leaks.learned.connect(self.take_changed)
         self.pool.changed.connect(self._take_known)
         self.pool.found_again.connect(self._found_again)

@@ -38,6 +38,7 @@ from isophon.core.handover.counts import kinds
 from isophon.core.handover.proof import expected, page
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.model import Part
+from isophon.core.work.completing import needed
 from isophon.core.work.workers import Task
 
 _CLIP = {
@@ -65,7 +66,7 @@ class HandOverPage(QWidget):
         self._target: handover.Target | None = None
         self._made: handover.Target | None = None  # what comes into its place as a whole
         self._asked: list[Part] = []
-        self._began = 0.0
+        self._began, self._doing = 0.0, ""
         self._answered.connect(self._answer)
         self.which = Choice()
         self.which.addItems(["all parts", "the parts in hand"])
@@ -227,8 +228,10 @@ class HandOverPage(QWidget):
         full = [name for name, known in figures.items() if known and known.peak_dbfs > _NEAR_FULL_DBFS]
         warn = f"\nReaching full scale as sung, so that the stem may clip: {', '.join(full)}" if full else ""
         reports = ["report.json", "report.html"] if target.proof else ["report.json"]
+        unknown = [part.name for part in parts if not part.found]
+        missing = f"\nMarks still to be found, before anything is written: {', '.join(unknown)}" if unknown else ""
         self.will.setText(
-            "   ·   ".join([*shown, *reports]) + f"\nChanged: {', '.join(told)}"
+            "   ·   ".join([*shown, *reports]) + f"\nChanged: {', '.join(told)}" + missing
             + (warn if target.depth != "32f" else "")
             if parts else "There is no part to hand over yet."
         )  # fmt: skip
@@ -279,10 +282,12 @@ class HandOverPage(QWidget):
             return
         how = dataclasses.asdict(target) | {"folder": spelled(target.folder)}
         self._asked, self._written = self.parts(), {}
+        complete = all(part.found for part in self._asked)
+        self._doing = "Writing the stems" if complete else "Finding what is missing and writing the stems"
         self.table.begin(self._asked)
         for part in self._asked:
-            request = {"do": "hand over", "part": msgspec.to_builtins(part), "target": how,
-                       "rate": self.workspace.session.rate}  # fmt: skip
+            session = msgspec.to_builtins(needed(self.workspace.session, part))
+            request = {"do": "hand over", "session": session, "part": part.id, "target": how}
             task = Task(request, lambda *_: None)
             task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
             self._tasks[task], self._fractions[task] = part.id, 0.0
@@ -300,7 +305,7 @@ class HandOverPage(QWidget):
         if kind == "progress":
             if done > _TELLING:
                 left = (time.monotonic() - self._began) * (1 - done) / done
-                self.outcome.setText(f"Writing the stems, about {math.ceil(left)} s left")
+                self.outcome.setText(f"{self._doing}, about {math.ceil(left)} s left")
             return
         part_id = self._tasks.pop(task)
         if kind == "done":
@@ -346,7 +351,7 @@ class HandOverPage(QWidget):
         self.cancel.setVisible(on)
         self.bar.setValue(0)
         if on:
-            self.outcome.setText("Writing the stems")
+            self.outcome.setText(self._doing)
 
     def _choose(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Where to hand over", self.folder.text())

@@ -201,7 +201,7 @@ def hand_over(
     hop = round(survey.hop_s * recording.sample_rate)
     observed = Observed(part, survey) if target.proof else None
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
-    plan, highest = part.plan_without(target.without), 0.0
+    plan, highest, rounds = part.plan_without(target.without), 0.0, 1 + target.removed
     kept = kept_rendered(place, plan, (recording.channels, recording.frames))
 
     def blocks() -> Iterator[tuple[np.ndarray, np.ndarray]]:
@@ -225,8 +225,16 @@ def hand_over(
             highest = max(highest, float(np.abs(clean).max(initial=0.0)))
             done += sung.shape[1]
             if progress:
-                progress(done / recording.frames)
+                progress(done / recording.frames / rounds)
             yield clean
+
+    def taken_out() -> Iterator[np.ndarray]:
+        done = 0
+        for sung, clean in blocks():
+            done += sung.shape[1]
+            if progress:
+                progress((1 + done / recording.frames) / rounds)
+            yield sung - clean
 
     rate = rate or recording.sample_rate
     frames = converted_frames(recording.frames, recording.sample_rate, rate)
@@ -254,8 +262,7 @@ def hand_over(
         again = (gain * clean for _, clean in blocks())
         clipped = write_stem(stem, at_rate(again), *shape, **how)
     if target.removed:
-        removed = (sung - clean for sung, clean in blocks())
-        write_stem(stem_path(name, target, "removed"), at_rate(removed), *shape, **how)
+        write_stem(stem_path(name, target, "removed"), at_rate(taken_out()), *shape, **how)
     if target.labels:
         write_text(target.folder / f"{name}.marks.tsv", labels(part, before_it / rate), target.force)
     still = survey.state == STILL

@@ -93,17 +93,17 @@ def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
         return None
 
 
-def keep_picture(place: Path, name: str, picture: Spectrogram) -> None:
-    """Keep one of a survey's pictures; OutputError if there is no room."""
+def keep_picture(place: Path, name: str, picture: Spectrogram, without: str = "") -> None:
+    """Keep one of a survey's pictures; ``without`` as in :class:`Told`. OutputError if there is no room."""
     make_room(place.parent)
-    with whole(place / name) as folder:
+    with whole(_measured_folder(place, name, without)) as folder:
         _write_levels(folder, name, picture.levels)
 
 
 def keep_survey(place: Path, survey: Survey, told: Told) -> None:
     """Keep a survey and what was found beside its pictures; OutputError if there is no room."""
     make_room(place.parent)
-    with whole(place / "survey") as folder:
+    with whole(_measured_folder(place, "survey", told.heard_without)) as folder:
         values = {}
         for field in dataclasses.fields(Survey):
             value = getattr(survey, field.name)
@@ -114,9 +114,14 @@ def keep_survey(place: Path, survey: Survey, told: Told) -> None:
         (folder / "told.json").write_bytes(msgspec.json.encode(_Kept(values, told)))
 
 
-def kept_survey(place: Path) -> Surveyed | None:
-    """The survey of a recording, its arrays mapped from disk; None where there was none."""
-    folder = place / "survey"
+def _measured_folder(place: Path, name: str, without: str) -> Path:
+    """Where what was measured of a take is kept: as it was sung, and without each leak that was taken out of it."""
+    return place / (f"{name}-{hashlib.sha256(without.encode()).hexdigest()[:16]}" if without else name)
+
+
+def kept_survey(place: Path, without: str = "") -> Surveyed | None:
+    """The survey of a recording ``without`` some bleed, its arrays mapped from disk; None where there was none."""
+    folder = _measured_folder(place, "survey", without)
     try:
         kept = msgspec.json.decode(read_bytes(folder / "told.json"), type=_Kept)
         arrays = {
@@ -127,8 +132,9 @@ def kept_survey(place: Path) -> Surveyed | None:
         survey = Survey(**kept.values, **arrays)
         check_survey(survey)
         geometry = geometry_at(survey.sample_rate)
-        spectrogram = Spectrogram(geometry, VOICE, _levels(place / "spectrogram", "spectrogram"))
-        lows = Spectrogram(LOW_GEOMETRY, LOWS, _levels(place / "lows", "lows"))
+        pictures = (_levels(_measured_folder(place, name, without), name) for name in ("spectrogram", "lows"))
+        spectrogram = Spectrogram(geometry, VOICE, next(pictures))
+        lows = Spectrogram(LOW_GEOMETRY, LOWS, next(pictures))
         with contextlib.suppress(OSError):
             os.utime(place)
         told = {field: getattr(kept.told, field) for field in Told.__struct_fields__}

@@ -62,14 +62,20 @@ class Take:
     _still: tuple[Staged, tuple[float, float]] | None = None
     _matched: dict[Plan, float] = field(default_factory=dict)
 
-    def refresh(self) -> None:
-        """Map in what has been measured by now."""
+    def refresh(self, without: str | None = None) -> None:
+        """Map in what has been measured by now; ``without`` some bleed, where that is wanted and there.
+
+        See :class:`isophon.core.takes.cache.Told`; None for what is there already, or the take as sung.
+        """
         try:
             place = take_cache.place_of(self.recording.path)
         except InputError:
             return
         if self.wave is None and (scanned := take_cache.kept_scan(place)):
             self.wave, self.figures = scanned
+        if without is not None and (self.surveyed is None or self.surveyed.heard_without != without):
+            self.surveyed = take_cache.kept_survey(place, without) or self.surveyed
+            self._still, self._matched = None, {}
         if self.surveyed is None:
             self.surveyed = take_cache.kept_survey(place)
 

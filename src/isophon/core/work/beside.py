@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from pathlib import Path
 
 from isophon.core.audio.files import Recording
-from isophon.core.errors import InputError
-from isophon.core.finding import find_against
-from isophon.core.passes import BY_NAME
-from isophon.core.passes.ears import Ears
+from isophon.core.finding import find_against, survey_recording
 from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part
+from isophon.core.survey import Survey
 from isophon.core.takes import cache as take_cache
 
 
@@ -22,10 +21,13 @@ def key_beside(part: Part, lead: Part) -> str:
 
 
 def hear_beside(path: Path, lead_path: Path, later_s: float, key: str) -> Beside:
-    """Find it; InputError where one of both was not surveyed yet."""
-    kept = [take_cache.kept_survey(take_cache.place_of(one)) for one in (path, lead_path)]
-    if kept[0] is None or kept[1] is None:
-        raise InputError(f"{path.name}: is still being surveyed")
+    """Find it."""
     with Recording(path) as recording, Recording(lead_path) as lead:
-        found = find_against(recording, kept[0].survey, Ears(lead, kept[1].survey, BY_NAME), later_s)
+        found = find_against(recording, survey_of(recording), survey_of(lead), later_s)
         return Beside(found.marks, found.measured, key)
+
+
+def survey_of(recording: Recording, tell: Callable[[float], None] | None = None) -> Survey:
+    """The survey of a recording as it was sung: what is kept of it, else surveyed anew."""
+    kept = take_cache.kept_survey(take_cache.place_of(recording.path))
+    return kept.survey if kept else survey_recording(recording, tell)

@@ -1,8 +1,8 @@
 """A process that measures and writes, so that the window's own process stays free.
 
-``python -m isophon.core.work.worker`` reads one request a line (JSON) from standard
+``python -m isophon.core.work.worker PARENT`` reads one request a line (JSON) from standard
 input and answers with lines on standard output: ``{"progress": 0.5}``, then
-``{"done": …}`` or ``{"failed": "why"}``. It ends when its input does.
+``{"done": …}`` or ``{"failed": "why"}``. It ends when its input or the process PARENT does.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ from isophon.core.passes.ears import Listened, held
 from isophon.core.reading import path_of
 from isophon.core.render import Renderer
 from isophon.core.session.edits import check_source
-from isophon.core.session.model import Part
+from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey, geometry_at, phrases, words
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.cache import Told
@@ -38,6 +38,8 @@ from isophon.core.takes.rendered import keep_rendered
 from isophon.core.takes.scan import scan
 from isophon.core.work.beside import hear_beside
 from isophon.core.work.bleed_learning import Lesson, dry, learn
+from isophon.core.work.completing import SHARES, completed
+from isophon.core.work.lifetime import end_with_parent
 
 Progress = Callable[[float], None]
 _NICENESS = 15  # where the system knows no work that waits for everything else
@@ -46,31 +48,33 @@ _TELL_S = 0.1
 
 def measure(
     path: Path, again: bool, progress: Progress, leak: Leak | None = None, settings: BleedSettings | None = None
-) -> None:
+) -> str:
     """Survey a recording, find its marks and keep all that; nothing is done twice unless ``again``.
 
-    Where a ``leak`` is known, the take is heard without it.
+    Where a ``leak`` is known, the take is heard without it. Gives the name of what was measured, see :class:`Told`.
     """
     place = take_cache.place_of(path)
     if not again and take_cache.kept_survey(place):
-        return
+        return ""
     with Recording(path) as file:
         without_leak = dry(file, leak, settings or BleedSettings())
+        without = "" if without_leak is file else in_force(leak, settings or BleedSettings())
         recording = held(without_leak)
-        found = _surveyed(recording, place, lambda f: progress(0.7 * f))
-        take_cache.keep_picture(place, "lows", lows_of(recording.blocks(), recording.sample_rate, recording.channels))
+        found = _surveyed(recording, place, without, lambda f: progress(0.7 * f))
+        lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
+        take_cache.keep_picture(place, "lows", lows, without)
         all_found = find_all(recording, found, lambda f: progress(0.7 + 0.25 * f))
         progress(0.98)
-        without = "" if without_leak is file else in_force(leak, settings or BleedSettings())
         take_cache.keep_survey(place, found, Told(all_found, tuple(phrases(found)), tuple(words(found)), without))
+    return without
 
 
-def _surveyed(recording: Listened, place: Path, progress: Progress) -> Survey:
+def _surveyed(recording: Listened, place: Path, without: str, progress: Progress) -> Survey:
     """The survey of a recording; its picture is kept at once, since it takes more room than all the rest."""
     spectrogram = Spectrogram(geometry_at(recording.sample_rate))
     found = survey_recording(recording, progress, spectrogram.add)
     spectrogram.finish()
-    take_cache.keep_picture(place, "spectrogram", spectrogram)
+    take_cache.keep_picture(place, "spectrogram", spectrogram, without)
     return found
 
 
@@ -90,15 +94,23 @@ def look(path: Path, progress: Progress) -> None:
             take_cache.keep_scan(place, *scan(recording, progress))
 
 
-def write(part: Part, target: Target, rate: int | None, progress: Progress) -> dict[str, Any]:
-    """Hand over one part; its row of the report."""
+def write(session: Session, part_id: str, target: Target, progress: Progress) -> dict[str, Any]:
+    """Hand over one part of a session, once what is not known of it yet is found; its row of the report."""
+    part = session.part(part_id)
     path = path_of(part.source.path)
+
+    def tell(step: str, fraction: float) -> None:
+        first, share = SHARES[step] if not part.found else (0.0, 1.0)
+        if step == "cleaning" or not part.found:
+            progress(first + share * fraction)
+
     with Recording(path) as recording:
         check_source(part.source, recording)
         check_free(part, target)
-        kept = take_cache.kept_survey(take_cache.place_of(path))
-        survey = kept.survey if kept else survey_recording(recording, lambda f: progress(0.4 * f))
-        return hand_over(part, recording, survey, target, lambda f: progress(0.4 + 0.6 * f), rate)
+        if not part.found:  # kept, so that nobody measures it once more
+            measure(path, False, lambda f: progress(0.5 * f))
+        found, survey = completed(session, part, recording, tell)
+        return hand_over(found, recording, survey, target, lambda f: tell("cleaning", f), session.rate)
 
 
 def render(part: Part, progress: Progress) -> None:
@@ -119,10 +131,10 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
     """Do what a request asks for."""
     threads.use(int(request.get("cores", 0)))
     if request["do"] == "hand over":
-        part, how = msgspec.convert(request["part"], Part), request["target"]
+        session, how = msgspec.convert(request["session"], Session), request["target"]
         how |= {"folder": path_of(how["folder"]), "without": tuple(how["without"])}
         how |= {"together": how["together"] and tuple(how["together"])}
-        return write(part, Target(**how), request["rate"], progress)
+        return write(session, str(request["part"]), Target(**how), progress)
     if request["do"] == "render":
         return render(msgspec.convert(request["part"], Part), progress)
     if request["do"] == "wake":
@@ -173,6 +185,7 @@ def main() -> None:
     memory.give_back()
     ending = _Ending()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    end_with_parent(int(sys.argv[1]) if len(sys.argv) > 1 else os.getppid())
     _come_last()
     replies = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # nothing else may come between the answers

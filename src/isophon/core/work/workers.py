@@ -32,6 +32,15 @@ class Failure(str):
         return failure
 
 
+class _Reply(msgspec.Struct):
+    """One line of a worker: how far it is, or why it failed, else what was done."""
+
+    progress: float | None = None
+    failed: str | None = None
+    of_input: bool = False
+    done: Any = None
+
+
 @dataclass(eq=False)
 class Task:
     """One request to a worker (see :mod:`.worker`), and whom to tell; the calls come from the workers's threads.
@@ -120,9 +129,14 @@ class Workers:
                 self._running[number] = (task, process)
                 busy = len(self._running) + len(self._waiting)
             task.request["cores"] = max(1, cores() // min(busy, self._hands))
-            what, value = _ask(process, task)
+            try:
+                what, value = ("lost", None) if process is None else _ask(process, task)
+            except Exception as error:  # whatever it is, the tasks behind it go on
+                log.trouble(error)
+                what, value = "failed", Failure(f"an error inside Isophon stopped this ({error}); nothing was lost")
             if what == "lost":
-                process.wait()
+                if process is not None:
+                    process.wait()
                 what = "cancelled" if task.cancelled or self._closed else "failed"
                 value = Failure("the process that worked on it ended; there may be too little memory. Try again")
             with self._work:
@@ -133,11 +147,15 @@ class Workers:
             process.wait()
 
 
-def _start() -> subprocess.Popen:
-    """A new worker; its linear algebra keeps to one thread, since workers already share the cores."""
+def _start() -> subprocess.Popen | None:
+    """A new worker, None where none can be started; its linear algebra keeps to one thread: workers share the cores."""
     environment = {**os.environ, "PYTHONPATH": str(_SRC), "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
-    command = [sys.executable, "-m", "isophon.core.work.worker"]
-    return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment)
+    command = [sys.executable, "-m", "isophon.core.work.worker", str(os.getpid())]
+    try:
+        return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment)
+    except OSError as error:
+        log.trouble(error)
+        return None
 
 
 def _ask(process: subprocess.Popen, task: Task) -> tuple[str, Any]:
@@ -149,13 +167,18 @@ def _ask(process: subprocess.Popen, task: Task) -> tuple[str, Any]:
     except OSError:
         return "lost", None
     for line in process.stdout:
-        reply = msgspec.json.decode(line)
-        if "progress" in reply:
-            _tell(task, "progress", reply["progress"])
-        elif "failed" in reply:
-            return "failed", Failure(reply["failed"], reply.get("of_input", False))
+        try:
+            reply = msgspec.json.decode(line, type=_Reply)
+        except msgspec.MsgspecError as error:
+            log.trouble(error)
+            process.kill()  # what it says is not to be understood any more
+            return "lost", None
+        if reply.progress is not None:
+            _tell(task, "progress", reply.progress)
+        elif reply.failed is not None:
+            return "failed", Failure(reply.failed, reply.of_input)
         else:
-            return "done", reply["done"]
+            return "done", reply.done
     return "lost", None
 
 

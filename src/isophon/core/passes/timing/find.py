@@ -26,12 +26,12 @@ _HEARD_DB, _OVER_FLOOR_DB = 28.0, 6.0  # of a word: under its loudest, and over 
 _LEAST_HEARD_S, _AROUND_S = 0.06, 0.01
 
 
-def find(ears: Any, lead: Any, later_s: float) -> Found:
+def find(ears: Any, lead: Survey, later_s: float) -> Found:
     """The words of a part with what they are in the lead; none where the two do not sing the same.
 
-    ``ears`` and ``lead``: :class:`isophon.core.passes.ears.Ears` of both; ``later_s``: how much later the part starts.
+    ``ears``: the part's; ``lead``: the survey of the lead; ``later_s``: how much later the part starts.
     """
-    mine, theirs = ears.survey, lead.survey
+    mine, theirs = ears.survey, lead
     if mine.voice_lufs is None or theirs.voice_lufs is None:
         return Found((), {"lined_up": AlikeWith(0.0, False)})
     coarse = align.sounds_of(mine, align.STEP_S), align.sounds_of(theirs, align.STEP_S)

@@ -1,32 +1,32 @@
-"""The lead that recordings in a terminal belong to: what they meet in it, and what is found beside it."""
+"""The lead that recordings belong to: what they meet in it, and what is found beside it."""
 
 from __future__ import annotations
 
-import sys
+from collections.abc import Collection
 from pathlib import Path
 from typing import NamedTuple
 
 from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
-from isophon.core.errors import InputError, shown
-from isophon.core.finding import find_against, find_all, survey_recording
+from isophon.core.errors import InputError
+from isophon.core.finding import find_against, find_all
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, KINDS
-from isophon.core.passes.ears import Ears, Listened
+from isophon.core.passes import KINDS
+from isophon.core.passes.ears import Listened
 from isophon.core.reading import path_of
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
-from isophon.core.work.beside import key_beside
+from isophon.core.work.beside import key_beside, survey_of
 
 
 class Lead(NamedTuple):
-    """The lead that recordings belong to: its marks, what was heard, and where it starts on the recorder's clock, s."""
+    """The lead that recordings belong to: its marks, its survey, and where it starts on the recorder's clock, s."""
 
     marks: tuple[Mark, ...]
     clock_s: float | None
-    ears: Ears
+    survey: Survey
 
     def begins(self, recording: Recording) -> float:
         """How much later than the lead a recording starts, in s: together unless both tell a time."""
@@ -49,14 +49,15 @@ def lead_of(path: Path | None) -> Lead | None:
 
 def _looked_through(recording: Recording, marks: tuple[Mark, ...] | None = None) -> Lead:
     meeting = {kind.name for kind in KINDS if kind.meets}
-    found = survey_recording(recording)
+    found = survey_of(recording)
     if marks is None:
         marks = find_all(recording, found, wanted=meeting).marks
-    return Lead(marks, _clock_of(recording), Ears(recording, found, BY_NAME))
+    return Lead(marks, _clock_of(recording), found)
 
 
-def beside_the_lead(part: Part, ears: Listened, found: Survey, lead: Lead, later_s: float, kinds: set[str]) -> Part:
-    """A part with what its marks meet in the lead, and what is found by hearing the lead beside it; doubts are said."""
+def beside_the_lead(part: Part, ears: Listened, found: Survey, lead: Lead, later_s: float,
+                    kinds: Collection[str]) -> Part:  # fmt: skip
+    """A part with what its marks meet in the lead, and what is found by hearing the lead beside it."""
     marks = part.marks
     for meets in (kind.meets for kind in KINDS if kind.meets and kind.name in kinds):
         marks = meets(marks, lead.marks, later_s)
@@ -64,23 +65,22 @@ def beside_the_lead(part: Part, ears: Listened, found: Survey, lead: Lead, later
     against = [kind for kind in KINDS if kind.against and kind.name in kinds]
     if not against:
         return part
-    beside = find_against(ears, found, lead.ears, later_s, kinds)
+    beside = find_against(ears, found, lead.survey, later_s, kinds)
     session = edits.adopt_beside(Session("", (part,)), part.id, edits.Beside(beside.marks, beside.measured))
-    heard = session.part(part.id)
-    for doubt in (doubt for kind in against for doubt in kind.doubts(heard)):
-        print(f"isophon: {shown(path_of(part.source.path).name)}: {doubt.words}", file=sys.stderr)
-    return heard
+    return session.part(part.id)
 
 
-def beside_the_songs_lead(session: Session, part: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
+def beside_the_songs_lead(
+    session: Session, part: Part, recording: Recording, found: Survey, kinds: Collection[str]
+) -> Part:
     """The same of a part of a session, as far as the session does not hold it yet."""
     lead, followed = session.lead, session.followed_by(part)
     if lead is None or followed is None:
         return part
     met = session.part(part.id).found and lead.found
     heard = part.heard_beside == key_beside(part, followed)
-    meets = {kind.name for kind in KINDS if kind.meets and not met} & kinds
-    against = {kind.name for kind in KINDS if kind.against and not heard} & kinds
+    meets = {kind.name for kind in KINDS if kind.meets and not met}.intersection(kinds)
+    against = {kind.name for kind in KINDS if kind.against and not heard}.intersection(kinds)
     asked = [(lead, meets | against)] if lead is followed else [(lead, meets), (followed, against)]
     for one, names in asked:
         if names:
@@ -88,7 +88,8 @@ def beside_the_songs_lead(session: Session, part: Part, recording: Recording, fo
     return part
 
 
-def _beside(part: Part, lead: Part, recording: Recording, found: Survey, kinds: set[str]) -> Part:
+def _beside(part: Part, lead: Part, recording: Recording, found: Survey,
+            kinds: Collection[str]) -> Part:  # fmt: skip
     try:
         with Recording(path_of(lead.source.path)) as other:
             there = _looked_through(other, lead.marks if lead.found else None)

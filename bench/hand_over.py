@@ -24,7 +24,6 @@ from isophon.core.audio.threads import cores
 from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.finding import find_against, survey_recording
 from isophon.core.passes import BY_NAME
-from isophon.core.passes.ears import Ears
 from isophon.core.session import edits
 from isophon.core.session.model import Guide, Part, Session, Source
 from isophon.core.standins.rough_chain import Amounts, RoughChain

@@ -18,8 +18,6 @@ from isophon.core.audio.files import Recording
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import RATE, Mouth, sing
 from isophon.core.finding import find_against, find_all, survey_recording
-from isophon.core.passes import BY_NAME
-from isophon.core.passes.ears import Ears
 from isophon.core.passes.timing.line_up import moved
 from isophon.core.session import edits, layout
 

@@ -4,9 +4,6 @@ import signal
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program sets it
 
-# what runs in the background of a shell has interrupts ignored, and so would all that tests start
-signal.signal(signal.SIGINT, signal.default_int_handler)
-
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +19,11 @@ from isophon.core.survey import survey
 
 COUNT = int(os.environ.get("ISOPHON_FUZZ", "120"))  # how many cases tests with made-up input try
 LONG = max(1, COUNT // 120)
+
+
+def pytest_configure():
+    # what runs in the background of a shell has interrupts ignored, and so would all that tests start
+    signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 @pytest.fixture(autouse=True, scope="session")

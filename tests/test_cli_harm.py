@@ -14,6 +14,7 @@ import pytest
 import soundfile as sf
 
 from conftest import write
+from isophon import commands
 from isophon.core.session import edits, file, layout
 from isophon.core.session.model import Source
 from test_cli import SRC, run
@@ -28,10 +29,12 @@ def take(tmp_path):
     return write(tmp_path / "take.wav", samples[: 3 * rate], rate, "PCM_16")
 
 
-def shell(*arguments, limit=None, **more):
-    """A call in a process of its own, where no file may grow over ``limit`` bytes."""
+def shell(*arguments, limit=None, closed=False, **more):
+    """A call in a process of its own, where no file may grow over ``limit`` bytes, or standard output is ``closed``."""
 
     def limited():
+        if closed:
+            os.close(1)
         if limit is not None:
             resource.setrlimit(resource.RLIMIT_FSIZE, (limit, limit))
 
@@ -198,9 +201,97 @@ def test_full_disks(tmp_path, take):
         command = [sys.executable, "-m", "isophon", "find", str(take), "--json", *ONLY]
         done = subprocess.run(command, env={**os.environ, "PYTHONPATH": str(SRC)}, stdout=full, stderr=subprocess.PIPE)
     assert done.returncode == 4 and done.stderr.count(b"\n") == 1 and b"standard output" in done.stderr
+    assert "File too large" in told.stderr and "System error" not in told.stderr
     told = shell("clean", take, "--out", "/proc/isophon", *ONLY)
     assert told.returncode == 4 and told.stderr.count("\n") == 1
     assert shell("clean", take, "--out", "", *ONLY).returncode == 2
+
+
+def test_a_recording_that_changes_while_it_is_read_is_refused(capsys, take, tmp_path, monkeypatch):
+    """Overwritten in place, by the same number of samples, between finding its marks and writing its stem."""
+    samples, rate = sf.read(take)
+    for keep_time in (False, True):
+        write(take, samples, rate, "PCM_16")
+        before, find = take.stat(), commands.find_all
+
+        def spoiled(*arguments, find=find, before=before, keep_time=keep_time):
+            found = find(*arguments)
+            with sf.SoundFile(take, "r+") as file:
+                file.write(samples[: rate // 2][::-1])
+            if keep_time:
+                os.utime(take, ns=(before.st_atime_ns, before.st_mtime_ns))
+            return found
+
+        monkeypatch.setattr(commands, "find_all", spoiled)
+        status, _, err = run(capsys, "clean", take, "--out", tmp_path / "out", *ONLY)
+        monkeypatch.undo()
+        assert status == 3 and "was changed while it was read" in err and err.count("\n") == 1
+        assert not list((tmp_path / "out").glob("*.wav"))
+
+
+def test_paths_that_cannot_be_are_told_in_one_line(capsys, take, tmp_path):
+    (tmp_path / "itself.wav").symlink_to("itself.wav")
+    for bad in (tmp_path / "itself.wav", tmp_path / ("x" * 300) / "take.wav", tmp_path / "a\0b.wav"):
+        for call in (["find", bad], ["clean", bad, "--out", tmp_path / "o"], ["clean", take, "--out", bad]):
+            status, _, err = run(capsys, *call, "--only", "rumble", "--quiet")
+            assert status in (3, 4) and err.count("\n") == 1 and "inside Isophon" not in err, (call, err)
+    session = layout.new_session("s", [layout.Arrival("take", Source(str(take), 22_050, 1, sf.info(take).frames))])
+    path = tmp_path / "s.isophon"
+    file.save(session, path)
+    values = json.loads(path.read_text())
+    for name, value in (("path", "itself.wav"), ("path", "\ud800.wav"), ("path", "a\0b.wav"), ("path", "y" * 300),
+                        ("path", "bytes:%00"), ("time_reference", 1 << 62), ("time_reference", 10**30)):  # fmt: skip
+        values["session"]["parts"][0]["source"] = {"path": str(take), "sample_rate": 22_050, "channels": 1,
+                                                   "frames": 10, name: value}  # fmt: skip
+        path.write_text(json.dumps(values))
+        status, _, err = run(capsys, "clean", "--session", path, "--out", tmp_path / "o", *ONLY)
+        assert status == 3 and err.count("\n") == 1 and "inside Isophon" not in err, (name, value, err)
+
+
+def test_standard_output_may_be_closed(take):
+    done = shell("find", take, "--json", *ONLY, closed=True)
+    assert done.returncode == 4 and done.stderr.count("\n") == 1 and "is closed" in done.stderr
+
+
+def test_two_at_once_into_one_new_folder_leave_one_and_nothing_else(capsys, take, tmp_path, monkeypatch):
+    from isophon.core.handover import bundle
+
+    begin = bundle.begin
+
+    def other_is_first(target):
+        made = begin(target)
+        target.folder.mkdir()
+        (target.folder / "theirs").touch()
+        return made
+
+    monkeypatch.setattr(bundle, "begin", other_is_first)
+    status, _, err = run(capsys, "clean", take, "--out", tmp_path / "out", "--whole", *ONLY)
+    assert status == 4 and "is there already" in err
+    assert [p.name for p in tmp_path.iterdir() if p.name != take.name] == ["out"]
+
+
+def test_a_hang_up_ends_a_run_orderly_and_nohup_is_heeded(tmp_path, take):
+    samples, rate = sf.read(take)
+    long = write(tmp_path / "long.wav", np.tile(samples, 40), rate)
+    for before, status in ((signal.SIG_DFL, 130), (signal.SIG_IGN, 0)):
+        out = tmp_path / f"out{status}"
+        command = [sys.executable, "-m", "isophon", "clean", str(long), "--out", str(out), *ONLY]
+        process = subprocess.Popen(command, env={**os.environ, "PYTHONPATH": str(SRC)}, stderr=subprocess.PIPE,
+                                   preexec_fn=lambda how=before: signal.signal(signal.SIGHUP, how))  # fmt: skip
+        wait_until = time.monotonic() + 60
+        while not list(out.glob(".isophon-*")) and process.poll() is None and time.monotonic() < wait_until:
+            time.sleep(0.01)
+        process.send_signal(signal.SIGHUP)
+        assert process.wait(timeout=60) == status and b"Traceback" not in process.stderr.read()
+        assert not list(out.glob(".isophon-*"))
+
+
+def test_the_same_call_writes_the_same_bytes(take, tmp_path):
+    for name in ("one", "two"):
+        assert shell("clean", take, "--out", tmp_path / name, "--depth", "32f", *ONLY).returncode == 0
+        time.sleep(1.1)
+    one, two = ((tmp_path / name / "take.clean.wav").read_bytes() for name in ("one", "two"))
+    assert one == two
 
 
 def test_sessions_apply_or_refuse_every_option(capsys, take, tmp_path):

@@ -12,7 +12,8 @@ from typing import NoReturn
 
 from isophon import __version__
 from isophon.core import log
-from isophon.core.errors import CallError, IsophonError, OutputError, shown
+from isophon.core.errors import CallError, InputError, IsophonError, OutputError, shown
+from isophon.core.reading import is_there
 
 INTERRUPTED = 130
 _MOST_JOBS = 256
@@ -28,7 +29,10 @@ class _Parser(argparse.ArgumentParser):
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one call; returns its exit status."""
     arguments = list(sys.argv[1:] if arguments is None else arguments)
-    signal.signal(signal.SIGTERM, _terminated)
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
+            signal.signal(number, _terminated)
+    closed = _open_what_is_closed()
     for stream in (sys.stdout, sys.stderr):
         stream.reconfigure(errors="backslashreplace")  # a name need not be UTF-8
     try:
@@ -37,6 +41,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         log.note("called with %s", arguments)
         status = _window(call) if call.command in (None, "open", "demo") else _work(call)
         _flush()
+        if closed and status == 0 and (call.command == "find" or getattr(call, "json", False)):
+            raise OutputError("standard output: is closed, so the result could not be told; open it, or name a file")
         return status
     except IsophonError as error:
         print(f"isophon: {error}", file=sys.stderr)
@@ -59,6 +65,22 @@ def main(arguments: Sequence[str] | None = None) -> int:
     finally:
         if "--debug" in arguments:
             print(f"isophon: noted in {log.log_path()}", file=sys.stderr)
+
+
+def _open_what_is_closed() -> bool:
+    """Let standard streams that were closed lead nowhere, so that no other file takes their place.
+
+    Whether standard output was closed.
+    """
+    closed = sys.stdout is None
+    for number in range(3):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, os.O_RDWR)  # the lowest that is free
+    sys.stdout = sys.stdout or open(os.devnull, "w")  # noqa: SIM115 (open to the end)
+    sys.stderr = sys.stderr or open(os.devnull, "w")  # noqa: SIM115
+    return closed
 
 
 def _flush() -> None:
@@ -153,20 +175,22 @@ def _window(call: argparse.Namespace) -> int:
     session = None
     if call.command == "open":
         session = call.session
-        if session is not None and not session.exists():
-            from isophon.core.errors import InputError
-
+        if session is not None and not is_there(session):
             raise InputError(f"{session}: no such session; check the name and the folder")
     if call.command == "demo" and call.make_only:
         from isophon.core.demo.build import demo_folder, make_demo
 
         print(make_demo(demo_folder(), _demo_progress))
         return 0
+    told: list[int] = []  # what the process is told while the window is not there yet
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        if signal.getsignal(number) is not signal.SIG_IGN:
+            signal.signal(number, lambda number, frame: told.append(number))
     try:
         from isophon.app.main import run
     except ImportError as error:
         raise OutputError(f"the window cannot be opened here ({error}); ./isophon installs what is missing") from error
-    return run(session, demo=call.command == "demo")
+    return run(session, demo=call.command == "demo", ended=lambda: bool(told))
 
 
 def _demo_progress(fraction: float) -> None:

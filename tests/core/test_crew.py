@@ -163,6 +163,11 @@ def test_a_changed_file_is_measured_anew_and_damage_is_noticed(voice):
     told = json.loads((place / "survey" / "told.json").read_text())
     (place / "survey" / "told.json").write_text(json.dumps(told)[:-40])
     assert take_cache.kept_survey(place) is None
+    worker.measure(voice, False, lambda f: None)
+    head = (place / "survey" / "k_power.npy").read_bytes()
+    text = b"{'descr': '''"  # does not end
+    (place / "survey" / "k_power.npy").write_bytes(head[:10] + text + head[10 + len(text) :])
+    assert take_cache.kept_survey(place) is None
     (place / "scan" / "wave-0.npy").write_bytes(b"")
     assert take_cache.kept_scan(place) is None
     worker.measure(voice, False, lambda f: None)

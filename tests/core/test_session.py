@@ -113,6 +113,16 @@ def test_a_bad_session_file_says_what_and_where(tmp_path, change, words):
         file.load(path)
 
 
+def test_saving_onto_a_link_keeps_the_link_and_finds_the_recordings_again(tmp_path):
+    (tmp_path / "songs").mkdir()
+    (tmp_path / "desk").mkdir()
+    real, link = tmp_path / "songs" / "song.isophon", tmp_path / "desk" / "song.isophon"
+    file.save(session(tmp_path / "songs"), real)
+    link.symlink_to(real)
+    file.save(session(tmp_path / "songs"), link)
+    assert link.is_symlink() and file.load(link) == file.load(real) == session(tmp_path / "songs")
+
+
 def test_decisions_outlive_new_findings():
     by_hand, left = Hand(change_db=-4.0), Hand(leave=True)
     old = (

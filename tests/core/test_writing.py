@@ -9,10 +9,16 @@ import wavinfo
 from hypothesis import given
 from hypothesis import strategies as st
 
+from conftest import write
 from isophon.cli import main
+from isophon.core.audio import chunks
 from isophon.core.audio.containers import time_reference
+from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import quantize, write_stem
 from isophon.core.errors import CallError, OutputError
+from isophon.core.finding import survey_recording
+from isophon.core.handover import stems
+from isophon.core.session.model import Part, Source
 
 
 @given(st.integers(0, 2**32 - 1), st.sampled_from([16, 24]))
@@ -50,6 +56,23 @@ def test_failure_leaves_nothing(tmp_path):
     assert (sf.read(tmp_path / "a.wav")[0] == 0.25).all() and len(list(tmp_path.iterdir())) == 1
     with pytest.raises(CallError, match="FLAC"):
         write_stem(tmp_path / "a.flac", [], 48_000, 1, 0, fmt="flac", depth="32f")
+
+
+def test_what_a_recordings_own_broadcast_chunk_held_is_kept(tmp_path):
+    """Version 2 with UMID and loudness (EBU Tech 3285), read back with wavinfo."""
+    take = write(tmp_path / "take.wav", np.random.default_rng(0).standard_normal(48_000) * 0.01, 48_000)
+    body = struct.pack("<256s32s32s10s8sQH64s5h180s", b"Take 4", b"a recorder", b"ref", b"2026-02-03", b"04:05:06", 77,
+                       2, bytes(range(64)), -2310, 640, -105, -1800, -1950, b"")  # fmt: skip
+    chunks.append(take, b"bext" + struct.pack("<I", len(body) + 20) + body + b"A=PCM,F=48000,W=24\r\n")
+    part = Part("part-1", "take", Source(str(take), 48_000, 1, 48_000))
+    with Recording(take) as recording:
+        found = survey_recording(recording)
+        stems.hand_over(part, recording, found, stems.Target(tmp_path / "out"))
+    told = wavinfo.WavInfoReader(str(tmp_path / "out" / "take.clean.wav")).bext
+    assert told.version == 2 and told.time_reference == 77
+    assert (told.loudness_value, told.loudness_range, told.max_true_peak) == (-23.1, 6.4, -1.05)
+    assert (tmp_path / "out" / "take.clean.wav").read_bytes().count(bytes(range(64))) == 1
+    assert told.coding_history.startswith("A=PCM,F=48000,W=24\r\n") and "T=Isophon" in told.coding_history
 
 
 def test_a_stem_says_where_it_began_and_where_its_marks_are(demo, tmp_path):

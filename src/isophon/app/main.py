@@ -5,6 +5,7 @@ from __future__ import annotations
 import signal
 import socket
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QSocketNotifier, QTimer
@@ -41,7 +42,8 @@ def _close_on_signals(window: Window) -> QSocketNotifier:
         end.setblocking(False)
     signal.set_wakeup_fd(its.fileno())
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
-        signal.signal(number, lambda *_: None)
+        if signal.getsignal(number) is not signal.SIG_IGN:
+            signal.signal(number, lambda *_: None)
     notifier = QSocketNotifier(ours.fileno(), QSocketNotifier.Type.Read, window)
     notifier.sockets = ours, its
 
@@ -53,12 +55,20 @@ def _close_on_signals(window: Window) -> QSocketNotifier:
     return notifier
 
 
-def run(session: Path | None = None, demo: bool = False) -> int:
-    """Open the window, with a session if one is named or with the demo; returns when it is closed."""
+def run(session: Path | None = None, demo: bool = False, ended: Callable[[], bool] = lambda: False) -> int:
+    """Open the window, with a session if one is named or with the demo; returns when it is closed.
+
+    ``ended()``: whether the process was told to end before the window was there.
+    """
+    if ended():
+        return 0
     app = make_app()
     window = Window()
     sys.excepthook = lambda kind, error, trace: log.trouble(error)  # an error in one place stops no other
     notice = _close_on_signals(window)  # noqa: F841 (it lives as long as the window)
+    if ended():
+        window.close()
+        return 0
     window.show()
     if session is not None:
         QTimer.singleShot(0, lambda: window.open_path(session))

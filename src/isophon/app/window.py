@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel, QMainWindow, QScrollArea, QSt
 
 from isophon.app import theme
 from isophon.app.pages.start_page import StartPage
+from isophon.core.reading import real
 
 _SESSION_ENDING = ".isophon"
 _RECENT, _MOST_STATE = 8, 1 << 20
@@ -76,7 +77,7 @@ class Window(QMainWindow):
 
     def open_paths(self, paths: list[Path], anew: bool = False) -> None:
         """Open a session, or lay out recordings and folders: in the session that is open, or ``anew``."""
-        paths = [Path(path).resolve() for path in paths]
+        paths = [real(Path(path)) for path in paths]
         session = next((path for path in paths if path.suffix == _SESSION_ENDING), None)
         if session is not None:
             self._begin(f"Opening {session.name}", lambda progress: _opening().open_session(session))
@@ -116,7 +117,7 @@ class Window(QMainWindow):
         def work(progress):
             from isophon.core.demo.build import demo_folder, make_demo
 
-            return _opening().open_session(make_demo(demo_folder(), progress).resolve())
+            return _opening().open_session(real(make_demo(demo_folder(), progress)))
 
         self._begin("Making the demo: singers are being synthesized", work)
 

@@ -27,7 +27,8 @@ Moved = Annotated[float, Meta(ge=-400.0, le=400.0)]  # a change in dB, of a word
 Rate = Annotated[int, Meta(ge=RATES_HZ[0], le=RATES_HZ[1])]
 Sides = Annotated[int, Meta(ge=1, le=2)]
 Frames = Annotated[int, Meta(ge=1, le=int(LONGEST_S) * RATES_HZ[1])]
-Place = Annotated[int, Meta(ge=0, le=(1 << 63) - 1)]
+LATEST = 7 * 86_400 * RATES_HZ[1]  # frames since midnight; what is later is no time of day
+Place = Annotated[int, Meta(ge=0, le=LATEST)]
 Name = Annotated[str, Meta(max_length=300)]
 Heard = Annotated[str, Meta(max_length=601)]
 File = Annotated[str, Meta(max_length=8_192)]

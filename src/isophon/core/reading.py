@@ -46,5 +46,21 @@ def spelled(path: Path) -> str:
 def path_of(text: str) -> Path:
     """The path that was :func:`spelled`."""
     if text.startswith(_BYTES):
-        return Path(os.fsdecode(unquote_to_bytes(text[len(_BYTES) :])))
-    return Path(text)
+        text = os.fsdecode(unquote_to_bytes(text[len(_BYTES) :]))
+    return Path(text.replace("\0", "\N{REPLACEMENT CHARACTER}"))
+
+
+def real(path: Path) -> Path:
+    """A path without links, as far as that can be told; links that lead back to themselves stay."""
+    try:
+        return Path(os.path.realpath(path))
+    except (OSError, ValueError):
+        return path.absolute()
+
+
+def is_there(path: Path) -> bool:
+    """Whether there is anything of that name; a name that no file can have is not there."""
+    try:
+        return path.exists()
+    except (OSError, ValueError):
+        return False

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 
 from isophon.app.model.state import journal_path, kept_history
 from isophon.core.audio.files import ENDINGS, Recording
-from isophon.core.errors import DamagedError, InputError, IsophonError
+from isophon.core.errors import DamagedError, InputError, IsophonError, shown
 from isophon.core.reading import path_of
 from isophon.core.session import file, layout
 from isophon.core.session.history import History
@@ -58,16 +59,17 @@ def open_recordings(paths: list[Path], progress: Progress) -> Opened:
     arrivals, wrong = arrivals_of(paths, False, progress)
     if not arrivals:
         raise InputError(wrong[0] if wrong else "There is no recording in what was dropped.")
-    name = paths[0].name if paths[0].is_dir() else paths[0].parent.name
+    name = (paths[0] if os.path.isdir(paths[0]) else paths[0].parent).name
     name = arrivals[0].name if len(arrivals) == 1 else name or arrivals[0].name
     return History(layout.new_session(name, arrivals)), None, None, wrong
 
 
 def arrivals_of(paths: list[Path], has_lead: bool, progress: Progress) -> tuple[list[layout.Arrival], list[str]]:
     """What recordings and folders hold, with the guess of what each is; and a line for each that cannot be used."""
-    recordings, wrong = [], []
+    recordings: list[Recording] = []
+    wrong: list[str] = []
     try:
-        for path in _files(paths):
+        for path in _files(paths, wrong):
             try:
                 recordings.append(Recording(path))
             except InputError as error:
@@ -83,11 +85,15 @@ def arrivals_of(paths: list[Path], has_lead: bool, progress: Progress) -> tuple[
             recording.close()
 
 
-def _files(paths: list[Path]) -> list[Path]:
+def _files(paths: list[Path], wrong: list[str]) -> list[Path]:
+    """The recordings of folders and files; what is ``wrong`` with a folder is told there."""
     found: list[Path] = []
     for path in paths:
-        if path.is_dir():
-            found += sorted(p for p in path.iterdir() if p.suffix.lower() in ENDINGS and not p.name.startswith("."))
-        else:
-            found.append(path)
+        try:
+            if path.is_dir():
+                found += sorted(p for p in path.iterdir() if p.suffix.lower() in ENDINGS and not p.name.startswith("."))
+            else:
+                found.append(path)
+        except OSError as error:
+            wrong.append(f"{shown(path.name)}: cannot be read ({error.strerror}); check its permissions")
     return list(dict.fromkeys(found))

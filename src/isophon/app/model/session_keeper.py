@@ -19,7 +19,7 @@ from isophon.core.session.history import History
 from isophon.core.session.journal import Journal
 from isophon.core.session.model import Session
 
-_JOURNAL_MS = 500
+_JOURNAL_MS = 200  # after the first edit that is not written, however many follow
 _KEPT = "what was done since is in this window only, and is written as soon as there is room"
 
 
@@ -158,7 +158,7 @@ class SessionKeeper(QObject):
         return True
 
     def write_journal(self) -> None:
-        """Write down the steps made since; at the latest a second after each."""
+        """Write down the steps made since; at the latest half a second after each."""
         self._note(lambda journal, history: journal.write(history))
 
     def settle(self) -> None:
@@ -175,7 +175,8 @@ class SessionKeeper(QObject):
         self._lock.release()
 
     def _changed(self) -> None:
-        self._writing.start()
+        if not self._writing.isActive():
+            self._writing.start()
         self.changed.emit()
 
     def _note(self, work: Callable[[Journal, History], object]) -> None:
@@ -227,6 +228,6 @@ def _stamp(path: Path | None) -> tuple[int, int, int] | None:
     """What tells whether a file is still the same."""
     try:
         status = path.stat() if path else None
-    except OSError:
+    except (OSError, ValueError):
         return None
     return status and (status.st_ino, status.st_size, status.st_mtime_ns)

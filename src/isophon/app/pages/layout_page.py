@@ -23,7 +23,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import Choice
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
-from isophon.core.reading import path_of
+from isophon.core.reading import is_there, path_of
 from isophon.core.session import layout
 from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Source
 from isophon.core.takes.remarks import remarks
@@ -265,7 +265,7 @@ class LayoutPage(QWidget):
         found = {item_id: path}
         for item in session.items:
             beside = path.parent / path_of(item.source.path).name
-            if item.id != item_id and not path_of(item.source.path).exists() and beside.exists():
+            if item.id != item_id and not is_there(path_of(item.source.path)) and is_there(beside):
                 found[item.id] = beside
         try:
             sources = {}

@@ -1,6 +1,6 @@
 """What a WAVE file can say beside its samples: where it began and what was done (bext), and places with names (cue).
 
-``bext`` after EBU Tech 3285 version 1; ``cue `` and ``LIST adtl`` after the RIFF specification (IBM & Microsoft 1991).
+``bext`` after EBU Tech 3285 version 2; ``cue `` and ``LIST adtl`` after the RIFF specification (IBM & Microsoft 1991).
 """
 
 from __future__ import annotations
@@ -9,18 +9,28 @@ import struct
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
+from typing import Literal
 
 _ORIGINATOR = "Isophon"
 _DS64_SIZE_AT, _RIFF_SIZE_AT = 20, 4
+_VERSION_AT, _HISTORY_AT = 346, 602  # in the body of a bext chunk
+_HEAD_BYTES = 4_096  # PEAK stands before the samples
 
 
-def bext(description: str, time_reference: int, began: datetime, history: Sequence[str]) -> bytes:
-    """A broadcast chunk: a description, the first frame since midnight, when the recording was made, what was done."""
+def bext(description: str, time_reference: int, began: datetime, history: Sequence[str], before: bytes = b"") -> bytes:
+    """A broadcast chunk: a description, the first frame since midnight, when the recording was made, what was done.
+
+    ``before``: the body of the recording's own chunk, whose version, UMID and loudness are kept, and whose coding
+    history goes on; empty where it has none.
+    """
+    version = max(1, *struct.unpack_from("<H", before, _VERSION_AT)) if len(before) >= _HISTORY_AT else 1
+    kept = before[_VERSION_AT + 2 : _HISTORY_AT] if len(before) >= _HISTORY_AT else b""
+    earlier = before[_HISTORY_AT:].split(b"\0")[0].decode("ascii", "replace").splitlines()
     body = b"".join((
         _text(description, 256), _text(_ORIGINATOR, 32), _text("", 32),
         _text(began.strftime("%Y-%m-%d"), 10), _text(began.strftime("%H:%M:%S"), 8),
-        struct.pack("<QH", time_reference, 1), bytes(64 + 190),
-        "".join(f"{line}\r\n" for line in history).encode("ascii", "replace"),
+        struct.pack("<QH", time_reference, version), kept.ljust(_HISTORY_AT - _VERSION_AT - 2, b"\0"),
+        "".join(f"{line}\r\n" for line in [*earlier, *history]).encode("ascii", "replace"),
     ))  # fmt: skip
     return _chunk(b"bext", body)
 
@@ -55,6 +65,16 @@ def append(path: Path, chunks: bytes) -> None:
         else:
             file.seek(_RIFF_SIZE_AT)
             file.write(struct.pack("<I", size))
+
+
+def undate_peak(path: Path, order: Literal["<", ">"]) -> None:
+    """Take the time out of the PEAK chunk that float files get, so that the same samples make the same file."""
+    with path.open("r+b") as file:
+        head = file.read(_HEAD_BYTES)
+        at = head.find(b"PEAK")
+        if at >= 0 and struct.unpack_from(f"{order}I", head, at + 8)[0] == 1:  # its version
+            file.seek(at + 12)
+            file.write(bytes(4))
 
 
 def _chunk(name: bytes, body: bytes) -> bytes:

@@ -12,6 +12,8 @@ import zlib
 from pathlib import Path
 from typing import BinaryIO
 
+from isophon.core.ranges import LATEST
+
 _UNKNOWN_SIZE = 0xFFFFFFFF  # written by recorders that cannot seek back
 _UNKNOWN_SIZE_64 = (1 << 64) - 1
 _MOST_CHUNKS = 10_000  # a header of nothing but empty chunks must end too
@@ -20,7 +22,7 @@ _OGG_PAGE = struct.Struct("<4sBBQIIIB")
 _W64_RIFF = bytes.fromhex("726966662e91cf11a5d628db04c10000")
 _W64_DATA = bytes.fromhex("64617461f3acd3118cd100c04f8edb8a")
 _TIME_REFERENCE_AT = 256 + 32 + 32 + 10 + 8  # description, originator, its reference, date, time
-_LATEST = 7 * 86_400 * 192_000  # frames since midnight; what is later is no time of day
+_MOST_BEXT = 602 + (64 << 10)  # with a coding history of 64 kB
 _MIRRORED = bytes(int(f"{i:08b}"[::-1], 2) for i in range(256))
 
 
@@ -129,6 +131,15 @@ def time_reference(path: Path) -> int | None:
 
     None where there is none. Source: EBU Tech 3285 (Broadcast Wave Format), TimeReference.
     """
+    body = broadcast_chunk(path)
+    if body is None:
+        return None
+    told = struct.unpack_from("<Q", body, _TIME_REFERENCE_AT)[0]
+    return told if told <= LATEST else None
+
+
+def broadcast_chunk(path: Path) -> bytes | None:
+    """The body of a WAVE file's ``bext`` chunk, of at most 64 kB of coding history; None where there is none."""
     with path.open("rb") as file:
         head = file.read(12)
         if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
@@ -139,11 +150,8 @@ def time_reference(path: Path) -> int | None:
                 return None
             name, length = chunk[:4], struct.unpack("<I", chunk[4:])[0]
             if name == b"bext":
-                body = file.read(_TIME_REFERENCE_AT + 8)
-                if len(body) < _TIME_REFERENCE_AT + 8:
-                    return None
-                told = struct.unpack("<Q", body[_TIME_REFERENCE_AT:])[0]
-                return told if told <= _LATEST else None
+                body = file.read(min(length, _MOST_BEXT))
+                return body if len(body) >= _TIME_REFERENCE_AT + 8 else None
             if length == _UNKNOWN_SIZE:
                 return None
             file.seek(length + (length & 1), 1)

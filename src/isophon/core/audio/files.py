@@ -14,6 +14,7 @@ import os
 import stat
 import tempfile
 import threading
+import zlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Protocol
@@ -78,6 +79,8 @@ class Recording:
         self.frames = int(self._file.frames)
         self.depth = _DEPTH.get(self._file.subtype, 0)
         self._at = 0
+        self._stamp = _stamp_of(self.path)
+        self._sums: list[int] | None = None  # over the samples of each channel
         self._decoded: np.ndarray | None = None
         _check_shape(self)
 
@@ -105,13 +108,20 @@ class Recording:
     def blocks(self, size: int = BLOCK) -> Iterator[np.ndarray]:
         """The whole file in order, in blocks of ``(channels, up to size)`` float32.
 
-        Raises InputError on samples that are not numbers, or far louder than any sound.
+        Raises InputError on samples that are not numbers, or far louder than any sound; and at the end, where the
+        file is not any more what it was when it was opened, or read otherwise before.
         """
+        sums = [0] * self.channels
         for start in range(0, self.frames, size):
             block = self._read(start, min(size, self.frames - start))
             if not (block.max() <= LOUDEST and block.min() >= -LOUDEST):
                 self._refuse(block, start)
+            sums = [zlib.crc32(channel.data, one) for channel, one in zip(block, sums, strict=True)]
             yield block
+        if _stamp_of(self.path) != self._stamp or self._sums not in (None, sums):
+            raise InputError(f"{self.path.name}: was changed while it was read, so nothing of it is kept; "
+                             "wait until it is whole, then try again")  # fmt: skip
+        self._sums = sums
 
     def _refuse(self, block: np.ndarray, start: int) -> None:
         bad = ~(np.abs(block) <= LOUDEST).all(axis=0)
@@ -177,12 +187,16 @@ class Recording:
 
 
 def _open(path: Path) -> sf.SoundFile:
-    if not path.exists():
-        raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})")
-    if path.is_dir():
-        raise InputError(f"{path.name}: is a folder; name the recording inside it")
     try:
         status = path.stat()
+    except (FileNotFoundError, NotADirectoryError, ValueError) as error:
+        raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})") from error
+    except OSError as error:
+        raise InputError(f"{path.name}: cannot be read ({error.strerror}); check the name and the folder "
+                         f"({path.parent})") from error  # fmt: skip
+    try:
+        if stat.S_ISDIR(status.st_mode):
+            raise InputError(f"{path.name}: is a folder; name the recording inside it")
         if not stat.S_ISREG(status.st_mode):
             raise InputError(f"{path.name}: is no regular file; name the recording itself")
         if status.st_size == 0:
@@ -201,6 +215,15 @@ def _open(path: Path) -> sf.SoundFile:
         file.close()
         raise InputError(f"{path.name}: holds sound in a way not read here ({what}); use WAV, AIFF, FLAC or Ogg")
     return file
+
+
+def _stamp_of(path: Path) -> tuple[int, int, int] | None:
+    """What tells whether a file is still the same; None where it is not there."""
+    try:
+        status = path.stat()
+    except OSError:
+        return None
+    return status.st_ino, status.st_size, status.st_mtime_ns
 
 
 def _has_own_head(path: Path) -> bool:

@@ -19,7 +19,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
-from isophon.core.audio.chunks import append
+from isophon.core.audio.chunks import append, undate_peak
 from isophon.core.errors import CallError, ExistsError, OutputError
 
 FORMATS = {"wav": ".wav", "flac": ".flac", "aiff": ".aiff"}
@@ -62,14 +62,24 @@ def atomic(path: Path, force: bool) -> Iterator[Path]:
         os.fchmod(handle, 0o666 & ~umask())
         os.replace(temporary, path)
         temporary = None
-    except (OSError, sf.LibsndfileError) as error:
-        what = getattr(error, "strerror", None) or str(error)
+    except (OSError, sf.LibsndfileError, ValueError) as error:
+        what = getattr(error, "strerror", None) or _why_not(handle) or str(error)
         raise OutputError(f"{path}: cannot be written ({what}); nothing half-written was left") from error
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
         if handle is not None:
             os.close(handle)
+
+
+def _why_not(handle: int | None) -> str:
+    """Why nothing more can be written to a file, in the system's words; libsndfile does not tell."""
+    try:
+        if handle is not None:
+            os.pwrite(handle, bytes(1 << 16), os.fstat(handle).st_size)
+    except OSError as error:
+        return error.strerror or ""
+    return ""
 
 
 def write_text(path: Path, text: str, force: bool = True) -> None:
@@ -115,6 +125,8 @@ def write_stem(
                 file.write(rows)
             if clipped and not may_clip:
                 raise _WouldClip
+        if depth == "32f":
+            undate_peak(temporary, ">" if fmt == "aiff" else "<")
         if fmt == "wav":
             append(temporary, chunks)
         if _read_back(temporary, depth) != written:

@@ -46,11 +46,14 @@ def begin(target: Target) -> Target:
 
 def complete(made: Target, target: Target) -> None:
     """Move what was made to its place."""
-    check_place(target.folder)
     try:
+        check_place(target.folder)
         os.chmod(made.folder, 0o777 & ~umask())
         os.replace(made.folder, target.folder)
         _let_go(made.folder)
+    except ExistsError:  # another run was there first
+        give_up(made)
+        raise
     except OSError as error:
         give_up(made)
         raise OutputError(f"{target.folder}: cannot be put there ({error.strerror}); nothing was left") from error

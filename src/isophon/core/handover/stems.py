@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import itertools
 import json
 import math
@@ -16,11 +17,12 @@ import numpy as np
 
 import isophon
 from isophon.core.audio.chunks import bext, cues
+from isophon.core.audio.containers import broadcast_chunk
 from isophon.core.audio.converting import converted, converted_frames
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import Meter, db
 from isophon.core.audio.writing import FORMATS, write_stem, write_text
-from isophon.core.errors import CallError, ExistsError, InputError, OutputError
+from isophon.core.errors import CallError, ExistsError, InputError, OutputError, shown
 from isophon.core.handover.counts import kinds
 from isophon.core.handover.observed import Observed
 from isophon.core.handover.proof import PROOF, told_of, write_proof
@@ -174,8 +176,11 @@ def _check_free(path: Path, target: Target, inputs: Collection[Path]) -> None:
 def _exists(path: Path) -> bool:
     try:
         return path.exists()
-    except OSError as error:  # a name that is too long, for one
-        raise OutputError(f"{path}: cannot be written ({error.strerror}); use a shorter name") from error
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or error
+        too_long = getattr(error, "errno", 0) == errno.ENAMETOOLONG
+        do = "use a shorter name" if too_long else "use another folder, or check its permissions"
+        raise OutputError(f"{path}: cannot be written ({why}); {do}") from error
 
 
 def hand_over(
@@ -317,13 +322,13 @@ def _chunks(part: Part, recording: Recording, rate: int, target: Target, before_
     done += [f"T=Isophon {name}: {row['changed']} of {row['count']} changed" for name, row in rows.items()
              if row.get("changed")]  # fmt: skip
     first = max(0, round(began * rate / recording.sample_rate) - before_it)
-    told = bext(f"{part.name}, cleaned", first, made, done)
+    told = bext(f"{part.name}, cleaned", first, made, done, broadcast_chunk(recording.path) or b"")
     if not target.cues:
         return told
     places = []
     for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = (part.heard_at(t) for t in mark.span)
-        what = " ".join(filter(None, (mark.kind, mark.sound, f"{part.change(mark):.1f} dB")))
+        what = shown(" ".join(filter(None, (mark.kind, mark.sound, f"{part.change(mark):.1f} dB"))))
         places.append((before_it + max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
     return told + cues(places)
 
@@ -335,7 +340,7 @@ def labels(part: Part, later_s: float = 0.0) -> str:
         start, end = (part.heard_at(t) + later_s for t in mark.span)
         name = f"{mark.kind} {mark.sound}".strip()
         what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {part.change(mark):.1f} dB"
-        rows.append(f"{start:.6f}\t{end:.6f}\t{what}")
+        rows.append(f"{start:.6f}\t{end:.6f}\t{shown(what)}")
     return "\n".join(rows) + ("\n" if rows else "")
 
 

@@ -20,18 +20,31 @@ _DEEPEST = -60.0  # dB
 _AROUND_S = 2.0  # how far a mark may lie outside of its take
 
 
-def not_finite(values: Any) -> str:
-    """Where a tree of JSON values holds a number that is none, as ``$.a[3].b``; empty where it holds none such."""
+def flaw_of_values(values: Any) -> tuple[str, str]:
+    """Where a tree of JSON values holds a number or a text that is none, as ``$.a[3].b``, and what is wrong with it.
+
+    Two empty texts where it holds none such.
+    """
     waiting = [("$", values)]
     while waiting:
         at, value = waiting.pop()
         if isinstance(value, float) and not math.isfinite(value):
-            return at
+            return at, "is no number"
+        if isinstance(value, str) and not _is_text(value):
+            return at, "is no text that a file can hold"
         if isinstance(value, dict):
             waiting += [(f"{at}.{key}", inner) for key, inner in value.items()]
         elif isinstance(value, list | tuple):
             waiting += [(f"{at}[{i}]", inner) for i, inner in enumerate(value)]
-    return ""
+    return "", ""
+
+
+def _is_text(value: str) -> bool:
+    """Whether a text can be written as UTF-8 and holds no null, which no path and no name has."""
+    try:
+        return "\0" not in value and (value.isascii() or bool(value.encode()))
+    except UnicodeEncodeError:
+        return False
 
 
 def in_words(error: str, values: Any) -> str:

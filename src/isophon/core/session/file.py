@@ -20,8 +20,8 @@ from isophon.core.audio.writing import write_text
 from isophon.core.errors import DamagedError, InputError, OutputError
 from isophon.core.passes import NAMES, Settings
 from isophon.core.ranges import MOST_HEARD, Name
-from isophon.core.reading import path_of, read_bytes, spelled
-from isophon.core.session.checks import flaw_of, flaw_of_item, in_words, not_finite
+from isophon.core.reading import path_of, read_bytes, real, spelled
+from isophon.core.session.checks import flaw_of, flaw_of_item, flaw_of_values, in_words
 from isophon.core.session.model import Guide, Marker, Part, Session
 from isophon.core.session.settings import carried, role_default
 
@@ -44,10 +44,11 @@ class _CardFile(Settings):
 
 def save(session: Session, path: Path) -> None:
     """Write ``session`` to ``path``; OutputError if that cannot be done, the old file then stays."""
-    flaw = flaw_of(session) or not_finite(msgspec.to_builtins(session))
+    flaw = flaw_of(session) or " ".join(flaw_of_values(msgspec.to_builtins(session))).strip()
     if flaw:
         raise OutputError(f"{path.name}: was not written; it could not be read again ({flaw}). Undo the last step")
-    folder = path.resolve().parent
+    path = real(path)  # a link stays one, and names of recordings count from where the file lies
+    folder = path.parent
     _write(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
 
 
@@ -102,7 +103,7 @@ def _mended(row: Any, kind: type, lost: list[str]) -> Any:
     name = str(row.get("name", "?"))[:60] if isinstance(row, dict) else "?"
     for _ in range(_MOST_MENDED):
         try:
-            at = not_finite(row)
+            at, why = flaw_of_values(row)
             if not at:
                 item: Any = msgspec.convert(row, kind)
                 flaw = "" if kind is Marker else flaw_of_item(item)
@@ -110,8 +111,6 @@ def _mended(row: Any, kind: type, lost: list[str]) -> Any:
                     return item
                 at, _, why = flaw.partition(": ")
                 at = f"$.{at}"
-            else:
-                why = "is no number"
         except msgspec.ValidationError as error:
             why, _, at = str(error).partition(" - at `")
         lost.append(f"{name}, {at.strip('`').removeprefix('$.') or 'the whole'}: {why}")
@@ -156,8 +155,8 @@ def read_card(path: Path) -> tuple[str, dict[str, Any]]:
 
 
 def _resolved(session: Session, path: Path) -> Session:
-    folder = path.resolve().parent
-    return _with_paths(session, lambda name: spelled((folder / path_of(name)).resolve()))
+    folder = real(path).parent
+    return _with_paths(session, lambda name: spelled(real(folder / path_of(name))))
 
 
 def _with_paths(session: Session, change: Callable[[str], str]) -> Session:
@@ -187,9 +186,9 @@ def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
 
 def _read(path: Path, kind: type, key: str, what: str, version: int) -> Any:
     head = _outline(path, key, what, version)
-    at = not_finite(head)
+    at, why = flaw_of_values(head)
     if at:
-        raise _damaged(path, in_words(f"is no number - at `{at}`", head))
+        raise _damaged(path, in_words(f"{why} - at `{at}`", head))
     try:
         return msgspec.convert(head, kind)
     except msgspec.ValidationError as error:
@@ -202,7 +201,7 @@ def _damaged(path: Path, how: str) -> DamagedError:
 
 def _relative(path: Path, folder: Path) -> str:
     try:
-        path = Path(path.resolve().relative_to(folder).as_posix())
+        path = Path(real(path).relative_to(folder).as_posix())
     except ValueError:
         pass
     return spelled(path)

@@ -28,7 +28,7 @@ import platformdirs
 import isophon
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import Found
-from isophon.core.reading import read_bytes
+from isophon.core.reading import read_bytes, real
 from isophon.core.survey import Survey, check_survey, geometry_at
 from isophon.core.takes.pictures import LOW_GEOMETRY, LOWS, VOICE, Spectrogram, Wave
 from isophon.core.takes.scan import Figures
@@ -69,9 +69,9 @@ def place_of(path: Path) -> Path:
     """The folder that belongs to a recording as it is now; InputError if it is not there."""
     try:
         status = path.stat()
-    except OSError as error:
+    except (OSError, ValueError) as error:
         raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})") from error
-    key = f"{path.resolve()}\n{status.st_size}\n{status.st_mtime_ns}\n{program()}"
+    key = f"{real(path)}\n{status.st_size}\n{status.st_mtime_ns}\n{program()}"
     name = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:24]
     return Path(platformdirs.user_cache_dir("isophon")) / "takes" / name
 
@@ -125,7 +125,7 @@ def kept_survey(place: Path, without: str = "") -> Surveyed | None:
     try:
         kept = msgspec.json.decode(read_bytes(folder / "told.json"), type=_Kept)
         arrays = {
-            field.name: np.load(folder / f"{field.name}.npy", mmap_mode="r")
+            field.name: mapped(folder / f"{field.name}.npy")
             for field in dataclasses.fields(Survey)
             if field.name not in kept.values
         }
@@ -156,7 +156,7 @@ def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | Non
 def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
     """A leak's two sounds, mapped from disk; None where they are not there."""
     try:
-        leak, rest = (np.load(_leak_folder(place, key) / f"{name}.npy", mmap_mode="r") for name in _LEAK)
+        leak, rest = (mapped(_leak_folder(place, key) / f"{name}.npy") for name in _LEAK)
         if not (leak.ndim == 2 and leak.shape == rest.shape and leak.dtype == rest.dtype == np.float32):
             raise ValueError("not the sounds of a leak")
         return leak, rest
@@ -223,7 +223,17 @@ def _levels(folder: Path, name: str) -> list[np.ndarray]:
     count = len(list(folder.glob(f"{name}-*.npy")))
     if not count:
         raise OSError(f"no {name}")
-    return [np.load(folder / f"{name}-{i}.npy", mmap_mode="r") for i in range(count)]
+    return [mapped(folder / f"{name}-{i}.npy") for i in range(count)]
+
+
+def mapped(path: Path) -> Any:
+    """An array mapped from disk; ValueError where what lies there is none, however it is damaged."""
+    try:
+        return np.load(path, mmap_mode="r")
+    except OSError:
+        raise
+    except Exception as error:  # a damaged head is read as Python text, which fails in many ways
+        raise ValueError(f"{path.name} is damaged") from error
 
 
 @contextlib.contextmanager

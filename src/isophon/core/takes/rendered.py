@@ -16,7 +16,7 @@ import numpy as np
 from isophon.core.errors import InputError
 from isophon.core.reading import read_bytes
 from isophon.core.render import Plan
-from isophon.core.takes.cache import DAMAGE, make_room, whole
+from isophon.core.takes.cache import DAMAGE, make_room, mapped, whole
 
 _FOLDER, _SOUND, _KEY = "rendered", "samples.npy", "plan.txt"
 
@@ -48,7 +48,7 @@ def kept_rendered(place: Path, plan: Plan, shape: tuple[int, int]) -> np.ndarray
     try:
         if read_bytes(place / _FOLDER / _KEY).decode() != name_of(plan):
             return None
-        samples = np.load(place / _FOLDER / _SOUND, mmap_mode="r")
+        samples = mapped(place / _FOLDER / _SOUND)
     except (*DAMAGE, UnicodeDecodeError, InputError):
         return None
     return samples.T if samples.shape == shape[::-1] and samples.dtype == np.float32 else None

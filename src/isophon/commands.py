@@ -27,7 +27,7 @@ from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed
 from isophon.core.passes.spots.file import load_spots
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
-from isophon.core.session.model import Part, Source
+from isophon.core.session.model import Part, Session, Source
 from isophon.core.survey import Survey
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, dry, learn
 from isophon.core.work.completing import SHARES, completed
@@ -62,7 +62,7 @@ def _listed_session(call: argparse.Namespace) -> int:
     """What a session holds, part by part; its recordings are not read."""
     _refuse_for_sessions(call)
     kinds = kinds_of(call)
-    session = file.load(call.audio)
+    session = _loaded(call.audio)
     rows = []
     for part in session.parts:
         followed = session.followed_by(part)
@@ -76,6 +76,14 @@ def _listed_session(call: argparse.Namespace) -> int:
     if call.json:
         print(json.dumps({"session": session.name, "parts": rows}, indent=1))
     return 0
+
+
+def _loaded(path: Path) -> Session:
+    told: list[str] = []
+    session = file.load(path, told)
+    for line in told:
+        print(f"isophon: {shown(line)}", file=sys.stderr)
+    return session
 
 
 def clean(call: argparse.Namespace) -> int:
@@ -93,7 +101,7 @@ def clean(call: argparse.Namespace) -> int:
     target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels,
                              cues=call.cues, proof=call.report, name=call.name)  # fmt: skip
     if call.session:
-        session = file.load(call.session)
+        session = _loaded(call.session)
         target = dataclasses.replace(target, song=session.name, together=session.span if call.together else None)
     jobs, inputs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds)
     rows: list[dict[str, Any]] = []
@@ -216,7 +224,7 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Pa
 
 
 def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
-    session = file.load(call.session)
+    session = _loaded(call.session)
     card = file.load_card(call.card) if call.card else {}
     changes = [one_setting(item) for item in call.set]
     ids = [part.id for part in session.parts]

@@ -9,10 +9,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QTimer
-from PySide6.QtWidgets import QFileDialog, QLabel, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.pages.start_page import StartPage
+from isophon.app.views.labels import Label
 from isophon.core.reading import real
 
 _SESSION_ENDING = ".isophon"
@@ -45,7 +46,7 @@ class Window(QMainWindow):
         self._entering: Iterator[None] = iter(())  # the page that is being built
         self._next_turn = QTimer(self, interval=0)
         self._next_turn.timeout.connect(self._go_on_entering)
-        self.message = QLabel("", objectName="message", wordWrap=True)
+        self.message = Label("", objectName="message", wordWrap=True)
         self.message.hide()
         first = QWidget(objectName="page")
         column = QVBoxLayout(first)

@@ -1,5 +1,8 @@
 """The errors a person is told about: one line each, saying what, where, and what to do."""
 
+import re
+
+_UNBROKEN = re.compile(r"\S{300,}")  # longer than any name of a file
 _LONGEST = 1_000  # letters; what a file holds may be quoted, but not without end
 
 
@@ -17,7 +20,7 @@ class IsophonError(Exception):
     status = 1
 
     def __init__(self, text: str) -> None:
-        text = shown(text)
+        text = _UNBROKEN.sub(lambda run: f"{run[0][:100]}…{run[0][-40:]}", shown(text))
         super().__init__(text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…")
 
 

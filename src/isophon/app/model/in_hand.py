@@ -85,6 +85,10 @@ class InHand(QObject):
         """The marks of this pass in the part in hand."""
         return self.pass_.marks(self.part)
 
+    def marks_seen(self, columns: int) -> tuple[Mark, ...]:
+        """Those that can be told apart in what is in view, so many columns wide."""
+        return self.part.tallest(self.pass_.kind, self.view, columns)
+
     def open_pass(self, which: Pass) -> None:
         """Go over to another pass."""
         if which is not self.pass_:

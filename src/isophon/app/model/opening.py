@@ -28,7 +28,13 @@ def open_session(path: Path) -> Opened:
     A damaged file gives way to its journal, or to what of it can be read.
     """
     try:
-        history, newer = kept_history(file.load(path), path)
+        too_many: list[str] = []
+        session = file.load(path, too_many)
+        if too_many:  # saving would lose the rest
+            return History(session), None, None, [f"{'; '.join(too_many)}. Save it under another name."]
+        for part in session.parts:
+            part.prepare()
+        history, newer = kept_history(session, path)
         return history, path, None, [_NEWER] if newer else []
     except DamagedError as error:
         journal = journal_path(path, "")

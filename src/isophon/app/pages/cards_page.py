@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
-    QLabel,
     QListWidget,
     QPushButton,
     QTableWidget,
@@ -26,6 +25,7 @@ from isophon.app.model import card_shelf
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import enable
+from isophon.app.views.labels import Label
 from isophon.core.errors import IsophonError
 from isophon.core.passes import NAMES
 from isophon.core.session import edits
@@ -46,7 +46,7 @@ class CardsPage(QDialog):
         self.list.setAccessibleName("Voice cards")
         self.list.setMaximumWidth(theme.u(200))
         self.list.currentRowChanged.connect(self._show_card)
-        self.words = QLabel("", objectName="soft", wordWrap=True)
+        self.words = Label("", objectName="soft", wordWrap=True)
         self.table = QTableWidget(0, 4)
         self.table.setHorizontalHeaderLabels(["Pass", "Setting", "The card", "The part in hand"])
         self.table.verticalHeader().hide()
@@ -76,7 +76,7 @@ class CardsPage(QDialog):
         foot.addWidget(close)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 14)
-        layout.addWidget(QLabel("Voice cards", objectName="title"))
+        layout.addWidget(Label("Voice cards", objectName="title"))
         layout.addLayout(beside, 1)
         layout.addLayout(foot)
         workspace.part_changed.connect(self._show_card)

@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QProgressBar,
     QPushButton,
@@ -29,6 +28,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.pages.proof_page import ProofPage
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.labels import Label
 from isophon.app.views.results_table import ResultsTable
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
@@ -95,13 +95,13 @@ class HandOverPage(QWidget):
         self.look.clicked.connect(self.show_proof)
         self.force = QCheckBox("write over files that exist")
         self.aside = QCheckBox()
-        self.will = QLabel(wordWrap=True)
+        self.will = Label(wordWrap=True)
         self.write = QPushButton("Hand over", objectName="main")
         self.write.clicked.connect(self.start)
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(lambda: workspace.pool.workers.cancel(list(self._tasks)))
         self.bar = QProgressBar(maximum=1000, textVisible=False)
-        self.outcome = QLabel("", wordWrap=True)
+        self.outcome = Label("", wordWrap=True)
         self.table = ResultsTable()
         self.table.part_asked.connect(self.part_asked)
         self._lay_out(choose)
@@ -126,7 +126,7 @@ class HandOverPage(QWidget):
         folder.setSpacing(8)
         folder.addWidget(self.folder, 1)
         folder.addWidget(choose)
-        grid.addWidget(QLabel("Folder"), 0, 0)
+        grid.addWidget(Label("Folder"), 0, 0)
         grid.addLayout(folder, 0, 1)
         kind = QHBoxLayout()
         kind.setSpacing(8)
@@ -135,9 +135,9 @@ class HandOverPage(QWidget):
         kind.addWidget(self.depth)
         kind.addWidget(self.clip)
         kind.addStretch()
-        grid.addWidget(QLabel("What"), 1, 0)
+        grid.addWidget(Label("What"), 1, 0)
         grid.addLayout(kind, 1, 1)
-        grid.addWidget(QLabel("Names"), 2, 0)
+        grid.addWidget(Label("Names"), 2, 0)
         grid.addWidget(self.name, 2, 1)
         boxes = QGridLayout(horizontalSpacing=24, verticalSpacing=8)
         ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.whole, self.force, self.aside)
@@ -145,7 +145,7 @@ class HandOverPage(QWidget):
             boxes.addWidget(box, i // 2, i % 2)
         boxes.setColumnStretch(1, 1)
         grid.addLayout(boxes, 3, 1)
-        grid.addWidget(QLabel("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(Label("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
         grid.addWidget(self.will, 7, 1)
         buttons = QHBoxLayout()
         buttons.addWidget(self.write)
@@ -153,12 +153,12 @@ class HandOverPage(QWidget):
         buttons.addWidget(self.bar, 1)
         buttons.addWidget(self.cancel)
         buttons.addStretch()
-        column.addWidget(QLabel("Hand over", objectName="title"))
+        column.addWidget(Label("Hand over", objectName="title"))
         about = (
             "Stems keep their length, channels and place, and their rate unless Lay out says another. "
             "The recordings are never written to."
         )
-        column.addWidget(QLabel(about, objectName="soft"))
+        column.addWidget(Label(about, objectName="soft"))
         column.addLayout(grid)
         column.addLayout(buttons)
         column.addWidget(self.outcome)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.labels import Label
 
 
 class HistoryPage(QDialog):
@@ -20,8 +21,8 @@ class HistoryPage(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 20, 16)
-        layout.addWidget(QLabel("History", objectName="title"))
-        about = QLabel("Click a step to go there. What lies after it stays until something else is done.")
+        layout.addWidget(Label("History", objectName="title"))
+        about = Label("Click a step to go there. What lies after it stays until something else is done.")
         about.setObjectName("soft")
         about.setWordWrap(True)
         layout.addWidget(about)

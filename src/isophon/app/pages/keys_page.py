@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app.sheets import PASSES
+from isophon.app.views.labels import Label
 
 
 def _station(number: int) -> str:
@@ -126,12 +127,12 @@ class KeysPage(QDialog):
             if row[side]:
                 grid.setRowMinimumHeight(row[side], 12)
                 row[side] += 1
-            grid.addWidget(QLabel(title, objectName="head"), row[side], 3 * side, 1, 2)
+            grid.addWidget(Label(title, objectName="head"), row[side], 3 * side, 1, 2)
             row[side] += 1
             for _, key, what in group:
                 text = "+".join(_SHOWN.get(part, part) for part in key.split("+")) if key != "+" else "+"
-                grid.addWidget(QLabel(text, objectName="number"), row[side], 3 * side)
-                grid.addWidget(QLabel(what), row[side], 3 * side + 1)
+                grid.addWidget(Label(text, objectName="number"), row[side], 3 * side)
+                grid.addWidget(Label(what), row[side], 3 * side + 1)
                 row[side] += 1
         for side in range(1, _COLUMNS):
             grid.setColumnMinimumWidth(3 * side - 1, 20)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.labels import Label
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
 from isophon.core.reading import is_there, path_of
@@ -53,7 +53,7 @@ class LayoutPage(QWidget):
         self.table.setWordWrap(True)
         self.table.itemChanged.connect(self._edited)
         self.table.itemSelectionChanged.connect(self._show_buttons)
-        self.about = QLabel("", objectName="soft")
+        self.about = Label("", objectName="soft")
         self.add, self.folder, self.replace, self.remove, self.up, self.down = (
             QPushButton(text)
             for text in ("Add recordings…", "Add a folder…", "Replace…", "Remove", "Move up", "Move down")
@@ -80,7 +80,7 @@ class LayoutPage(QWidget):
         for button in (self.add, self.folder, self.replace, self.remove, self.up, self.down):
             buttons.addWidget(button)
         buttons.addStretch(1)
-        buttons.addWidget(QLabel("Stems are handed over", objectName="soft"))
+        buttons.addWidget(Label("Stems are handed over", objectName="soft"))
         buttons.addWidget(self.rate)
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
@@ -92,7 +92,7 @@ class LayoutPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 16)
         column.setSpacing(10)
-        column.addWidget(QLabel("Lay out", objectName="title"))
+        column.addWidget(Label("Lay out", objectName="title"))
         column.addWidget(self.about)
         column.addWidget(self.table, 1)
         column.addLayout(buttons)

@@ -6,9 +6,10 @@ from pathlib import Path
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app import theme
+from isophon.app.views.labels import Label
 
 
 class StartPage(QWidget):
@@ -26,25 +27,25 @@ class StartPage(QWidget):
         self.open.clicked.connect(self.open_asked)
         self.demo = QPushButton("Open the demo: Glasshouse Starlings")
         self.demo.clicked.connect(self.demo_asked)
-        self.work = QLabel("")
+        self.work = Label("")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(self.cancel_asked)
         self.lists = QVBoxLayout(spacing=6)
         column = QVBoxLayout(spacing=12)
         column.addWidget(_Emblem(), 0, Qt.AlignmentFlag.AlignHCenter)
-        title = QLabel("Isophon", objectName="title")
+        title = Label("Isophon", objectName="title")
         title.setFont(theme.sans(28, theme.QFont.Weight.Bold))
         title.setStyleSheet("font-size: 21pt")
         column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
-        about = QLabel(
+        about = Label(
             "Every blemish measured against the voice around it, and brought down just enough.", objectName="soft"
         )
         column.addWidget(about, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(10)
         column.addWidget(self.open)
         column.addWidget(self.demo)
-        hint = QLabel(
+        hint = Label(
             "or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg)", objectName="soft"
         )
         column.addWidget(hint, 0, Qt.AlignmentFlag.AlignHCenter)
@@ -89,11 +90,11 @@ class StartPage(QWidget):
             if item.widget():
                 item.widget().deleteLater()
         if unsaved:
-            self.lists.addWidget(QLabel("Go on where work was left, not yet saved", objectName="head"))
+            self.lists.addWidget(Label("Go on where work was left, not yet saved", objectName="head"))
         for name, path in unsaved[:3]:
             self._add_row(name, "everything up to the last step", lambda path=path: self.recover_asked.emit(path))
         if recent:
-            self.lists.addWidget(QLabel("Lately", objectName="head"))
+            self.lists.addWidget(Label("Lately", objectName="head"))
         for path in recent[:4]:
             self._add_row(path.stem, str(path.parent), lambda path=path: self.path_chosen.emit(path))
 

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -23,7 +22,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.layout_page import LayoutPage
 from isophon.app.sheets.sheet import Sheets
-from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
 from isophon.app.views.parts_panel import PartsPanel
@@ -50,7 +49,7 @@ class WorkViews(QWidget):
         workspace = self.workspace
         self.menu = SessionMenu(workspace, self)
         self.title = TitleRow(self.menu, self)
-        self.message = QLabel("", self, objectName="message", wordWrap=True)
+        self.message = Label("", self, objectName="message", wordWrap=True)
         self.message.hide()
         self.pages = QStackedWidget(self)
         self.transport = Transport(self)
@@ -100,7 +99,7 @@ class WorkViews(QWidget):
         heading.setContentsMargins(16, 4, 16, 0)
         self.about = ElidedLabel("soft", chart)
         heading.setSpacing(0)
-        heading.addWidget(QLabel("Skyline", chart, objectName="head"))
+        heading.addWidget(Label("Skyline", chart, objectName="head"))
         heading.addSpacing(14)
         heading.addWidget(self.about, 1)
         heading.addWidget(Legend(self.workspace, chart))

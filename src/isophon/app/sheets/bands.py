@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Knob, Pass
@@ -14,6 +14,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.keyboard import Choice, Field
+from isophon.app.views.labels import Label
 from isophon.core.marks import Mark
 from isophon.core.passes.bands.bell import SHAPES
 from isophon.core.passes.bands.settings import USUAL_Q, centre_of, edges_of, name_of
@@ -46,13 +47,13 @@ class BandExtras(Extras):
             field.setAccessibleName(f"{name} of the band in hand")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)
-            row.addWidget(QLabel(unit, objectName="soft"))
+            row.addWidget(Label(unit, objectName="soft"))
         row.addStretch()
         below = QHBoxLayout()
         self.give = QPushButton("To the others")
         self.give.setToolTip("Give these bands to the other parts in hand, else to all parts of the same singer")
         self.give.clicked.connect(self._give)
-        self.words = QLabel("", objectName="soft", wordWrap=True)
+        self.words = Label("", objectName="soft", wordWrap=True)
         below.addWidget(self.words, 1)
         below.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
         column = QVBoxLayout(self)

@@ -7,7 +7,7 @@ from collections.abc import Collection
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.leaks import CLICK
@@ -15,6 +15,7 @@ from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.labels import Label
 from isophon.core.passes.bleed.learn import response
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session.model import Part
@@ -45,7 +46,7 @@ class BleedExtras(Extras):
         self.learn_all = QPushButton("In all parts")
         self.learn_all.setToolTip("The same for every part of the session")
         self.learn_all.clicked.connect(lambda: self._learn([p.id for p in workspace.session.parts], None))
-        self.words = QLabel("", objectName="soft", wordWrap=True)
+        self.words = Label("", objectName="soft", wordWrap=True)
         self.picture = LeakPicture(workspace)
         self.in_head = (self.on,)
         row = QHBoxLayout(spacing=8)

@@ -7,13 +7,14 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.labels import Label
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark
 from isophon.core.passes.carry.places import places
@@ -42,7 +43,7 @@ class LineUpExtras(Extras):
         self.follows = Choice()
         self.follows.setAccessibleName("the part that this one follows")
         self.follows.activated.connect(self._follow)
-        self.words = QLabel("", objectName="soft")
+        self.words = Label("", objectName="soft")
         self.carry = QPushButton("Carry on…")
         self.carry.setToolTip("Let the passage that is selected stand at the other places where the song repeats it")
         self.carry.clicked.connect(self._offer)
@@ -55,7 +56,7 @@ class LineUpExtras(Extras):
         column.setContentsMargins(0, 0, 0, 4)
         column.addLayout(row)
         below = QHBoxLayout()
-        below.addWidget(QLabel("follows", objectName="soft"))
+        below.addWidget(Label("follows", objectName="soft"))
         below.addWidget(self.follows)
         below.addStretch()
         below.addWidget(self.carry)

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from PySide6.QtCore import QSize, Qt, QTimer
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import alt_held, enable, workable
-from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
@@ -113,7 +113,7 @@ class Sheet(QWidget):
         self.picture = which.picture(workspace) if which.picture else None
         head = QHBoxLayout()
         self.about = ElidedLabel("soft", least=0.7)  # half a word tells nothing
-        head.addWidget(QLabel(which.name, objectName="head"))
+        head.addWidget(Label(which.name, objectName="head"))
         head.addSpacing(10)
         head.addWidget(self.about, 1)
         self.more = QPushButton("More", checkable=True, objectName="plain")

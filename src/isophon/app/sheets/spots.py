@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras, alike_slider
 from isophon.app.views.keyboard import Field
+from isophon.app.views.labels import Label
 from isophon.core.marks import Mark
 from isophon.core.passes.spots.find import drawn
 from isophon.core.passes.spots.settings import band_of
@@ -40,7 +41,7 @@ class SpotExtras(Extras):
         self.give.clicked.connect(self._give)
         self.alike = alike_slider(workspace)
         row = QHBoxLayout()
-        row.addWidget(QLabel("Curve", objectName="soft"))
+        row.addWidget(Label("Curve", objectName="soft"))
         row.addWidget(self.curve, 1)
         row.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
         column = QVBoxLayout(self)

@@ -2,22 +2,49 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, QRectF, Qt
+from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
+    QWidget,
+)
 
 from isophon.app import theme
 
+_WIDEST, _NARROWEST = 320, 76
 _PRESSING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 _LISTED = (*_PRESSING, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End)
 
 
 class Choice(QComboBox):
-    """A list to choose from: turns only while it has the focus, and letters are not its own."""
+    """A list to choose from: turns only while it has the focus, letters are not its own, and long names make no room
+    for themselves."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def sizeHint(self) -> QSize:
+        return super().sizeHint().boundedTo(QSize(theme.u(_WIDEST), 10_000))
+
+    def minimumSizeHint(self) -> QSize:
+        return super().minimumSizeHint().boundedTo(QSize(theme.u(_NARROWEST), 10_000))
+
+    def paintEvent(self, event) -> None:
+        painter, look = QStylePainter(self), QStyleOptionComboBox()
+        self.initStyleOption(look)
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, look)
+        field = self.style().subControlRect(
+            QStyle.ComplexControl.CC_ComboBox, look, QStyle.SubControl.SC_ComboBoxEditField, self
+        )
+        look.currentText = self.fontMetrics().elidedText(look.currentText, Qt.TextElideMode.ElideRight, field.width())
+        painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, look)
 
     def wheelEvent(self, event) -> None:
         if self.hasFocus():

@@ -6,13 +6,13 @@ import msgspec
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.views.keyboard import enable
-from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.shape_line import LINES, ShapeLine
 from isophon.app.views.slider import Slider
 from isophon.app.views.soon import Soon
@@ -258,7 +258,7 @@ class Lens(QWidget):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.head, self.numbers = QLabel(objectName="head"), ElidedLabel()
+        self.head, self.numbers = Label(objectName="head"), ElidedLabel()
         self.numbers.setFont(theme.mono(13))
         self.pictures = LensPictures(workspace)
         self.warning = ElidedLabel("soft")

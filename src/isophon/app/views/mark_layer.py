@@ -45,7 +45,7 @@ class MarkLayer:
             self._draw_threads(painter, wave, start, end)
         if over_frequency:
             self._draw_ridges(painter, spectrum)
-        for mark in self.workspace.marks:
+        for mark in self.workspace.marks_seen(int(wave.width())):
             first, last = mark.span
             if last < start or first > end or last - first >= whole_s:
                 continue  # out of view, or a ridge, drawn across
@@ -97,7 +97,7 @@ class MarkLayer:
         (start, end), letter_of, last = self.workspace.view, self.workspace.pass_.letter, -math.inf
         painter.setFont(theme.sans(11))
         painter.setPen(theme.INK)
-        for mark in self.workspace.marks:
+        for mark in self.workspace.marks_seen(int(self.workspace.view[1] - start) + 1_000):
             first, until = mark.span
             x = x0 + ((first + until) / 2 - start) * scale
             if x - last >= _LETTER and start <= until and first <= end and (letter := letter_of(mark)):

@@ -7,7 +7,6 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QProgressBar,
     QPushButton,
@@ -20,6 +19,7 @@ from isophon.app import theme
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import draw_focus, workable
+from isophon.app.views.labels import Label
 from isophon.app.views.slider import Slider
 from isophon.core.session import layout
 from isophon.core.session.model import Guide, Part
@@ -37,7 +37,7 @@ class PartsPanel(QFrame):
         self.workspace = workspace
         self.rows: dict[str, ItemRow] = {}
         self.setFixedWidth(theme.u(WIDTH))
-        self.work = QLabel("", objectName="soft")
+        self.work = Label("", objectName="soft")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self._show_work)
@@ -88,7 +88,7 @@ class PartsPanel(QFrame):
         for title, items in (("Parts", session.parts), ("Guides", session.guides)):
             if not items:
                 continue
-            heading = QLabel(f"{title}  {len(items)}", objectName="head")
+            heading = Label(f"{title}  {len(items)}", objectName="head")
             heading.setContentsMargins(14, 8, 0, 4)
             self._list.addWidget(heading)
             for item in items:

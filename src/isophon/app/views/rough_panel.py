@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
+from isophon.app.views.labels import Label
 from isophon.app.views.slider import Slider
 from isophon.core.standins.rough_chain import STARTS, Amounts
 
@@ -47,7 +48,7 @@ class RoughPanel(QFrame):
             grid.addWidget(slider, row, 1)
             self.sliders[name], self.on[name] = slider, box
         column.addLayout(grid)
-        column.addWidget(QLabel("start from", objectName="soft"))
+        column.addWidget(Label("start from", objectName="soft"))
         for words, amounts in STARTS.items():
             button = QPushButton(words)
             button.clicked.connect(lambda _=False, a=amounts: self._start(a))

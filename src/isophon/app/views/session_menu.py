@@ -9,9 +9,12 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.labels import short
 from isophon.core.reading import path_of
 from isophon.core.session import file, layout
 from isophon.core.session.model import Marker
+
+_MOST_LISTED = 100  # markers
 
 
 class SessionMenu(QMenu):
@@ -64,8 +67,12 @@ class SessionMenu(QMenu):
         self.markers.clear()
         if not workspace.session.markers:
             self.markers.addAction("None yet: press K to name the place that is heard").setEnabled(False)
-        for marker in workspace.session.markers:
-            inner = self.markers.addMenu(f"{marker.name}   {theme.clock(marker.at)}")
+        markers = workspace.session.markers
+        if len(markers) > _MOST_LISTED:
+            words = f"The first {_MOST_LISTED} of {len(markers)}; Ctrl+PgDown walks them all"
+            self.markers.addAction(words).setEnabled(False)
+        for marker in markers[:_MOST_LISTED]:
+            inner = self.markers.addMenu(f"{short(marker.name)}   {theme.clock(marker.at)}".replace("&", "&&"))
             inner.addAction("Go there", lambda m=marker: self.marker_chosen.emit(m.at))
             inner.addAction("Rename…", lambda m=marker: self._rename(m))
             inner.addAction("Remove", lambda m=marker: workspace.edit(

@@ -155,7 +155,8 @@ class SkylineChart(QWidget):
         return picture
 
     def _bars(self) -> list[tuple[Mark, QRectF]]:
-        marks, plot, height_of = self.workspace.marks, self._plot(), self._heights()
+        plot, height_of, by_time = self._plot(), self._heights(), not self.workspace.by_rank
+        marks = self.workspace.marks_seen(int(plot.width())) if by_time else self.workspace.marks
         low, high = self._range()
         if self.workspace.pass_.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]

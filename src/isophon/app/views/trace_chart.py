@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import math
+from typing import Any
+
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
@@ -22,6 +26,7 @@ from isophon.core.takes.take import Take
 
 RIGHT = 16
 _OVERVIEW, _RULER = 30, 24
+_APART, _NAME_WIDTH = 3, 200  # pixels: of lines of markers, and the most that a name takes
 _SHARP_BELOW_S = 4.0
 _SHARP_AFTER_MS = 90
 _SOON_MS = 10
@@ -64,8 +69,8 @@ class TraceChart(QWidget):
     def _plot_width(self) -> float:
         return max(10.0, self.width() - margin_left() - RIGHT)
 
-    def x_of(self, seconds: float) -> float:
-        """The place of a time."""
+    def x_of(self, seconds: Any) -> Any:
+        """The place of a time, or of many."""
         start, end = self.workspace.view
         return margin_left() + (seconds - start) / (end - start) * self._plot_width()
 
@@ -224,21 +229,31 @@ class TraceChart(QWidget):
         """Named places: a small flag on the ruler, a dot in the overview."""
         overview, _, wave, spectrum = self._rows()
         painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-        for marker in self.workspace.session.markers:
-            at = marker.at - self.workspace.offset
-            painter.setPen(QPen(theme.DONE, 1.2))
-            painter.setBrush(theme.DONE)
-            painter.drawEllipse(QPointF(self._song_x(at), overview.top() + 3), 2.6, 2.6)
-            x = self.x_of(at)
-            if margin_left() - 1 <= x <= margin_left() + self._plot_width():
-                painter.drawLine(QPointF(x, wave.top()), QPointF(x, spectrum.bottom()))
-                box = QRectF(x, wave.top(), painter.fontMetrics().horizontalAdvance(marker.name) + 10, 16)
+        markers = self.workspace.session.markers
+        at = np.array([marker.at for marker in markers]) - self.workspace.offset
+        painter.setPen(QPen(theme.DONE, 1.2))
+        painter.setBrush(theme.DONE)
+        for x in np.unique(np.round(self._song_x(at))):
+            painter.drawEllipse(QPointF(x, overview.top() + 3), 2.6, 2.6)
+        places, metrics, free, line = self.x_of(at), painter.fontMetrics(), -math.inf, -math.inf
+        right = margin_left() + self._plot_width()
+        for i in np.flatnonzero((places >= margin_left() - 1) & (places <= right)):
+            x = float(places[i])
+            if x < line + _APART:
+                continue
+            line = x
+            painter.drawLine(QPointF(x, wave.top()), QPointF(x, spectrum.bottom()))
+            if x >= free:
+                name = metrics.elidedText(markers[i].name, Qt.TextElideMode.ElideRight, _NAME_WIDTH)
+                box = QRectF(x, wave.top(), metrics.horizontalAdvance(name) + 10, 16)
                 painter.fillRect(box, theme.DONE)
                 painter.setPen(theme.PAPER)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, marker.name)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+                painter.setPen(QPen(theme.DONE, 1.2))
+                free = box.right() + 2
 
-    def _song_x(self, seconds: float) -> float:
-        """The place of a time in the overview."""
+    def _song_x(self, seconds: Any) -> Any:
+        """The place of a time, or of many, in the overview."""
         first, last = self.workspace.song
         return margin_left() + (seconds - first) / (last - first) * self._plot_width()
 

@@ -6,10 +6,11 @@ import math
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF
-from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.hearing import HEARS
+from isophon.app.views.labels import Label
 from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
 
@@ -36,7 +37,7 @@ class Transport(QFrame):
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
         self.play.clicked.connect(self.play_asked)
-        self.clock = QLabel("0:00.00", objectName="clock")
+        self.clock = Label("0:00.00", objectName="clock")
         self.loop = QPushButton("Loop", checkable=True, checked=True)
         self.loop.setToolTip("Loop the mark in hand or the selection (O)")
         self.loop.toggled.connect(self.loop_toggled)
@@ -78,9 +79,9 @@ class Transport(QFrame):
         self.rough.clicked.connect(self._open_rough)
         self.rough_panel = RoughPanel(self)
         self.rough_panel.changed.connect(self._rough_changed)
-        self.match_value = QLabel("", objectName="number")
+        self.match_value = Label("", objectName="number")
         self.meter = Meter()
-        self.device = QLabel("", objectName="soft")
+        self.device = Label("", objectName="soft")
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 12, 8)
         row.setSpacing(6)
@@ -96,7 +97,7 @@ class Transport(QFrame):
         level.addWidget(self.rough)
         level.addWidget(self.match_value)
         row.addLayout(_titled("level", level))
-        self.still = QLabel("", objectName="soft")
+        self.still = Label("", objectName="soft")
         self.still.setMinimumWidth(1)
         self.still.setToolTip(
             "The level of the still moments in dBFS, as sung and cleaned: of this part, and of all together"
@@ -238,7 +239,7 @@ _HEAR_TIPS = (
 
 def _titled(title: str, inside: QHBoxLayout) -> QVBoxLayout:
     column = QVBoxLayout(spacing=2)
-    column.addWidget(QLabel(title, objectName="soft"))
+    column.addWidget(Label(title, objectName="soft"))
     column.addLayout(inside)
     return column
 

@@ -135,8 +135,8 @@ class Kind:
     ``meets(marks, lead_marks, later_s)``: the marks of a stack part with what they meet in the lead;
     ``against(ears, lead_survey, later_s)``: what is found in a stack part only by hearing the lead beside it.
     ``placed``: its marks have a place in time. ``least_db``, ``most_db``: the lowest and the highest change that a
-    hand can make. ``tells(part, mark)``: what ``find --json`` tells of a mark besides; ``adds(part)``: and what stands beside the
-    marks. ``maps(part, seconds)``: when a second of the part is heard. ``quiet``: its marks are told
+    hand can make. ``tells(part, mark)``: what ``find --json`` tells of a mark besides; ``adds(part)``: and what stands
+    beside the marks. ``maps(part, seconds)``: when a second of the part is heard. ``quiet``: its marks are told
     only where something is done; ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of
     it without one. ``doubts(part)``: what is doubtful in what it does. ``sounds_of(mark)``: what the sounds of a mark
     are called, '' for nothing; the proof shows spectra of those of one name together.

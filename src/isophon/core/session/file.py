@@ -17,9 +17,9 @@ import msgspec
 from msgspec.structs import replace
 
 from isophon.core.audio.writing import write_text
-from isophon.core.errors import DamagedError, InputError, OutputError
+from isophon.core.errors import DamagedError, InputError, OutputError, shown
 from isophon.core.passes import NAMES, Settings
-from isophon.core.ranges import MOST_HEARD, Name
+from isophon.core.ranges import MOST_HEARD, MOST_MARKERS, MOST_MARKS, Name
 from isophon.core.reading import path_of, read_bytes, real, spelled
 from isophon.core.session.checks import flaw_of, flaw_of_item, flaw_of_values, in_words
 from isophon.core.session.model import Guide, Marker, Part, Session
@@ -52,12 +52,17 @@ def save(session: Session, path: Path) -> None:
     _write(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
 
 
-def load(path: Path) -> Session:
+def load(path: Path, told: list[str] | None = None) -> Session:
     """Read a session, of this version or an older one; InputError says what is wrong and where.
 
-    An older one is looked through again, since it knew fewer kinds; decisions stay.
+    An older one is looked through again, since it knew fewer kinds; decisions stay. Of more markers or marks than a
+    session can have the first are read, and a line on the rest is added to ``told``.
     """
-    whole = _read(path, _SessionFile, "isophon_session", "an Isophon session", VERSION)
+    head = _outline(path, "isophon_session", "an Isophon session", VERSION)
+    too_many = _held_to_the_limits(head.get("session"))
+    if told is not None:
+        told += [f"{path.name}: {line}" for line in too_many]
+    whole = _converted(path, head, _SessionFile)
     session = whole.session
     flaw = flaw_of(session)
     if flaw:
@@ -65,6 +70,23 @@ def load(path: Path) -> Session:
     if whole.isophon_session < VERSION:
         session = replace(session, parts=tuple(replace(part, found=False) for part in session.parts))
     return _resolved(session, path)
+
+
+def _held_to_the_limits(values: Any) -> list[str]:
+    """Cut markers and marks of a session's JSON values to as many as can be read, in place; a line for each cut."""
+    told: list[str] = []
+    if not isinstance(values, dict):
+        return told
+
+    def cut(rows: Any, key: str, most: int, whose: str) -> None:
+        if isinstance(rows, dict) and isinstance(rows.get(key), list) and len(rows[key]) > most:
+            told.append(f"of {len(rows[key])} {key} of {whose} the first {most} were read")
+            rows[key] = rows[key][:most]
+
+    cut(values, "markers", MOST_MARKERS, "the song")
+    for part in values["parts"] if isinstance(values.get("parts"), list) else []:
+        cut(part, "marks", MOST_MARKS, shown(str(part.get("name", "?"))[:60]) if isinstance(part, dict) else "?")
+    return told
 
 
 def rescue(path: Path) -> tuple[Session, list[str]]:
@@ -75,7 +97,7 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
     """
     head = _outline(path, "isophon_session", "an Isophon session", VERSION)
     values = head.get("session")
-    lost: list[str] = []
+    lost = _held_to_the_limits(values)
     if not isinstance(values, dict):
         raise InputError(f"{path.name}: is damaged at its beginning; nothing was changed, go back to a copy")
     kept: dict[str, Any] = {"name": str(values.get("name", path.stem))[:300]}
@@ -150,7 +172,7 @@ def load_card(path: Path) -> dict[str, Any]:
 
 def read_card(path: Path) -> tuple[str, dict[str, Any]]:
     """Whose voice a card is for, and its settings by kind; errors as :func:`load_card`."""
-    card = _read(path, _CardFile, "isophon_voice_card", "a voice card", CARD_VERSION)
+    card = _converted(path, _outline(path, "isophon_voice_card", "a voice card", CARD_VERSION), _CardFile)
     return card.name, {kind: carried(kind, getattr(card, kind), role_default(kind, "lead")) for kind in NAMES}
 
 
@@ -184,8 +206,7 @@ def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
     return head
 
 
-def _read(path: Path, kind: type, key: str, what: str, version: int) -> Any:
-    head = _outline(path, key, what, version)
+def _converted(path: Path, head: dict[str, Any], kind: type) -> Any:
     at, why = flaw_of_values(head)
     if at:
         raise _damaged(path, in_words(f"{why} - at `{at}`", head))

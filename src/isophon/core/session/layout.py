@@ -158,7 +158,9 @@ def set_rate(session: Session, rate: int | None) -> Session:
 
 
 def add_marker(session: Session, at: float, name: str) -> Session:
-    """Name a place in the song."""
+    """Name a place in the song; CallError where it has as many as a session can hold."""
+    if len(session.markers) >= MOST_MARKERS:
+        raise CallError(f"a song has at most {MOST_MARKERS} markers; delete one first")
     number = 1 + max((_number(m.id) for m in session.markers), default=0)
     marker = Marker(f"marker-{number}", round(at, 3), shown(name.strip())[:_LONGEST_NAME] or f"Place {number}")
     return replace(session, markers=tuple(sorted((*session.markers, marker), key=lambda m: (m.at, m.id))))

@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Annotated, Any, Literal, TypeVar
 
 import msgspec
+import numpy as np
 
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, Measured, Settings
@@ -32,6 +33,7 @@ from isophon.core.ranges import (
 from isophon.core.render import Plan
 
 _LEAST_CHANGE_DB = 0.05  # what changes less is left
+_CROWD = 4_000  # marks of a kind; no take has so many, and no picture room for them
 Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
@@ -150,8 +152,14 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
     def changed(self, kind: str) -> list[tuple[Mark, float]]:
         """The marks of a kind to which something is done, each with its change in dB."""
-        changes = self._changes
-        return [(m, changes[m.id]) for m in self.of_kind(kind) if self.acts(m)]
+        if kind not in self._changed:
+            changes = self._changes
+            self._changed[kind] = [(m, changes[m.id]) for m in self.of_kind(kind) if self.acts(m)]
+        return self._changed[kind]
+
+    @cached_property
+    def _changed(self) -> dict[str, list[tuple[Mark, float]]]:
+        return {}
 
     @property
     def plan(self) -> Plan:
@@ -211,6 +219,39 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def of_kind(self, kind: str) -> tuple[Mark, ...]:
         """The marks of a kind, in order of time."""
         return self._by_kind.get(kind, ())
+
+    def prepare(self) -> None:
+        """Work out all that is asked of a part again and again, before anybody waits for it."""
+        _ = self.plan
+        for kind in self._by_kind:
+            self.undecided(kind)
+            self.over(kind)
+            if len(self.of_kind(kind)) > _CROWD:
+                self.tallest(kind, (0.0, 1.0), 1)
+
+    def tallest(self, kind: str, view: tuple[float, float], columns: int) -> tuple[Mark, ...]:
+        """Of very many marks of a kind, those that can be told apart where a view (s) is so many columns wide.
+
+        The tallest of each column and all that a hand decided; all marks where they are no crowd.
+        """
+        marks = self.of_kind(kind)
+        if len(marks) <= _CROWD:
+            return marks
+        if kind not in self._outlines:
+            rows = [(*m.span, m.standout_db, m.hand.decided) for m in marks]
+            self._outlines[kind] = np.array(rows, np.float64).T
+        start, end, height, decided = self._outlines[kind]
+        (first, last), seen = view, np.arange(len(marks))
+        column = ((start + end) / 2 - first) / (last - first) * columns
+        seen = seen[(end >= first) & (start <= last)]
+        order = seen[np.lexsort((height[seen], np.floor(column[seen])))]
+        lasts = np.flatnonzero(np.diff(np.floor(column[order]), append=np.inf))
+        chosen = np.union1d(order[lasts], seen[decided[seen] > 0][:_CROWD])
+        return tuple(marks[i] for i in chosen)
+
+    @cached_property
+    def _outlines(self) -> dict[str, np.ndarray]:
+        return {}
 
     def change(self, mark: Mark) -> float:
         """What is done to a mark of this part, in dB."""

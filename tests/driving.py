@@ -3,7 +3,7 @@
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 
-from isophon.app.views.route import STATIONS
+from isophon.app.views.route import LAY_OUT, STATIONS
 
 
 def opened(window, path, qtbot):
@@ -17,8 +17,11 @@ def opened(window, path, qtbot):
         lambda: bool(workspace.take.trouble or (workspace.part.found and workspace.take.surveyed)), timeout=90_000
     )
     qtbot.wait(60)
-    window.work_page.setFocus()
-    return window.work_page
+    room = window.work_page
+    if room.title.route.current == LAY_OUT and workspace.session.parts:  # as a new session begins
+        press(room, key("Esses"), qtbot=qtbot)
+    room.setFocus()
+    return room
 
 
 def crash(workspace):

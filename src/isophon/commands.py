@@ -152,7 +152,9 @@ def _works(jobs: Jobs, inputs: list[Path], target: handover.Target) -> list[Work
     """What is to be done with each recording, none of which can stop the others."""
     taken: dict[Path, Path] = {}
 
-    def work(part: Part, job: Job, before: dict[Path, Path], tell: Tell) -> tuple[dict[str, Any], int]:
+    def work(
+        part: Part, job: Job, target: handover.Target, before: dict[Path, Path], tell: Tell
+    ) -> tuple[dict[str, Any], int]:
         path = path_of(part.source.path)
         try:
             for output in handover.outputs(part, target):
@@ -168,9 +170,10 @@ def _works(jobs: Jobs, inputs: list[Path], target: handover.Target) -> list[Work
         return row, 0
 
     works = []
-    for part, job in jobs:
-        works.append(partial(work, part, job, dict(taken)))
-        taken = {output: path_of(part.source.path) for output in handover.outputs(part, target)} | taken
+    for row, (part, job) in enumerate(jobs, 1):
+        mine = handover.numbered(target, row, len(jobs))
+        works.append(partial(work, part, job, mine, dict(taken)))
+        taken = {output: path_of(part.source.path) for output in handover.outputs(part, mine)} | taken
     return works
 
 

@@ -13,7 +13,7 @@ from isophon.app.views import frequencies
 from isophon.core.passes.bands.settings import centre_of
 from isophon.core.session import file
 
-ALT, NONE = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.NoModifier
+CTRL, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.NoModifier
 
 
 @pytest.fixture
@@ -113,18 +113,18 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
                    for t, share in zip(word, (0.35, 0.65), strict=True))  # fmt: skip
 
     def draw():
-        qtbot.mousePress(trace, Qt.MouseButton.LeftButton, ALT, start)
+        qtbot.mousePress(trace, Qt.MouseButton.LeftButton, CTRL, start)
         for at in (start + QPoint(9, 4), stop):
             told = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(trace.mapToGlobal(at)),
-                               Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, ALT)  # fmt: skip
+                               Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, CTRL)  # fmt: skip
             QApplication.sendEvent(trace, told)
 
     draw()
     press(room, Qt.Key.Key_Escape, qtbot=qtbot)
-    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, ALT, stop)
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, CTRL, stop)
     assert workspace.session == before, "nothing is kept of a box that was given up"
     draw()
-    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, ALT, stop)
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, CTRL, stop)
     mark = workspace.mark
     assert mark.kind == "spot" and workspace.part.change(mark) == -6.0 and 60 < mark.low_hz < mark.high_hz < 16_000
     middle = mark.low_hz * 1.1, mark.high_hz / 1.1
@@ -139,7 +139,7 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     axis, row = workspace.pass_.axis, trace._rows()[3]
     drawn = [(at.y() - row.top()) / row.height() for at in (start, stop)]
     draw()
-    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, ALT, stop)
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, CTRL, stop)
     mark = workspace.mark
     assert workspace.pass_.name == "Spots" and mark.kind == "spot", "what is drawn over any pass stands in Spots"
     assert [axis.place(hz) for hz in (mark.high_hz, mark.low_hz)] == pytest.approx(drawn, abs=0.02)
@@ -184,7 +184,7 @@ def test_an_outline_is_drawn_freely_and_only_what_is_inside_comes_down(room, qtb
     row, middle = trace._rows()[3], (start + end) / 2
     steps = [(start, 0.5), (middle, 0.2), (end, 0.5), (middle, 0.8), (start, 0.5)]
     corners = [QPoint(round(trace.x_of(t)), round(row.top() + share * row.height())) for t, share in steps]
-    held = ALT | Qt.KeyboardModifier.ShiftModifier
+    held = CTRL | Qt.KeyboardModifier.ShiftModifier
     qtbot.mousePress(trace, Qt.MouseButton.LeftButton, held, corners[0])
     for one, other in itertools.pairwise(corners):
         for share in (0.25, 0.5, 0.75, 1.0):

@@ -245,10 +245,9 @@ def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tm
     room.layout_page.relink("part-1", write(tmp_path / "other.wav", samples[:60_000], 8_000))
     assert "long, not" in room.message.text() and "at 8 kHz, not 22.05" in room.message.text()
     press(room, key("Lay out"), qtbot=qtbot)
-    qtbot.wait(100)
-    texts = [room.layout_page.table.item(0, i).text() for i in range(room.layout_page.table.columnCount())
-             if room.layout_page.table.item(0, i)]  # fmt: skip
-    assert any("nothing above 4 kHz" in text for text in texts)
+    table = room.layout_page.table
+    texts = lambda: [item.text() for i in range(table.columnCount()) if (item := table.item(0, i))]  # noqa: E731
+    qtbot.waitUntil(lambda: any("nothing above 4 kHz" in text for text in texts()), timeout=10_000)
 
 
 def test_tallest_first_is_walked_as_it_stands(room, qtbot):

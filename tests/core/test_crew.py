@@ -123,7 +123,7 @@ def test_a_worker_that_does_not_start_or_talks_nonsense_fails_its_task_and_the_n
     log, start = Log(), work._start
     nonsense = [sys.executable, "-c", "input(); print('{\"progress\": [', flush=True); input()"]
     pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE}
-    for broken in (lambda: None, lambda: subprocess.Popen(nonsense, **pipes)):
+    for broken in (lambda first: None, lambda first: subprocess.Popen(nonsense, **pipes)):
         monkeypatch.setattr(work, "_start", broken)
         workers.submit(log.task({"do": "look", "path": str(voice)}))
         log.wait(1)

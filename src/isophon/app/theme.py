@@ -44,8 +44,12 @@ QLabel#title {{ font-size: 12.75pt; font-weight: 700; }}
 QLabel#head {{ font-size: 11.25pt; font-weight: 700; }}
 QLabel#soft {{ color: {SOFT_INK.name()}; }}
 QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 10.5pt; }}
-QLabel#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 15pt; }}
-QLabel#message {{ background: {PANEL.name()}; border-left: 4px solid {OVER.name()}; padding: 7px 12px; }}
+QLineEdit#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 15pt; background: transparent; border: none;
+  padding: 0 2px; }}
+QLineEdit#clock:focus {{ background: {PAPER.name()}; border: none; padding: 0 2px; }}
+QLabel#message {{ background: {PANEL.name()}; border: 1px solid {CONTOUR.name()}; border-left: 4px solid {DONE.name()};
+  border-radius: 4px; padding: 7px 12px; }}
+QLabel#message[trouble="true"] {{ border-left-color: {OVER.name()}; }}
 QPushButton {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 4px;
   padding: 5px 12px; }}
 QPushButton:hover {{ border-color: {INK.name()}; }}

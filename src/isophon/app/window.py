@@ -17,8 +17,9 @@ from isophon.app.views.labels import Label
 from isophon.core.reading import real
 
 _SESSION_ENDING = ".isophon"
+_SESSIONS = "sessions"  # among what the window remembers
 _RECENT, _MOST_STATE = 8, 1 << 20
-_FILTER = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64)"
+_FILTER = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3)"
 
 
 def _opening():
@@ -61,6 +62,9 @@ class Window(QMainWindow):
         self.start.path_chosen.connect(self.open_path)
         self.start.recover_asked.connect(self.recover)
         self.start.cancel_asked.connect(lambda: self._job and self._job.cancel())
+        self.start.new_asked.connect(self.new_session)
+        self.start.keys_asked.connect(self._show_keys)
+        self.start.quit_asked.connect(self.close)
         self._recall()
         QTimer.singleShot(0, self._show_lists)
 
@@ -104,13 +108,45 @@ class Window(QMainWindow):
                 words = arrivals[0].name if len(arrivals) == 1 else f"{len(arrivals)} recordings"
                 workspace.edit(f"add {words}", lambda s: layout.add(s, arrivals))
             if wrong or arrivals:
-                self.work_page.tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
+                tell = self.work_page.warn if wrong else self.work_page.tell
+                tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
 
         self._begin("Reading what was dropped", lambda progress: _opening().arrivals_of(paths, has_lead, progress), add)
 
     def recover(self, path: Path) -> None:
         """Go on with the unsaved work of a journal."""
         self._begin("Opening what was not saved yet", lambda progress: _opening().recover(path))
+
+    def new_session(self) -> None:
+        """Begin an empty session."""
+
+        def work(progress):
+            from isophon.core.session import layout
+            from isophon.core.session.history import History
+
+            return History(layout.new_session("New session", [])), None, None, []
+
+        self._begin("Beginning a new session", work)
+
+    def close_session(self) -> None:
+        """Leave the session that is open, with everything written down, and show the start page."""
+        if self.work_page is None or self._job is not None or not self._may_leave():
+            return
+        self._leave_work_page()
+        self._warned = False
+        self.setWindowTitle("Isophon")
+        self.stack.setCurrentIndex(0)
+        self._show_lists()
+        self.start.take_focus()
+
+    def _may_leave(self) -> bool:
+        """Whether nothing would be lost, or that was said once already."""
+        if self.work_page is None or not self.work_page.workspace.keeper.at_risk or self._warned:
+            return True
+        self._warned = True
+        self.work_page.warn("The journal cannot be written, and this session is not saved: closing now loses what was "
+                            "done. Save it to another disk (Ctrl+Shift+S), or close once more.")  # fmt: skip
+        return False
 
     def open_demo(self) -> None:
         """Make the demo if it is not there, then open it."""
@@ -142,6 +178,7 @@ class Window(QMainWindow):
         self._job.start()
 
     def _enter_work_page(self, result) -> None:
+        from isophon.app.model.remembered import Remembered, recall
         from isophon.app.model.workspace import Workspace
         from isophon.app.pages.work_page import WorkPage
         from isophon.app.sheets import FIRST
@@ -150,6 +187,7 @@ class Window(QMainWindow):
             self._leave_work_page()
         history, saved_as, continued, notes = result
         page = WorkPage(Workspace(history, saved_as, continued, self._hands(), FIRST), self.stack)
+        page.left = recall(self._state.get(_SESSIONS, ""), saved_as) or (Remembered() if saved_as is None else None)
         self._entering = self._entered(page, notes)
         self._next_turn.start()
 
@@ -165,6 +203,10 @@ class Window(QMainWindow):
         finally:
             self._ended()
         page.open_asked.connect(self.ask_open)
+        page.menu.new_asked.connect(self.new_session)
+        page.menu.close_asked.connect(self.close_session)
+        page.menu.quit_asked.connect(self.close)
+        page.menu.path_chosen.connect(self.open_path)
         page.add_asked.connect(self.add_recordings)
         page.title_changed.connect(self._show_title)
         self.stack.setCurrentWidget(page)
@@ -183,7 +225,11 @@ class Window(QMainWindow):
             self._next_turn.stop()
 
     def _leave_work_page(self) -> None:
+        from isophon.app.model.remembered import remember
+
         self._state |= self.work_page.state()
+        if path := self.work_page.workspace.keeper.saved_as:
+            self._state[_SESSIONS] = remember(self._state.get(_SESSIONS, ""), path, self.work_page.remembered())
         self.work_page.shut()
         self.stack.removeWidget(self.work_page)
         self.work_page.deleteLater()
@@ -197,7 +243,7 @@ class Window(QMainWindow):
         if self.work_page is not None:
             self.stack.setCurrentWidget(self.work_page)
             if why:
-                self.work_page.tell(why)
+                self.work_page.warn(why)
 
     def _ended(self) -> None:
         self._job = None
@@ -210,6 +256,11 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{keeper.session.name} — Isophon")
         if keeper.saved_as and keeper.saved_as != self._remembered and not keeper.unsaved:
             self._remember(keeper.saved_as)
+
+    def _show_keys(self) -> None:
+        from isophon.app.pages.keys_page import KeysPage
+
+        KeysPage(self).open()
 
     def _show_lists(self) -> None:
         from isophon.app.model.state import recent_sessions, unsaved_work
@@ -291,10 +342,7 @@ class Window(QMainWindow):
         self.close()
 
     def closeEvent(self, event) -> None:
-        if self.work_page is not None and self.work_page.workspace.keeper.at_risk and not self._warned:
-            self._warned = True
-            self.work_page.tell("The journal cannot be written, and this session is not saved: closing now loses what "
-                               "was done. Save it to another disk (Ctrl+Shift+S), or close once more.")  # fmt: skip
+        if not self._may_leave():
             event.ignore()
             return
         if self._job is not None:
@@ -303,9 +351,7 @@ class Window(QMainWindow):
         for _ in self._entering:  # a page that is half built cannot be left
             pass
         if self.work_page is not None:
-            self._state |= self.work_page.state()
-            self.work_page.shut()
-            self.work_page = None
+            self._leave_work_page()
         if self._workers is not None:
             self._workers.close()
             self._workers = None

@@ -218,6 +218,11 @@ class Hearing(QObject):
         self.player.set_loop(None)
         self.player.seek(self.frame(seconds))
 
+    def play_from(self, seconds: float) -> None:
+        """Play from a second of the part in hand on."""
+        self.seek(seconds)
+        self.player.play()
+
     def heard_at(self) -> float:
         """What is heard now, in seconds of the part in hand."""
         return self.player.position / self.player.sample_rate + self.workspace.song[0]

@@ -31,6 +31,7 @@ class InHand(QObject):
     take_changed = Signal()
     boxes_asked = Signal()
     told = Signal(str)
+    troubled = Signal(str)
 
     def __init__(self, keeper: SessionKeeper, pool: TakePool, first: Pass) -> None:
         """``first``: the pass that is open at first."""

@@ -8,7 +8,6 @@ from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
-from isophon.core.session import edits
 from isophon.core.session.model import Guide, Part, Source
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, lesson_again
 
@@ -95,8 +94,7 @@ class Leaks(QObject):
             self._chosen.pop(part.id, None)
             if part.leak is not None and facts.key and part.leak.key == facts.key:
                 continue  # it was known, and only its sound was gone
-            self._keeper.edit(f"bleed learned · {name}",
-                              lambda s, i=part.id: edits.adopt_leak(s, i, facts, learned.marks))  # fmt: skip
+            self._keeper.adopt_leak(part.id, facts, learned.marks)
             if facts.key:
                 what = "its own click" if facts.own_click else ", ".join(facts.cues)
                 self.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found with "

@@ -13,7 +13,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from isophon.app.model.pen import Pen
 from isophon.app.model.state import claim_journal, journal_path, make_room
 from isophon.core.errors import IsophonError
-from isophon.core.session import edits, file
+from isophon.core.marks import Mark
+from isophon.core.passes.bleed.settings import Leak
+from isophon.core.session import edits, file, layout
 from isophon.core.session.edits import Beside, Findings
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal
@@ -32,6 +34,7 @@ class SessionKeeper(QObject):
     changed = Signal()
     saved = Signal()
     told = Signal(str)
+    troubled = Signal(str)
     _trouble = Signal(str)
 
     def __init__(self, history: History, saved_as: Path | None, continued: Path | None, parent: QObject) -> None:
@@ -74,7 +77,7 @@ class SessionKeeper(QObject):
         try:
             session = change(self.session)
         except IsophonError as error:
-            self.told.emit(str(error))
+            self.troubled.emit(str(error))
             return False
         if session == self.session:
             return False
@@ -110,6 +113,22 @@ class SessionKeeper(QObject):
             self._note(lambda journal, history: [note(journal, history, *one) for one in found])
         self.changed.emit()
 
+    def adopt_leak(self, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> None:
+        """Put what was learned of a part's leak into every step of the history; no step, but something to be saved."""
+        self._amend(lambda session: edits.adopt_leak(session, part_id, leak, hits),
+                    lambda journal, history: journal.leak(history, part_id, leak, hits))  # fmt: skip
+
+    def mute(self, item_id: str, muted: bool) -> None:
+        """Mute a part or guide in every step of the history, or no longer; undo is for what is done to the voice."""
+        self._amend(lambda session: layout.mute(session, item_id, muted),
+                    lambda journal, history: journal.muted(history, item_id, muted))  # fmt: skip
+
+    def _amend(self, change: Callable[[Session], Session], note: Callable[[Journal, History], object]) -> None:
+        self.write_journal()
+        self.history.amend(change)
+        self._note(note)
+        self.changed.emit()
+
     def hear(self, names: set[str]) -> None:
         """Note marks as heard in every step of the history; a fact, not a step, and nothing that asks to be saved."""
         new = names.difference(self.session.heard)
@@ -134,7 +153,7 @@ class SessionKeeper(QObject):
             place, lock, taken = claim_journal(path, None, "")
             if taken:
                 lock.release()
-                self.told.emit(f"{path.name}: is open in another window; save under another name")
+                self.troubled.emit(f"{path.name}: is open in another window; save under another name")
                 return False
         history = self._renamed(path)
         try:
@@ -142,7 +161,7 @@ class SessionKeeper(QObject):
         except IsophonError as error:
             if lock is not self._lock:
                 lock.release()
-            self.told.emit(f"{error}; the session is still open, and kept in the journal")
+            self.troubled.emit(f"{error}; the session is still open, and kept in the journal")
             return False
         self._writing.stop()
         self.history = history
@@ -215,12 +234,15 @@ class SessionKeeper(QObject):
         if now is None or now in (self._stamp, self._warned):
             return False
         self._warned = now
-        self.told.emit(f"{path.name} was changed by something else since it was opened here; nothing was written. "
+        self.troubled.emit(f"{path.name} was changed by something else since it was opened here; nothing was written. "
                        "Save once more to write over it, or save under another name.")  # fmt: skip
         return True
 
     def _tell_trouble(self, why: str) -> None:
-        self.told.emit(f"{why}; {_KEPT}" if why else "The journal can be written again; nothing was lost.")
+        if why:
+            self.troubled.emit(f"{why}; {_KEPT}")
+        else:
+            self.told.emit("The journal can be written again; nothing was lost.")
         self.saved.emit()
 
 

@@ -33,7 +33,7 @@ class TakePool(QObject):
     heard_beside = Signal(object, object)
     beside_failed = Signal(str, str)
     progressed = Signal()
-    told = Signal(str)
+    troubled = Signal(str)
     _answered = Signal(object, str, object)
 
     def __init__(self, workers: Workers, parent: QObject | None = None) -> None:
@@ -135,7 +135,7 @@ class TakePool(QObject):
         elif take is not None and kind == "failed":
             if value.of_input and what != "learn":  # a full disk or a killed worker says nothing about the recording
                 take.trouble = value
-            self.told.emit(value)
+            self.troubled.emit(value)
             self.changed.emit(source)
         elif take is not None and what == "learn" and kind == "done":
             self._cache.clear()

@@ -44,6 +44,7 @@ class Workspace(MarkEdits):
         self.leaks = Leaks(self.keeper, self.pool, self)
         self.lining_up = LiningUp(self.keeper, self.pool, self)
         self.lifted = False
+        self.drawing = False  # whether dragging over map and lens draws a box
         self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
         self._stocked: tuple[Source, ...] = ()
         self._shown: tuple = (None, None, None, None)
@@ -53,9 +54,10 @@ class Workspace(MarkEdits):
         self._more.timeout.connect(self._show_news)
         self.keeper.changed.connect(self._session_changed)
         self.keeper.told.connect(self.told)
-        self.pool.told.connect(self.told)
+        self.keeper.troubled.connect(self.troubled)
+        self.pool.troubled.connect(self.troubled)
         self.leaks.told.connect(self.told)
-        self.lining_up.told.connect(self.told)
+        self.lining_up.told.connect(self.troubled)
         self.leaks.learned.connect(self.take_changed)
         self.pool.changed.connect(self._take_known)
         self.pool.found_again.connect(self._found_again)
@@ -147,7 +149,7 @@ class Workspace(MarkEdits):
             try:
                 noise = noise_in(take.recording, take.surveyed.survey, part.measured.hum, start, end)
             except InputError as error:
-                self.told.emit(str(error))
+                self.troubled.emit(str(error))
                 return
             words = f"noise from {start + self.offset:.1f} s · {part.name}"
             self.edit(words, lambda s: edits.learn_noise(s, part.id, start, end, noise))

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app.model.in_hand import WITHOUT
+from isophon.app.model.remembered import HandOverSettings
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.proof_page import ProofPage
 from isophon.app.sheets import PASSES
@@ -46,6 +47,8 @@ _CLIP = {
     "float": "if a stem would clip: write it as 32-bit float",
     "refuse": "if a stem would clip: do not write it",
 }
+_TICKED = ("removed", "labels", "cues", "proof", "together", "whole")  # what is remembered; never "write over"
+_LONGEST_PATTERN = 200
 _NEAR_FULL_DBFS, _TELLING = -0.5, 0.05
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
 
@@ -53,7 +56,7 @@ _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
 class HandOverPage(QWidget):
     """Writes the cleaned stems with the same core as the command line, side by side on all cores."""
 
-    told = Signal(str)
+    troubled = Signal(str)
     part_asked = Signal(str)
     _answered = Signal(object, str, object)
 
@@ -173,6 +176,22 @@ class HandOverPage(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(scroll)
 
+    def chosen(self) -> HandOverSettings:
+        """How it is handed over, to be remembered."""
+        ticked = tuple(name for name in _TICKED if getattr(self, name).isChecked())
+        return HandOverSettings(self.name.text(), self.depth.currentText(), self.format.currentText(),
+                                self.clip.currentData(), ticked)  # fmt: skip
+
+    def restore(self, settings: HandOverSettings) -> None:
+        """Be as it was remembered."""
+        self.name.setText(settings.name[:_LONGEST_PATTERN])
+        for choice, index in ((self.depth, self.depth.findText(settings.depth)),
+                              (self.format, self.format.findText(settings.format)),
+                              (self.clip, self.clip.findData(settings.clip))):  # fmt: skip
+            choice.setCurrentIndex(max(0, index))
+        for name in _TICKED:
+            getattr(self, name).setChecked(name in settings.ticked)
+
     def target(self) -> handover.Target:
         """What was chosen."""
         return handover.Target(
@@ -190,6 +209,11 @@ class HandOverPage(QWidget):
             self.workspace.session.name,
             self.workspace.session.span if self.together.isChecked() else None,
         )
+
+    def _numbered(self, part: Part, target: handover.Target) -> handover.Target:
+        """The target with the number of a part's row in Lay out."""
+        ids = [one.id for one in self.workspace.session.parts]
+        return handover.numbered(target, ids.index(part.id) + 1, len(ids))
 
     def show_proof(self) -> None:
         """Show the proof as far as it can be told now."""
@@ -219,7 +243,7 @@ class HandOverPage(QWidget):
             self.will.setText(str(error))
             self.write.setEnabled(False)
             return
-        names = [path.name for part in parts for path in handover.outputs(part, target)]
+        names = [path.name for part in parts for path in handover.outputs(part, self._numbered(part, target))]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
         rows = [kinds(part, target.without) for part in parts]
         told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
@@ -269,7 +293,7 @@ class HandOverPage(QWidget):
             handover.check_report(target, self.inputs())
             taken: dict[Path, str] = {}
             for part in self.parts():
-                for output in handover.check_free(part, target, self.inputs()):
+                for output in handover.check_free(part, self._numbered(part, target), self.inputs()):
                     if output in taken:
                         raise OutputError(
                             f"{part.name} and {taken[output]} would both write {output.name}; rename one of the parts, "
@@ -278,14 +302,14 @@ class HandOverPage(QWidget):
                     taken[output] = part.name
         except IsophonError as error:
             self._give_up()
-            self.told.emit(str(error))
+            self.troubled.emit(str(error))
             return
-        how = dataclasses.asdict(target) | {"folder": spelled(target.folder)}
         self._asked, self._written = self.parts(), {}
         complete = all(part.found for part in self._asked)
         self._doing = "Writing the stems" if complete else "Finding what is missing and writing the stems"
         self.table.begin(self._asked)
         for part in self._asked:
+            how = dataclasses.asdict(self._numbered(part, target)) | {"folder": spelled(target.folder)}
             session = msgspec.to_builtins(needed(self.workspace.session, part))
             request = {"do": "hand over", "session": session, "part": part.id, "target": how}
             task = Task(request, lambda *_: None)
@@ -329,7 +353,7 @@ class HandOverPage(QWidget):
                     bundle.complete(self._made, self._target)
                     self._made = None
             except IsophonError as error:
-                self.told.emit(str(error))
+                self.troubled.emit(str(error))
                 words = "Nothing was written." if self._made is not None else words
         self._give_up()
         self._busy(False)

@@ -29,7 +29,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("less", "Up", "a little less"),
             ("same_there", "Ctrl+Return", "the same in the doubles, or the other parts in hand"),
             ("forget", "Backspace", "back to the ceiling"),
-            ("give_up", "Esc", "give up what is being drawn, or was drawn just now"),
+            ("give_up", "Esc", "give up what is being drawn, end drawing, clear the selection, or undo what was drawn"),
+            ("draw_box", "V", "dragging over map and lens draws a box, or no longer"),
             ("take_away", "Delete", "take away what was drawn; leave what was found"),
             ("draw", "N", "make a mark of the selection"),
             ("split", "/", "split the mark in hand where the playhead is"),
@@ -76,7 +77,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
         (
             ("zoom_in", "+", "closer"),
             ("zoom_out", "-", "further away"),
-            ("zoom_mark", "Z", "the mark in hand, close"),
+            ("zoom_mark", "Z", "the selected time, else the mark in hand, close"),
             ("whole", "Home", "the whole song"),
             ("rank", "T", "skyline in time, or tallest first"),
             ("marker", "K", "name the place that is heard"),
@@ -88,10 +89,13 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
         "The session",
         (
             ("undo", "Ctrl+Z", "undo"),
-            ("redo", "Ctrl+Shift+Z", "redo"),
+            ("redo", "Ctrl+Shift+Z, Ctrl+Y", "redo"),
             ("save", "Ctrl+S", "save"),
             ("save_as", "Ctrl+Shift+S", "save under another name"),
             ("open", "Ctrl+O", "open a session, or add recordings"),
+            ("new", "Ctrl+N", "a new session"),
+            ("close", "Ctrl+W", "close the session"),
+            ("quit", "Ctrl+Q", "quit"),
             ("history", "Ctrl+H", "the history of all steps"),
             ("lay_out", "1", "Lay out"),
             *((which.kind, _station(i), which.name) for i, which in enumerate(PASSES, 2)),
@@ -104,8 +108,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
 
 def keys_of(action: str) -> list[str]:
     """The keys of an action; that of the number pad too, where there is a second one."""
-    key = next(key for _, group in KEYS for name, key, _ in group if name == action)
-    return [key, key.replace("Return", "Enter")] if "Return" in key else [key]
+    keys = next(key for _, group in KEYS for name, key, _ in group if name == action).split(", ")
+    return [*keys, *(key.replace("Return", "Enter") for key in keys if "Return" in key)]
 
 
 def keys_of_the_marks() -> set[str]:

@@ -31,7 +31,7 @@ from isophon.core.takes.remarks import remarks
 COLUMNS = ("Name", "What it is", "Singer", "Starts at", "Rate", "Length", "Sides", "Level", "Clipped", "Silence",
            "Remarks")  # fmt: skip
 _NAME, _WHAT, _SINGER, _START = range(4)
-FILTER = "Recordings (*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64)"
+FILTER = "Recordings (*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3)"
 
 
 class LayoutPage(QWidget):
@@ -273,7 +273,7 @@ class LayoutPage(QWidget):
                 with Recording(where) as recording:
                     sources[name] = layout.source_of(recording)
         except IsophonError as error:
-            self.workspace.told.emit(str(error))
+            self.workspace.troubled.emit(str(error))
             return
 
         def changed(value):

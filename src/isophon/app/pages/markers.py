@@ -24,7 +24,10 @@ class Markers(QObject):
 
     def name_place(self) -> None:
         """Ask for a name for what is heard now."""
-        at = self._here()
+        self.name_at(self._here())
+
+    def name_at(self, at: float) -> None:
+        """Ask for a name for a second of the song."""
         name, given = QInputDialog.getText(self._page, "Marker", f"A name for {theme.clock(max(0.0, at))}")
         if given:
             self._workspace.mark_place(at, name)

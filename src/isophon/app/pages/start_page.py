@@ -5,10 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeySequence, QPainter, QPen, QShortcut
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app import theme
+from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import Label
 
 
@@ -20,6 +21,9 @@ class StartPage(QWidget):
     path_chosen = Signal(object)
     recover_asked = Signal(object)
     cancel_asked = Signal()
+    new_asked = Signal()
+    keys_asked = Signal()
+    quit_asked = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
@@ -27,6 +31,8 @@ class StartPage(QWidget):
         self.open.clicked.connect(self.open_asked)
         self.demo = QPushButton("Open the demo: Glasshouse Starlings")
         self.demo.clicked.connect(self.demo_asked)
+        self.new = QPushButton("New session")
+        self.new.clicked.connect(self.new_asked)
         self.work = Label("")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.cancel = QPushButton("Cancel")
@@ -44,9 +50,11 @@ class StartPage(QWidget):
         column.addWidget(about, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(10)
         column.addWidget(self.open)
+        column.addWidget(self.new)
         column.addWidget(self.demo)
         hint = Label(
-            "or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg)", objectName="soft"
+            "or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg; MP3 as music)",
+            objectName="soft",
         )
         column.addWidget(hint, 0, Qt.AlignmentFlag.AlignHCenter)
         column.addSpacing(6)
@@ -58,7 +66,7 @@ class StartPage(QWidget):
         middle.setLayout(column)
         middle.setFixedWidth(theme.u(520))
         page = QWidget(objectName="page")
-        scroll = QScrollArea(widgetResizable=True)
+        scroll = QScrollArea(widgetResizable=True, focusPolicy=Qt.FocusPolicy.NoFocus)
         scroll.setWidget(page)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -71,15 +79,32 @@ class StartPage(QWidget):
         row.addStretch()
         row.addWidget(middle)
         row.addStretch()
+        keys = (("Ctrl+O", self.open_asked), ("Ctrl+N", self.new_asked), ("F1", self.keys_asked),
+                ("Ctrl+Q", self.quit_asked))  # fmt: skip
+        for key, signal in keys:
+            shortcut = QShortcut(QKeySequence(key), self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(signal)
+        workable(self)
+        self.setFocusProxy(self.open)
         self.show_work("", None)
+
+    def take_focus(self) -> None:
+        """Let the keyboard begin here."""
+        self.open.setFocus()
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.take_focus()
 
     def show_work(self, words: str, fraction: float | None) -> None:
         """Show long work and how far it is; None: nothing is under way."""
         busy = fraction is not None
         for widget in (self.work, self.bar, self.cancel):
             widget.setVisible(busy)
-        for widget in (self.open, self.demo):
+        for widget in (self.open, self.new, self.demo):
             widget.setEnabled(not busy)
+        if busy and self.isVisible():
+            self.cancel.setFocus()
         self.work.setText(words)
         self.bar.setValue(round(1000 * (fraction or 0)))
 
@@ -94,9 +119,10 @@ class StartPage(QWidget):
         for name, path in unsaved[:3]:
             self._add_row(name, "everything up to the last step", lambda path=path: self.recover_asked.emit(path))
         if recent:
-            self.lists.addWidget(Label("Lately", objectName="head"))
+            self.lists.addWidget(Label("Recent", objectName="head"))
         for path in recent[:4]:
             self._add_row(path.stem, str(path.parent), lambda path=path: self.path_chosen.emit(path))
+        workable(self)
 
     def _add_row(self, name: str, where: str, chosen) -> None:
         metrics = self.fontMetrics()

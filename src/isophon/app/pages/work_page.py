@@ -8,24 +8,26 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QShortcut
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.remembered import Remembered
 from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
+from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
 from isophon.app.sheets.sheet import Sheet
-from isophon.app.views.keyboard import workable
+from isophon.app.views.keyboard import reachable, show_in_scroll_areas, workable
 from isophon.app.views.route import HAND_OVER, LAY_OUT, Count
 from isophon.core.passes import NAMES
 from isophon.core.session.model import Part, Source
@@ -33,7 +35,6 @@ from isophon.core.session.settings import role_default
 
 _TICK_MS, _NOTE_MS, _STILL_MS = 33, 1_500, 20
 _BACK_S = 0.1  # a jump back by more than this is a loop's
-_MESSAGE_MS = 9_000
 _REST_AFTER_S = 20 * 60.0
 
 
@@ -52,7 +53,7 @@ class WorkPage(WorkViews):
         self._proposed: set[str] = set()
         self.listened_s = 0.0
         self.pass_keys: list[QShortcut] = []
-        self._hush = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
+        self.left: Remembered | None = None  # as the session was left the last time; None: at the first pass
         self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
         self._tick = QTimer(self, interval=_TICK_MS)
         self._still = QTimer(self, singleShot=True, interval=_STILL_MS)  # in a turn of its own: it takes a while
@@ -70,7 +71,10 @@ class WorkPage(WorkViews):
         yield
         self._session_changed()
         self._hearing_changed()
-        self.open_station(PASSES.index(workspace.pass_) + 1 if workspace.session.parts else LAY_OUT)
+        first = PASSES.index(workspace.pass_) + 1 if self.left is None else self.left.station
+        self.open_station(min(HAND_OVER, max(LAY_OUT, first)) if workspace.session.parts else LAY_OUT)
+        if self.left is not None:
+            self.hand_over.restore(self.left.hand_over)
         yield
         self._tick.start()
         gc.collect()
@@ -85,7 +89,6 @@ class WorkPage(WorkViews):
     def _connect(self) -> None:
         workspace, transport, hearing = self.workspace, self.transport, self.hearing
         self.layout_page.add_asked.connect(self.add_asked)
-        self._hush.timeout.connect(self.message.hide)
         self._tick.timeout.connect(self._follow)
         self._still.timeout.connect(lambda: self.transport.show_stillness(*workspace.stillness()))
         workspace.session_changed.connect(self._session_changed)
@@ -93,6 +96,7 @@ class WorkPage(WorkViews):
         workspace.take_changed.connect(self._remark_on_take)
         workspace.keeper.saved.connect(self._show_state)
         workspace.told.connect(self.tell)
+        workspace.troubled.connect(self.warn)
         workspace.boxes_asked.connect(lambda: self.open_station(next(i for i, p in enumerate(PASSES, 1) if p.boxes)))
         hearing.changed.connect(self._hearing_changed)
         self.menu.open_asked.connect(self.open_asked)
@@ -101,13 +105,14 @@ class WorkPage(WorkViews):
         self.menu.cards_asked.connect(self.show_cards)
         self.menu.marker_chosen.connect(self.markers.go_to)
         self.markers.told.connect(self.tell)
-        self.hand_over.told.connect(self.tell)
+        self.hand_over.troubled.connect(self.warn)
         self.hand_over.part_asked.connect(self._open_part)
         self.trace.loop_asked.connect(hearing.loop_mark)
         self.trace.seek_asked.connect(hearing.seek)
         self.skyline.band_asked.connect(hearing.hear_band)
         self.skyline.band_left.connect(hearing.hear_all)
         self.tallest.toggled.connect(self.skyline.set_by_rank)
+        self.draw.toggled.connect(self.set_drawing)
         self.title.undo.clicked.connect(self.review.undo)
         self.title.redo.clicked.connect(self.review.redo)
         self.title.route.station_chosen.connect(self.open_station)
@@ -125,6 +130,9 @@ class WorkPage(WorkViews):
         transport.hear_chosen.connect(hearing.set_hear)
         transport.all_toggled.connect(hearing.set_compare_all)
         transport.turns_toggled.connect(hearing.set_in_turn)
+        transport.time_chosen.connect(lambda song_s: hearing.seek(song_s - workspace.offset))
+        for view in (self.trace, self.skyline, self.lens.pictures):
+            view.menu_asked.connect(lambda at, mark, seconds: show_menu(self, at, mark, seconds))
         transport.rough_changed.connect(hearing.set_chain)
         transport.rough_changed.connect(self.skyline.set_chain)
 
@@ -135,9 +143,9 @@ class WorkPage(WorkViews):
         takes = [self.workspace.pool.take(item.source) for item in self.workspace.session.items]
         troubled = [take.trouble for take in takes if take.trouble]
         if len(troubled) == 1:
-            self.tell(troubled[0])
+            self.warn(troubled[0])
         elif troubled:
-            self.tell(f"{len(troubled)} recordings cannot be used; Lay out (1) says why. {troubled[0]}")
+            self.warn(f"{len(troubled)} recordings cannot be used; Lay out (1) says why. {troubled[0]}")
 
     def _remark_on_take(self) -> None:
         """Say once what a wary eye sees in the take at hand."""
@@ -153,9 +161,11 @@ class WorkPage(WorkViews):
 
     def tell(self, words: str) -> None:
         """Show one line to the person for a while."""
-        self.message.setText(words)
-        self.message.show()
-        self._hush.start()
+        self.message.tell(words, trouble=False)
+
+    def warn(self, words: str) -> None:
+        """The same of something that went wrong."""
+        self.message.tell(words, trouble=True)
 
     def _session_changed(self) -> None:
         part, which = self.workspace.part, self.workspace.pass_
@@ -212,7 +222,9 @@ class WorkPage(WorkViews):
         transport.show_device(hearing.player.device.name, hearing.player.device.silent)
 
     def open_station(self, index: int) -> None:
-        """Open a station of the route."""
+        """Open a station of the route; what was told of the one before goes with it."""
+        if index != self.title.route.current:
+            self.message.hide()
         if LAY_OUT < index < HAND_OVER:
             self.workspace.open_pass(PASSES[index - 1])
             self._session_changed()
@@ -220,6 +232,7 @@ class WorkPage(WorkViews):
         for shortcut in self.pass_keys:
             shortcut.setEnabled(LAY_OUT < index < HAND_OVER)
         self.title.route.show_station(index)
+        self.setFocus()  # else it falls on whatever comes next, and Space presses that
 
     def _open_part(self, part_id: str) -> None:
         """A part, from the results of handing over."""
@@ -247,6 +260,18 @@ class WorkPage(WorkViews):
         if plain and card_of(part.singer) is not None:
             self.tell(f"A voice card of {part.singer} is kept; start from it under More, Voice cards.")
 
+    def focusNextPrevChild(self, on: bool) -> bool:
+        """Tab goes on as the eye does: the title row, the page from left to right and down, the transport."""
+        order = [widget for area in self.areas() for widget in reachable(area)]
+        if not order:
+            return False
+        now = QApplication.focusWidget()
+        place = order.index(now) if now in order else (-1 if on else 0)
+        following = order[(place + (1 if on else -1)) % len(order)]
+        following.setFocus(Qt.FocusReason.TabFocusReason if on else Qt.FocusReason.BacktabFocusReason)
+        show_in_scroll_areas(following)
+        return True
+
     # hearing
 
     def keyPressEvent(self, event) -> None:
@@ -269,8 +294,20 @@ class WorkPage(WorkViews):
 
     def give_up(self) -> None:
         """Give up a box that is being drawn, or take back the one that was drawn last."""
-        if not self.trace.give_up_box() and (self.workspace.keeper.history.undo_name or "").startswith("draw"):
+        if self.trace.give_up_box() or self.lens.pictures.give_up_box():
+            return
+        if self.draw.isChecked():
+            self.draw.setChecked(False)
+        elif self.workspace.selection:
+            self.workspace.select(None)
+        elif (self.workspace.keeper.history.undo_name or "").startswith("draw"):
             self.review.undo()
+
+    def set_drawing(self, on: bool) -> None:
+        """Whether dragging over map and lens draws a box."""
+        self.workspace.drawing = on
+        for view in (self.trace, self.lens.pictures):
+            view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
 
     def _hear_band(self) -> None:
         """The band of the mark in hand alone, for as long as a key is held."""
@@ -293,7 +330,7 @@ class WorkPage(WorkViews):
         self.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
         self.transport.show_playing(player.playing, player.preparing)
         if player.trouble:
-            self.tell(f"{player.trouble}. Playing stopped; the work is kept.")
+            self.warn(f"{player.trouble}. Playing stopped; the work is kept.")
             player.trouble = ""
         self.transport.meter.show_peak(player.peak())
         self.trace.set_playhead(seconds, player.playing and not self.hearing.loop_span())  # a loop stays in view
@@ -325,13 +362,20 @@ class WorkPage(WorkViews):
                 self.tell("Ears tire of esses: 20 minutes were listened. A rest of 10 to 15 minutes does them good.")
 
     def zoom_mark(self) -> None:
-        """Show the mark in hand close."""
-        mark = self.workspace.mark
-        if mark:
+        """Show the selected time, else the mark in hand, close."""
+        mark, selection = self.workspace.mark, self.workspace.selection
+        if selection:
+            around = 0.02 * (selection[1] - selection[0])
+            self.workspace.set_view(selection[0] - around, selection[1] + around)
+        elif mark:
             middle = sum(mark.span) / 2
             self.workspace.set_view(middle - 0.75, middle + 0.75)
 
     # the window's state
+
+    def remembered(self) -> Remembered:
+        """What is remembered of this session."""
+        return Remembered(self.title.route.current, self.hand_over.chosen())
 
     def state(self) -> dict[str, str]:
         """What the window remembers of this page."""

@@ -25,6 +25,7 @@ from isophon.app.sheets.sheet import Sheets
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
+from isophon.app.views.notice import Notice
 from isophon.app.views.parts_panel import PartsPanel
 from isophon.app.views.route import TitleRow
 from isophon.app.views.session_menu import SessionMenu
@@ -49,12 +50,11 @@ class WorkViews(QWidget):
         workspace = self.workspace
         self.menu = SessionMenu(workspace, self)
         self.title = TitleRow(self.menu, self)
-        self.message = Label("", self, objectName="message", wordWrap=True)
-        self.message.hide()
         self.pages = QStackedWidget(self)
+        self.message = Notice(self, self.pages)
         self.transport = Transport(self)
         column = _tight(QVBoxLayout(self))
-        for widget in (self.title, _rule(self), self.message, self.pages, _rule(self), self.transport):
+        for widget in (self.title, _rule(self), self.pages, _rule(self), self.transport):
             column.addWidget(widget, 1 if widget is self.pages else 0)
         yield
         for item in workspace.session.items:
@@ -92,6 +92,12 @@ class WorkViews(QWidget):
         self.pages.addWidget(self.hand_over)
         yield
 
+    def areas(self) -> list[QWidget]:
+        """The parts of the page in the order in which they are read."""
+        passes = [self.panel, self.trace, self.skyline.parentWidget(), self.lens, self.sheets]
+        inside = {0: [self.layout_page], 1: passes, 2: [self.hand_over]}[self.pages.currentIndex()]
+        return [self.title, *inside, self.transport]
+
     def _lay_out_skyline(self) -> None:
         chart = QWidget(self.work)
         self.skyline = Skyline(self.workspace, chart)
@@ -113,6 +119,11 @@ class WorkViews(QWidget):
             "Bars as high as they stand out after the rough chain (R): compressor and bright shelf"
         )
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
+        self.draw = QPushButton("draw", chart, checkable=True)
+        self.draw.setToolTip("Dragging over the map or the lens draws a box, with Shift a free outline (V, or hold "
+                             "Ctrl); Esc ends it")  # fmt: skip
+        heading.addWidget(self.draw)
+        heading.addSpacing(8)
         heading.addWidget(self.will_sound)
         heading.addSpacing(8)
         for button in (self.in_time, self.tallest):

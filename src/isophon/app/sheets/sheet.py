@@ -11,7 +11,7 @@ from isophon.app import theme
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
-from isophon.app.views.keyboard import alt_held, enable, workable
+from isophon.app.views.keyboard import enable, same_held, workable
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
@@ -161,7 +161,7 @@ class Sheet(QWidget):
         factor = 100 if knob.unit == "%" else 1
         slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH, factor=factor)
         slider.setToolTip(knob.tip)
-        slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture, alt_held()))
+        slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture, same_held()))
         return slider
 
     def _show_more(self, on: bool) -> None:

@@ -5,13 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 
 _SMALLEST = 4
 _FEWEST_CORNERS, _MOST_CORNERS = 5, 90
+
+
+def draws(event: QMouseEvent, workspace: Workspace) -> bool:
+    """Whether a press begins a box: Ctrl is held, which no window manager takes, or drawing is switched on."""
+    return workspace.drawing or bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
 
 
 class BoxDrawing:

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QAbstractItemView,
+    QAbstractScrollArea,
+    QAbstractSpinBox,
     QApplication,
     QComboBox,
     QLineEdit,
+    QScrollArea,
     QStyle,
     QStyleOptionComboBox,
     QStylePainter,
@@ -18,6 +22,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 
 _WIDEST, _NARROWEST = 320, 76
+_LINE = 26  # pixels: what lies no further apart is on one line
 _PRESSING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 _LISTED = (*_PRESSING, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End)
 
@@ -125,9 +130,29 @@ def back_to_page(widget: QWidget) -> None:
         page.setFocus()
 
 
-def alt_held() -> bool:
-    """Whether Alt is held: the same in all parts in hand, instead of as much in each."""
-    return bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.AltModifier)
+def reachable(area: QWidget) -> list[QWidget]:
+    """What Tab reaches in an area, itself too: line by line, from left to right."""
+    found = [w for w in (area, *area.findChildren(QWidget))
+             if (w.isVisible() and w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus and not w.focusProxy()
+             and not isinstance(w, QAbstractScrollArea | QAbstractSpinBox)) or (isinstance(w, QAbstractItemView)
+             and w.isVisible() and w.focusPolicy() & Qt.FocusPolicy.TabFocus)]  # fmt: skip
+    places = [(w.mapTo(area, QPoint(0, 0)), w) for w in found]
+    line = theme.u(_LINE)
+    return [w for at, w in sorted(places, key=lambda one: ((one[0].y() + one[1].height() // 2) // line, one[0].x()))]
+
+
+def show_in_scroll_areas(widget: QWidget) -> None:
+    """Let every area that scrolls around a widget show it."""
+    around = widget.parentWidget()
+    while around is not None:
+        if isinstance(around, QScrollArea):
+            around.ensureWidgetVisible(widget)
+        around = around.parentWidget()
+
+
+def same_held() -> bool:
+    """Whether Ctrl is held: the same in all parts in hand, instead of as much in each (window managers take Alt)."""
+    return bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier)
 
 
 def draw_focus(painter: QPainter, widget: QWidget) -> None:

@@ -34,6 +34,10 @@ class Label(QLabel):
         """The text as it was set."""
         return self._told
 
+    def clear(self) -> None:
+        """Show nothing."""
+        self.setText("")
+
 
 class PlainTips(QObject):
     """Shows the tips of all widgets of an application as plain text."""

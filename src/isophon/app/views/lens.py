@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import msgspec
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.box_drawing import BoxDrawing, draws
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel, Label
@@ -29,10 +30,13 @@ _WIDE = 540  # where there is room for the buttons' whole words
 class LensPictures(QWidget):
     """As sung beside cleaned, at the same scale. The box's edges drag in time and frequency."""
 
+    menu_asked = Signal(QPoint, object, object)
+
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
         self._drag: str | None = None
+        self._box, self._drawn_in = BoxDrawing(workspace, self._time_at), QRectF()
         self._lines = {along: line(workspace) for along, line in LINES.items()}
         self._gesture = 0
         self._window: tuple[float, float] | None = None
@@ -41,7 +45,8 @@ class LensPictures(QWidget):
         self.setAccessibleName("Lens")
         self.setToolTip(
             "Drag the edges of the box: its time and its band, by hand. "
-            "Where a line crosses the cleaned one, double-click makes a point of it or takes one away; drag the points."
+            "Where a line crosses the cleaned one, double-click makes a point of it or takes one away; "
+            "drag the points. Ctrl and drag, or draw (V): a box over anything, with Shift a free outline."
         )
         self.close_up = CloseUp(self)
         self.close_up.ready.connect(self.update)
@@ -131,6 +136,30 @@ class LensPictures(QWidget):
         painter.drawRect(self.mark_box(mark, cleaned))
         if line := self._line:
             line.draw(painter, self.mark_box(mark, cleaned), mark)
+        self._box.draw(painter)
+
+    def _time_at(self, x: float) -> float:
+        """The time at a place of the picture that is drawn in."""
+        assert self.workspace.mark is not None, "there is a picture to draw in"
+        first, last = self.window_s(self.workspace.mark)
+        return first + (x - self._drawn_in.left()) / self._drawn_in.width() * (last - first)
+
+    def _begin_box(self, event) -> bool:
+        """Begin to draw where that is wanted; whether it is."""
+        if not draws(event, self.workspace) or self.workspace.pass_.waves:
+            return False
+        inside = [box for box in self.boxes() if box.contains(event.position())]
+        if inside:
+            self._drag, self._drawn_in = "box", inside[0]
+            free = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._box.begin(event.position(), self._drawn_in, free)
+        return bool(inside)
+
+    def give_up_box(self) -> bool:
+        """Draw no box after all; whether one was being drawn."""
+        drawing = self._box.give_up()
+        self.update()
+        return drawing
 
     def _draw_waves(self, painter: QPainter, boxes: tuple[QRectF, QRectF], waves: list, mark: Mark) -> None:
         """The samples around a tick, as sung and cleaned, on one scale."""
@@ -203,6 +232,8 @@ class LensPictures(QWidget):
 
     def mousePressEvent(self, event) -> None:
         mark = self.workspace.mark
+        if mark is not None and self._begin_box(event):
+            return
         line = self._line
         if mark and line and line.press(self.mark_box(mark, self.boxes()[1]), mark, event.position()):
             self._drag = "line"
@@ -217,12 +248,19 @@ class LensPictures(QWidget):
 
     def mouseMoveEvent(self, event) -> None:
         mark, at = self.workspace.mark, event.position()
+        if self._drag is None and self.workspace.drawing:
+            return
         if self._drag is None or mark is None:
             edge = self._under(at)
             shape = {"start": Qt.CursorShape.SizeHorCursor, "end": Qt.CursorShape.SizeHorCursor}
             self.setCursor(
                 Qt.CursorShape.ArrowCursor if edge is None else shape.get(edge, Qt.CursorShape.SizeVerCursor)
             )
+            return
+        if self._drag == "box":
+            x = min(max(at.x(), self._drawn_in.left()), self._drawn_in.right())
+            self._box.go_on(QPointF(x, at.y()), self._drawn_in)
+            self.update()
             return
         if self._drag == "line" and (line := self._line):
             line.move(self.mark_box(mark, self.boxes()[1]), mark, at)
@@ -245,8 +283,14 @@ class LensPictures(QWidget):
             ("lens", self._gesture),
         )
 
+    def contextMenuEvent(self, event) -> None:
+        self.menu_asked.emit(event.globalPos(), self.workspace.mark, None)
+
     def mouseReleaseEvent(self, event) -> None:
-        self._drag = None
+        drawn, self._drag = self._drag == "box", None
+        if drawn:
+            self._box.keep(self._drawn_in)
+            self.update()
 
 
 class Lens(QWidget):

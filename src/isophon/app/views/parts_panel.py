@@ -195,9 +195,7 @@ class ItemRow(QWidget):
 
     def toggle_mute(self) -> None:
         """Mute, or no longer."""
-        muted = not self.item.listening.muted
-        words = f"{'mute' if muted else 'mute no longer'} · {self.item.name}"
-        self.workspace.edit(words, lambda s: layout.set_listening(s, self.item_id, muted=muted))
+        self.workspace.keeper.mute(self.item_id, not self.item.listening.muted)
 
     def _listen(self, name: str, value: float, gesture: object) -> None:
         words = f"{'gain' if name == 'gain_db' else 'pan'} {value:g} · {self.item.name}"

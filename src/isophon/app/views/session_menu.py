@@ -8,6 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from isophon.app import theme
+from isophon.app.model.state import recent_sessions
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.labels import short
 from isophon.core.reading import path_of
@@ -25,13 +26,21 @@ class SessionMenu(QMenu):
     history_asked = Signal()
     cards_asked = Signal()
     marker_chosen = Signal(float)
+    new_asked = Signal()
+    close_asked = Signal()
+    quit_asked = Signal()
+    path_chosen = Signal(object)
 
     def __init__(self, workspace: Workspace, parent: QWidget) -> None:
         super().__init__(parent)
         self.workspace = workspace
+        self.addAction("New\tCtrl+N", self.new_asked.emit)
+        self.addAction("Open or add…\tCtrl+O", self.open_asked.emit)
+        self.recent = self.addMenu("Recent")
+        self.recent.aboutToShow.connect(self._list_recent)
+        self.addSeparator()
         self.addAction("Save\tCtrl+S", self.save)
         self.addAction("Save as…\tCtrl+Shift+S", self.save_as)
-        self.addAction("Open or add…\tCtrl+O", self.open_asked.emit)
         self.addSeparator()
         self.addAction("History\tCtrl+H", self.history_asked.emit)
         self.markers = self.addMenu("Markers")
@@ -43,6 +52,9 @@ class SessionMenu(QMenu):
         self.rest = self.addAction("Remind me to rest my ears")
         self.rest.setCheckable(True)
         self.addAction("Keys\tF1", self.keys_asked.emit)
+        self.addSeparator()
+        self.addAction("Close the session\tCtrl+W", self.close_asked.emit)
+        self.addAction("Quit\tCtrl+Q", self.quit_asked.emit)
 
     def save(self) -> None:
         """Save to the session's file."""
@@ -60,6 +72,16 @@ class SessionMenu(QMenu):
         if name:
             path = Path(name)
             self.workspace.keeper.save(path if path.suffix == file.ENDING else path.with_name(path.name + file.ENDING))
+
+    def _list_recent(self) -> None:
+        """The sessions that were saved or opened last, this one aside."""
+        self.recent.clear()
+        paths = [path for path in recent_sessions() if path != self.workspace.keeper.saved_as]
+        for path in paths:
+            words = f"{short(path.stem)}   {path.parent}".replace("&", "&&")
+            self.recent.addAction(words, lambda path=path: self.path_chosen.emit(path))
+        if not paths:
+            self.recent.addAction("None yet").setEnabled(False)
 
     def _list_markers(self) -> None:
         """Each marker with what can be done with it."""

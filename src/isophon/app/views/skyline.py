@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.workspace import Workspace
 from isophon.app.views import frequencies
-from isophon.app.views.keyboard import alt_held
+from isophon.app.views.keyboard import same_held
 from isophon.app.views.skyline_chart import SkylineChart
 from isophon.core.session.settings import value_range
 
@@ -27,6 +27,7 @@ class Skyline(SkylineChart):
 
     band_asked = Signal(float, float)
     band_left = Signal()
+    menu_asked = Signal(QPoint, object, object)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(workspace, parent)
@@ -50,9 +51,11 @@ class Skyline(SkylineChart):
             handle = self.y_of(self.stands_out(mark) + self.workspace.part.change(mark))
             if mark.id in self.workspace.in_hand and abs(at.y() - handle) <= _GRAB:
                 return "bar", mark.id
-        for setting, _, level, _ in sorted(self.ceilings(), key=lambda c: not c[3]):
-            if abs(at.y() - self.y_of(level)) <= _GRAB - 1:
-                return "ceiling", setting
+        lines = [(abs(at.y() - self.y_of(level)), not in_force, setting)
+                 for setting, _, level, in_force in self.ceilings()]  # fmt: skip
+        apart, _, setting = min(lines, default=(_GRAB, False, ""))
+        if apart <= _GRAB - 1:
+            return "ceiling", setting
         for mark, bar in near:
             handle = self.y_of(self.stands_out(mark) + self.workspace.part.change(mark))
             if abs(at.y() - handle) <= _GRAB:
@@ -67,6 +70,7 @@ class Skyline(SkylineChart):
         self._gesture += 1
         self._drag = self._under(event.position())
         what, name = self._drag
+        self.dragged = name if what == "ceiling" else ""
         self._moved, part, which = False, self.workspace.part, self.workspace.pass_
         if what in ("bar", "mark"):
             adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
@@ -96,7 +100,7 @@ class Skyline(SkylineChart):
             self._held, self._moved = (at.y(), value), True
         if what == "ceiling":
             low, high = value_range(self.workspace.pass_.kind, name)
-            self.workspace.set_setting(name, min(high, max(low, value)), gesture, alt_held())
+            self.workspace.set_setting(name, min(high, max(low, value)), gesture, same_held())
         if what in ("bar", "mark") and self.workspace.pass_.over_frequency:
             self._drag_sideways(name, at.x(), gesture)
         if what == "bar":
@@ -123,7 +127,7 @@ class Skyline(SkylineChart):
             adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
             if len(self.workspace.in_hand) > 1 and not adding:
                 self.workspace.take_in_hand([self._drag[1]], show=False)
-        self._drag = None
+        self._drag, self.dragged = None, ""
         self.update()
 
     def _drag_sideways(self, name: str, x: float, gesture: object) -> None:
@@ -151,6 +155,11 @@ class Skyline(SkylineChart):
         half = math.sqrt(high / low) ** wider
         self.workspace.set_band(mark.id, middle / half, middle * half, ("wheel", mark.id))
 
+    def contextMenuEvent(self, event) -> None:
+        what, name = self._under(QPointF(event.pos()))
+        mark = self.workspace.part.mark(name) if what in ("bar", "mark") else None
+        self.menu_asked.emit(event.globalPos(), mark, None)
+
     def _hover(self, at: QPointF) -> None:
         what, _ = self._under(at)
         shapes = {
@@ -161,7 +170,7 @@ class Skyline(SkylineChart):
         self.setCursor(shapes.get(what, Qt.CursorShape.ArrowCursor))
         tips = {
             "ceiling": "Drag: the ceiling. What stands over the lower of both is brought down to it. Shift: finely. "
-            "Of several parts each moves by as much; Alt: all to the same.",
+            "Of several parts each moves by as much; Ctrl: all to the same.",
             "bar": "Drag: the marks in hand alone, by hand. Shift: finely.",
             "mark": "Click: take in hand. Ctrl: take several.",
         }

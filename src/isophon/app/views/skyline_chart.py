@@ -50,6 +50,8 @@ class SkylineChart(QWidget):
 
     # geometry
 
+    dragged = ""  # the setting of the ceiling that is dragged
+
     def set_by_rank(self, on: bool) -> None:
         """Order the bars by height instead of by time."""
         self.workspace.by_rank = on
@@ -270,6 +272,18 @@ class SkylineChart(QWidget):
             painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
             painter.setPen(theme.PAPER if in_force else theme.OVER)
             painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
+        self._draw_ends(painter, plot)
+
+    def _draw_ends(self, painter: QPainter, plot: QRectF) -> None:
+        """Which ceiling is which, where its line ends; of one that is dragged and not in force, that it is not."""
+        ceilings = sorted(self.ceilings(), key=lambda one: self.y_of(one[2]))
+        painter.setFont(theme.sans(11))
+        painter.setPen(theme.OVER)
+        for i, (setting, words, level, in_force) in enumerate(ceilings if len(ceilings) > 1 else ()):
+            told = words if in_force or setting != self.dragged else f"{words}: no effect above the other"
+            y = self.y_of(level)
+            box = QRectF(plot.left(), y - 15 if i == 0 else y + 1, plot.width() - 4, 14)
+            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, told)
 
     def _tags(self) -> dict[str, QRectF]:
         """The grips of the ceilings on the axis, moved apart where they would overlap."""

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, Qt, Signal
 from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.anchor_handles import ANCHOR_KEYS
+from isophon.app.views.box_drawing import draws
 from isophon.app.views.trace_chart import TraceChart, margin_left
 from isophon.core.marks import Mark
 
 _ZOOM = 1.25
 _GRAB = 5
 _EDGES = ("start", "end")
-_TIP = ("Wheel: zoom. Drag: move along. Drag on the ruler: select. "
-        "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. Alt and drag: a box over anything, "
-        "with Shift a free outline.")  # fmt: skip
+_TIP = ("Wheel: zoom, with Shift move along. Drag: move along. Drag on the ruler: select. "
+        "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. Ctrl and drag, or draw (V): a box "
+        "over anything, with Shift a free outline.")  # fmt: skip
 _ANCHORS_TIP = (" The word in hand has handles: drag one, double-click beside them for one more, double-click one to "
                 "let it stay.")  # fmt: skip
 
@@ -25,6 +26,7 @@ class Trace(TraceChart):
 
     loop_asked = Signal()
     seek_asked = Signal(float)
+    menu_asked = Signal(QPoint, object, object)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(workspace, parent)
@@ -60,7 +62,7 @@ class Trace(TraceChart):
         overview, ruler, *_ = self._rows()
         x, y = event.position().x(), event.position().y()
         wave, spectrum = self._rows()[2:]
-        if event.modifiers() & Qt.KeyboardModifier.AltModifier and y > ruler.bottom():
+        if draws(event, self.workspace) and y > ruler.bottom():
             self._drag = ("box", x, self.workspace.view)
             self._box.begin(event.position(), spectrum, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             return
@@ -74,6 +76,8 @@ class Trace(TraceChart):
             self._show_around(x)
 
     def mouseMoveEvent(self, event) -> None:
+        if not self._drag and self.workspace.drawing:
+            return
         if not self._drag:
             below = event.position().y() > self._rows()[1].bottom()
             anchor = self.anchors.near(event.position(), self._rows()[2]) is not None
@@ -144,9 +148,17 @@ class Trace(TraceChart):
             self.workspace.take_in_hand([mark.id], show=False)
             self.loop_asked.emit()
 
+    def contextMenuEvent(self, event) -> None:
+        below = event.pos().y() > self._rows()[1].bottom()
+        mark = self.mark_at(event.pos().x()) if below else None
+        self.menu_asked.emit(event.globalPos(), mark, self.time_at(event.pos().x()))
+
     def wheelEvent(self, event) -> None:
+        """Zoom at the pointer; with Shift, or sideways, move along."""
         steps = event.angleDelta().y() / 120
         sideways = event.angleDelta().x() / 120
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            steps, sideways = 0.0, steps + sideways
         start, end = self.workspace.view
         if sideways and not steps:
             shift = -sideways * 0.1 * (end - start)

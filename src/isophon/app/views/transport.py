@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QV
 
 from isophon.app import theme
 from isophon.app.model.hearing import HEARS
+from isophon.app.views.clock_field import ClockField
 from isophon.app.views.labels import Label
 from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
@@ -29,6 +30,7 @@ class Transport(QFrame):
     all_toggled = Signal(bool)
     turns_toggled = Signal(bool)
     rough_changed = Signal(object)
+    time_chosen = Signal(float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
@@ -37,7 +39,8 @@ class Transport(QFrame):
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
         self.play.clicked.connect(self.play_asked)
-        self.clock = Label("0:00.00", objectName="clock")
+        self.clock = ClockField()
+        self.clock.chosen.connect(self.time_chosen)
         self.loop = QPushButton("Loop", checkable=True, checked=True)
         self.loop.setToolTip("Loop the mark in hand or the selection (O)")
         self.loop.toggled.connect(self.loop_toggled)
@@ -156,7 +159,7 @@ class Transport(QFrame):
             self._playing = playing
             self.play.setIcon(_play_icon(playing))
         self._waited = self._waited + 1 if preparing else 0
-        self.clock.setText("preparing" if self._waited > _SHORT_WAIT else self._time)
+        self.clock.show_time("preparing" if self._waited > _SHORT_WAIT else self._time)
 
     def show_time(self, text: str) -> None:
         """Show where it is heard."""

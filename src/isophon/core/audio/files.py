@@ -60,7 +60,7 @@ class Recording:
     """One audio file, opened for reading. Never written to.
 
     Attributes: ``path``, ``sample_rate`` (Hz), ``channels``, ``frames``,
-    ``depth`` (bits of the stored samples, 0 for lossy formats).
+    ``container`` (libsndfile's name for it), ``depth`` (bits of the stored samples, 0 for lossy formats).
     Reads are safe from several threads.
 
     Raises
@@ -77,6 +77,7 @@ class Recording:
         self.sample_rate = int(self._file.samplerate)
         self.channels = int(self._file.channels)
         self.frames = int(self._file.frames)
+        self.container = str(self._file.format)
         self.depth = _DEPTH.get(self._file.subtype, 0)
         self._at = 0
         self._stamp = _stamp_of(self.path)

@@ -51,7 +51,8 @@ class Target:
     ``clip``: what is done with a stem that would clip at an integer depth: ``keep`` it, ``refuse`` it,
     ``trim`` it down as a whole, or write it as ``float``. ``without``: kinds whose work is left out. ``cues``:
     marks go into WAVE stems as cue points. ``proof``: rows tell what the proof shows. ``name``: the pattern of file
-    names, of ``{part}``, ``{role}``, ``{song}`` and ``{number}``; '' for the recording's own; ``song``: its name.
+    names, of ``{part}``, ``{role}``, ``{song}`` and ``{number}``; '' for the recording's own; ``song``: its name;
+    ``number``: the part's, see :func:`numbered`.
     ``together``: (start, end) of the song in s, which every stem then has; None: each as its recording.
     """
 
@@ -68,6 +69,12 @@ class Target:
     name: str = ""
     song: str = ""
     together: tuple[float, float] | None = None
+    number: str = ""
+
+
+def numbered(target: Target, row: int, rows: int) -> Target:
+    """The same target with a part's number: its row among all, from 1, padded so that names sort as the rows."""
+    return replace(target, number=f"{row:0{max(2, len(str(rows)))}d}")
 
 
 @dataclass
@@ -115,7 +122,7 @@ def stem_name(part: Part, target: Target | None = None) -> str:
     """What a part's files are called: by the target's pattern, else as its recording or as the part was named."""
     source = path_of(part.source.path)
     if target is not None and target.name:
-        told = {"part": part.name, "role": part.role, "song": target.song, "number": part.id.rpartition("-")[2]}
+        told = {"part": part.name, "role": part.role, "song": target.song, "number": target.number}
         return _clean(target.name.format(**told)) or source.stem
     if part.name in (source.stem, file_name(part.source.path)):
         return source.stem

@@ -180,6 +180,8 @@ class Player:
         if goal != self._gain:
             block *= self._gain + (goal - self._gain) * _rise(len(block), len(block))
             self._gain = goal
+            if goal == 0.0:
+                self._arrive()
         self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
 
     def _through_chain(self, block: np.ndarray) -> None:
@@ -230,12 +232,25 @@ class Player:
             self._position = frame
         self._work.notify()
 
+    def _arrive(self) -> None:
+        """Once it is silent: be where a jump that was asked for meanwhile leads, without the rest of the old place."""
+        with self._work:
+            if not self._chunks or self._playing:
+                return
+            first = self._chunks[0]
+            following = self._chunks[1].start if len(self._chunks) > 1 else self._next
+            if following != first.start + first.heard.sung.shape[1]:
+                self._chunks.clear()
+                self._next = self._position = following
+                self._used, self._jump_from = 0, None
+                self._work.notify()
+
     def _drop(self) -> None:
         """Render the chunks after the one being played again."""
         while len(self._chunks) > 1:
             self._next = self._chunks.pop().start
-        if self._chunks and self._used == 0 and self._gain == 0.0:
-            self._next = self._chunks.pop().start
+        if self._chunks and self._gain == 0.0:  # nobody hears it: nothing of it need be played to its end
+            self._next, self._used = self._chunks.pop().start + self._used, 0
         self._work.notify()
 
     def _feed(self) -> None:

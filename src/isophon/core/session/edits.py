@@ -101,8 +101,14 @@ def linked(session: Session, changed: Collection[str] | None = None) -> Session:
     return replace(session, parts=tuple(change(part) for part in session.parts))
 
 
-def adopt_leak(session: Session, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> Session:
-    """Take in what was learned of the cues in a part, from which moments, and where they are heard."""
+Hits = Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
+
+
+def adopt_leak(session: Session, part_id: str, leak: Leak, hits: Hits) -> Session:
+    """Take in what was learned of the cues in a part, from which moments, and where they are heard.
+
+    Nothing changes where the part is not there.
+    """
     start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
 
     def change(part: Part) -> Part:
@@ -112,7 +118,7 @@ def adopt_leak(session: Session, part_id: str, leak: Leak, hits: tuple[Mark, ...
         settings = replace(part.bleed, learn_from=start, learn_to=end)
         return replace(part, leak=leak, bleed=settings, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
 
-    return with_part(session, part_id, change)
+    return with_parts(session, (part_id,), change)
 
 
 def check_source(source: Source, recording: Recording) -> None:

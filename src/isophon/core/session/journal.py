@@ -2,8 +2,8 @@
 
 A file of JSON lines that only grows. The first line holds the first session;
 each further one is a step (what changed), a move through the history (undo,
-redo), what was found in a part, what was heard, or that the session was saved. Killed at any moment, all whole lines
-count; a half-written last line does not.
+redo), what was found or learned in a part, what was muted or heard, or that the session was saved. Killed at any
+moment, all whole lines count; a half-written last line does not.
 """
 
 from __future__ import annotations
@@ -19,12 +19,15 @@ import msgspec
 
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError, OutputError
+from isophon.core.marks import Mark
+from isophon.core.passes.bleed.settings import Leak
 from isophon.core.ranges import Heard
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session.checks import flaw_of
-from isophon.core.session.edits import Beside, Findings, adopt_beside, adopt_findings, hear
+from isophon.core.session.edits import Beside, Findings, Hits, adopt_beside, adopt_findings, adopt_leak, hear
 from isophon.core.session.file import ENDING
 from isophon.core.session.history import History
+from isophon.core.session.layout import mute
 from isophon.core.session.model import Session
 
 VERSION = 1
@@ -99,6 +102,15 @@ class Journal:
     def heard(self, history: History, names: Collection[str]) -> None:
         """Add which marks were heard, which ``history`` was amended with since the last time."""
         self._fact(history, {"heard": sorted(names)})
+
+    def leak(self, history: History, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> None:
+        """Add what was learned of a part's leak, which ``history`` was amended with since the last time."""
+        learned = {"facts": msgspec.to_builtins(leak), "hits": msgspec.to_builtins(hits)}
+        self._fact(history, {"leak": part_id, **learned})
+
+    def muted(self, history: History, item_id: str, muted: bool) -> None:
+        """Add whether a part or reference is muted, which ``history`` was amended with since the last time."""
+        self._fact(history, {"muted": item_id, "to": muted})
 
     def _fact(self, history: History, line: dict[str, Any]) -> None:
         """Add what is true of all steps and is none."""
@@ -198,6 +210,17 @@ def replay(path: Path) -> Replay:
                 beside = msgspec.convert(line["findings"], Beside)
                 steps = [(name, adopt_beside(session, line["beside"], beside)) for name, session in steps]
                 values = [msgspec.to_builtins(session) for _, session in steps]
+            elif "leak" in line:
+                leak, hits = msgspec.convert(line["facts"], Leak), msgspec.convert(line["hits"], Hits)
+                steps = [(name, adopt_leak(session, line["leak"], leak, hits)) for name, session in steps]
+                for _, session in steps:
+                    if flaw := flaw_of(session):
+                        raise ValueError(flaw)
+                values, unsaved = [msgspec.to_builtins(session) for _, session in steps], True
+            elif "muted" in line:
+                muted = msgspec.convert(line["to"], bool)
+                steps = [(name, mute(session, line["muted"], muted)) for name, session in steps]
+                values, unsaved = [msgspec.to_builtins(session) for _, session in steps], True
             elif "heard" in line:
                 names = msgspec.convert(line["heard"], list[Heard])
                 steps = [(name, hear(session, names)) for name, session in steps]

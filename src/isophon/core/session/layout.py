@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, shown
 from isophon.core.passes import NAMES
+from isophon.core.ranges import MOST_MARKERS
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.edits import linked, with_part
 from isophon.core.session.model import GUIDES, ROLES, Guide, GuideKind, Listening, Marker, Part, Session, Source
@@ -135,6 +136,12 @@ def set_listening(session: Session, item_id: str, **values: Any) -> Session:
         pan=round(min(1.0, max(-1.0, listening.pan)), 2),
     )
     return with_item(session, item_id, listening=listening)
+
+
+def mute(session: Session, item_id: str, muted: bool) -> Session:
+    """Mute a part or guide, or no longer; nothing changes where it is not there."""
+    there = any(item.id == item_id for item in session.items)
+    return set_listening(session, item_id, muted=muted) if there else session
 
 
 def relink(session: Session, item_id: str, source: Source) -> Session:

@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-BLOCK = 512
+BLOCK = 480  # no divisor of what the player makes at once, as with most real devices
 _KEPT_S = 20.0
 
 Fill = Callable[[np.ndarray], None]

@@ -68,9 +68,13 @@ def _beats(power: np.ndarray) -> bool:
 
 
 def guess(recordings: Sequence[Recording], has_lead: bool = False) -> list[str]:
-    """What each of these files is; the first voice that says nothing else is the lead, unless there is one."""
+    """What each of these files is; the first voice that says nothing else is the lead, unless there is one. An MP3
+    is a reference: what it left out cannot be given back.
+    """
     named = [by_name(recording.path.name) for recording in recordings]
     whats = [name or by_sound(recording) for name, recording in zip(named, recordings, strict=True)]
+    whats = [("cue" if what == "cue" else "bed") if recording.container == "MP3" else what
+             for what, recording in zip(whats, recordings, strict=True)]  # fmt: skip
     has_lead = has_lead or "lead" in whats
     told = []
     for what in whats:

@@ -1,8 +1,9 @@
 """A process that measures and writes, so that the window's own process stays free.
 
-``python -m isophon.core.work.worker PARENT`` reads one request a line (JSON) from standard
+``python -m isophon.core.work.worker PARENT [first]`` reads one request a line (JSON) from standard
 input and answers with lines on standard output: ``{"progress": 0.5}``, then
-``{"done": …}`` or ``{"failed": "why"}``. It ends when its input or the process PARENT does.
+``{"done": …}`` or ``{"failed": "why"}``. It ends when its input or the process PARENT does. It
+works while nothing else does, but for the ``first``, which does what is waited for.
 """
 
 from __future__ import annotations
@@ -42,6 +43,7 @@ from isophon.core.work.completing import SHARES, completed
 from isophon.core.work.lifetime import end_with_parent
 
 Progress = Callable[[float], None]
+_NICENESS_OF_FIRST = 5  # it works even where other programs take all cores; what is heard still comes before it
 _NICENESS = 15  # where the system knows no work that waits for everything else
 _TELL_S = 0.1
 
@@ -186,7 +188,10 @@ def main() -> None:
     ending = _Ending()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     end_with_parent(int(sys.argv[1]) if len(sys.argv) > 1 else os.getppid())
-    _come_last()
+    if "first" in sys.argv[2:]:
+        os.nice(_NICENESS_OF_FIRST)
+    else:
+        _come_last()
     replies = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # nothing else may come between the answers
     told_at = 0.0

@@ -125,7 +125,7 @@ class Workers:
                 task = min(self._waiting, key=lambda t: (t.rank, t.order))
                 self._waiting.remove(task)
                 if process is None or process.poll() is not None:
-                    process = _start()
+                    process = _start(number == 0)
                 self._running[number] = (task, process)
                 busy = len(self._running) + len(self._waiting)
             task.request["cores"] = max(1, cores() // min(busy, self._hands))
@@ -147,10 +147,13 @@ class Workers:
             process.wait()
 
 
-def _start() -> subprocess.Popen | None:
-    """A new worker, None where none can be started; its linear algebra keeps to one thread: workers share the cores."""
+def _start(first: bool) -> subprocess.Popen | None:
+    """A new worker, None where none can be started; its linear algebra keeps to one thread: workers share the cores.
+
+    ``first``: it has its share of the cores however busy they are, for what is looked at.
+    """
     environment = {**os.environ, "PYTHONPATH": str(_SRC), "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
-    command = [sys.executable, "-m", "isophon.core.work.worker", str(os.getpid())]
+    command = [sys.executable, "-m", "isophon.core.work.worker", str(os.getpid()), *["first"][: int(first)]]
     try:
         return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment)
     except OSError as error:

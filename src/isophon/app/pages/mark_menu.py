@@ -1,0 +1,43 @@
+"""The menu at a place of the map, the skyline or the lens: what can be done with the mark or the time there."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QMenu
+
+from isophon.core.marks import Mark
+
+
+def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
+    """A menu for ``mark``, which is selected, or for the time ``seconds`` of the part; ``page``: the work page."""
+    menu, workspace = QMenu(page), page.workspace
+    if mark is not None:
+        if mark.id not in workspace.in_hand:
+            workspace.take_in_hand([mark.id], show=False)
+        hand = workspace.mark.hand
+        menu.addAction("Good\tReturn", page.review.agree)
+        menu.addAction("No longer as sung\tL" if hand.leave else "Leave as sung\tL", page.review.leave)
+        menu.addAction("Back to the ceiling\tBackspace", workspace.forget_hand).setEnabled(hand.any)
+        menu.addSeparator()
+        menu.addAction("Loop it", page.hearing.loop_mark)
+        menu.addAction("Zoom to it\tZ", page.zoom_mark)
+        menu.addAction("Split at the playhead\t/", lambda: workspace.split_mark(page.hearing.heard_at()))
+        menu.addAction("Join the selected\tJ", workspace.join_marks).setEnabled(len(workspace.in_hand) > 1)
+        menu.addAction("Delete\tDelete", workspace.take_away)
+        return menu
+    if seconds is not None:
+        menu.addAction("Play from here", lambda: page.hearing.play_from(seconds))
+        menu.addAction("Name this place\tK", lambda: page.markers.name_at(seconds + workspace.offset))
+    selected = workspace.selection is not None
+    menu.addAction("Make a mark of the selection\tN", workspace.draw_mark).setEnabled(selected)
+    menu.addAction("Zoom to the selection\tZ", page.zoom_mark).setEnabled(selected)
+    menu.addAction("Clear the selection\tEsc", lambda: workspace.select(None)).setEnabled(selected)
+    menu.addAction("Show the whole song\tHome", lambda: workspace.set_view(*workspace.song))
+    return menu
+
+
+def show_menu(page: Any, at: QPoint, mark: Mark | None, seconds: float | None) -> None:
+    """Show it at a place of the screen."""
+    mark_menu(page, mark, seconds).popup(at)

@@ -38,7 +38,7 @@ class ClockField(Field):
             self.setText(text)
 
     def sizeHint(self) -> QSize:
-        return QSize(self.fontMetrics().horizontalAdvance("00:00.00") + theme.u(10), super().sizeHint().height())
+        return QSize(self.fontMetrics().horizontalAdvance("00:00.00") + theme.u(2), super().sizeHint().height())
 
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
@@ -24,6 +24,7 @@ from isophon.core.takes.pictures import Axis
 _GRAB, _CAPTION = 7, 18
 _SOON_MS = 15
 _LONG_S = 1.0
+_NARROWEST, _NARROW = 258, 352
 _WIDE = 540  # where there is room for the buttons' whole words
 
 
@@ -324,10 +325,11 @@ class Lens(QWidget):
         head.addWidget(self.head)
         head.addSpacing(12)
         head.addWidget(self.numbers, 1)
-        foot = QHBoxLayout()
-        foot.addWidget(self.good)
-        foot.addWidget(self.leave)
-        foot.addWidget(self.forget)
+        buttons = QHBoxLayout()
+        for button in (self.good, self.leave, self.forget):
+            buttons.addWidget(button)
+        self._foot = foot = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        foot.addLayout(buttons)
         foot.addWidget(self.blend, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 8, 12, 8)
@@ -340,9 +342,16 @@ class Lens(QWidget):
         workspace.hand_changed.connect(self._show)
         self._show()
 
+    def minimumSizeHint(self) -> QSize:
+        """As narrow as it gets once the blend has a line of its own."""
+        hint = super().minimumSizeHint()
+        return QSize(min(hint.width(), theme.u(_NARROWEST)), hint.height())
+
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
-        wide = self.width() >= theme.u(_WIDE)
+        wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_NARROW)
+        way = QBoxLayout.Direction.TopToBottom if narrow else QBoxLayout.Direction.LeftToRight
+        self._foot.setDirection(way)
         for button in (self.good, self.leave, self.forget):
             button.setObjectName("" if wide else "small")
             button.style().polish(button)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
     QFrame,
@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -155,9 +156,16 @@ class ItemRow(QWidget):
         column.setContentsMargins(14, theme.u(24), 8, 6)
         column.setSpacing(0)
         column.addLayout(buttons)
-        self.setMinimumHeight(theme.u(_HEAD))
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus if is_guide else Qt.FocusPolicy.TabFocus)
         workable(self)
+
+    def sizeHint(self) -> QSize:
+        return QSize(super().sizeHint().width(), max(theme.u(_HEAD), super().sizeHint().height()))
+
+    def minimumSizeHint(self) -> QSize:
+        """As high as all that stands in it: where there is no room for the rows, the list scrolls."""
+        return QSize(super().minimumSizeHint().width(), self.sizeHint().height())
 
     @property
     def item(self) -> Part | Guide:

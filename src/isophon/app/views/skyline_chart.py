@@ -212,6 +212,7 @@ class SkylineChart(QWidget):
         painter.setClipping(False)
         self._draw_ceilings(painter)
         bar_words.draw_numbers(painter, self, bars)
+        self._draw_ends(painter)
         if self._band:
             painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(*self._band).normalized())
@@ -272,18 +273,20 @@ class SkylineChart(QWidget):
             painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
             painter.setPen(theme.PAPER if in_force else theme.OVER)
             painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
-        self._draw_ends(painter, plot)
 
-    def _draw_ends(self, painter: QPainter, plot: QRectF) -> None:
+    def _draw_ends(self, painter: QPainter) -> None:
         """Which ceiling is which, where its line ends; of one that is dragged and not in force, that it is not."""
+        plot, ground = self._plot(), theme.PAPER.toRgb()
+        ground.setAlpha(225)
         ceilings = sorted(self.ceilings(), key=lambda one: self.y_of(one[2]))
         painter.setFont(theme.sans(11))
         painter.setPen(theme.OVER)
         for i, (setting, words, level, in_force) in enumerate(ceilings if len(ceilings) > 1 else ()):
             told = words if in_force or setting != self.dragged else f"{words}: no effect above the other"
-            y = self.y_of(level)
-            box = QRectF(plot.left(), y - 15 if i == 0 else y + 1, plot.width() - 4, 14)
-            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, told)
+            y, width = self.y_of(level), painter.fontMetrics().horizontalAdvance(told) + 8
+            box = QRectF(plot.right() - width, y - 17 if i == 0 else y + 2, width, 15)
+            painter.fillRect(box, ground)
+            painter.drawText(box.adjusted(0, 0, -4, 0), _RIGHT_MIDDLE, told)
 
     def _tags(self) -> dict[str, QRectF]:
         """The grips of the ceilings on the axis, moved apart where they would overlap."""

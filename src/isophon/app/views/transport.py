@@ -197,7 +197,7 @@ class Meter(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(theme.u(16))
-        self.setMinimumWidth(theme.u(100))
+        self.setMinimumWidth(theme.u(84))
         self.setMaximumWidth(theme.u(166))
         self._level = -120.0
         self.setAccessibleName("Output level")

@@ -62,6 +62,29 @@ def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_par
     assert late[1] - late[0] == pytest.approx(100, abs=20), "neither of two parts with one recording puts off the other"
 
 
+def test_a_request_that_failed_is_asked_again_and_what_goes_on_failing_is_told(room, qtbot, monkeypatch):
+    workspace, pool = room.workspace, room.workspace.pool
+    asked, real = [], pool.hear_beside
+
+    def fails(source, lead, later_s, key, part):
+        asked.append(part)
+        if asked.count(part) <= (1 if part == "part-2" else 99):
+            pool.beside_failed.emit(part, "the process that worked on it ended")
+        else:
+            real(source, lead, later_s, key, part)
+
+    both = "part-2", "part-3"
+    qtbot.waitUntil(lambda: all(workspace.session.part(i).heard_beside for i in both), timeout=90_000)
+    before = workspace.session.part("part-2").heard_beside
+    monkeypatch.setattr(pool, "hear_beside", fails)
+    for part_id in both:
+        workspace.edit("move", lambda s, i=part_id: layout.set_offset(s, i, s.part(i).offset_s + 0.2))
+    qtbot.waitUntil(lambda: workspace.session.part("part-2").heard_beside not in ("", before), timeout=90_000)
+    qtbot.wait(300)
+    assert asked.count("part-2") == 2 and asked.count("part-3") == 3, "three times, then it is left"
+    assert "worked on it ended" in room.message.text()
+
+
 def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):
     """A choice in the sheet, one step of undo; the part is heard anew beside that one, which is then on the left."""
     workspace, choice = lined_up.workspace, lined_up.sheet.extras.follows

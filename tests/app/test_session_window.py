@@ -452,14 +452,14 @@ def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(windo
     for box in (page.together, page.whole, page.proof, page.cues):
         qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
         assert box.isChecked()
-    assert "1 lead vox, lead.clean.wav" in page.will.text(), page.will.text()
+    assert "01 lead vox, lead.clean.wav" in page.will.text(), page.will.text()
     qtbot.mouseClick(page.look, Qt.MouseButton.LeftButton)
     seen = room.findChild(ProofPage)
     assert seen.isVisible() and "dbl" in seen.page.toPlainText() and not out.exists(), "looked at, nothing is written"
     seen.accept()
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "read back and compared" in page.outcome.text(), timeout=60_000)
-    names = ["1 lead vox, lead.clean.wav", "2 dbl, double.clean.wav"]
+    names = ["01 lead vox, lead.clean.wav", "02 dbl, double.clean.wav"]
     assert sorted(p.name for p in out.iterdir()) == [*names, "report.html", "report.json"]
     assert {p.name for p in tmp_path.iterdir()} == {*beside, "out"}, "nothing half made is left beside it"
     lead, double = (sf.read(out / name)[0] for name in names)

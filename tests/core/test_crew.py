@@ -135,6 +135,19 @@ def test_a_worker_that_does_not_start_or_talks_nonsense_fails_its_task_and_the_n
     assert log.outcomes()["voice.wav"][0] == "done"
 
 
+def test_the_first_worker_has_its_share_of_a_busy_machine(voice):
+    log, workers = Log(), Workers(hands=2)
+    for i in range(2):
+        workers.submit(log.task({"do": "measure again", "path": str(voice)}, rank=i))
+    while len(workers._running) < 2 or not any(what == "progress" for _, what, _ in log.rows):
+        threading.Event().wait(0.01)
+    policies = {number: os.sched_getscheduler(process.pid) for number, (_, process) in workers._running.items()}
+    log.wait(2)
+    workers.close()
+    assert policies[0] == os.SCHED_OTHER
+    assert policies.get(1, os.SCHED_IDLE) in (os.SCHED_IDLE, os.SCHED_OTHER)
+
+
 def test_what_was_measured_without_a_leak_serves_no_session_that_knows_of_none(voice, tmp_path):
     samples, rate, _ = spoken("de")
     rng = np.random.default_rng(4)

@@ -115,6 +115,14 @@ def test_esses_that_come_down_make_no_vowel_duller(prepared, tmp_path):
     assert change["esses"] < -10 and change["vowels"] == pytest.approx(0, abs=0.2)
 
 
+def test_what_a_label_says_breaks_no_line_and_acts_on_no_terminal(prepared):
+    _, part = prepared
+    marks = tuple(replace(m, sound="s\t\n\x1b[2J") for m in part.of_kind("ess")[:2])
+    lines = handover.labels(replace(part, marks=marks)).splitlines()
+    assert len(lines) == 2 and all(line.count("\t") == 2 and "\x1b" not in line for line in lines)
+    assert all("s\\t\\n\\x1b[2J" in line for line in lines)
+
+
 def test_cancelled_in_the_middle_leaves_nothing(prepared, tmp_path):
     take, part = prepared
 
@@ -186,7 +194,7 @@ def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path
     assert re.search(r"tick marks were changed over \d+ ms, the deepest taken out", html)
     assert "Does not sing what the lead sings" in html.split(f"<td>{late.name}</td><td>")[1].split("</td>")[0]
     stems = sorted(out.glob("*.wav"))
-    assert [s.name.split()[2] for s in stems] == ["1", "2", "5"]
+    assert [s.name.split()[2] for s in stems] == ["01", "02", "03"]
     lengths = {sf.info(s).frames / sf.info(s).samplerate for s in stems}
     assert max(lengths) - min(lengths) < 1e-4, "all begin and end with the song"
     samples, rate = sf.read(next(s for s in stems if late.name in s.name))

@@ -13,7 +13,7 @@ from isophon.core.render import Renderer
 from isophon.core.standins.device import ClockedDevice
 from voices import spoken
 
-BLOCK = 512
+BLOCK = 480  # no divisor of what the player makes at once
 
 
 class HandDevice:
@@ -72,6 +72,27 @@ def test_what_is_heard_is_what_is_rendered():
         heard = deck.hear(60)
         assert np.allclose(heard[2 * BLOCK :], expected[at + 2 * BLOCK : at + len(heard)], atol=1e-6)
     deck.player.close()
+
+
+def test_a_seek_while_stopped_is_where_it_was_asked_for_and_plays_from_there():
+    """Whatever was half used when it was stopped, and whether or not it was silent yet."""
+    rate = 48_000
+    ramp = np.arange(4 * rate, dtype=np.float32) / (4 * rate)
+    for silent_first in (True, False):
+        deck = Deck(ramp, rate)
+        deck.player.play()
+        deck.hear(7)
+        deck.player.stop()
+        if silent_first:
+            deck.hear(3)
+            assert deck.player.position % 1024, "a chunk is half used"
+        deck.player.seek(2 * rate + 5)
+        deck.hear(3)
+        assert deck.player.position == 2 * rate + 5, silent_first
+        deck.player.play()
+        heard = deck.hear(6)
+        assert np.allclose(heard[2 * BLOCK :], ramp[2 * rate + 5 + 2 * BLOCK :][: 4 * BLOCK], atol=1e-6)
+        deck.player.close()
 
 
 def _roughness(signal_):

@@ -26,7 +26,7 @@ class LiningUp(QObject):
         super().__init__(parent)
         self._keeper, self._pool = keeper, pool
         self._asked: dict[str, str] = {}
-        self._failed: Counter[str] = Counter()
+        self._failed: Counter[tuple[str, str]] = Counter()  # by the part and what was asked
         keeper.changed.connect(self.look)
         pool.changed.connect(self.look)
         pool.heard_beside.connect(self._adopt)
@@ -49,18 +49,19 @@ class LiningUp(QObject):
         take = self._pool.take(part.source)
         return take.surveyed is not None and not take.trouble
 
-    def _try_again(self, key: str, why: str) -> None:
-        self._failed[key] += 1
-        if self._failed[key] >= _TRIES:
+    def _try_again(self, part_id: str, why: str) -> None:
+        tried = part_id, self._asked.get(part_id, "")
+        self._failed[tried] += 1
+        if self._failed[tried] >= _TRIES:
             self.told.emit(why)
             return
-        self._asked = {part_id: asked for part_id, asked in self._asked.items() if asked != key}
+        self._asked.pop(part_id, None)
         self.look()
 
     def _ask_anew(self, source: Source) -> None:
         for part in self._keeper.session.parts:
             if part.source == source:
-                self._failed.pop(self._asked.pop(part.id, ""), None)
+                self._failed.pop((part.id, self._asked.pop(part.id, "")), None)
         self.look()
 
     def _adopt(self, source: Source, found: Beside) -> None:

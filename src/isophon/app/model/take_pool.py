@@ -99,8 +99,8 @@ class TakePool(QObject):
         ``part``: who asks; of two parts with one recording each has its own place, and none puts off the other.
         """
         lead_path = spelled(self.take(lead).recording.path)
-        self._submit("beside", self.take(source), _MEASURE, {"lead": lead_path, "later_s": later_s, "key": key},
-                     part)  # fmt: skip
+        request = {"lead": lead_path, "later_s": later_s, "key": key, "part": part}
+        self._submit("beside", self.take(source), _MEASURE, request, part)
 
     def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None, asks: str = "") -> None:
         path = spelled(take.recording.path)
@@ -131,7 +131,7 @@ class TakePool(QObject):
         self._finished = self._finished + 1 if self._tasks else 0
         take = self._takes.get(source)
         if what == "beside" and kind == "failed":
-            self.beside_failed.emit(task.request["key"], value)
+            self.beside_failed.emit(task.request["part"], value)
         elif take is not None and kind == "failed":
             if value.of_input and what != "learn":  # a full disk or a killed worker says nothing about the recording
                 take.trouble = value

@@ -74,12 +74,15 @@ class HandOverPage(QWidget):
         self.which = Choice()
         self.which.addItems(["all parts", "the parts in hand"])
         self.folder = QLineEdit(self._proposed_folder())
+        self.folder.setAccessibleName("Folder")
         choose = QPushButton("Choose…")
         choose.clicked.connect(self._choose)
         self.format, self.depth = Choice(), Choice()
         self.format.addItems(["wav", "flac", "aiff"])
         self.depth.addItems(list(_DEPTHS))
         self.clip = Choice()
+        for choice, name in ((self.which, "Parts"), (self.format, "Format"), (self.depth, "Depth")):
+            choice.setAccessibleName(name)
         for name, words in _CLIP.items():
             self.clip.addItem(words, name)
         self.clip.setToolTip("Cleaning moves peaks a little; one that comes over full scale would be cut off at 16 and "

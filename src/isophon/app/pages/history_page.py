@@ -27,6 +27,7 @@ class HistoryPage(QDialog):
         about.setWordWrap(True)
         layout.addWidget(about)
         self.steps = QListWidget()
+        self.steps.setAccessibleName("Steps")
         self.steps.itemClicked.connect(lambda item: workspace.keeper.go(self.steps.row(item)))
         self.steps.itemActivated.connect(lambda item: workspace.keeper.go(self.steps.row(item)))
         layout.addWidget(self.steps, 1)

@@ -53,6 +53,7 @@ class LayoutPage(QWidget):
         self.table.setWordWrap(True)
         self.table.itemChanged.connect(self._edited)
         self.table.itemSelectionChanged.connect(self._show_buttons)
+        self.table.setAccessibleName("Recordings")
         self.about = Label("", objectName="soft")
         self.add, self.folder, self.replace, self.remove, self.up, self.down = (
             QPushButton(text)
@@ -67,6 +68,7 @@ class LayoutPage(QWidget):
         self.up.clicked.connect(lambda: self._move(-1))
         self.down.clicked.connect(lambda: self._move(1))
         self.rate = Choice()
+        self.rate.setAccessibleName("Rate of the stems")
         self.rate.addItem("each at its own rate", None)
         for rate in layout.RATES:
             self.rate.addItem(f"all at {rate / 1000:g} kHz", rate)

@@ -111,6 +111,8 @@ def workable(inside: QWidget) -> None:
         button.installEventFilter(pressed)
         if button.focusPolicy() in (Qt.FocusPolicy.NoFocus, Qt.FocusPolicy.StrongFocus):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    for area in inside.findChildren(QScrollArea):  # what is in it has a name, the area itself has none
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
 
 def enable(widget: QWidget, on: bool) -> None:

@@ -27,6 +27,7 @@ class ResultsTable(QTableWidget):
         self._parts: Sequence[Part] = ()
         self._places: list[int] = []  # for each row, which of the parts it is of
         self.setHorizontalHeaderLabels(_COLUMNS)
+        self.setAccessibleName("Results")
         self.verticalHeader().hide()
         self.setShowGrid(False)
         header = self.horizontalHeader()

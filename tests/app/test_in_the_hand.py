@@ -125,6 +125,18 @@ def test_the_window_fits_a_small_screen(window, room, qtbot):
     assert first.height() >= first.layout().minimumSize().height()
 
 
+def test_no_sheet_is_clipped_where_its_marks_ought_to_be_looked_for_again(window, room, qtbot):
+    workspace = room.workspace
+    qtbot.waitUntil(lambda: workspace.part.found, timeout=60_000)
+    workspace.keeper.adopt_leak(workspace.part.id, Leak("0123456789abcdef", ("feed.wav",)), ())
+    for station in ("Floor", "Bleed", "Pops", "Ticks", "Breaths", "Esses", "Bands", "Spots", "Line-up"):
+        press(room, key(station), qtbot=qtbot)
+        qtbot.wait(60)
+        assert room.sheet.again.isVisible(), station
+        scroll = room.sheets.currentWidget()
+        assert scroll.widget().minimumSizeHint().width() <= scroll.viewport().width(), station
+
+
 def test_the_ceiling_under_the_pointer_is_taken(room, qtbot):
     workspace, skyline = room.workspace, room.skyline
     press(room, key("Esses"), qtbot=qtbot)

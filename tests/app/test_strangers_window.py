@@ -2,6 +2,7 @@
 
 import json
 import os
+import random
 import time
 
 import pytest
@@ -9,15 +10,20 @@ from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QHelpEvent
 from PySide6.QtWidgets import QApplication, QLabel, QToolTip, QWidget
 
-from conftest import write
+from conftest import COUNT, write
 from driving import key, opened, press
 from isophon.app.views.labels import Label
 from isophon.cli import main
+from isophon.core.audio.files import Recording
+from isophon.core.finding import find_all, survey_recording
+from isophon.core.log import log_path
 from isophon.core.ranges import MOST_MARKERS, MOST_MARKS
-from isophon.core.session import file, layout
+from isophon.core.session import edits, file, layout
 from isophon.core.session.model import Source
+from mutating import bytes_changed, value_changed
 from voices import spoken
 
+CASES = 6 if COUNT <= 120 else 200
 MARKUP = "<img src='{}'><b>bold</b>"
 
 
@@ -102,3 +108,44 @@ def test_more_markers_and_marks_than_a_session_can_have_are_told_and_left(strang
     assert main(["find", str(path), "--quiet"]) == 0
     assert f"of 100000 marks of take the first {MOST_MARKS} were read" in capsys.readouterr().err
     assert path.read_bytes() == before
+
+
+def test_changed_sessions_are_opened_and_handed_over_or_refused(strange, window, qtbot, tmp_path):
+    """Whatever stands in them, each is told in words or worked on to the end, and nothing of it is an error inside."""
+    path = strange(lambda session: session["markers"].append({"id": "m1", "at": 1.0, "name": "Chorus"}))
+    with Recording(tmp_path / "take.wav") as recording:
+        survey = survey_recording(recording)
+        found = find_all(recording, survey)
+        source = layout.source_of(recording)
+    findings = edits.Findings(source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.measured)
+    file.save(edits.adopt_findings(file.load(path), "part-1", findings), path)
+    whole, rng, done = path.read_text(), random.Random(5), 0
+    for i in range(CASES):
+        path = tmp_path / f"case{i}.isophon"
+        path.write_bytes(bytes_changed(rng, whole.encode()) if i % 5 == 4 else value_changed(rng, whole).encode())
+        before, began = window.work_page, time.monotonic()
+        window.message.clear()
+        if before is not None:
+            before.message.clear()
+        window.open_path(path)
+
+        def arrived(before=before):
+            refused = window.message.text() or (before is not None and before.message.text())
+            return window._job is None and bool(window.work_page is not before or refused)
+
+        qtbot.waitUntil(arrived, timeout=30_000)
+        if window.work_page is before:
+            continue
+        room = window.work_page
+        page, out = room.hand_over, tmp_path / f"out{i}"
+        press(room, key("Hand over"), qtbot=qtbot)
+        page.folder.setText(str(out))
+        if page.write.isEnabled():
+            qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
+            qtbot.waitUntil(lambda page=page: not page._tasks, timeout=60_000)
+            done += bool(list(out.glob("*.wav")))
+        assert time.monotonic() - began < 60, path
+        assert {p.parent for p in tmp_path.rglob("*.clean.wav")} <= {tmp_path / f"out{n}" for n in range(CASES)}
+    assert done > CASES / 4
+    told = log_path().read_text() if log_path().exists() else ""
+    assert "an error inside" not in told, told[-2_000:]

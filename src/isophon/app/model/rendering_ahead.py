@@ -50,7 +50,7 @@ class RenderingAhead(QObject):
 
     def _submit(self, part: Part) -> None:
         request: dict[str, Any] = {"do": "render", "part": msgspec.to_builtins(part)}
-        task = Task(request, lambda kind, value: self._answered.emit(task, kind), _LAST)
+        task = Task(request, lambda kind, value: self._task and self._answered.emit(task, kind), _LAST)
         self._task = task, part
         self._pool.workers.submit(task)
 

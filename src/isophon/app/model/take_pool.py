@@ -46,7 +46,7 @@ class TakePool(QObject):
         self._sources: dict[Task, Source] = {}
         self._fractions: dict[Task, float] = {}
         self._finished = 0
-        self._stopped = False
+        self._stopped = self._closed = False
         self._job: Job | None = None
         self._answered.connect(self._answer)
 
@@ -109,13 +109,18 @@ class TakePool(QObject):
         earlier = self._tasks.get(key)
         if earlier is not None and earlier.request == request:
             return
-        task = Task(request, lambda kind, value: self._answered.emit(task, kind, value), rank)
+        task = Task(request, lambda kind, value: self._pass_on(task, kind, value), rank)
         self._tasks[key], self._sources[task] = task, take.source
         self._fractions[task] = 0.0
         if earlier is not None:
             self.workers.cancel([earlier])  # what was asked for last counts
         self.workers.submit(task)
         self.progressed.emit()
+
+    def _pass_on(self, task: Task, kind: str, value: Any) -> None:
+        """From a worker's thread to the window's, as long as there is somebody to be told."""
+        if not self._closed:
+            self._answered.emit(task, kind, value)
 
     def _answer(self, task: Task, kind: str, value: Any) -> None:
         if task not in self._sources:
@@ -201,6 +206,7 @@ class TakePool(QObject):
 
     def close(self) -> None:
         """Stop all work for this session and close its recordings."""
+        self._closed = True
         for task in list(self._tasks.values()):
             self._sources.pop(task, None)
         self.workers.cancel(list(self._tasks.values()))

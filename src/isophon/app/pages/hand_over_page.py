@@ -69,6 +69,7 @@ class HandOverPage(QWidget):
         self._target: handover.Target | None = None
         self._made: handover.Target | None = None  # what comes into its place as a whole
         self._asked: list[Part] = []
+        self._closed = False
         self._began, self._doing = 0.0, ""
         self._answered.connect(self._answer)
         self.which = Choice()
@@ -316,7 +317,7 @@ class HandOverPage(QWidget):
             session = msgspec.to_builtins(needed(self.workspace.session, part))
             request = {"do": "hand over", "session": session, "part": part.id, "target": how}
             task = Task(request, lambda *_: None)
-            task.told = lambda kind, value, task=task: self._answered.emit(task, kind, value)
+            task.told = lambda kind, value, task=task: self._closed or self._answered.emit(task, kind, value)
             self._tasks[task], self._fractions[task] = part.id, 0.0
         self._began = time.monotonic()
         self._busy(True)
@@ -367,6 +368,12 @@ class HandOverPage(QWidget):
         if self._made is not None:
             bundle.give_up(self._made)
             self._made = None
+
+    def shut(self) -> None:
+        """Stop writing; nothing half-written is left."""
+        self._closed = True
+        self.workspace.pool.workers.cancel(list(self._tasks))
+        self._give_up()
 
     def _proposed_folder(self) -> str:
         items = self.workspace.session.items

@@ -396,6 +396,7 @@ class WorkPage(WorkViews):
         self._still.stop()
         self._note_heard()
         self._ahead.close()
+        self.hand_over.shut()
         self.hearing.close()
         self.workspace.close()
         gc.unfreeze()  # what is gone is to be found

@@ -128,12 +128,13 @@ class Sheet(QWidget):
         for widget in self.extras.in_head if self.extras else ():
             head.addWidget(widget)
             head.addSpacing(8)
-        for button in (self.again, self.more, self.reset):
+        for button in (self.more, self.reset):
             head.addWidget(button)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 16, 8)
         column.setSpacing(1)
         column.addLayout(head)
+        column.addWidget(self.again, 0, Qt.AlignmentFlag.AlignRight)  # a line of its own: the head is full
         if self.extras is not None:
             column.addWidget(self.extras)
             self.extras.knobs_turned.connect(lambda: self._show_more(self.more.isChecked()))

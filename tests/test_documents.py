@@ -1,0 +1,42 @@
+"""What the documents say is so: the tables of settings are those of the kinds, and every option is told."""
+
+import re
+from pathlib import Path
+
+from isophon.cli import _parser
+from isophon.core.passes import KINDS
+from isophon.core.session.model import Part
+
+DOCS = Path(__file__).resolve().parent.parent / "docs"
+
+
+def settings_in(text: str, row: str) -> dict[str, list[set[str]]]:
+    """The names in code in the second cell of each row that a pattern finds, without what stands in brackets."""
+    found: dict[str, list[set[str]]] = {}
+    for kind, cell in re.findall(row, text, re.MULTILINE):
+        found.setdefault(kind, []).append(set(re.findall(r"`(\w+)`", re.sub(r"\([^)]*\)", "", cell))))
+    return found
+
+
+def test_the_tables_of_settings_are_those_of_the_kinds():
+    manual, told_of_files = ((DOCS / name).read_text() for name in ("manual.md", "file-format.md"))
+    names = "|".join(kind.name for kind in KINDS)
+    for text, row in ((manual, r"^\| `--set (\w+)\.SETTING=VALUE` \| (.*) \|$"),
+                      (told_of_files, rf"^\| `({names})` \| (.*) \|$")):  # fmt: skip
+        said = settings_in(text, row)
+        for kind in KINDS:
+            assert said.get(kind.name) == [set(kind.settings.__struct_fields__)], kind.name
+
+
+def test_every_option_stands_in_the_manual():
+    manual = (DOCS / "manual.md").read_text()
+    commands = next(a for a in _parser()._actions if a.dest == "command").choices
+    options = {option for name in ("find", "clean") for a in commands[name]._actions for option in a.option_strings}
+    missing = {option for option in options if option.startswith("--") and f"`{option}" not in manual}
+    assert not missing - {"--help", "--session"}, missing
+
+
+def test_what_the_file_format_lists_is_what_a_part_holds():
+    text = (DOCS / "file-format.md").read_text()
+    for field in Part.__struct_fields__:
+        assert f"`{field}`" in text, field

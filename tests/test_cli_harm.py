@@ -1,5 +1,6 @@
 """Calls that could do harm: over inputs, on full disks, with odd names, with damaged files among whole ones."""
 
+import errno
 import json
 import os
 import resource
@@ -246,6 +247,31 @@ def test_paths_that_cannot_be_are_told_in_one_line(capsys, take, tmp_path):
         path.write_text(json.dumps(values))
         status, _, err = run(capsys, "clean", "--session", path, "--out", tmp_path / "o", *ONLY)
         assert status == 3 and err.count("\n") == 1 and "inside Isophon" not in err, (name, value, err)
+
+
+def test_what_may_not_be_read_is_an_input_that_cannot_be_used(capsys, tmp_path, monkeypatch):
+    """Status 3, as told by the system: tests may run as somebody who may read everything."""
+    stat = Path.stat
+
+    def refused(self, **more):
+        if "locked" in self.parts:
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(self))
+        return stat(self, **more)
+
+    monkeypatch.setattr(Path, "stat", refused)
+    status, _, err = run(capsys, "find", tmp_path / "locked" / "take.wav", *ONLY)
+    assert status == 3 and "Permission denied" in err and err.count("\n") == 1
+
+
+@pytest.mark.parametrize("after_s", [0.15, 0.4, 0.7, 1.1])
+def test_told_to_end_while_the_window_loads_it_ends(tmp_path, after_s):
+    environment = {**os.environ, "PYTHONPATH": str(SRC), "XDG_STATE_HOME": str(tmp_path)}
+    process = subprocess.Popen([sys.executable, "-m", "isophon"], env=environment, stderr=subprocess.PIPE, text=True)
+    time.sleep(after_s)
+    process.terminate()
+    # −15: before a line of ours ran
+    assert process.wait(timeout=30) in (0, 130, -signal.SIGTERM)
+    assert "Traceback" not in process.stderr.read()
 
 
 def test_standard_output_may_be_closed(take):

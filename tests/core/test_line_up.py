@@ -7,16 +7,20 @@ import numpy as np
 import parselmouth
 import pytest
 import soundfile as sf
+import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from conftest import LONG, reader, write
+from conftest import LONG, Written, reader, write
 from isophon.cli import main
+from isophon.core.finding import find_against, survey_recording
+from isophon.core.passes.timing.settings import role_default
 from isophon.core.passes.timing.stretch import Moved, spliced, splices
 from isophon.core.render import Renderer
 from isophon.core.session import file
-from voices import VOICES, speak
+from isophon.core.session.model import Part, Source
+from voices import ALSA, VOICES, alsa, speak
 
 TEXTS = {
     "en": ["The window is open and the night is cold.", "Take the paper boat and follow me home."],
@@ -106,6 +110,7 @@ def test_an_early_word_one_after_a_missing_word_and_a_late_ending(demo, tmp_path
     assert sf.info(tmp_path / "High harmony.clean.wav").frames == sf.info(call[1]).frames
 
 
+WORDS = [path.stem for path in sorted(ALSA.glob("[FRS]*.wav"))]
 SOUNDS = {
     "sung": lambda n, rng: 0.1 * np.sin(np.arange(n) * rng.uniform(0.003, 0.3)),
     "noise": lambda n, rng: 0.05 * rng.standard_normal(n),
@@ -146,6 +151,30 @@ def test_a_double_sung_early_or_late_as_a_whole_is_rendered(demo, tmp_path):
         assert main([*call, "--depth", "32f", "--out", str(tmp_path / "out")]) == 0, shift
         out = sf.read(tmp_path / "out" / f"double{shift}.clean.wav", dtype="float32")[0]
         assert len(out) == len(lead) and np.isfinite(out).all() and not np.array_equal(out, shifted)
+
+
+@pytest.mark.parametrize("seed", range(3 if LONG == 1 else 200))
+def test_pairs_of_recorded_voices_shifted_and_warped_are_all_rendered(seed):
+    """Words of Debian's alsa-utils: moved whole by up to 0.25 s, read along a smooth random warp, at any level."""
+    rng, rate = np.random.default_rng(seed), 48_000
+    lead, at = np.zeros(8 * rate, np.float32), 0.0 if seed % 4 == 0 else 0.3
+    while at < 7:
+        word, own = alsa(WORDS[rng.integers(len(WORDS))])
+        word = soxr.resample(word, own, rate).astype(np.float32)[: len(lead) - round(at * rate)]
+        lead[round(at * rate) : round(at * rate) + len(word)] += word
+        at += len(word) / rate + rng.uniform(0.02, 0.7)
+    time = np.arange(len(lead)) / rate
+    knots = rng.uniform(-0.12, 0.12, 6) + rng.uniform(-0.25, 0.25)
+    read = np.interp(time, time + np.interp(time, np.linspace(0, 8, 6), knots), time, left=-1, right=9)
+    double = np.interp(read, time, lead, left=0, right=0) * rng.uniform(0.1, 1.0)
+    takes = [Written(x + rng.standard_normal(len(x)) * 10 ** rng.uniform(-4.5, -3), rate) for x in (lead, double)]
+    surveys = [survey_recording(take) for take in takes]
+    beside = find_against(takes[1], surveys[1], surveys[0], 0.0)
+    part = Part("p", "p", Source("p.wav", rate, 1, len(lead)), "double", found=True, marks=beside.marks,
+                timing=role_default("double"))  # fmt: skip
+    out = Renderer(takes[1].read, rate, len(lead)).cleaned(part.plan, 0, len(lead))
+    assert out.shape == (1, len(lead)) and np.isfinite(out).all()
+    assert np.abs(out).max() <= 1.42 * np.abs(takes[1].read(0, len(lead))).max()
 
 
 def test_another_text_and_a_part_in_time_stay_bit_for_bit(tmp_path, capsys):

@@ -34,7 +34,10 @@ class Deck:
         self.player = Player(rate, len(samples), HandDevice)
         self.set_plan(plan)
 
-    def set_plan(self, plan):
+    def set_plan(self, plan, made=True):
+        """``made``: all of it is rendered before anybody asks for it."""
+        if made:
+            self.renderer.cleaned(plan, 0, self.renderer.samples)
         return self.player.set_scene((Strip(self.renderer, plan),))
 
     def hear(self, blocks):
@@ -93,6 +96,41 @@ def test_a_seek_while_stopped_is_where_it_was_asked_for_and_plays_from_there():
         heard = deck.hear(6)
         assert np.allclose(heard[2 * BLOCK :], ramp[2 * rate + 5 + 2 * BLOCK :][: 4 * BLOCK], atol=1e-6)
         deck.player.close()
+
+
+class SlowRenderer(Renderer):
+    """Takes its time for every tile."""
+
+    def _rendered(self, levels, start):
+        time.sleep(0.4)
+        return super()._rendered(levels, start)
+
+
+def test_what_is_not_rendered_yet_is_heard_as_sung_never_as_silence():
+    """Then as it was heard last where there was something, and at last as it is to be; without a click in between."""
+    rate, size = 48_000, 8 * 48_000
+    tone = (0.5 * np.sin(2 * np.pi * 110 * np.arange(size) / rate)).astype(np.float32)
+    whole = treat.Span(0, size, 60.0, None)
+    half, less = (treat.EssCut(whole, 480, gain) for gain in (0.5, 0.25))
+    deck = Deck(tone, rate)
+    deck.renderer = SlowRenderer(reader(tone), rate, size)
+    deck.set_plan((half,), made=False)
+    deck.player.play()
+    began = time.monotonic()
+    heard, levels = [], []
+    for plan in ((half,), (less,)):
+        deck.set_plan(plan, made=False)
+        until = time.monotonic() + 6.0
+        while ((deck.player.as_sung_for_now or not levels) and time.monotonic() < until) or len(heard) < 100:
+            heard.append(deck.hear(1))
+            levels.append(float(np.abs(heard[-1]).max()))
+            time.sleep(0.002)
+        assert time.monotonic() - began < 20
+    deck.player.close()
+    sound = np.concatenate(heard)
+    assert max(levels[:40]) > 0.4, "as sung at first"
+    assert min(levels[3:]) > 0.1, "and never silent"
+    assert _roughness(sound[3 * BLOCK :]) < 12 * _roughness(tone)
 
 
 def _roughness(signal_):
@@ -160,8 +198,9 @@ def test_it_ends_at_the_end():
 
 def test_the_stand_in_keeps_time_and_what_was_played():
     samples, rate, plan = tame()
-    player = Player(rate, len(samples), ClockedDevice)
-    player.set_scene((Strip(Renderer(reader(samples), rate, len(samples)), plan),))
+    player, renderer = Player(rate, len(samples), ClockedDevice), Renderer(reader(samples), rate, len(samples))
+    renderer.cleaned(plan, 0, len(samples))
+    player.set_scene((Strip(renderer, plan),))
     player.play()
     time.sleep(0.6)
     player.stop()

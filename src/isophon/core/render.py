@@ -29,6 +29,7 @@ _BANDS_BYTES = 48 << 20
 _SUNG_BYTES = 16 << 20
 _LEVEL_OF = {treated: level for level, stage in enumerate(STAGES) for treated in stage.treats}
 _TOP = len(STAGES) - 1
+_PLANS_KNOWN = 8
 
 
 class _Cache:
@@ -53,6 +54,11 @@ class _Cache:
             while self._bytes > self._limit and len(self._items) > 1:
                 self._bytes -= self._items.popitem(last=False)[1].nbytes
         return value
+
+    def has(self, key: object) -> bool:
+        """Whether there is something of that key."""
+        with self._lock:
+            return key in self._items
 
     def clear(self) -> None:
         """Forget everything."""
@@ -89,6 +95,8 @@ class Renderer:
         self._cache, self.sounds = cache or RenderCache(), sounds
         self._last: dict[bool, tuple[Plan, int, int, np.ndarray]] = {}
         self._kept: tuple[Plan, np.ndarray] | None = None
+        self._knowing = threading.Lock()
+        self._known_plans: dict[int, tuple[Plan, int, set[int]]] = {}  # by the plan itself, whatever is equal to it
         self.tiles_made = 0
 
     def keep(self, plan: Plan, samples: np.ndarray) -> None:
@@ -109,6 +117,34 @@ class Renderer:
     def cleaned(self, plan: Plan, start: int, frames: int) -> np.ndarray:
         """The take cleaned by ``plan`` from ``start`` on, float32 ``(channels, frames)``; not to be written to."""
         return _joined(start, frames, lambda index: self._tile(plan, index))
+
+    def ready(self, plan: Plan, start: int, frames: int) -> bool:
+        """Whether :meth:`cleaned` would give a span without rendering any of it."""
+        if not plan:
+            return True
+        made = self._made(plan)
+        for index in range(start // TILE, (start + frames - 1) // TILE + 1):
+            if index not in made:
+                if not self._is_made(plan, index):
+                    return False
+                made.add(index)
+        return True
+
+    def _made(self, plan: Plan) -> set[int]:
+        """The tiles of a plan that are known to be there: that is asked for many times a second."""
+        with self._knowing:
+            known = self._known_plans.get(id(plan))
+            if known is None or known[0] is not plan or known[1] != self._cache.generation:
+                known = self._known_plans[id(plan)] = plan, self._cache.generation, set()
+                if len(self._known_plans) > _PLANS_KNOWN:
+                    del self._known_plans[next(iter(self._known_plans))]
+            return known[2]
+
+    def _is_made(self, plan: Plan, index: int) -> bool:
+        start = index * TILE
+        around = self._around(_levels(plan), _TOP, start, start + TILE)
+        touched = any(t.first < start + TILE and t.last > start for t in around)
+        return not touched or self._fits(around, start) or self._cache.tiles.has((self, index, around))
 
     def blocks(self, plan: Plan, source: Iterator[np.ndarray]) -> Iterator[tuple[np.ndarray, np.ndarray]]:
         """The take in order, as sung (from ``source``, which checks it) and cleaned, without keeping tiles."""
@@ -170,7 +206,7 @@ class Renderer:
         if self._fits(around, start):
             tile = self._cut(start)
         elif any(t.first < start + TILE and t.last > start for t in around):
-            tile = self._cache.tiles.get((self, index, around), lambda: self._made(levels, start))
+            tile = self._cache.tiles.get((self, index, around), lambda: self._rendered(levels, start))
         else:
             tile = self._sung_tile(index)
         self._last[bool(plan)] = (plan, index, generation, tile)
@@ -185,7 +221,7 @@ class Renderer:
         tile = np.array(self._kept[1][:, start : start + TILE])
         return np.pad(tile, ((0, 0), (0, TILE - tile.shape[1]))) if tile.shape[1] < TILE else tile
 
-    def _made(self, levels: tuple[Plan, ...], start: int) -> np.ndarray:
+    def _rendered(self, levels: tuple[Plan, ...], start: int) -> np.ndarray:
         self.tiles_made += 1
         return self._left(levels, _TOP, start, TILE)
 

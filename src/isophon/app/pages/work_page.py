@@ -328,7 +328,7 @@ class WorkPage(WorkViews):
         workspace, player = self.workspace, self.hearing.player
         seconds = self.hearing.heard_at()
         self.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
-        self.transport.show_playing(player.playing, player.preparing)
+        self.transport.show_playing(player.playing, player.preparing, player.as_sung_for_now)
         if player.trouble:
             self.warn(f"{player.trouble}. Playing stopped; the work is kept.")
             player.trouble = ""

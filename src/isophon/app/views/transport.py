@@ -16,6 +16,7 @@ from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
 
 _WIDE, _SMALL, _SMALLEST, _LEAST = 1_400, 1_180, 990, 56
+_FOR_NOW = "as sung for now"
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -35,6 +36,7 @@ class Transport(QFrame):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="panel")
         self._playing, self._waited, self._time = False, 0, "0:00.00"
+        self._unmade, self._device = 0, ""
         self.play = QPushButton(icon=_play_icon(False), iconSize=QSize(34, 34), objectName="plain")
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
@@ -153,13 +155,20 @@ class Transport(QFrame):
         self.rough.setChecked(on)
         self.rough.setText("Rough: on" if on else "Rough")
 
-    def show_playing(self, playing: bool, preparing: bool = False) -> None:
-        """Show the triangle or the bars; while sound is asked for and none is there yet, say so."""
+    def show_playing(self, playing: bool, preparing: bool = False, for_now: bool = False) -> None:
+        """Show the triangle or the bars; while sound is asked for and none is there yet, say so.
+
+        ``for_now``: what is heard is not rendered yet, so it is heard as it was, or as sung.
+        """
         if playing != self._playing:
             self._playing = playing
             self.play.setIcon(_play_icon(playing))
         self._waited = self._waited + 1 if preparing else 0
         self.clock.show_time("preparing" if self._waited > _SHORT_WAIT else self._time)
+        self._unmade = self._unmade + 1 if for_now else 0
+        told = _FOR_NOW if self._unmade > _SHORT_WAIT else self._device
+        if told != self.device.text():
+            self.device.setText(told)
 
     def show_time(self, text: str) -> None:
         """Show where it is heard."""
@@ -187,8 +196,8 @@ class Transport(QFrame):
     def show_device(self, name: str, silent: bool) -> None:
         """Say where the sound goes."""
         text = name if len(name) <= 18 else name[:17] + "…"
-        self.device.setText("no sound device" if silent else f"plays on {text}")
-        self.device.setToolTip(name)
+        self._device = "no sound device" if silent else f"plays on {text}"
+        self.device.setToolTip(f"{name}\nWhile a place is still being rendered, it is heard as it was last, else as sung")
 
 
 class Meter(QWidget):

@@ -44,6 +44,7 @@ class Heard(NamedTuple):
 
 
 _LIFT_HZ, _BAND_EDGE_HZ = 300.0, 60.0
+_REACH, _BAND_REACH = 4_096, 16_384  # frames around a span that converting and listening to a band may read
 
 Scene = tuple[Strip, ...]
 
@@ -52,6 +53,23 @@ def gains(listening: Listening) -> tuple[float, float]:
     """Left and right gain: a balance that leaves both sides as they are in the middle."""
     gain = 10 ** (listening.gain_db / 20)
     return gain * min(1.0, 1 - listening.pan), gain * min(1.0, 1 + listening.pan)
+
+
+def ready(strip: Strip, rate: int, start: int, frames: int) -> bool:
+    """Whether a span of the mix can be heard of a strip without rendering any of it."""
+    own, reach = strip.renderer.sample_rate, 0 if strip.renderer.sample_rate == rate else _REACH
+    if strip.band is not None:
+        reach += _BAND_REACH
+    first = (start - strip.offset) * own // rate - reach
+    return strip.renderer.ready(strip.plan, first, frames * own // rate + 1 + 2 * reach)
+
+
+def make(strip: Strip, rate: int, start: int, frames: int) -> None:
+    """Render a span of a strip, so that it is ready."""
+    if strip.band is not None:
+        _in_band(strip, rate, start - strip.offset, frames)
+    else:
+        _read(strip.renderer, strip.plan, rate, start - strip.offset, frames)
 
 
 def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:

@@ -1,13 +1,15 @@
 """Plays a mix as sung, cleaned, or what was taken out, switching without a click or losing the place.
 
-A feeder thread renders all versions a little ahead; the device's callback only
-mixes them with weights that glide. Where the play jumps (loop, seek) or the scene
+A feeder thread mixes all versions a little ahead of what a second one has rendered; where that is not ready in time, a
+part is heard as it was last, else as sung, never as silence. The device's callback only mixes the versions with weights
+that glide. Where the play jumps (loop, seek) or the scene
 changes, the feeder fades from what would have come to what comes now.
 """
 
 from __future__ import annotations
 
 import threading
+import time
 from collections import deque
 from collections.abc import Callable
 from functools import lru_cache
@@ -18,11 +20,14 @@ import numpy as np
 from isophon.core import log
 from isophon.core.errors import IsophonError
 from isophon.core.playing.mix import Heard, Scene, hear
+from isophon.core.playing.readiness import Readiness
 from isophon.core.standins.rough_chain import Amounts, RoughChain
 
 COMPARES = ("as sung", "cleaned", "taken out")
 CHUNK = 1024
 AHEAD = 16  # a tile: while one is heard the next can be made
+_MADE_AHEAD = 72  # chunks: some seconds
+_LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be waited for after a jump
 _GLIDE_S = 0.012
 _FADE = 256
 
@@ -31,6 +36,8 @@ class _Chunk(NamedTuple):
     start: int
     heard: Heard
     version: int
+    for_now: bool  # not all of it is the scene, which was not ready
+    ends: Scene  # what is heard at its end
 
 
 class Player:
@@ -54,6 +61,8 @@ class Player:
         self._next = 0
         self._jump_from: int | None = None
         self._chunks: deque[_Chunk] = deque()
+        self._readiness = Readiness(sample_rate)
+        self._for_now, self._patient_until = False, 0.0
         self._used = 0
         self._position = 0
         self._playing, self._gain = False, 0.0
@@ -64,7 +73,9 @@ class Player:
         self.trouble = ""
         self._work = threading.Condition()
         self._feeder = threading.Thread(target=self._feed, name="player feeder", daemon=True)
+        self._maker = threading.Thread(target=self._make_ahead, name="player maker", daemon=True)
         self._feeder.start()
+        self._maker.start()
         self.device = open_device(sample_rate, self.fill)
 
     # what a person asks for
@@ -80,6 +91,11 @@ class Player:
         return self._playing and not self._chunks
 
     @property
+    def as_sung_for_now(self) -> bool:
+        """Whether what is heard is not all as it is to be, since that is still being rendered."""
+        return self._playing and self._for_now
+
+    @property
     def scene(self) -> Scene:
         """What is heard."""
         return self._scene
@@ -93,7 +109,8 @@ class Player:
         """Go on from the place."""
         with self._work:
             self._playing, self._failed, self.trouble = True, False, ""
-            self._work.notify()
+            self._patient_until = time.monotonic() + _PATIENCE_S
+            self._work.notify_all()
 
     def stop(self) -> None:
         """Fade out and keep the place."""
@@ -145,7 +162,8 @@ class Player:
     def ready(self, version: int, timeout: float) -> bool:
         """Wait until samples of a version are there for the device; whether they are."""
         with self._work:
-            return self._work.wait_for(lambda: any(c.version >= version for c in self._chunks), timeout)
+            there = lambda: any(c.version >= version and not c.for_now for c in self._chunks)  # noqa: E731
+            return self._work.wait_for(there, timeout)
 
     def peak(self) -> float:
         """Highest sample since the last call."""
@@ -158,7 +176,8 @@ class Player:
         with self._work:
             self._closed = True
             self._work.notify_all()
-        self._feeder.join(timeout=2.0)
+        for thread in (self._feeder, self._maker):
+            thread.join(timeout=2.0)
 
     # the device's side
 
@@ -206,6 +225,7 @@ class Player:
         with self._work:
             while at < frames and self._chunks:
                 chunk = self._chunks[0]
+                self._for_now = chunk.for_now
                 count = min(frames - at, chunk.heard.sung.shape[1] - self._used)
                 for whole, piece in zip(heard, chunk.heard, strict=True):
                     whole[:, at : at + count] = piece[:, self._used : self._used + count]
@@ -217,7 +237,7 @@ class Player:
             ended = not self._chunks and self._next >= self._samples and not self._loop
             if ended:
                 self._playing = False
-            self._work.notify()
+            self._work.notify_all()
         return heard, at > 0
 
     # the feeder's side
@@ -227,10 +247,10 @@ class Player:
         self._drop()
         if self._gain > 0:
             self._jump_from = self._next
-        self._next = frame
+        self._next, self._patient_until = frame, time.monotonic() + _PATIENCE_S
         if not self._chunks:
             self._position = frame
-        self._work.notify()
+        self._work.notify_all()
 
     def _arrive(self) -> None:
         """Once it is silent: be where a jump that was asked for meanwhile leads, without the rest of the old place."""
@@ -243,7 +263,7 @@ class Player:
                 self._chunks.clear()
                 self._next = self._position = following
                 self._used, self._jump_from = 0, None
-                self._work.notify()
+                self._work.notify_all()
 
     def _drop(self) -> None:
         """Render the chunks after the one being played again."""
@@ -251,7 +271,7 @@ class Player:
             self._next = self._chunks.pop().start
         if self._chunks and self._gain == 0.0:  # nobody hears it: nothing of it need be played to its end
             self._next, self._used = self._chunks.pop().start + self._used, 0
-        self._work.notify()
+        self._work.notify_all()
 
     def _feed(self) -> None:
         while True:
@@ -259,17 +279,44 @@ class Player:
                 self._work.wait_for(lambda: self._closed or self._wanted())
                 if self._closed:
                     return
-                state = self._state()
+                state, ended = self._state(), self._ended()
             try:
-                chunk, after = self._render(*state)
+                rendered = self._render(state, ended)
             except Exception as error:  # whatever it is, what is shown must stay true
                 self._fail(error)
                 continue
             with self._work:
-                if state == self._state():
+                if rendered is not None and state == self._state():
+                    chunk, self._next = rendered
                     self._chunks.append(chunk)
-                    self._next, self._jump_from, self._faded_from = after, None, None
+                    self._jump_from, self._faded_from = None, None
                     self._work.notify_all()
+
+    def _make_ahead(self) -> None:
+        """Render what is heard next, so that the feeder finds it ready."""
+        while True:
+            with self._work:
+                self._work.wait_for(lambda: self._closed or not self._failed, _LOOK_S)
+                if self._closed:
+                    return
+                scene, start, loop = self._scene, self._next, self._loop
+            try:
+                made = not self._failed and self._make_next(scene, start, loop)
+            except Exception as error:
+                self._fail(error)
+                continue
+            with self._work:
+                if made:
+                    self._work.notify_all()
+                elif not self._closed:
+                    self._work.wait(_LOOK_S)
+
+    def _make_next(self, scene: Scene, start: int, loop: tuple[int, int] | None) -> bool:
+        """Render the first span of what comes that is not ready; whether there was one."""
+        places = [start + i * CHUNK for i in range(_MADE_AHEAD)]
+        if loop and start < loop[1]:
+            places = [at if at < loop[1] else loop[0] + (at - loop[0]) % (loop[1] - loop[0]) for at in places]
+        return self._readiness.make_next(scene, [at for at in places if at < self._samples], CHUNK)
 
     def _fail(self, error: Exception) -> None:
         """Stop, and keep why; playing again tries again."""
@@ -282,35 +329,64 @@ class Player:
     def _state(self) -> tuple:
         return (self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
 
+    def _ended(self) -> Scene | None:
+        """What the last chunk that is queued ends with."""
+        return self._chunks[-1].ends if self._chunks else None
+
     def _wanted(self) -> bool:
         more = self._next < self._samples or self._loop is not None
         return not self._failed and len(self._chunks) < AHEAD and more
 
-    def _render(
-        self,
-        start: int,
-        jump_from: int | None,
-        scene: Scene,
-        faded_from: Scene | None,
-        version: int,
-        loop: tuple[int, int] | None,
-    ) -> tuple[_Chunk, int]:
+    def _render(self, state: tuple, ended: Scene | None) -> tuple[_Chunk, int] | None:
+        """The next chunk and the frame after it; None where it is not wanted any more.
+
+        ``ended``: what the chunk before it ends with, None where there is none.
+        """
+        start, jump_from, scene, faded_from, version, loop = state
         if loop and start >= loop[1]:
             jump_from, start = (start if jump_from is None else jump_from), loop[0]
         stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else self._samples)
         frames = max(1, stop - start)
-        heard = hear(scene, self.sample_rate, start, frames)
+        follow = min(CHUNK, max(1, self._samples - stop))
+        if not self._is_ready(scene, start, frames + follow, state) and state != self._state():
+            return None
+        now = self._readiness.scene(scene, start, frames)
+        heard = hear(now, self.sample_rate, start, frames)
         fade = min(_FADE, frames)
         before: Heard | None = None
         if jump_from is not None:
-            before = hear(scene, self.sample_rate, jump_from, fade)
+            before = hear(self._readiness.scene(ended or scene, jump_from, fade), self.sample_rate, jump_from, fade)
         elif faded_from is not None:
-            before = hear(faded_from, self.sample_rate, start, fade)
+            before = hear(self._readiness.scene(ended or faded_from, start, fade), self.sample_rate, start, fade)
+        elif ended is not None and ended != now:
+            before = hear(ended, self.sample_rate, start, fade)
         if before:
-            ramp = _rise(fade, fade)[:, 0]
-            for now, then in zip(heard, before, strict=True):
-                now[:, :fade] = now[:, :fade] * ramp + then * (1 - ramp)
-        return _Chunk(start, heard, version), start + frames
+            _cross(before, heard, slice(0, fade))
+        follows = self._readiness.scene(now, stop - fade, fade + follow)
+        if follows != now:  # what comes is not ready: this ends with what is, so that there is no edge
+            then = hear(follows, self.sample_rate, stop - fade, fade)
+            last = Heard(*(part[:, -fade:].copy() for part in heard))
+            _cross(last, then, slice(0, fade))
+            for part, piece in zip(heard, then, strict=True):
+                part[:, frames - fade :] = piece
+        return _Chunk(start, heard, version, now != scene, follows), start + frames
+
+    def _is_ready(self, scene: Scene, start: int, frames: int, state: tuple) -> bool:
+        """Wait until a span of a scene is ready, as long as nobody would hear that; whether it is."""
+        while not self._readiness.all(scene, start, frames):
+            with self._work:
+                low = self._playing and len(self._chunks) <= _LOW and time.monotonic() > self._patient_until
+                if low or self._closed or self._failed or state != self._state():
+                    return False
+                self._work.wait(_LOOK_S)
+        return True
+
+
+def _cross(before: Heard, after: Heard, span: slice) -> None:
+    """Fade from one to the other within a span of what comes after, in place."""
+    ramp = _rise(span.stop - span.start, span.stop - span.start)[:, 0]
+    for now, then in zip(after, before, strict=True):
+        now[:, span] = now[:, span] * ramp + then[:, span] * (1 - ramp)
 
 
 @lru_cache(maxsize=32)

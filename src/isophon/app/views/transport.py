@@ -197,7 +197,7 @@ class Transport(QFrame):
         """Say where the sound goes."""
         text = name if len(name) <= 18 else name[:17] + "…"
         self._device = "no sound device" if silent else f"plays on {text}"
-        self.device.setToolTip(f"{name}\nWhile a place is still being rendered, it is heard as it was last, else as sung")
+        self.device.setToolTip(f"{name}\nWhat is still being rendered is heard as it was last, else as sung")
 
 
 class Meter(QWidget):

@@ -16,7 +16,7 @@ from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import survey_recording
 from isophon.core.passes.pops import find as pops
-from isophon.core.passes.pops.treat import TAIL_S, PopCut, apply, burst_of
+from isophon.core.passes.pops.treat import PopCut, apply, burst_of
 from isophon.core.passes.ticks import find as ticks
 from isophon.core.passes.ticks.treat import Repair, patch_of
 from voices import ALSA, VOICES, alsa, spoken
@@ -114,7 +114,7 @@ def pop_rows(quick: bool) -> None:
             total += (hit, len(spans) - hit, len(marks) - hit)
             out = noisy[None]
             for m in marks:
-                first, last = round(m.start * rate), round((m.end + TAIL_S) * rate)
+                first, last = round(m.start * rate), round((m.end + 0.02) * rate)
                 cut = PopCut(first, last, round(0.02 * rate), 0.0, m.high_hz, rate, m.end - m.start)
                 out = apply(out, 0, [(cut, burst_of(reader(noisy), cut))])
             near = np.zeros(len(clean), bool)

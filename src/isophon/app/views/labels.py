@@ -67,8 +67,9 @@ def short(name: str) -> str:
 
 
 def have_plain_tips(app: QApplication) -> None:
-    """Have an application show its tips as plain text."""
-    app.installEventFilter(PlainTips(app))
+    """Have an application show its tips as plain text, however often that is asked for."""
+    if app.findChild(PlainTips) is None:
+        app.installEventFilter(PlainTips(app))
 
 
 class ElidedLabel(Label):

@@ -62,7 +62,7 @@ def atomic(path: Path, force: bool) -> Iterator[Path]:
         os.fchmod(handle, 0o666 & ~umask())
         os.replace(temporary, path)
         temporary = None
-    except (OSError, sf.LibsndfileError, ValueError) as error:
+    except (OSError, sf.LibsndfileError) as error:
         what = getattr(error, "strerror", None) or _why_not(handle) or str(error)
         raise OutputError(f"{path}: cannot be written ({what}); nothing half-written was left") from error
     finally:

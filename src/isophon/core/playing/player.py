@@ -26,7 +26,8 @@ from isophon.core.standins.rough_chain import Amounts, RoughChain
 COMPARES = ("as sung", "cleaned", "taken out")
 CHUNK = 1024
 AHEAD = 16  # a tile: while one is heard the next can be made
-_MADE_AHEAD = 72  # chunks: some seconds
+_MADE_AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
+_LOOK_AGAIN_S = 0.25
 _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be waited for after a jump
 _GLIDE_S = 0.012
 _FADE = 256
@@ -62,6 +63,7 @@ class Player:
         self._jump_from: int | None = None
         self._chunks: deque[_Chunk] = deque()
         self._readiness = Readiness(sample_rate)
+        self._all_made: tuple | None = None  # what comes, where nothing of it is left to be rendered
         self._for_now, self._patient_until = False, 0.0
         self._used = 0
         self._position = 0
@@ -296,27 +298,30 @@ class Player:
         """Render what is heard next, so that the feeder finds it ready."""
         while True:
             with self._work:
-                self._work.wait_for(lambda: self._closed or not self._failed, _LOOK_S)
+                self._work.wait_for(lambda: self._closed or self._all_made != self._coming(), _LOOK_AGAIN_S)
                 if self._closed:
                     return
-                scene, start, loop = self._scene, self._next, self._loop
+                coming = self._coming()
             try:
-                made = not self._failed and self._make_next(scene, start, loop)
+                made = not self._failed and self._make_next(*coming)
             except Exception as error:
                 self._fail(error)
                 continue
-            with self._work:
-                if made:
+            self._all_made = None if made else coming
+            if made:
+                with self._work:
                     self._work.notify_all()
-                elif not self._closed:
-                    self._work.wait(_LOOK_S)
+
+    def _coming(self) -> tuple[Scene, int, tuple[int, int] | None]:
+        return self._scene, self._next, self._loop
 
     def _make_next(self, scene: Scene, start: int, loop: tuple[int, int] | None) -> bool:
         """Render the first span of what comes that is not ready; whether there was one."""
-        places = [start + i * CHUNK for i in range(_MADE_AHEAD)]
+        places = [start + i * CHUNK for i in (*range(_NEAR), *range(_NEAR, _MADE_AHEAD, _NEAR))]
         if loop and start < loop[1]:
             places = [at if at < loop[1] else loop[0] + (at - loop[0]) % (loop[1] - loop[0]) for at in places]
-        return self._readiness.make_next(scene, [at for at in places if at < self._samples], CHUNK)
+        spans = [(at, CHUNK if i < _NEAR else _NEAR * CHUNK) for i, at in enumerate(places) if at < self._samples]
+        return self._readiness.make_next(scene, spans)
 
     def _fail(self, error: Exception) -> None:
         """Stop, and keep why; playing again tries again."""

@@ -37,9 +37,9 @@ class Readiness:
         others = (replace(strip, plan=plan) for plan in (*earlier, ()))
         return next(one for one in others if not one.plan or ready(one, self._rate, start, frames))
 
-    def make_next(self, scene: Scene, places: list[int], frames: int) -> bool:
-        """Render the first of some spans, each of so many frames, that is not ready; whether there was one."""
-        for at in places:
+    def make_next(self, scene: Scene, spans: list[tuple[int, int]]) -> bool:
+        """Render the first of some spans (start, frames) that is not ready; whether there was one."""
+        for at, frames in spans:
             for strip in scene:
                 if not ready(strip, self._rate, at, frames):
                     make(strip, self._rate, at, frames)

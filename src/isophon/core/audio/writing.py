@@ -50,6 +50,8 @@ def atomic(path: Path, force: bool) -> Iterator[Path]:
     temporary: Path | None = None
     handle: int | None = None
     try:
+        if "\0" in str(path):
+            raise OSError(errno.EINVAL, "no name holds a null character")
         if path.exists() and not force:
             raise ExistsError(f"{path}: exists already and was kept; use another folder, or allow writing over it")
         path.parent.mkdir(parents=True, exist_ok=True)

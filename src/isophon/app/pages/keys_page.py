@@ -29,8 +29,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("less", "Up", "a little less"),
             ("same_there", "Ctrl+Return", "the same in the doubles, or the other parts in hand"),
             ("forget", "Backspace", "back to the ceiling"),
-            ("give_up", "Esc", "give up what is being drawn, end drawing, clear the selection, or undo what was drawn"),
-            ("draw_box", "V", "dragging over map and lens draws a box, or no longer"),
+            ("give_up", "Esc", "end drawing, clear the selection, undo the box"),
+            ("draw_box", "V", "dragging draws a box, or no longer"),
             ("take_away", "Delete", "take away what was drawn; leave what was found"),
             ("draw", "N", "make a mark of the selection"),
             ("split", "/", "split the mark in hand where the playhead is"),
@@ -133,7 +133,9 @@ class KeysPage(QDialog):
                 row[side] += 1
             grid.addWidget(Label(title, objectName="head"), row[side], 3 * side, 1, 2)
             row[side] += 1
-            for _, key, what in group:
+            for _, keys, what in group:
+                key, *others = keys.split(", ")
+                what = f"{what} ({', '.join(others)} too)" if others else what
                 text = "+".join(_SHOWN.get(part, part) for part in key.split("+")) if key != "+" else "+"
                 grid.addWidget(Label(text, objectName="number"), row[side], 3 * side)
                 grid.addWidget(Label(what), row[side], 3 * side + 1)

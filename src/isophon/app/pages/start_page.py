@@ -54,9 +54,9 @@ class StartPage(QWidget):
         column.addWidget(self.demo)
         hint = Label(
             "or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg; MP3 as music)",
-            objectName="soft",
-        )
-        column.addWidget(hint, 0, Qt.AlignmentFlag.AlignHCenter)
+            objectName="soft", wordWrap=True, alignment=Qt.AlignmentFlag.AlignHCenter,
+        )  # fmt: skip
+        column.addWidget(hint)
         column.addSpacing(6)
         column.addLayout(self.lists)
         column.addWidget(self.work)

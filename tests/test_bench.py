@@ -17,7 +17,8 @@ BENCH = Path(__file__).parent.parent / "bench"
         ("floor.py", ["--quick"], "breaths in all"), ("window.py", ["12", "20"], "aim: 150"),
         ("session.py", ["2", "12"], "aim: 8"), ("noise.py", ["--quick"], "second harmonic"),
         ("spots.py", ["--quick"], "pops at true stops"), ("bleed.py", ["--quick"], "peak memory"),
-        ("bands.py", ["12"], "treat"), ("line_up.py", ["--quick"], "100 % of those"), ("playing.py", ["0.3"], "five parts"),
+        ("bands.py", ["12"], "treat"), ("line_up.py", ["--quick"], "100 % of those"),
+        ("playing.py", ["0.3"], "five parts"),
     ],
 )  # fmt: skip
 def test_bench_runs(script, arguments, words):

@@ -46,6 +46,7 @@ Progress = Callable[[float], None]
 _NICENESS_OF_FIRST = 5  # it works even where other programs take all cores; what is heard still comes before it
 _NICENESS = 15  # where the system knows no work that waits for everything else
 _TELL_S = 0.1
+_FINDING = 0.2  # of handing over a part of which nothing is known yet; writing, comparing and the proof take longer
 
 
 def measure(
@@ -102,15 +103,17 @@ def write(session: Session, part_id: str, target: Target, progress: Progress) ->
     path = path_of(part.source.path)
 
     def tell(step: str, fraction: float) -> None:
-        first, share = SHARES[step] if not part.found else (0.0, 1.0)
-        if step == "cleaning" or not part.found:
-            progress(first + share * fraction)
+        begins = 0.0 if part.found else _FINDING
+        if step == "cleaning":
+            progress(begins + (1 - begins) * fraction)
+        else:  # little where it is known already
+            progress(begins * (SHARES[step][0] + SHARES[step][1] * fraction))
 
     with Recording(path) as recording:
         check_source(part.source, recording)
         check_free(part, target)
         if not part.found:  # kept, so that nobody measures it once more
-            measure(path, False, lambda f: progress(0.5 * f))
+            measure(path, False, lambda f: progress(_FINDING * f))
         found, survey = completed(session, part, recording, tell)
         return hand_over(found, recording, survey, target, lambda f: tell("cleaning", f), session.rate)
 

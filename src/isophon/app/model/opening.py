@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from isophon.app.model.state import journal_path, kept_history
+from isophon.core import memory
 from isophon.core.audio.files import ENDINGS, Recording
 from isophon.core.errors import DamagedError, InputError, IsophonError, shown
 from isophon.core.reading import path_of
@@ -22,6 +23,7 @@ Opened = tuple[History, Path | None, Path | None, list[str]]
 Progress = Callable[[float], None]
 
 
+@memory.uncollected()
 def open_session(path: Path) -> Opened:
     """A session with its history: the history, its file, the journal that goes on (or None), and what to tell.
 
@@ -48,6 +50,7 @@ def open_session(path: Path) -> Opened:
             return History(session), None, None, [told + "; ".join(lost) + ". Save it under another name."]
 
 
+@memory.uncollected()
 def recover(journal: Path) -> Opened:
     """The unsaved work of a journal."""
     kept = replay(journal)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import re
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from msgspec.structs import replace
 
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import DamagedError, InputError, OutputError, shown
+from isophon.core.marks import Mark
 from isophon.core.passes import NAMES, Settings
 from isophon.core.ranges import MOST_HEARD, MOST_MARKERS, MOST_MARKS, Name
 from isophon.core.reading import path_of, read_bytes, real, spelled
@@ -28,6 +30,7 @@ from isophon.core.session.settings import carried, role_default
 ENDING = ".isophon"
 VERSION = 5
 CARD_VERSION = 1
+_AT_ONCE = 2_000  # marks
 _MOST_MENDED = 200  # flaws of one item
 _MOST_TOLD = 6
 
@@ -62,8 +65,10 @@ def load(path: Path, told: list[str] | None = None) -> Session:
     too_many = _held_to_the_limits(head.get("session"))
     if told is not None:
         told += [f"{path.name}: {line}" for line in too_many]
+    head, apart = _marks_apart(head)
     whole = _converted(path, head, _SessionFile)
-    session = whole.session
+    parts = (replace(part, marks=apart.get(i, part.marks)) for i, part in enumerate(whole.session.parts))
+    session = replace(whole.session, parts=tuple(parts))
     flaw = flaw_of(session)
     if flaw:
         raise _damaged(path, flaw)
@@ -196,9 +201,12 @@ def _write(path: Path, value: Any) -> None:
 def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
     data = read_bytes(path)
     try:
-        head = json.loads(data.decode("utf-8"))
-    except (ValueError, RecursionError) as error:  # json says the line and the column
-        raise _damaged(path, str(error)) from error
+        head = msgspec.json.decode(data)  # quick, since it stops all threads
+    except (msgspec.MsgspecError, ValueError, RecursionError):
+        try:
+            head = json.loads(data.decode("utf-8"))
+        except (ValueError, RecursionError) as error:  # json says the line and the column
+            raise _damaged(path, str(error)) from error
     if not isinstance(head, dict) or key not in head:
         raise InputError(f"{path.name}: is not {what}; choose another file")
     if isinstance(head[key], int) and head[key] > version:
@@ -214,6 +222,28 @@ def _converted(path: Path, head: dict[str, Any], kind: type) -> Any:
         return msgspec.convert(head, kind)
     except msgspec.ValidationError as error:
         raise _damaged(path, in_words(str(error), head)) from error
+
+
+def _marks_apart(head: dict[str, Any]) -> tuple[dict[str, Any], dict[int, tuple[Mark, ...]]]:
+    """A session file's values without the marks of parts that have very many, and these by the part's place.
+
+    They are converted a few at a time, since a conversion stops all other threads. Nothing is set apart where
+    anything is wrong: what that is, the whole tells better.
+    """
+    apart: dict[int, tuple[Mark, ...]] = {}
+    try:
+        parts = list(head["session"]["parts"])
+        for i, part in enumerate(parts):
+            rows = part.get("marks", [])
+            if len(rows) > _AT_ONCE:
+                marks: list[Mark] = []
+                for first in range(0, len(rows), _AT_ONCE):
+                    marks += msgspec.convert(rows[first : first + _AT_ONCE], list[Mark])
+                    time.sleep(0)  # let others have their turn
+                apart[i], parts[i] = tuple(marks), {**part, "marks": []}
+        return {**head, "session": {**head["session"], "parts": parts}}, apart
+    except (KeyError, TypeError, AttributeError, msgspec.ValidationError):
+        return head, {}
 
 
 def _damaged(path: Path, how: str) -> DamagedError:

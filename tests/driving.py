@@ -16,6 +16,7 @@ def opened(window, path, qtbot):
     qtbot.waitUntil(
         lambda: bool(workspace.take.trouble or (workspace.part.found and workspace.take.surveyed)), timeout=90_000
     )
+    qtbot.waitUntil(lambda: bool(window.work_page.hearing.player.device.name), timeout=30_000)
     qtbot.wait(60)
     room = window.work_page
     if room.title.route.current == LAY_OUT and workspace.session.parts:  # as a new session begins

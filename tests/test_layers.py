@@ -7,7 +7,8 @@ import isophon
 
 ROOT = Path(isophon.__file__).parent
 FLOORS = (
-    ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory"),
+    ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory",
+     "core.lifetime"),
     ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.passes",), ("core.render", "core.finding"),
     ("core.session",), ("core.takes",), ("core.playing",), ("core.handover", "core.demo"), ("core.work",),
     ("batch", "listing", "options"),

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, wait
 from typing import Any, NamedTuple
 
-from isophon.core.work.lifetime import end_with_parent
+from isophon.core.lifetime import end_with_parent
 
 Tell = Callable[[float], None]
 Work = Callable[[Tell], tuple[dict[str, Any], int]]  # gives a row of the report and an exit status; never raises

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile as sf
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QTableWidget
 
@@ -17,7 +18,6 @@ from driving import key, opened, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.sheets import PASSES
 from isophon.app.window import Window
-from isophon.core.errors import InputError
 from isophon.core.session import edits, file
 from voices import spoken
 
@@ -132,23 +132,35 @@ def test_a_gap_over_singing_is_told(take_room, qtbot):
     assert "reaches into the singing" in room.lens.warning.text()
 
 
-def test_a_read_error_stops_the_playing_and_says_so(take_room, qtbot):
-    room, take = take_room, take_room.workspace.take
-    real = take.renderer.read
-
-    def broken(start, frames):
-        raise InputError("take.wav: cannot be decoded near 1 s; copy it again")
-
-    take.renderer.read = broken
-    take.renderer._cache.sung.clear()
-    take.renderer._last.clear()
-    room.hearing.player.seek(30_000)
+def test_a_read_error_stops_the_playing_and_says_so(window, tmp_path, qtbot):
+    samples, rate, _ = spoken("de")
+    path = tmp_path / "take.flac"
+    sf.write(path, samples, rate)
+    room = opened(window, path, qtbot)
+    whole = path.read_bytes()
+    path.write_bytes(whole[: len(whole) // 2] + bytes(20_000) + whole[len(whole) // 2 + 20_000 :])
+    room.hearing.seek(0.45 * len(samples) / rate)
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
-    qtbot.waitUntil(lambda: "Playing stopped" in room.message.text(), timeout=3_000)
-    assert not room.hearing.player.playing
-    take.renderer.read = real
+    qtbot.waitUntil(lambda: "Playing stopped" in room.message.text(), timeout=5_000)
+    assert "take.flac" in room.message.text() and not room.hearing.player.playing
+    path.write_bytes(whole)
+    room.hearing.player.peak()
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     qtbot.waitUntil(lambda: room.hearing.player.peak() > 0, timeout=3_000)
+    room.hearing.toggle_play()
+
+
+def test_where_the_process_that_plays_is_killed_playing_goes_on_with_the_next_play(room, qtbot):
+    player = room.hearing.player
+    room.hearing.seek(10.0)
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(lambda: player.peak() > 0, timeout=5_000)
+    os.kill(player.process_id, signal.SIGKILL)
+    qtbot.waitUntil(lambda: "Playing stopped" in room.message.text(), timeout=5_000)
+    place = player.position
+    assert not player.playing and place > 10 * player.sample_rate
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(lambda: player.peak() > 0 and player.position > place, timeout=10_000)
     room.hearing.toggle_play()
 
 

@@ -242,7 +242,7 @@ def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot)
 def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
     workspace, transport = room.workspace, room.transport
     press(room, Key.Key_R, qtbot=qtbot)
-    assert transport.rough.text() == "Rough: on" and room.hearing.player._chained
+    assert transport.rough.text() == "Rough: on" and room.hearing.player.chain
     plan = workspace.part.plan
     room.hearing.set_looping(False)
     room.hearing.seek(6.6)
@@ -261,4 +261,4 @@ def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
     marks = sorted(workspace.marks, key=lambda m: m.standout_db)
     assert loud - soft < marks[-1].standout_db - marks[0].standout_db, "the compressor brings them together"
     press(room, Key.Key_R, qtbot=qtbot)
-    assert transport.rough.text() == "Rough" and not room.hearing.player._chained
+    assert transport.rough.text() == "Rough" and not room.hearing.player.chain

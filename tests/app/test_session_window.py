@@ -169,7 +169,7 @@ def plays(room, qtbot, song_s, piece):
     for _ in range(5):
         hearing.player.stop()
         qtbot.wait(80)
-        hearing.player.device._blocks.clear()
+        hearing.player.device.clear()
         hearing.seek(song_s - room.workspace.offset)
         hearing.toggle_play()
         qtbot.wait(500)

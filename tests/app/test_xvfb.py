@@ -47,7 +47,7 @@ app.exec()
 PLAY = """
 import sys, time
 import numpy as np
-from isophon.app.model.device import open_device
+from isophon.core.playing.device import open_device
 from isophon.core.playing.mix import Strip
 from isophon.core.playing.player import Player
 from isophon.core.render import Renderer

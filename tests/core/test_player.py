@@ -77,6 +77,30 @@ def test_what_is_heard_is_what_is_rendered():
     deck.player.close()
 
 
+def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it():
+    rate = 48_000
+    ramp = np.arange(8 * rate, dtype=np.float32) / (8 * rate)
+    for change in ("scene", "loop", "seek", "nothing"):
+        deck = Deck(ramp, rate)
+        deck.player.play()
+        deck.hear(7)
+        deck.player.seek(3 * rate)
+        if change == "seek":
+            deck.player.seek(5 * rate)
+        elif change == "scene":
+            deck.player.set_scene((*deck.player.scene, *deck.player.scene))
+        elif change == "loop":
+            deck.player.set_loop((2 * rate, 4 * rate))
+        heard = deck.hear(30)
+        at = (5 if change == "seek" else 3) * rate
+        first = deck.player.position - len(heard)
+        assert at - 4 * BLOCK < deck.player.position - 26 * BLOCK < at + 4 * BLOCK, change
+        double = 2.0 if change == "scene" else 1.0
+        assert np.allclose(heard[-20 * BLOCK :], double * ramp[first:][10 * BLOCK :][: 20 * BLOCK], atol=1e-6), change
+        assert np.abs(np.diff(heard)).max() < 0.02, "no edge"
+        deck.player.close()
+
+
 def test_a_seek_while_stopped_is_where_it_was_asked_for_and_plays_from_there():
     """Whatever was half used when it was stopped, and whether or not it was silent yet."""
     rate = 48_000

@@ -40,7 +40,7 @@ class Window(QMainWindow):
         self.start = StartPage()
         self.work_page = None
         self._job = None
-        self._workers = None
+        self._workers = self._sound = None
         self._remembered = None
         self._warned = False
         self._state: dict[str, str] = {}
@@ -186,7 +186,7 @@ class Window(QMainWindow):
         if self.work_page is not None:
             self._leave_work_page()
         history, saved_as, continued, notes = result
-        page = WorkPage(Workspace(history, saved_as, continued, self._hands(), FIRST), self.stack)
+        page = WorkPage(Workspace(history, saved_as, continued, self._hands(), FIRST), self._player(), self.stack)
         page.left = recall(self._state.get(_SESSIONS, ""), saved_as) or (Remembered() if saved_as is None else None)
         self._entering = self._entered(page, notes)
         self._next_turn.start()
@@ -296,6 +296,13 @@ class Window(QMainWindow):
         self._workers = self._workers or Workers()
         return self._workers
 
+    def _player(self):
+        """The player, the same for all sessions of this window."""
+        from isophon.core.playing.remote import RemotePlayer
+
+        self._sound = self._sound or RemotePlayer()
+        return self._sound
+
     def warm_up(self) -> None:
         """Load what opening needs while the start page is looked at."""
         import threading
@@ -314,6 +321,7 @@ class Window(QMainWindow):
         threading.Thread(target=load, daemon=True).start()
         QScrollArea().viewport()  # the first answer of this kind makes Python's types of all widgets
         self._hands().wake()
+        self._player().wake()
 
     def _recall(self) -> None:
         """Be as the window was when it was closed last."""
@@ -354,6 +362,8 @@ class Window(QMainWindow):
             self._leave_work_page()
         if self._workers is not None:
             self._workers.close()
-            self._workers = None
+        if self._sound is not None:
+            self._sound.end()
+        self._workers = self._sound = None
         self._note_state()
         event.accept()

@@ -32,7 +32,7 @@ def trim() -> None:
 
 @contextlib.contextmanager
 def uncollected() -> Iterator[None]:
-    """Keep Python's collector from looking through what is made within: that halts all threads, and the longer the more.
+    """Keep Python's collector from looking through what is made within, which halts all threads, longer and longer.
 
     What is there at the end is never looked through, until :func:`gc.unfreeze`.
     """

@@ -7,11 +7,11 @@ from collections import Counter
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from isophon.app.model.device import open_device
 from isophon.app.model.workspace import Workspace
 from isophon.core.passes import KINDS
 from isophon.core.playing.mix import Strip, gains
-from isophon.core.playing.player import COMPARES, Player
+from isophon.core.playing.player import COMPARES
+from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Guide, Part
 from isophon.core.standins.rough_chain import Amounts
 
@@ -22,29 +22,32 @@ _BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
 
 
 class Hearing(QObject):
-    """Owns the player and tells it what the workspace means. Frame 0 is the first moment of the song."""
+    """Tells the player what the workspace means. Frame 0 is the first moment of the song."""
 
     changed = Signal()
 
-    def __init__(self, workspace: Workspace, parent: QObject) -> None:
+    def __init__(self, workspace: Workspace, player: RemotePlayer, parent: QObject) -> None:
         super().__init__(parent)
-        self.workspace = workspace
+        self.workspace, self.player = workspace, player
         self.compare, self.hear = "cleaned", HEARS[0]
         self.compare_all, self.matched, self.looping, self.in_turn = False, False, True, False
         self.gain_db = 0.0
         self._band: tuple[float, float | None, float] | None = None  # what is heard alone
         self._looped: tuple[str, ...] = ()
         self._mapping: tuple[int, float] | None = None
-        self.player = self._make_player()
+        self._open()
         workspace.session_changed.connect(self.refresh)
         workspace.take_changed.connect(self.refresh)
         workspace.hand_changed.connect(self._hand_changed)
+        workspace.pool.forgotten.connect(player.forget)
+        workspace.pool.leak_learned.connect(lambda *_: player.clear())
         self.refresh()
 
-    def _make_player(self) -> Player:
+    def _open(self) -> None:
         start, end = self.workspace.session.span
         rate = self._rate()
-        return Player(rate, max(1, round((end - start) * rate)), open_device)
+        self.player.open(rate, max(1, round((end - start) * rate)))
+        self.player.set_compare(self.compare)
 
     def _rate(self) -> int:
         """The rate that most parts have."""
@@ -54,21 +57,18 @@ class Hearing(QObject):
     def refresh(self) -> None:
         """Play what the session says now."""
         if self.player.sample_rate != self._rate():
-            self.player.close()
-            self.player = self._make_player()
-            self.player.set_compare(self.compare)
+            self._open()
         session, rate = self.workspace.session, self.player.sample_rate
         start, end = session.span
         strips = []
         for item in session.items:
             if self._sounds(item.id):
-                take = self.workspace.pool.take(item.source)
                 plan = item.plan_without(self._unheard) if isinstance(item, Part) else ()
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
                 lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.lifts
                 band = self._band if compared and item.id == self.workspace.part.id else None
-                strips.append(Strip(take.renderer, plan, offset, *self._gains(item), compared, lifted, band))
+                strips.append(Strip(item.source, plan, offset, *self._gains(item), compared, lifted, band))
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
         if self._mapping != (rate, self.workspace.song[0]):

@@ -12,7 +12,8 @@ import msgspec
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.model.workspace import Workspace
-from isophon.core.session.model import Part
+from isophon.core.render import Plan
+from isophon.core.session.model import Part, Source
 from isophon.core.work.workers import Task
 
 _QUIET_MS = 1_500  # without an edit, before rendering begins
@@ -20,8 +21,9 @@ _LAST = 3.0  # everything else comes first
 
 
 class RenderingAhead(QObject):
-    """Watches the workspace; what is rendered stands in the takes' renderers."""
+    """Watches the workspace; what is rendered stands in the takes' renderers. ``rendered(source, plan)`` tells."""
 
+    rendered = Signal(object, object)
     _answered = Signal(object, str)
 
     def __init__(self, workspace: Workspace, parent: QObject) -> None:
@@ -29,6 +31,7 @@ class RenderingAhead(QObject):
         self._workspace, self._pool = workspace, workspace.pool
         self._task: tuple[Task, Part] | None = None
         self._given_up: set[Part] = set()
+        self._told: dict[Source, Plan] = {}
         self._answered.connect(self._answer)
         self._quiet = QTimer(self, singleShot=True, interval=_QUIET_MS)
         self._quiet.timeout.connect(self._next)
@@ -43,7 +46,7 @@ class RenderingAhead(QObject):
         for part in reversed(first_of.values()):
             take = self._pool.take(part.source)
             nothing = not part.plan or not part.found or bool(take.trouble)
-            if nothing or part in self._given_up or take.rendered(part.plan):
+            if nothing or part in self._given_up or self._is_rendered(part):
                 continue
             self._submit(part)
             return
@@ -63,11 +66,18 @@ class RenderingAhead(QObject):
             return
         part, self._task = self._task[1], None
         if kind == "done":
-            self._pool.take(part.source).rendered(part.plan)
+            self._is_rendered(part)
         else:
             self._given_up.add(part)  # a full disk, say; playing renders as it goes
         if not self._quiet.isActive():
             self._next()
+
+    def _is_rendered(self, part: Part) -> bool:
+        rendered = self._pool.take(part.source).rendered(part.plan)
+        if rendered and self._told.get(part.source) is not part.plan:
+            self._told[part.source] = part.plan
+            self.rendered.emit(part.source, part.plan)
+        return rendered
 
     def close(self) -> None:
         """Give up what is under way."""

@@ -25,9 +25,11 @@ NOWHERE = Source("", 48_000, 1, 1)
 
 
 class TakePool(QObject):
-    """Takes by their source. ``changed(source)``: more is known of one; ``progressed()``: the work went on."""
+    """Takes by their source. ``changed(source)``: more is known of one; ``forgotten(source)``: it will be opened anew;
+    ``progressed()``: the work went on."""
 
     changed = Signal(object)
+    forgotten = Signal(object)
     found_again = Signal(object)
     leak_learned = Signal(object, object)
     heard_beside = Signal(object, object)
@@ -203,6 +205,7 @@ class TakePool(QObject):
         """Open a recording that could not be used anew, next time it is asked for; one in use stays open."""
         if source in self._takes and self._takes[source].trouble:
             self._takes.pop(source).recording.close()
+            self.forgotten.emit(source)
 
     def close(self) -> None:
         """Stop all work for this session and close its recordings."""

@@ -30,6 +30,7 @@ from isophon.app.sheets.sheet import Sheet
 from isophon.app.views.keyboard import reachable, show_in_scroll_areas, workable
 from isophon.app.views.route import HAND_OVER, LAY_OUT, Count
 from isophon.core.passes import NAMES
+from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
 
@@ -45,8 +46,9 @@ class WorkPage(WorkViews):
     add_asked = Signal(list)
     title_changed = Signal()
 
-    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+    def __init__(self, workspace: Workspace, player: RemotePlayer, parent: QWidget | None = None) -> None:
         super().__init__(workspace, parent)
+        self._player = player
         self._place = 0.0  # what was heard last, in s
         self._heard: set[str] = set()  # since it was last noted
         self._remarked: set[Source] = set()
@@ -61,8 +63,9 @@ class WorkPage(WorkViews):
     def building(self) -> Iterator[None]:
         yield from super().building()
         workspace = self.workspace
-        self.hearing = Hearing(workspace, self)
+        self.hearing = Hearing(workspace, self._player, self)
         self._ahead = RenderingAhead(workspace, self)
+        self._ahead.rendered.connect(self.hearing.player.rendered)
         self.review = Review(workspace, PASSES, self)
         self.markers = Markers(workspace, self.hearing, self)
         self._connect()
@@ -219,7 +222,6 @@ class WorkPage(WorkViews):
         transport.loop.setChecked(hearing.looping)
         transport.match.setChecked(hearing.matched)
         transport.show_match(hearing.matched, hearing.gain_db)
-        transport.show_device(hearing.player.device.name, hearing.player.device.silent)
 
     def open_station(self, index: int) -> None:
         """Open a station of the route; what was told of the one before goes with it."""
@@ -329,6 +331,7 @@ class WorkPage(WorkViews):
         seconds = self.hearing.heard_at()
         self.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
         self.transport.show_playing(player.playing, player.preparing, player.as_sung_for_now)
+        self.transport.show_device(player.device.name, player.device.silent)
         if player.trouble:
             self.warn(f"{player.trouble}. Playing stopped; the work is kept.")
             player.trouble = ""

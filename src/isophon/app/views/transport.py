@@ -37,6 +37,7 @@ class Transport(QFrame):
         super().__init__(parent, objectName="panel")
         self._playing, self._waited, self._time = False, 0, "0:00.00"
         self._unmade, self._device = 0, ""
+        self._shown_device = "", False
         self.play = QPushButton(icon=_play_icon(False), iconSize=QSize(34, 34), objectName="plain")
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
@@ -194,7 +195,10 @@ class Transport(QFrame):
         )
 
     def show_device(self, name: str, silent: bool) -> None:
-        """Say where the sound goes."""
+        """Say where the sound goes; an empty name while that is not known yet."""
+        if (name, silent) == self._shown_device:
+            return
+        self._shown_device = name, silent
         text = name if len(name) <= 18 else name[:17] + "…"
         self._device = "no sound device" if silent else f"plays on {text}"
         self.device.setToolTip(f"{name}\nWhat is still being rendered is heard as it was last, else as sung")

@@ -148,11 +148,17 @@ class Recording:
         with self._lock:
             if self.depth == 0:
                 return self._read_lossy(start, frames)
+            if self._at < 0:
+                self._file.close()
+                self._file = _open(self.path)
+                if (self._file.samplerate, self._file.channels) != (self.sample_rate, self.channels):
+                    raise InputError(f"{self.path.name}: is another recording now; open it again")
             try:
                 if self._at != start:
                     self._file.seek(start)
                 data = self._file.read(frames, dtype="float32", always_2d=True)
             except (sf.LibsndfileError, RuntimeError) as error:
+                self._at = -1  # the decoder may be of no use any more
                 raise InputError(
                     f"{self.path.name}: cannot be decoded near {start / self.sample_rate:.1f} s ({error}); "
                     "copy it again from its source"

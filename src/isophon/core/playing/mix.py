@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from scipy import signal
@@ -18,15 +18,16 @@ from isophon.core.session.model import Listening
 class Strip:
     """One voice of the mix.
 
-    ``offset``: the frame of the mix where it starts; ``left``, ``right``: its
+    ``renderer``: of its take; on the way to the process that plays, the take's source. ``offset``: the frame of the mix
+    where it starts; ``left``, ``right``: its
     gains; ``compared``: whether as sung, cleaned and taken out apply to it, or
     it is always heard cleaned. ``lifted``: what was taken out is moved up by
     300 Hz, so that its lows are heard on small loudspeakers. ``band``: what lies between two frequencies in Hz is heard
     alone, with a gain.
     """
 
-    renderer: Renderer
-    plan: Plan
+    renderer: Any
+    plan: Any  # on that way, its number
     offset: int = 0
     left: float = 1.0
     right: float = 1.0

@@ -28,9 +28,11 @@ CHUNK = 1024
 AHEAD = 16  # a tile: while one is heard the next can be made
 _MADE_AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
 _LOOK_AGAIN_S = 0.25
+_HEARD_ON = 2  # chunks of the old place after a jump, some 40 ms
 _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be waited for after a jump
 _GLIDE_S = 0.012
 _FADE = 256
+SHORTEST_LOOP = 4 * _FADE
 
 
 class _Chunk(NamedTuple):
@@ -39,12 +41,14 @@ class _Chunk(NamedTuple):
     version: int
     for_now: bool  # not all of it is the scene, which was not ready
     ends: Scene  # what is heard at its end
+    jumped: bool  # it begins where a person asked for
 
 
 class Player:
     """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
 
-    ``trouble``: why the last playing stopped by itself, '' where it did not.
+    ``trouble``: why the last playing stopped by itself, '' where it did not. ``empty``: how many blocks could not be
+    filled.
     ``open_device(sample_rate, fill)`` gives something with ``name``, ``silent``
     and ``close()`` that calls ``fill(block)`` for float32 ``(frames, 2)``.
     """
@@ -72,7 +76,7 @@ class Player:
         self._chain: RoughChain | None = None
         self._chained, self._wet = False, 0.0
         self._closed, self._failed = False, False
-        self.trouble = ""
+        self.trouble, self.empty = "", 0
         self._work = threading.Condition()
         self._feeder = threading.Thread(target=self._feed, name="player feeder", daemon=True)
         self._maker = threading.Thread(target=self._make_ahead, name="player maker", daemon=True)
@@ -126,8 +130,10 @@ class Player:
     def set_loop(self, loop: tuple[int, int] | None) -> None:
         """Play only these frames, again and again; None: to the end."""
         with self._work:
-            self._loop = loop if loop and loop[1] - loop[0] > 4 * _FADE else None
-            if self._loop and not self._loop[0] <= self._position < self._loop[1]:
+            self._loop = loop if loop and loop[1] - loop[0] > SHORTEST_LOOP else None
+            target = self._target_of_jump()
+            place = self._position if target is None else target
+            if self._loop and not self._loop[0] <= place < self._loop[1]:
                 self._restart(self._loop[0])
             else:
                 self._drop()
@@ -164,8 +170,11 @@ class Player:
     def ready(self, version: int, timeout: float) -> bool:
         """Wait until samples of a version are there for the device; whether they are."""
         with self._work:
-            there = lambda: any(c.version >= version and not c.for_now for c in self._chunks)  # noqa: E731
-            return self._work.wait_for(there, timeout)
+            return self._work.wait_for(lambda: self.is_ready(version), timeout)
+
+    def is_ready(self, version: int) -> bool:
+        """Whether samples of a version are there for the device."""
+        return any(chunk.version >= version and not chunk.for_now for chunk in tuple(self._chunks))
 
     def peak(self) -> float:
         """Highest sample since the last call."""
@@ -189,7 +198,7 @@ class Player:
         if not self._playing and self._gain == 0.0:
             return
         heard, got = self._take(len(block))
-        target = self._target()
+        target = self._weights_wanted()
         if got:
             glide = min(len(block), max(1, round(_GLIDE_S * self.sample_rate)))
             weights = self._weights + (target - self._weights) * _rise(glide, len(block))
@@ -214,7 +223,7 @@ class Player:
         block += wet * (chain.process(block) - block)
         self._wet = wanted
 
-    def _target(self) -> np.ndarray:
+    def _weights_wanted(self) -> np.ndarray:
         if self._compare == "as sung":
             return np.array([1.0, 0.0, 1.0], np.float32)
         if self._compare == "taken out":
@@ -237,6 +246,7 @@ class Player:
                     self._chunks.popleft()
                     self._used = 0
             ended = not self._chunks and self._next >= self._samples and not self._loop
+            self.empty += self._playing and at < frames and not ended
             if ended:
                 self._playing = False
             self._work.notify_all()
@@ -245,11 +255,12 @@ class Player:
     # the feeder's side
 
     def _restart(self, frame: int) -> None:
-        """Jump: what is queued beyond the chunk being played is given up."""
-        self._drop()
-        if self._gain > 0:
+        """Jump: what is queued is given up, but for the chunks that are heard until the new place is there."""
+        self._drop(_HEARD_ON if self._gain > 0 else 1)
+        if self._gain > 0 and self._jump_from is None:
             self._jump_from = self._next
-        self._next, self._patient_until = frame, time.monotonic() + _PATIENCE_S
+        self._next = frame
+        self._patient_until = time.monotonic() + (_PATIENCE_S if self._gain == 0 else 0)
         if not self._chunks:
             self._position = frame
         self._work.notify_all()
@@ -259,20 +270,32 @@ class Player:
         with self._work:
             if not self._chunks or self._playing:
                 return
-            first = self._chunks[0]
-            following = self._chunks[1].start if len(self._chunks) > 1 else self._next
-            if following != first.start + first.heard.sung.shape[1]:
+            target = self._target_of_jump()
+            if target is not None:
                 self._chunks.clear()
-                self._next = self._position = following
+                self._next = self._position = target
                 self._used, self._jump_from = 0, None
                 self._work.notify_all()
 
-    def _drop(self) -> None:
-        """Render the chunks after the one being played again."""
-        while len(self._chunks) > 1:
-            self._next = self._chunks.pop().start
+    def _target_of_jump(self) -> int | None:
+        """Where a jump leads that was asked for and is not heard yet."""
+        if self._jump_from is not None:
+            return self._next
+        return next((chunk.start for chunk in reversed(tuple(self._chunks)[1:]) if chunk.jumped), None)
+
+    def _drop(self, keep: int = 1) -> None:
+        """Render the chunks after those that are kept again; a jump to be heard after them stays one."""
+        target: int | None = None
+        if self._jump_from is not None:
+            target, self._next, self._jump_from = self._next, self._jump_from, None
+        while len(self._chunks) > keep:
+            chunk = self._chunks.pop()
+            target = chunk.start if chunk.jumped and target is None else target
+            self._next = chunk.start
         if self._chunks and self._gain == 0.0:  # nobody hears it: nothing of it need be played to its end
             self._next, self._used = self._chunks.pop().start + self._used, 0
+        if target is not None:
+            self._jump_from, self._next = (self._next if self._gain > 0 else None), target
         self._work.notify_all()
 
     def _feed(self) -> None:
@@ -374,7 +397,7 @@ class Player:
             _cross(last, then, slice(0, fade))
             for part, piece in zip(heard, then, strict=True):
                 part[:, frames - fade :] = piece
-        return _Chunk(start, heard, version, now != scene, follows), start + frames
+        return _Chunk(start, heard, version, now != scene, follows, state[1] is not None), start + frames
 
     def _is_ready(self, scene: Scene, start: int, frames: int, state: tuple) -> bool:
         """Wait until a span of a scene is ready, as long as nobody would hear that; whether it is."""

@@ -46,6 +46,10 @@ class ClockedDevice:
         blocks = list(self._blocks)
         return np.concatenate(blocks).T if blocks else np.zeros((2, 0), np.float32)
 
+    def clear(self) -> None:
+        """Forget what was played."""
+        self._blocks.clear()
+
     def close(self) -> None:
         """Stop the clock."""
         self._stop.set()

@@ -45,17 +45,37 @@ class Absent:
 
 
 @dataclass(eq=False)
-class Take:
-    """What the window and the player need of one recording, beside the session's decisions.
-
-    ``wave``, ``figures`` and ``surveyed`` are None until they are known;
-    ``trouble`` says in one line why the recording cannot be used.
-    """
+class Sound:
+    """A recording and its renderer; ``trouble`` says in one line why the recording cannot be used."""
 
     source: Source
     recording: Recording | Absent
     renderer: Renderer
     trouble: str = ""
+
+    def rendered(self, plan: Plan) -> bool:
+        """Whether the whole take is at hand as a plan renders it; what was kept on disk is mapped in."""
+        if self.renderer.keeps(plan):
+            return True
+        if self.trouble:
+            return False
+        try:
+            place = take_cache.place_of(self.recording.path)
+        except InputError:
+            return False
+        samples = kept_rendered(place, plan, (self.source.channels, self.source.frames))
+        if samples is not None:
+            self.renderer.keep(plan, samples)
+        return samples is not None
+
+
+@dataclass(eq=False)
+class Take(Sound):
+    """What the window needs of one recording, beside the session's decisions.
+
+    ``wave``, ``figures`` and ``surveyed`` are None until they are known.
+    """
+
     wave: Wave | None = None
     figures: Figures | None = None
     surveyed: Surveyed | None = None
@@ -78,21 +98,6 @@ class Take:
             self._still, self._matched = None, {}
         if self.surveyed is None:
             self.surveyed = take_cache.kept_survey(place)
-
-    def rendered(self, plan: Plan) -> bool:
-        """Whether the whole take is at hand as a plan renders it; what was kept on disk is mapped in."""
-        if self.renderer.keeps(plan):
-            return True
-        if self.trouble:
-            return False
-        try:
-            place = take_cache.place_of(self.recording.path)
-        except InputError:
-            return False
-        samples = kept_rendered(place, plan, (self.source.channels, self.source.frames))
-        if samples is not None:
-            self.renderer.keep(plan, samples)
-        return samples is not None
 
     @property
     def findings(self) -> Findings | None:
@@ -180,8 +185,8 @@ class _Sounds:
         return self._kept[key]
 
 
-def open_take(source: Source, cache: RenderCache | None = None) -> Take:
-    """The take of a recording, with what is already known of it; never raises, see :attr:`Take.trouble`."""
+def open_sound(source: Source, cache: RenderCache | None = None) -> Sound:
+    """A recording with its renderer; never raises, see :attr:`Sound.trouble`."""
     recording: Recording | Absent
     try:
         recording, trouble = Recording(path_of(source.path)), ""
@@ -193,7 +198,13 @@ def open_take(source: Source, cache: RenderCache | None = None) -> Take:
     except InputError as error:
         recording, trouble = Absent(source), str(error)
     shape = recording.sample_rate, recording.frames
-    take = Take(source, recording, Renderer(recording.read, *shape, cache, _Sounds(recording.path)), trouble)
-    if not trouble:
+    return Sound(source, recording, Renderer(recording.read, *shape, cache, _Sounds(recording.path)), trouble)
+
+
+def open_take(source: Source, cache: RenderCache | None = None) -> Take:
+    """The take of a recording, with what is already known of it; never raises, see :attr:`Sound.trouble`."""
+    sound = open_sound(source, cache)
+    take = Take(source, sound.recording, sound.renderer, sound.trouble)
+    if not take.trouble:
         take.refresh()
     return take

@@ -25,6 +25,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, IsophonError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover.stems import Target, check_free, hand_over
+from isophon.core.lifetime import end_with_parent
 from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
 from isophon.core.passes.ears import Listened, held
 from isophon.core.reading import path_of
@@ -40,7 +41,6 @@ from isophon.core.takes.scan import scan
 from isophon.core.work.beside import hear_beside
 from isophon.core.work.bleed_learning import Lesson, dry, learn
 from isophon.core.work.completing import SHARES, completed
-from isophon.core.work.lifetime import end_with_parent
 
 Progress = Callable[[float], None]
 _NICENESS_OF_FIRST = 5  # it works even where other programs take all cores; what is heard still comes before it

@@ -1,0 +1,200 @@
+"""The process that sounds: the player with its device, away from the window, whose work it never waits for.
+
+``python -m isophon.core.playing.process PARENT DESCRIPTOR`` reads messages from standard input, each a length (8 bytes,
+little end first) and a pickled tuple of a name and arguments, as :mod:`.remote` sends them; it tells numbers by the
+:class:`.State` at DESCRIPTOR and the rest as lines of JSON. It ends when its input or the process PARENT does.
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import pickle
+import signal
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any, BinaryIO
+
+import msgspec
+import numpy as np
+
+from isophon.core import log, memory
+from isophon.core.errors import InputError
+from isophon.core.lifetime import end_with_parent
+from isophon.core.playing.device import open_device
+from isophon.core.playing.mix import Strip
+from isophon.core.playing.player import Player
+from isophon.core.playing.state import LENGTH_BYTES, State
+from isophon.core.render import Plan, RenderCache
+from isophon.core.session.model import Source
+from isophon.core.takes.take import Sound, open_sound
+
+_LATE_S = 0.005
+_SWITCH_S = 0.0005  # the device waits no longer than this for what is rendered in another thread
+
+
+class SoundProcess:
+    """Carries out messages; each is a method of the same name."""
+
+    def __init__(self, state: State, tell: Callable[[dict[str, Any]], None]) -> None:
+        self._state, self._tell = state, tell
+        self._cache = RenderCache()
+        self._sounds: dict[Source, Sound] = {}
+        self._plans: dict[int, Plan] = {0: ()}
+        self._player: Player | None = None
+        self._version = (0, 0)  # the window's, and the player's
+        self._peaks_read, self._trouble = 0.0, ""
+        self._due: float | None = None
+
+    def open(self, sample_rate: int, samples: int) -> None:
+        """Begin with nothing to be heard, through a device that is opened now."""
+        self.close()
+        self._player = Player(sample_rate, samples, lambda rate, fill: open_device(rate, self._watched(fill, rate)))
+        self._tell({"device": self._player.device.name, "silent": self._player.device.silent})
+
+    def close(self) -> None:
+        """Give the device and the recordings back."""
+        if self._player is not None:
+            self._player.close()
+            self._player = None
+        for sound in self._sounds.values():
+            sound.recording.close()
+        self._sounds, self._plans = {}, {0: ()}
+        self._cache.clear()
+        self._due = None
+
+    def plan(self, number: int, treatments: Plan) -> None:
+        """The next treatments of a plan, by whose number a scene names it."""
+        self._plans[number] = self._plans.get(number, ()) + treatments
+
+    def drop(self, number: int) -> None:
+        """A plan that no scene will name any more."""
+        self._plans.pop(number, None)
+
+    def scene(self, version: int, strips: tuple[Strip, ...], samples: int) -> None:
+        """What is heard from now on; the strips hold sources and the numbers of plans."""
+        scene = tuple(replace(strip, renderer=self._sound(strip.renderer).renderer, plan=self._plans[strip.plan])
+                      for strip in strips)  # fmt: skip
+        self._version = version, self._playing.set_scene(scene, samples)
+
+    def rendered(self, source: Source, number: int) -> None:
+        """A whole take was rendered by a plan, and kept on disk: take from there what it has."""
+        sound, plan = self._sound(source), self._plans[number]
+        sound.rendered(plan)
+
+    def forget(self, source: Source) -> None:
+        """Open a recording anew where it is heard next."""
+        sound = self._sounds.pop(source, None)
+        if sound is not None:
+            sound.recording.close()
+
+    def clear(self) -> None:
+        """Forget what was rendered: what it was made of has changed."""
+        self._cache.clear()
+
+    def played(self) -> None:
+        """Tell what a simulated device played lately."""
+        heard = self._playing.device.heard()
+        self._tell({"played": heard.astype("<f4").tobytes()})
+
+    def unplayed(self) -> None:
+        """Let a simulated device forget what it played."""
+        self._playing.device.clear()
+
+    def carry_out(self, message: tuple) -> None:
+        """Do what a message says, and count it where it counts."""
+        counts, name, *arguments = message
+        own = {"open", "close", "plan", "drop", "scene", "rendered", "forget", "clear", "played", "unplayed"}
+        try:
+            if name in own:
+                getattr(self, name)(*arguments)
+            else:
+                getattr(self._playing, name)(*arguments)
+        except InputError as error:
+            self._tell({"trouble": str(error)})
+        self.publish()
+        self._state["applied"] += counts
+
+    @property
+    def _playing(self) -> Player:
+        if self._player is None:
+            raise InputError("nothing is open to be played")
+        return self._player
+
+    def _sound(self, source: Source) -> Sound:
+        if source not in self._sounds:
+            self._sounds[source] = open_sound(source, self._cache)
+        return self._sounds[source]
+
+    # the device's side
+
+    def _watched(self, fill: Callable[[np.ndarray], None], rate: int) -> Callable[[np.ndarray], None]:
+        def watched(block: np.ndarray) -> None:
+            now, due = time.monotonic(), self._due
+            self._due = now + len(block) / rate
+            fill(block)
+            player = self._player
+            if player is None:
+                return
+            if player.playing:
+                self._state["blocks"] += 1
+                self._state["late"] += due is not None and now - due > _LATE_S
+            self.publish()
+
+        return watched
+
+    def publish(self) -> None:
+        """Tell how the playing stands."""
+        player, state = self._player, self._state
+        if player is None:
+            return
+        asked = state["peaks_read"]
+        state["peak"] = player.peak() if asked != self._peaks_read else max(state["peak"], player.peak())
+        self._peaks_read = asked
+        state["position"], state["empty"] = player.position, player.empty
+        state["preparing"], state["as_sung"] = player.preparing, player.as_sung_for_now
+        ours, its = self._version
+        if state["version"] != ours and player.is_ready(its):
+            state["version"] = ours
+        state["playing"] = player.playing
+        if player.trouble and player.trouble != self._trouble:
+            self._tell({"trouble": player.trouble})
+        self._trouble = player.trouble
+
+
+def messages(stream: BinaryIO) -> Any:
+    """The messages of a stream, to its end."""
+    while len(head := stream.read(LENGTH_BYTES)) == LENGTH_BYTES:
+        yield pickle.loads(stream.read(int.from_bytes(head, "little")))
+
+
+def main() -> None:
+    """Carry out messages until the input ends."""
+    log.start()
+    memory.give_back()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    end_with_parent(int(sys.argv[1]))
+    sys.setswitchinterval(_SWITCH_S)
+    replies = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # nothing else may come between the lines
+
+    def tell(line: dict[str, Any]) -> None:
+        replies.write(msgspec.json.encode(line) + b"\n")
+        replies.flush()
+
+    sounding = SoundProcess(State(int(sys.argv[2])), tell)
+    gc.collect()
+    gc.freeze()  # modules stay; looking through them again and again would halt the sound
+    for message in messages(sys.stdin.buffer):
+        try:
+            sounding.carry_out(message)
+        except Exception as error:  # whatever it is, what is heard goes on
+            log.trouble(error)
+            tell({"trouble": f"an error inside Isophon ({type(error).__name__}: {error})"})
+    sounding.close()
+
+
+if __name__ == "__main__":
+    main()

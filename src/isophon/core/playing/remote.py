@@ -1,0 +1,334 @@
+"""The player as the window holds it: everything asked of it is done in a process of its own (:mod:`.process`).
+
+Nothing here waits. What is asked for is sent by a thread; how the playing stands is read from memory that both see.
+Where the process ends unasked, the playing stops, and the next play begins another.
+"""
+
+from __future__ import annotations
+
+import os
+import pickle
+import queue
+import subprocess
+import sys
+import threading
+import time
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from isophon.core import log
+from isophon.core.playing.mix import Scene
+from isophon.core.playing.player import SHORTEST_LOOP
+from isophon.core.playing.state import LENGTH_BYTES, State
+from isophon.core.render import Plan
+from isophon.core.session.model import Source
+from isophon.core.standins.rough_chain import Amounts
+
+_SRC = Path(__file__).resolve().parents[3]
+_AT_ONCE = 1_000  # treatments pickled at once, since that stops all threads
+_PLANS_KEPT = 64
+_LOOK_S, _END_S = 0.002, 2.0
+_ENDED = "the process that plays ended; playing again starts it anew"
+
+
+class _Line(msgspec.Struct):
+    """One line of the process: its device, or why it stopped, or what a simulated device played."""
+
+    device: str = ""
+    silent: bool = False
+    trouble: str = ""
+    played: bytes | None = None
+
+
+class RemoteDevice:
+    """What is known of the device; ``name`` is empty until it is open."""
+
+    def __init__(self, player: RemotePlayer) -> None:
+        self._player = player
+        self.name, self.silent = "", False
+        self.answers: queue.SimpleQueue[bytes] = queue.SimpleQueue()
+
+    def heard(self) -> np.ndarray:
+        """What a simulated device played lately, float32 ``(2, n)``; waits for it."""
+        self._player.send("played")
+        return np.frombuffer(self.answers.get(timeout=10.0), "<f4").reshape(2, -1)
+
+    def clear(self) -> None:
+        """Let a simulated device forget what it played."""
+        self._player.send("unplayed")
+
+
+class RemotePlayer:
+    """A player as :class:`isophon.core.playing.player.Player`, with sources instead of renderers in its scenes.
+
+    ``trouble``: why the last playing stopped by itself, '' where it did not. ``scene``, ``chain``: what was asked for.
+    """
+
+    def __init__(self) -> None:
+        self.device = RemoteDevice(self)
+        self._begin_anew()
+        self._state = State.make()
+        self._messages: queue.SimpleQueue[tuple | None] = queue.SimpleQueue()
+        self._sender: threading.Thread | None = None
+        self.process_id = 0  # 0 while there is none
+        self._sent_plans: dict[int, tuple[int, Plan]] = {}  # by identity: number and plan
+        self._numbers, self._sent = 0, 0
+        self._ended = False
+
+    def _begin_anew(self) -> None:
+        self.sample_rate, self.trouble = 48_000, ""
+        self.scene: Scene = ()
+        self.chain: Amounts | None = None
+        self._samples, self._version = 1, 0
+        self._loop: tuple[int, int] | None = None
+        self._compare, self._match_db = "cleaned", 0.0
+        self._position, self._position_sent = 0, 0
+        self._playing, self._playing_sent = False, 0
+
+    # what a person asks for
+
+    def wake(self) -> None:
+        """Start the process, so that it is there when it is needed."""
+        if self._sender is None and not self._ended:
+            self._sender = threading.Thread(target=self._serve, name="player messages", daemon=True)
+            self._sender.start()
+
+    def open(self, sample_rate: int, samples: int) -> None:
+        """Begin with nothing to be heard, ``samples`` frames long at ``sample_rate`` Hz; the device is opened."""
+        self._begin_anew()
+        self.sample_rate, self._samples = sample_rate, samples
+        self.send("open", sample_rate, samples)
+
+    @property
+    def playing(self) -> bool:
+        """Whether sound is asked for."""
+        return self._playing if self._state["applied"] < self._playing_sent else bool(self._state["playing"])
+
+    @property
+    def preparing(self) -> bool:
+        """Whether sound is asked for and none of it is there yet."""
+        return self.playing and bool(self._state["preparing"])
+
+    @property
+    def as_sung_for_now(self) -> bool:
+        """Whether what is heard is not all as it is to be, since that is still being rendered."""
+        return self.playing and bool(self._state["as_sung"])
+
+    @property
+    def position(self) -> int:
+        """The frame heard now."""
+        return self._position if self._state["applied"] < self._position_sent else int(self._state["position"])
+
+    @property
+    def dropouts(self) -> tuple[int, int, int]:
+        """Of the blocks that the device asked for while it played: how many, how many not full, how many late."""
+        return int(self._state["blocks"]), int(self._state["empty"]), int(self._state["late"])
+
+    @property
+    def pending(self) -> bool:
+        """Whether something that was asked for is not done yet."""
+        return self._state["applied"] < self._sent
+
+    def play(self) -> None:
+        """Go on from the place."""
+        if self._sender is not None and not self._sender.is_alive():
+            self._start_again()
+        self.trouble = ""
+        self.send("play")
+        self._playing, self._playing_sent = True, self._sent
+
+    def stop(self) -> None:
+        """Fade out and keep the place."""
+        self.send("stop")
+        self._playing, self._playing_sent = False, self._sent
+
+    def seek(self, frame: int) -> None:
+        """Go to a frame of the mix."""
+        frame = int(np.clip(frame, 0, max(0, self._samples - 1)))
+        self.send("seek", frame)
+        self._position, self._position_sent = frame, self._sent
+
+    def set_loop(self, loop: tuple[int, int] | None) -> None:
+        """Play only these frames, again and again; None: to the end."""
+        self._loop = loop
+        place = self.position
+        self.send("set_loop", loop)
+        if loop and loop[1] - loop[0] > SHORTEST_LOOP and not loop[0] <= place < loop[1]:
+            self._position, self._position_sent = loop[0], self._sent
+
+    def set_scene(self, scene: Scene, samples: int) -> int:
+        """What is heard from now on, ``samples`` frames in all; returns the version that :meth:`ready` waits for."""
+        if scene != self.scene or samples != self._samples:
+            self.scene, self._samples = scene, samples
+            self._version += 1
+            self._send_scene()
+        return self._version
+
+    def set_compare(self, compare: str) -> None:
+        """Which of COMPARES is heard."""
+        self._compare = compare
+        self.send("set_compare", compare)
+
+    def set_match(self, gain_db: float) -> None:
+        """The gain of cleaned that matches its loudness to as sung; 0 for no match."""
+        if gain_db != self._match_db:
+            self._match_db = gain_db
+            self.send("set_match", gain_db)
+
+    def set_chain(self, amounts: Amounts | None) -> None:
+        """What is heard goes through the rough chain, so much of each; None: as it is."""
+        self.chain = amounts
+        self.send("set_chain", amounts)
+
+    def rendered(self, source: Source, plan: Plan) -> None:
+        """A take was rendered by a plan as a whole, and that is kept on disk."""
+        self.send("rendered", source, plan)
+
+    def forget(self, source: Source) -> None:
+        """Open a recording anew where it is heard next."""
+        self.send("forget", source)
+
+    def clear(self) -> None:
+        """What was learned of a take is new: nothing that was rendered counts any more."""
+        self.send("clear")
+
+    def ready(self, version: int, timeout: float) -> bool:
+        """Wait until samples of a version are there for the device; whether they are."""
+        end = time.monotonic() + timeout
+        while self._state["version"] < version:
+            if time.monotonic() > end:
+                return False
+            time.sleep(_LOOK_S)
+        return True
+
+    def peak(self) -> float:
+        """Highest sample since the last call."""
+        peak = self._state["peak"]
+        self._state["peaks_read"] += 1
+        return peak
+
+    def close(self) -> None:
+        """Give the device back; the process stays for the next :meth:`open`."""
+        self.send("close")
+
+    def end(self) -> None:
+        """End the process."""
+        self._ended = True
+        self._messages.put(None)
+
+    # the process
+
+    def send(self, *message: Any) -> None:
+        """Have a message sent: the name of what is to be done, and its arguments."""
+        self.wake()
+        self._sent += 1
+        self._messages.put(message)
+
+    def _send_scene(self) -> None:
+        self.send("scene", self._version, self.scene, self._samples)
+
+    def _start_again(self) -> None:
+        """Begin another process, with all that was asked of the one that ended."""
+        scene, chain, loop, position = self.scene, self.chain, self._loop, self.position
+        compare, match_db, version = self._compare, self._match_db, self._version
+        self._sender, self._sent_plans, self._sent = None, {}, 0
+        self._state, self._messages = State.make(), queue.SimpleQueue()
+        self.open(self.sample_rate, self._samples)
+        self.scene, self._version = scene, version
+        self._send_scene()
+        self.set_loop(loop)
+        self.set_compare(compare)
+        self.set_match(match_db)
+        if chain is not None:
+            self.set_chain(chain)
+        self.seek(position)
+
+    def _serve(self) -> None:
+        """Start the process and send what it is asked for, until it ends."""
+        command = [sys.executable, "-m", "isophon.core.playing.process", str(os.getpid()), str(self._state.descriptor)]
+        environment = {**os.environ, "PYTHONPATH": str(_SRC), "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
+        try:
+            process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment,
+                                       pass_fds=(self._state.descriptor,))  # fmt: skip
+        except OSError as error:
+            log.trouble(error)
+            self._stopped(f"no process can be started that plays ({error.strerror})")
+            return
+        self.process_id = process.pid
+        messages, state = self._messages, self._state
+        threading.Thread(target=self._listen, args=(process, messages), name="player lines", daemon=True).start()
+        try:
+            while (message := messages.get()) is not None:
+                self._write(process, self._with_plans(process, message, state))
+            process.stdin.close()  # type: ignore[union-attr]
+            process.wait(_END_S)
+        except OSError as error:
+            log.note("the process that plays does not listen: %s", error)
+        except subprocess.TimeoutExpired:
+            process.kill()
+
+    def _with_plans(self, process: subprocess.Popen, message: tuple, state: State) -> tuple:
+        """A message with numbers in place of its plans, which are sent before where they were not yet."""
+        name, *arguments = message
+        if name in ("open", "close"):
+            self._sent_plans = {}
+        if name == "scene":
+            strips = tuple(replace(s, plan=self._number(process, s.plan)) for s in arguments[1])
+            while len(self._sent_plans) > _PLANS_KEPT + len(strips):  # the last ones are this scene's
+                oldest = next(iter(self._sent_plans))
+                self._write(process, ("drop", self._sent_plans.pop(oldest)[0]), counts=False)
+            return (name, arguments[0], strips, arguments[2])
+        if name == "rendered":
+            return (name, arguments[0], self._number(process, arguments[1]))
+        return message
+
+    def _number(self, process: subprocess.Popen, plan: Plan) -> int:
+        """The number by which the process knows a plan."""
+        if not plan:
+            return 0
+        known = self._sent_plans.pop(id(plan), None)
+        if known is None or known[1] is not plan:
+            self._numbers += 1
+            known = self._numbers, plan
+            for first in range(0, len(plan), _AT_ONCE):
+                self._write(process, ("plan", self._numbers, plan[first : first + _AT_ONCE]), counts=False)
+                time.sleep(0)  # let others have their turn
+        self._sent_plans[id(plan)] = known
+        return known[0]
+
+    @staticmethod
+    def _write(process: subprocess.Popen, message: tuple, counts: bool = True) -> None:
+        data = pickle.dumps((counts, *message), protocol=5)
+        assert process.stdin is not None
+        process.stdin.write(len(data).to_bytes(LENGTH_BYTES, "little") + data)
+        process.stdin.flush()
+
+    def _listen(self, process: subprocess.Popen, messages: queue.SimpleQueue) -> None:
+        """Take up the lines of a process until it ends."""
+        assert process.stdout is not None
+        for line in process.stdout:
+            try:
+                told = msgspec.json.decode(line, type=_Line)
+            except msgspec.MsgspecError as error:
+                log.trouble(error)
+                process.kill()  # what it says is not to be understood any more
+                break
+            if told.device:
+                self.device.name, self.device.silent = told.device, told.silent
+            if told.trouble:
+                self.trouble = told.trouble
+            if told.played is not None:
+                self.device.answers.put(told.played)
+        process.wait()
+        messages.put(None)
+        if messages is self._messages and not self._ended:
+            self._stopped(_ENDED)
+
+    def _stopped(self, why: str) -> None:
+        self._state["playing"] = 0
+        self._playing_sent = self._position_sent = 0
+        self.trouble = why

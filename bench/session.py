@@ -23,7 +23,8 @@ from isophon.core import memory
 from isophon.core.audio.files import Recording
 from isophon.core.passes.esses.settings import EssSettings
 from isophon.core.playing.mix import Strip, hear
-from isophon.core.render import RenderCache, Renderer
+from isophon.core.render import Renderer
+from isophon.core.render_cache import RenderCache
 from isophon.core.survey import survey
 
 _MIXED = 30

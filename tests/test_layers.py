@@ -9,7 +9,8 @@ ROOT = Path(isophon.__file__).parent
 FLOORS = (
     ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory",
      "core.lifetime"),
-    ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.passes",), ("core.render", "core.finding"),
+    ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.passes",),
+    ("core.render", "core.render_cache", "core.heads", "core.finding"),
     ("core.session",), ("core.takes",), ("core.playing",), ("core.handover", "core.demo"), ("core.work",),
     ("batch", "listing", "options"),
     ("commands", "app"), ("cli",), ("__main__",),

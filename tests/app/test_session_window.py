@@ -23,8 +23,7 @@ from isophon.core.session import file, layout
 from isophon.core.session.journal import replay
 from isophon.core.session.model import Listening, Part, Source
 from isophon.core.takes import cache as take_cache
-from isophon.core.takes.rendered import kept_rendered
-from isophon.core.takes.take import open_take
+from isophon.core.takes.heads import kept_head
 from voices import spoken
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -377,38 +376,31 @@ def test_the_window_remembers_its_shape(window, room, qtbot):
     other.close()
 
 
-def test_parts_are_rendered_ahead_and_then_read(room, qtbot, tmp_path):
-    workspace = room.workspace
-    parts = workspace.session.parts
-    renderers = [workspace.pool.take(p.source).renderer for p in parts]
-
-    def ready():
-        return all(r.keeps(p.plan) for r, p in zip(renderers, workspace.session.parts, strict=True))
-
-    qtbot.waitUntil(ready, timeout=180_000)  # the workers come after everything else
-    made = [r.tiles_made for r in renderers]
-    room.hearing.set_hear("with the stack")
-    room.hearing.player.play()
-    qtbot.waitUntil(lambda: room.hearing.player.position > 20_000, timeout=5_000)
-    room.hearing.player.stop()
-    assert [r.tiles_made for r in renderers] == made
+def test_slow_stages_are_rendered_ahead_and_then_read(room, qtbot):
+    workspace, ahead = room.workspace, room._ahead
+    qtbot.waitUntil(lambda: ahead.done, timeout=180_000)  # the workers come after everything else
+    renderers = [workspace.pool.take(p.source).renderer for p in workspace.session.parts]
+    for part, renderer in zip(workspace.session.parts, renderers, strict=True):
+        renderer.cleaned(part.plan, 400_000, 200_000)
+    assert [r.heads_made for r in renderers] == [0] * len(renderers), "all was read"
     part, renderer = workspace.part, workspace.take.renderer
+    place = take_cache.place_of(workspace.take.recording.path)
+    names = renderer.head_names(part.plan)
     press(room, key("Esses"), qtbot=qtbot)
     workspace.walk(1, True)
     workspace.toggle_leave()
-    mark = workspace.marks_in_hand()[0]
-    at = round(mark.span[0] * renderer.sample_rate)
-    heard = renderer.cleaned(workspace.part.plan, at, 4_000)
-    alone = open_take(part.source).renderer.cleaned(workspace.part.plan, at, 4_000)
-    assert workspace.part.plan != part.plan and np.abs(heard - alone).max() < 1e-6
-    qtbot.waitUntil(ready, timeout=180_000)
-    place = take_cache.place_of(workspace.take.recording.path)
-    shape = part.source.channels, part.source.frames
-    kept = kept_rendered(place, workspace.part.plan, shape)
-    assert kept is not None and np.abs(kept[:, at : at + 4_000] - alone).max() < 1e-6
-    assert kept_rendered(place, part.plan, shape) is None
-    (place / "rendered" / "samples.npy").write_bytes(b"cut short")
-    assert kept_rendered(place, workspace.part.plan, shape) is None
+    assert workspace.part.plan != part.plan and renderer.head_names(workspace.part.plan) == names
+    workspace.set_of_kind("rumble", "cut_hz", 140.0)
+    assert not ahead.done
+    qtbot.waitUntil(lambda: ahead.done, timeout=180_000)
+    made = renderer.heads_made  # by the pictures meanwhile
+    renderer.cleaned(workspace.part.plan, 700_000, 200_000)
+    assert renderer.heads_made == made and renderer.head_names(workspace.part.plan) != names
+    workspace.undo()
+    assert all(kept_head(place, name, 1) is not None for name in names.values()), "what is undone is there still"
+    name = names[0]
+    (place / "heads" / f"{name}.npy").write_bytes(b"cut short")
+    assert kept_head(place, name, 1) is None and kept_head(place, "../heads/" + name, 1) is None
 
 
 def test_results_stand_in_the_order_of_the_session_whichever_part_is_done_first(qtbot):

@@ -5,12 +5,16 @@ import pytest
 import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from conftest import reader
 from isophon.core.audio.converting import converted, converted_frames, read_converted
+from isophon.core.heads import HEAD_BLOCK
 from isophon.core.passes.esses import treat
+from isophon.core.passes.rumble.treat import LowCut
 from isophon.core.playing.mix import Strip, gains, hear
-from isophon.core.render import RenderCache, Renderer
+from isophon.core.render import Renderer
+from isophon.core.render_cache import RenderCache
 from isophon.core.session.model import Listening
 
 RATE = 48_000
@@ -71,13 +75,37 @@ def test_a_cache_that_is_shared_keeps_renderers_apart():
         assert np.array_equal(renderer.cleaned(PLAN, 0, 50_000), alone.cleaned(PLAN, 0, 50_000))
 
 
-def test_a_take_that_was_rendered_ahead_is_read_wherever_nothing_changed():
-    later = (*PLAN, treat.EssCut(treat.Span(70_000, 75_000, 3_000.0, None), 480, 0.5))
-    fresh = Renderer(reader(ONE), RATE, len(ONE))
-    kept = Renderer(reader(ONE), RATE, len(ONE))
-    kept.keep(PLAN, fresh.cleaned(PLAN, 0, len(ONE)))
-    assert kept.keeps(PLAN) and not kept.keeps(later)
-    assert np.array_equal(kept.cleaned(PLAN, 0, len(ONE)), fresh.cleaned(PLAN, 0, len(ONE))) and kept.tiles_made == 0
-    assert np.array_equal(kept.cleaned(later, 0, len(ONE)), fresh.cleaned(later, 0, len(ONE)))
-    assert 1 <= kept.tiles_made <= 2
-    assert np.array_equal(kept.cleaned((), 0, len(ONE))[0], ONE)
+def test_what_slow_stages_leave_is_read_where_it_was_made_ahead_and_nowhere_else():
+    samples = np.tile(ONE, 12)[: HEAD_BLOCK + 100_000]
+    plan = (LowCut(0, len(samples), 90.0, 24, RATE), *PLAN)
+    kept: dict[str, np.ndarray] = {}
+    renderer = Renderer(reader(samples), RATE, len(samples), head=kept.get)
+    names = renderer.head_names(plan)
+    fresh = Renderer(reader(samples), RATE, len(samples))
+    assert list(names) == [0, 1] and fresh.head_names(PLAN) == {}
+    kept[names[0]] = fresh.head_block(plan, 0)
+    assert np.abs(renderer.cleaned(plan, 0, 60_000) - fresh.cleaned(plan, 0, 60_000)).max() < 1e-6
+    assert renderer.heads_made == 0, "all of it was read"
+    louder = (plan[0], replace(PLAN[0], gain=0.9))
+    renderer.cleaned(louder, 0, 60_000)
+    assert renderer.heads_made == 0, "a change after the slow stages leaves what they made"
+    renderer.cleaned(plan, HEAD_BLOCK - 1_000, 2_000)
+    made = renderer.heads_made
+    assert made > 0, "the second block is not there"
+    other = (replace(plan[0], cut_hz=120.0), *PLAN)
+    assert not set(renderer.head_names(other).values()) & set(names.values())
+    assert np.abs(renderer.cleaned(other, 0, 60_000) - fresh.cleaned(other, 0, 60_000)).max() < 1e-6
+    assert renderer.heads_made > made
+
+
+def test_a_whole_take_is_rendered_the_same_with_and_without_what_was_made_ahead():
+    samples = np.tile(ONE, 12)[: HEAD_BLOCK + 100_000]
+    plan = (LowCut(0, len(samples), 90.0, 24, RATE), *PLAN)
+    kept: dict[str, np.ndarray] = {}
+    fresh = Renderer(reader(samples), RATE, len(samples))
+    renderer = Renderer(reader(samples), RATE, len(samples), head=kept.get)
+    kept |= {name: fresh.head_block(plan, index) for index, name in renderer.head_names(plan).items()}
+    whole = [np.concatenate([clean for _, clean in one.blocks(plan, iter([samples[None]]))], axis=1)
+             for one in (fresh, renderer)]  # fmt: skip
+    assert np.array_equal(*whole)
+    assert np.array_equal(renderer.cleaned(plan, 0, len(samples)), whole[0])

@@ -3,13 +3,13 @@
 Every span rendered alone equals the same span of the whole: what a stage does depends on the take and on the
 treatments before it, never on the span that was asked for. Two ways lead to the same samples: single tiles, kept as
 long as nothing that they depend on changes; and whole takes in order, in which each stage works once on long blocks
-with as much around them as the stages after it reach.
+with as much around them as the stages after it reach. What the slow stages leave is read where it was made ahead
+(:mod:`.heads`).
 """
 
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from functools import lru_cache, partial
 from typing import Any
@@ -17,98 +17,39 @@ from typing import Any
 import numpy as np
 
 from isophon.core.audio.threads import ahead
+from isophon.core.heads import HEAD, HEAD_BLOCK, Heads, Kept, name_of
 from isophon.core.passes import STAGES
 from isophon.core.passes.kind import At, Read, Sounds, Stage, Treatment, touching
+from isophon.core.render_cache import RenderCache
 
 Plan = tuple[Treatment, ...]
 
 TILE = 1 << 14
 BLOCK = 1 << 19  # frames of a whole take worked on at once
-_TILES_BYTES = 48 << 20
-_BANDS_BYTES = 48 << 20
-_SUNG_BYTES = 16 << 20
 _LEVEL_OF = {treated: level for level, stage in enumerate(STAGES) for treated in stage.treats}
 _TOP = len(STAGES) - 1
 _PLANS_KNOWN = 8
-
-
-class _Cache:
-    """Arrays by key, the least used given up beyond a number of bytes."""
-
-    def __init__(self, limit: int) -> None:
-        self._limit, self._bytes, self._cleared = limit, 0, 0
-        self._items: OrderedDict[object, np.ndarray] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, key: object, make: Callable[[], np.ndarray]) -> np.ndarray:
-        with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key]
-            cleared = self._cleared
-        value = make()
-        with self._lock:
-            if key not in self._items and cleared == self._cleared:  # what was begun before a clearing may be old
-                self._items[key] = value
-                self._bytes += value.nbytes
-            while self._bytes > self._limit and len(self._items) > 1:
-                self._bytes -= self._items.popitem(last=False)[1].nbytes
-        return value
-
-    def has(self, key: object) -> bool:
-        """Whether there is something of that key."""
-        with self._lock:
-            return key in self._items
-
-    def clear(self) -> None:
-        """Forget everything."""
-        with self._lock:
-            self._items.clear()
-            self._bytes = 0
-            self._cleared += 1
-
-
-class RenderCache:
-    """What renderers keep between calls, within one limit however many share it."""
-
-    def __init__(self) -> None:
-        self.sung, self.tiles, self.bands = _Cache(_SUNG_BYTES), _Cache(_TILES_BYTES), _Cache(_BANDS_BYTES)
-        self.generation = 0
-
-    def clear(self) -> None:
-        """Forget what was rendered."""
-        for cache in (self.tiles, self.bands):
-            cache.clear()
-        self.generation += 1
 
 
 class Renderer:
     """Renders one take. ``read(start, frames)`` gives it as sung, float32 ``(channels, frames)``.
 
     ``sounds(key)``: sounds that are kept beside the take (a leak's), None where they are not there (yet).
-    ``tiles_made`` counts the tiles computed so far.
+    ``head(name)``: what was made ahead, see :class:`isophon.core.heads.Heads`. ``tiles_made`` counts the tiles computed
+    so far, ``heads_made`` the spans of them for which the slow stages had to work.
     """
 
     def __init__(self, read: Read, sample_rate: int, samples: int, cache: RenderCache | None = None,
-                 sounds: Callable[[str], Sounds | None] = lambda key: None) -> None:  # fmt: skip
+                 sounds: Callable[[str], Sounds | None] = lambda key: None,
+                 head: Kept = lambda name: None) -> None:  # fmt: skip
         self.read, self.sample_rate, self.samples = read, sample_rate, samples
         self._cache, self.sounds = cache or RenderCache(), sounds
         self._last: dict[bool, tuple[Plan, int, int, np.ndarray]] = {}
-        self._kept: tuple[Plan, np.ndarray] | None = None
+        self._heads = Heads(head)
         self._knowing = threading.Lock()
+        self._head_names: dict[int, tuple[tuple[Plan, ...], dict[int, str]]] = {}
         self._known_plans: dict[int, tuple[Plan, int, set[int]]] = {}  # by the plan itself, whatever is equal to it
-        self.tiles_made = 0
-
-    def keep(self, plan: Plan, samples: np.ndarray) -> None:
-        """Take tiles from ``samples``, the whole take ``(channels, frames)`` as a plan renders it, where they fit.
-
-        They fit other plans too, wherever those do the same.
-        """
-        self._kept = plan, samples
-
-    def keeps(self, plan: Plan) -> bool:
-        """Whether the whole take is there as this plan renders it."""
-        return self._kept is not None and (self._kept[0] is plan or self._kept[0] == plan)
+        self.tiles_made = self.heads_made = 0
 
     def sung(self, start: int, frames: int) -> np.ndarray:
         """The take as sung from ``start`` on, float32 ``(channels, frames)``; like :attr:`read`, kept by tiles."""
@@ -144,7 +85,7 @@ class Renderer:
         start = index * TILE
         around = self._around(_levels(plan), _TOP, start, start + TILE)
         touched = any(t.first < start + TILE and t.last > start for t in around)
-        return not touched or self._fits(around, start) or self._cache.tiles.has((self, index, around))
+        return not touched or self._cache.tiles.has((self, index, around))
 
     def blocks(self, plan: Plan, source: Iterator[np.ndarray]) -> Iterator[tuple[np.ndarray, np.ndarray]]:
         """The take in order, as sung (from ``source``, which checks it) and cleaned, without keeping tiles."""
@@ -166,13 +107,28 @@ class Renderer:
 
     def _folded(self, levels: tuple[Plan, ...], start: int, frames: int) -> np.ndarray:
         """All stages one after the other on a block, each with as much around it as those after it reach."""
+        margins = self._margins(levels)
+        if any(levels[: HEAD + 1]):
+            margin = margins[HEAD + 1]
+            held = self._head(levels, start - margin, frames + 2 * margin, True)
+            assert held is not None, "what is not there is made"
+            return self._worked(levels, range(HEAD + 1, len(STAGES)), held, start, frames)
+        held = self.read(start - margins[0], frames + 2 * margins[0])
+        return self._worked(levels, range(len(STAGES)), held, start, frames)
+
+    def _margins(self, levels: tuple[Plan, ...]) -> list[int]:
+        """How much around a block each stage and those after it reach, in frames."""
         margins = [0] * (len(STAGES) + 1)
         for level in range(_TOP, -1, -1):
             reach = STAGES[level].reach(self.sample_rate) if levels[level] else 0
             margins[level] = margins[level + 1] + reach
-        first = start - margins[0]
-        held = self.read(first, frames + 2 * margins[0])
-        for level, stage in enumerate(STAGES):
+        return margins
+
+    def _worked(self, levels: tuple[Plan, ...], which: range, held: np.ndarray, start: int, frames: int) -> np.ndarray:
+        """Some stages one after the other; ``held``: a block and the margins around it as the stages before left it."""
+        margins = self._margins(levels)
+        first = start - margins[which.start]
+        for level in which:
             begin, stop = start - margins[level + 1], start + frames + margins[level + 1]
             mine = touching(levels[level], begin, stop)
             if not mine:
@@ -180,8 +136,55 @@ class Renderer:
                 continue
             read = self._held(levels, level, held, first)
             at = At(read, begin, stop - begin, self.sample_rate, None, self.sounds)
-            held, first = self._inside(stage.apply(at, mine), begin), begin
+            held, first = self._inside(STAGES[level].apply(at, mine), begin), begin
         return held
+
+    # what the slow stages leave
+
+    def head_names(self, plan: Plan) -> dict[int, str]:
+        """The names of the blocks that the slow stages of a plan leave, by index; none where they do nothing."""
+        levels, last = _levels(plan), max(0, self.samples - 1) // HEAD_BLOCK
+        names = {index: self._head_name(levels, index) for index in range(last + 1)}
+        return {index: name for index, name in names.items() if name}
+
+    def head_block(self, plan: Plan, index: int) -> np.ndarray:
+        """A block of what the slow stages of a plan leave, rendered; float32 ``(channels, HEAD_BLOCK)``."""
+        return self._head_block(_levels(plan), index)
+
+    def _head_block(self, levels: tuple[Plan, ...], index: int) -> np.ndarray:
+        slow = levels[: HEAD + 1] + ((),) * (len(levels) - HEAD - 1)
+        start, margin = index * HEAD_BLOCK, self._margins(slow)[0]
+        frames = min(HEAD_BLOCK, self.samples - start)
+        held = self.read(start - margin, frames + 2 * margin)
+        block = self._worked(slow, range(HEAD + 1), held, start, frames)
+        return np.pad(block, ((0, 0), (0, HEAD_BLOCK - frames)))
+
+    def _head_name(self, levels: tuple[Plan, ...], index: int) -> str:
+        with self._knowing:
+            known = self._head_names.get(id(levels))
+            if known is None or known[0] is not levels:
+                known = self._head_names[id(levels)] = levels, {}
+                if len(self._head_names) > _PLANS_KNOWN:
+                    del self._head_names[next(iter(self._head_names))]
+        if index not in known[1]:
+            around = self._around(levels, HEAD, index * HEAD_BLOCK, (index + 1) * HEAD_BLOCK)
+            known[1][index] = name_of(index, around)
+        return known[1][index]
+
+    def _head(self, levels: tuple[Plan, ...], start: int, frames: int, make: bool) -> np.ndarray | None:
+        """What the slow stages leave of a span, where it was made ahead; what was not is made, or it is None."""
+        pieces = []
+        for index in range(start // HEAD_BLOCK, (start + frames - 1) // HEAD_BLOCK + 1):
+            first, last = max(start, index * HEAD_BLOCK), min(start + frames, (index + 1) * HEAD_BLOCK)
+            name = self._head_name(levels, index)
+            if not name:
+                pieces.append(_joined(first, last - first, self._sung_tile))
+                continue
+            block = self._heads.block(name, partial(self._head_block, levels, index) if make else None)
+            if block is None:
+                return None
+            pieces.append(block[:, first - index * HEAD_BLOCK : last - index * HEAD_BLOCK])
+        return np.concatenate(pieces, axis=1) if len(pieces) > 1 else pieces[0]
 
     def _held(self, levels: tuple[Plan, ...], level: int, held: np.ndarray, first: int) -> Read:
         """Reads what the stages before a level left: where it is held, from there."""
@@ -189,7 +192,7 @@ class Renderer:
         def read(start: int, frames: int) -> np.ndarray:
             if first <= start and start + frames <= first + held.shape[1]:
                 return held[:, start - first : start - first + frames]
-            return self._left(levels, level - 1, start, frames)
+            return self._left(levels, level - 1, start, frames, True)
 
         return read
 
@@ -203,23 +206,12 @@ class Renderer:
         start = index * TILE
         levels = _levels(plan)
         around = self._around(levels, _TOP, start, start + TILE)
-        if self._fits(around, start):
-            tile = self._cut(start)
-        elif any(t.first < start + TILE and t.last > start for t in around):
+        if any(t.first < start + TILE and t.last > start for t in around):
             tile = self._cache.tiles.get((self, index, around), lambda: self._rendered(levels, start))
         else:
             tile = self._sung_tile(index)
         self._last[bool(plan)] = (plan, index, generation, tile)
         return tile
-
-    def _fits(self, around: Plan, start: int) -> bool:
-        """Whether what is kept of the whole take was made by the same treatments here."""
-        return self._kept is not None and around == self._around(_levels(self._kept[0]), _TOP, start, start + TILE)
-
-    def _cut(self, start: int) -> np.ndarray:
-        assert self._kept is not None
-        tile = np.array(self._kept[1][:, start : start + TILE])
-        return np.pad(tile, ((0, 0), (0, TILE - tile.shape[1]))) if tile.shape[1] < TILE else tile
 
     def _rendered(self, levels: tuple[Plan, ...], start: int) -> np.ndarray:
         self.tiles_made += 1
@@ -228,10 +220,15 @@ class Renderer:
     def _sung_tile(self, index: int) -> np.ndarray:
         return self._cache.sung.get((self, index), lambda: self.read(index * TILE, TILE))
 
-    def _left(self, levels: tuple[Plan, ...], level: int, start: int, frames: int) -> np.ndarray:
-        """What the stages up to a level leave of a span."""
+    def _left(self, levels: tuple[Plan, ...], level: int, start: int, frames: int, whole: bool = False) -> np.ndarray:
+        """What the stages up to a level leave of a span. ``whole``: the slow ones work by whole blocks."""
         mine: list[Treatment] = []
         while level >= 0:
+            if level == HEAD and any(levels[: HEAD + 1]):
+                head = self._head(levels, start, frames, whole)
+                if head is not None:
+                    return head
+                self.heads_made += 1
             mine = touching(levels[level], start, start + frames)
             if mine:
                 break
@@ -239,8 +236,8 @@ class Renderer:
         if not mine:
             return _joined(start, frames, self._sung_tile)
         stage = STAGES[level]
-        before = self._by_tiles if stage.held else self._left
-        at = At(partial(before, levels, level - 1), start, frames, self.sample_rate,
+        before = partial(self._by_tiles if stage.held and not whole else self._left, levels, level - 1)
+        at = At(partial(before, whole=True) if whole else before, start, frames, self.sample_rate,
                 partial(self._keep, levels, level), self.sounds)  # fmt: skip
         return self._inside(stage.apply(at, mine), start)
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from isophon.app.model.jobs import Job
 from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.reading import spelled
-from isophon.core.render import RenderCache
+from isophon.core.render_cache import RenderCache
 from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.takes.take import Absent, Take, open_take

@@ -64,8 +64,7 @@ class WorkPage(WorkViews):
         yield from super().building()
         workspace = self.workspace
         self.hearing = Hearing(workspace, self._player, self)
-        self._ahead = RenderingAhead(workspace, self)
-        self._ahead.rendered.connect(self.hearing.player.rendered)
+        self._ahead = RenderingAhead(workspace, self.hearing.heard_at, self)
         self.review = Review(workspace, PASSES, self)
         self.markers = Markers(workspace, self.hearing, self)
         self._connect()

@@ -29,12 +29,10 @@ from isophon.core.handover.proof import PROOF, told_of, write_proof
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME
 from isophon.core.reading import path_of, read_bytes
-from isophon.core.render import Renderer
 from isophon.core.session.layout import file_name
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, Survey
-from isophon.core.takes import cache as take_cache
-from isophon.core.takes.rendered import kept_rendered
+from isophon.core.takes.take import renderer_of
 
 REPORT = "report.json"
 _FIELDS = ("part", "role", "song", "number")
@@ -204,32 +202,18 @@ def hand_over(
     ``progress`` is called with a fraction and may raise to cancel; nothing
     half-written stays then.
     """
-    place = take_cache.place_of(recording.path)
-    renderer = Renderer(
-        recording.read, recording.sample_rate, recording.frames, sounds=lambda key: take_cache.kept_leak(place, key)
-    )
+    renderer = renderer_of(recording)
     if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
         raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
     hop = round(survey.hop_s * recording.sample_rate)
     observed = Observed(part, survey) if target.proof else None
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
     plan, highest, rounds = part.plan_without(target.without), 0.0, 1 + target.removed
-    kept = kept_rendered(place, plan, (recording.channels, recording.frames))
-
-    def blocks() -> Iterator[tuple[np.ndarray, np.ndarray]]:
-        """As sung and cleaned, read where it was rendered ahead."""
-        if kept is None:
-            yield from renderer.blocks(plan, recording.blocks())
-            return
-        at = 0
-        for block in recording.blocks():
-            yield block, kept[:, at : at + block.shape[1]]
-            at += block.shape[1]
 
     def cleaned() -> Iterator[np.ndarray]:
         nonlocal highest
         done = 0
-        for sung, clean in blocks():
+        for sung, clean in renderer.blocks(plan, recording.blocks()):
             before.add(sung)
             after.add(clean)
             if observed is not None:
@@ -242,7 +226,7 @@ def hand_over(
 
     def taken_out() -> Iterator[np.ndarray]:
         done = 0
-        for sung, clean in blocks():
+        for sung, clean in renderer.blocks(plan, recording.blocks()):
             done += sung.shape[1]
             if progress:
                 progress((1 + done / recording.frames) / rounds)
@@ -271,7 +255,7 @@ def hand_over(
         trim_db = 0.0 if target.clip == "float" else trim_db
         how |= {"depth": "32f"} if target.clip == "float" else {}
         gain = np.float32(10 ** (trim_db / 20))
-        again = (gain * clean for _, clean in blocks())
+        again = (gain * clean for _, clean in renderer.blocks(plan, recording.blocks()))
         clipped = write_stem(stem, at_rate(again), *shape, **how)
     if target.removed:
         write_stem(stem_path(name, target, "removed"), at_rate(taken_out()), *shape, **how)

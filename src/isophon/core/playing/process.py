@@ -27,7 +27,8 @@ from isophon.core.playing.device import open_device
 from isophon.core.playing.mix import Strip
 from isophon.core.playing.player import Player
 from isophon.core.playing.state import LENGTH_BYTES, State
-from isophon.core.render import Plan, RenderCache
+from isophon.core.render import Plan
+from isophon.core.render_cache import RenderCache
 from isophon.core.session.model import Source
 from isophon.core.takes.take import Sound, open_sound
 
@@ -79,11 +80,6 @@ class SoundProcess:
                       for strip in strips)  # fmt: skip
         self._version = version, self._playing.set_scene(scene, samples)
 
-    def rendered(self, source: Source, number: int) -> None:
-        """A whole take was rendered by a plan, and kept on disk: take from there what it has."""
-        sound, plan = self._sound(source), self._plans[number]
-        sound.rendered(plan)
-
     def forget(self, source: Source) -> None:
         """Open a recording anew where it is heard next."""
         sound = self._sounds.pop(source, None)
@@ -106,7 +102,7 @@ class SoundProcess:
     def carry_out(self, message: tuple) -> None:
         """Do what a message says, and count it where it counts."""
         counts, name, *arguments = message
-        own = {"open", "close", "plan", "drop", "scene", "rendered", "forget", "clear", "played", "unplayed"}
+        own = {"open", "close", "plan", "drop", "scene", "forget", "clear", "played", "unplayed"}
         try:
             if name in own:
                 getattr(self, name)(*arguments)

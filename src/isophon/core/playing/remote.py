@@ -184,10 +184,6 @@ class RemotePlayer:
         self.chain = amounts
         self.send("set_chain", amounts)
 
-    def rendered(self, source: Source, plan: Plan) -> None:
-        """A take was rendered by a plan as a whole, and that is kept on disk."""
-        self.send("rendered", source, plan)
-
     def forget(self, source: Source) -> None:
         """Open a recording anew where it is heard next."""
         self.send("forget", source)
@@ -282,8 +278,6 @@ class RemotePlayer:
                 oldest = next(iter(self._sent_plans))
                 self._write(process, ("drop", self._sent_plans.pop(oldest)[0]), counts=False)
             return (name, arguments[0], strips, arguments[2])
-        if name == "rendered":
-            return (name, arguments[0], self._number(process, arguments[1]))
         return message
 
     def _number(self, process: subprocess.Popen, plan: Plan) -> int:

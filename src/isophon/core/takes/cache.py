@@ -236,6 +236,14 @@ def mapped(path: Path) -> Any:
         raise ValueError(f"{path.name} is damaged") from error
 
 
+def signed(folder: Path) -> Path:
+    """A folder that carries our own sign, as its parent does; made where it is not there."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for one in (folder.parent, folder):
+        (one / _SIGN).touch()
+    return folder
+
+
 @contextlib.contextmanager
 def whole(folder: Path) -> Iterator[Path]:
     """A temporary folder that takes the place of ``folder`` when the block succeeds."""

@@ -12,14 +12,15 @@ from isophon.core.audio.loudness import db, gated_loudness
 from isophon.core.errors import InputError
 from isophon.core.passes.kind import Stage, Still
 from isophon.core.reading import path_of
-from isophon.core.render import Plan, RenderCache, Renderer, by_stage
+from isophon.core.render import Plan, Renderer, by_stage
+from isophon.core.render_cache import RenderCache
 from isophon.core.session.edits import Findings, check_source
 from isophon.core.session.model import Source
 from isophon.core.survey import STILL, Survey
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.cache import Surveyed
+from isophon.core.takes.heads import kept_head
 from isophon.core.takes.pictures import Wave
-from isophon.core.takes.rendered import kept_rendered
 from isophon.core.takes.scan import Figures
 
 Staged = tuple[tuple[Stage, Plan], ...]
@@ -52,21 +53,6 @@ class Sound:
     recording: Recording | Absent
     renderer: Renderer
     trouble: str = ""
-
-    def rendered(self, plan: Plan) -> bool:
-        """Whether the whole take is at hand as a plan renders it; what was kept on disk is mapped in."""
-        if self.renderer.keeps(plan):
-            return True
-        if self.trouble:
-            return False
-        try:
-            place = take_cache.place_of(self.recording.path)
-        except InputError:
-            return False
-        samples = kept_rendered(place, plan, (self.source.channels, self.source.frames))
-        if samples is not None:
-            self.renderer.keep(plan, samples)
-        return samples is not None
 
 
 @dataclass(eq=False)
@@ -166,23 +152,35 @@ class Take(Sound):
         return round(survey.loudness - cleaned, 2)
 
 
-class _Sounds:
-    """The leaks of a take, opened once each."""
+class _Kept:
+    """What is kept on disk beside a recording as it was when it was opened: its leaks, and what was rendered ahead."""
 
-    def __init__(self, path: Path) -> None:
-        self._path = path
-        self._kept: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+    def __init__(self, recording: Recording | Absent) -> None:
+        self._channels = recording.channels
+        self._sounds: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+        try:
+            self._place: Path | None = take_cache.place_of(recording.path)
+        except InputError:
+            self._place = None
 
-    def __call__(self, key: str) -> tuple[np.ndarray, np.ndarray] | None:
-        if key not in self._kept:
-            try:
-                found = take_cache.kept_leak(take_cache.place_of(self._path), key)
-            except InputError:
-                return None
+    def sounds(self, key: str) -> tuple[np.ndarray, np.ndarray] | None:
+        """The sounds of a leak, opened once each."""
+        if key not in self._sounds:
+            found = take_cache.kept_leak(self._place, key) if self._place else None
             if found is None:
                 return None
-            self._kept[key] = found
-        return self._kept[key]
+            self._sounds[key] = found
+        return self._sounds[key]
+
+    def head(self, name: str) -> np.ndarray | None:
+        """A block of what slow stages leave."""
+        return kept_head(self._place, name, self._channels) if self._place else None
+
+
+def renderer_of(recording: Recording | Absent, cache: RenderCache | None = None) -> Renderer:
+    """A renderer of a recording, with what is kept beside that."""
+    kept = _Kept(recording)
+    return Renderer(recording.read, recording.sample_rate, recording.frames, cache, kept.sounds, kept.head)
 
 
 def open_sound(source: Source, cache: RenderCache | None = None) -> Sound:
@@ -197,8 +195,7 @@ def open_sound(source: Source, cache: RenderCache | None = None) -> Sound:
             raise
     except InputError as error:
         recording, trouble = Absent(source), str(error)
-    shape = recording.sample_rate, recording.frames
-    return Sound(source, recording, Renderer(recording.read, *shape, cache, _Sounds(recording.path)), trouble)
+    return Sound(source, recording, renderer_of(recording, cache), trouble)
 
 
 def open_take(source: Source, cache: RenderCache | None = None) -> Take:

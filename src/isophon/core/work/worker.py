@@ -25,19 +25,20 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, IsophonError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover.stems import Target, check_free, hand_over
+from isophon.core.heads import HEAD_BLOCK
 from isophon.core.lifetime import end_with_parent
 from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
 from isophon.core.passes.ears import Listened, held
 from isophon.core.reading import path_of
-from isophon.core.render import Renderer
 from isophon.core.session.edits import check_source
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey, geometry_at, phrases, words
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.cache import Told
+from isophon.core.takes.heads import give_up_heads, keep_head, kept_head
 from isophon.core.takes.pictures import Spectrogram, lows_of
-from isophon.core.takes.rendered import keep_rendered
 from isophon.core.takes.scan import scan
+from isophon.core.takes.take import renderer_of
 from isophon.core.work.beside import hear_beside
 from isophon.core.work.bleed_learning import Lesson, dry, learn
 from isophon.core.work.completing import SHARES, completed
@@ -118,18 +119,22 @@ def write(session: Session, part_id: str, target: Target, progress: Progress) ->
         return hand_over(found, recording, survey, target, lambda f: tell("cleaning", f), session.rate)
 
 
-def render(part: Part, progress: Progress) -> None:
-    """Render a whole part and keep that."""
+def render_ahead(part: Part, at_s: float, progress: Progress) -> None:
+    """Render what the slow stages leave of a part and keep that, from a second on and then what lies before it."""
     path = path_of(part.source.path)
     place = take_cache.place_of(path)
     with Recording(path) as recording:
         check_source(part.source, recording)
-        renderer = Renderer(recording.read, recording.sample_rate, recording.frames,
-                            sounds=lambda key: take_cache.kept_leak(place, key))  # fmt: skip
+        renderer = renderer_of(recording)
         if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
             raise InputError(f"{path.name}: what was learned of its bleed is not kept any more; learn it again")
-        blocks = (clean for _, clean in renderer.blocks(part.plan, recording.blocks()))
-        keep_rendered(place, part.plan, blocks, (recording.channels, recording.frames), progress)
+        names = renderer.head_names(part.plan)
+        first = int(at_s * recording.sample_rate) // HEAD_BLOCK
+        missing = [i for i, name in names.items() if kept_head(place, name, recording.channels) is None]
+        for done, index in enumerate(sorted(missing, key=lambda i: (i < first, i))):
+            keep_head(place, names[index], renderer.head_block(part.plan, index))
+            progress((done + 1) / len(missing))
+        give_up_heads(place, set(names.values()), len(names))
 
 
 def answer(request: dict[str, Any], progress: Progress) -> Any:
@@ -140,8 +145,8 @@ def answer(request: dict[str, Any], progress: Progress) -> Any:
         how |= {"folder": path_of(how["folder"]), "without": tuple(how["without"])}
         how |= {"together": how["together"] and tuple(how["together"])}
         return write(session, str(request["part"]), Target(**how), progress)
-    if request["do"] == "render":
-        return render(msgspec.convert(request["part"], Part), progress)
+    if request["do"] == "render ahead":
+        return render_ahead(msgspec.convert(request["part"], Part), float(request["at"]), progress)
     if request["do"] == "wake":
         return None
     path = path_of(request["path"])

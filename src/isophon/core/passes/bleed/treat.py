@@ -48,4 +48,4 @@ def _apply(at: At, mine: Sequence[BleedCut]) -> np.ndarray:
     return at.block() if arrays is None else apply(at.block(), at.start, arrays, mine[0])
 
 
-STAGE = Stage(10, (BleedCut,), _apply)
+STAGE = Stage(10, (BleedCut,), _apply, slow=True)

@@ -215,5 +215,5 @@ def _still(still: Still, mine: Sequence[HissCut]) -> None:
 
 STAGE = Stage(
     60, (HissCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0], at.kept),
-    reach=_reach, held=True, still=_still,
+    reach=_reach, held=True, slow=True, still=_still,
 )  # fmt: skip

@@ -172,4 +172,4 @@ def _still(still: Still, mine: Sequence[HumCut]) -> None:
     np.maximum(still.power, _LEFT_OF_IT * before, out=still.power)
 
 
-STAGE = Stage(30, (HumCut,), lambda at, mine: apply(at.block(), at.start, mine[0]), still=_still)
+STAGE = Stage(30, (HumCut,), lambda at, mine: apply(at.block(), at.start, mine[0]), still=_still, slow=True)

@@ -111,4 +111,4 @@ def _apply(at: At, mine: Sequence[PopCut]) -> np.ndarray:
     return apply(at.block(), at.start, [(cut, alone(cut)) for cut in mine])
 
 
-STAGE = Stage(50, (PopCut,), _apply, reach=reach, spreads=True)
+STAGE = Stage(50, (PopCut,), _apply, reach=reach, spreads=True, slow=True)

@@ -64,5 +64,5 @@ def _still(still: Still, mine: Sequence[LowCut]) -> None:
 
 STAGE = Stage(
     40, (LowCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0]),
-    reach=lambda rate: round(_FILTER_S * rate) // 2 + 1, still=_still,
+    reach=lambda rate: round(_FILTER_S * rate) // 2 + 1, still=_still, slow=True,
 )  # fmt: skip

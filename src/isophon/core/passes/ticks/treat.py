@@ -181,4 +181,4 @@ def _apply(at: At, mine: Sequence[Repair]) -> np.ndarray:
     return apply(at.block(), at.start, [(repair, patch(repair)) for repair in mine])
 
 
-STAGE = Stage(20, (Repair,), _apply, reach=lambda rate: round(_CONTEXT_S * rate), spreads=True)
+STAGE = Stage(20, (Repair,), _apply, reach=lambda rate: round(_CONTEXT_S * rate), spreads=True, slow=True)

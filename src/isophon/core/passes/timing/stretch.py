@@ -13,7 +13,6 @@ from functools import partial
 
 import msgspec
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 
 from isophon.core.passes.kind import At, Read, Stage
 
@@ -23,6 +22,7 @@ _MOST_LAG_S, _LEAST_LAG_S = 0.03, 0.0025
 _STILL_LAG_S, _STILL_DB = 0.3, -30.0
 _GRID_S, _FEW_LAGS = 0.002, 8
 _SEARCH_HZ = 12_000
+_AT_ONCE = 64  # places compared at once
 _LOUD_WEIGHT = 0.05
 
 
@@ -102,21 +102,27 @@ def _best(samples: np.ndarray, begin: int, until: int, lags: list[int], sign: in
     every = max(1, rate // _SEARCH_HZ) if len(lags) > _FEW_LAGS else 1
     half = round(_COMPARED_S * rate) // every
     coarse = samples[::every].astype(np.float64)
-    windows = sliding_window_view(np.pad(coarse, (half, half), "edge"), 2 * half)
-    power = np.concatenate([[0.0], np.cumsum(np.pad(coarse, (half, half), "edge") ** 2)])
+    around = np.pad(coarse, (half, half), "edge")
+    power = np.concatenate([[0.0], np.cumsum(around**2)])
     power = (power[2 * half :] - power[: -2 * half]) / (2 * half)
     tried = sign * np.unique(np.maximum(1, np.array(lags) // every))
     best, where = np.inf, (begin, lags[0])
     last = len(coarse) - 1
-    for at in range(begin // every, max(begin // every + 1, until // every), max(1, round(_GRID_S * rate / every))):
-        to = np.clip(at + tried, 0, last)
-        mine = min(at, last)
-        apart = power[mine] + power[to] - windows[to] @ windows[mine] / half
+    first, step = begin // every, max(1, round(_GRID_S * rate / every))
+    places = range(first, max(first + 1, until // every), step)
+    for some in (np.array(places[i : i + _AT_ONCE]) for i in range(0, len(places), _AT_ONCE)):
+        mine, to = np.minimum(some, last)[:, None], np.clip(some[:, None] + tried, 0, last)
+        lowest, highest = to.min(axis=1), to.max(axis=1)
+        alike = np.empty(to.shape)
+        for row, (low, high, at) in enumerate(zip(lowest.tolist(), highest.tolist(), mine[:, 0].tolist(), strict=True)):
+            products = np.correlate(around[low : high + 2 * half], around[at : at + 2 * half], "valid")
+            alike[row] = products[to[row] - low]
         loud = power[mine] + power[to]
+        apart = loud - alike / half
         cost = np.sqrt(np.maximum(0.0, apart)) / loudest + _LOUD_WEIGHT * np.sqrt(loud) / loudest
-        i = int(np.argmin(cost))
-        if cost[i] < best:
-            best, where = float(cost[i]), (at * every, abs(int(tried[i])) * every)
+        row, i = divmod(int(np.argmin(cost)), len(tried))
+        if cost[row, i] < best:
+            best, where = float(cost[row, i]), (int(some[row]) * every, abs(int(tried[i])) * every)
     at, lag = where
     return _finely(samples, (min(until, max(begin, at)), lag), lags, sign, every, round(_COMPARED_S * rate))
 

@@ -132,7 +132,7 @@ def with_parts(demo: Path, parts: int) -> Path:
     session = file.load(demo)
     own = session.parts
     more = [own[i % len(own)] for i in range(parts)]
-    named = (msgspec.structs.replace(p, id=f"part-{i + 1}", name=f"{p.name} {i}") for i, p in enumerate(more))
+    named = (msgspec.structs.replace(p, id=f"voice-{i + 1}", name=f"{p.name} {i}") for i, p in enumerate(more))
     path = demo.with_name("many.isophon")
     file.save(msgspec.structs.replace(session, parts=tuple(named)), path)
     return path

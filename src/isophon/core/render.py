@@ -121,7 +121,7 @@ class Renderer:
         margins = [0] * (len(STAGES) + 1)
         for level in range(_TOP, -1, -1):
             reach = STAGES[level].reach(self.sample_rate) if levels[level] else 0
-            margins[level] = margins[level + 1] + reach
+            margins[level] = margins[level + 1] + reach + (TILE if levels[level] and STAGES[level].pieces else 0)
         return margins
 
     def _worked(self, levels: tuple[Plan, ...], which: range, held: np.ndarray, start: int, frames: int) -> np.ndarray:
@@ -136,7 +136,9 @@ class Renderer:
                 continue
             read = self._held(levels, level, held, first)
             at = At(read, begin, stop - begin, self.sample_rate, None, self.sounds)
-            held, first = self._inside(STAGES[level].apply(at, mine), begin), begin
+            stage = STAGES[level]
+            done = _by_pieces(stage, at, levels[level]) if stage.pieces else stage.apply(at, mine)
+            held, first = self._inside(done, begin), begin
         return held
 
     # what the slow stages leave
@@ -236,6 +238,8 @@ class Renderer:
         if not mine:
             return _joined(start, frames, self._sung_tile)
         stage = STAGES[level]
+        if stage.pieces and (start % TILE or frames != TILE):
+            return self._by_tiles(levels, level, start, frames, whole)
         before = partial(self._by_tiles if stage.held and not whole else self._left, levels, level - 1)
         at = At(partial(before, whole=True) if whole else before, start, frames, self.sample_rate,
                 partial(self._keep, levels, level), self.sounds)  # fmt: skip
@@ -250,7 +254,8 @@ class Renderer:
             block[:, max(0, block.shape[1] - after) :] = 0
         return block
 
-    def _by_tiles(self, levels: tuple[Plan, ...], level: int, start: int, frames: int) -> np.ndarray:
+    def _by_tiles(self, levels: tuple[Plan, ...], level: int, start: int, frames: int,
+                  whole: bool = False) -> np.ndarray:  # fmt: skip
         """The same, kept by tiles."""
 
         def tile(index: int) -> np.ndarray:
@@ -258,7 +263,7 @@ class Renderer:
             around = self._around(levels, level, at, at + TILE)
             if not around:
                 return self._sung_tile(index)
-            make = partial(self._left, levels, level, at, TILE)
+            make = partial(self._left, levels, level, at, TILE, whole)
             return self._cache.tiles.get((self, level, index, around), make)
 
         return _joined(start, frames, tile)
@@ -284,6 +289,17 @@ class Renderer:
             reach = STAGES[at].reach(self.sample_rate)
             start, stop = start - reach, stop + reach
         return tuple(found)
+
+
+def _by_pieces(stage: Stage, at: At, treatments: Plan) -> np.ndarray:
+    """What a stage does to a span, worked out by the same pieces wherever the span lies."""
+    done = []
+    for start in range(at.start // TILE * TILE, at.stop, TILE):
+        piece = at._replace(start=start, frames=TILE)
+        mine = touching(treatments, start, start + TILE)
+        block = stage.apply(piece, mine) if mine else piece.block()
+        done.append(block[:, max(0, at.start - start) : at.stop - start])
+    return np.concatenate(done, axis=1)
 
 
 def by_stage(plan: Plan) -> Iterator[tuple[Stage, Plan]]:

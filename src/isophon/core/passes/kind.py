@@ -71,8 +71,9 @@ class Stage:
     ``apply(at, mine)`` gives the frames; ``mine``: its treatments that touch them. ``reach(sample_rate)``: how far
     around a frame, in frames, it depends on what the stage before left. ``spreads``: whether what it does to any
     frame of a treatment depends on all frames of that. ``held``: whether it reads the same frames so often that what
-    the stage before left is kept by tiles. ``slow``: it costs much and its treatments seldom change, so that it is
-    rendered ahead, with all stages before it. ``elsewhere(treatment, start, stop)``: the other frames, left by the
+    the stage before left is kept by tiles. ``pieces``: the last digits of its numbers depend on which frames it works
+    on at once, so that these are always the same. ``slow``: it costs much and its treatments seldom change, so that it
+    is rendered ahead, with all stages before it. ``elsewhere(treatment, start, stop)``: the other frames, left by the
     stage before, that a treatment makes a span of. ``still(still, mine)`` and ``heard(power, survey, mine)`` tell from
     a survey's numbers what it leaves: of the bands of the still frames, and of the K-weighted power of all frames; both
     in place.
@@ -85,6 +86,7 @@ class Stage:
     spreads: bool = False
     held: bool = False
     slow: bool = False
+    pieces: bool = False
     elsewhere: Callable[[Any, int, int], tuple[int, int]] | None = None
     still: Callable[[Still, Sequence[Any]], None] | None = None
     heard: Callable[[np.ndarray, Survey, Sequence[Any]], None] | None = None

@@ -120,4 +120,6 @@ def _heard(power: np.ndarray, survey: Survey, mine: Sequence[BandFilter]) -> Non
 
 
 # before the gaps, so that a hole stays as silent as it was made
-STAGE = Stage(65, (BandFilter,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, still=_still, heard=_heard)
+STAGE = Stage(
+    65, (BandFilter,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, still=_still, heard=_heard, pieces=True
+)

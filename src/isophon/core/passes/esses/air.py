@@ -55,4 +55,4 @@ def _outside(lift: AirLift, start: int, frames: int) -> np.ndarray:
     return 0.5 - 0.5 * np.cos(np.pi * np.clip(away / lift.edge, 0, 1))
 
 
-STAGE = Stage(86, (AirLift,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1)
+STAGE = Stage(86, (AirLift,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, pieces=True)

@@ -179,4 +179,4 @@ def _reach(rate: int) -> int:
     return round((_SETTLED * LONGEST_RELEASE_S + LONGEST_HOLD_S + LONGEST_AHEAD_S + 0.05) * rate)
 
 
-STAGE = Stage(84, (RuleCut,), _apply, reach=_reach)
+STAGE = Stage(84, (RuleCut,), _apply, reach=_reach, pieces=True)

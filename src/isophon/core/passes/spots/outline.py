@@ -94,4 +94,4 @@ def _apply(at: At, mine: Sequence[SpotShape]) -> np.ndarray:
     return out.astype(np.float32)
 
 
-STAGE = Stage(101, (SpotShape,), _apply, reach=lambda rate: 2 * _size(rate))
+STAGE = Stage(101, (SpotShape,), _apply, reach=lambda rate: 2 * _size(rate), pieces=True)

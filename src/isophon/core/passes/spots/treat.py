@@ -126,4 +126,4 @@ def _heard(power: np.ndarray, survey: Survey, mine: Sequence[SpotCut]) -> None:
         power[first:last] *= (bands @ gain) / (bands.sum(axis=1) + 1e-30)
 
 
-STAGE = Stage(100, (SpotCut,), _apply, reach=_reach, heard=_heard)
+STAGE = Stage(100, (SpotCut,), _apply, reach=_reach, heard=_heard, pieces=True)

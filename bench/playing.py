@@ -26,6 +26,7 @@ import common  # noqa: F401 (finds the program)
 import numpy as np
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["ISOPHON_SILENT"] = "1"
 
 import msgspec
 from PySide6.QtCore import QPointF

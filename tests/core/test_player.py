@@ -3,12 +3,14 @@
 import time
 
 import numpy as np
+import pytest
 
 from conftest import cuts, look, reader
 from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, usual_standout
-from isophon.core.playing.mix import Strip
+from isophon.core.playing.mix import Strip, hear
 from isophon.core.playing.player import Player
+from isophon.core.playing.readiness import Readiness
 from isophon.core.render import Renderer
 from isophon.core.standins.device import ClockedDevice
 from voices import spoken
@@ -75,6 +77,24 @@ def test_what_is_heard_is_what_is_rendered():
         heard = deck.hear(60)
         assert np.allclose(heard[2 * BLOCK :], expected[at + 2 * BLOCK : at + len(heard)], atol=1e-6)
     deck.player.close()
+
+
+@pytest.mark.parametrize("rate", [48_000, 44_100])
+def test_what_is_made_ahead_is_what_is_asked_for_across_the_edges_of_tiles(rate):
+    """At the part's own rate and at another; once it is made nothing is left to be made."""
+    samples, own, plan = tame()
+    strip = Strip(Renderer(reader(samples), own, len(samples)), plan)
+    readiness = Readiness(rate)
+    spans = [(at, 8 * 1_024) for at in range(0, 16 * 8 * 1_024, 8 * 1_024)]
+    rounds = 0
+    while readiness.make_next((strip,), spans):
+        rounds += 1
+        assert rounds <= 2 * len(spans)
+    assert rounds and all(readiness.all((strip,), *span) for span in spans)
+    made = strip.renderer.tiles_made
+    for span in spans:
+        hear((strip,), rate, *span)
+    assert strip.renderer.tiles_made == made
 
 
 def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from typing import Any
 
@@ -14,28 +15,41 @@ Fill = Callable[[np.ndarray], None]
 
 
 class SoundDevice:
-    """The system's output, two channels of float32; converts where the device plays another rate."""
+    """An output of the system, two channels of float32; converts where it plays another rate.
+
+    The default output of the system, else those of the other ways to it that PortAudio knows (ALSA, JACK).
+    """
 
     silent = False
 
     def __init__(self, sample_rate: int, fill: Fill) -> None:
         import sounddevice
 
-        try:
-            self._stream = self._open(sounddevice, sample_rate, fill)
-        except sounddevice.PortAudioError:
-            own = round(sounddevice.query_devices(kind="output")["default_samplerate"])
-            self._stream = self._open(sounddevice, own, _Converted(sample_rate, own, fill))
-        self.name = str(sounddevice.query_devices(self._stream.device)["name"])
-        self._stream.start()
+        for device in self._outputs(sounddevice):
+            own = round(sounddevice.query_devices(device)["default_samplerate"])
+            for rate, filled in ((sample_rate, fill), (own, _Converted(sample_rate, own, fill))):
+                try:
+                    self._stream = self._open(sounddevice, device, rate, filled)
+                except sounddevice.PortAudioError:
+                    continue
+                self.name = str(sounddevice.query_devices(device)["name"])
+                self._stream.start()
+                return
+        raise OSError("no output can be opened")
 
     @staticmethod
-    def _open(sounddevice: Any, sample_rate: int, fill: Fill) -> Any:
+    def _outputs(sounddevice: Any) -> list[int]:
+        """The devices that may be opened, the system's own choice first."""
+        ways = [api["default_output_device"] for api in sounddevice.query_hostapis()]
+        return [device for device in dict.fromkeys([sounddevice.default.device[1], *ways]) if device >= 0]
+
+    @staticmethod
+    def _open(sounddevice: Any, device: int, sample_rate: int, fill: Fill) -> Any:
         def callback(out: np.ndarray, frames: int, time: Any, status: Any) -> None:
             fill(out)
 
         return sounddevice.OutputStream(
-            samplerate=sample_rate, channels=2, dtype="float32", callback=callback, latency="low"
+            device=device, samplerate=sample_rate, channels=2, dtype="float32", callback=callback, latency="low"
         )
 
     def close(self) -> None:
@@ -64,7 +78,9 @@ class _Converted:
 
 
 def open_device(sample_rate: int, fill: Fill) -> SoundDevice | ClockedDevice:
-    """The system's output, else the stand-in, whose name says so."""
+    """The system's output, else the stand-in, whose name says so; ISOPHON_SILENT in the environment asks for that."""
+    if os.environ.get("ISOPHON_SILENT"):
+        return ClockedDevice(sample_rate, fill)
     try:
         return SoundDevice(sample_rate, fill)
     except Exception:  # PortAudio missing or no device: the work goes on

@@ -58,19 +58,21 @@ def gains(listening: Listening) -> tuple[float, float]:
 
 def ready(strip: Strip, rate: int, start: int, frames: int) -> bool:
     """Whether a span of the mix can be heard of a strip without rendering any of it."""
-    own, reach = strip.renderer.sample_rate, 0 if strip.renderer.sample_rate == rate else _REACH
-    if strip.band is not None:
-        reach += _BAND_REACH
-    first = (start - strip.offset) * own // rate - reach
-    return strip.renderer.ready(strip.plan, first, frames * own // rate + 1 + 2 * reach)
+    return strip.renderer.ready(strip.plan, *_needed(strip, rate, start, frames))
 
 
 def make(strip: Strip, rate: int, start: int, frames: int) -> None:
     """Render a span of a strip, so that it is ready."""
-    if strip.band is not None:
-        _in_band(strip, rate, start - strip.offset, frames)
-    else:
-        _read(strip.renderer, strip.plan, rate, start - strip.offset, frames)
+    strip.renderer.cleaned(strip.plan, *_needed(strip, rate, start, frames))
+
+
+def _needed(strip: Strip, rate: int, start: int, frames: int) -> tuple[int, int]:
+    """The first frame of a strip's take, and how many, that a span of the mix may read."""
+    own, reach = strip.renderer.sample_rate, 0 if strip.band is None else _BAND_REACH
+    if own == rate:
+        return start - strip.offset - reach, frames + 2 * reach
+    reach += _REACH
+    return (start - strip.offset) * own // rate - reach, frames * own // rate + 1 + 2 * reach
 
 
 def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:

@@ -12,36 +12,24 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
-from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
 from isophon.core import log
 from isophon.core.errors import IsophonError
-from isophon.core.playing.mix import Heard, Scene, hear
+from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, rise, span_of
+from isophon.core.playing.mix import Heard, Scene
 from isophon.core.playing.readiness import Readiness
 from isophon.core.standins.rough_chain import Amounts, RoughChain
 
 COMPARES = ("as sung", "cleaned", "taken out")
-CHUNK = 1024
 AHEAD = 16  # a tile: while one is heard the next can be made
 _MADE_AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
 _LOOK_AGAIN_S = 0.25
 _HEARD_ON = 2  # chunks of the old place after a jump, some 40 ms
 _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be waited for after a jump
 _GLIDE_S = 0.012
-_FADE = 256
-SHORTEST_LOOP = 4 * _FADE
-
-
-class _Chunk(NamedTuple):
-    start: int
-    heard: Heard
-    version: int
-    for_now: bool  # not all of it is the scene, which was not ready
-    ends: Scene  # what is heard at its end
-    jumped: bool  # it begins where a person asked for
 
 
 class Player:
@@ -65,7 +53,7 @@ class Player:
         self._loop: tuple[int, int] | None = None
         self._next = 0
         self._jump_from: int | None = None
-        self._chunks: deque[_Chunk] = deque()
+        self._chunks: deque[Chunk] = deque()
         self._readiness = Readiness(sample_rate)
         self._all_made: tuple | None = None  # what comes, where nothing of it is left to be rendered
         self._for_now, self._patient_until = False, 0.0
@@ -201,14 +189,14 @@ class Player:
         target = self._weights_wanted()
         if got:
             glide = min(len(block), max(1, round(_GLIDE_S * self.sample_rate)))
-            weights = self._weights + (target - self._weights) * _rise(glide, len(block))
+            weights = self._weights + (target - self._weights) * rise(glide, len(block))
             for i, version in enumerate(heard):
                 block += (version * weights[:, i]).T
             self._weights = target
             self._through_chain(block)
         goal = 1.0 if self._playing and got else 0.0
         if goal != self._gain:
-            block *= self._gain + (goal - self._gain) * _rise(len(block), len(block))
+            block *= self._gain + (goal - self._gain) * rise(len(block), len(block))
             self._gain = goal
             if goal == 0.0:
                 self._arrive()
@@ -219,7 +207,7 @@ class Player:
         chain, wanted = self._chain, float(self._chained and self._compare != "taken out")
         if chain is None or (wanted == 0.0 and self._wet == 0.0):
             return
-        wet = self._wet + (wanted - self._wet) * _rise(len(block), len(block))
+        wet = self._wet + (wanted - self._wet) * rise(len(block), len(block))
         block += wet * (chain.process(block) - block)
         self._wet = wanted
 
@@ -354,8 +342,8 @@ class Player:
             words = f"an error inside Isophon stopped the playing ({type(error).__name__}: {error})"
             self.trouble = str(error) if isinstance(error, IsophonError) else words
 
-    def _state(self) -> tuple:
-        return (self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
+    def _state(self) -> Wanted:
+        return Wanted(self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
 
     def _ended(self) -> Scene | None:
         """What the last chunk that is queued ends with."""
@@ -365,41 +353,18 @@ class Player:
         more = self._next < self._samples or self._loop is not None
         return not self._failed and len(self._chunks) < AHEAD and more
 
-    def _render(self, state: tuple, ended: Scene | None) -> tuple[_Chunk, int] | None:
+    def _render(self, state: Wanted, ended: Scene | None) -> tuple[Chunk, int] | None:
         """The next chunk and the frame after it; None where it is not wanted any more.
 
         ``ended``: what the chunk before it ends with, None where there is none.
         """
-        start, jump_from, scene, faded_from, version, loop = state
-        if loop and start >= loop[1]:
-            jump_from, start = (start if jump_from is None else jump_from), loop[0]
-        stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else self._samples)
-        frames = max(1, stop - start)
-        follow = min(CHUNK, max(1, self._samples - stop))
-        if not self._is_ready(scene, start, frames + follow, state) and state != self._state():
+        span = span_of(state, self._samples)
+        reached = span.frames + span.follow
+        if not self._is_ready(state.scene, span.start, reached, state) and state != self._state():
             return None
-        now = self._readiness.scene(scene, start, frames)
-        heard = hear(now, self.sample_rate, start, frames)
-        fade = min(_FADE, frames)
-        before: Heard | None = None
-        if jump_from is not None:
-            before = hear(self._readiness.scene(ended or scene, jump_from, fade), self.sample_rate, jump_from, fade)
-        elif faded_from is not None:
-            before = hear(self._readiness.scene(ended or faded_from, start, fade), self.sample_rate, start, fade)
-        elif ended is not None and ended != now:
-            before = hear(ended, self.sample_rate, start, fade)
-        if before:
-            _cross(before, heard, slice(0, fade))
-        follows = self._readiness.scene(now, stop - fade, fade + follow)
-        if follows != now:  # what comes is not ready: this ends with what is, so that there is no edge
-            then = hear(follows, self.sample_rate, stop - fade, fade)
-            last = Heard(*(part[:, -fade:].copy() for part in heard))
-            _cross(last, then, slice(0, fade))
-            for part, piece in zip(heard, then, strict=True):
-                part[:, frames - fade :] = piece
-        return _Chunk(start, heard, version, now != scene, follows, state[1] is not None), start + frames
+        return make_chunk(state, span, ended, self._readiness), span.start + span.frames
 
-    def _is_ready(self, scene: Scene, start: int, frames: int, state: tuple) -> bool:
+    def _is_ready(self, scene: Scene, start: int, frames: int, state: Wanted) -> bool:
         """Wait until a span of a scene is ready, as long as nobody would hear that; whether it is."""
         while not self._readiness.all(scene, start, frames):
             with self._work:
@@ -408,17 +373,3 @@ class Player:
                     return False
                 self._work.wait(_LOOK_S)
         return True
-
-
-def _cross(before: Heard, after: Heard, span: slice) -> None:
-    """Fade from one to the other within a span of what comes after, in place."""
-    ramp = _rise(span.stop - span.start, span.stop - span.start)[:, 0]
-    for now, then in zip(after, before, strict=True):
-        now[:, span] = now[:, span] * ramp + then[:, span] * (1 - ramp)
-
-
-@lru_cache(maxsize=32)
-def _rise(length: int, total: int) -> np.ndarray:
-    """From 0 to 1 along a raised cosine of ``length``, then 1; float32 ``(total, 1)``."""
-    place = np.minimum(1.0, (np.arange(total) + 1) / length)
-    return (0.5 - 0.5 * np.cos(np.pi * place)).astype(np.float32)[:, None]

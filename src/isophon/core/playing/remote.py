@@ -21,8 +21,8 @@ import msgspec
 import numpy as np
 
 from isophon.core import log
+from isophon.core.playing.chunks import SHORTEST_LOOP
 from isophon.core.playing.mix import Scene
-from isophon.core.playing.player import SHORTEST_LOOP
 from isophon.core.playing.state import LENGTH_BYTES, State
 from isophon.core.render import Plan
 from isophon.core.session.model import Source

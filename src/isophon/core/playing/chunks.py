@@ -1,0 +1,98 @@
+"""Chunks of a mix, one after the other, faded where the place jumps, the scene changes or not all of it is ready."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+
+from isophon.core.playing.mix import Heard, Scene, hear
+from isophon.core.playing.readiness import Readiness
+
+CHUNK = 1024
+_FADE = 256
+SHORTEST_LOOP = 4 * _FADE
+
+
+class Chunk(NamedTuple):
+    """A piece of a mix. ``start``: its first frame."""
+
+    start: int
+    heard: Heard
+    version: int
+    for_now: bool  # not all of it is the scene, which was not ready
+    ends: Scene  # what is heard at its end
+    jumped: bool  # it begins where a person asked for
+
+
+class Wanted(NamedTuple):
+    """What comes next: from ``start`` on, or with the ``loop`` from its beginning once that is past its end.
+
+    ``jump_from``: the frame that would have come without the jump; ``faded_from``: the scene that was heard before.
+    """
+
+    start: int
+    jump_from: int | None
+    scene: Scene
+    faded_from: Scene | None
+    version: int
+    loop: tuple[int, int] | None
+
+
+class Span(NamedTuple):
+    """``frames`` from ``start`` on; of ``follow`` more it is looked at already whether they are ready."""
+
+    start: int
+    frames: int
+    follow: int
+    jump_from: int | None
+
+
+def span_of(wanted: Wanted, samples: int) -> Span:
+    """The frames of the next chunk of a mix that is ``samples`` frames long."""
+    start, jump_from, loop = wanted.start, wanted.jump_from, wanted.loop
+    if loop and start >= loop[1]:
+        jump_from, start = (start if jump_from is None else jump_from), loop[0]
+    stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else samples)
+    return Span(start, max(1, stop - start), min(CHUNK, max(1, samples - stop)), jump_from)
+
+
+def make_chunk(wanted: Wanted, span: Span, ended: Scene | None, readiness: Readiness) -> Chunk:
+    """A chunk of what is ready of a scene. ``ended``: what the one before ends with, None where there is none."""
+    start, frames, scene, rate = span.start, span.frames, wanted.scene, readiness.rate
+    now = readiness.scene(scene, start, frames)
+    heard = hear(now, rate, start, frames)
+    fade = min(_FADE, frames)
+    before: Heard | None = None
+    if span.jump_from is not None:
+        before = hear(readiness.scene(ended or scene, span.jump_from, fade), rate, span.jump_from, fade)
+    elif wanted.faded_from is not None:
+        before = hear(readiness.scene(ended or wanted.faded_from, start, fade), rate, start, fade)
+    elif ended is not None and ended != now:
+        before = hear(ended, rate, start, fade)
+    if before:
+        _cross(before, heard, slice(0, fade))
+    stop = start + frames
+    follows = readiness.scene(now, stop - fade, fade + span.follow)
+    if follows != now:  # what comes is not ready: this ends with what is, so that there is no edge
+        then = hear(follows, rate, stop - fade, fade)
+        last = Heard(*(part[:, -fade:].copy() for part in heard))
+        _cross(last, then, slice(0, fade))
+        for part, piece in zip(heard, then, strict=True):
+            part[:, frames - fade :] = piece
+    return Chunk(start, heard, wanted.version, now != scene, follows, wanted.jump_from is not None)
+
+
+def _cross(before: Heard, after: Heard, span: slice) -> None:
+    """Fade from one to the other within a span of what comes after, in place."""
+    ramp = rise(span.stop - span.start, span.stop - span.start)[:, 0]
+    for now, then in zip(after, before, strict=True):
+        now[:, span] = now[:, span] * ramp + then[:, span] * (1 - ramp)
+
+
+@lru_cache(maxsize=32)
+def rise(length: int, total: int) -> np.ndarray:
+    """From 0 to 1 along a raised cosine of ``length``, then 1; float32 ``(total, 1)``."""
+    place = np.minimum(1.0, (np.arange(total) + 1) / length)
+    return (0.5 - 0.5 * np.cos(np.pi * place)).astype(np.float32)[:, None]

@@ -76,14 +76,14 @@ class RemotePlayer:
         self._sender: threading.Thread | None = None
         self.process_id = 0  # 0 while there is none
         self._sent_plans: dict[int, tuple[int, Plan]] = {}  # by identity: number and plan
-        self._numbers, self._sent = 0, 0
+        self._numbers, self._sent, self._version = 0, 0, 0
         self._ended = False
 
     def _begin_anew(self) -> None:
         self.sample_rate, self.trouble = 48_000, ""
         self.scene: Scene = ()
         self.chain: Amounts | None = None
-        self._samples, self._version = 1, 0
+        self._samples = 1
         self._loop: tuple[int, int] | None = None
         self._compare, self._match_db = "cleaned", 0.0
         self._position, self._position_sent = 0, 0
@@ -160,8 +160,9 @@ class RemotePlayer:
         if loop and loop[1] - loop[0] > SHORTEST_LOOP and not loop[0] <= place < loop[1]:
             self._position, self._position_sent = loop[0], self._sent
 
-    def set_scene(self, scene: Scene, samples: int) -> int:
-        """What is heard from now on, ``samples`` frames in all; returns the version that :meth:`ready` waits for."""
+    def set_scene(self, scene: Scene, samples: int | None = None) -> int:
+        """What is heard from now on; returns the version that :meth:`ready` waits for. ``samples``: a new length."""
+        samples = self._samples if samples is None else samples
         if scene != self.scene or samples != self._samples:
             self.scene, self._samples = scene, samples
             self._version += 1
@@ -230,11 +231,11 @@ class RemotePlayer:
     def _start_again(self) -> None:
         """Begin another process, with all that was asked of the one that ended."""
         scene, chain, loop, position = self.scene, self.chain, self._loop, self.position
-        compare, match_db, version = self._compare, self._match_db, self._version
+        compare, match_db = self._compare, self._match_db
         self._sender, self._sent_plans, self._sent = None, {}, 0
         self._state, self._messages = State.make(), queue.SimpleQueue()
         self.open(self.sample_rate, self._samples)
-        self.scene, self._version = scene, version
+        self.scene = scene
         self._send_scene()
         self.set_loop(loop)
         self.set_compare(compare)
@@ -255,11 +256,12 @@ class RemotePlayer:
             self._stopped(f"no process can be started that plays ({error.strerror})")
             return
         self.process_id = process.pid
-        messages, state = self._messages, self._state
+        os.close(self._state.descriptor)
+        messages = self._messages
         threading.Thread(target=self._listen, args=(process, messages), name="player lines", daemon=True).start()
         try:
             while (message := messages.get()) is not None:
-                self._write(process, self._with_plans(process, message, state))
+                self._write(process, self._with_plans(process, message))
             process.stdin.close()  # type: ignore[union-attr]
             process.wait(_END_S)
         except OSError as error:
@@ -267,7 +269,7 @@ class RemotePlayer:
         except subprocess.TimeoutExpired:
             process.kill()
 
-    def _with_plans(self, process: subprocess.Popen, message: tuple, state: State) -> tuple:
+    def _with_plans(self, process: subprocess.Popen, message: tuple) -> tuple:
         """A message with numbers in place of its plans, which are sent before where they were not yet."""
         name, *arguments = message
         if name in ("open", "close"):
@@ -318,6 +320,7 @@ class RemotePlayer:
             if told.played is not None:
                 self.device.answers.put(told.played)
         process.wait()
+        process.stdout.close()
         messages.put(None)
         if messages is self._messages and not self._ended:
             self._stopped(_ENDED)

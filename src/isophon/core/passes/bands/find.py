@@ -146,10 +146,17 @@ def _over_envelope(octave: np.ndarray, level: np.ndarray) -> np.ndarray:
             above = np.flatnonzero((ratio > ratio[j] + _APART) & (ratio < ratio[j] + _REACH))
             below = below if len(below) else np.array([j - 1])
             above = above if len(above) else np.array([j + 1])
-            left, right = np.nanmedian(level[:, below], axis=1), np.nanmedian(level[:, above], axis=1)
+            left, right = _middle(level[:, below]), _middle(level[:, above])
             x0, x1 = np.nanmean(octave[:, below], axis=1), np.nanmean(octave[:, above], axis=1)
             over[:, j] = level[:, j] - left - (right - left) * (octave[:, j] - x0) / (x1 - x0)
     return over
+
+
+def _middle(values: np.ndarray) -> np.ndarray:
+    """The median of what is a number in each row, NaN where nothing is; as np.nanmedian, many times as fast."""
+    ordered, count = np.sort(values, axis=1), np.count_nonzero(~np.isnan(values), axis=1)  # NaN comes last
+    rows = np.arange(len(values))
+    return (ordered[rows, np.maximum(count - 1, 0) // 2] + ordered[rows, np.minimum(count // 2, count - 1)]) / 2
 
 
 def profile(heard: Partials, quantiles: tuple[float, ...], fewest_notes: int = _FEWEST_NOTES) -> np.ndarray:

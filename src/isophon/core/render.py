@@ -9,9 +9,8 @@ with as much around them as the stages after it reach. What the slow stages leav
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable, Iterator
-from functools import lru_cache, partial
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -20,7 +19,7 @@ from isophon.core.audio.threads import ahead
 from isophon.core.heads import HEAD, HEAD_BLOCK, Heads, Kept, name_of
 from isophon.core.passes import STAGES
 from isophon.core.passes.kind import At, Read, Sounds, Stage, Treatment, touching
-from isophon.core.render_cache import RenderCache
+from isophon.core.render_cache import ByIdentity, RenderCache
 
 Plan = tuple[Treatment, ...]
 
@@ -29,6 +28,7 @@ BLOCK = 1 << 19  # frames of a whole take worked on at once
 _LEVEL_OF = {treated: level for level, stage in enumerate(STAGES) for treated in stage.treats}
 _TOP = len(STAGES) - 1
 _PLANS_KNOWN = 8
+_LEVELS: ByIdentity[Plan, tuple[Plan, ...]] = ByIdentity(64)
 
 
 class Renderer:
@@ -46,9 +46,8 @@ class Renderer:
         self._cache, self.sounds = cache or RenderCache(), sounds
         self._last: dict[bool, tuple[Plan, int, int, np.ndarray]] = {}
         self._heads = Heads(head)
-        self._knowing = threading.Lock()
-        self._head_names: dict[int, tuple[tuple[Plan, ...], dict[int, str]]] = {}
-        self._known_plans: dict[int, tuple[Plan, int, set[int]]] = {}  # by the plan itself, whatever is equal to it
+        self._head_names: ByIdentity[tuple[Plan, ...], dict[int, str]] = ByIdentity(_PLANS_KNOWN)
+        self._made_since, self._made_tiles = -1, ByIdentity[Plan, set[int]](_PLANS_KNOWN)
         self.tiles_made = self.heads_made = 0
 
     def sung(self, start: int, frames: int) -> np.ndarray:
@@ -73,13 +72,9 @@ class Renderer:
 
     def _made(self, plan: Plan) -> set[int]:
         """The tiles of a plan that are known to be there: that is asked for many times a second."""
-        with self._knowing:
-            known = self._known_plans.get(id(plan))
-            if known is None or known[0] is not plan or known[1] != self._cache.generation:
-                known = self._known_plans[id(plan)] = plan, self._cache.generation, set()
-                if len(self._known_plans) > _PLANS_KNOWN:
-                    del self._known_plans[next(iter(self._known_plans))]
-            return known[2]
+        if self._made_since != self._cache.generation:
+            self._made_since, self._made_tiles = self._cache.generation, ByIdentity(_PLANS_KNOWN)
+        return self._made_tiles.get(plan, set)
 
     def _is_made(self, plan: Plan, index: int) -> bool:
         start = index * TILE
@@ -162,16 +157,11 @@ class Renderer:
         return np.pad(block, ((0, 0), (0, HEAD_BLOCK - frames)))
 
     def _head_name(self, levels: tuple[Plan, ...], index: int) -> str:
-        with self._knowing:
-            known = self._head_names.get(id(levels))
-            if known is None or known[0] is not levels:
-                known = self._head_names[id(levels)] = levels, {}
-                if len(self._head_names) > _PLANS_KNOWN:
-                    del self._head_names[next(iter(self._head_names))]
-        if index not in known[1]:
+        names = self._head_names.get(levels, dict)
+        if index not in names:
             around = self._around(levels, HEAD, index * HEAD_BLOCK, (index + 1) * HEAD_BLOCK)
-            known[1][index] = name_of(index, around)
-        return known[1][index]
+            names[index] = name_of(index, around)
+        return names[index]
 
     def _head(self, levels: tuple[Plan, ...], start: int, frames: int, make: bool) -> np.ndarray | None:
         """What the slow stages leave of a span, where it was made ahead; what was not is made, or it is None."""
@@ -307,9 +297,12 @@ def by_stage(plan: Plan) -> Iterator[tuple[Stage, Plan]]:
     return ((stage, mine) for stage, mine in zip(STAGES, _levels(plan), strict=True) if mine)
 
 
-@lru_cache(maxsize=256)
 def _levels(plan: Plan) -> tuple[Plan, ...]:
     """The treatments of each stage, in order of their first frame."""
+    return _LEVELS.get(plan, lambda: _sorted_out(plan))
+
+
+def _sorted_out(plan: Plan) -> tuple[Plan, ...]:
     levels: list[list[Treatment]] = [[] for _ in STAGES]
     for treatment in plan:
         levels[_LEVEL_OF[type(treatment)]].append(treatment)

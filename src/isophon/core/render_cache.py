@@ -5,8 +5,12 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from typing import Generic, TypeVar
 
 import numpy as np
+
+Thing = TypeVar("Thing")
+Value = TypeVar("Value")
 
 _TILES_BYTES = 48 << 20
 _BANDS_BYTES = 48 << 20
@@ -61,3 +65,25 @@ class RenderCache:
         for cache in (self.tiles, self.bands):
             cache.clear()
         self.generation += 1
+
+
+class ByIdentity(Generic[Thing, Value]):
+    """Values of things, worked out once for each object: for things that take long to compare."""
+
+    def __init__(self, most: int) -> None:
+        self._most, self._lock = most, threading.Lock()
+        self._known: OrderedDict[int, tuple[Thing, Value]] = OrderedDict()
+
+    def get(self, thing: Thing, make: Callable[[], Value]) -> Value:
+        """The value of a thing, made by ``make`` the first time; the oldest of very many is given up."""
+        with self._lock:
+            known = self._known.get(id(thing))
+            if known is not None and known[0] is thing:
+                return known[1]
+        value = make()
+        with self._lock:
+            self._known[id(thing)] = thing, value
+            self._known.move_to_end(id(thing))
+            while len(self._known) > self._most:
+                self._known.popitem(last=False)
+        return value

@@ -11,6 +11,7 @@ from isophon.core import memory
 from isophon.core.audio.files import ENDINGS, Recording
 from isophon.core.errors import DamagedError, InputError, IsophonError, shown
 from isophon.core.reading import path_of
+from isophon.core.render import by_stage
 from isophon.core.session import file, layout
 from isophon.core.session.history import History
 from isophon.core.session.journal import replay
@@ -36,6 +37,7 @@ def open_session(path: Path) -> Opened:
             return History(session), None, None, [f"{'; '.join(too_many)}. Save it under another name."]
         for part in session.parts:
             part.prepare()
+            list(by_stage(part.plan))  # what is worked out once
         history, newer = kept_history(session, path)
         return history, path, None, [_NEWER] if newer else []
     except DamagedError as error:

@@ -7,6 +7,7 @@ edit that goes through the :class:`SessionKeeper`.
 from __future__ import annotations
 
 import math
+from collections.abc import Generator
 from pathlib import Path
 
 import numpy as np
@@ -30,6 +31,8 @@ from isophon.core.survey import VOICED
 from isophon.core.work.workers import Workers
 
 _NEWS_MS = 250
+
+Stillness = tuple[tuple[float, float] | None, tuple[float, float] | None]
 
 
 class Workspace(MarkEdits):
@@ -76,9 +79,15 @@ class Workspace(MarkEdits):
 
     # edits
 
-    def stillness(self) -> tuple[tuple[float, float] | None, tuple[float, float] | None]:
-        """The still moments' level in dBFS, as sung and cleaned: of the part in hand, and of all parts together."""
-        levels = {p.id: self.pool.take(p.source).stillness(p.plan) for p in self.session.parts}
+    def stillness(self) -> Generator[None, None, Stillness]:
+        """The still moments' level in dBFS, as sung and cleaned: of the part in hand, and of all parts together.
+
+        Part by part, with time for others in between.
+        """
+        levels = {}
+        for part in self.session.parts:
+            levels[part.id] = self.pool.take(part.source).stillness(part.plan)
+            yield
         known = [level for level in levels.values() if level]
         together = [10 * math.log10(sum(10 ** (level[i] / 10) for level in known)) for i in (0, 1)] if known else None
         return levels.get(self.part.id), together and (round(together[0], 1), round(together[1], 1))

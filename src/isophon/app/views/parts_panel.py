@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import (
@@ -17,7 +18,6 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
-from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import draw_focus, workable
 from isophon.app.views.labels import Label
@@ -138,7 +138,6 @@ class ItemRow(QWidget):
     def __init__(self, workspace: Workspace, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
-        self._open_marks: tuple[Part, Pass, list[float]] | None = None
         self.hear, self.mute = (QPushButton(text, checkable=True, objectName="small") for text in ("hear", "mute"))
         self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
         self.mute.setToolTip("Leave it out of the stack and the bed (U)")
@@ -289,10 +288,8 @@ class ItemRow(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.fillRect(QRectF(first, box.bottom() - 1, item.source.duration * scale, 2), theme.CONTOUR)
         if isinstance(item, Part):
-            which = self.workspace.pass_
-            if self._open_marks is None or self._open_marks[:2] != (item, which):
-                self._open_marks = (item, which, [m.span[0] for m in item.undecided(which.kind)])
-            for x in {round(first + at * scale) for at in self._open_marks[2]}:
+            starts = item.undecided_at(self.workspace.pass_.kind)
+            for x in np.unique(np.round(first + starts * scale)):
                 painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
 
     def mousePressEvent(self, event) -> None:

@@ -94,12 +94,12 @@ class SkylineChart(QWidget):
         if self._range_of is None or self._range_of[0] is not changes or self._range_of[1] is not which:
             low, high, lowest, highest = which.bounds
             sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0)
-            surely = (m for m in self.workspace.marks if m.confidence >= sure)
-            heights = list(map(self._heights(), surely if which.zero is not None else self.workspace.marks)) or [low]
+            height, marks = self._heights(), self.workspace.marks
+            surely = [height(mark) for mark in marks if mark.confidence >= sure]
+            heights = (surely if which.zero is not None else [height(mark) for mark in marks]) or [low]
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
-            heights = list(map(self._heights(), (m for m in self.workspace.marks if m.confidence >= sure)))
-            usual = tuple(np.percentile(heights, [25, 75])) if len(heights) >= _ENOUGH else None
+            usual = tuple(np.percentile(surely, [25, 75])) if len(surely) >= _ENOUGH else None
             self._range_of = changes, which, ((max(bottom, lowest), min(top, highest)), usual)
         return self._range_of[2]
 

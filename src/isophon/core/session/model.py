@@ -200,6 +200,16 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def _undecided(self) -> dict[str, tuple[Mark, ...]]:
         return {}
 
+    def undecided_at(self, kind: str) -> np.ndarray:
+        """Where those start, s."""
+        if kind not in self._undecided_at:
+            self._undecided_at[kind] = np.array([mark.span[0] for mark in self.undecided(kind)])
+        return self._undecided_at[kind]
+
+    @cached_property
+    def _undecided_at(self) -> dict[str, np.ndarray]:
+        return {}
+
     def over(self, kind: str) -> frozenset[str]:
         """The marks of a kind that are over their ceiling or decided by hand, as :attr:`Session.heard` calls them."""
         if kind not in self._over:
@@ -224,7 +234,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         """Work out all that is asked of a part again and again, before anybody waits for it."""
         _ = self.plan
         for kind in self._by_kind:
-            self.undecided(kind)
+            self.undecided_at(kind)
             self.over(kind)
             if len(self.of_kind(kind)) > _CROWD:
                 self.tallest(kind, (0.0, 1.0), 1)

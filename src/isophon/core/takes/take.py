@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -66,7 +66,7 @@ class Take(Sound):
     figures: Figures | None = None
     surveyed: Surveyed | None = None
     _still: tuple[Staged, tuple[float, float]] | None = None
-    _matched: dict[Plan, float] = field(default_factory=dict)
+    _matched: tuple[Plan, float] | None = None
 
     def refresh(self, without: str | None = None) -> None:
         """Map in what has been measured by now; ``without`` some bleed, where that is wanted and there.
@@ -81,7 +81,7 @@ class Take(Sound):
             self.wave, self.figures = scanned
         if without is not None and (self.surveyed is None or self.surveyed.heard_without != without):
             self.surveyed = take_cache.kept_survey(place, without) or self.surveyed
-            self._still, self._matched = None, {}
+            self._still = self._matched = None
         if self.surveyed is None:
             self.surveyed = take_cache.kept_survey(place)
 
@@ -113,9 +113,9 @@ class Take(Sound):
         """
         if self.surveyed is None:
             return 0.0
-        if plan not in self._matched:
-            self._matched = {plan: self._gain_of(self.surveyed.survey, plan)}
-        return self._matched[plan]
+        if self._matched is None or self._matched[0] != plan:
+            self._matched = plan, self._gain_of(self.surveyed.survey, plan)
+        return self._matched[1]
 
     def stillness(self, plan: Plan) -> tuple[float, float] | None:
         """Level in dBFS of the still moments, above 100 Hz, as sung and cleaned; None before the survey."""

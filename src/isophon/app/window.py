@@ -217,8 +217,14 @@ class Window(QMainWindow):
             notes = [*notes, "This session is open in another window; here is a copy, to be saved under another name."]
         if notes:
             page.tell(" ".join(notes))
+        views = (page.trace, page.skyline, page.lens, page.sheets)
+        for view in views:
+            view.setUpdatesEnabled(False)
         yield
         page.work.show()
+        for view in views:  # each first picture in a turn of its own
+            yield
+            view.setUpdatesEnabled(True)
 
     def _go_on_entering(self) -> None:
         if next(self._entering, self) is self:

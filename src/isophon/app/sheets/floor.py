@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from operator import attrgetter
+
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
@@ -381,7 +383,7 @@ PASS = Pass(
     (0.0, 18.0, 0.0, 60.0), lambda read, survey, start, end: measured(survey, start, end),
     also=("rumble", "hum", "hiss"), axis=Axis(100.0, 16_000.0, 160, 0.02),
     ceilings=lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
-    height=lambda mark: mark.over_room_db, over="over the room", extras=FloorExtras,
+    height=attrgetter("over_room_db"), over="over the room", extras=FloorExtras,
     greyed=lambda settings: () if settings.how == "turn down" else ("down_db",), warning=_warning,
     gone=lambda part: "filled" if part.gap.how == "room tone" else "gone", gate=True,
     near=lambda mark, part: near_words(mark, part.gap, part.source.duration), still=True,

@@ -95,8 +95,8 @@ class SkylineChart(QWidget):
             low, high, lowest, highest = which.bounds
             sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0)
             height, marks = self._heights(), self.workspace.marks
-            surely = [height(mark) for mark in marks if mark.confidence >= sure]
-            heights = (surely if which.zero is not None else [height(mark) for mark in marks]) or [low]
+            surely = list(map(height, [mark for mark in marks if mark.confidence >= sure]))
+            heights = (surely if which.zero is not None else list(map(height, marks))) or [low]
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
             usual = tuple(np.percentile(surely, [25, 75])) if len(surely) >= _ENOUGH else None

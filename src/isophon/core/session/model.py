@@ -34,6 +34,7 @@ from isophon.core.render import Plan
 
 _LEAST_CHANGE_DB = 0.05  # what changes less is left
 _CROWD = 4_000  # marks of a kind; no take has so many, and no picture room for them
+_VIEWS_KEPT = 8
 Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
@@ -247,6 +248,19 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         marks = self.of_kind(kind)
         if len(marks) <= _CROWD:
             return marks
+        asked = kind, view, columns
+        if asked not in self._seen:
+            if len(self._seen) >= _VIEWS_KEPT:
+                self._seen.clear()
+            self._seen[asked] = self._tallest(kind, view, columns)
+        return self._seen[asked]
+
+    @cached_property
+    def _seen(self) -> dict[tuple[str, tuple[float, float], int], tuple[Mark, ...]]:
+        return {}
+
+    def _tallest(self, kind: str, view: tuple[float, float], columns: int) -> tuple[Mark, ...]:
+        marks = self.of_kind(kind)
         if kind not in self._outlines:
             rows = [(*m.span, m.standout_db, m.hand.decided) for m in marks]
             self._outlines[kind] = np.array(rows, np.float64).T

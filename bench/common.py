@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 import soxr
+from scipy import signal
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
@@ -55,6 +56,14 @@ def long_take(path: Path, seconds: float) -> Path:
     whole = np.tile(samples, count // len(samples) + 1)[:count] * 0.6
     sf.write(path, whole + rng.standard_normal(count).astype(np.float32) * 1e-4, RATE, subtype="PCM_24")
     return path
+
+
+def feed(count: int, seed: int = 5) -> np.ndarray:
+    """What a cue might hold: coloured noise in notes, ``(count,)``."""
+    rng = np.random.default_rng(seed)
+    sound = signal.lfilter([1], [1, -0.97], rng.standard_normal(count))
+    sound *= np.repeat(rng.random(count // 12_000 + 1) ** 3, 12_000)[:count]
+    return (0.3 * sound / np.abs(sound).max()).astype(np.float32)
 
 
 def median_time(work, runs: int) -> float:

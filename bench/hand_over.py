@@ -37,10 +37,7 @@ from isophon.core.work.workers import Task, Workers
 def session_of(folder: Path, count: int, seconds: float) -> Session:
     """Takes that differ, each with the leak of a cue in it."""
     samples, rate = sf.read(common.long_take(folder / "long.wav", seconds), dtype="float32")
-    rng = np.random.default_rng(5)
-    feed = signal.lfilter([1], [1, -0.97], rng.standard_normal(len(samples)))
-    feed *= np.repeat(rng.random(len(samples) // 12_000 + 1) ** 3, 12_000)[: len(samples)]
-    feed = (0.3 * feed / np.abs(feed).max()).astype(np.float32)
+    feed = common.feed(len(samples))
     leak = signal.oaconvolve(feed, ear_to_microphone(3))[: len(samples)]
     leak *= 10 ** (-30 / 20) * np.std(samples) / np.std(leak)
     sf.write(folder / "cue.wav", feed, rate, subtype="PCM_24")

@@ -16,7 +16,7 @@ RELATIVE_GATE = -10.0
 _OFFSET = -0.691
 _STEP_S = 0.1  # gating blocks of 400 ms overlap by 75 %
 _OVERSAMPLING = 4
-_PEAK_PIECE = 2_048  # samples looked at together between which higher peaks may lie
+_PEAK_PIECE, _PIECES = 64, 64  # frames, and how many such at once
 
 
 @overload
@@ -88,19 +88,24 @@ class Meter:
 
     def _look_between(self, joined: np.ndarray) -> None:
         """Look for higher peaks between samples, wherever what is interpolated could be higher than any so far."""
-        reach = self._tail.shape[1]
-        size = np.abs(joined).max(axis=0)
-        padded = np.pad(size, (0, -len(size) % _PEAK_PIECE))
-        highest = padded.reshape(-1, _PEAK_PIECE).max(axis=1)
-        around = np.maximum(highest, np.maximum(np.append(highest[1:], 0), np.append(0, highest[:-1])))
-        for piece in np.argsort(-around):
-            if around[piece] * self._most <= self._peak:
-                break
-            first = max(0, piece * _PEAK_PIECE - 2 * reach)
-            span = joined[:, first : (piece + 1) * _PEAK_PIECE + 2 * reach]
-            up = signal.upfirdn(self._taps, span, self._oversampling, 1, axis=1)
-            skip = len(self._taps)
+        reach, skip = self._tail.shape[1], len(self._taps)
+        span = _PEAK_PIECE + 4 * reach
+        if joined.shape[1] < span:
+            up = signal.upfirdn(self._taps, joined, self._oversampling, 1, axis=1)
             self._peak = max(self._peak, float(np.abs(up[:, skip:-skip]).max(initial=0.0)))
+            return
+        size = np.abs(joined).max(axis=0)
+        highest = np.pad(size, (0, -len(size) % _PEAK_PIECE)).reshape(-1, _PEAK_PIECE).max(axis=1)
+        around = self._most * np.maximum(highest, np.maximum(np.append(highest[1:], 0), np.append(0, highest[:-1])))
+        higher = np.flatnonzero(around > self._peak)
+        higher = higher[np.argsort(-around[higher])]
+        windows = np.lib.stride_tricks.sliding_window_view(joined, span, axis=1)
+        for some in (higher[i : i + _PIECES] for i in range(0, len(higher), _PIECES)):
+            if around[some[0]] <= self._peak:
+                break
+            begins = np.clip(some * _PEAK_PIECE - 2 * reach, 0, joined.shape[1] - span)
+            up = signal.upfirdn(self._taps, windows[:, begins], self._oversampling, 1, axis=2)
+            self._peak = max(self._peak, float(np.abs(up[:, :, skip:-skip]).max()))
 
     def loudness(self) -> float:
         """Integrated loudness so far, LUFS; −150 where nothing is above the gate."""

@@ -236,9 +236,10 @@ def _weighted(blocks: np.ndarray, weight: np.ndarray, smooth: float) -> np.ndarr
 def _smoothed(values: np.ndarray, deviation: float, axis: int = 1) -> np.ndarray:
     """Nearly a Gaussian of that deviation: three running means; beyond the ends there is nothing."""
     size = 2 * round((np.sqrt(4 * deviation**2 + 1) - 1) / 2) + 1  # odd: in the middle
+    parts = np.ascontiguousarray(values).view(values.real.dtype)  # real and imaginary ones at once
     for _ in range(3):
-        values = ndimage.uniform_filter1d(values, size, axis=axis, mode="constant")
-    return values
+        parts = ndimage.uniform_filter1d(parts, size, axis=axis, mode="constant")
+    return parts.view(values.dtype)
 
 
 def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarray) -> Hum | None:

@@ -59,7 +59,7 @@ def _low_pass(high_hz: float) -> np.ndarray:
     return signal.butter(4, high_hz, fs=RATE, output="sos")
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=32)
 def _correlation(top_hz: float, size: int) -> np.ndarray:
     """Of noise up to ``top_hz``, ``(size, size)``."""
     hz = np.fft.rfftfreq(4 * size, 1 / RATE)
@@ -67,10 +67,11 @@ def _correlation(top_hz: float, size: int) -> np.ndarray:
     return linalg.toeplitz(over_lags / over_lags[0])
 
 
-def _burst_covariance(shape: Shape, times: np.ndarray) -> np.ndarray:
-    since = times - shape.start
+def _burst_covariance(shape: Shape, times: np.ndarray, first: int = 0) -> np.ndarray:
+    """Of the burst, at the ``times`` from the ``first`` on."""
+    since = times[first:] - shape.start
     level = np.clip(since / _RISE_S, 0, 1) * np.exp(-np.maximum(since, 0) / shape.decay)
-    return shape.power * _correlation(shape.top_hz, len(times)) * np.outer(level, level)
+    return shape.power * _correlation(shape.top_hz, len(times))[first:, first:] * np.outer(level, level)
 
 
 def _nearby(mono: np.ndarray) -> np.ndarray:
@@ -116,10 +117,15 @@ def _likeliest(mono: np.ndarray, rest: np.ndarray, times: np.ndarray, length: fl
     heard, rest, times = mono[span], rest[span, span], times[span]
     power = max(float(np.mean(np.square(heard))), _LEAST_POWER)
     best, known = Shape(0.025, 0.04, 80.0, 4 * power), dict[Shape, float]()
+    try:
+        beside = _Beside(heard, rest)
+    except linalg.LinAlgError:
+        return best
 
     def likelihood(shape: Shape) -> float:
         if shape not in known:
-            known[shape] = _likelihood(heard, rest + _burst_covariance(shape, times))
+            first = int(np.searchsorted(times, shape.start, side="right"))
+            known[shape] = beside.likelihood(first, _burst_covariance(shape, times, first))
         return known[shape]
 
     for _ in range(2):
@@ -137,10 +143,30 @@ def _along(power: float, length: float) -> Iterator[Callable[[Shape], list[Shape
     yield lambda shape: [shape._replace(power=power * s) for s in _STRENGTHS]
 
 
-def _likelihood(heard: np.ndarray, covariance: np.ndarray) -> float:
-    try:
-        root = linalg.cholesky(covariance, lower=True, check_finite=False)
-    except linalg.LinAlgError:
-        return -np.inf
-    white = linalg.solve_triangular(root, heard, lower=True, check_finite=False)
-    return float(-0.5 * white @ white - np.log(np.diag(root)).sum())
+class _Beside:
+    """A sound and the covariance ``(n, n)`` of all but the burst in it.
+
+    Before a burst begins its covariance is nothing, so that of its Cholesky factor only the later rows change: they are
+    the factor of what the earlier ones leave of the covariance (its Schur complement) plus the burst's.
+    """
+
+    def __init__(self, heard: np.ndarray, rest: np.ndarray) -> None:
+        self._root = linalg.cholesky(rest, lower=True, check_finite=False)
+        self._white = linalg.solve_triangular(self._root, heard, lower=True, check_finite=False)
+        self._told = np.cumsum(0.5 * self._white**2 + np.log(np.diag(self._root)))
+        self._left = {0: rest}
+
+    def likelihood(self, first: int, burst: np.ndarray) -> float:
+        """The logarithm of it, but for a constant, with a burst from ``first`` on, of that covariance."""
+        if first not in self._left:  # from the nearest that is known
+            known = max(at for at in self._left if at < first)
+            more = self._root[first:, known:first]
+            self._left[first] = self._left[known][first - known :, first - known :] - more @ more.T
+        try:
+            root = linalg.cholesky(self._left[first] + burst, lower=True, check_finite=False)
+        except linalg.LinAlgError:
+            return -np.inf
+        heard = self._root[first:, first:] @ self._white[first:]
+        white = linalg.solve_triangular(root, heard, lower=True, check_finite=False)
+        before = self._told[first - 1] if first else 0.0
+        return float(-before - 0.5 * white @ white - np.log(np.diag(root)).sum())

@@ -2,8 +2,8 @@
 
 Usage: .venv/bin/python bench/clean.py [PARTS SECONDS]
 
-PARTS (12) takes of SECONDS (60) with hum and clicks, cleaned at once, then one of four times that length with the leak of
-a cue in it. R: one ShortTimeFFT round trip (2048/512) of all that sound on one core, measured before and after.
+PARTS (12) takes of SECONDS (60) with hum and clicks, cleaned at once, then one of four times that length with the leak
+of a cue in it. R: one ShortTimeFFT round trip (2048/512) of all that sound on one core, measured before and after.
 """
 
 from __future__ import annotations
@@ -33,11 +33,6 @@ def blemished(samples: np.ndarray, rate: int, seed: int) -> np.ndarray:
     return out
 
 
-def trip(samples: np.ndarray, rate: int) -> float:
-    transform = signal.ShortTimeFFT(signal.get_window("hann", 2048), 512, rate)
-    return common.median_time(lambda: transform.istft(transform.stft(samples), k1=len(samples)), 3)
-
-
 def cleaned(arguments: list[str], folder: str) -> float:
     """Seconds that a run of `clean` takes."""
     command = [sys.executable, "-m", "isophon", "clean", *arguments, "--out", folder + "/out", "--force", "--quiet"]
@@ -57,9 +52,9 @@ def main() -> None:
             paths.append(f"{folder}/part {i + 1}.wav")
             first = i * (len(samples) - size) // max(1, parts - 1)
             sf.write(paths[-1], blemished(samples[first : first + size], rate, i), rate, subtype="PCM_24")
-        before = trip(samples[:size], rate)
+        before = common.round_trip_s(samples[:size])
         took = cleaned(paths, folder)
-        whole = parts * (before + trip(samples[:size], rate)) / 2
+        whole = parts * (before + common.round_trip_s(samples[:size])) / 2
         print(f"clean, {parts} parts of {seconds:.0f} s with hum and clicks on {cores()} cores: "
               f"{took / whole:.2f} R  (aim: 4; {took:.1f} s)", flush=True)  # fmt: skip
         feed = common.feed(len(samples))
@@ -67,9 +62,9 @@ def main() -> None:
         sf.write(folder + "/cue.wav", feed, rate, subtype="PCM_24")
         sf.write(folder + "/take.wav", samples + 10 ** (-30 / 20) * np.std(samples) / np.std(leak) * leak, rate,
                  subtype="PCM_24")  # fmt: skip
-        before = trip(samples, rate)
+        before = common.round_trip_s(samples)
         took = cleaned([folder + "/take.wav", "--cue", folder + "/cue.wav"], folder)
-        whole = (before + trip(samples, rate)) / 2
+        whole = (before + common.round_trip_s(samples)) / 2
         print(f"clean, one take of {4 * seconds:.0f} s with a cue: {took / whole:.2f} R  (aim: 4; {took:.1f} s)")
 
 

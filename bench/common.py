@@ -22,16 +22,31 @@ RATE = 48_000
 
 
 def resident_mb(own: bool = True) -> float:
-    """Resident memory of this process, where wanted, and its children, the pages that they share counted once."""
-    total, mine = 0, f"PPid:\t{os.getpid()}\n"
-    for entry in [*[Path("/proc/self")] * own, *(entry for entry in Path("/proc").iterdir() if entry.name.isdigit())]:
+    """Resident memory of this process, where wanted, and all that it started; pages that they share count once."""
+    parents = {}
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                parents[int(entry.name)] = int((entry / "stat").read_text().rpartition(")")[2].split()[1])
+            except OSError:
+                continue  # it ended meanwhile
+    ours = {os.getpid()}
+    while more := {pid for pid, parent in parents.items() if parent in ours} - ours:
+        ours |= more
+    total = 0
+    for pid in ours if own else ours - {os.getpid()}:
         try:
-            if entry.name == "self" or mine in (entry / "status").read_text():
-                lines = (entry / "smaps_rollup").read_text().splitlines()
-                total += sum(int(line.split()[1]) for line in lines if line.startswith("Pss:"))
+            lines = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
         except OSError:
-            continue  # it ended meanwhile
+            continue
+        total += sum(int(line.split()[1]) for line in lines if line.startswith("Pss:"))
     return total / 1024
+
+
+def round_trip_s(samples: np.ndarray, rate: int = RATE) -> float:
+    """Seconds that one ShortTimeFFT round trip (2048/512) of a sound takes: R."""
+    transform = signal.ShortTimeFFT(signal.get_window("hann", 2048), 512, rate)
+    return median_time(lambda: transform.istft(transform.stft(samples), k1=len(samples)), 3)
 
 
 class Watch(threading.Thread):

@@ -8,7 +8,7 @@ import isophon
 ROOT = Path(isophon.__file__).parent
 FLOORS = (
     ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory",
-     "core.lifetime"),
+     "core.lifetime", "core.forking"),
     ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.passes",),
     ("core.render", "core.render_cache", "core.heads", "core.finding"),
     ("core.session",), ("core.takes",), ("core.playing",), ("core.handover", "core.demo"), ("core.work",),

@@ -15,6 +15,7 @@ from conftest import look, write
 from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import ahead, at_once, cores
 from isophon.core.finding import survey_recording
+from isophon.core.forking import WORKER, Forker, forker
 from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
@@ -240,3 +241,26 @@ def test_work_ahead_keeps_its_order_and_ends_where_nobody_wants_more():
     assert len(asked) <= 100 + cores() + 1
     with pytest.raises(ValueError, match="five hundred"):
         list(ahead(slow_at_first, items()))
+
+
+def test_children_start_at_once_with_their_own_surroundings_and_end_with_the_process_that_started_them(monkeypatch):
+    first = forker().start(WORKER)
+    monkeypatch.setenv("ISOPHON_OF_THIS_TEST", "yes")
+    second = forker().start(WORKER, ["first"])
+    try:
+        for child in (first, second):
+            child.stdin.write(b'{"do": "wake"}\n')
+            child.stdin.flush()
+            assert json.loads(child.stdout.readline()) == {"done": None}
+        told = [Path(f"/proc/{child.pid}/stat").read_text().rpartition(")")[2].split()[1] for child in (first, second)]
+        assert told[0] == told[1] != str(os.getpid()), "both were forked from one that had loaded all"
+        os.kill(int(told[0]), signal.SIGTERM)
+        assert first.wait(10) == second.wait(10) == 0, "they end with it"
+        third = forker().start(WORKER)
+        third.stdin.close()
+        assert third.wait(30) == 0 and third.poll() == 0, "and it begins anew"
+        with pytest.raises(OSError):
+            Forker(("no.such.module",)).start("no.such.module")
+    finally:
+        for child in (first, second):
+            child.kill()

@@ -80,6 +80,11 @@ class SoundProcess:
                       for strip in strips)  # fmt: skip
         self._version = version, self._playing.set_scene(scene, samples)
 
+    def play(self) -> None:
+        """Go on from the place; what fails again is told again."""
+        self._trouble = ""
+        self._playing.play()
+
     def forget(self, source: Source) -> None:
         """Open a recording anew where it is heard next."""
         sound = self._sounds.pop(source, None)
@@ -102,7 +107,7 @@ class SoundProcess:
     def carry_out(self, message: tuple) -> None:
         """Do what a message says, and count it where it counts."""
         counts, name, *arguments = message
-        own = {"open", "close", "plan", "drop", "scene", "forget", "clear", "played", "unplayed"}
+        own = {"open", "close", "plan", "drop", "scene", "play", "forget", "clear", "played", "unplayed"}
         try:
             if name in own:
                 getattr(self, name)(*arguments)

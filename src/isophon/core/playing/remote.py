@@ -10,17 +10,16 @@ import os
 import pickle
 import queue
 import subprocess
-import sys
 import threading
 import time
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import msgspec
 import numpy as np
 
 from isophon.core import log
+from isophon.core.forking import PLAYER, Child, forker
 from isophon.core.playing.chunks import SHORTEST_LOOP
 from isophon.core.playing.mix import Scene
 from isophon.core.playing.state import LENGTH_BYTES, State
@@ -28,7 +27,6 @@ from isophon.core.render import Plan
 from isophon.core.session.model import Source
 from isophon.core.standins.rough_chain import Amounts
 
-_SRC = Path(__file__).resolve().parents[3]
 _AT_ONCE = 1_000  # treatments pickled at once, since that stops all threads
 _PLANS_KEPT = 64
 _LOOK_S, _END_S = 0.002, 2.0
@@ -246,11 +244,8 @@ class RemotePlayer:
 
     def _serve(self) -> None:
         """Start the process and send what it is asked for, until it ends."""
-        command = [sys.executable, "-m", "isophon.core.playing.process", str(os.getpid()), str(self._state.descriptor)]
-        environment = {**os.environ, "PYTHONPATH": str(_SRC), "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
         try:
-            process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment,
-                                       pass_fds=(self._state.descriptor,))  # fmt: skip
+            process = forker().start(PLAYER, descriptors=[self._state.descriptor])
         except OSError as error:
             log.trouble(error)
             self._stopped(f"no process can be started that plays ({error.strerror})")
@@ -262,14 +257,14 @@ class RemotePlayer:
         try:
             while (message := messages.get()) is not None:
                 self._write(process, self._with_plans(process, message))
-            process.stdin.close()  # type: ignore[union-attr]
+            process.stdin.close()
             process.wait(_END_S)
         except OSError as error:
             log.note("the process that plays does not listen: %s", error)
         except subprocess.TimeoutExpired:
             process.kill()
 
-    def _with_plans(self, process: subprocess.Popen, message: tuple) -> tuple:
+    def _with_plans(self, process: Child, message: tuple) -> tuple:
         """A message with numbers in place of its plans, which are sent before where they were not yet."""
         name, *arguments = message
         if name in ("open", "close"):
@@ -282,7 +277,7 @@ class RemotePlayer:
             return (name, arguments[0], strips, arguments[2])
         return message
 
-    def _number(self, process: subprocess.Popen, plan: Plan) -> int:
+    def _number(self, process: Child, plan: Plan) -> int:
         """The number by which the process knows a plan."""
         if not plan:
             return 0
@@ -297,15 +292,13 @@ class RemotePlayer:
         return known[0]
 
     @staticmethod
-    def _write(process: subprocess.Popen, message: tuple, counts: bool = True) -> None:
+    def _write(process: Child, message: tuple, counts: bool = True) -> None:
         data = pickle.dumps((counts, *message), protocol=5)
-        assert process.stdin is not None
         process.stdin.write(len(data).to_bytes(LENGTH_BYTES, "little") + data)
         process.stdin.flush()
 
-    def _listen(self, process: subprocess.Popen, messages: queue.SimpleQueue) -> None:
+    def _listen(self, process: Child, messages: queue.SimpleQueue) -> None:
         """Take up the lines of a process until it ends."""
-        assert process.stdout is not None
         for line in process.stdout:
             try:
                 told = msgspec.json.decode(line, type=_Line)

@@ -8,7 +8,6 @@ works while nothing else does, but for the ``first``, which does what is waited 
 
 from __future__ import annotations
 
-import contextlib
 import os
 import signal
 import sys
@@ -234,5 +233,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    with contextlib.suppress(BrokenPipeError):  # nobody listens any more
-        main()
+    main()

@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import os
-import subprocess
-import sys
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import count
-from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from isophon.core import log
 from isophon.core.audio.threads import cores
+from isophon.core.forking import WORKER, Child, forker
 
 HANDS = min(2, os.cpu_count() or 1)
-_SRC = Path(__file__).resolve().parents[3]
 
 
 class Failure(str):
@@ -63,7 +60,7 @@ class Workers:
         self._waiting: list[Task] = []
         self._work = threading.Condition()
         self._closed = False
-        self._running: dict[int, tuple[Task, subprocess.Popen | None]] = {}
+        self._running: dict[int, tuple[Task, Child | None]] = {}
         self._threads: list[threading.Thread] = []
         self._hands = hands
 
@@ -116,7 +113,7 @@ class Workers:
             thread.join(timeout=5.0)
 
     def _serve(self, number: int) -> None:
-        process: subprocess.Popen | None = None
+        process: Child | None = None
         while True:
             with self._work:
                 self._work.wait_for(lambda: self._closed or self._waiting)
@@ -142,28 +139,25 @@ class Workers:
             with self._work:
                 del self._running[number]
             _tell(task, what, value)
-        if process is not None and process.stdin is not None:
+        if process is not None:
             process.stdin.close()
             process.wait()
 
 
-def _start(first: bool) -> subprocess.Popen | None:
-    """A new worker, None where none can be started; its linear algebra keeps to one thread: workers share the cores.
+def _start(first: bool) -> Child | None:
+    """A new worker, None where none can be started.
 
     ``first``: it has its share of the cores however busy they are, for what is looked at.
     """
-    environment = {**os.environ, "PYTHONPATH": str(_SRC), "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
-    command = [sys.executable, "-m", "isophon.core.work.worker", str(os.getpid()), *["first"][: int(first)]]
     try:
-        return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=environment)
+        return forker().start(WORKER, ["first"][: int(first)])
     except OSError as error:
         log.trouble(error)
         return None
 
 
-def _ask(process: subprocess.Popen, task: Task) -> tuple[str, Any]:
+def _ask(process: Child, task: Task) -> tuple[str, Any]:
     """Send a request and pass on the progress; the last answer, or ``lost`` if the process ended."""
-    assert process.stdin is not None and process.stdout is not None
     try:
         process.stdin.write(msgspec.json.encode(task.request) + b"\n")
         process.stdin.flush()

@@ -32,12 +32,13 @@ from isophon.core.render_cache import RenderCache
 from isophon.core.session.model import Source
 from isophon.core.takes.take import Sound, open_sound
 
+_OWN = {"open", "close", "plan", "drop", "scene", "play", "forget", "clear", "played", "unplayed"}
 _LATE_S = 0.005
 _SWITCH_S = 0.0005  # the device waits no longer than this for what is rendered in another thread
 
 
 class SoundProcess:
-    """Carries out messages; each is a method of the same name."""
+    """Carries out messages: each is a method of the same name, its own or the player's."""
 
     def __init__(self, state: State, tell: Callable[[dict[str, Any]], None]) -> None:
         self._state, self._tell = state, tell
@@ -86,10 +87,8 @@ class SoundProcess:
         self._playing.play()
 
     def forget(self, source: Source) -> None:
-        """Open a recording anew where it is heard next."""
-        sound = self._sounds.pop(source, None)
-        if sound is not None:
-            sound.recording.close()
+        """Open a recording anew with the next scene; the one that is heard still stays open for that long."""
+        self._sounds.pop(source, None)
 
     def clear(self) -> None:
         """Forget what was rendered: what it was made of has changed."""
@@ -107,16 +106,13 @@ class SoundProcess:
     def carry_out(self, message: tuple) -> None:
         """Do what a message says, and count it where it counts."""
         counts, name, *arguments = message
-        own = {"open", "close", "plan", "drop", "scene", "play", "forget", "clear", "played", "unplayed"}
         try:
-            if name in own:
-                getattr(self, name)(*arguments)
-            else:
-                getattr(self._playing, name)(*arguments)
+            getattr(self if name in _OWN else self._playing, name)(*arguments)
         except InputError as error:
             self._tell({"trouble": str(error)})
-        self.publish()
-        self._state["applied"] += counts
+        finally:
+            self.publish()
+            self._state["applied"] += counts
 
     @property
     def _playing(self) -> Player:

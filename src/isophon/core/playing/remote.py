@@ -184,8 +184,9 @@ class RemotePlayer:
         self.send("set_chain", amounts)
 
     def forget(self, source: Source) -> None:
-        """Open a recording anew where it is heard next."""
+        """Open a recording anew."""
         self.send("forget", source)
+        self._send_scene()
 
     def clear(self) -> None:
         """What was learned of a take is new: nothing that was rendered counts any more."""

@@ -195,7 +195,7 @@ class Transport(QFrame):
         )
 
     def show_device(self, name: str, silent: bool) -> None:
-        """Say where the sound goes; an empty name while that is not known yet."""
+        """Say where the sound goes; the name is empty while that is not known yet."""
         if (name, silent) == self._shown_device:
             return
         self._shown_device = name, silent

@@ -24,10 +24,10 @@ from isophon.core.playing.readiness import Readiness
 from isophon.core.standins.rough_chain import Amounts, RoughChain
 
 COMPARES = ("as sung", "cleaned", "taken out")
-AHEAD = 16  # a tile: while one is heard the next can be made
+AHEAD, FAR_AHEAD, _CALM_S = 16, 64, 0.5  # chunks: a tile, and where nothing was changed for a while
 _MADE_AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
 _LOOK_AGAIN_S = 0.25
-_HEARD_ON = 2  # chunks of the old place after a jump, some 40 ms
+_HEARD_ON = 2  # chunks of what was heard before a change, some 40 ms: the machine may stop for a moment
 _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be waited for after a jump
 _GLIDE_S = 0.012
 
@@ -58,6 +58,7 @@ class Player:
         self._all_made: tuple | None = None  # what comes, where nothing of it is left to be rendered
         self._for_now, self._patient_until = False, 0.0
         self._used = 0
+        self._dropped_at = 0.0
         self._position = 0
         self._playing, self._gain = False, 0.0
         self._peak = 0.0
@@ -244,7 +245,7 @@ class Player:
 
     def _restart(self, frame: int) -> None:
         """Jump: what is queued is given up, but for the chunks that are heard until the new place is there."""
-        self._drop(_HEARD_ON if self._gain > 0 else 1)
+        self._drop()
         if self._gain > 0 and self._jump_from is None:
             self._jump_from = self._next
         self._next = frame
@@ -271,9 +272,11 @@ class Player:
             return self._next
         return next((chunk.start for chunk in reversed(tuple(self._chunks)[1:]) if chunk.jumped), None)
 
-    def _drop(self, keep: int = 1) -> None:
-        """Render the chunks after those that are kept again; a jump to be heard after them stays one."""
+    def _drop(self) -> None:
+        """Render the chunks again, but for those that are heard on; a jump to be heard after them stays one."""
         target: int | None = None
+        keep = _HEARD_ON if self._gain > 0 else 1
+        self._dropped_at = time.monotonic()
         if self._jump_from is not None:
             target, self._next, self._jump_from = self._next, self._jump_from, None
         while len(self._chunks) > keep:
@@ -351,7 +354,8 @@ class Player:
 
     def _wanted(self) -> bool:
         more = self._next < self._samples or self._loop is not None
-        return not self._failed and len(self._chunks) < AHEAD and more
+        most = FAR_AHEAD if time.monotonic() - self._dropped_at > _CALM_S else AHEAD
+        return not self._failed and len(self._chunks) < most and more
 
     def _render(self, state: Wanted, ended: Scene | None) -> tuple[Chunk, int] | None:
         """The next chunk and the frame after it; None where it is not wanted any more.

@@ -8,6 +8,8 @@ import threading
 import time
 from pathlib import Path
 
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program sets it
+
 import numpy as np
 import soundfile as sf
 import soxr

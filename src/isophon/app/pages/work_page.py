@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import time
-from collections.abc import Generator, Iterator
+from collections.abc import Iterator
 
 from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QShortcut
@@ -16,12 +16,13 @@ from isophon.app.model.hearing import Hearing
 from isophon.app.model.remembered import Remembered
 from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
-from isophon.app.model.workspace import Stillness, Workspace
+from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
+from isophon.app.pages.stillness_steps import StillnessSteps
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
@@ -34,7 +35,7 @@ from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
 
-_TICK_MS, _NOTE_MS, _STILL_MS = 33, 1_500, 8
+_TICK_MS, _NOTE_MS = 33, 1_500
 _BACK_S = 0.1  # a jump back by more than this is a loop's
 _REST_AFTER_S = 20 * 60.0
 
@@ -58,9 +59,6 @@ class WorkPage(WorkViews):
         self.left: Remembered | None = None  # as the session was left the last time; None: at the first pass
         self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
         self._tick = QTimer(self, interval=_TICK_MS)
-        self._still = QTimer(self, singleShot=True, interval=_STILL_MS)
-        self._stillness: Generator[None, None, Stillness] | None = None
-        self._changed_since = False  # since that began
 
     def building(self) -> Iterator[None]:
         yield from super().building()
@@ -68,6 +66,7 @@ class WorkPage(WorkViews):
         self.hearing = Hearing(workspace, self._player, self)
         self._ahead = RenderingAhead(workspace, self.hearing.heard_at, self)
         self.review = Review(workspace, PASSES, self)
+        self._still = StillnessSteps(workspace, self.transport.show_stillness, self)
         self.markers = Markers(workspace, self.hearing, self)
         self._connect()
         add_keys(self)
@@ -94,7 +93,6 @@ class WorkPage(WorkViews):
         workspace, transport, hearing = self.workspace, self.transport, self.hearing
         self.layout_page.add_asked.connect(self.add_asked)
         self._tick.timeout.connect(self._follow)
-        self._still.timeout.connect(self._measure_stillness)
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._remark_on_take)
@@ -181,9 +179,7 @@ class WorkPage(WorkViews):
             voice = " · no voice found"
         self.about.setText(f"{role}{voice} · {which.many}{which.over_what}" if part.id else "")
         self.will_sound.setVisible(which.will_sound)
-        self._changed_since = True
-        if not self._still.isActive():
-            self._still.start()
+        self._still.ask()
         history = self.workspace.keeper.history
         for button, name, key in (
             (self.title.undo, history.undo_name, "Ctrl+Z"),
@@ -224,18 +220,6 @@ class WorkPage(WorkViews):
         transport.loop.setChecked(hearing.looping)
         transport.match.setChecked(hearing.matched)
         transport.show_match(hearing.matched, hearing.gain_db)
-
-    def _measure_stillness(self) -> None:
-        """A step of it in each turn, since it takes a while."""
-        if self._stillness is None:
-            self._stillness, self._changed_since = self.workspace.stillness(), False
-        try:
-            next(self._stillness)
-        except StopIteration as end:
-            self._stillness = None
-            self.transport.show_stillness(*end.value)
-        if self._stillness is not None or self._changed_since:
-            self._still.start()
 
     def open_station(self, index: int) -> None:
         """Open a station of the route; what was told of the one before goes with it."""

@@ -19,11 +19,9 @@ class Strip:
     """One voice of the mix.
 
     ``renderer``: of its take; on the way to the process that plays, the take's source. ``offset``: the frame of the mix
-    where it starts; ``left``, ``right``: its
-    gains; ``compared``: whether as sung, cleaned and taken out apply to it, or
-    it is always heard cleaned. ``lifted``: what was taken out is moved up by
-    300 Hz, so that its lows are heard on small loudspeakers. ``band``: what lies between two frequencies in Hz is heard
-    alone, with a gain.
+    where it starts; ``left``, ``right``: its gains; ``compared``: whether as sung, cleaned and taken out apply to it,
+    or it is always heard cleaned. ``lifted``: what was taken out is moved up by 300 Hz, so that its lows are heard on
+    small loudspeakers. ``band``: what lies between two frequencies in Hz is heard alone, with a gain.
     """
 
     renderer: Any

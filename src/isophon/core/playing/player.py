@@ -2,8 +2,8 @@
 
 A feeder thread mixes all versions a little ahead of what a second one has rendered; where that is not ready in time, a
 part is heard as it was last, else as sung, never as silence. The device's callback only mixes the versions with weights
-that glide. Where the play jumps (loop, seek) or the scene
-changes, the feeder fades from what would have come to what comes now.
+that glide. Where the play jumps (loop, seek) or the scene changes, the feeder fades from what would have come to what
+comes now.
 """
 
 from __future__ import annotations

@@ -6,13 +6,12 @@ See :mod:`isophon.core.heads`; a block whose name is known is right, and one tha
 from __future__ import annotations
 
 import contextlib
-import os
 import re
-import tempfile
 from pathlib import Path
 
 import numpy as np
 
+from isophon.core.audio.writing import atomic
 from isophon.core.errors import OutputError
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.takes.cache import DAMAGE, make_room, mapped, signed
@@ -26,17 +25,11 @@ def keep_head(place: Path, name: str, block: np.ndarray) -> None:
     make_room(place.parent)
     try:
         folder = signed(place / _FOLDER)
-        handle, temporary = tempfile.mkstemp(prefix=".", dir=folder)
-        try:
-            with os.fdopen(handle, "wb") as file:
-                np.save(file, np.ascontiguousarray(block.T, "<f4"))
-            os.replace(temporary, folder / (name + _ENDING))
-        except BaseException:
-            os.unlink(temporary)
-            raise
     except OSError as error:
         why = f"what is rendered ahead cannot be kept ({error.strerror}); make room on that disk"
         raise OutputError(why) from error
+    with atomic(folder / (name + _ENDING), force=True) as temporary, temporary.open("wb") as file:
+        np.save(file, np.ascontiguousarray(block.T, "<f4"))
 
 
 def kept_head(place: Path, name: str, channels: int) -> np.ndarray | None:

@@ -1,22 +1,28 @@
 """The window when things go wrong: full disks, two windows, signals, files that change, long or senseless marks."""
 
+import gc
 import os
 import signal
 import subprocess
 import sys
+import threading
 import time
+import weakref
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
+import shiboken6
 import soundfile as sf
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QTableWidget
 
 from conftest import write
 from driving import key, opened, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.sheets import PASSES
+from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.window import Window
 from isophon.core.session import edits, file
 from voices import spoken
@@ -274,3 +280,30 @@ def test_tallest_first_is_walked_as_it_stands(room, qtbot):
         first, last = workspace.view
         assert first <= workspace.mark.start <= last
     assert heights == sorted((m.standout_db for m in workspace.marks), reverse=True)[:6]
+
+
+def test_a_view_that_goes_while_its_pictures_are_made_cannot_be_reached_by_their_thread(qtbot):
+    """A thread that told a view which was just being deleted ended the whole program."""
+    begun, go_on = threading.Event(), threading.Event()
+
+    def cleaned(plan, start, frames):
+        begun.set()
+        go_on.wait(10)
+        return np.zeros((1, frames), np.float32)
+
+    take = SimpleNamespace(recording=SimpleNamespace(sample_rate=8_000), renderer=SimpleNamespace(cleaned=cleaned))
+    both = Wanted(take, (0, 0.1), None, None), Wanted(take, (0, 0.2), None, None)
+    parent = QObject()
+    close_up = CloseUp(parent)
+    close_up.ask(*both)
+    assert begun.wait(10)
+    shiboken6.delete(parent)
+    held = weakref.ref(close_up)
+    del close_up
+    gc.collect()
+    assert held() is None, "the thread still holds it"
+    go_on.set()
+    staying = CloseUp()
+    staying.ask(*both)
+    qtbot.waitUntil(lambda: staying.settled, timeout=5_000)
+    assert [len(staying.kept(which, one)) for which, one in enumerate(both)] == [800, 1_600]

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
 from concurrent.futures import ThreadPoolExecutor
+from queue import SimpleQueue
 from typing import Any
 
 import msgspec
 import numpy as np
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.views.ink import ink_image
 from isophon.core import log
@@ -17,6 +17,7 @@ from isophon.core.takes.pictures import Axis, close_margin, close_picture
 
 _COLUMNS = 360
 _FEWEST = 4  # samples of a wave
+_LOOK_MS = 4
 
 
 class Wanted(msgspec.Struct, frozen=True):
@@ -57,21 +58,25 @@ class CloseUp(QObject):
     """Makes what is wanted as sung and cleaned, the newest only; ``ready`` tells when one of them is there."""
 
     ready = Signal()
-    _made = Signal(bool, object, object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._worker = ThreadPoolExecutor(1, "close-up")
         self._asked: dict[bool, Wanted] = {}
         self._kept: dict[bool, tuple[Wanted, Any]] = {}
-        self._made.connect(self._keep)
+        self._made: SimpleQueue[tuple[bool, Wanted, Any]] = SimpleQueue()  # the thread may outlive what is seen of this
+        self._awaited = 0
+        self._look = QTimer(self, interval=_LOOK_MS)
+        self._look.timeout.connect(self._take)
 
     def ask(self, sung: Wanted, cleaned: Wanted) -> None:
         """Make both, as far as they are not there or being made."""
         for which, wanted in ((False, sung), (True, cleaned)):
             if self._asked.get(which) != wanted:
                 self._asked[which] = wanted
-                self._worker.submit(self._make, which, wanted)
+                self._awaited += 1
+                self._worker.submit(_make, self._asked, which, wanted, self._made)
+                self._look.start()
 
     @property
     def settled(self) -> bool:
@@ -83,18 +88,24 @@ class CloseUp(QObject):
         known = self._kept.get(cleaned)
         return known[1] if known and known[0].place == wanted.place else None
 
-    def _make(self, which: bool, wanted: Wanted) -> None:
-        if self._asked.get(which) is not wanted:
-            return  # something newer is wanted
-        made = None
-        try:
-            made = wanted.made()
-        except Exception as error:  # the take's own trouble is told where it is listed, ours in the log
-            log.trouble(error)
-        with contextlib.suppress(RuntimeError):  # the window may be gone by now
-            self._made.emit(which, wanted, made)
+    def _take(self) -> None:
+        """Take up what was made."""
+        while not self._made.empty():
+            which, wanted, made = self._made.get()
+            self._awaited -= 1
+            if made is not None and self._asked.get(which) is wanted:
+                self._kept[which] = (wanted, made)
+                self.ready.emit()
+        if not self._awaited:
+            self._look.stop()
 
-    def _keep(self, which: bool, wanted: Wanted, made: Any) -> None:
-        if made is not None and self._asked.get(which) is wanted:
-            self._kept[which] = (wanted, made)
-            self.ready.emit()
+
+def _make(asked: dict[bool, Wanted], which: bool, wanted: Wanted, made: SimpleQueue) -> None:
+    """Make what is wanted, None where something newer is or where it fails; in the thread, which knows no widget."""
+    picture = None
+    try:
+        if asked.get(which) is wanted:
+            picture = wanted.made()
+    except Exception as error:  # the take's own trouble is told where it is listed, ours in the log
+        log.trouble(error)
+    made.put((which, wanted, picture))

@@ -157,15 +157,19 @@ def test_a_read_error_stops_the_playing_and_says_so(window, tmp_path, qtbot):
     room.hearing.toggle_play()
 
 
-def test_where_the_process_that_plays_is_killed_playing_goes_on_with_the_next_play(room, qtbot):
+@pytest.mark.parametrize("killed", ["the one that mixes", "the one that gives it to the device"])
+def test_where_a_process_that_plays_is_killed_playing_goes_on_with_the_next_play(room, qtbot, killed):
     player = room.hearing.player
     room.hearing.seek(10.0)
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     qtbot.waitUntil(lambda: player.peak() > 0, timeout=5_000)
-    os.kill(player.process_id, signal.SIGKILL)
+    mixes = player.process_id
+    gives = int(Path(f"/proc/{mixes}/task/{mixes}/children").read_text())
+    os.kill(mixes if killed == "the one that mixes" else gives, signal.SIGKILL)
     qtbot.waitUntil(lambda: "Playing stopped" in room.message.text(), timeout=5_000)
     place = player.position
     assert not player.playing and place > 10 * player.sample_rate
+    qtbot.waitUntil(lambda: not any(Path(f"/proc/{pid}/cmdline").exists() for pid in (mixes, gives)), timeout=2_000)
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     qtbot.waitUntil(lambda: player.peak() > 0 and player.position > place, timeout=10_000)
     room.hearing.toggle_play()

@@ -9,6 +9,7 @@ from conftest import cuts, look, reader
 from isophon.core.passes.esses import treat
 from isophon.core.passes.esses.settings import EssSettings, usual_standout
 from isophon.core.playing.mix import Strip, hear
+from isophon.core.playing.output import Output
 from isophon.core.playing.player import Player
 from isophon.core.playing.readiness import Readiness
 from isophon.core.render import Renderer
@@ -23,11 +24,15 @@ class HandDevice:
 
     name, silent = "test", True
 
-    def __init__(self, rate, fill):
-        self.fill = fill
+    def __init__(self, rate, ring):
+        self.fill = Output(ring, rate).fill
 
     def close(self):
         pass
+
+
+def clocked(rate, ring):
+    return ClockedDevice(rate, Output(ring, rate).fill)
 
 
 class Deck:
@@ -46,7 +51,7 @@ class Deck:
         out = []
         for _ in range(blocks):
             deadline = time.time() + 2
-            while len(self.player._chunks) < 2 and self.player._wanted() and time.time() < deadline:
+            while self.player.queued < 2 and self.player._wanted() and time.time() < deadline:
                 time.sleep(0.001)
             block = np.zeros((BLOCK, 2), np.float32)
             self.player.device.fill(block)
@@ -242,7 +247,7 @@ def test_it_ends_at_the_end():
 
 def test_the_stand_in_keeps_time_and_what_was_played():
     samples, rate, plan = tame()
-    player, renderer = Player(rate, len(samples), ClockedDevice), Renderer(reader(samples), rate, len(samples))
+    player, renderer = Player(rate, len(samples), clocked), Renderer(reader(samples), rate, len(samples))
     renderer.cleaned(plan, 0, len(samples))
     player.set_scene((Strip(renderer, plan),))
     player.play()

@@ -24,6 +24,12 @@ class Chunk(NamedTuple):
     for_now: bool  # not all of it is the scene, which was not ready
     ends: Scene  # what is heard at its end
     jumped: bool  # it begins where a person asked for
+    at: int = 0  # its first frame in the ring
+
+    @property
+    def frames(self) -> int:
+        """Its length."""
+        return self.heard.sung.shape[1]
 
 
 class Wanted(NamedTuple):

@@ -1,9 +1,9 @@
 """Plays a mix as sung, cleaned, or what was taken out, switching without a click or losing the place.
 
-A feeder thread mixes all versions a little ahead of what a second one has rendered; where that is not ready in time, a
-part is heard as it was last, else as sung, never as silence. The device's callback only mixes the versions with weights
-that glide. Where the play jumps (loop, seek) or the scene changes, the feeder fades from what would have come to what
-comes now.
+A feeder thread mixes all versions a little ahead into a ring, out of what a second one has rendered; where that is not
+ready in time, a part is heard as it was last, else as sung, never as silence. The output (:mod:`.output`) reads the
+ring and mixes the versions with weights that glide. Where the play jumps (loop, seek) or the scene changes, the feeder
+fades from what would have come to what comes now.
 """
 
 from __future__ import annotations
@@ -12,83 +12,92 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 
 from isophon.core import log
 from isophon.core.errors import IsophonError
-from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, rise, span_of
-from isophon.core.playing.mix import Heard, Scene
+from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, span_of
+from isophon.core.playing.mix import Scene
 from isophon.core.playing.readiness import Readiness
-from isophon.core.standins.rough_chain import Amounts, RoughChain
+from isophon.core.playing.ring import Ring
+from isophon.core.standins.rough_chain import Amounts
 
 COMPARES = ("as sung", "cleaned", "taken out")
 AHEAD, FAR_AHEAD, _CALM_S = 16, 64, 0.5  # chunks: a tile, and where nothing was changed for a while
 _MADE_AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
 _LOOK_AGAIN_S = 0.25
-_HEARD_ON = 2  # chunks of what was heard before a change, some 40 ms: the machine may stop for a moment
+_HEARD_ON = CHUNK  # frames at least of what was heard before a change, some 20 ms: the machine may stop for a moment
 _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be waited for after a jump
-_GLIDE_S = 0.012
 
 
 class Player:
     """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
 
-    ``trouble``: why the last playing stopped by itself, '' where it did not. ``empty``: how many blocks could not be
-    filled.
-    ``open_device(sample_rate, fill)`` gives something with ``name``, ``silent``
-    and ``close()`` that calls ``fill(block)`` for float32 ``(frames, 2)``.
+    ``trouble``: why the last playing stopped by itself, '' where it did not. ``open_device(sample_rate, ring)`` gives
+    something with ``name``, ``silent`` and ``close()`` that plays what is in the ring. ``on_change``: called whenever
+    something was played, queued or failed.
     """
 
     def __init__(
-        self, sample_rate: int, samples: int, open_device: Callable[[int, Callable[[np.ndarray], None]], Any]
-    ) -> None:
+        self, sample_rate: int, samples: int, open_device: Callable[[int, Ring], Any], ring: Ring | None = None,
+        on_change: Callable[[], None] = lambda: None,
+    ) -> None:  # fmt: skip
         self.sample_rate, self._samples = sample_rate, samples
+        self._ring, self._on_change = ring or Ring(), on_change
         self._scene: Scene = ()
         self._faded_from: Scene | None = None
         self._version = 0
         self._compare, self._match_db = "cleaned", 0.0
-        self._weights = np.array([0.0, 1.0, 1.0], np.float32)
         self._loop: tuple[int, int] | None = None
         self._next = 0
         self._jump_from: int | None = None
-        self._chunks: deque[Chunk] = deque()
+        self._chunks: deque[Chunk] = deque()  # those that are heard now and later
         self._readiness = Readiness(sample_rate)
         self._all_made: tuple | None = None  # what comes, where nothing of it is left to be rendered
         self._for_now, self._patient_until = False, 0.0
-        self._used = 0
         self._dropped_at = 0.0
-        self._position = 0
-        self._playing, self._gain = False, 0.0
-        self._peak = 0.0
-        self._chain: RoughChain | None = None
-        self._chained, self._wet = False, 0.0
+        self._place = int(self._ring["read"]), 0  # a frame of the ring, and that of the mix
+        self._amounts: Amounts | None = None
         self._closed, self._failed = False, False
-        self.trouble, self.empty = "", 0
+        self.trouble = ""
         self._work = threading.Condition()
-        self._feeder = threading.Thread(target=self._feed, name="player feeder", daemon=True)
-        self._maker = threading.Thread(target=self._make_ahead, name="player maker", daemon=True)
-        self._feeder.start()
-        self._maker.start()
-        self.device = open_device(sample_rate, self.fill)
+        self._ring["playing"], self._ring["gain"] = 0, 0
+        self._ring.take_back(0)
+        self._say_how()
+        self._threads = [
+            threading.Thread(target=work, name=f"player {name}", daemon=True)
+            for name, work in (("feeder", self._feed), ("maker", self._make_ahead), ("watcher", self._watch))
+        ]
+        for thread in self._threads:
+            thread.start()
+        self.device = open_device(sample_rate, self._ring)
 
     # what a person asks for
 
     @property
     def playing(self) -> bool:
         """Whether sound is asked for."""
-        return self._playing
+        return bool(self._ring["playing"])
 
     @property
     def preparing(self) -> bool:
         """Whether sound is asked for and none of it is there yet."""
-        return self._playing and not self._chunks
+        return self.playing and not self.queued
+
+    @property
+    def queued(self) -> int:
+        """How many pieces are there to be heard."""
+        with self._work:
+            self._follow()
+            return len(self._chunks)
 
     @property
     def as_sung_for_now(self) -> bool:
         """Whether what is heard is not all as it is to be, since that is still being rendered."""
-        return self._playing and self._for_now
+        return self.playing and self._for_now
 
     @property
     def scene(self) -> Scene:
@@ -98,18 +107,20 @@ class Player:
     @property
     def position(self) -> int:
         """The frame heard now."""
-        return self._position
+        with self._work:
+            self._follow()
+            return self._position()
 
     def play(self) -> None:
         """Go on from the place."""
         with self._work:
-            self._playing, self._failed, self.trouble = True, False, ""
+            self._ring["playing"], self._failed, self.trouble = 1, False, ""
             self._patient_until = time.monotonic() + _PATIENCE_S
-            self._work.notify_all()
+            self._go_on()
 
     def stop(self) -> None:
         """Fade out and keep the place."""
-        self._playing = False
+        self._ring["playing"] = 0
 
     def seek(self, frame: int) -> None:
         """Go to a frame of the mix."""
@@ -121,7 +132,7 @@ class Player:
         with self._work:
             self._loop = loop if loop and loop[1] - loop[0] > SHORTEST_LOOP else None
             target = self._target_of_jump()
-            place = self._position if target is None else target
+            place = self._position() if target is None else target
             if self._loop and not self._loop[0] <= place < self._loop[1]:
                 self._restart(self._loop[0])
             else:
@@ -142,19 +153,17 @@ class Player:
     def set_compare(self, compare: str) -> None:
         """Which of COMPARES is heard."""
         self._compare = compare
+        self._say_how()
 
     def set_match(self, gain_db: float) -> None:
         """The gain of cleaned that matches its loudness to as sung; 0 for no match."""
         self._match_db = gain_db
+        self._say_how()
 
     def set_chain(self, amounts: Amounts | None) -> None:
         """What is heard goes through the rough chain, so much of each; None: as it is."""
-        if amounts is None:
-            self._chained = False
-            return
-        if self._chain is None or not self._chained:
-            self._chain = RoughChain(self.sample_rate)
-        self._chain.amounts, self._chained = amounts, True
+        self._amounts = amounts
+        self._say_how()
 
     def ready(self, version: int, timeout: float) -> bool:
         """Wait until samples of a version are there for the device; whether they are."""
@@ -167,127 +176,127 @@ class Player:
 
     def peak(self) -> float:
         """Highest sample since the last call."""
-        peak, self._peak = self._peak, 0.0
+        peak = self._ring["peak"]
+        self._ring["peaks_read"] += 1
         return peak
 
     def close(self) -> None:
-        """Give the device back and end the feeder."""
+        """Give the device back and end the threads."""
+        self._ring["playing"] = 0
         self.device.close()
         with self._work:
             self._closed = True
             self._work.notify_all()
-        for thread in (self._feeder, self._maker):
+        self._ring.wake()
+        for thread in self._threads:
             thread.join(timeout=2.0)
 
-    # the device's side
+    # the output's side
 
-    def fill(self, block: np.ndarray) -> None:
-        """Write the next frames into ``block``, float32 ``(frames, 2)``; called by the device."""
-        block[:] = 0.0
-        if not self._playing and self._gain == 0.0:
-            return
-        heard, got = self._take(len(block))
-        target = self._weights_wanted()
-        if got:
-            glide = min(len(block), max(1, round(_GLIDE_S * self.sample_rate)))
-            weights = self._weights + (target - self._weights) * rise(glide, len(block))
-            for i, version in enumerate(heard):
-                block += (version * weights[:, i]).T
-            self._weights = target
-            self._through_chain(block)
-        goal = 1.0 if self._playing and got else 0.0
-        if goal != self._gain:
-            block *= self._gain + (goal - self._gain) * rise(len(block), len(block))
-            self._gain = goal
-            if goal == 0.0:
-                self._arrive()
-        self._peak = max(self._peak, float(np.abs(block).max(initial=0.0)))
+    def _say_how(self) -> None:
+        """Tell the output which versions are heard, how loud, and through what."""
+        ring, compare = self._ring, self._compare
+        cleaned = {"as sung": 0.0, "taken out": -1.0}.get(compare, 10 ** (self._match_db / 20))
+        ring["sung"], ring["cleaned"], ring["rest"] = compare != "cleaned", cleaned, compare != "taken out"
+        if self._amounts is not None:
+            for name, amount in asdict(self._amounts).items():
+                ring[name] = amount
+        ring["chained"] = self._amounts is not None and compare != "taken out"
 
-    def _through_chain(self, block: np.ndarray) -> None:
-        """Through the rough chain where it is wanted, which comes and goes softly; never what was taken out."""
-        chain, wanted = self._chain, float(self._chained and self._compare != "taken out")
-        if chain is None or (wanted == 0.0 and self._wet == 0.0):
-            return
-        wet = self._wet + (wanted - self._wet) * rise(len(block), len(block))
-        block += wet * (chain.process(block) - block)
-        self._wet = wanted
+    def _watch(self) -> None:
+        """Follow what the output reads."""
+        while not self._closed:
+            self._ring.wait()
+            with self._work:
+                self._follow()
+                self._go_on()
+            self._on_change()
 
-    def _weights_wanted(self) -> np.ndarray:
-        if self._compare == "as sung":
-            return np.array([1.0, 0.0, 1.0], np.float32)
-        if self._compare == "taken out":
-            return np.array([1.0, -1.0, 0.0], np.float32)
-        return np.array([0.0, 10 ** (self._match_db / 20), 1.0], np.float32)
+    def _follow(self) -> None:
+        """Take note of what was read."""
+        ring = self._ring
+        read = int(ring["read"])
+        while self._chunks and self._chunks[0].at < read:
+            chunk = self._chunks[0]
+            self._place, self._for_now = (chunk.at, chunk.start), chunk.for_now
+            if chunk.at + chunk.frames > read:
+                break
+            self._chunks.popleft()
+        if self.playing and not self._chunks and self._nothing_follows():
+            ring["playing"] = 0
+        if not self.playing and ring["gain"] == 0.0:
+            self._arrive()
 
-    def _take(self, frames: int) -> tuple[Heard, bool]:
-        heard = Heard(*(np.zeros((2, frames), np.float32) for _ in range(3)))
-        at = 0
-        with self._work:
-            while at < frames and self._chunks:
-                chunk = self._chunks[0]
-                self._for_now = chunk.for_now
-                count = min(frames - at, chunk.heard.sung.shape[1] - self._used)
-                for whole, piece in zip(heard, chunk.heard, strict=True):
-                    whole[:, at : at + count] = piece[:, self._used : self._used + count]
-                at, self._used = at + count, self._used + count
-                self._position = chunk.start + self._used
-                if self._used == chunk.heard.sung.shape[1]:
-                    self._chunks.popleft()
-                    self._used = 0
-            ended = not self._chunks and self._next >= self._samples and not self._loop
-            self.empty += self._playing and at < frames and not ended
-            if ended:
-                self._playing = False
-            self._work.notify_all()
-        return heard, at > 0
+    def _position(self) -> int:
+        at, start = self._place
+        return start + int(self._ring["read"]) - at
+
+    def _heard(self) -> bool:
+        """Whether the output is reading, or may begin to."""
+        return self.playing or self._ring["gain"] > 0
+
+    def _nothing_follows(self) -> bool:
+        return self._next >= self._samples and not self._loop
+
+    def _go_on(self) -> None:
+        """Let all that wait look again."""
+        self._ring["ends"] = self._nothing_follows()
+        self._work.notify_all()
 
     # the feeder's side
 
     def _restart(self, frame: int) -> None:
         """Jump: what is queued is given up, but for the chunks that are heard until the new place is there."""
         self._drop()
-        if self._gain > 0 and self._jump_from is None:
+        if self._heard() and self._jump_from is None:
             self._jump_from = self._next
         self._next = frame
-        self._patient_until = time.monotonic() + (_PATIENCE_S if self._gain == 0 else 0)
+        self._patient_until = time.monotonic() + (0 if self._ring["gain"] > 0 else _PATIENCE_S)
         if not self._chunks:
-            self._position = frame
-        self._work.notify_all()
+            self._be_at(frame)
+        self._go_on()
 
     def _arrive(self) -> None:
         """Once it is silent: be where a jump that was asked for meanwhile leads, without the rest of the old place."""
-        with self._work:
-            if not self._chunks or self._playing:
-                return
-            target = self._target_of_jump()
-            if target is not None:
-                self._chunks.clear()
-                self._next = self._position = target
-                self._used, self._jump_from = 0, None
-                self._work.notify_all()
+        target = self._target_of_jump()
+        if target is not None:
+            self._chunks.clear()
+            self._ring.take_back(0)
+            self._next, self._jump_from = target, None
+            self._be_at(target)
+            self._go_on()
+
+    def _be_at(self, frame: int) -> None:
+        self._place = int(self._ring["read"]), frame
 
     def _target_of_jump(self) -> int | None:
         """Where a jump leads that was asked for and is not heard yet."""
         if self._jump_from is not None:
             return self._next
-        return next((chunk.start for chunk in reversed(tuple(self._chunks)[1:]) if chunk.jumped), None)
+        read = self._ring["read"]
+        return next((chunk.start for chunk in reversed(self._chunks) if chunk.jumped and chunk.at >= read), None)
 
     def _drop(self) -> None:
         """Render the chunks again, but for those that are heard on; a jump to be heard after them stays one."""
+        self._follow()
         target: int | None = None
-        keep = _HEARD_ON if self._gain > 0 else 1
+        read, block = int(self._ring["read"]), int(self._ring["block"])
+        heard_on = read + max(_HEARD_ON, 2 * block) if self._heard() else read
         self._dropped_at = time.monotonic()
         if self._jump_from is not None:
             target, self._next, self._jump_from = self._next, self._jump_from, None
-        while len(self._chunks) > keep:
+        while self._chunks and self._chunks[-1].at >= heard_on:
             chunk = self._chunks.pop()
             target = chunk.start if chunk.jumped and target is None else target
             self._next = chunk.start
-        if self._chunks and self._gain == 0.0:  # nobody hears it: nothing of it need be played to its end
-            self._next, self._used = self._chunks.pop().start + self._used, 0
+        if self._chunks and not self._heard():  # nobody hears it: nothing of it need be played to its end
+            self._chunks.pop()
+            self._next = self._position()
+        last = self._chunks[-1] if self._chunks else None
+        self._ring.take_back(last.at + last.frames if last else 0)
         if target is not None:
-            self._jump_from, self._next = (self._next if self._gain > 0 else None), target
-        self._work.notify_all()
+            self._jump_from, self._next = (self._next if self._heard() else None), target
+        self._go_on()
 
     def _feed(self) -> None:
         while True:
@@ -304,9 +313,10 @@ class Player:
             with self._work:
                 if rendered is not None and state == self._state():
                     chunk, self._next = rendered
-                    self._chunks.append(chunk)
+                    self._chunks.append(chunk._replace(at=self._ring.append(chunk.heard)))
                     self._jump_from, self._faded_from = None, None
-                    self._work.notify_all()
+                    self._go_on()
+            self._on_change()
 
     def _make_ahead(self) -> None:
         """Render what is heard next, so that the feeder finds it ready."""
@@ -341,9 +351,10 @@ class Player:
         """Stop, and keep why; playing again tries again."""
         log.trouble(error)
         with self._work:
-            self._playing, self._failed = False, True
+            self._ring["playing"], self._failed = 0, True
             words = f"an error inside Isophon stopped the playing ({type(error).__name__}: {error})"
             self.trouble = str(error) if isinstance(error, IsophonError) else words
+        self._on_change()
 
     def _state(self) -> Wanted:
         return Wanted(self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
@@ -372,7 +383,7 @@ class Player:
         """Wait until a span of a scene is ready, as long as nobody would hear that; whether it is."""
         while not self._readiness.all(scene, start, frames):
             with self._work:
-                low = self._playing and len(self._chunks) <= _LOW and time.monotonic() > self._patient_until
+                low = self.playing and len(self._chunks) <= _LOW and time.monotonic() > self._patient_until
                 if low or self._closed or self._failed or state != self._state():
                     return False
                 self._work.wait(_LOOK_S)

@@ -2,7 +2,8 @@
 
 ``python -m isophon.core.playing.process PARENT DESCRIPTOR`` reads messages from standard input, each a length (8 bytes,
 little end first) and a pickled tuple of a name and arguments, as :mod:`.remote` sends them; it tells numbers by the
-:class:`.State` at DESCRIPTOR and the rest as lines of JSON. It ends when its input or the process PARENT does.
+:class:`.State` at DESCRIPTOR and the rest as lines of JSON. The device has a process of its own (:mod:`.output`). It
+ends when its input or the process PARENT does.
 """
 
 from __future__ import annotations
@@ -12,20 +13,19 @@ import os
 import pickle
 import signal
 import sys
-import time
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, BinaryIO
 
 import msgspec
-import numpy as np
 
 from isophon.core import log, memory
 from isophon.core.errors import InputError
 from isophon.core.lifetime import end_with_parent
-from isophon.core.playing.device import open_device
 from isophon.core.playing.mix import Strip
+from isophon.core.playing.output import OutputProcess
 from isophon.core.playing.player import Player
+from isophon.core.playing.ring import Ring
 from isophon.core.playing.state import LENGTH_BYTES, State
 from isophon.core.render import Plan
 from isophon.core.render_cache import RenderCache
@@ -33,27 +33,25 @@ from isophon.core.session.model import Source
 from isophon.core.takes.take import Sound, open_sound
 
 _OWN = {"open", "close", "plan", "drop", "scene", "play", "forget", "clear", "played", "unplayed"}
-_LATE_S = 0.005
-_SWITCH_S = 0.0005  # the device waits no longer than this for what is rendered in another thread
+_SWITCH_S = 0.0005  # what is asked for waits no longer than this for what is rendered in another thread
 
 
 class SoundProcess:
     """Carries out messages: each is a method of the same name, its own or the player's."""
 
-    def __init__(self, state: State, tell: Callable[[dict[str, Any]], None]) -> None:
-        self._state, self._tell = state, tell
+    def __init__(self, state: State, ring: Ring, output: OutputProcess, tell: Callable[[dict[str, Any]], None]) -> None:
+        self._state, self._ring, self._output, self._tell = state, ring, output, tell
         self._cache = RenderCache()
         self._sounds: dict[Source, Sound] = {}
         self._plans: dict[int, Plan] = {0: ()}
         self._player: Player | None = None
         self._version = (0, 0)  # the window's, and the player's
         self._peaks_read, self._trouble = 0.0, ""
-        self._due: float | None = None
 
     def open(self, sample_rate: int, samples: int) -> None:
         """Begin with nothing to be heard, through a device that is opened now."""
         self.close()
-        self._player = Player(sample_rate, samples, lambda rate, fill: open_device(rate, self._watched(fill, rate)))
+        self._player = Player(sample_rate, samples, lambda rate, _: self._output.open(rate), self._ring, self.publish)
         self._tell({"device": self._player.device.name, "silent": self._player.device.silent})
 
     def close(self) -> None:
@@ -65,7 +63,6 @@ class SoundProcess:
             sound.recording.close()
         self._sounds, self._plans = {}, {0: ()}
         self._cache.clear()
-        self._due = None
 
     def plan(self, number: int, treatments: Plan) -> None:
         """The next treatments of a plan, by whose number a scene names it."""
@@ -125,32 +122,17 @@ class SoundProcess:
             self._sounds[source] = open_sound(source, self._cache)
         return self._sounds[source]
 
-    # the device's side
-
-    def _watched(self, fill: Callable[[np.ndarray], None], rate: int) -> Callable[[np.ndarray], None]:
-        def watched(block: np.ndarray) -> None:
-            now, due = time.monotonic(), self._due
-            self._due = now + len(block) / rate
-            fill(block)
-            player = self._player
-            if player is None:
-                return
-            if player.playing:
-                self._state["blocks"] += 1
-                self._state["late"] += due is not None and now - due > _LATE_S
-            self.publish()
-
-        return watched
-
     def publish(self) -> None:
         """Tell how the playing stands."""
-        player, state = self._player, self._state
+        player, state, ring = self._player, self._state, self._ring
         if player is None:
             return
+        for name in ("blocks", "empty", "late"):
+            state[name] = ring[name]
         asked = state["peaks_read"]
         state["peak"] = player.peak() if asked != self._peaks_read else max(state["peak"], player.peak())
         self._peaks_read = asked
-        state["position"], state["empty"] = player.position, player.empty
+        state["position"] = player.position
         state["preparing"], state["as_sung"] = player.preparing, player.as_sung_for_now
         ours, its = self._version
         if state["version"] != ours and player.is_ready(its):
@@ -173,6 +155,8 @@ def main() -> None:
     memory.give_back()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     end_with_parent(int(sys.argv[1]))
+    ring = Ring()
+    output = OutputProcess(ring)
     sys.setswitchinterval(_SWITCH_S)
     replies = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # nothing else may come between the lines
@@ -181,7 +165,7 @@ def main() -> None:
         replies.write(msgspec.json.encode(line) + b"\n")
         replies.flush()
 
-    sounding = SoundProcess(State(int(sys.argv[2])), tell)
+    sounding = SoundProcess(State(int(sys.argv[2])), ring, output, tell)
     gc.collect()
     gc.freeze()  # modules stay; looking through them again and again would halt the sound
     for message in messages(sys.stdin.buffer):

@@ -18,6 +18,7 @@ Fill = Callable[[np.ndarray], None]
 class ClockedDevice:
     """Calls ``fill(block)`` in real time with float32 arrays ``(BLOCK, 2)`` to be filled.
 
+    Where it comes too late it goes on from there, as a device does, and does not ask at once for all it missed.
     ``heard()`` gives what was played lately, float32 ``(2, n)``.
     """
 
@@ -38,7 +39,7 @@ class ClockedDevice:
             block = np.zeros((BLOCK, 2), np.float32)
             self._fill(block)
             self._blocks.append(block)
-            due += BLOCK / self.sample_rate
+            due = max(due + BLOCK / self.sample_rate, time.monotonic() - BLOCK / self.sample_rate)
             self._stop.wait(max(0.0, due - time.monotonic()))
 
     def heard(self) -> np.ndarray:

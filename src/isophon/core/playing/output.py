@@ -37,7 +37,7 @@ class Output:
         self._weights = self._wanted()
         self._gain, self._wet, self._peak, self._peaks_read = 0.0, 0.0, 0.0, ring["peaks_read"]
         self._chain: RoughChain | None = None
-        self._due = 0.0
+        self._due, self._sounds = 0.0, False
         ring["gain"] = 0.0
 
     def fill(self, block: np.ndarray) -> None:
@@ -48,6 +48,7 @@ class Output:
         block[:] = 0.0
         playing = bool(ring["playing"])
         if not playing and self._gain == 0.0:
+            self._sounds = False
             return
         ring["block"] = max(ring["block"], len(block))
         got = self._mix(block, playing)
@@ -58,7 +59,8 @@ class Output:
         if playing:
             ring["blocks"] += 1
             ring["late"] += late
-            ring["empty"] += got < len(block) and not ring["ends"]
+            ring["empty"] += self._sounds and got < len(block) and not ring["ends"]
+        self._sounds |= got > 0
         self._gain = ring["gain"] = goal
         ring.wake()
 

@@ -22,8 +22,8 @@ class Ring(Numbers):
     the weights ``sung``, ``cleaned`` and ``rest`` of the versions, ``chained`` (1: through the rough chain) with its
     amounts, and ``peaks_read``. The output writes ``read`` (frames), ``gain`` (0: silent), ``block`` (frames of the
     longest block asked for), ``peak`` (the highest sample since ``peaks_read`` changed), ``blocks`` (those it was asked
-    for while it played), ``empty`` (those that were not full) and ``late`` (asked for more than 5 ms after the one
-    before was over).
+    for while it played), ``empty`` (those that were not full, once it sounded) and ``late`` (asked for more than 5 ms
+    after the one before was over).
     """
 
     FIELDS = ("written", "playing", "ends", "sung", "cleaned", "rest", "chained", "squeeze", "bright", "drive", "room",

@@ -60,9 +60,9 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     assert filled.room and filled.opens < filled.edge
     mark = max(workspace.marks, key=lambda m: m.over_room_db)
     workspace.take_in_hand([mark.id])
-    assert room.lens.numbers.text().endswith("dB over the room   filled")
+    assert room.lens.numbers.text().endswith("dB over the room · filled")
     workspace.set_of_kind("gap", "how", "silence")
-    assert room.lens.numbers.text().endswith("dB over the room   gone")
+    assert room.lens.numbers.text().endswith("dB over the room · gone")
     assert workspace.keeper.history.undo_name.startswith("gaps silenced · ")
     workspace.undo()
     before, after = workspace.take.stillness(workspace.part.plan)

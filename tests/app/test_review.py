@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QApplication, QComboBox
 from driving import drag, key, opened, press
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.sheets import PASSES
-from isophon.app.views.route import HAND_OVER
+from isophon.app.views.route import HAND_OVER, STATIONS
 from isophon.core.session import file
 from isophon.core.session.settings import role_default
 
@@ -233,6 +233,7 @@ def test_it_fits_a_small_screen(window, ready, qtbot):
         window.resize(1024, 640)
         qtbot.wait(20)
         assert (window.width(), window.height()) == (1024, 640), PASSES[station - 1].name
+    ready.open_station(STATIONS.index("Esses"))
     page = KeysPage(ready)
     assert page.height() <= page.screen().availableGeometry().height()
     reached, widget = set(), ready.title.route

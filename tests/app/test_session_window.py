@@ -365,8 +365,16 @@ def test_a_damaged_session_opens_from_its_journal(window, room, qtbot):
 
 def test_the_window_remembers_its_shape(window, room, qtbot):
     window.resize(1180, 760)
-    room.work.setSizes([300, 150, 180])
+    qtbot.wait(50)
+    usual = room.work.sizes()
+    grip = room.work.handle(1)
+    drag(qtbot, grip, grip.rect().center(), grip.rect().center() - QPoint(0, 40))
     sizes = room.work.sizes()
+    assert sizes[0] < usual[0] - 30
+    press(room, key("Pops"), qtbot=qtbot)
+    assert room.work.sizes() == pytest.approx(usual, abs=3), "each pass has its own"
+    press(room, key("Esses"), qtbot=qtbot)
+    assert room.work.sizes() == pytest.approx(sizes, abs=3)
     window.close()
     other = Window()
     qtbot.addWidget(other)

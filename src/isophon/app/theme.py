@@ -23,6 +23,7 @@ from PySide6.QtGui import (
 PAPER, PANEL, RULE, CONTOUR = QColor("#F6F2E9"), QColor("#EFE9DB"), QColor("#DAD1BE"), QColor("#C3B79C")
 INK, SOFT_INK = QColor("#22303A"), QColor("#55626B")
 IN_HAND, OVER, DONE = QColor("#1E5E8A"), QColor("#B93C26"), QColor("#1F7468")
+ADDED = QColor("#6A4A86")
 HAND_FLAG = QColor("#8A5A00")
 OVER_FAINT = QColor(185, 60, 38, 70)
 
@@ -64,7 +65,12 @@ QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name
 QPushButton#plain:hover {{ text-decoration: underline; }}
 QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
 QPushButton#plain:focus {{ border: 1px solid {IN_HAND.name()}; padding: 3px 7px; }}
+QPushButton#fold {{ border: none; background: transparent; color: {SOFT_INK.name()}; padding: 0; font-size: 12pt; }}
+QPushButton#fold:hover {{ color: {IN_HAND.name()}; }}
+QPushButton#fold:focus {{ border: 1px solid {IN_HAND.name()}; }}
 QPushButton#small {{ padding: 1px 7px; font-size: 9pt; }}
+QPushButton#tiny {{ padding: 0px 5px; font-size: 8.25pt; }}
+QPushButton#tiny:focus {{ border: 1px solid {IN_HAND.name()}; padding: 0px 5px; }}
 QPushButton#small:focus {{ border: 1px solid {IN_HAND.name()}; padding: 1px 7px; }}
 QPushButton#row {{ text-align: left; padding: 10px 14px; background: {PANEL.name()};
   border: 1px solid {RULE.name()}; }}

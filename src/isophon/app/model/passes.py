@@ -56,22 +56,21 @@ class Pass:
     ``over_what``: its words. ``shape(x, y, size)``: a painter's path. ``ceilings(part)``; ``height(mark)``: what a
     bar's height is, in dB; ``bounds``: lowest and highest dB shown at least, and at most. ``measure``: a mark drawn
     over a span, None where none can be drawn; ``by_hand``: why its marks' changes are not set by hand, or ''.
-    ``axis``: of its pictures. ``extras(workspace)``: a widget of its own for the sheet, see
-    :class:`isophon.app.sheets.sheet.Extras`; ``picture(workspace)``: one that fills what is left. ``about(part)``:
-    a word beside the sheet's name. ``greyed(settings)``: knobs that do nothing as things are; ``away(settings)``:
-    that are not shown then. ``words``: settings that are no knobs, for the history; ``choices``: what
-    the values of such a setting are called. In the lens: ``waves``: samples
-    instead of spectra; ``around_s``: seconds around the mark; ``handles``: the edges that a hand drags; ``box(mark,
-    axis)``: low and high Hz of its box; ``blends``: whether a change can be blended; ``over``: what the height is
-    measured over; ``told(mark, change)``: what is done, in a word, or '' for the usual; ``more_told(mark)``: a
-    last figure; ``warning(workspace, mark)``: what a wary eye says. ``empty(part)``: what stands in an empty
-    skyline, '' for the usual. ``gone(part)``: the word for a mark that is taken out. In the trace: ``gate``:
-    whether fades are drawn over the wave; ``near(mark, part)``: whether its start and end come close to a word.
-    ``lifts``: whether what is taken out can be lifted into hearing; ``still``: whether parts show their stillness.
-    ``boxes``: boxes can be drawn over the trace; ``over_frequency``: its marks stand over frequency, not time;
-    ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one by hand, with
-    ``made_db`` to begin with. ``shaped``: a mark's change can follow a line along its "time" or over "frequency";
-    ``letter(mark)``: what stands at a mark, '' for nothing.
+    ``axis``: of its pictures; ``close``: of the lens, where that shows less. ``extras(workspace)``: a widget of its
+    own for the sheet, see :class:`isophon.app.sheets.sheet.Extras`; ``picture(workspace)``: one that fills what is
+    left. ``about(part)``: a word beside the sheet's name. ``greyed(settings)``: knobs that do nothing as things are;
+    ``away(settings)``: that are not shown then. ``words``: settings that are no knobs, for the history; ``choices``:
+    what the values of such a setting are called. In the lens: ``waves``: samples instead of spectra; ``around_s``:
+    seconds around the mark; ``handles``: the edges that a hand drags; ``box(mark, axis)``: low and high Hz of its box;
+    ``blends``: whether a change can be blended; ``over``: what the height is measured over; ``told(mark, change)``:
+    what is done, in a word, or '' for the usual; ``more_told(mark)``: a last figure; ``warning(workspace, mark)``:
+    what a wary eye says. ``empty(part)``: what stands in an empty skyline, '' for the usual. ``gone(part)``: the word
+    for a mark that is taken out. In the trace: ``gate``: whether fades are drawn over the wave; ``near(mark, part)``:
+    whether its start and end come close to a word. ``lifts``: whether what is taken out can be lifted into hearing;
+    ``still``: whether parts show their stillness. ``boxes``: boxes can be drawn over the trace; ``over_frequency``:
+    its marks stand over frequency, not time; ``response(part, hz)``: what is done at frequencies, in dB; ``made(part,
+    hz)``: a mark made at one by hand, with ``made_db`` to begin with. ``shaped``: a mark's change can follow a line
+    along its "time" or over "frequency"; ``letter(mark)``: what stands at a mark, '' for nothing.
     ``unit``: of heights and changes; ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings
     whose values grow downward; ``threads``: the lead's wave stands over the part's, tied together in the
     trace; ``will_sound``: bars can be shown as they will sound after the rough chain.
@@ -90,6 +89,7 @@ class Pass:
     ceilings: Callable[[Part], list[Ceiling]] = lambda part: []
     height: Callable[[Mark], float] = attrgetter("standout_db")  # quicker than a function of ours
     axis: Axis = TOP
+    close: Axis | None = None
     by_hand: str = ""
     extras: Callable[[Any], Any] | None = None
     picture: Callable[[Any], Any] | None = None
@@ -126,6 +126,11 @@ class Pass:
     will_sound: bool = False
     downward: tuple[str, ...] = ()
     seen_change: Callable[[Part, Mark], float] = lambda part, mark: part.change(mark)
+
+    @property
+    def lens_axis(self) -> Axis:
+        """The frequencies that the lens shows."""
+        return self.close or self.axis
 
     @property
     def kinds(self) -> tuple[str, ...]:

@@ -79,6 +79,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("zoom_out", "-", "further away"),
             ("zoom_mark", "Z", "the selected time, else the mark in hand, close"),
             ("whole", "Home", "the whole song"),
+            ("map_alone", "F", "the map alone, or all"),
             ("rank", "T", "skyline in time, or tallest first"),
             ("marker", "K", "name the place that is heard"),
             ("next_marker", "Ctrl+PgDown", "go to the next marker"),

@@ -61,6 +61,7 @@ def add_keys(page) -> None:
         "zoom_mark": page.zoom_mark,
         "whole": lambda: workspace.set_view(*workspace.song),
         "rank": lambda: (page.in_time if page.tallest.isChecked() else page.tallest).setChecked(True),
+        "map_alone": page.toggle_map_alone,
         "marker": page.markers.name_place,
         "next_marker": lambda: page.markers.walk(1),
         "previous_marker": lambda: page.markers.walk(-1),

@@ -6,7 +6,7 @@ import gc
 import time
 from collections.abc import Iterator
 
-from PySide6.QtCore import QByteArray, QEvent, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QShortcut
 from PySide6.QtWidgets import QApplication, QWidget
 
@@ -36,6 +36,7 @@ from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
 
 _TICK_MS, _NOTE_MS = 33, 1_500
+_NO_LIMIT = 16_777_215  # Qt's QWIDGETSIZE_MAX
 _BACK_S = 0.1  # a jump back by more than this is a loop's
 _REST_AFTER_S = 20 * 60.0
 
@@ -177,8 +178,13 @@ class WorkPage(WorkViews):
         voice = "" if part.voice_lufs is None else f" · voice {theme.signed(part.voice_lufs)} LUFS"
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
-        self.about.setText(f"{role}{voice} · {which.many}{which.over_what}" if part.id else "")
-        self.will_sound.setVisible(which.will_sound)
+        empty = self.skyline.empty
+        self.about.setText(self.skyline.empty_text() if empty else f"{which.many}{which.over_what} · {role}{voice}")
+        self.skyline.setVisible(not empty)
+        self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else _NO_LIMIT)
+        self.will_sound.setVisible(which.will_sound and not empty)
+        for button in self.of_skyline:
+            button.setVisible(not empty)
         self._still.ask()
         history = self.workspace.keeper.history
         for button, name, key in (
@@ -228,11 +234,19 @@ class WorkPage(WorkViews):
         if LAY_OUT < index < HAND_OVER:
             self.workspace.open_pass(PASSES[index - 1])
             self._session_changed()
+            self.splits.open(PASSES[index - 1].kind)
         self.pages.setCurrentIndex(0 if index == LAY_OUT else 2 if index == HAND_OVER else 1)
         for shortcut in self.pass_keys:
             shortcut.setEnabled(LAY_OUT < index < HAND_OVER)
         self.title.route.show_station(index)
         self.setFocus()  # else it falls on whatever comes next, and Space presses that
+
+    def toggle_map_alone(self) -> None:
+        """Give the map all the room, or take it back."""
+        alone = not (self.parts.folded and self.side.folded and self.under_map.isHidden())
+        self.parts.fold(alone)
+        self.side.fold(alone)
+        self.under_map.setVisible(not alone)
 
     def _open_part(self, part_id: str) -> None:
         """A part, from the results of handing over."""
@@ -278,6 +292,7 @@ class WorkPage(WorkViews):
         seen = LAY_OUT < self.title.route.current < HAND_OVER
         if event.key() == Qt.Key.Key_S and seen and not event.modifiers() and not event.isAutoRepeat():
             self.hearing.hold_as_sung(True)
+            self.trace.show_as_sung(True)
             self.transport.show_compare("as sung")
         elif event.key() == Qt.Key.Key_B and seen and not event.modifiers() and not event.isAutoRepeat():
             self._hear_band()
@@ -287,6 +302,7 @@ class WorkPage(WorkViews):
     def keyReleaseEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_S and not event.isAutoRepeat():
             self.hearing.set_compare(self.hearing.compare)
+            self.trace.show_as_sung(False)
         elif event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
             self.hearing.hear_all()
         else:
@@ -322,6 +338,7 @@ class WorkPage(WorkViews):
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
             self.hearing.set_compare(self.hearing.compare)
             self.hearing.hear_all()
+            self.trace.show_as_sung(False)
         super().changeEvent(event)
 
     def _follow(self) -> None:
@@ -380,11 +397,11 @@ class WorkPage(WorkViews):
 
     def state(self) -> dict[str, str]:
         """What the window remembers of this page."""
-        return {"work": bytes(self.work.saveState().toHex()).decode()}
+        return self.splits.state()
 
     def restore(self, state: dict[str, str]) -> None:
         """Be as it was."""
-        self.work.restoreState(QByteArray.fromHex(state.get("work", "").encode()))
+        self.splits.restore(state, (which.kind for which in PASSES))
 
     def rest_aside(self) -> None:
         """Be quiet and write everything down while something else is being opened."""
@@ -395,6 +412,7 @@ class WorkPage(WorkViews):
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
         self._still.stop()
+        self.trace.maker.stop()
         self._note_heard()
         self._ahead.close()
         self.hand_over.shut()

@@ -21,21 +21,25 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.layout_page import LayoutPage
+from isophon.app.pages.splits import Splits
 from isophon.app.sheets.sheet import Sheets
+from isophon.app.views.folding import Folding
 from isophon.app.views.labels import ElidedLabel, Label
-from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
 from isophon.app.views.notice import Notice
-from isophon.app.views.parts_panel import PartsPanel
+from isophon.app.views.parts_panel import WIDTH, PartsPanel
 from isophon.app.views.route import TitleRow
 from isophon.app.views.session_menu import SessionMenu
 from isophon.app.views.skyline import Skyline
 from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 
+_SIDE = 300
+_SKYLINE, _SKYLINE_FROM, _SKYLINE_TO, _LENS = 0.29, 150, 260, 360  # its share of the height; pixels
+
 
 class WorkViews(QWidget):
-    """Title row, parts, trace, skyline, lens and sheet, transport."""
+    """Title row; parts, map over skyline, lens over sheet; transport."""
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent, objectName="page")
@@ -66,27 +70,22 @@ class WorkViews(QWidget):
         passes = QWidget(self.pages)
         beside = _tight(QHBoxLayout(passes))
         self.panel = PartsPanel(workspace, passes)
-        beside.addWidget(self.panel)
+        self.parts = Folding(self.panel, theme.u(WIDTH), "the parts", True, passes)
+        beside.addWidget(self.parts)
         beside.addWidget(_rule(passes, vertical=True))
         self.pages.addWidget(passes)
         yield
         self.work = QSplitter(Qt.Orientation.Vertical, passes, childrenCollapsible=False)
         self.trace = Trace(workspace, self.work)
         self._lay_out_skyline()
-        close = QWidget(self.work)
-        row = QHBoxLayout(close)
-        row.setContentsMargins(0, 0, 0, 0)
-        self.lens = Lens(workspace, close)
-        row.addWidget(self.lens, 3)
-        row.addWidget(_rule(close, vertical=True))
-        yield
-        self.sheets = Sheets(workspace, close)
-        yield from self.sheets.building()
-        row.addWidget(self.sheets, 2)
-        for i, share in enumerate((5, 4, 4)):
-            self.work.setStretchFactor(i, share)
-        self.work.setSizes([262, 208, 212])
+        self.work.setStretchFactor(0, 1)
         beside.addWidget(self.work, 1)
+        yield
+        self._lay_out_side(passes)
+        yield from self.sheets.building()
+        beside.addWidget(_rule(passes, vertical=True))
+        beside.addWidget(self.side)
+        self.splits = Splits(self.work, self.side.inside, usual_sizes)
         yield
         self.hand_over = HandOverPage(workspace, self.pages)
         self.pages.addWidget(self.hand_over)
@@ -94,21 +93,28 @@ class WorkViews(QWidget):
 
     def areas(self) -> list[QWidget]:
         """The parts of the page in the order in which they are read."""
-        passes = [self.panel, self.trace, self.skyline.parentWidget(), self.lens, self.sheets]
+        passes = [self.parts, self.trace, self.under_map, self.side]
         inside = {0: [self.layout_page], 1: passes, 2: [self.hand_over]}[self.pages.currentIndex()]
         return [self.title, *inside, self.transport]
 
+    def _lay_out_side(self, passes: QWidget) -> None:
+        """Lens and sheet, one over the other, in a column that folds."""
+        inside = QSplitter(Qt.Orientation.Vertical, passes, childrenCollapsible=False)
+        self.side = Folding(inside, theme.u(_SIDE), "lens and sheet", False, passes)
+        self.lens = Lens(self.workspace, inside)
+        self.sheets = Sheets(self.workspace, inside)
+        inside.setStretchFactor(1, 1)
+
     def _lay_out_skyline(self) -> None:
-        chart = QWidget(self.work)
+        chart = self.under_map = QWidget(self.work)
         self.skyline = Skyline(self.workspace, chart)
         heading = QHBoxLayout()
-        heading.setContentsMargins(16, 4, 16, 0)
+        heading.setContentsMargins(16, 4, 16, 2)
         self.about = ElidedLabel("soft", chart)
         heading.setSpacing(0)
         heading.addWidget(Label("Skyline", chart, objectName="head"))
         heading.addSpacing(14)
         heading.addWidget(self.about, 1)
-        heading.addWidget(Legend(self.workspace, chart))
         heading.addSpacing(14)
         order = QButtonGroup(self)
         self.will_sound, self.in_time, self.tallest = (
@@ -129,9 +135,19 @@ class WorkViews(QWidget):
         for button in (self.in_time, self.tallest):
             order.addButton(button)
             heading.addWidget(button)
+        self.of_skyline = (self.draw, self.in_time, self.tallest)
+        for button in (*self.of_skyline, self.will_sound):
+            button.setObjectName("small")
         column = _tight(QVBoxLayout(chart))
         column.addLayout(heading)
         column.addWidget(self.skyline, 1)
+
+
+def usual_sizes(high: int) -> tuple[int, int, int, int]:
+    """Of map and skyline, lens and sheet, in a window of that height."""
+    skyline = round(min(max(_SKYLINE * high, theme.u(_SKYLINE_FROM)), theme.u(_SKYLINE_TO)))
+    lens = min(theme.u(_LENS), high // 2)
+    return high - skyline, skyline, lens, high - lens
 
 
 def _tight(layout: QBoxLayout) -> QBoxLayout:

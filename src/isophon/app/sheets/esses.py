@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
+from isophon.app.model.passes import SURE, TOP, Ceiling, Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.ess_pictures import PICTURES, Picture
 from isophon.app.sheets.extras import AlikeExtras
@@ -20,6 +20,7 @@ from isophon.core.passes.kind import Read
 from isophon.core.session import edits
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
+from isophon.core.takes.pictures import VOICE
 
 _DULL_UNDER_USUAL_DB = 3.0
 LETTERS = {"s": "S", "sh": "Sh", "t": "T", "f": "F"}
@@ -50,7 +51,6 @@ class EssExtras(AlikeExtras):
         self.picture = Choice()
         self.picture.addItems(list(PICTURES))
         self.picture.setAccessibleName("Which picture is shown")
-        self.in_head = (self.picture,)
         for row, widgets in enumerate(
             ((self.by, self.stack), (self.turns, self.start), (self.sounds, self.altogether))
         ):
@@ -58,6 +58,7 @@ class EssExtras(AlikeExtras):
             for widget in widgets:
                 line.addWidget(widget, 1)
             self.layout().insertLayout(row, line)
+        self.layout().addWidget(self.picture)
         self._more = self._ruled = False
 
     def show_beside(self, picture: Picture) -> None:
@@ -253,8 +254,8 @@ PASS = Pass(
         *_RULE,
         SURE,
     ),
-    (-18.0, 6.0, -36.0, 30.0), _drawn, ceilings=_ceilings, extras=EssExtras, picture=Picture, greyed=_greyed,
-    away=_away, about=_about,
+    (-18.0, 6.0, -36.0, 30.0), _drawn, axis=VOICE, close=TOP, ceilings=_ceilings, extras=EssExtras, picture=Picture,
+    greyed=_greyed, away=_away, about=_about,
     words=_WORDS, choices=_CHOICES, handles=("start", "end", "low", "high"), blends=True,
     gone=lambda part: "",
     more_told=_more_told, warning=_warning, shaped="time", seen_change=_seen_change, will_sound=True,

@@ -10,7 +10,7 @@ from isophon.app.views.slider import Slider
 
 
 class Extras(QWidget):
-    """The widget of one pass. ``in_head``: widgets that stand beside the sheet's name.
+    """The widget of one pass. ``in_head``: widgets that stand under the sheet's name.
 
     ``knobs_turned()``: whether the knobs are shown has changed.
     """

@@ -46,12 +46,14 @@ class FloorNoise(QWidget):
         self.workspace = workspace
         self.on = _switch("Low cut", "Takes away what lies under the voice; proposed from this part’s lowest notes")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("rumble", "on", on))
-        self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4)
+        self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4, spare=30, number_width=54)
         self.cut.setToolTip("Where it is 3 dB down; double-click: what the lowest notes propose")
         self.cut.moved.connect(self._cut)
         self.slope = Choice()
         for slope in (12, 24, 48):
-            self.slope.addItem(f"{slope} dB/oct", slope)
+            self.slope.addItem(f"{slope} dB", slope)
+        self.slope.setToolTip("How steep it is, dB an octave")
+        self.slope.setAccessibleName("Slope of the low cut, dB an octave")
         self.slope.activated.connect(lambda _: workspace.set_of_kind("rumble", "slope", self.slope.currentData()))
         self.hum = _switch("Hum", "The mains and its harmonics, modelled and subtracted; notes near them stay")
         self.hum.clicked.connect(lambda on: workspace.set_of_kind("hum", "on", on))
@@ -59,7 +61,7 @@ class FloorNoise(QWidget):
         self.hiss = _switch("Hiss", "Steady noise turned down under the voice")
         self.hiss.clicked.connect(lambda on: workspace.set_of_kind("hiss", "on", on))
         self.sliders = {
-            "amount_db": Slider("", -24, 0, -6, lambda v: f"{theme.signed(v)} dB", 0.5, 4),
+            "amount_db": Slider("", -24, 0, -6, lambda v: f"{theme.signed(v)} dB", 0.5, 4, spare=30, number_width=64),
             "from_hz": Slider("above", 100, 12_000, 5_000, lambda v: f"{v / 1000:.1f} kHz", 100, 44),
             "top_db": Slider("top back", 0, 6, 0, lambda v: f"{theme.signed(v)} dB", 0.25, 66),
         }
@@ -78,7 +80,7 @@ class FloorNoise(QWidget):
     def _lay_out(self) -> None:
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(8)
+        grid.setHorizontalSpacing(4)
         grid.setVerticalSpacing(0)
         grid.addWidget(self.on, 0, 0)
         grid.addWidget(self.cut, 0, 1)

@@ -16,7 +16,7 @@ from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
-_WIDTH, _LOWEST = 168, 110
+_WIDTH, _LOWEST, _PICTURE = 148, 110, 120
 _MAKING_MS = 20
 
 
@@ -125,27 +125,30 @@ class Sheet(QWidget):
         self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
                               "what was decided by hand stays")  # fmt: skip
         self.again.clicked.connect(workspace.leaks.look_again)
-        for widget in self.extras.in_head if self.extras else ():
-            head.addWidget(widget)
-            head.addSpacing(8)
         for button in (self.more, self.reset):
             head.addWidget(button)
         column = QVBoxLayout(self)
-        column.setContentsMargins(12, 8, 16, 8)
+        column.setContentsMargins(12, 6, 6, 6)
         column.setSpacing(1)
         column.addLayout(head)
+        if self.extras is not None and self.extras.in_head:
+            under_head = QHBoxLayout()
+            for widget in self.extras.in_head:
+                under_head.addWidget(widget)
+            under_head.addStretch(1)
+            column.addLayout(under_head)
         column.addWidget(self.again, 0, Qt.AlignmentFlag.AlignRight)  # a line of its own: the head is full
         if self.extras is not None:
             column.addWidget(self.extras)
             self.extras.knobs_turned.connect(lambda: self._show_more(self.more.isChecked()))
         if self.picture is not None:
+            self.picture.setMaximumHeight(theme.u(_PICTURE))
             column.addWidget(self.picture, 1)
             if self.extras is not None:
                 self.extras.show_beside(self.picture)
         for slider in self.sliders.values():
             column.addWidget(slider)
-        if self.picture is None:
-            column.addWidget(QWidget(), 1)
+        column.addStretch(1)
         self._column, self._away = column, ()
         yield
         self._show_more(False)

@@ -9,6 +9,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.core.takes.pictures import Axis
 
 _SMALLEST = 4
 _FEWEST_CORNERS, _MOST_CORNERS = 5, 90
@@ -20,10 +21,10 @@ def draws(event: QMouseEvent, workspace: Workspace) -> bool:
 
 
 class BoxDrawing:
-    """What is being drawn, if anything; ``time_at(x)``: the time at a place."""
+    """What is being drawn, if anything; ``time_at(x)``: the time at a place; ``axis()``: the frequencies over it."""
 
-    def __init__(self, workspace: Workspace, time_at: Callable[[float], float]) -> None:
-        self.workspace, self._time_at = workspace, time_at
+    def __init__(self, workspace: Workspace, time_at: Callable[[float], float], axis: Callable[[], Axis]) -> None:
+        self.workspace, self._time_at, self._axis = workspace, time_at, axis
         self._box: tuple[QPointF, QPointF] | None = None
         self._outline: list[QPointF] = []  # the same, drawn freely
 
@@ -49,7 +50,7 @@ class BoxDrawing:
         """Hand over what was drawn: the whole band where a box touches both edges of all that there is."""
         if self._box is None:
             return
-        axis = self.workspace.pass_.axis
+        axis = self._axis()
         box, self._box = QRectF(*self._box).normalized(), None
         drawn, self._outline = self._outline, []
         if len(drawn) > _FEWEST_CORNERS:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import msgspec
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
@@ -24,8 +24,7 @@ from isophon.core.takes.pictures import Axis
 _GRAB, _CAPTION = 7, 18
 _SOON_MS = 15
 _LONG_S = 1.0
-_NARROWEST, _NARROW = 258, 352
-_WIDE = 540  # where there is room for the buttons' whole words
+_LINES, _FOLD = 3, 20
 
 
 class LensPictures(QWidget):
@@ -37,11 +36,11 @@ class LensPictures(QWidget):
         super().__init__(parent)
         self.workspace = workspace
         self._drag: str | None = None
-        self._box, self._drawn_in = BoxDrawing(workspace, self._time_at), QRectF()
+        self._box, self._drawn_in = BoxDrawing(workspace, self._time_at, lambda: self.axis), QRectF()
         self._lines = {along: line(workspace) for along, line in LINES.items()}
         self._gesture = 0
         self._window: tuple[float, float] | None = None
-        self.setMinimumHeight(80)
+        self.setMinimumHeight(theme.u(86))
         self.setMouseTracking(True)
         self.setAccessibleName("Lens")
         self.setToolTip(
@@ -59,7 +58,7 @@ class LensPictures(QWidget):
     @property
     def axis(self) -> Axis:
         """The frequencies shown."""
-        return self.workspace.pass_.axis
+        return self.workspace.pass_.lens_axis
 
     @property
     def _line(self) -> ShapeLine | None:
@@ -87,7 +86,7 @@ class LensPictures(QWidget):
 
     def boxes(self) -> tuple[QRectF, QRectF]:
         """Where as sung and cleaned are drawn."""
-        left, gap = 44, 10
+        left, gap = 36, 8
         width, height = (self.width() - left - gap) / 2, self.height() - _CAPTION
         return QRectF(left, _CAPTION, width, height), QRectF(left + width + gap, _CAPTION, width, height)
 
@@ -303,8 +302,9 @@ class Lens(QWidget):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.head, self.numbers = Label(objectName="head"), ElidedLabel()
-        self.numbers.setFont(theme.mono(13))
+        self.head, self.numbers = ElidedLabel("head"), Label("", objectName="soft", wordWrap=True)
+        self.numbers.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+        self.numbers.setFixedHeight(_LINES * self.numbers.fontMetrics().lineSpacing() + 2)
         self.pictures = LensPictures(workspace)
         self.warning = ElidedLabel("soft")
         self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %", spare=24, number_width=58)
@@ -316,47 +316,29 @@ class Lens(QWidget):
         self.leave = QPushButton("Leave as sung", checkable=True)
         self.leave.setToolTip("Leave as sung (L)")
         self.leave.clicked.connect(self.left)
-        self.forget = QPushButton("Back to the ceiling")
+        self.forget = QPushButton("To the ceiling")
         self.forget.setToolTip("Forget what was set by hand (Backspace)")
         self.forget.clicked.connect(workspace.forget_hand)
-        for button, least in ((self.good, 46), (self.leave, 58), (self.forget, 88)):
-            button.setMinimumWidth(theme.u(least))
-        head = QHBoxLayout()
-        head.addWidget(self.head)
-        head.addSpacing(12)
-        head.addWidget(self.numbers, 1)
         buttons = QHBoxLayout()
+        buttons.setSpacing(5)
         for button in (self.good, self.leave, self.forget):
-            buttons.addWidget(button)
-        self._foot = foot = QBoxLayout(QBoxLayout.Direction.LeftToRight)
-        foot.addLayout(buttons)
-        foot.addWidget(self.blend, 1)
+            button.setObjectName("small")
+            buttons.addWidget(button, 1)
+        head = QHBoxLayout()
+        head.addWidget(self.head, 1)
+        head.addSpacing(theme.u(_FOLD))
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 8, 12, 8)
-        layout.setSpacing(6)
+        layout.setContentsMargins(12, 6, 8, 4)
+        layout.setSpacing(3)
         layout.addLayout(head)
+        layout.addWidget(self.numbers)
         layout.addWidget(self.pictures, 1)
         layout.addWidget(self.warning)
-        layout.addLayout(foot)
+        layout.addLayout(buttons)
+        layout.addWidget(self.blend)
         workspace.part_changed.connect(self._show)
         workspace.hand_changed.connect(self._show)
         self._show()
-
-    def minimumSizeHint(self) -> QSize:
-        """As narrow as it gets once the blend has a line of its own."""
-        hint = super().minimumSizeHint()
-        return QSize(min(hint.width(), theme.u(_NARROWEST)), hint.height())
-
-    def resizeEvent(self, event) -> None:
-        super().resizeEvent(event)
-        wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_NARROW)
-        way = QBoxLayout.Direction.TopToBottom if narrow else QBoxLayout.Direction.LeftToRight
-        self._foot.setDirection(way)
-        for button in (self.good, self.leave, self.forget):
-            button.setObjectName("" if wide else "small")
-            button.style().polish(button)
-        self.leave.setText("Leave as sung" if wide else "As sung")
-        self.forget.setText("Back to the ceiling" if wide else "To the ceiling")
 
     def _show(self) -> None:
         mark, part = self.workspace.mark, self.workspace.part
@@ -379,7 +361,7 @@ class Lens(QWidget):
         gone = which.gone(part) if change <= GONE_DB else ""
         done = which.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
         where = () if which.over_frequency else (at, level)
-        self.numbers.setText("   ".join(filter(None, (*where, over, done, which.more_told(mark)))))
+        self.numbers.setText(" · ".join(filter(None, (*where, over, done, which.more_told(mark)))))
         self.leave.setChecked(all(m.hand.leave for m in marks))
         enable(self.forget, any(m.hand.any for m in marks))
         self.blend.setVisible(which.blends)

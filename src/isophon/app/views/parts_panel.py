@@ -25,9 +25,9 @@ from isophon.app.views.slider import Slider
 from isophon.core.session import layout
 from isophon.core.session.model import Guide, Part
 
-WIDTH = 244
-_HEAD = 46
-_SOON_MS = 150
+WIDTH = 196
+_ROW = 40
+_BUTTON, _SOON_MS = 17, 150
 
 
 class PartsPanel(QFrame):
@@ -37,7 +37,6 @@ class PartsPanel(QFrame):
         super().__init__(parent, objectName="panel")
         self.workspace = workspace
         self.rows: dict[str, ItemRow] = {}
-        self.setFixedWidth(theme.u(WIDTH))
         self.work = Label("", objectName="soft")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
@@ -90,7 +89,7 @@ class PartsPanel(QFrame):
             if not items:
                 continue
             heading = Label(f"{title}  {len(items)}", objectName="head")
-            heading.setContentsMargins(14, 8, 0, 4)
+            heading.setContentsMargins(12, 5, 0, 3)
             self._list.addWidget(heading)
             for item in items:
                 row = ItemRow(self.workspace, item.id, isinstance(item, Guide))
@@ -138,21 +137,27 @@ class ItemRow(QWidget):
     def __init__(self, workspace: Workspace, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
-        self.hear, self.mute = (QPushButton(text, checkable=True, objectName="small") for text in ("hear", "mute"))
+        self.hear, self.mute = (QPushButton(text, checkable=True, objectName="tiny") for text in ("hear", "mute"))
         self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
         self.mute.setToolTip("Leave it out of the stack and the bed (U)")
         self.hear.clicked.connect(lambda: workspace.toggle_heard_only(item_id))
         self.mute.clicked.connect(self.toggle_mute)
+        self._pointed = False
         self.gain: Slider | None = None
         self.pan: Slider | None = None
         buttons = QHBoxLayout()
         buttons.setContentsMargins(0, 0, 0, 0)
-        buttons.setSpacing(4)
+        buttons.setSpacing(3)
         buttons.addStretch(1)
         for button in (self.hear, self.mute):
+            button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+            button.setFixedHeight(theme.u(_BUTTON))
+            hidden = button.sizePolicy()
+            hidden.setRetainSizeWhenHidden(True)
+            button.setSizePolicy(hidden)
             buttons.addWidget(button)
         column = QVBoxLayout(self)
-        column.setContentsMargins(14, theme.u(24), 8, 6)
+        column.setContentsMargins(10, theme.u(_ROW - _BUTTON - 2), 6, 2)
         column.setSpacing(0)
         column.addLayout(buttons)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -160,7 +165,7 @@ class ItemRow(QWidget):
         workable(self)
 
     def sizeHint(self) -> QSize:
-        return QSize(super().sizeHint().width(), max(theme.u(_HEAD), super().sizeHint().height()))
+        return QSize(super().sizeHint().width(), max(theme.u(_ROW), super().sizeHint().height()))
 
     def minimumSizeHint(self) -> QSize:
         """As high as all that stands in it: where there is no room for the rows, the list scrolls."""
@@ -187,6 +192,7 @@ class ItemRow(QWidget):
         in_hand = self.item_id == self.workspace.part.id
         self.hear.setChecked(self.item_id in self.workspace.heard_only)
         self.mute.setChecked(listening.muted)
+        self._show_buttons()
         if (in_hand or self.is_guide) and self.gain is None:
             self._add_sliders()
         if self.gain is not None:
@@ -198,6 +204,22 @@ class ItemRow(QWidget):
         self.setToolTip(trouble or ("" if self.is_guide else _TIP))
         self.setAccessibleName(f"{'Guide' if self.is_guide else 'Part'} {item.name}")
         self.setAccessibleDescription(item.kind if isinstance(item, Guide) else f"{self._told(item)} undecided")
+        self.update()
+
+    def _show_buttons(self) -> None:
+        """The buttons are seen on pointing at a row, in the selected one, and as long as one of them is on."""
+        in_use = self.item_id == self.workspace.part.id or self._pointed
+        for button in (self.hear, self.mute):
+            button.setVisible(in_use or button.isChecked() or button.hasFocus())
+
+    def enterEvent(self, event) -> None:
+        self._pointed = True
+        self._show_buttons()
+        self.update()
+
+    def leaveEvent(self, event) -> None:
+        self._pointed = False
+        self._show_buttons()
         self.update()
 
     def toggle_mute(self) -> None:
@@ -224,20 +246,20 @@ class ItemRow(QWidget):
         painter.setFont(theme.sans(12))
         painter.setPen(theme.SOFT_INK)
         room = painter.fontMetrics().horizontalAdvance(what) + 8
-        painter.drawText(QRectF(self.width() - room - 6, 4, room, theme.u(20)), _RIGHT, what)
-        left = 14.0
+        painter.drawText(QRectF(self.width() - room - 6, 2, room, theme.u(19)), _RIGHT, what)
+        left = 12.0
         if isinstance(item, Part):
-            self._draw_standing(painter, item, QPointF(20, theme.u(14)))
-            left = 32.0
+            self._draw_standing(painter, item, QPointF(18, theme.u(12)))
+            left = 30.0
         weight = theme.QFont.Weight.Bold if item.id in ids else theme.QFont.Weight.Normal
         painter.setFont(theme.sans(13, weight))
         muted = item.listening.muted
         painter.setPen(theme.SOFT_INK if muted else theme.INK)
         space = self.width() - left - room - 12
         name = painter.fontMetrics().elidedText(item.name, Qt.TextElideMode.ElideRight, round(space))
-        painter.drawText(QRectF(left, 4, space, theme.u(20)), _LEFT, name)
-        width = self.width() - 32 - theme.u(112)
-        self._draw_strip(painter, item, QRectF(32 if left > 20 else 14, theme.u(28), width, theme.u(12)))
+        painter.drawText(QRectF(left, 2, space, theme.u(19)), _LEFT, name)
+        free = self.hear.x() - 6 if self.hear.isVisible() or self.mute.isVisible() else self.width() - 10
+        self._draw_strip(painter, item, QRectF(left, theme.u(24), free - left, theme.u(11)))
         draw_focus(painter, self)
 
     def _told(self, part: Part) -> str:
@@ -245,7 +267,7 @@ class ItemRow(QWidget):
         which = self.workspace.pass_
         still = self.workspace.pool.take(part.source).stillness(part.plan) if which.still else None
         left = len(part.undecided(which.kind))
-        words = theme.ROLE_WORDS[part.role] if still is None else theme.from_to(*still)
+        words = theme.ROLE_WORDS[part.role] if still is None else f"→ {theme.level(still[1], 'dB')}"
         return f"{words}  {left}" if left else words
 
     def _draw_standing(self, painter: QPainter, part: Part, at: QPointF) -> None:

@@ -16,7 +16,7 @@ from isophon.app.views.labels import ElidedLabel
 from isophon.core.passes import BY_NAME
 
 STATIONS = ("Lay out", *(which.name for which in PASSES), "Hand over")
-_SIDE, _HEIGHT, _LEAST, _USUAL = 42, 56, 54, 82
+_SIDE, _HEIGHT, _LEAST, _USUAL = 36, 46, 52, 78
 _NEXT = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 LAY_OUT, HAND_OVER = 0, len(STATIONS) - 1
 
@@ -89,13 +89,13 @@ class Route(QWidget):
     def place(self, index: int) -> QPointF:
         """Where a station stands."""
         side = theme.u(_SIDE)
-        return QPointF(side + index * (self.width() - 2 * side) / (len(STATIONS) - 1), theme.u(25))
+        return QPointF(side + index * (self.width() - 2 * side) / (len(STATIONS) - 1), theme.u(17))
 
     def ear(self, index: int) -> QRectF:
         """Where the ear of a pass is; empty where it has none now."""
         shown = LAY_OUT < index < HAND_OVER and (index == self.current or index == self._aside[0])
         at = self.place(index)
-        return QRectF(at.x() + theme.u(11), at.y() - theme.u(7), theme.u(14), theme.u(14)) if shown else QRectF()
+        return QRectF(at.x() - theme.u(26), at.y() - theme.u(7), theme.u(14), theme.u(14)) if shown else QRectF()
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -111,15 +111,15 @@ class Route(QWidget):
             painter.setPen(theme.IN_HAND if here else theme.INK)
             size = 14 if fits else 12
             painter.setFont(theme.sans(size, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
-            box = QRectF(at.x() - room / 2, theme.u(35), room, theme.u(18))
+            box = QRectF(at.x() - room / 2, theme.u(27), room, theme.u(18))
             shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, round(room) - 2)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)
             count = self._counts.get(i)
             if count and count.undecided:
-                painter.setPen(theme.OVER)
-                painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
-                box = QRectF(at.x() - room / 2, 0, room, theme.u(15))
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(count.undecided))
+                painter.setPen(theme.SOFT_INK)
+                painter.setFont(theme.mono(12))
+                box = QRectF(at.x() + theme.u(9), 0, room, theme.u(14))
+                painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(count.undecided))
             if not self.ear(i).isEmpty():
                 self._draw_ear(painter, i)
         draw_focus(painter, self)
@@ -194,10 +194,11 @@ class TitleRow(QFrame):
         self.more = QPushButton("More", objectName="plain")
         self.more.setMenu(menu)
         texts = QVBoxLayout(spacing=0)
+        texts.setContentsMargins(0, 2, 0, 2)
         texts.addWidget(self.name)
         texts.addWidget(self.state)
         row = QHBoxLayout(self)
-        row.setContentsMargins(14, 6, 12, 6)
+        row.setContentsMargins(12, 2, 8, 2)
         row.setSpacing(10)
         row.addWidget(_Badge())
         row.addLayout(texts, 2)

@@ -201,7 +201,7 @@ class SkylineChart(QWidget):
         if not self.workspace.marks:
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)
-            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
+            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self.empty_text())
             return
         painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
         painter.drawPixmap(0, 0, self._picture())
@@ -217,7 +217,13 @@ class SkylineChart(QWidget):
             painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(*self._band).normalized())
 
-    def _empty_text(self) -> str:
+    @property
+    def empty(self) -> bool:
+        """Whether there is nothing to be seen but a line that says what to do."""
+        return not self.workspace.marks and not self.workspace.pass_.over_frequency
+
+    def empty_text(self) -> str:
+        """What to do where there are no marks."""
         part = self.workspace.part
         if not self.workspace.session.parts:
             return "There is no part here yet. Add recordings in Lay out (1)."

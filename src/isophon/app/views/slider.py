@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.views.keyboard import Field
 
-_HEIGHT = 26
+_HEIGHT = 24
 _FINE = 0.1  # while Shift is held
 
 
@@ -34,8 +34,8 @@ class Slider(QWidget):
         words_width: int = 0,
         parent: QWidget | None = None,
         factor: float = 1.0,
-        spare: int = 60,
-        number_width: int = 78,
+        spare: int = 44,
+        number_width: int = 70,
     ) -> None:
         """``factor``: by how much the number shown is larger than the value (100 for a share in %); ``spare``: the
         length of the shortest line; ``number_width``: the room for the number.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,24 +12,26 @@ from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
-from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.anchor_handles import AnchorHandles
 from isophon.app.views.box_drawing import BoxDrawing
-from isophon.app.views.ink import ink_image
 from isophon.app.views.keyboard import draw_focus
+from isophon.app.views.map_maker import MapMaker, Sight, Wanted, roughly
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.mark_layer import MarkLayer
 from isophon.app.views.soon import Soon
 from isophon.app.views.wave import draw_wave
-from isophon.core.takes.pictures import LOWS, Axis, close_margin, close_picture
-from isophon.core.takes.take import Take
+from isophon.core.takes.changes import MOVING, changes_in
+from isophon.core.takes.pictures import LOWS, Axis, Spectrogram
 
 RIGHT = 16
-_OVERVIEW, _RULER = 30, 24
+_OVERVIEW, _RULER, _SIGNS = 28, 24, 16
+_WAVE, _WAVE_HIGH = (0.12, 30, 56), (0.16, 44, 110)  # of what is left: how much, from and to how many pixels
 _APART, _NAME_WIDTH = 3, 200  # pixels: of lines of markers, and the most that a name takes
-_SHARP_BELOW_S = 4.0
-_SHARP_AFTER_MS = 90
+_SHARP_BELOW_S, _LINES_BELOW_S = 20.0, 9.0
+_SHARP_AFTER_MS = 60
+_COLUMN, _ROW, _APART_HZ = 2, 2, 22  # pixels
+_WINDOW_S, _WINDOW_COLUMNS = (0.004, 0.04), 3.0  # a window's length: so many columns, within limits
 _SOON_MS = 10
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
@@ -49,16 +52,17 @@ class TraceChart(QWidget):
         self._ground_key: object = None
         self._marked: tuple[tuple, QPixmap] | None = None  # the ground with the marks: the playhead moves over it
         self._song_kept: tuple[object, QPixmap] | None = None
-        self._sharp: tuple[tuple[float, float, Axis], QImage] | None = None
-        self._sharp_take = workspace.take
+        self._rough: tuple[object, QImage, QRectF] | None = None
+        self.as_sung = False
+        self.maker = MapMaker(self)
+        self.maker.ready.connect(self.update)
         self._layer = MarkLayer(workspace, self.x_of)
-        self._box = BoxDrawing(workspace, self.time_at)
+        self._box = BoxDrawing(workspace, self.time_at, lambda: workspace.pass_.axis)
         self.anchors = AnchorHandles(workspace, self.x_of)
-        self._job: Job | None = None
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
-        self._settled.timeout.connect(self._sharpen)
+        self._settled.timeout.connect(self.update)
         self._soon = Soon(self, _SOON_MS, self._made_ground, self._picture)
-        self.setMinimumHeight(theme.u(130))
+        self.setMinimumHeight(theme.u(160))
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._soon.ask)
         workspace.view_changed.connect(self._view_changed)
@@ -81,14 +85,15 @@ class TraceChart(QWidget):
 
     def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
         """Overview, ruler, wave, spectrogram."""
-        width, top = self._plot_width(), 4
-        rest = self.height() - top - _OVERVIEW - _RULER - 6
-        wave = rest * 0.40
+        width, top = self._plot_width(), 2
+        rest = self.height() - top - _OVERVIEW - _RULER - _SIGNS - 2
+        share, least, most = _WAVE_HIGH if self.workspace.pass_.threads or self.workspace.pass_.gate else _WAVE
+        wave = min(max(share * rest, least), most)
         return (
             QRectF(margin_left(), top, width, _OVERVIEW),
             QRectF(margin_left(), top + _OVERVIEW, width, _RULER),
             QRectF(margin_left(), top + _OVERVIEW + _RULER, width, wave),
-            QRectF(margin_left(), top + _OVERVIEW + _RULER + wave + 16, width, rest - wave - 16),
+            QRectF(margin_left(), top + _OVERVIEW + _RULER + wave + _SIGNS, width, max(10, rest - wave)),
         )
 
     # painting
@@ -105,9 +110,9 @@ class TraceChart(QWidget):
 
     def _place(self) -> tuple:
         """What is in view, and how: where that changes, it is drawn at once."""
-        sharp, workspace = self._sharp[0] if self._sharp else None, self.workspace
+        workspace = self.workspace
         seen = workspace.view, workspace.take, workspace.offset, workspace.pass_
-        return *seen, self.size(), self.devicePixelRatioF(), sharp
+        return *seen, self.size(), self.devicePixelRatioF()
 
     def _made_ground(self) -> tuple:
         """Draw what lies under the marks, if it is not drawn yet; what it was drawn of."""
@@ -128,11 +133,15 @@ class TraceChart(QWidget):
         key = self._made_ground()
         which = self.workspace.pass_
         in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
-        marked = (self.workspace.part.changes, key, in_hand)
+        relief = self._relief()
+        marked = (self.workspace.part.changes, key, in_hand, relief and relief[0].cacheKey())
         kept = self._marked[0] if self._marked else (None,)
         if kept[0] is not marked[0] or kept[1:] != marked[1:]:
             pixmap = self._ground.copy()
             layer = QPainter(pixmap)
+            if relief:
+                layer.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+                layer.drawImage(self._rows()[3], *relief)
             self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
             layer.end()
             self._marked = (marked, pixmap)
@@ -152,7 +161,7 @@ class TraceChart(QWidget):
             threads = self.workspace.pass_.threads and self.workspace.part.role != "lead"
             below = wave.adjusted(0, wave.height() / 3, 0, 0) if threads else wave  # the lead's wave stands above
             draw_wave(painter, below, self.workspace.take, start * rate, end * rate, theme.INK)
-        self._draw_spectrum(painter, spectrum, start, end)
+        self._draw_axis(painter, spectrum)
 
     def _song(self, box: QRectF) -> QPixmap:
         """The whole song's wave, drawn once for a size."""
@@ -176,26 +185,68 @@ class TraceChart(QWidget):
             self._song_kept = (key, pixmap)
         return self._song_kept[1]
 
-    def _draw_spectrum(self, painter: QPainter, box: QRectF, start: float, end: float) -> None:
-        voice, surveyed = self.workspace.part.voice_lufs, self.workspace.take.surveyed
-        image, part, axis = None, None, self.workspace.pass_.axis
-        if self._sharp and self._sharp[0] == (start, end, axis):
-            image = self._sharp[1]
-        elif surveyed is not None:
-            kept = surveyed.lows if axis.high <= LOWS.high else surveyed.spectrogram
-            image = ink_image(kept.columns(start, end, int(box.width())), voice)
+    # the map
+
+    def show_as_sung(self, on: bool) -> None:
+        """Show the part as sung, or what stays and what goes."""
+        self.as_sung = on
+        self.update()
+
+    def _relief(self) -> tuple[QImage, QRectF] | None:
+        """The picture of what is in view, and which part of it is shown; None where nothing is known yet."""
+        take, (start, end) = self.workspace.take, self.workspace.view
+        if take.surveyed is None:
+            return None
+        inside = start >= 0 and end <= take.recording.duration
+        if end - start <= _SHARP_BELOW_S and inside and not take.trouble:
+            wanted = self._wanted(self._axis(), int(self._plot_width()))
+            made = self.maker.made
+            if not self._settled.isActive() or (made and made.wanted.sight == wanted.sight):
+                self.maker.ask(wanted)
+            if (image := self.maker.image(wanted)) is not None:
+                return image, QRectF(image.rect())
+        kept = take.surveyed.lows if self.workspace.pass_.axis.high <= LOWS.high else take.surveyed.spectrogram
+        return self._roughly(kept)
+
+    def _roughly(self, kept: Spectrogram) -> tuple[QImage, QRectF]:
+        """From the levels that are kept of the whole take."""
+        axis, (start, end), columns = self.workspace.pass_.axis, self.workspace.view, int(self._plot_width())
+        wanted = self._wanted(kept.axis, columns)
+        if self._rough is None or self._rough[0] != wanted:
+            image = roughly(kept.columns(start, end, columns), wanted)
             top, bottom = (kept.axis.place(hz) * image.height() for hz in (axis.high, axis.low))
-            part = QRectF(0, top, image.width(), bottom - top)
-        if image is not None:
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(box, image, part or QRectF(image.rect()))
-        else:
+            self._rough = wanted, image, QRectF(0, top, image.width(), bottom - top)
+        return self._rough[1:]
+
+    def _axis(self) -> Axis:
+        """The frequencies of the pass, as sharp in time and frequency as the zoom lets be seen."""
+        (start, end), axis, high = self.workspace.view, self.workspace.pass_.axis, self._rows()[3].height()
+        window_s = _WINDOW_COLUMNS * (end - start) / self._plot_width() * _COLUMN
+        least, most = _WINDOW_S if axis.high > LOWS.high else (axis.window_s, axis.window_s)
+        return replace(axis, rows=max(96, int(high) // _ROW), window_s=round(min(max(window_s, least), most), 4))
+
+    def _wanted(self, axis: Axis, columns: int) -> Wanted:
+        workspace, ratio, box = self.workspace, self.devicePixelRatioF(), self._rows()[3]
+        part, view = workspace.part, workspace.view
+        sight = Sight(workspace.take, view, axis, max(2, columns // _COLUMN))
+        size, lines = (round(columns * ratio), round(box.height() * ratio)), view[1] - view[0] <= _LINES_BELOW_S
+        if self.as_sung:
+            return Wanted(sight, part.voice_lufs, size, lines)
+        without, rate = (*workspace.unheard, *MOVING), part.source.sample_rate
+        first, last = view[0] * rate, view[1] * rate
+        near = tuple(t for t in part.plan_without(without) if t.last > first and t.first < last)
+        return Wanted(sight, part.voice_lufs, size, lines, changes_in(part, without, view), near)
+
+    def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
+        """The frequencies; where there is no map yet, why."""
+        if self.workspace.take.surveyed is None:
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
+        axis = self.workspace.pass_.axis
         painter.setFont(theme.mono(12))
         painter.setPen(theme.SOFT_INK)
-        for hz in axis.ticks:
+        for hz in axis.octaves(theme.u(_APART_HZ) / box.height()):
             y = box.top() + axis.place(hz) * box.height()
             painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
 
@@ -274,38 +325,7 @@ class TraceChart(QWidget):
         self.update()
 
     def _take_changed(self) -> None:
-        if self._sharp_take is not self.workspace.take:
-            self._sharp, self._sharp_take = None, self.workspace.take
-            self.update()
-        self._settled.start()
         self._soon.ask()
 
     def resizeEvent(self, event) -> None:
         self._settled.start()
-
-    def _sharpen(self) -> None:
-        """Compute a sharper picture of what is in view, in the background."""
-        start, end = self.workspace.view
-        axis = self.workspace.pass_.axis
-        if end - start > _SHARP_BELOW_S or (self._sharp and self._sharp[0] == (start, end, axis)):
-            return
-        take, columns, voice = self.workspace.take, int(self._plot_width()), self.workspace.part.voice_lufs
-        if take.surveyed is None or start < 0 or end > take.recording.duration:
-            return
-
-        def work(progress):
-            rate = take.recording.sample_rate
-            margin = close_margin(rate, axis)
-            first, count = round(start * rate) - margin, round((end - start) * rate) + 2 * margin
-            rows = close_picture(take.recording.read(first, count), rate, min(columns, 900), axis)
-            return take, (start, end, axis), ink_image(rows, voice)
-
-        self._job = Job(work)
-        self._job.done.connect(self._sharpened)
-        self._job.start()
-
-    def _sharpened(self, result: tuple[Take, tuple[float, float, Axis], QImage]) -> None:
-        take, view, image = result
-        if view == (*self.workspace.view, self.workspace.pass_.axis) and take is self.workspace.take:
-            self._sharp = (view, image)
-            self.update()

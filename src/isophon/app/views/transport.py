@@ -89,20 +89,23 @@ class Transport(QFrame):
         self.meter = Meter()
         self.device = Label("", objectName="soft")
         row = QHBoxLayout(self)
-        row.setContentsMargins(12, 6, 12, 8)
+        row.setContentsMargins(12, 4, 12, 4)
         row.setSpacing(6)
         for button in (self.all, self.turns):
             button.setMinimumWidth(theme.u(_LEAST))
         row.addWidget(self.play)
         row.addWidget(self.clock)
         row.addWidget(self.loop)
-        row.addLayout(_titled("compare", chosen))
-        row.addLayout(_titled("hear", heard))
+        row.addSpacing(6)
+        row.addLayout(chosen)
+        row.addSpacing(6)
+        row.addLayout(heard)
+        row.addSpacing(6)
         level = QHBoxLayout(spacing=8)
         level.addWidget(self.match)
         level.addWidget(self.rough)
         level.addWidget(self.match_value)
-        row.addLayout(_titled("level", level))
+        row.addLayout(level)
         self.still = Label("", objectName="soft")
         self.still.setMinimumWidth(1)
         self.still.setToolTip(
@@ -251,13 +254,6 @@ _HEAR_TIPS = (
     "With all parts that are not muted",
     "With all parts that are not muted and the music",
 )
-
-
-def _titled(title: str, inside: QHBoxLayout) -> QVBoxLayout:
-    column = QVBoxLayout(spacing=2)
-    column.addWidget(Label(title, objectName="soft"))
-    column.addLayout(inside)
-    return column
 
 
 def _play_icon(playing: bool) -> QIcon:

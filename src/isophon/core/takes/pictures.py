@@ -38,6 +38,13 @@ class Axis:
         """The frequency at a place; the inverse of :meth:`place`."""
         return float(self.low * (self.high / self.low) ** (1 - place))
 
+    def octaves(self, least: float) -> tuple[float, ...]:
+        """Frequencies to be written beside it, as many octaves apart as they lie ``least`` of its length apart."""
+        octave = np.log(2) / np.log(self.high / self.low)
+        step = 2 ** max(1, int(np.ceil(least / octave)))
+        first = 31.25
+        return tuple(hz for hz in (first * step**i for i in range(11)) if self.low <= hz <= self.high)
+
     @property
     def ticks(self) -> tuple[float, ...]:
         """Frequencies to be written beside it, an octave or two apart."""

@@ -1,0 +1,73 @@
+"""What cleaning does to the picture of a take: what stays, what goes, and what is added, level by level.
+
+Pictures are as :mod:`.pictures` makes them: uint8 ``(rows, columns)``, half a dB a step, the highest row at the top.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from typing import NamedTuple
+
+import numpy as np
+
+from isophon.core.passes import KINDS
+from isophon.core.session.model import Part
+from isophon.core.takes.pictures import Axis
+
+# the kinds that change when something is heard: a picture as sung and one after them cannot be compared
+MOVING = tuple(kind.name for kind in KINDS if kind.maps or (kind.stage and kind.stage.elsewhere))
+
+LEAST_DB = 3.0  # smaller differences of two pictures are not told
+_HALF_DB = 2
+
+
+class Change(NamedTuple):
+    """A change of ``db`` from ``start`` to ``end`` s between two frequencies in Hz; ``high_hz`` None: up to the top."""
+
+    start: float
+    end: float
+    low_hz: float
+    high_hz: float | None
+    db: float
+
+
+def changes_in(part: Part, without: Collection[str], view: tuple[float, float]) -> tuple[Change, ...]:
+    """What is done to marks of a part that have a place in time, within a view (s), but for those of some kinds."""
+    kinds = [kind.name for kind in KINDS if kind.marked and kind.placed and kind.name not in without]
+    return tuple(
+        Change(*mark.span, *mark.band, db)
+        for name in kinds
+        for mark, db in part.changed(name)
+        if mark.span[1] > view[0] and mark.span[0] < view[1]
+    )
+
+
+def removed(sung: np.ndarray, cleaned: np.ndarray) -> np.ndarray:
+    """The level of what goes, as a picture: that of as sung where it is 3 dB or more over cleaned, else 0."""
+    gone = sung.astype(np.int16) - cleaned >= _HALF_DB * LEAST_DB
+    return np.where(gone, sung, 0).astype(np.uint8)
+
+
+def added(sung: np.ndarray, cleaned: np.ndarray) -> np.ndarray:
+    """The level of what was not there, as a picture: that of cleaned where it is 3 dB or more over as sung, else 0."""
+    return removed(cleaned, sung)
+
+
+def estimated(shape: tuple[int, int], axis: Axis, view: tuple[float, float], changes: Iterable[Change]) -> np.ndarray:
+    """What changes do to a picture of a view (s), before anything is rendered: half dB, int16 ``(rows, columns)``."""
+    rows, columns = shape
+    out = np.zeros(shape, np.int16)
+    scale = columns / (view[1] - view[0])
+    for change in changes:
+        first, last = (round((t - view[0]) * scale) for t in (change.start, change.end))
+        if last < 0 or first >= columns:
+            continue
+        high = axis.high if change.high_hz is None else change.high_hz
+        top, bottom = (round(float(np.clip(axis.place(hz), 0, 1)) * rows) for hz in (high, change.low_hz))
+        out[top : max(bottom, top + 1), max(0, first) : max(last, first + 1)] += round(_HALF_DB * change.db)
+    return out
+
+
+def changed_by(picture: np.ndarray, change: np.ndarray) -> np.ndarray:
+    """A picture with an estimated change of its levels."""
+    return np.clip(picture.astype(np.int16) + change, 0, 255).astype(np.uint8)

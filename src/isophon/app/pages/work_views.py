@@ -25,6 +25,7 @@ from isophon.app.pages.splits import Splits
 from isophon.app.sheets.sheet import Sheets
 from isophon.app.views.folding import Folding
 from isophon.app.views.labels import ElidedLabel, Label
+from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
 from isophon.app.views.notice import Notice
 from isophon.app.views.parts_panel import WIDTH, PartsPanel
@@ -128,15 +129,20 @@ class WorkViews(QWidget):
         self.draw = QPushButton("draw", chart, checkable=True)
         self.draw.setToolTip("Dragging over the map or the lens draws a box, with Shift a free outline (V, or hold "
                              "Ctrl); Esc ends it")  # fmt: skip
-        heading.addWidget(self.draw)
-        heading.addSpacing(8)
+        self.legend = Legend(self.workspace, self)
+        self.signs = QPushButton("signs", chart)
+        self.signs.setToolTip("What the signs and colours mean")
+        self.signs.clicked.connect(lambda: self.legend.open_over(self.signs))
+        for button in (self.signs, self.draw):
+            heading.addWidget(button)
+            heading.addSpacing(8)
         heading.addWidget(self.will_sound)
         heading.addSpacing(8)
         for button in (self.in_time, self.tallest):
             order.addButton(button)
             heading.addWidget(button)
         self.of_skyline = (self.draw, self.in_time, self.tallest)
-        for button in (*self.of_skyline, self.will_sound):
+        for button in (*self.of_skyline, self.will_sound, self.signs):
             button.setObjectName("small")
         column = _tight(QVBoxLayout(chart))
         column.addLayout(heading)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from bisect import bisect_left
 from typing import Any
 
@@ -11,21 +10,24 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from isophon.app import theme
+from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.core.marks import GONE_DB, Mark
 
-BAR, LETTER, BOTTOM = 11.0, 18.0, 12
+BAR, BOTTOM = 11.0, 12
 
 
 def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
     """What each mark is, under its bar, where the letters would not run into each other."""
-    painter.setFont(theme.sans(11))
+    painter.setFont(theme.sans(SIZE))
     painter.setPen(theme.INK)
-    height, letter_of, last = BOTTOM + 2, chart.workspace.pass_.letter, -math.inf
+    height, letter_of, room = BOTTOM + 2, chart.workspace.pass_.letter, LabelRoom()
     for x, i in sorted((bar.center().x(), i) for i, (_, bar) in enumerate(bars)):
         mark, bar = bars[i]
-        if x - last >= LETTER and (letter := letter_of(mark)):
-            painter.drawText(QRectF(x - 12, bar.bottom() - 1, 24, height), Qt.AlignmentFlag.AlignCenter, letter)
-            last = x
+        if letter := letter_of(mark):
+            wide = width_of(painter, letter)
+            box = QRectF(x - wide / 2, bar.bottom() - 1, wide, height)
+            if room.take(box):
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
 
 
 def draw_frame(painter: QPainter, bar: QRectF) -> None:
@@ -47,32 +49,24 @@ def draw_flag(painter: QPainter, chart: Any, mark: Mark, bar: QRectF) -> None:
     painter.drawPolygon(QPolygonF([pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]))
 
 
-def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
-    """What is done to marks, over their bars, wherever that covers neither a bar nor another number."""
+def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]], room: LabelRoom) -> None:
+    """What is done to marks, over their bars, wherever that covers neither a bar nor another label."""
     if not chart.numbers:
         return
-    painter.setFont(theme.mono(12))
-    metrics, plot = painter.fontMetrics(), chart._plot()
+    painter.setFont(theme.mono(SIZE))
+    plot = chart._plot()
     in_hand, told = set(chart.workspace.in_hand), _words(chart, bars)
     boxes = sorted((bar for _, bar in bars), key=QRectF.left)
     lefts = [box.left() for box in boxes]
-    taken: list[QRectF] = []
-    ground = theme.PAPER.toRgb()
-    ground.setAlpha(225)
     for mark, bar, text, ink in sorted(told, key=lambda one: one[0].id not in in_hand):
-        width = metrics.horizontalAdvance(text) + 4
+        width = width_of(painter, text)
         left = min(max(plot.left(), bar.center().x() - width / 2), plot.right() - width)
         box = QRectF(left, bar.top() - 19, width, 15)
-        if any(box.intersects(other) for other in taken[-2:] if mark.id not in in_hand):
-            continue
         near = boxes[bisect_left(lefts, box.left() - BAR) : bisect_left(lefts, box.right())]
         covers = any(box.intersects(other) for other in near if other is not bar)
-        if (covers and mark.id not in in_hand) or any(box.intersects(other) for other in taken):
+        if (covers and mark.id not in in_hand) or not room.take(box):
             continue
-        taken.append(box)
-        painter.fillRect(box, ground)
-        painter.setPen(theme.IN_HAND if mark.id in in_hand else ink)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        draw_label(painter, box, text, theme.IN_HAND if mark.id in in_hand else ink)
 
 
 def _words(chart: Any, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:

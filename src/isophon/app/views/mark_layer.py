@@ -6,17 +6,19 @@ import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.frequencies import band_of
+from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.app.views.map_signs import Stamps, draw_gate, draw_warnings
 from isophon.app.views.wave import draw_wave
 from isophon.core.passes import KINDS
 from isophon.core.passes.gaps.treat import Fade
 
-_RIDE_DB, _LETTER = 12.0, 18.0
+_RIDE_DB = 12.0
+_CLOSE, _TIED = 16.0, 12.0  # pixels a mark, for its shape; and of a word, for its ties
 _STAMP = 3.0  # pixels: nearer stamps of one look cannot be told apart
 _WHOLE = 0.99  # of the take: a mark without a place in time
 
@@ -52,8 +54,12 @@ class MarkLayer:
             over = height_of(mark) > ceiling or acts(mark)
             left, right = x0 + (first - start) * scale, x0 + (last - start) * scale
             drawn.setdefault((over, mark.hand.leave), []).append((left, max(right, left + 1)))
+        far = wave.width() < _CLOSE * sum(map(len, drawn.values()))
         for (over, left_alone), spans in drawn.items():
             ink = theme.OVER if over else theme.SOFT_INK
+            if far:
+                self._draw_far(painter, spans, ink, y, over)
+                continue
             painter.setPen(QPen(ink, 1.5))
             painter.drawLines([QLineF(left, y, right, y) for left, right in spans])
             stamp = self._stamps.of(self.workspace.pass_, ink, over and not left_alone, ratio)
@@ -63,9 +69,18 @@ class MarkLayer:
                 if x - last_x >= _STAMP:
                     painter.drawPixmap(QPointF(x - 8, y - 3), stamp)
                     last_x = x
-        self._draw_letters(painter, x0, scale, spectrum.top())
+        if not far:
+            self._draw_letters(painter, x0, scale, spectrum.top())
         self._draw_outlined(painter, wave, spectrum)
         painter.restore()
+
+    @staticmethod
+    def _draw_far(painter: QPainter, spans: list[tuple[float, float]], ink: QColor, y: float, over: bool) -> None:
+        """Where marks are too many for their shapes: lines, those over the ceiling high."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(ink)
+        high = 9.0 if over else 3.0
+        painter.drawRects([QRectF(left, y, max(1.5, right - left), high) for left, right in spans])
 
     def draw_in_hand(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
         """The marks in hand over all else."""
@@ -94,15 +109,16 @@ class MarkLayer:
 
     def _draw_letters(self, painter: QPainter, x0: float, scale: float, y: float) -> None:
         """What each mark is, at its place, where there is room."""
-        (start, end), letter_of, last = self.workspace.view, self.workspace.pass_.letter, -math.inf
-        painter.setFont(theme.sans(11))
-        painter.setPen(theme.INK)
+        (start, end), letter_of, room = self.workspace.view, self.workspace.pass_.letter, LabelRoom()
+        painter.setFont(theme.sans(SIZE))
         for mark in self.workspace.marks_seen(int(self.workspace.view[1] - start) + 1_000):
             first, until = mark.span
             x = x0 + ((first + until) / 2 - start) * scale
-            if x - last >= _LETTER and start <= until and first <= end and (letter := letter_of(mark)):
-                painter.drawText(QRectF(x - 12, y, 24, 14), Qt.AlignmentFlag.AlignCenter, letter)
-                last = x
+            if start <= until and first <= end and (letter := letter_of(mark)):
+                wide = width_of(painter, letter)
+                box = QRectF(x - wide / 2, y + 1, wide, painter.fontMetrics().height())
+                if room.take(box):
+                    draw_label(painter, box, letter, theme.INK)
 
     def _draw_outlined(self, painter: QPainter, wave: QRectF, box: QRectF) -> None:
         """What is seen in every pass: boxes drawn by hand, and words that change."""
@@ -152,7 +168,8 @@ class MarkLayer:
             if mark.confidence < part.timing.sure or mark.span[1] < start or mark.span[0] > end:
                 continue
             painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else theme.HAND_FLAG, 1.1))
-            for mine, its in mark.anchors:
+            tied = self._x_of(mark.span[1]) - self._x_of(mark.span[0]) >= _TIED or mark.id in in_hand
+            for mine, its in mark.anchors if tied else ():
                 top = QPointF(self._x_of(its), above.bottom())
                 painter.drawLine(QPointF(top.x(), above.top()), top)
                 painter.drawLine(top, QPointF(self._x_of(mine), above.bottom() + 0.35 * wave.height()))

@@ -15,6 +15,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.bars import draw_bars
 from isophon.app.views.keyboard import draw_focus
+from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.app.views.soon import Soon
 from isophon.app.views.trace_chart import RIGHT, margin_left
 from isophon.core.marks import Mark
@@ -211,8 +212,9 @@ class SkylineChart(QWidget):
             bar_words.draw_frame(painter, bar)
         painter.setClipping(False)
         self._draw_ceilings(painter)
-        bar_words.draw_numbers(painter, self, bars)
-        self._draw_ends(painter)
+        room = LabelRoom()
+        self._draw_ends(painter, room)
+        bar_words.draw_numbers(painter, self, bars, room)
         if self._band:
             painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(*self._band).normalized())
@@ -280,19 +282,17 @@ class SkylineChart(QWidget):
             painter.setPen(theme.PAPER if in_force else theme.OVER)
             painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
 
-    def _draw_ends(self, painter: QPainter) -> None:
+    def _draw_ends(self, painter: QPainter, room: LabelRoom) -> None:
         """Which ceiling is which, where its line ends; of one that is dragged and not in force, that it is not."""
-        plot, ground = self._plot(), theme.PAPER.toRgb()
-        ground.setAlpha(225)
+        plot = self._plot()
         ceilings = sorted(self.ceilings(), key=lambda one: self.y_of(one[2]))
-        painter.setFont(theme.sans(11))
-        painter.setPen(theme.OVER)
-        for i, (setting, words, level, in_force) in enumerate(ceilings if len(ceilings) > 1 else ()):
+        painter.setFont(theme.sans(SIZE))
+        for i, (setting, words, level, in_force) in enumerate(ceilings):
             told = words if in_force or setting != self.dragged else f"{words}: no effect above the other"
-            y, width = self.y_of(level), painter.fontMetrics().horizontalAdvance(told) + 8
+            y, width = self.y_of(level), width_of(painter, told)
             box = QRectF(plot.right() - width, y - 17 if i == 0 else y + 2, width, 15)
-            painter.fillRect(box, ground)
-            painter.drawText(box.adjusted(0, 0, -4, 0), _RIGHT_MIDDLE, told)
+            if room.take(box):
+                draw_label(painter, box, told, theme.OVER)
 
     def _tags(self) -> dict[str, QRectF]:
         """The grips of the ceilings on the axis, moved apart where they would overlap."""

@@ -16,6 +16,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.anchor_handles import AnchorHandles
 from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.keyboard import draw_focus
+from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.app.views.map_maker import MapMaker, Sight, Wanted, roughly
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.mark_layer import MarkLayer
@@ -25,9 +26,9 @@ from isophon.core.takes.changes import MOVING, changes_in
 from isophon.core.takes.pictures import LOWS, Axis, Spectrogram
 
 RIGHT = 16
-_OVERVIEW, _RULER, _SIGNS = 28, 24, 16
+_OVERVIEW, _RULER, _NAMES, _SIGNS = 28, 24, 15, 16
 _WAVE, _WAVE_HIGH = (0.12, 30, 56), (0.16, 44, 110)  # of what is left: how much, from and to how many pixels
-_APART, _NAME_WIDTH = 3, 200  # pixels: of lines of markers, and the most that a name takes
+_APART, _NAME_WIDTH = 3, 150  # pixels: of lines of markers, and the most that a name takes
 _SHARP_BELOW_S, _LINES_BELOW_S = 20.0, 9.0
 _SHARP_AFTER_MS = 60
 _COLUMN, _ROW, _APART_HZ = 2, 2, 22  # pixels
@@ -86,14 +87,15 @@ class TraceChart(QWidget):
     def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
         """Overview, ruler, wave, spectrogram."""
         width, top = self._plot_width(), 2
-        rest = self.height() - top - _OVERVIEW - _RULER - _SIGNS - 2
+        names = theme.u(_NAMES) if self.workspace.session.markers else 0
+        rest = self.height() - top - _OVERVIEW - _RULER - names - _SIGNS - 2
         share, least, most = _WAVE_HIGH if self.workspace.pass_.threads or self.workspace.pass_.gate else _WAVE
         wave = min(max(share * rest, least), most)
         return (
             QRectF(margin_left(), top, width, _OVERVIEW),
             QRectF(margin_left(), top + _OVERVIEW, width, _RULER),
-            QRectF(margin_left(), top + _OVERVIEW + _RULER, width, wave),
-            QRectF(margin_left(), top + _OVERVIEW + _RULER + wave + _SIGNS, width, max(10, rest - wave)),
+            QRectF(margin_left(), top + _OVERVIEW + _RULER + names, width, wave),
+            QRectF(margin_left(), top + _OVERVIEW + _RULER + names + wave + _SIGNS, width, max(10, rest - wave)),
         )
 
     # painting
@@ -277,31 +279,29 @@ class TraceChart(QWidget):
             painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
 
     def _draw_markers(self, painter: QPainter) -> None:
-        """Named places: a small flag on the ruler, a dot in the overview."""
-        overview, _, wave, spectrum = self._rows()
-        painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
+        """Named places: a dot in the overview, a line over the wave and the map, the name above them."""
+        overview, ruler, wave, spectrum = self._rows()
+        painter.setFont(theme.sans(SIZE, theme.QFont.Weight.DemiBold))
         markers = self.workspace.session.markers
         at = np.array([marker.at for marker in markers]) - self.workspace.offset
         painter.setPen(QPen(theme.DONE, 1.2))
         painter.setBrush(theme.DONE)
         for x in np.unique(np.round(self._song_x(at))):
             painter.drawEllipse(QPointF(x, overview.top() + 3), 2.6, 2.6)
-        places, metrics, free, line = self.x_of(at), painter.fontMetrics(), -math.inf, -math.inf
+        places, metrics, room, line = self.x_of(at), painter.fontMetrics(), LabelRoom(), -math.inf
         right = margin_left() + self._plot_width()
         for i in np.flatnonzero((places >= margin_left() - 1) & (places <= right)):
             x = float(places[i])
             if x < line + _APART:
                 continue
             line = x
-            painter.drawLine(QPointF(x, wave.top()), QPointF(x, spectrum.bottom()))
-            if x >= free:
-                name = metrics.elidedText(markers[i].name, Qt.TextElideMode.ElideRight, _NAME_WIDTH)
-                box = QRectF(x, wave.top(), metrics.horizontalAdvance(name) + 10, 16)
-                painter.fillRect(box, theme.DONE)
-                painter.setPen(theme.PAPER)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-                painter.setPen(QPen(theme.DONE, 1.2))
-                free = box.right() + 2
+            painter.setPen(QPen(theme.DONE, 1))
+            painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
+            name = metrics.elidedText(markers[i].name, Qt.TextElideMode.ElideRight, _NAME_WIDTH)
+            wide = width_of(painter, name)
+            box = QRectF(min(x + 1, self.width() - wide), ruler.bottom(), wide, wave.top() - ruler.bottom() - 1)
+            if room.take(box):
+                draw_label(painter, box, name, theme.DONE)
 
     def _song_x(self, seconds: Any) -> Any:
         """The place of a time, or of many, in the overview."""

@@ -41,11 +41,17 @@ def _own_state(tmp_path, monkeypatch):
 
 @pytest.fixture(autouse=True)
 def _at_rest(request, monkeypatch):
-    """Nothing is rendered ahead or heard beside the lead in a test, but in those of it: it would take the cores."""
+    """Nothing is rendered ahead or heard beside the lead in a test, but in those of it: it would take the cores. Views
+    are where they are to be at once.
+    """
     if "app" in request.node.path.parts and "rendered_ahead" not in request.node.name:
         from isophon.app.model import rendering_ahead
 
         monkeypatch.setattr(rendering_ahead, "_QUIET_MS", 600_000)
+    if "app" in request.node.path.parts and "glides" not in request.node.name:
+        from isophon.app.model import glide
+
+        monkeypatch.setattr(glide, "LONGEST_MS", 0)
     if "app" in request.node.path.parts and "line_up" not in request.node.path.name:
         from isophon.app.model.lining_up import LiningUp
 

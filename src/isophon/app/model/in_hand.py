@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
+from isophon.app.model.glide import Glide
 from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import NOWHERE, TakePool
@@ -44,6 +45,8 @@ class InHand(QObject):
         parts = self.session.parts
         self.parts_in_hand = tuple(p.id for p in parts if p.role == "lead")[:1] or tuple(p.id for p in parts[:1])
         self.heard_only: frozenset[str] = frozenset()
+        self._glide = Glide(self)
+        self._glide.moved.connect(self._show)
         self.aside: tuple[str, Pass | None] = (ALL_HEARD, None)  # which pass is left out, or alone, for listening
         self.view = self.song
 
@@ -202,19 +205,37 @@ class InHand(QObject):
 
     def show_span(self, start: float, end: float) -> None:
         """Move the view so that a span is seen whole."""
-        first, last = self.view
+        first, last = self.target_view
         if start < first or end > last:
             size = max(last - first, 1.1 * (end - start))
-            self.set_view((start + end - size) / 2, (start + end + size) / 2)
+            self.glide_to((start + end - size) / 2, (start + end + size) / 2)
+
+    @property
+    def target_view(self) -> tuple[float, float]:
+        """The seconds that are shown, or will be in a moment."""
+        return self._glide.target or self.view
+
+    def glide_to(self, start: float, end: float) -> None:
+        """Show these seconds, held within the song, in a moment."""
+        to = self._within_song(start, end)
+        if to != self.target_view:
+            self._glide.begin(self.view, to)
 
     def set_view(self, start: float, end: float) -> None:
-        """Show these seconds, held within the song."""
+        """Show these seconds, held within the song, at once."""
+        self._glide.stop()
+        self._show(*self._within_song(start, end))
+
+    def _show(self, start: float, end: float) -> None:
+        if (start, end) != self.view:
+            self.view = (start, end)
+            self.view_changed.emit()
+
+    def _within_song(self, start: float, end: float) -> tuple[float, float]:
         first, last = self.song
         size = min(last - first, max(SHORTEST_VIEW_S, end - start))
         start = min(max(first, start), last - size)
-        if (start, start + size) != self.view:
-            self.view = (start, start + size)
-            self.view_changed.emit()
+        return start, start + size
 
     def select(self, selection: tuple[float, float] | None) -> None:
         """Select a time, or none."""

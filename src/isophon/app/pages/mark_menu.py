@@ -34,7 +34,7 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
     menu.addAction("Make a mark of the selection\tN", workspace.draw_mark).setEnabled(selected)
     menu.addAction("Zoom to the selection\tZ", page.zoom_mark).setEnabled(selected)
     menu.addAction("Clear the selection\tEsc", lambda: workspace.select(None)).setEnabled(selected)
-    menu.addAction("Show the whole song\tHome", lambda: workspace.set_view(*workspace.song))
+    menu.addAction("Show the whole song\tHome", lambda: workspace.glide_to(*workspace.song))
     return menu
 
 

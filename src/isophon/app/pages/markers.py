@@ -49,4 +49,4 @@ class Markers(QObject):
         self._hearing.seek(at)
         first, last = self._workspace.view
         if not first <= at <= last:
-            self._workspace.set_view(at - 0.2 * (last - first), at + 0.8 * (last - first))
+            self._workspace.glide_to(at - 0.2 * (last - first), at + 0.8 * (last - first))

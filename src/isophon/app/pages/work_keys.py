@@ -59,7 +59,7 @@ def add_keys(page) -> None:
         "zoom_in": lambda: page.trace.zoom(1 / 1.6),
         "zoom_out": lambda: page.trace.zoom(1.6),
         "zoom_mark": page.zoom_mark,
-        "whole": lambda: workspace.set_view(*workspace.song),
+        "whole": lambda: workspace.glide_to(*workspace.song),
         "rank": lambda: (page.in_time if page.tallest.isChecked() else page.tallest).setChecked(True),
         "map_alone": page.toggle_map_alone,
         "marker": page.markers.name_place,

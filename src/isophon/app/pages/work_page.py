@@ -28,7 +28,7 @@ from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
 from isophon.app.sheets.sheet import Sheet
-from isophon.app.views.keyboard import reachable, show_in_scroll_areas, workable
+from isophon.app.views.keyboard import place_in_digit_row, reachable, show_in_scroll_areas, workable
 from isophon.app.views.route import HAND_OVER, LAY_OUT, Count
 from isophon.core.passes import NAMES
 from isophon.core.playing.remote import RemotePlayer
@@ -290,7 +290,9 @@ class WorkPage(WorkViews):
 
     def keyPressEvent(self, event) -> None:
         seen = LAY_OUT < self.title.route.current < HAND_OVER
-        if event.key() == Qt.Key.Key_S and seen and not event.modifiers() and not event.isAutoRepeat():
+        if (station := place_in_digit_row(event)) is not None:
+            self.open_station(station)
+        elif event.key() == Qt.Key.Key_S and seen and not event.modifiers() and not event.isAutoRepeat():
             self.hearing.hold_as_sung(True)
             self.trace.show_as_sung(True)
             self.transport.show_compare("as sung")
@@ -384,10 +386,10 @@ class WorkPage(WorkViews):
         mark, selection = self.workspace.mark, self.workspace.selection
         if selection:
             around = 0.02 * (selection[1] - selection[0])
-            self.workspace.set_view(selection[0] - around, selection[1] + around)
+            self.workspace.glide_to(selection[0] - around, selection[1] + around)
         elif mark:
             middle = sum(mark.span) / 2
-            self.workspace.set_view(middle - 0.75, middle + 0.75)
+            self.workspace.glide_to(middle - 0.75, middle + 0.75)
 
     # the window's state
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 
 _WIDEST, _NARROWEST = 320, 76
+_FIRST_DIGIT = 10  # the key of 1 on X11 and Wayland (linux/input-event-codes.h, and 8 more)
 _LINE = 26  # pixels: what lies no further apart is on one line
 _PRESSING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
 _LISTED = (*_PRESSING, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End)
@@ -164,3 +165,11 @@ def draw_focus(painter: QPainter, widget: QWidget) -> None:
         painter.setPen(QPen(theme.IN_HAND, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(widget.rect()).adjusted(1, 1, -1, -1))
+
+
+def place_in_digit_row(event: QKeyEvent) -> int | None:
+    """Which key of the row of digits was pressed, from 0 on, where the keyboard's layout writes no digits there."""
+    place = event.nativeScanCode() - _FIRST_DIGIT
+    if event.isAutoRepeat() or event.modifiers() or not 0 <= place <= 9 or event.text().isdigit():
+        return None
+    return place

@@ -11,10 +11,10 @@ from isophon.app.views.box_drawing import draws
 from isophon.app.views.trace_chart import TraceChart, margin_left
 from isophon.core.marks import Mark
 
-_ZOOM = 1.25
+_ZOOM, _LEAST_PINCH = 1.25, 0.1
 _GRAB = 5
 _EDGES = ("start", "end")
-_TIP = ("Wheel: zoom, with Shift move along. Drag: move along. Drag on the ruler: select. "
+_TIP = ("Wheel or two fingers: zoom, sideways or with Shift move along. Drag: move along. Drag on the ruler: select. "
         "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. Ctrl and drag, or draw (V): a box "
         "over anything, with Shift a free outline.")  # fmt: skip
 _ANCHORS_TIP = (" The word in hand has handles: drag one, double-click beside them for one more, double-click one to "
@@ -130,6 +130,11 @@ class Trace(TraceChart):
         self._drag = None
 
     def event(self, event) -> bool:
+        if event.type() == QEvent.Type.NativeGesture and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+            start, end = self.workspace.view
+            at, factor = self.time_at(event.position().x()), 1 / max(_LEAST_PINCH, 1 + event.value())
+            self.workspace.set_view(at - (at - start) * factor, at + (end - at) * factor)
+            return True
         asked = event.type() == QEvent.Type.ShortcutOverride and event.key() in ANCHOR_KEYS
         if asked and self.hasFocus() and self.anchors.anchors:
             event.accept()
@@ -159,18 +164,25 @@ class Trace(TraceChart):
         sideways = event.angleDelta().x() / 120
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             steps, sideways = 0.0, steps + sideways
-        start, end = self.workspace.view
-        if sideways and not steps:
+        start, end = self.workspace.target_view
+        if abs(sideways) > abs(steps):  # two fingers hardly move along one way alone
             shift = -sideways * 0.1 * (end - start)
-            self.workspace.set_view(start + shift, end + shift)
+            self._go_to(event, start + shift, end + shift)
             return
-        self.zoom(_ZOOM**-steps, self.time_at(event.position().x()))
+        at = self.time_at(event.position().x())
+        factor = _ZOOM**-steps
+        self._go_to(event, at - (at - start) * factor, at + (end - at) * factor)
+
+    def _go_to(self, event, start: float, end: float) -> None:
+        """Glide by a wheel's notch; fingers on a touchpad move smoothly by themselves."""
+        by_fingers = not event.pixelDelta().isNull()
+        (self.workspace.set_view if by_fingers else self.workspace.glide_to)(start, end)
 
     def zoom(self, factor: float, around: float | None = None) -> None:
         """Show ``factor`` times as long a span, keeping a time where it is."""
-        start, end = self.workspace.view
+        start, end = self.workspace.target_view
         centre = (start + end) / 2 if around is None else min(max(around, start), end)
-        self.workspace.set_view(centre - (centre - start) * factor, centre + (end - centre) * factor)
+        self.workspace.glide_to(centre - (centre - start) * factor, centre + (end - centre) * factor)
 
     def _show_around(self, x: float) -> None:
         first, last = self.workspace.song

@@ -27,7 +27,7 @@ from isophon.core.takes.pictures import LOWS, Axis, Spectrogram
 
 RIGHT = 16
 _OVERVIEW, _RULER, _NAMES, _SIGNS = 28, 24, 15, 16
-_WAVE, _WAVE_HIGH = (0.12, 30, 56), (0.16, 44, 110)  # of what is left: how much, from and to how many pixels
+_WAVE, _WAVE_HIGH = (0.12, 30, 56), (0.13, 36, 100)  # of what is left: how much, from and to how many pixels
 _APART, _NAME_WIDTH = 3, 150  # pixels: of lines of markers, and the most that a name takes
 _SHARP_BELOW_S, _LINES_BELOW_S = 20.0, 9.0
 _SHARP_AFTER_MS = 60

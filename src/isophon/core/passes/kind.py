@@ -143,7 +143,8 @@ class Kind:
     beside the marks. ``maps(part, seconds)``: when a second of the part is heard. ``quiet``: its marks are told
     only where something is done; ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of
     it without one. ``doubts(part)``: what is doubtful in what it does. ``sounds_of(mark)``: what the sounds of a mark
-    are called, '' for nothing; the proof shows spectra of those of one name together.
+    are called, '' for nothing; the proof shows spectra of those of one name together. ``works_in(mark)``: the
+    frequencies in Hz that a change of a mark works on, None: up to the top.
     """
 
     name: str
@@ -178,6 +179,7 @@ class Kind:
     needs_voice: bool = False
     doubts: Callable[[Any], Sequence[Doubt]] = lambda part: ()
     sounds_of: Callable[[Mark], str] = lambda mark: ""
+    works_in: Callable[[Mark], tuple[float, float | None]] = lambda mark: mark.band
 
 
 def touching(treatments: Sequence[Any], start: int, stop: int) -> list[Any]:

@@ -33,11 +33,11 @@ class Change(NamedTuple):
 
 def changes_in(part: Part, without: Collection[str], view: tuple[float, float]) -> tuple[Change, ...]:
     """What is done to marks of a part that have a place in time, within a view (s), but for those of some kinds."""
-    kinds = [kind.name for kind in KINDS if kind.marked and kind.placed and kind.name not in without]
+    kinds = [kind for kind in KINDS if kind.marked and kind.placed and kind.name not in without]
     return tuple(
-        Change(*mark.span, *mark.band, db)
-        for name in kinds
-        for mark, db in part.changed(name)
+        Change(*mark.span, *kind.works_in(mark), db)
+        for kind in kinds
+        for mark, db in part.changed(kind.name)
         if mark.span[1] > view[0] and mark.span[0] < view[1]
     )
 

@@ -13,4 +13,5 @@ def _find(ears) -> Found:
 KIND = Kind(
     "pop", settings.PopSettings, settings.role_default, treat.STAGE, treat.treatments, find=_find,
     change=lambda mark, settings_, context: change_of(mark, settings_), drawn_s=settings.DRAWN_S,
+    works_in=lambda mark: (mark.band[0], mark.band[1] or mark.high_hz),
 )  # fmt: skip

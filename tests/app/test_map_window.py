@@ -1,0 +1,216 @@
+"""The map in the window: what stays in ink and what goes in red, alive under the hand; its room, its labels, its views."""
+
+import itertools
+import time
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QKeyEvent, QNativeGestureEvent, QPainter, QPointingDevice, QWheelEvent
+from PySide6.QtWidgets import QApplication
+
+from driving import key, press
+from isophon.app import theme
+from isophon.app.views.label_room import LabelRoom
+from isophon.app.views.route import STATIONS
+from isophon.core.session import layout
+
+
+@pytest.fixture
+def esses(room, qtbot):
+    """The demo's lead, its esses open, six seconds in view, the map sharp."""
+    workspace = room.workspace
+    qtbot.waitUntil(lambda: workspace.part.found, timeout=60_000)
+    press(room, key("Esses"), qtbot=qtbot)
+    workspace.set_view(6.0, 12.0)
+    sharp(room, qtbot)
+    return room
+
+
+def sharp(room, qtbot):
+    """Wait until the map is as sharp as it gets."""
+    def is_sharp():
+        room.trace.grab()
+        made = room.trace.maker.made
+        return made is not None and made.wanted == room.trace._wanted(room.trace._axis(), int(room.trace._plot_width()))
+
+    qtbot.waitUntil(is_sharp, timeout=10_000)
+
+
+def pixels(room):
+    """The map as it is seen, ``(rows, columns, colours)``."""
+    box = room.trace._rows()[3].toRect()
+    image = room.trace.grab(box).toImage().convertToFormat(room.trace.grab(box).toImage().Format.Format_RGB32)
+    return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)[:, :, 2::-1].astype(int)
+
+
+def redness(picture):
+    return (picture[:, :, 0] - picture[:, :, 1] - 5).clip(0)  # the paper is a little red
+
+
+def in_box(room, mark, picture):
+    """The part of a picture in which a mark lies."""
+    trace, axis = room.trace, room.workspace.pass_.axis
+    box = trace._rows()[3]
+    left, right = (round(trace.x_of(t) - box.left()) for t in mark.span)
+    bottom = round(axis.place(mark.low_hz) * box.height())
+    return picture[20:bottom, left + 1 : right - 1]
+
+
+def test_the_ceiling_is_followed_at_once_and_sharply_a_moment_later(esses, qtbot):
+    room, workspace = esses, esses.workspace
+    mark = max((m for m in workspace.marks if 6.5 < m.start < 11.5), key=lambda m: m.standout_db)
+    workspace.set_setting("ceiling_db", 6.0)
+    workspace.set_setting("usual_db", 20.0)
+    sharp(room, qtbot)
+    before = redness(in_box(room, mark, pixels(room))).mean()
+    made = room.trace.maker.made
+    workspace.set_setting("ceiling_db", -18.0)
+    qtbot.waitUntil(lambda: redness(in_box(room, mark, pixels(room))).mean() > before + 20, timeout=500)
+    assert room.trace.maker.made is made, "before anything is rendered"
+    sharp(room, qtbot)
+    later = redness(in_box(room, mark, pixels(room))).mean()
+    assert later > before + 20
+    esses.setFocus()
+    qtbot.keyPress(esses, Qt.Key.Key_S)
+    sharp(room, qtbot)
+    assert redness(pixels(room)).max() < 30, "while S is held it shows as sung"
+    qtbot.keyRelease(esses, Qt.Key.Key_S)
+    sharp(room, qtbot)
+    assert redness(in_box(room, mark, pixels(room))).mean() == pytest.approx(later, abs=2)
+
+
+def test_it_shows_all_passes_or_this_one_as_the_ear_says(esses, qtbot):
+    room, workspace = esses, esses.workspace
+    breath = max((m for m, _ in workspace.part.changed("breath") if 6 < m.start < 11.5), key=lambda m: m.end - m.start)
+    x = [round(room.trace.x_of(t) - room.trace._rows()[3].left()) for t in breath.span]
+    every = redness(pixels(room)[:, x[0] + 2 : x[1] - 2]).mean()
+    press(room, Qt.Key.Key_X, qtbot=qtbot)
+    press(room, Qt.Key.Key_X, qtbot=qtbot)
+    assert workspace.aside[0] == "only this pass"
+    sharp(room, qtbot)
+    assert redness(pixels(room)[:, x[0] + 2 : x[1] - 2]).mean() < 0.2 * every, "no breath goes in the esses alone"
+
+
+@pytest.mark.parametrize("size,least", [((1024, 640), 240), ((1280, 800), 350), ((1920, 1080), 520)])
+def test_the_map_has_the_room(window, room, qtbot, size, least):
+    window.setMaximumSize(4_000, 4_000)
+    for name in STATIONS[1:-1]:
+        press(room, key(name), qtbot=qtbot)
+        window.resize(*size)
+        qtbot.wait(30)
+        if (window.width(), window.height()) != size:
+            pytest.skip("the screen is too small for that")
+        assert room.trace._rows()[3].height() >= least, name
+        assert room.title.height() <= 52 and room.transport.height() <= 52 and room.parts.width() <= 200
+        assert room.side.width() <= 300, name
+
+
+def test_twelve_parts_are_seen_without_scrolling(window, room, qtbot):
+    workspace = room.workspace
+    sources = [p.source for p in workspace.session.parts]
+    arrivals = [layout.Arrival(f"more {i}", sources[i % len(sources)], "harmony") for i in range(7)]
+    workspace.edit("more", lambda s: layout.add(s, arrivals))
+    window.resize(1280, 800)
+    qtbot.wait(100)
+    rows = [row for row in room.panel.rows.values() if not row.is_guide]
+    assert len(rows) == 12 and sum(row.height() == theme.u(40) for row in rows) == 11
+    assert not any(row.visibleRegion().isEmpty() for row in rows)
+
+
+def test_f_gives_the_map_the_window_and_columns_fold(room, qtbot):
+    before = room.trace.size()
+    press(room, Qt.Key.Key_F, qtbot=qtbot)
+    qtbot.wait(50)
+    assert room.trace.width() > before.width() + 400 and room.trace.height() > before.height() + 100
+    press(room, Qt.Key.Key_F, qtbot=qtbot)
+    qtbot.wait(50)
+    assert room.trace.size() == before
+    for column in (room.parts, room.side):
+        qtbot.mouseClick(column.button, Qt.MouseButton.LeftButton)
+        assert column.folded and column.width() <= theme.u(24)
+        qtbot.mouseClick(column.button, Qt.MouseButton.LeftButton)
+        assert not column.folded
+    qtbot.wait(50)
+    assert room.trace.size() == before
+
+
+def test_no_label_lies_over_another(esses, qtbot, monkeypatch):
+    """Whatever is in view: all labels that were drawn in one picture, in map and skyline."""
+    drawn = []
+    take = LabelRoom.take
+
+    def noted(self, box):
+        free = take(self, box)
+        if free:
+            drawn.append((id(self), QRectF(box)))
+        return free
+
+    monkeypatch.setattr(LabelRoom, "take", noted)
+    room, workspace = esses, esses.workspace
+    for at in (6.0, 6.1, 6.2, 8.0, 17.0):
+        workspace.edit("marker", lambda s, at=at: layout.add_marker(s, at, f"A marker at {at}"))
+    for view in (workspace.song, (0.0, 20.0), (5.0, 9.0), (16.0, 18.0)):
+        workspace.set_view(*view)
+        drawn.clear()
+        room.trace.grab()
+        room.skyline.grab()
+        assert drawn
+        for (one_room, one), (other_room, other) in itertools.combinations(drawn, 2):
+            assert one_room != other_room or not one.intersects(other)
+
+
+def test_the_view_glides_to_where_it_is_asked_for(esses, qtbot):
+    room, workspace = esses, esses.workspace
+    seen = []
+    workspace.view_changed.connect(lambda: seen.append(workspace.view))
+    press(room, Qt.Key.Key_Plus, qtbot=qtbot)
+    press(room, Qt.Key.Key_Plus, qtbot=qtbot)
+    target = workspace.target_view
+    assert target[1] - target[0] == pytest.approx(6.0 / 1.6**2, abs=0.01), "two notches, however fast they come"
+    began = time.monotonic()
+    qtbot.waitUntil(lambda: workspace.view == target, timeout=1_000)
+    assert time.monotonic() - began < 0.4
+    sizes = [end - start for start, end in seen]
+    assert len(sizes) >= 3 and sizes == sorted(sizes, reverse=True), "closer and closer, without a jump"
+
+
+def test_two_fingers_move_along_and_pinch(esses, qtbot):
+    room, workspace, trace = esses, esses.workspace, esses.trace
+    at = QPointF(trace.x_of(9.0), trace.height() / 2)
+    glob = QPointF(trace.mapToGlobal(at.toPoint()))
+
+    def fingers(x, y):
+        event = QWheelEvent(at, glob, QPoint(x, y), QPoint(x, y), Qt.MouseButton.NoButton,
+                            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.ScrollUpdate, False)  # fmt: skip
+        QApplication.sendEvent(trace, event)
+
+    fingers(-60, 8)
+    assert workspace.view[0] > 6.0 and workspace.view[1] - workspace.view[0] == pytest.approx(6.0)
+    workspace.set_view(6.0, 12.0)
+    device = QPointingDevice.primaryPointingDevice()
+    pinch = QNativeGestureEvent(Qt.NativeGestureType.ZoomNativeGesture, device, 2, at, at, glob, 0.25, QPointF())
+    QApplication.sendEvent(trace, pinch)
+    start, end = workspace.view
+    assert end - start == pytest.approx(6.0 / 1.25) and trace.x_of(9.0) == pytest.approx(at.x(), abs=1)
+
+
+def test_the_row_of_digits_works_in_every_layout(room, qtbot):
+    """On a French keyboard the first key writes & without Shift."""
+    for place, text, wanted in ((0, "&", 0), (3, "'", 3), (9, "à", 9)):
+        event = QKeyEvent(QEvent.Type.KeyPress, 0, Qt.KeyboardModifier.NoModifier, 10 + place, 0, 0, text)
+        QApplication.sendEvent(room, event)
+        assert room.title.route.current == wanted
+
+
+def test_the_legend_tells_the_signs_of_the_pass(esses, qtbot):
+    room = esses
+    assert not room.legend.isVisible(), "folded at first"
+    qtbot.mouseClick(room.signs, Qt.MouseButton.LeftButton)
+    assert room.legend.isVisible()
+    words = [words for words, _ in room.legend.rows()]
+    assert "an ess, over its ceiling" in words and "what the cleaning removes" in words
+    picture = room.legend.grab()
+    QPainter(picture).end()
+    assert picture.height() > 100
+    room.legend.close()

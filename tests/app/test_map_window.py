@@ -1,4 +1,4 @@
-"""The map in the window: what stays in ink and what goes in red, alive under the hand; its room, its labels, its views."""
+"""The map: what stays in ink and what goes in red, alive under the hand; its room, its labels, its views."""
 
 import itertools
 import time
@@ -176,7 +176,7 @@ def test_the_view_glides_to_where_it_is_asked_for(esses, qtbot):
 
 
 def test_two_fingers_move_along_and_pinch(esses, qtbot):
-    room, workspace, trace = esses, esses.workspace, esses.trace
+    workspace, trace = esses.workspace, esses.trace
     at = QPointF(trace.x_of(9.0), trace.height() / 2)
     glob = QPointF(trace.mapToGlobal(at.toPoint()))
 

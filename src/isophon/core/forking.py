@@ -30,6 +30,7 @@ from isophon.core import log
 from isophon.core.lifetime import end_with_parent
 
 WORKER, PLAYER = "isophon.core.work.worker", "isophon.core.playing.process"
+PICTURES = "isophon.core.work.picturing"
 _SRC = Path(__file__).resolve().parents[2]
 _MOST_BYTES, _MOST_DESCRIPTORS = 1 << 20, 8
 
@@ -151,7 +152,7 @@ class Forker:
 @cache
 def forker() -> Forker:
     """The one of this process."""
-    return Forker((WORKER, PLAYER))
+    return Forker((WORKER, PLAYER, PICTURES))
 
 
 def _run(loaded: dict[str, Any], request: _Request, descriptors: list[int], parent: int) -> None:

@@ -7,13 +7,14 @@ from queue import SimpleQueue
 from typing import Any
 
 import msgspec
-import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.views.ink import ink_image
+from isophon.app.views.map_maker import process
 from isophon.core import log
 from isophon.core.render import Plan
-from isophon.core.takes.pictures import Axis, close_margin, close_picture
+from isophon.core.takes.pictures import Axis, close_margin
+from isophon.core.work.picturing import Look
 
 _COLUMNS = 360
 _FEWEST = 4  # samples of a wave
@@ -44,14 +45,9 @@ class Wanted(msgspec.Struct, frozen=True):
 
     def made(self) -> Any:
         """A QImage, or the samples ``(n,)`` of the first channel."""
-        first, count = self.frames
-        start = max(0, first)
-        read = self.take.renderer.cleaned(self.plan, start, first + count - start)
-        samples = np.pad(read, ((0, 0), (start - first, 0)))
-        if self.axis is None:
-            return samples[0]
-        rate = self.take.recording.sample_rate
-        return ink_image(close_picture(samples, rate, _COLUMNS, self.axis), self.voice_lufs)
+        look = Look(self.take.source, process().generation, self.window, self.axis, _COLUMNS, self.plan)
+        seen = process().ask(look)
+        return seen if self.axis is None else ink_image(seen, self.voice_lufs)
 
 
 class CloseUp(QObject):

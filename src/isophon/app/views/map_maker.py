@@ -1,21 +1,25 @@
-"""Makes the picture of what is in view: at once as far as it is known, sharp a moment later, in a thread of its own."""
+"""The picture of what is in view: at once as far as it is known, sharp a moment later from a process of its own."""
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
+import threading
+from functools import cache
 from queue import SimpleQueue
 from typing import Any
 
 import msgspec
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QColor, QImage
 
-from isophon.app.views.relief import drawn, printed
+from isophon.app import theme
 from isophon.core import log
+from isophon.core.errors import InputError
 from isophon.core.render import Plan
 from isophon.core.takes.changes import Change, changed_by, estimated
-from isophon.core.takes.pictures import Axis, close_margin, close_picture
+from isophon.core.takes.pictures import Axis
+from isophon.core.takes.relief import Inks, printed
+from isophon.core.work.picturing import Look, Picture, PictureProcess, Request
 
 _LOOK_MS = 8
 
@@ -27,6 +31,7 @@ class Sight(msgspec.Struct, frozen=True):
     view: tuple[float, float]
     axis: Axis
     columns: int
+    generation: int
 
 
 class Wanted(msgspec.Struct, frozen=True):
@@ -39,35 +44,48 @@ class Wanted(msgspec.Struct, frozen=True):
     changes: tuple[Change, ...] = ()
     plan: Plan = ()
 
+    @property
+    def request(self) -> Request:
+        """The same as the process is asked for it."""
+        sight = self.sight
+        look = Look(sight.take.source, sight.generation, sight.view, sight.axis, sight.columns, self.plan)
+        return Request(look, self.voice_lufs, inks(), self.size, self.lines)
+
 
 class Made(msgspec.Struct, frozen=True, eq=False):
-    """A picture, and the levels as sung and cleaned that it was drawn from."""
+    """A picture, and the levels that it was drawn from."""
 
     wanted: Wanted
-    sung: np.ndarray
-    cleaned: np.ndarray
+    picture: Picture
     image: QImage
 
 
-def levels(sight: Sight, plan: Plan) -> np.ndarray:
-    """The levels of a sight after a plan, uint8 ``(rows, columns)``."""
-    take, (start, end), axis = sight.take, sight.view, sight.axis
-    rate = take.recording.sample_rate
-    margin = close_margin(rate, axis)
-    first, count = round(start * rate) - margin, round((end - start) * rate) + 2 * margin
-    if plan:
-        begin = max(0, first)
-        samples = take.renderer.cleaned(plan, begin, first + count - begin)
-        samples = np.pad(samples, ((0, 0), (begin - first, 0)))
-    else:
-        samples = take.recording.read(first, count)
-    return close_picture(samples, rate, sight.columns, axis)
+def inks() -> Inks:
+    """The theme's, for maps."""
+    return Inks(*(_rgb(colour) for colour in (theme.PAPER, theme.INK, theme.OVER, theme.ADDED)))
+
+
+def _rgb(colour: QColor) -> tuple[int, int, int]:
+    red, green, blue, _ = colour.getRgb()
+    return red, green, blue
+
+
+def _image(colours: np.ndarray) -> QImage:
+    pixels = np.ascontiguousarray(colours)
+    height, width = pixels.shape
+    return QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGB32).copy()
 
 
 def roughly(sung: np.ndarray, wanted: Wanted) -> QImage:
-    """A picture by what marks tell of their changes, from levels as sung; quick enough for the window's own thread."""
+    """A picture by what marks tell of their changes, from levels as sung; quick enough for the window's own process."""
     change = estimated(sung.shape, wanted.sight.axis, wanted.sight.view, wanted.changes)
-    return printed(sung, changed_by(sung, change), wanted.voice_lufs)
+    return _image(printed(sung, changed_by(sung, change), wanted.voice_lufs, inks()))
+
+
+@cache
+def process() -> PictureProcess:
+    """The one of this program."""
+    return PictureProcess()
 
 
 class MapMaker(QObject):
@@ -77,31 +95,27 @@ class MapMaker(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._worker = ThreadPoolExecutor(1, "map")
-        self._asked: list[Wanted | None] = [None]
-        self._known: list[tuple[Sight, np.ndarray]] = []  # the last levels as sung; the thread's own
-        self._results: SimpleQueue[tuple[Wanted, Made | None]] = SimpleQueue()  # the thread may outlive this
-        self._awaited = 0
         self.made: Made | None = None
+        self._asked: Wanted | None = None
+        self._orders = _Orders()
         self._look = QTimer(self, interval=_LOOK_MS)
         self._look.timeout.connect(self._take)
 
     def ask(self, wanted: Wanted) -> None:
         """Make it, if it is not there or being made."""
-        if self._asked[0] != wanted:
-            self._asked[0] = wanted
-            self._awaited += 1
-            self._worker.submit(_make, self._asked, wanted, self._known, self._results)
+        if self._asked != wanted:
+            self._asked = wanted
+            self._orders.put(wanted)
             self._look.start()
 
     def stop(self) -> None:
         """Make nothing any more."""
-        self._asked[0] = None
+        self._orders.put(None)
 
     @property
     def settled(self) -> bool:
         """Whether what was asked for last is there."""
-        return self._awaited == 0
+        return not self._look.isActive()
 
     def image(self, wanted: Wanted) -> QImage | None:
         """The picture, or what is nearest to it of what is known of the same sight; None where nothing is."""
@@ -110,34 +124,50 @@ class MapMaker(QObject):
             return None
         if made.wanted.changes == wanted.changes and made.wanted.size == wanted.size:
             return made.image
-        then, now = (estimated(made.sung.shape, wanted.sight.axis, wanted.sight.view, one.changes)
+        sung, cleaned = made.picture.sung, made.picture.cleaned
+        then, now = (estimated(sung.shape, wanted.sight.axis, wanted.sight.view, one.changes)
                      for one in (made.wanted, wanted))  # fmt: skip
-        cleaned = np.minimum(changed_by(made.cleaned, now - then), np.maximum(made.sung, made.cleaned))
-        return printed(made.sung, cleaned, wanted.voice_lufs)
+        cleaned = np.minimum(changed_by(cleaned, now - then), np.maximum(sung, cleaned))
+        return _image(printed(sung, cleaned, wanted.voice_lufs, inks()))
 
     def _take(self) -> None:
         """Take up what was made."""
-        while not self._results.empty():
-            wanted, made = self._results.get()
-            self._awaited -= 1
-            if made is not None and self._asked[0] is wanted:
-                self.made = made
-                self.ready.emit()
-        if not self._awaited:
-            self._look.stop()
+        while not self._orders.done.empty():
+            wanted, picture = self._orders.done.get()
+            if wanted is self._asked:
+                self._look.stop()
+                if picture is not None:
+                    self.made = Made(wanted, picture, _image(picture.colours))
+                    self.ready.emit()
 
 
-def _make(asked: list[Wanted | None], wanted: Wanted, known: list, results: SimpleQueue) -> None:
-    """Make what is wanted, None where something newer is or where it fails; in the thread, which knows no widget."""
-    made = None
-    try:
-        if asked[0] is wanted:
-            if not known or known[0][0] != wanted.sight:
-                known[:] = [(wanted.sight, levels(wanted.sight, ()))]
-            sung = known[0][1]
-            cleaned = levels(wanted.sight, wanted.plan) if wanted.plan else sung
-            made = Made(wanted, sung, cleaned, drawn(sung, cleaned, wanted.voice_lufs, wanted.size, wanted.lines))
-    except Exception as error:  # the take's own trouble is told where it is listed, ours in the log
-        if asked[0] is wanted:
-            log.trouble(error)
-    results.put((wanted, made))
+class _Orders:
+    """Has the newest order carried out in a thread, which knows no widget and may outlive them all."""
+
+    def __init__(self) -> None:
+        self.done: SimpleQueue[tuple[Wanted, Picture | None]] = SimpleQueue()
+        self._newest: list[Wanted | None] = []
+        self._there = threading.Condition()
+        threading.Thread(target=self._work, name="map", daemon=True).start()
+
+    def put(self, wanted: Wanted | None) -> None:
+        """Carry this out next, whatever else was to be; None: end."""
+        with self._there:
+            self._newest = [wanted]
+            self._there.notify()
+
+    def _work(self) -> None:
+        while True:
+            with self._there:
+                self._there.wait_for(lambda: self._newest)
+                wanted = self._newest.pop()
+            if wanted is None:
+                return
+            picture = None
+            try:
+                picture = process().ask(wanted.request)
+            except InputError:  # the take's own trouble is told where it is listed
+                pass
+            except Exception as error:
+                log.trouble(error)
+            self.done.put((wanted, picture))

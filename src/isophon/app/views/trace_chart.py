@@ -17,7 +17,7 @@ from isophon.app.views.anchor_handles import AnchorHandles
 from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
-from isophon.app.views.map_maker import MapMaker, Sight, Wanted, roughly
+from isophon.app.views.map_maker import MapMaker, Sight, Wanted, process, roughly
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.mark_layer import MarkLayer
 from isophon.app.views.soon import Soon
@@ -57,6 +57,7 @@ class TraceChart(QWidget):
         self.as_sung = False
         self.maker = MapMaker(self)
         self.maker.ready.connect(self.update)
+        workspace.pool.leak_learned.connect(self._forget)
         self._layer = MarkLayer(workspace, self.x_of)
         self._box = BoxDrawing(workspace, self.time_at, lambda: workspace.pass_.axis)
         self.anchors = AnchorHandles(workspace, self.x_of)
@@ -194,6 +195,11 @@ class TraceChart(QWidget):
         self.as_sung = on
         self.update()
 
+    def _forget(self) -> None:
+        """What was learned of a take is new: nothing that was rendered counts any more."""
+        process().generation += 1
+        self.update()
+
     def _relief(self) -> tuple[QImage, QRectF] | None:
         """The picture of what is in view, and which part of it is shown; None where nothing is known yet."""
         take, (start, end) = self.workspace.take, self.workspace.view
@@ -230,7 +236,7 @@ class TraceChart(QWidget):
     def _wanted(self, axis: Axis, columns: int) -> Wanted:
         workspace, ratio, box = self.workspace, self.devicePixelRatioF(), self._rows()[3]
         part, view = workspace.part, workspace.view
-        sight = Sight(workspace.take, view, axis, max(2, columns // _COLUMN))
+        sight = Sight(workspace.take, view, axis, max(2, columns // _COLUMN), process().generation)
         size, lines = (round(columns * ratio), round(box.height() * ratio)), view[1] - view[0] <= _LINES_BELOW_S
         if self.as_sung:
             return Wanted(sight, part.voice_lufs, size, lines)

@@ -44,8 +44,8 @@ def changes_in(part: Part, without: Collection[str], view: tuple[float, float]) 
 
 def removed(sung: np.ndarray, cleaned: np.ndarray) -> np.ndarray:
     """The level of what goes, as a picture: that of as sung where it is 3 dB or more over cleaned, else 0."""
-    gone = sung.astype(np.int16) - cleaned >= _HALF_DB * LEAST_DB
-    return np.where(gone, sung, 0).astype(np.uint8)
+    gone = np.subtract(sung, cleaned, dtype=np.int16) >= _HALF_DB * LEAST_DB
+    return sung * gone
 
 
 def added(sung: np.ndarray, cleaned: np.ndarray) -> np.ndarray:

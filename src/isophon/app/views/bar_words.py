@@ -14,6 +14,7 @@ from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.core.marks import GONE_DB, Mark
 
 BAR, BOTTOM = 11.0, 12
+_LEAST_APART = 6.0  # pixels a bar, for letters under them
 
 
 def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
@@ -21,6 +22,8 @@ def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]])
     painter.setFont(theme.sans(SIZE))
     painter.setPen(theme.INK)
     height, letter_of, room = BOTTOM + 2, chart.workspace.pass_.letter, LabelRoom()
+    if len(bars) * _LEAST_APART > chart.width():
+        return
     for x, i in sorted((bar.center().x(), i) for i, (_, bar) in enumerate(bars)):
         mark, bar = bars[i]
         if letter := letter_of(mark):

@@ -8,25 +8,23 @@ from PySide6.QtGui import QColor, QPainter
 from isophon.app import theme
 
 SIZE = 11  # pixels, of all labels in map and skyline
-_GROUND_ALPHA = 225
+_GROUND_ALPHA, _COLUMN = 225, 64
 
 
 class LabelRoom:
     """The places that are taken in one picture."""
 
     def __init__(self) -> None:
-        self._taken: list[QRectF] = []
-
-    def free(self, box: QRectF) -> bool:
-        """Whether no label lies there."""
-        return not any(box.intersects(other) for other in self._taken)
+        self._taken: dict[int, list[QRectF]] = {}  # by the columns that they touch, since there may be many
 
     def take(self, box: QRectF) -> bool:
         """Take a place, if it is free; whether it was."""
-        free = self.free(box)
-        if free:
-            self._taken.append(box)
-        return free
+        columns = range(int(box.left() // _COLUMN), int(box.right() // _COLUMN) + 1)
+        if any(box.intersects(other) for column in columns for other in self._taken.get(column, ())):
+            return False
+        for column in columns:
+            self._taken.setdefault(column, []).append(box)
+        return True
 
 
 def width_of(painter: QPainter, text: str) -> float:

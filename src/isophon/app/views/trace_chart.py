@@ -218,8 +218,9 @@ class TraceChart(QWidget):
 
     def _roughly(self, kept: Spectrogram) -> tuple[QImage, QRectF]:
         """From the levels that are kept of the whole take."""
-        axis, (start, end), columns = self.workspace.pass_.axis, self.workspace.view, int(self._plot_width())
-        wanted = self._wanted(kept.axis, columns)
+        axis, (start, end) = self.workspace.pass_.axis, self.workspace.view
+        wanted = self._wanted(kept.axis, int(self._plot_width()))
+        columns = wanted.sight.columns
         if self._rough is None or self._rough[0] != wanted:
             image = roughly(kept.columns(start, end, columns), wanted)
             top, bottom = (kept.axis.place(hz) * image.height() for hz in (axis.high, axis.low))

@@ -51,7 +51,7 @@ def _level_of(tint: int, voice_lufs: float | None) -> float:
 def printed(sung: np.ndarray, cleaned: np.ndarray, voice_lufs: float | None, inks: Inks) -> np.ndarray:
     """The colours of what stays and what goes, uint32, one a level of ``sung`` and ``cleaned`` ``(rows, columns)``."""
     tint_of = tints(np.arange(256), voice_lufs)
-    stays, goes, comes = (tint_of[one] for one in (cleaned, removed(sung, cleaned), added(sung, cleaned)))
+    stays, goes, comes = (tint_of.take(one) for one in (cleaned, removed(sung, cleaned), added(sung, cleaned)))
     return _colours(inks, stays, goes, comes)
 
 

@@ -37,7 +37,9 @@ def shoot(window: Window, name: str) -> None:
     room = window.work_page
     while not room.lens.pictures.close_up.settled or room.workspace.pool.overall()[1]:
         wait(20)
-    wait(250)  # the panel tells of work a moment later
+    wait(250)  # the panel tells of work a moment later, and the map is asked for when the view stands still
+    while not room.trace.maker.settled:
+        wait(20)
     window.grab().save(str(TARGET / f"{name}.png"))
 
 
@@ -77,7 +79,7 @@ def main() -> None:
         workspace.take_in_hand([next(m.id for m in workspace.marks if workspace.part.change(m) < 0)])
         wait(300)
         shoot(window, "floor")
-        for name, part, view in (("Pops", "part-4", (16.0, 28.0)), ("Ticks", "part-4", (0.0, 34.0))):
+        for name, part, view in (("Pops", "part-4", (16.0, 28.0)), ("Ticks", "part-4", (18.0, 30.0))):
             room.open_station(STATIONS.index(name))
             workspace.take_part(part)
             workspace.set_view(*view)
@@ -96,12 +98,12 @@ def main() -> None:
         shoot(window, "bleed")
         workspace.take_part("part-1")
         room.open_station(STATIONS.index("Breaths"))
-        workspace.set_view(0.0, 30.0)
+        workspace.set_view(6.0, 18.0)
         workspace.take_in_hand([workspace.marks[2].id])
         wait(300)
         shoot(window, "breaths")
         room.open_station(STATIONS.index("Bands"))
-        workspace.set_view(0.0, 30.0)
+        workspace.set_view(6.0, 18.0)
         workspace.make_band(320.0)
         workspace.take_in_hand([max(workspace.marks, key=lambda m: m.low_hz).id])
         wait(300)

@@ -22,9 +22,11 @@ from conftest import write
 from driving import key, opened, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.sheets import PASSES
+from isophon.app.views import close_up as close_up_module
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.window import Window
 from isophon.core.session import edits, file
+from isophon.core.session.model import Source
 from voices import spoken
 
 SRC = Path(__file__).parent.parent.parent / "src"
@@ -286,16 +288,18 @@ def test_tallest_first_is_walked_as_it_stands(room, qtbot):
     assert heights == sorted((m.standout_db for m in workspace.marks), reverse=True)[:6]
 
 
-def test_a_view_that_goes_while_its_pictures_are_made_cannot_be_reached_by_their_thread(qtbot):
+def test_a_view_that_goes_while_its_pictures_are_made_cannot_be_reached_by_their_thread(qtbot, monkeypatch):
     """A thread that told a view which was just being deleted ended the whole program."""
     begun, go_on = threading.Event(), threading.Event()
 
-    def cleaned(plan, start, frames):
+    def ask(look):
         begun.set()
         go_on.wait(10)
-        return np.zeros((1, frames), np.float32)
+        return np.zeros(round(8_000 * look.view[1]), np.float32)
 
-    take = SimpleNamespace(recording=SimpleNamespace(sample_rate=8_000), renderer=SimpleNamespace(cleaned=cleaned))
+    monkeypatch.setattr(close_up_module, "process", lambda: SimpleNamespace(generation=0, ask=ask))
+    source = Source("take.wav", 8_000, 1, 8_000)
+    take = SimpleNamespace(source=source, recording=SimpleNamespace(sample_rate=8_000))
     both = Wanted(take, (0, 0.1), None, None), Wanted(take, (0, 0.2), None, None)
     parent = QObject()
     close_up = CloseUp(parent)

@@ -1,6 +1,8 @@
 """The map: what stays in ink and what goes in red, alive under the hand; its room, its labels, its views."""
 
 import itertools
+import os
+import signal
 import time
 
 import numpy as np
@@ -12,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 from driving import key, press
 from isophon.app import theme
 from isophon.app.views.label_room import LabelRoom
+from isophon.app.views.map_maker import process
 from isophon.app.views.route import STATIONS
 from isophon.core.session import layout
 
@@ -214,3 +217,14 @@ def test_the_legend_tells_the_signs_of_the_pass(esses, qtbot):
     QPainter(picture).end()
     assert picture.height() > 100
     room.legend.close()
+
+
+def test_where_the_process_that_draws_is_killed_the_next_picture_starts_it_anew(esses, qtbot):
+    room, workspace = esses, esses.workspace
+    os.kill(process()._child.pid, signal.SIGKILL)
+    workspace.set_view(7.0, 12.0)
+    sharp(room, qtbot)
+    assert room.trace.maker.made.picture.sung.any()
+    mark = next(m for m in workspace.marks if 7.0 < m.start < 12.0)
+    workspace.take_in_hand([mark.id])
+    qtbot.waitUntil(lambda: room.lens.pictures.grab() and room.lens.pictures.close_up.settled, timeout=5_000)

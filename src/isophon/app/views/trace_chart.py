@@ -22,7 +22,7 @@ from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.mark_layer import MarkLayer
 from isophon.app.views.soon import Soon
 from isophon.app.views.wave import draw_wave
-from isophon.core.takes.changes import MOVING, changes_in
+from isophon.core.takes.changes import MOST, MOVING, changes_in
 from isophon.core.takes.pictures import LOWS, Axis, Spectrogram
 
 RIGHT = 16
@@ -209,7 +209,8 @@ class TraceChart(QWidget):
         if end - start <= _SHARP_BELOW_S and inside and not take.trouble:
             wanted = self._wanted(self._axis(), int(self._plot_width()))
             made = self.maker.made
-            if not self._settled.isActive() or (made and made.wanted.sight == wanted.sight):
+            still = not self._settled.isActive() or (made and made.wanted.sight == wanted.sight)
+            if still and len(wanted.plan) <= MOST:
                 self.maker.ask(wanted)
             if (image := self.maker.image(wanted)) is not None:
                 return image, QRectF(image.rect())

@@ -18,6 +18,7 @@ from isophon.core.takes.pictures import Axis
 MOVING = tuple(kind.name for kind in KINDS if kind.maps or (kind.stage and kind.stage.elsewhere))
 
 LEAST_DB = 3.0  # smaller differences of two pictures are not told
+MOST = 4_000  # marks of a kind, or treatments in view, that a picture is made of
 _HALF_DB = 2
 
 
@@ -32,11 +33,15 @@ class Change(NamedTuple):
 
 
 def changes_in(part: Part, without: Collection[str], view: tuple[float, float]) -> tuple[Change, ...]:
-    """What is done to marks of a part that have a place in time, within a view (s), but for those of some kinds."""
+    """What is done to marks of a part that have a place in time, within a view (s), but for those of some kinds.
+
+    Of kinds with very many marks nothing is told.
+    """
     kinds = [kind for kind in KINDS if kind.marked and kind.placed and kind.name not in without]
     return tuple(
         Change(*mark.span, *kind.works_in(mark), db)
         for kind in kinds
+        if len(part.changed(kind.name)) <= MOST
         for mark, db in part.changed(kind.name)
         if mark.span[1] > view[0] and mark.span[0] < view[1]
     )

@@ -138,6 +138,19 @@ def test_f_gives_the_map_the_window_and_columns_fold(room, qtbot):
     assert room.trace.size() == before
 
 
+def test_the_transport_has_no_place_where_nothing_is_worked_on(room, qtbot):
+    press(room, key("Lay out"), qtbot=qtbot)
+    assert not room.transport.isVisible()
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(room.transport.isVisible, timeout=5_000)
+    press(room, Qt.Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(lambda: not room.transport.isVisible(), timeout=5_000)
+    press(room, key("Hand over"), qtbot=qtbot)
+    assert not room.transport.isVisible()
+    press(room, key("Esses"), qtbot=qtbot)
+    assert room.transport.isVisible()
+
+
 def test_no_label_lies_over_another(esses, qtbot, monkeypatch):
     """Whatever is in view: all labels that were drawn in one picture, in map and skyline."""
     drawn = []

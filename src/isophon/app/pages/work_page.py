@@ -239,14 +239,13 @@ class WorkPage(WorkViews):
         for shortcut in self.pass_keys:
             shortcut.setEnabled(LAY_OUT < index < HAND_OVER)
         self.title.route.show_station(index)
+        self._show_transport()
         self.setFocus()  # else it falls on whatever comes next, and Space presses that
 
-    def toggle_map_alone(self) -> None:
-        """Give the map all the room, or take it back."""
-        alone = not (self.parts.folded and self.side.folded and self.under_map.isHidden())
-        self.parts.fold(alone)
-        self.side.fold(alone)
-        self.under_map.setVisible(not alone)
+    def _show_transport(self) -> None:
+        """Where no pass is open the transport has no place, but while it plays."""
+        in_a_pass = LAY_OUT < self.title.route.current < HAND_OVER
+        self.transport.setVisible(in_a_pass or self.hearing.player.playing)
 
     def _open_part(self, part_id: str) -> None:
         """A part, from the results of handing over."""
@@ -345,6 +344,7 @@ class WorkPage(WorkViews):
 
     def _follow(self) -> None:
         workspace, player = self.workspace, self.hearing.player
+        self._show_transport()
         seconds = self.hearing.heard_at()
         self.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
         self.transport.show_playing(player.playing, player.preparing, player.as_sung_for_now)
@@ -381,29 +381,11 @@ class WorkPage(WorkViews):
             if self.menu.rest.isChecked():
                 self.tell("Ears tire of esses: 20 minutes were listened. A rest of 10 to 15 minutes does them good.")
 
-    def zoom_mark(self) -> None:
-        """Show the selected time, else the mark in hand, close."""
-        mark, selection = self.workspace.mark, self.workspace.selection
-        if selection:
-            around = 0.02 * (selection[1] - selection[0])
-            self.workspace.glide_to(selection[0] - around, selection[1] + around)
-        elif mark:
-            middle = sum(mark.span) / 2
-            self.workspace.glide_to(middle - 0.75, middle + 0.75)
-
     # the window's state
 
     def remembered(self) -> Remembered:
         """What is remembered of this session."""
         return Remembered(self.title.route.current, self.hand_over.chosen())
-
-    def state(self) -> dict[str, str]:
-        """What the window remembers of this page."""
-        return self.splits.state()
-
-    def restore(self, state: dict[str, str]) -> None:
-        """Be as it was."""
-        self.splits.restore(state, (which.kind for which in PASSES))
 
     def rest_aside(self) -> None:
         """Be quiet and write everything down while something else is being opened."""

@@ -22,6 +22,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.layout_page import LayoutPage
 from isophon.app.pages.splits import Splits
+from isophon.app.sheets import PASSES
 from isophon.app.sheets.sheet import Sheets
 from isophon.app.views.folding import Folding
 from isophon.app.views.labels import ElidedLabel, Label
@@ -97,6 +98,31 @@ class WorkViews(QWidget):
         passes = [self.parts, self.trace, self.under_map, self.side]
         inside = {0: [self.layout_page], 1: passes, 2: [self.hand_over]}[self.pages.currentIndex()]
         return [self.title, *inside, self.transport]
+
+    def toggle_map_alone(self) -> None:
+        """Give the map all the room, or take it back."""
+        alone = not (self.parts.folded and self.side.folded and self.under_map.isHidden())
+        self.parts.fold(alone)
+        self.side.fold(alone)
+        self.under_map.setVisible(not alone)
+
+    def zoom_mark(self) -> None:
+        """Show the selected time, else the mark in hand, close."""
+        mark, selection = self.workspace.mark, self.workspace.selection
+        if selection:
+            around = 0.02 * (selection[1] - selection[0])
+            self.workspace.glide_to(selection[0] - around, selection[1] + around)
+        elif mark:
+            middle = sum(mark.span) / 2
+            self.workspace.glide_to(middle - 0.75, middle + 0.75)
+
+    def state(self) -> dict[str, str]:
+        """What the window remembers of this page."""
+        return self.splits.state()
+
+    def restore(self, state: dict[str, str]) -> None:
+        """Be as it was."""
+        self.splits.restore(state, (which.kind for which in PASSES))
 
     def _lay_out_side(self, passes: QWidget) -> None:
         """Lens and sheet, one over the other, in a column that folds."""

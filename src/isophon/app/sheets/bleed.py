@@ -15,6 +15,7 @@ from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.label_room import LabelRoom, width_of
 from isophon.app.views.labels import Label
 from isophon.core.passes.bleed.learn import response
 from isophon.core.passes.bleed.settings import Leak
@@ -178,10 +179,13 @@ def _line(painter: QPainter, x: np.ndarray, y: np.ndarray, ink: QColor) -> None:
 def _words(painter: QPainter, box: QRectF, words: tuple[str, str, str]) -> None:
     painter.setFont(theme.sans(11))
     painter.setPen(theme.SOFT_INK)
-    foot = QRectF(box.left() + 4, box.bottom() - 16, box.width() - 8, 14)
-    sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight)
-    for text, side in zip(words, sides, strict=True):
-        painter.drawText(foot, side | Qt.AlignmentFlag.AlignVCenter, text)
+    foot = QRectF(box.left() + 1, box.bottom() - 16, box.width() - 2, 14)
+    room, (left, middle, right) = LabelRoom(), words
+    for text, side in ((left, 0.0), (right, 1.0), (middle, 0.5)):  # what is between them goes where it has no place
+        wide = width_of(painter, text)
+        box = QRectF(foot.left() + side * (foot.width() - wide), foot.top(), wide, foot.height())
+        if text and room.take(box):
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _empty(part: Part) -> str:

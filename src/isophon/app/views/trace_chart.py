@@ -31,7 +31,7 @@ _WAVE, _WAVE_HIGH = (0.12, 30, 56), (0.13, 36, 100)  # of what is left: how much
 _APART, _NAME_WIDTH = 3, 150  # pixels: of lines of markers, and the most that a name takes
 _SHARP_BELOW_S, _LINES_BELOW_S = 20.0, 9.0
 _SHARP_AFTER_MS = 60
-_COLUMN, _ROW, _APART_HZ = 2, 2, 22  # pixels
+_COLUMN, _ROW, _APART_HZ, _MOST_PIXELS = 2, 2, 22, 1_200_000  # pixels
 _WINDOW_S, _WINDOW_COLUMNS = (0.004, 0.04), 3.0  # a window's length: so many columns, within limits
 _SOON_MS = 10
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -239,6 +239,7 @@ class TraceChart(QWidget):
         workspace, ratio, box = self.workspace, self.devicePixelRatioF(), self._rows()[3]
         part, view = workspace.part, workspace.view
         sight = Sight(workspace.take, view, axis, max(2, columns // _COLUMN), process().generation)
+        ratio = min(ratio, max(1.0, (_MOST_PIXELS / (columns * box.height())) ** 0.5))  # more take too long to draw
         size, lines = (round(columns * ratio), round(box.height() * ratio)), view[1] - view[0] <= _LINES_BELOW_S
         if self.as_sung:
             return Wanted(sight, part.voice_lufs, size, lines)

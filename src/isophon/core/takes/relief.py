@@ -113,26 +113,26 @@ def _stretched(picture: np.ndarray, height: int, width: int) -> np.ndarray:
 
 def _lines(levels: np.ndarray, at: list[float]) -> np.ndarray:
     """How far dashed lines of equal level cover each pixel, 0 to 1; short ones, which are noise, are left out."""
-    cover = np.zeros(levels.size, np.float32)
     generator, (height, width) = contour_generator(z=levels), levels.shape
-    for level in at:
-        for line in map(np.asarray, generator.lines(level)):
-            if len(line) >= _SHORTEST:
-                x, y = _dashes(line)
-                left, top = np.minimum(x.astype(int), width - 2), np.minimum(y.astype(int), height - 2)
-                right, below = x - left, y - top
-                for down, across, share in ((0, 0, (1 - below) * (1 - right)), (0, 1, (1 - below) * right),
-                                            (1, 0, below * (1 - right)), (1, 1, below * right)):  # fmt: skip
-                    cover += np.bincount((top + down) * width + left + across, _BETWEEN * share, levels.size)
+    lines = [np.asarray(line) for level in at for line in generator.lines(level) if len(line) >= _SHORTEST]
+    if not lines:
+        return np.zeros(levels.shape)
+    x, y = np.concatenate([_dashes(line) for line in lines], axis=1)
+    left, top = np.minimum(x.astype(int), width - 2), np.minimum(y.astype(int), height - 2)
+    right, below = x - left, y - top
+    first, cover = top * width + left, np.zeros(levels.size)
+    for further, share in ((0, (1 - below) * (1 - right)), (1, (1 - below) * right),
+                           (width, below * (1 - right)), (width + 1, below * right)):  # fmt: skip
+        cover += np.bincount(first + further, _BETWEEN * share, levels.size)
     return np.minimum(cover, 1.0).reshape(levels.shape)
 
 
-def _dashes(line: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Points along a line ``(n, 2)``, evenly, with gaps."""
+def _dashes(line: np.ndarray) -> np.ndarray:
+    """Points along a line ``(n, 2)``, evenly, with gaps; ``(2, m)``."""
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
     at = np.arange(0, along[-1], _BETWEEN)
     at = at[np.arange(len(at)) * _BETWEEN % _PERIOD < _DASH]
-    return np.interp(at, along, line[:, 0]), np.interp(at, along, line[:, 1])
+    return np.stack([np.interp(at, along, line[:, 0]), np.interp(at, along, line[:, 1])])
 
 
 def _over(picture: np.ndarray, cover: np.ndarray, ink: Rgb) -> np.ndarray:

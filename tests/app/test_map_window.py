@@ -176,6 +176,20 @@ def test_no_label_lies_over_another(esses, qtbot, monkeypatch):
             assert one_room != other_room or not one.intersects(other)
 
 
+def test_what_has_no_room_is_told_on_pointing(esses, qtbot):
+    room, workspace, trace = esses, esses.workspace, esses.trace
+    for at in (8.0, 8.01):
+        workspace.edit("marker", lambda s, at=at: layout.add_marker(s, at, f"A marker at {at}"))
+    qtbot.mouseMove(trace, QPoint(round(trace.x_of(8.0)), trace.height() // 2))
+    assert "A marker at 8.0\nA marker at 8.01" in trace.toolTip()
+    mark = next(m for m in workspace.marks if m.start > 9.0)
+    qtbot.mouseMove(trace, QPoint(round(trace.x_of(sum(mark.span) / 2)), trace.height() // 2))
+    assert "dB over the voice" in trace.toolTip() and "\n" not in trace.toolTip()
+    bar = next(bar for one, bar in room.skyline.bars() if one.id == mark.id)
+    qtbot.mouseMove(room.skyline, bar.center().toPoint() + QPoint(0, 2))
+    assert "dB over the voice" in room.skyline.toolTip()
+
+
 def test_the_view_glides_to_where_it_is_asked_for(esses, qtbot):
     room, workspace = esses, esses.workspace
     seen = []

@@ -14,10 +14,11 @@ from isophon.app.views.box_drawing import BoxDrawing, draws
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel, Label
+from isophon.app.views.mark_words import mark_words
 from isophon.app.views.shape_line import LINES, ShapeLine
 from isophon.app.views.slider import Slider
 from isophon.app.views.soon import Soon
-from isophon.core.marks import GONE_DB, Mark
+from isophon.core.marks import Mark
 from isophon.core.session import edits
 from isophon.core.takes.pictures import Axis
 
@@ -306,7 +307,7 @@ class Lens(QWidget):
         self.numbers.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         self.numbers.setFixedHeight(_LINES * self.numbers.fontMetrics().lineSpacing() + 2)
         self.pictures = LensPictures(workspace)
-        self.warning = ElidedLabel("soft")
+        self.warning = Label("", objectName="soft", wordWrap=True)
         self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %", spare=24, number_width=58)
         self.blend.setToolTip("How much of the change is kept")
         self.blend.moved.connect(self._blend)
@@ -341,8 +342,7 @@ class Lens(QWidget):
         self._show()
 
     def _show(self) -> None:
-        mark, part = self.workspace.mark, self.workspace.part
-        marks = self.workspace.marks_in_hand()
+        mark, marks = self.workspace.mark, self.workspace.marks_in_hand()
         for widget in (self.good, self.leave, self.blend, *(() if mark else (self.forget,))):
             enable(widget, mark is not None)
         self.warning.setText(self._warning(mark))
@@ -355,13 +355,7 @@ class Lens(QWidget):
         place = all_marks.index(mark) + 1 if mark in all_marks else 0
         one = f"{which.one.capitalize()} {place} of {len(all_marks)}"
         self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.many} in hand")
-        change = part.change(mark)
-        at, level = theme.clock(mark.span[0] + self.workspace.offset), theme.level(mark.level_db, "LUFS")
-        over = f"{theme.signed(which.height(mark))} {which.unit} {which.over}"
-        gone = which.gone(part) if change <= GONE_DB else ""
-        done = which.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
-        where = () if which.over_frequency else (at, level)
-        self.numbers.setText(" · ".join(filter(None, (*where, over, done, which.more_told(mark)))))
+        self.numbers.setText(mark_words(self.workspace, mark))
         self.leave.setChecked(all(m.hand.leave for m in marks))
         enable(self.forget, any(m.hand.any for m in marks))
         self.blend.setVisible(which.blends)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app.model.workspace import Workspace
 from isophon.app.views import frequencies
 from isophon.app.views.keyboard import same_held
+from isophon.app.views.mark_words import mark_words
 from isophon.app.views.skyline_chart import SkylineChart
 from isophon.core.session.settings import value_range
 
@@ -161,7 +162,7 @@ class Skyline(SkylineChart):
         self.menu_asked.emit(event.globalPos(), mark, None)
 
     def _hover(self, at: QPointF) -> None:
-        what, _ = self._under(at)
+        what, name = self._under(at)
         shapes = {
             "ceiling": Qt.CursorShape.SizeVerCursor,
             "bar": Qt.CursorShape.SizeVerCursor,
@@ -174,4 +175,6 @@ class Skyline(SkylineChart):
             "bar": "Drag: the marks in hand alone, by hand. Shift: finely.",
             "mark": "Click: take in hand. Ctrl: take several.",
         }
-        self.setToolTip(tips.get(what, "Drag across the bars to take several in hand."))
+        tip = tips.get(what, "Drag across the bars to take several in hand.")
+        mark = self.workspace.part.mark(name) if what in ("bar", "mark") else None
+        self.setToolTip(f"{mark_words(self.workspace, mark)}\n{tip}" if mark else tip)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QEvent, QPoint, Qt, Signal
 from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.anchor_handles import ANCHOR_KEYS
 from isophon.app.views.box_drawing import draws
+from isophon.app.views.mark_words import mark_words
 from isophon.app.views.trace_chart import TraceChart, margin_left
 from isophon.core.marks import Mark
 
 _ZOOM, _LEAST_PINCH = 1.25, 0.1
-_GRAB = 5
+_GRAB, _MOST_NAMES = 5, 8
 _EDGES = ("start", "end")
 _TIP = ("Wheel or two fingers: zoom, sideways or with Shift move along. Drag: move along. Drag on the ruler: select. "
         "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. Ctrl and drag, or draw (V): a box "
@@ -41,10 +43,22 @@ class Trace(TraceChart):
     def _tell(self) -> None:
         self.setToolTip(_TIP + (_ANCHORS_TIP if self.workspace.pass_.threads else ""))
 
+    def _tell_at(self, x: float) -> None:
+        """The tip: the names of markers there, which may not have had room, else the mark, else what can be done."""
+        at = np.array([marker.at for marker in self.workspace.session.markers]) - self.workspace.offset
+        names = [self.workspace.session.markers[i].name for i in np.flatnonzero(np.abs(self.x_of(at) - x) <= _GRAB)]
+        mark = None if names else self.mark_at(x)
+        words = "\n".join(names[:_MOST_NAMES]) or (mark_words(self.workspace, mark) if mark else "")
+        if words:
+            self.setToolTip(words)
+        else:
+            self._tell()
+
     def mark_at(self, x: float) -> Mark | None:
         """The mark drawn at a place."""
         time, slack = self.time_at(x), 4 / self._plot_width() * (self.workspace.view[1] - self.workspace.view[0])
-        near = [m for m in self.workspace.marks if m.span[0] - slack <= time <= m.span[1] + slack]
+        seen = self.workspace.marks_seen(int(self._plot_width()))
+        near = [m for m in seen if m.span[0] - slack <= time <= m.span[1] + slack]
         return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
 
     def _edge_at(self, x: float) -> str | None:
@@ -79,6 +93,7 @@ class Trace(TraceChart):
         if not self._drag and self.workspace.drawing:
             return
         if not self._drag:
+            self._tell_at(event.position().x())
             below = event.position().y() > self._rows()[1].bottom()
             anchor = self.anchors.near(event.position(), self._rows()[2]) is not None
             edge = anchor or (below and self._edge_at(event.position().x()))

@@ -38,7 +38,7 @@ class Output:
         self._gain, self._wet, self._peak, self._peaks_read = 0.0, 0.0, 0.0, ring["peaks_read"]
         self._chain: RoughChain | None = None
         self._due, self._sounds = 0.0, False
-        ring["gain"] = 0.0
+        ring["gain"] = ring["block"] = 0
 
     def fill(self, block: np.ndarray) -> None:
         """Write the next frames into ``block``, float32 ``(frames, 2)``; called by the device."""
@@ -51,7 +51,7 @@ class Output:
             self._sounds = False
             return
         ring["block"] = max(ring["block"], len(block))
-        got = self._mix(block, playing)
+        got = self._mix(block)
         goal = 1.0 if playing and got else 0.0
         if goal != self._gain:
             block *= self._gain + (goal - self._gain) * rise(len(block), len(block))
@@ -64,7 +64,7 @@ class Output:
         self._gain = ring["gain"] = goal
         ring.wake()
 
-    def _mix(self, block: np.ndarray, playing: bool) -> int:
+    def _mix(self, block: np.ndarray) -> int:
         """What is there, and nothing after it; how many frames that were."""
         heard = self._ring.read(len(block))
         got = heard.sung.shape[1]

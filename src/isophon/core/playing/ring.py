@@ -30,7 +30,9 @@ class Ring(Numbers):
               "peaks_read", "read", "gain", "block", "peak", "blocks", "empty", "late")  # fmt: skip
 
     def __init__(self) -> None:
-        memory = mmap.mmap(shared_memory(_HEAD_BYTES + 4 * int(np.prod(_SHAPE))), 0)
+        descriptor = shared_memory(_HEAD_BYTES + 4 * int(np.prod(_SHAPE)))
+        memory = mmap.mmap(descriptor, 0)
+        os.close(descriptor)
         super().__init__(self.FIELDS, memory)
         self._versions = np.frombuffer(memory, np.float32, offset=_HEAD_BYTES).reshape(_SHAPE)
         self._moved = os.eventfd(0, os.EFD_CLOEXEC)

@@ -1,0 +1,19 @@
+"""A mark in one line."""
+
+from __future__ import annotations
+
+from isophon.app import theme
+from isophon.app.model.workspace import Workspace
+from isophon.core.marks import GONE_DB, Mark
+
+
+def mark_words(workspace: Workspace, mark: Mark) -> str:
+    """When a mark of the pass that is open begins, how loud it is, how far it stands out, and what is done."""
+    which, part = workspace.pass_, workspace.part
+    change = part.change(mark)
+    at, level = theme.clock(mark.span[0] + workspace.offset), theme.level(mark.level_db, "LUFS")
+    over = f"{theme.signed(which.height(mark))} {which.unit} {which.over}"
+    gone = which.gone(part) if change <= GONE_DB else ""
+    done = which.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
+    where = () if which.over_frequency else (at, level)
+    return " · ".join(filter(None, (*where, over, done, which.more_told(mark))))

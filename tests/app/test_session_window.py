@@ -324,7 +324,7 @@ def test_work_in_the_background_stops_and_goes_on(window, songs, qtbot):
     drop(window, [songs])
     qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
     room = window.work_page
-    assert room.panel.stop.isVisible() or room.panel._soon.isActive()
+    qtbot.waitUntil(lambda: not room.panel.stop.isHidden(), timeout=5_000)  # the page of the parts is not open yet
     room.workspace.pool.stop()
     qtbot.waitUntil(lambda: room.workspace.pool.overall()[1] == 0, timeout=10_000)
     assert not all(p.found for p in room.workspace.session.parts)

@@ -234,13 +234,16 @@ def test_stopped_or_killed_at_any_moment_a_whole_is_there_complete_or_not_at_all
     assert complete()
     whole = []
     for i in range(moments + 1):
+        signal.pthread_sigmask(signal.SIG_BLOCK, [signal.SIGINT])  # else it may come before the child is ready for it
         child = os.fork()
         if child == 0:
-            signal.signal(signal.SIGINT, signal.default_int_handler)
             try:
+                signal.signal(signal.SIGINT, signal.default_int_handler)
+                signal.pthread_sigmask(signal.SIG_UNBLOCK, [signal.SIGINT])
                 made(lambda fraction: None)
             finally:
                 os._exit(0)
+        signal.pthread_sigmask(signal.SIG_UNBLOCK, [signal.SIGINT])
         time.sleep(lasts * i / moments)
         os.kill(child, signal.SIGKILL if i % 2 else signal.SIGINT)
         os.waitpid(child, 0)

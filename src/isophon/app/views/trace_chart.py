@@ -104,7 +104,12 @@ class TraceChart(QWidget):
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
         waiting = self._marked is not None and self._soon.due and self._marked[0][1][0] == self._place()
-        painter.drawPixmap(0, 0, self._marked[1] if waiting else self._picture())
+        if self._settled.isActive() and not waiting:  # the view moves: no picture of it is worth keeping
+            painter.fillRect(self.rect(), theme.PAPER)
+            self._draw_ground(painter)
+            self._draw_relief(painter)
+        else:
+            painter.drawPixmap(0, 0, self._marked[1] if waiting else self._picture())
         self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
         self._draw_places(painter)
         self.anchors.draw(painter, self._rows()[2])
@@ -115,7 +120,7 @@ class TraceChart(QWidget):
         """What is in view, and how: where that changes, it is drawn at once."""
         workspace = self.workspace
         seen = workspace.view, workspace.take, workspace.offset, workspace.pass_
-        return *seen, self.size(), self.devicePixelRatioF()
+        return *seen, self.size(), self._rows()[2].top(), self.devicePixelRatioF()
 
     def _made_ground(self) -> tuple:
         """Draw what lies under the marks, if it is not drawn yet; what it was drawn of."""
@@ -142,13 +147,17 @@ class TraceChart(QWidget):
         if kept[0] is not marked[0] or kept[1:] != marked[1:]:
             pixmap = self._ground.copy()
             layer = QPainter(pixmap)
-            if relief:
-                layer.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-                layer.drawImage(self._rows()[3], *relief)
-            self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
+            self._draw_relief(layer)
             layer.end()
             self._marked = (marked, pixmap)
         return self._marked[1]
+
+    def _draw_relief(self, painter: QPainter) -> None:
+        """The map, and the marks over it."""
+        if relief := self._relief():
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(self._rows()[3], *relief)
+        self._layer.draw(painter, *self._rows()[2:], self.devicePixelRatioF())
 
     def _draw_ground(self, painter: QPainter) -> None:
         overview, ruler, wave, spectrum = self._rows()

@@ -143,10 +143,10 @@ class Route(QWidget):
             painter.drawEllipse(at, theme.u(2.5), theme.u(2.5))
 
     def _draw_ear(self, painter: QPainter, i: int) -> None:
-        """A small loudspeaker with its waves: struck through where the pass is left out, red where it is alone."""
+        """A small loudspeaker with its waves: blue where the pass is left out, and struck through, or alone."""
         box, (aside, how) = self.ear(i), self._aside
         how = how if aside == i else ALL_HEARD
-        ink = theme.SOFT_INK if how == ALL_HEARD else theme.OVER
+        ink = theme.SOFT_INK if how == ALL_HEARD else theme.IN_HAND
         unit = box.width() / 14
         painter.setPen(QPen(ink, 1.4))
         painter.setBrush(ink if how != WITHOUT else Qt.BrushStyle.NoBrush)

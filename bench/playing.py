@@ -45,6 +45,7 @@ import numpy as np
 late, blocks, ends = 0, 0, []
 due, source, out = time.monotonic(), np.zeros(({BLOCK}, 2), np.float32), np.empty(({BLOCK}, 2), np.float32)
 signal.signal(signal.SIGTERM, lambda *_: ends.append(1))
+print("ready", flush=True)
 while not ends:
     due += {BLOCK} / 48_000
     time.sleep(max(0.0, due - time.monotonic()))
@@ -72,6 +73,8 @@ def worked(room, seconds: float, work: Callable[[int], None], every_s: float,
     player.seek(2 * player.sample_rate)
     wait(0.5)
     control = subprocess.Popen([sys.executable, "-c", CONTROL], stdout=subprocess.PIPE, text=True)
+    assert control.stdout is not None
+    control.stdout.readline()
     before = Counts(*player.dropouts)
     player.play()
     begun = next_at = time.monotonic()

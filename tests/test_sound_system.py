@@ -135,11 +135,17 @@ def test_jack_plays_what_clean_writes(cleaned, jack, tmp_path):
     recorder.communicate("\n", timeout=20)
     heard = np.load(recorded)
     begins = int(np.argmax(np.abs(heard[:, 0]) > 0)) + 2_048  # faded in by then
-    sounding = heard[begins : begins + RATE]
-    loudest = int(np.argmax(np.abs(sounding[:, 0])))
-    starts = np.flatnonzero(stem[: place + RATE] == sounding[loudest, 0]) - loudest
-    assert any(at >= 0 and np.array_equal(stem[at : at + RATE], sounding[:, 0]) for at in starts)
-    assert np.array_equal(sounding[:, 0], sounding[:, 1]) and np.abs(sounding).max() > 0.01
+    # on a busy machine a client loses a period of JACK now and then: half a second in which none did is compared
+    pieces = [heard[at : at + RATE // 2] for at in range(begins, begins + 3 * RATE // 2, RATE // 8)]
+    assert any(stands_in(stem[: place + RATE], piece[:, 0]) for piece in pieces)
+    assert np.array_equal(heard[:, 0], heard[:, 1]) and np.abs(heard).max() > 0.01
+
+
+def stands_in(stem, piece):
+    """Whether a piece is somewhere in the stem, to the last bit."""
+    loudest = int(np.argmax(np.abs(piece)))
+    starts = np.flatnonzero(stem == piece[loudest]) - loudest
+    return any(at >= 0 and np.array_equal(stem[at : at + len(piece)], piece) for at in starts)
 
 
 def ports():

@@ -241,7 +241,8 @@ class TraceChart(QWidget):
         """The frequencies of the pass, as sharp in time and frequency as the zoom lets be seen."""
         (start, end), axis, high = self.workspace.view, self.workspace.pass_.axis, self._rows()[3].height()
         window_s = _WINDOW_COLUMNS * (end - start) / self._plot_width() * _COLUMN
-        least, most = _WINDOW_S if axis.high > LOWS.high else (axis.window_s, axis.window_s)
+        fixed = axis.high <= LOWS.high or axis.window_s < _WINDOW_S[0]  # lows need long windows, clicks short ones
+        least, most = (axis.window_s, axis.window_s) if fixed else _WINDOW_S
         return replace(axis, rows=max(96, int(high) // _ROW), window_s=round(min(max(window_s, least), most), 4))
 
     def _wanted(self, axis: Axis, columns: int) -> Wanted:
@@ -267,7 +268,7 @@ class TraceChart(QWidget):
         painter.setFont(theme.mono(12))
         painter.setPen(theme.SOFT_INK)
         for hz in axis.octaves(theme.u(_APART_HZ) / box.height()):
-            y = box.top() + axis.place(hz) * box.height()
+            y = min(max(box.top() + axis.place(hz) * box.height(), box.top() + 7), box.bottom() - 7)
             painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
 
     def _waiting_text(self) -> str:

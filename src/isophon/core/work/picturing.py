@@ -29,7 +29,7 @@ from isophon.core.takes.pictures import Axis, close_margin, close_picture
 from isophon.core.takes.relief import Inks, drawn
 from isophon.core.takes.take import Sound, open_sound
 
-_SOUNDS_KEPT, _FEWEST = 4, 4  # recordings; samples
+_SOUNDS_KEPT, _FEWEST, _FINEST = 4, 4, 16  # recordings; samples; windows a column
 _NICENESS = 3
 
 
@@ -97,7 +97,13 @@ class Maker:
         before = max(0, -first)
         samples = sound.renderer.cleaned(look.plan, first + before, count - before)
         samples = np.pad(samples, ((0, 0), (before, 0)))
-        return samples[0] if axis is None else close_picture(samples, rate, look.columns, axis)
+        if axis is None:
+            return samples[0]
+        # windows that are short against a column would miss what lies between them: of several the highest is told
+        finer = min(_FINEST, max(1, round(2 * (end - start) / look.columns / axis.window_s)))
+        levels = close_picture(samples, rate, look.columns * finer, axis)
+        whole = levels.shape[1] // finer * finer
+        return levels[:, :whole].reshape(len(levels), -1, finer).max(axis=2)
 
     def _sound(self, source: Source) -> Sound:
         sound = self._sounds.pop(source, None) or open_sound(source, self._cache)

@@ -34,8 +34,9 @@ def sharp(room, qtbot):
     """Wait until the map is as sharp as it gets."""
     def is_sharp():
         room.trace.grab()
-        made = room.trace.maker.made
-        return made is not None and made.wanted == room.trace._wanted(room.trace._axis(), int(room.trace._plot_width()))
+        trace = room.trace
+        made, ratio = trace.map.maker.made, trace.devicePixelRatioF()
+        return made is not None and made.wanted == trace.map.sharp(room.workspace.view, trace._rows()[3], ratio)
 
     qtbot.waitUntil(is_sharp, timeout=10_000)
 
@@ -49,6 +50,29 @@ def pixels(room):
 
 def redness(picture):
     return (picture[:, :, 0] - picture[:, :, 1] - 5).clip(0)  # the paper is a little red
+
+
+def test_a_moving_view_shows_the_last_picture_where_it_belongs_and_what_is_new_beside_it(esses, qtbot):
+    trace, workspace = esses.trace, esses.workspace
+    by = 120
+    (start, end), before = workspace.view, pixels(esses)
+    skyline = esses.skyline.grab().toImage()
+    second = trace._plot_width() / (end - start)
+    workspace.set_view(start + by / second, end + by / second)
+    moving = pixels(esses)
+    assert np.array_equal(moving[:, : -by - 4], before[:, by:-4]), "moved by as many pixels, line by line"
+    darkness = (255 - moving[:, -by + 4 :]).mean()
+    moved = esses.skyline.grab().toImage()
+    x, y = np.meshgrid(range(200, 500, 3), range(30, skyline.height() - 14, 3))
+    points = list(zip(x.ravel().tolist(), y.ravel().tolist(), strict=True))
+    same = [skyline.pixel(a + by, b) == moved.pixel(a, b) for a, b in points]
+    assert np.mean(same) > 0.97, "the ceilings' words stay where they are"
+    sharp(esses, qtbot)
+    after = pixels(esses)
+    assert darkness == pytest.approx((255 - after[:, -by + 4 :]).mean(), rel=0.25), "roughly what comes into view"
+    workspace.set_view(start + 30, end + 30)
+    far = pixels(esses)
+    assert abs(far - after).mean() > 5, "nothing of the old picture is left in a view that shares nothing with it"
 
 
 def in_box(room, mark, picture):
@@ -67,10 +91,10 @@ def test_the_ceiling_is_followed_at_once_and_sharply_a_moment_later(esses, qtbot
     workspace.set_setting("usual_db", 20.0)
     sharp(room, qtbot)
     before = redness(in_box(room, mark, pixels(room))).mean()
-    made = room.trace.maker.made
+    made = room.trace.map.maker.made
     workspace.set_setting("ceiling_db", -18.0)
     qtbot.waitUntil(lambda: redness(in_box(room, mark, pixels(room))).mean() > before + 20, timeout=500)
-    assert room.trace.maker.made is made, "before anything is rendered"
+    assert room.trace.map.maker.made is made, "before anything is rendered"
     sharp(room, qtbot)
     later = redness(in_box(room, mark, pixels(room))).mean()
     assert later > before + 20
@@ -245,7 +269,7 @@ def test_where_the_process_that_draws_is_killed_the_next_picture_starts_it_anew(
     os.kill(process()._child.pid, signal.SIGKILL)
     workspace.set_view(7.0, 12.0)
     sharp(room, qtbot)
-    assert room.trace.maker.made.picture.sung.any()
+    assert room.trace.map.maker.made.picture.sung.any()
     mark = next(m for m in workspace.marks if 7.0 < m.start < 12.0)
     workspace.take_in_hand([mark.id])
     qtbot.waitUntil(lambda: room.lens.pictures.grab() and room.lens.pictures.close_up.settled, timeout=5_000)

@@ -396,7 +396,7 @@ class WorkPage(WorkViews):
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
         self._still.stop()
-        self.trace.maker.stop()
+        self.trace.map.maker.stop()
         self._note_heard()
         self._ahead.close()
         self.hand_over.shut()

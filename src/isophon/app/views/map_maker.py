@@ -97,6 +97,7 @@ class MapMaker(QObject):
         super().__init__(parent)
         self.made: Made | None = None
         self._asked: Wanted | None = None
+        self._estimated: tuple[Made, Wanted, QImage] | None = None
         self._orders = _Orders()
         self._look = QTimer(self, interval=_LOOK_MS)
         self._look.timeout.connect(self._take)
@@ -124,6 +125,12 @@ class MapMaker(QObject):
             return None
         if made.wanted.changes == wanted.changes and made.wanted.size == wanted.size:
             return made.image
+        if self._estimated is None or self._estimated[0] is not made or self._estimated[1] != wanted:
+            self._estimated = made, wanted, self._estimate(made, wanted)
+        return self._estimated[2]
+
+    @staticmethod
+    def _estimate(made: Made, wanted: Wanted) -> QImage:
         sung, cleaned = made.picture.sung, made.picture.cleaned
         then, now = (estimated(sung.shape, wanted.sight.axis, wanted.sight.view, one.changes)
                      for one in (made.wanted, wanted))  # fmt: skip

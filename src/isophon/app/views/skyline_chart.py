@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
@@ -17,11 +17,12 @@ from isophon.app.views.bars import draw_bars
 from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.app.views.soon import Soon
+from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_stretched, is_far
 from isophon.app.views.trace_chart import RIGHT, margin_left
 from isophon.core.marks import Mark
 from isophon.core.standins.rough_chain import STARTS, Amounts, more_after
 
-_SOON_MS = 30
+_SOON_MS, _SETTLED_AFTER_MS = 30, 60
 _BAR = bar_words.BAR
 _TAG_HEIGHT = 18.0
 _ENOUGH = 4  # marks, to tell what is usual
@@ -40,13 +41,17 @@ class SkylineChart(QWidget):
         self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
         self._plain: tuple[list[tuple[Mark, QRectF]], QPixmap] | None = None
         self._drawn: tuple[list[tuple[Mark, QRectF]], tuple, QPixmap] | None = None
+        self._last: tuple[QPixmap, QPixmap, QPixmap] | None = None  # of what, and the pictures under and in it
         self._range_of: tuple[object, object, tuple[tuple[float, float], tuple[float, float] | None]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
         self.setMinimumHeight(theme.u(76))
-        self._soon = Soon(self, _SOON_MS, self.bars, self._blocks, self._picture)
+        self._soon = Soon(self, _SOON_MS, self.bars, self._blocks, self._picture, self._ready_to_move)
+        self._settled = QTimer(self, singleShot=True, interval=_SETTLED_AFTER_MS)
+        self._settled.timeout.connect(self._soon.ask)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # the ground is paper, drawn here
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._soon.ask)
-        workspace.view_changed.connect(self.update)
+        workspace.view_changed.connect(self._view_changed)
         workspace.take_changed.connect(self.update)
 
     # geometry
@@ -118,16 +123,20 @@ class SkylineChart(QWidget):
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
         """Each mark in view with its full bar, as sung."""
-        workspace = self.workspace
-        key = (workspace.part.changes, workspace.pass_, workspace.view, workspace.by_rank, self.size(),
-               self.devicePixelRatioF(), self._will_sound, self._chain)  # fmt: skip
+        key = self.workspace.part.changes, *self._looks()
         if self._kept is None or key[0] is not self._kept[0][0] or key[1:] != self._kept[0][1:]:
             self._kept = key, self._bars()
         return self._kept[1]
 
+    def _looks(self) -> list:
+        """How a part's bars are shown."""
+        workspace = self.workspace
+        return [workspace.view, workspace.part.id, workspace.pass_, workspace.by_rank, self.size(),
+                self.devicePixelRatioF(), self._will_sound, self._chain]  # fmt: skip
+
     def _picture(self) -> QPixmap:
         """All bars as a picture, kept as long as they are; for a moment also while other changes of them are due."""
-        bars, place = self.bars(), (self.workspace.part.id, *self._kept[0][1:]) if self._kept else ()
+        bars, place = self.bars(), self._looks()
         kept = self._drawn
         if kept is None or not (kept[0] is bars or (self._soon.due and kept[1] == place)):
             self.numbers = bar_words.room_for_numbers(self, bars)
@@ -192,8 +201,15 @@ class SkylineChart(QWidget):
 
     # painting
 
+    def _view_changed(self) -> None:
+        self._settled.start()
+        self.update()
+
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
+        if (kept := self._standing_in()) is not None:
+            self._draw_moved(painter, *kept)
+            return
         painter.fillRect(self.rect(), theme.PAPER)
         self._draw_scale(painter)
         draw_focus(painter, self)
@@ -207,9 +223,7 @@ class SkylineChart(QWidget):
         painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
         painter.drawPixmap(0, 0, self._picture())
         bars = self.bars()
-        in_hand = set(self.workspace.in_hand)
-        for _, bar in (one for one in bars if one[0].id in in_hand):
-            bar_words.draw_frame(painter, bar)
+        self._draw_in_hand(painter, bars)
         painter.setClipping(False)
         self._draw_ceilings(painter)
         room = LabelRoom()
@@ -218,6 +232,64 @@ class SkylineChart(QWidget):
         if self._band:
             painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(*self._band).normalized())
+
+    def _standing_in(self) -> tuple[Span, list[tuple[Mark, QRectF]], QPixmap] | None:
+        """While the view moves: the seconds of the last picture, its bars, and the picture itself."""
+        view, kept = self.workspace.view, self._drawn
+        if kept is None or not self.workspace.marks or not (self._settled.isActive() or self._soon.due):
+            return None
+        bars, (of, *how), picture = kept
+        if of == view or how != self._looks()[1:] or not can_stand_in(of, view):
+            return None
+        if is_far(of, view):
+            self._soon.ask()
+        return of, bars, picture
+
+    def _draw_moved(self, painter: QPainter, of: Span, bars: list[tuple[Mark, QRectF]], picture: QPixmap) -> None:
+        """The picture of other seconds where it belongs, with the frames and numbers that it was shown with."""
+        empty, whole = self._with_and_without(bars, picture)
+        box = QRectF(margin_left(), 0, self._plot().width(), self.height())
+        fixed = QRectF(0, 0, box.left(), box.height()), QRectF(box.right(), 0, self.width() - box.right(), box.height())
+        for side in (*fixed, *draw_stretched(painter, whole, box, of, self.workspace.view)):
+            draw_in_place(painter, empty, side)
+        self._draw_ends(painter, LabelRoom())
+        draw_focus(painter, self)
+
+    def _with_and_without(self, bars: list[tuple[Mark, QRectF]], picture: QPixmap) -> tuple[QPixmap, QPixmap]:
+        """The chart without and with its bars, kept for the frames to come."""
+        if self._last is not None and self._last[0] is picture:
+            return self._last[1:]
+        empty = QPixmap(picture.size())
+        empty.setDevicePixelRatio(picture.devicePixelRatio())
+        empty.fill(theme.PAPER)
+        painter = QPainter(empty)
+        self._draw_scale(painter)
+        painter.end()
+        whole = empty.copy()
+        painter = QPainter(whole)
+        painter.drawPixmap(0, 0, picture)
+        self._draw_in_hand(painter, bars)
+        self._draw_ceilings(painter)
+        changes = self.workspace.part.changes
+        if self._kept and self._kept[1] is bars and self._kept[0][0] is changes:  # else marks may be gone by now
+            bar_words.draw_numbers(painter, self, bars, LabelRoom())
+        painter.end()
+        painter = QPainter(empty)
+        self._draw_ceilings(painter)
+        painter.end()
+        self._last = picture, empty, whole
+        return empty, whole
+
+    def _ready_to_move(self) -> None:
+        """What the next frame needs, if the view is still moving."""
+        if self._settled.isActive() and self._drawn is not None:
+            bars, _, picture = self._drawn
+            self._with_and_without(bars, picture)
+
+    def _draw_in_hand(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
+        in_hand = set(self.workspace.in_hand)
+        for _, bar in (one for one in bars if one[0].id in in_hand):
+            bar_words.draw_frame(painter, bar)
 
     @property
     def empty(self) -> bool:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QImage, QPainter, QPen, QPixmap
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
@@ -17,23 +16,23 @@ from isophon.app.views.anchor_handles import AnchorHandles
 from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
-from isophon.app.views.map_maker import MapMaker, Sight, Wanted, process, roughly
+from isophon.app.views.map_maker import process
+from isophon.app.views.map_pictures import Layer, MapPictures
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.mark_layer import MarkLayer
 from isophon.app.views.soon import Soon
+from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_span, draw_stretched, is_far
 from isophon.app.views.wave import draw_wave
-from isophon.core.takes.changes import MOST, MOVING, changes_in
-from isophon.core.takes.pictures import LOWS, Axis, Spectrogram
 
 RIGHT = 16
 _OVERVIEW, _RULER, _NAMES, _SIGNS = 28, 24, 15, 16
 _WAVE, _WAVE_HIGH = (0.12, 30, 56), (0.13, 36, 100)  # of what is left: how much, from and to how many pixels
 _APART, _NAME_WIDTH = 3, 150  # pixels: of lines of markers, and the most that a name takes
-_SHARP_BELOW_S, _LINES_BELOW_S = 20.0, 9.0
+_APART_HZ = 22  # pixels
 _SHARP_AFTER_MS = 60
-_COLUMN, _ROW, _APART_HZ, _MOST_PIXELS = 2, 2, 22, 1_200_000  # pixels
-_WINDOW_S, _WINDOW_COLUMNS = (0.004, 0.04), 3.0  # a window's length: so many columns, within limits
-_SOON_MS = 10
+_OVERLAP = 2  # pixels
+_SIDE = 0.12  # of the width: what is drawn at once where a picture ends
+_SOON_MS = 4
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -52,18 +51,18 @@ class TraceChart(QWidget):
         self._ground: QPixmap | None = None
         self._ground_key: object = None
         self._marked: tuple[tuple, QPixmap] | None = None  # the ground with the marks: the playhead moves over it
+        self._sides: dict[bool, tuple[QPixmap, Span, QPixmap]] = {}  # earlier and later than a picture
         self._song_kept: tuple[object, QPixmap] | None = None
-        self._rough: tuple[object, QImage, QRectF] | None = None
-        self.as_sung = False
-        self.maker = MapMaker(self)
-        self.maker.ready.connect(self.update)
+        self.map = MapPictures(workspace)
+        self.map.maker.ready.connect(self.update)
         workspace.pool.leak_learned.connect(self._forget)
         self._layer = MarkLayer(workspace, self.x_of)
         self._box = BoxDrawing(workspace, self.time_at, lambda: workspace.pass_.axis)
         self.anchors = AnchorHandles(workspace, self.x_of)
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
-        self._settled.timeout.connect(self.update)
-        self._soon = Soon(self, _SOON_MS, self._made_ground, self._picture)
+        self._soon = Soon(self, _SOON_MS, self._made_ground, lambda: self._picture(moving=False))
+        self._settled.timeout.connect(self._soon.ask)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # the ground is paper, drawn here
         self.setMinimumHeight(theme.u(160))
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._soon.ask)
@@ -103,18 +102,69 @@ class TraceChart(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        waiting = self._marked is not None and self._soon.due and self._marked[0][1][0] == self._place()
-        if self._settled.isActive() and not waiting:  # the view moves: no picture of it is worth keeping
-            painter.fillRect(self.rect(), theme.PAPER)
-            self._draw_ground(painter)
-            self._draw_relief(painter)
+        if (kept := self._standing_in()) is not None:
+            self._draw_moved(painter, *kept)
         else:
-            painter.drawPixmap(0, 0, self._marked[1] if waiting else self._picture())
+            painter.drawPixmap(0, 0, self._picture(self._settled.isActive()))
         self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
         self._draw_places(painter)
         self.anchors.draw(painter, self._rows()[2])
         self._box.draw(painter)
         draw_focus(painter, self)
+
+    def _standing_in(self) -> tuple[Span, QPixmap] | None:
+        """While the view moves, or a change is due: the last picture, and the seconds that it shows."""
+        if self._marked is None or not (self._settled.isActive() or self._soon.due):
+            return None
+        (_, ((of, *how), *_), *_), picture = self._marked
+        (view, *now) = self._place()
+        if how != now or not can_stand_in(of, view):
+            return None
+        if is_far(of, view):
+            self._soon.ask()
+        return of, picture
+
+    def _draw_moved(self, painter: QPainter, of: Span, picture: QPixmap) -> None:
+        """The picture of other seconds where it belongs, and roughly what it does not show."""
+        _, ruler, wave, _ = self._rows()
+        view = self.workspace.view
+        if of == view:
+            painter.drawPixmap(0, 0, picture)
+            return
+        rest = self.height() - ruler.top()
+        draw_in_place(painter, picture, QRectF(0, 0, self.width(), ruler.top()))
+        draw_in_place(painter, picture, QRectF(0, ruler.top(), ruler.left(), rest))
+        painter.fillRect(QRectF(ruler.left(), ruler.top(), self.width(), wave.top() - ruler.top()), theme.PAPER)
+        painter.fillRect(QRectF(ruler.right(), ruler.top(), self.width(), rest), theme.PAPER)
+        draw_ruler(painter, ruler, *(t + self.workspace.offset for t in view))
+        box = QRectF(ruler.left(), wave.top(), ruler.width(), self.height() - wave.top())
+        for side in draw_stretched(painter, picture, box, of, view):
+            self._draw_side(painter, picture, side)
+
+    def _draw_side(self, painter: QPainter, picture: QPixmap, side: QRectF) -> None:
+        """Roughly what a picture does not show; more than is asked for is drawn, and kept for the frames to come."""
+        span, earlier = (self.time_at(side.left()), self.time_at(side.right())), side.left() <= margin_left()
+        kept = self._sides.get(earlier)
+        if kept is None or kept[0] is not picture or not kept[1][0] <= span[0] <= span[1] <= kept[1][1]:
+            more = _SIDE * self._plot_width()
+            wider = side.adjusted(-more if earlier else -_OVERLAP, 0, _OVERLAP if earlier else more, 0)
+            kept = picture, (self.time_at(wider.left()), self.time_at(wider.right())), self._made_side(wider)
+            self._sides[earlier] = kept
+        draw_span(painter, kept[2], QRectF(kept[2].rect()), kept[1], side, span)
+
+    def _made_side(self, side: QRectF) -> QPixmap:
+        _, _, wave, spectrum = self._rows()
+        ratio, span = self.devicePixelRatioF(), (self.time_at(side.left()), self.time_at(side.right()))
+        pixmap = QPixmap((side.size() * ratio).toSize().expandedTo(QSize(1, 1)))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(theme.PAPER)
+        painter = QPainter(pixmap)
+        painter.translate(-side.topLeft())
+        self._draw_wave(painter, QRectF(side.left(), wave.top(), side.width(), wave.height()), span)
+        place = QRectF(side.left(), spectrum.top(), side.width(), spectrum.height())
+        self._draw_map(painter, self.map.roughly(span, place))
+        painter.end()
+        return pixmap
 
     def _place(self) -> tuple:
         """What is in view, and how: where that changes, it is drawn at once."""
@@ -136,44 +186,48 @@ class TraceChart(QWidget):
             self._ground_key = key
         return key
 
-    def _picture(self) -> QPixmap:
-        """The ground with the marks, kept as long as both are."""
+    def _picture(self, moving: bool) -> QPixmap:
+        """The ground with the map and the marks, kept as long as they are; sharp soon, but for a view that moves."""
         key = self._made_ground()
         which = self.workspace.pass_
         in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
-        relief = self._relief()
-        marked = (self.workspace.part.changes, key, in_hand, relief and relief[0].cacheKey())
+        relief = self._relief(moving)
+        marked = (self.workspace.part.changes, key, in_hand, [layer.image.cacheKey() for layer in relief])
         kept = self._marked[0] if self._marked else (None,)
         if kept[0] is not marked[0] or kept[1:] != marked[1:]:
             pixmap = self._ground.copy()
             layer = QPainter(pixmap)
-            self._draw_relief(layer)
+            self._draw_map(layer, relief)
+            self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
             layer.end()
             self._marked = (marked, pixmap)
         return self._marked[1]
 
-    def _draw_relief(self, painter: QPainter) -> None:
-        """The map, and the marks over it."""
-        if relief := self._relief():
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(self._rows()[3], *relief)
-        self._layer.draw(painter, *self._rows()[2:], self.devicePixelRatioF())
+    @staticmethod
+    def _draw_map(painter: QPainter, layers: list[Layer]) -> None:
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        for layer in layers:
+            painter.drawImage(layer.box, layer.image, layer.source)
 
     def _draw_ground(self, painter: QPainter) -> None:
         overview, ruler, wave, spectrum = self._rows()
         start, end = self.workspace.view
-        rate = self.workspace.take.recording.sample_rate
         painter.setFont(theme.sans(12))
         painter.setPen(theme.SOFT_INK)
         for row, name in ((overview, "song"), (wave, "wave")):
             painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, name)
         painter.drawPixmap(overview.topLeft(), self._song(overview))
         draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
-        if self.workspace.take.wave is not None:
-            threads = self.workspace.pass_.threads and self.workspace.part.role != "lead"
-            below = wave.adjusted(0, wave.height() / 3, 0, 0) if threads else wave  # the lead's wave stands above
-            draw_wave(painter, below, self.workspace.take, start * rate, end * rate, theme.INK)
+        self._draw_wave(painter, wave, (start, end))
         self._draw_axis(painter, spectrum)
+
+    def _draw_wave(self, painter: QPainter, box: QRectF, span: Span) -> None:
+        """The wave of some seconds."""
+        take, rate = self.workspace.take, self.workspace.take.recording.sample_rate
+        if take.wave is not None and box.width() >= 1:
+            threads = self.workspace.pass_.threads and self.workspace.part.role != "lead"
+            below = box.adjusted(0, box.height() / 3, 0, 0) if threads else box  # the lead's wave stands above
+            draw_wave(painter, below, take, span[0] * rate, span[1] * rate, theme.INK)
 
     def _song(self, box: QRectF) -> QPixmap:
         """The whole song's wave, drawn once for a size."""
@@ -201,7 +255,7 @@ class TraceChart(QWidget):
 
     def show_as_sung(self, on: bool) -> None:
         """Show the part as sung, or what stays and what goes."""
-        self.as_sung = on
+        self.map.as_sung = on
         self.update()
 
     def _forget(self) -> None:
@@ -209,54 +263,8 @@ class TraceChart(QWidget):
         process().generation += 1
         self.update()
 
-    def _relief(self) -> tuple[QImage, QRectF] | None:
-        """The picture of what is in view, and which part of it is shown; None where nothing is known yet."""
-        take, (start, end) = self.workspace.take, self.workspace.view
-        if take.surveyed is None:
-            return None
-        inside = start >= 0 and end <= take.recording.duration
-        if end - start <= _SHARP_BELOW_S and inside and not take.trouble:
-            wanted = self._wanted(self._axis(), int(self._plot_width()))
-            made = self.maker.made
-            still = not self._settled.isActive() or (made and made.wanted.sight == wanted.sight)
-            if still and len(wanted.plan) <= MOST:
-                self.maker.ask(wanted)
-            if (image := self.maker.image(wanted)) is not None:
-                return image, QRectF(image.rect())
-        kept = take.surveyed.lows if self.workspace.pass_.axis.high <= LOWS.high else take.surveyed.spectrogram
-        return self._roughly(kept)
-
-    def _roughly(self, kept: Spectrogram) -> tuple[QImage, QRectF]:
-        """From the levels that are kept of the whole take."""
-        axis, (start, end) = self.workspace.pass_.axis, self.workspace.view
-        wanted = self._wanted(kept.axis, int(self._plot_width()))
-        columns = wanted.sight.columns
-        if self._rough is None or self._rough[0] != wanted:
-            image = roughly(kept.columns(start, end, columns), wanted)
-            top, bottom = (kept.axis.place(hz) * image.height() for hz in (axis.high, axis.low))
-            self._rough = wanted, image, QRectF(0, top, image.width(), bottom - top)
-        return self._rough[1:]
-
-    def _axis(self) -> Axis:
-        """The frequencies of the pass, as sharp in time and frequency as the zoom lets be seen."""
-        (start, end), axis, high = self.workspace.view, self.workspace.pass_.axis, self._rows()[3].height()
-        window_s = _WINDOW_COLUMNS * (end - start) / self._plot_width() * _COLUMN
-        fixed = axis.high <= LOWS.high or axis.window_s < _WINDOW_S[0]  # lows need long windows, clicks short ones
-        least, most = (axis.window_s, axis.window_s) if fixed else _WINDOW_S
-        return replace(axis, rows=max(96, int(high) // _ROW), window_s=round(min(max(window_s, least), most), 4))
-
-    def _wanted(self, axis: Axis, columns: int) -> Wanted:
-        workspace, ratio, box = self.workspace, self.devicePixelRatioF(), self._rows()[3]
-        part, view = workspace.part, workspace.view
-        sight = Sight(workspace.take, view, axis, max(2, columns // _COLUMN), process().generation)
-        ratio = min(ratio, max(1.0, (_MOST_PIXELS / (columns * box.height())) ** 0.5))  # more take too long to draw
-        size, lines = (round(columns * ratio), round(box.height() * ratio)), view[1] - view[0] <= _LINES_BELOW_S
-        if self.as_sung:
-            return Wanted(sight, part.voice_lufs, size, lines)
-        without, rate = (*workspace.unheard, *MOVING), part.source.sample_rate
-        first, last = view[0] * rate, view[1] * rate
-        near = tuple(t for t in part.plan_without(without) if t.last > first and t.first < last)
-        return Wanted(sight, part.voice_lufs, size, lines, changes_in(part, without, view), near)
+    def _relief(self, moving: bool) -> list[Layer]:
+        return self.map.shown(self.workspace.view, self._rows()[3], self.devicePixelRatioF(), ask=not moving)
 
     def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
         """The frequencies; where there is no map yet, why."""

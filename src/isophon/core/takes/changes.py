@@ -32,19 +32,18 @@ class Change(NamedTuple):
     db: float
 
 
-def changes_in(part: Part, without: Collection[str], view: tuple[float, float]) -> tuple[Change, ...]:
-    """What is done to marks of a part that have a place in time, within a view (s), but for those of some kinds.
+def changes_of(part: Part, without: Collection[str]) -> list[Change]:
+    """What is done to the marks of a part that have a place in time, but for those of some kinds.
 
     Of kinds with very many marks nothing is told.
     """
     kinds = [kind for kind in KINDS if kind.marked and kind.placed and kind.name not in without]
-    return tuple(
+    return [
         Change(*mark.span, *kind.works_in(mark), db)
         for kind in kinds
         if len(part.changed(kind.name)) <= MOST
         for mark, db in part.changed(kind.name)
-        if mark.span[1] > view[0] and mark.span[0] < view[1]
-    )
+    ]
 
 
 def removed(sung: np.ndarray, cleaned: np.ndarray) -> np.ndarray:

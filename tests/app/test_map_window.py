@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 from driving import key, press
 from isophon.app import theme
-from isophon.app.views import bar_words, label_room, mark_layer, skyline_chart, trace_chart
+from isophon.app.views import anchor_handles, bar_words, label_room, mark_layer, skyline_chart, trace_chart
 from isophon.app.views.map_maker import process
 from isophon.app.views.route import STATIONS
 from isophon.core.session import layout
@@ -183,13 +183,15 @@ def test_no_label_lies_over_another(esses, qtbot, monkeypatch):
         drawn.append(QRectF(box))
         label_room.draw_label(painter, box, text, ink)
 
-    for module in (trace_chart, mark_layer, skyline_chart, bar_words):
+    for module in (anchor_handles, trace_chart, mark_layer, skyline_chart, bar_words):
         monkeypatch.setattr(module, "draw_label", noted)
     room, workspace = esses, esses.workspace
     for at in (6.0, 6.1, 6.2, 8.0, 17.0):
         workspace.edit("marker", lambda s, at=at: layout.add_marker(s, at, f"A marker at {at}"))
     for view in (workspace.song, (0.0, 20.0), (5.0, 9.0), (16.0, 18.0)):
         workspace.set_view(*view)
+        qtbot.waitUntil(lambda: not any(w._settled.isActive() or w._soon.due for w in (room.trace, room.skyline)))
+        room.trace._marked = room.skyline._drawn = None
         for widget in (room.trace, room.skyline):
             drawn.clear()
             widget.grab()

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.core.errors import CallError
 from isophon.core.session import anchoring
 from isophon.core.session.model import Session
@@ -62,17 +63,26 @@ class AnchorHandles:
             else:
                 corners = ((0, -_SIZE), (_SIZE, 0), (0, _SIZE), (-_SIZE, 0))
                 painter.drawPolygon(QPolygonF([place + QPointF(*corner) for corner in corners]))
-            if i == self.index:
-                self._tell(painter, place, f"{theme.signed(1000 * (part.heard_at(at) - at), 0)} ms")
+        if self.index is not None:
+            at, _ = self.anchors[self.index]
+            self._tell(painter, wave, at, f"{theme.signed(1000 * (part.heard_at(at) - at), 0)} ms")
         painter.restore()
 
-    def _tell(self, painter: QPainter, place: QPointF, words: str) -> None:
-        painter.setFont(theme.mono(12))
-        metrics = painter.fontMetrics()
-        box = QRectF(place.x() + _SIZE + 3, place.y() - metrics.height() / 2, 0, metrics.height())
-        box.setWidth(metrics.horizontalAdvance(words) + 6)
-        painter.fillRect(box, theme.PAPER)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+    def _tell(self, painter: QPainter, wave: QRectF, at: float, words: str) -> None:
+        """How far one is moved, beside it where no other handle is."""
+        room = LabelRoom()
+        for other, _ in self.anchors:
+            place = self._place(other, wave)
+            room.take(QRectF(place.x() - _SIZE, place.y() - _SIZE, 2 * _SIZE, 2 * _SIZE))
+        painter.setFont(theme.mono(SIZE))
+        place, wide, high = self._place(at, wave), width_of(painter, words), painter.fontMetrics().height()
+        after, before, above = place.x() + _SIZE + 3, place.x() - _SIZE - 3 - wide, place.y() - _SIZE - 3 - high
+        tried = ((after, place.y() - high / 2), (before, place.y() - high / 2), (after, above), (before, above))
+        for left, top in tried:
+            box = QRectF(left, top, wide, high)
+            if wave.contains(box) and room.take(box):
+                draw_label(painter, box, words, theme.IN_HAND)
+                return
 
     def _place(self, at: float, wave: QRectF) -> QPointF:
         return QPointF(self._x_of(self.workspace.part.heard_at(at)), wave.bottom() - _UP)

@@ -122,7 +122,7 @@ class MarkLayer:
 
     def _draw_outlined(self, painter: QPainter, wave: QRectF, box: QRectF) -> None:
         """What is seen in every pass: boxes drawn by hand, and words that change."""
-        part, axis = self.workspace.part, self.workspace.pass_.axis
+        part, axis, room = self.workspace.part, self.workspace.pass_.axis, LabelRoom()
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.HAND_FLAG, 1.4))
         for kind in (kind for kind in KINDS if kind.outlined):
@@ -136,9 +136,13 @@ class MarkLayer:
                 if mark.partner_s is not None:  # a passage that was carried there
                     frame = QRectF(left, wave.top(), right - left, box.bottom() - wave.top())
                     painter.drawRect(frame)
-                    painter.setFont(theme.sans(12))
+                    painter.setFont(theme.sans(SIZE))
                     words = f"from {theme.clock(mark.partner_s + part.offset_s)}"
-                    painter.drawText(frame.adjusted(6, 0, 0, -3), Qt.AlignmentFlag.AlignBottom, words)
+                    wide, high = width_of(painter, words), painter.fontMetrics().height()
+                    label = QRectF(left + 3, box.bottom() - high - 3, wide, high)
+                    if frame.contains(label) and room.take(label):
+                        draw_label(painter, label, words, theme.HAND_FLAG)
+                    painter.setPen(QPen(theme.HAND_FLAG, 1.4))
                     continue
                 low, high = band_of(mark)
                 whole = high <= 2

@@ -20,6 +20,7 @@ from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session import edits, file, layout
 from isophon.core.session.journal import Journal, replay
+from isophon.core.session.known import with_findings
 from isophon.core.session.model import Part
 from isophon.core.takes import cache as take_cache
 
@@ -190,13 +191,14 @@ def test_a_journal_goes_on_after_a_full_disk(tmp_path, monkeypatch):
             journal.write(history)
         assert (tmp_path / "a.journal").read_bytes() == whole
     findings = edits.Findings(history.session.parts[0].source, (mark(0.2),), -20.0, -60.0)
-    history.amend(lambda s: edits.adopt_findings(s, "part-1", findings))
+    history.learn(lambda s, known: with_findings(s, known, [("part-1", findings)]))
     with pytest.raises(OutputError):
-        journal.found(history, "part-1", findings)
+        journal.write(history)
     full[0] = False
     journal.write(history)
     again = replay(tmp_path / "a.journal")
     assert [v for _, v in again.history.steps] == [v for _, v in history.steps] and again.lost == 0
+    assert again.history.session == history.session and again.history.session.part("part-1").marks
     (tmp_path / "a.journal").unlink()
     set_ceiling(-7.0)
     journal.write(history)

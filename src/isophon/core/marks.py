@@ -116,21 +116,21 @@ def mark_id(kind: str, start: float, taken: Collection[str] = ()) -> str:
     return name
 
 
-def carry_decisions(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
-    """The new marks with the old decisions, in order of time.
-
-    A new mark that overlaps an old one of its kind takes over its name and what
-    was decided by hand. An old mark that a person touched stays as it was if
-    nothing was found there any more; one that nobody touched goes.
-    """
-    decided = [mark for mark in old if mark.hand.any]
+def carried_names(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
+    """The new marks, each with the name of the old one of its kind that it overlaps; no name is there twice."""
     by_start = sorted(old, key=lambda m: m.span[0])
     starts = [m.span[0] for m in by_start]
     longest = max((m.span[1] - m.span[0] for m in old), default=0.0)
     result: list[Mark] = []
     used: set[str] = set()
     names = {mark.id for mark in old}
+    there = {mark.id: mark for mark in old}
     for mark in new:
+        same = there.get(mark.id)
+        if same is not None and same.id not in used and (same.kind, *same.span) == (mark.kind, *mark.span):
+            used.add(same.id)
+            result.append(mark)
+            continue
         near = by_start[bisect_left(starts, mark.span[0] - longest) : bisect_right(starts, mark.span[1])]
         earlier = max(
             (o for o in near if o.kind == mark.kind and o.id not in used and _overlap(o, mark) > 0),
@@ -139,13 +139,27 @@ def carry_decisions(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark,
         )
         if earlier is not None:
             used.add(earlier.id)
-            mark = msgspec.structs.replace(mark, id=earlier.id, hand=earlier.hand)
+            mark = msgspec.structs.replace(mark, id=earlier.id)
         else:
             if mark.id in names:
                 mark = msgspec.structs.replace(mark, id=mark_id(mark.kind, mark.start, names))
             names.add(mark.id)
         result.append(mark)
-    result += [mark for mark in decided if mark.id not in used]
+    return tuple(result)
+
+
+def carry_decisions(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, ...]:
+    """The new marks with the old decisions, in order of time.
+
+    A new mark that overlaps an old one of its kind takes over its name and what
+    was decided by hand. An old mark that a person touched stays as it was if
+    nothing was found there any more; one that nobody touched goes.
+    """
+    before = {mark.id: mark for mark in old}
+    named = carried_names(old, new)
+    result = [msgspec.structs.replace(m, hand=before[m.id].hand) if m.id in before else m for m in named]
+    there = {mark.id for mark in named}
+    result += [mark for mark in old if mark.hand.any and mark.id not in there]
     return tuple(sorted(result, key=lambda m: (m.start, m.id)))
 
 

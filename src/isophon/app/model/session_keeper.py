@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -15,10 +14,12 @@ from isophon.app.model.state import claim_journal, journal_path, make_room
 from isophon.core.errors import IsophonError
 from isophon.core.marks import Mark
 from isophon.core.passes.bleed.settings import Leak
-from isophon.core.session import edits, file, layout
+from isophon.core.session import file
 from isophon.core.session.edits import Beside, Findings
-from isophon.core.session.history import History
+from isophon.core.session.found_file import found_path
+from isophon.core.session.history import History, Moment
 from isophon.core.session.journal import Journal
+from isophon.core.session.known import Known, with_beside, with_findings, with_heard, with_leak
 from isophon.core.session.model import Session
 
 _JOURNAL_MS = 200  # after the first edit that is not written, however many follow
@@ -47,11 +48,11 @@ class SessionKeeper(QObject):
         self.saved_as = None if self.is_copy else saved_as
         self._continued = None if self.is_copy else continued
         self.saved_at: float | None = None
-        self._saved = history.session if self.saved_as and not continued else None
+        self._saved = self._to_save if self.saved_as and not continued else None
         self._stamp = _stamp(self.saved_as)
         self._warned: object = None
         self._begun = False
-        self._first: list[tuple[str, Session]] = []  # what the journal begins with
+        self._first: Moment | None = None  # what the journal begins with
         self._pen = Pen(self._begin, self._trouble.emit)
         self._trouble.connect(self._tell_trouble)
         self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
@@ -65,7 +66,13 @@ class SessionKeeper(QObject):
     @property
     def unsaved(self) -> bool:
         """Whether the session differs from its file."""
-        return self.session != self._saved
+        return self._to_save != self._saved
+
+    @property
+    def _to_save(self) -> tuple:
+        """What asks to be saved: the decisions, what is muted, and what was learned of leaks."""
+        known = self.history.known
+        return self.history.decisions, known.muted, [part.leak for part in self.session.parts]
 
     @property
     def at_risk(self) -> bool:
@@ -92,56 +99,32 @@ class SessionKeeper(QObject):
             self._changed()
 
     def adopt(self, found: list[tuple[str, Findings]]) -> None:
-        """Put what was found in parts into every step of the history; a fact, not a step."""
-        self._take_in(found, edits.adopt_findings, Journal.found)
+        """Take in what was found in parts, by their names; no step of the history."""
+        self._learn(lambda session, known: with_findings(session, known, found))
 
     def adopt_beside(self, found: list[tuple[str, Beside]]) -> None:
-        """The same of what was found in parts beside the lead."""
-        self._take_in(found, edits.adopt_beside, Journal.beside)
-
-    def _take_in(self, found: list[tuple[str, Any]], adopt: Callable[..., Session], note: Callable[..., None]) -> None:
-        def known(session: Session) -> Session:
-            for part_id, one in found:
-                session = adopt(session, part_id, one)
-            return session
-
-        if self._begun:
-            self.write_journal()
-        self.history.amend(known)
-        self._saved = self._saved and known(self._saved)
-        if self._begun:
-            self._note(lambda journal, history: [note(journal, history, *one) for one in found])
-        self.changed.emit()
+        """The same of what was found in parts beside the one that they follow."""
+        self._learn(lambda session, known: with_beside(session, known, found))
 
     def adopt_leak(self, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> None:
-        """Put what was learned of a part's leak into every step of the history; no step, but something to be saved."""
-        self._amend(lambda session: edits.adopt_leak(session, part_id, leak, hits),
-                    lambda journal, history: journal.leak(history, part_id, leak, hits))  # fmt: skip
+        """Take in what was learned of a part's leak; no step of the history, but something to be saved."""
+        self._learn(lambda session, known: with_leak(session, known, part_id, leak, hits))
 
     def mute(self, item_id: str, muted: bool) -> None:
-        """Mute a part or guide in every step of the history, or no longer; undo is for what is done to the voice."""
-        self._amend(lambda session: layout.mute(session, item_id, muted),
-                    lambda journal, history: journal.muted(history, item_id, muted))  # fmt: skip
-
-    def _amend(self, change: Callable[[Session], Session], note: Callable[[Journal, History], object]) -> None:
-        self.write_journal()
-        self.history.amend(change)
-        self._note(note)
-        self.changed.emit()
+        """Mute a part or guide, or no longer; undo is for what is done to the voice."""
+        there = any(item.id == item_id for item in self.session.items)
+        names = {item_id} if there else set()
+        self._learn(lambda _, known: replace(known, muted=known.muted | names if muted else known.muted - names))
 
     def hear(self, names: set[str]) -> None:
-        """Note marks as heard in every step of the history; a fact, not a step, and nothing that asks to be saved."""
-        new = names.difference(self.session.heard)
-        if not new:
-            return
-        saved_as = self.saved_as
-        if saved_as and not self.unsaved:
-            self._note(lambda journal, history: journal.saved(history, saved_as, journal.path))
-        else:
+        """Note marks as heard; no step of the history, and nothing that asks to be saved."""
+        if names.difference(self.session.heard):
+            self._learn(lambda session, known: with_heard(session, known, names))
+
+    def _learn(self, change: Callable[[Session, Known], Known]) -> None:
+        self.history.learn(change)
+        if self._begun:
             self.write_journal()
-        self.history.amend(lambda session: edits.hear(session, new))
-        self._saved = self._saved and edits.hear(self._saved, new)
-        self._note(lambda journal, history: journal.heard(history, new))
         self.changed.emit()
 
     def save(self, path: Path) -> bool:
@@ -166,9 +149,9 @@ class SessionKeeper(QObject):
         self._writing.stop()
         self.history = history
         before, self._lock = self._lock, lock
-        self.saved_as, self._saved, self.saved_at, self.is_copy = path, self.session, time.time(), False
+        self.saved_as, self._saved, self.saved_at, self.is_copy = path, self._to_save, time.time(), False
         self._stamp = _stamp(path)
-        self._note(lambda journal, history: self._move(journal, history, path, place))
+        self._note(lambda journal, now: self._move(journal, now, path, place))
         self._pen.settle()
         if before is not lock:
             before.release()
@@ -178,7 +161,7 @@ class SessionKeeper(QObject):
 
     def write_journal(self) -> None:
         """Write down the steps made since; at the latest half a second after each."""
-        self._note(lambda journal, history: journal.write(history))
+        self._note(lambda journal, now: journal.write(now))
 
     def settle(self) -> None:
         """Write down what is not yet, before the window closes."""
@@ -198,34 +181,36 @@ class SessionKeeper(QObject):
             self._writing.start()
         self.changed.emit()
 
-    def _note(self, work: Callable[[Journal, History], object]) -> None:
-        history = History.restored(self.history.steps, self.history.at)
-        self._first = self._first or self.history.steps[:1]
+    def _note(self, work: Callable[[Journal, Moment], object]) -> None:
+        now = self.history.now
+        self._first = self._first or Moment(now.steps[:1], 0, now.known)
         self._begun = True
-        self._pen.give(lambda journal: work(journal, history))
+        self._pen.give(lambda journal: work(journal, now))
 
     def _begin(self) -> Journal:
         """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
         if self._path != self._continued:
             make_room(self._path)
-        journal = Journal(self._path, History.restored(self._first, 0), self.saved_as)
+        assert self._first is not None, "there is something to write"
+        journal = Journal(self._path, self._first, self.saved_as)
         if self._continued and self._continued != self._path:
             self._continued.unlink(missing_ok=True)
+            found_path(self._continued).unlink(missing_ok=True)
         return journal
 
     @staticmethod
-    def _move(journal: Journal, history: History, path: Path, place: Path) -> None:
+    def _move(journal: Journal, now: Moment, path: Path, place: Path) -> None:
         if place != journal.path:
             make_room(place)
-        journal.saved(history, path, place)
+        journal.saved(now, path, place)
 
     def _renamed(self, path: Path) -> History:
         """The history under the name of a new file; the name is that of the file, in every step."""
         name = path.name.removesuffix(file.ENDING)[:300]
         if path == self.saved_as or name == self.session.name:
             return self.history
-        renamed = History.restored(self.history.steps, self.history.at)
-        renamed.amend(lambda session: replace(session, name=name))
+        renamed = History.restored(*self.history.now)
+        renamed.rename(name)
         return renamed
 
     def _changed_outside(self, path: Path) -> bool:

@@ -62,10 +62,14 @@ def lock_path(journal: Path) -> Path:
 def make_room(path: Path) -> None:
     """Move a journal of unsaved work out of the way of a new one, under a free name; it stays on offer."""
     if _is_unsaved(path):
+        from isophon.core.session.found_file import found_path
+
         again = 1
         while (place := path.with_name(f"{path.stem}-{again}.journal")).exists():
             again += 1
         path.rename(place)
+        with contextlib.suppress(OSError):
+            found_path(path).rename(found_path(place))
 
 
 def unsaved_work() -> list[tuple[str, Path]]:
@@ -98,6 +102,7 @@ def kept_history(session: Session, path: Path) -> tuple[History, bool]:
     """
     from isophon.core.session.history import History
     from isophon.core.session.journal import replay
+    from isophon.core.session.known import Known, decisions_of, known_of
 
     journal = journal_path(path, "")
     if journal.exists():
@@ -105,8 +110,11 @@ def kept_history(session: Session, path: Path) -> tuple[History, bool]:
             kept = replay(journal)
         except IsophonError:
             return History(session), False
-        if not kept.unsaved and kept.saved == session:
-            return kept.history, False
+        steps, at, known = kept.history.now
+        if not kept.unsaved and kept.saved == decisions_of(session):
+            mine = known_of(session)  # of what both tell, the file's counts
+            heard = tuple(sorted({*known.heard, *mine.heard}))
+            return History.restored(steps, at, Known({**known.facts, **mine.facts}, mine.muted, heard)), False
         return History(session), kept.unsaved
     return History(session), False
 

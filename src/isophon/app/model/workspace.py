@@ -252,5 +252,5 @@ class Workspace(MarkEdits):
         findings = self.pool.take(source).findings
         for part in self.session.parts:
             if part.source == source and findings is not None:
-                self.edit(f"look again · {part.name}", lambda s, i=part.id: edits.adopt_findings(s, i, findings))
+                self.keeper.adopt([(part.id, findings)])
                 self.told.emit(f"Looked again: {len(findings.marks)} marks; what was decided by hand stayed.")

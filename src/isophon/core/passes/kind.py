@@ -144,7 +144,8 @@ class Kind:
     only where something is done; ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of
     it without one. ``doubts(part)``: what is doubtful in what it does. ``sounds_of(mark)``: what the sounds of a mark
     are called, '' for nothing; the proof shows spectra of those of one name together. ``works_in(mark)``: the
-    frequencies in Hz that a change of a mark works on, None: up to the top.
+    frequencies in Hz that a change of a mark works on, None: up to the top. ``reads``: other kinds, by name, whose
+    marks or settings its treatments depend on.
     """
 
     name: str
@@ -180,6 +181,7 @@ class Kind:
     doubts: Callable[[Any], Sequence[Doubt]] = lambda part: ()
     sounds_of: Callable[[Mark], str] = lambda mark: ""
     works_in: Callable[[Mark], tuple[float, float | None]] = lambda mark: mark.band
+    reads: tuple[str, ...] = ()
 
 
 def touching(treatments: Sequence[Any], start: int, stop: int) -> list[Any]:

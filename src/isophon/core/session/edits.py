@@ -31,7 +31,10 @@ class Findings(msgspec.Struct, frozen=True):
     heard_without: Name = ""
 
 
-def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
+Carry = Callable[[tuple[Mark, ...], tuple[Mark, ...]], tuple[Mark, ...]]  # old and new marks → new ones
+
+
+def adopt_findings(session: Session, part_id: str, found: Findings, carry: Carry = carry_decisions) -> Session:
     """Take in what was found in a part; decisions made by hand stay.
 
     Nothing changes where the part is not there, or names another recording.
@@ -42,7 +45,7 @@ def adopt_findings(session: Session, part_id: str, found: Findings) -> Session:
         ids,
         lambda part: replace(
             part,
-            marks=carry_decisions(part.marks, (*found.marks, *(m for m in part.marks if BY_NAME[m.kind].learned))),
+            marks=carry(part.marks, (*found.marks, *(m for m in part.marks if BY_NAME[m.kind].learned))),
             found=True,
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
@@ -67,13 +70,13 @@ class Beside(msgspec.Struct, frozen=True):
     heard_beside: Key = ""
 
 
-def adopt_beside(session: Session, part_id: str, found: Beside) -> Session:
+def adopt_beside(session: Session, part_id: str, found: Beside, carry: Carry = carry_decisions) -> Session:
     """Take in what was found in a stack part by hearing the lead beside it; decisions made by hand stay."""
     beside = {kind.name for kind in KINDS if kind.against}
 
     def change(part: Part) -> Part:
         others = tuple(m for m in part.marks if m.kind not in beside)
-        mine = carry_decisions(tuple(m for m in part.marks if m.kind in beside), found.marks)
+        mine = carry(tuple(m for m in part.marks if m.kind in beside), found.marks)
         told = {name: getattr(found.measured, name) for name in _heard_beside_the_lead(part)}
         return replace(part, marks=tuple(sorted((*others, *mine), key=lambda m: (m.start, m.id))),
                        measured=replace(part.measured, **told), heard_beside=found.heard_beside)  # fmt: skip
@@ -104,7 +107,7 @@ def linked(session: Session, changed: Collection[str] | None = None) -> Session:
 Hits = Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
 
 
-def adopt_leak(session: Session, part_id: str, leak: Leak, hits: Hits) -> Session:
+def adopt_leak(session: Session, part_id: str, leak: Leak, hits: Hits, carry: Carry = carry_decisions) -> Session:
     """Take in what was learned of the cues in a part, from which moments, and where they are heard.
 
     Nothing changes where the part is not there.
@@ -114,7 +117,7 @@ def adopt_leak(session: Session, part_id: str, leak: Leak, hits: Hits) -> Sessio
     def change(part: Part) -> Part:
         before = tuple(m for m in part.marks if m.kind == bleed.KIND.name)
         others = tuple(m for m in part.marks if m.kind != bleed.KIND.name)
-        marks = (*others, *carry_decisions(before, hits))
+        marks = (*others, *carry(before, hits))
         settings = replace(part.bleed, learn_from=start, learn_to=end)
         return replace(part, leak=leak, bleed=settings, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
 
@@ -261,7 +264,7 @@ def with_part(session: Session, part_id: str, change: Callable[[Part], Part]) ->
 def with_parts(session: Session, part_ids: Collection[str], change: Callable[[Part], Part]) -> Session:
     """A session with parts changed."""
     wanted = set(part_ids)
-    return replace(session, parts=tuple(change(p) if p.id in wanted else p for p in session.parts))
+    return replace(session, parts=tuple(change(p).after(p) if p.id in wanted else p for p in session.parts))
 
 
 def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:

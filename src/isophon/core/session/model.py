@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
+from operator import attrgetter
 from typing import Annotated, Any, Literal, TypeVar
 
 import msgspec
 import numpy as np
 
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, KINDS, Measured, Settings
+from isophon.core.passes import BY_NAME, KINDS, NAMES, Measured, Settings
 from isophon.core.passes.bleed.settings import Leak, in_force
-from isophon.core.passes.kind import Treatment
 from isophon.core.ranges import (
     MOST_HEARD,
     MOST_MARKERS,
@@ -31,10 +31,8 @@ from isophon.core.ranges import (
     Start,
 )
 from isophon.core.render import Plan
+from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
 
-_LEAST_CHANGE_DB = 0.05  # what changes less is left
-_CROWD = 4_000  # marks of a kind; no take has so many, and no picture room for them
-_VIEWS_KEPT = 8
 Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
@@ -130,12 +128,28 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         return getattr(self, kind)
 
     @cached_property
-    def _contexts(self) -> dict[str, Any]:
-        return {kind.name: kind.context(self) for kind in KINDS}
+    def _kinds(self) -> dict[str, MarksOfKind]:
+        rows = by_kind(self.marks)
+        return {kind.name: MarksOfKind(kind, rows.get(kind.name, ())) for kind in KINDS}
+
+    def after(self, before: Part) -> Part:
+        """This value, with what was worked out of an earlier one of the same part wherever nothing of it differs."""
+        worked = before.__dict__.get("_kinds")
+        if worked is None or before is self or any(getattr(self, n) != getattr(before, n) for n in _COUNTS_FOR_ALL):
+            return self
+        rows = by_kind(self.marks)
+        same_marks = {name: are_same(rows.get(name, ()), worked[name].marks) for name in BY_NAME}
+        same = {name: is_same and getattr(self, name) == getattr(before, name) for name, is_same in same_marks.items()}
+        self.__dict__["_kinds"] = {
+            kind.name: worked[kind.name] if all(same[name] for name in (kind.name, *kind.reads))
+            else MarksOfKind(kind, rows.get(kind.name, ()), worked[kind.name])
+            for kind in KINDS
+        }  # fmt: skip
+        return self
 
     def context(self, kind: str) -> Any:
         """What the changes of a kind's marks depend on beside its settings; for esses, the singer's usual one."""
-        return self._contexts[kind]
+        return self._kinds[kind].context(self)
 
     @cached_property
     def _by_id(self) -> dict[str, Mark]:
@@ -143,8 +157,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
     @cached_property
     def _changes(self) -> dict[str, float]:
-        told = ((m.id, BY_NAME[m.kind].change(m, getattr(self, m.kind), self._contexts[m.kind])) for m in self.marks)
-        return {name: change if abs(change) >= _LEAST_CHANGE_DB else 0.0 for name, change in told}
+        return {name: change for one in self._kinds.values() for name, change in one.changes(self).items()}
 
     @property
     def changes(self) -> Mapping[str, float]:
@@ -153,14 +166,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
     def changed(self, kind: str) -> list[tuple[Mark, float]]:
         """The marks of a kind to which something is done, each with its change in dB."""
-        if kind not in self._changed:
-            changes = self._changes
-            self._changed[kind] = [(m, changes[m.id]) for m in self.of_kind(kind) if self.acts(m)]
-        return self._changed[kind]
-
-    @cached_property
-    def _changed(self) -> dict[str, list[tuple[Mark, float]]]:
-        return {}
+        return self._kinds[kind].changed(self)
 
     @property
     def plan(self) -> Plan:
@@ -174,17 +180,23 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def plan_without(self, kinds: tuple[str, ...]) -> Plan:
         """The same without some kinds."""
         if kinds not in self._plans:
-            rest = (kind for kind in KINDS if kind.name not in kinds)
-            whole: list[Treatment] = [treatment for kind in rest for treatment in kind.treatments(self)]
-            self._plans[kinds] = tuple(sorted(whole, key=lambda t: t.first))
+            rest = (one for name, one in self._kinds.items() if name not in kinds)
+            whole = [treatment for one in rest for treatment in one.treatments(self)]
+            self._plans[kinds] = tuple(sorted(whole, key=attrgetter("first")))
         return self._plans[kinds]
 
     def with_agreed(self, marks: tuple[Mark, ...]) -> Part:
         """The same with ``marks``, which differ in what was agreed to alone: all that was worked out of them holds."""
         part = msgspec.structs.replace(self, marks=marks)
-        for known in ("_contexts", "_changes", "_plans"):
+        for known in ("_changes", "_plans"):
             if known in self.__dict__:
                 part.__dict__[known] = self.__dict__[known]
+        if "_kinds" in self.__dict__:
+            rows = by_kind(marks)
+            part.__dict__["_kinds"] = {
+                name: one if are_same(rows.get(name, ()), one.marks) else one.with_agreed(rows[name])
+                for name, one in self._kinds.items()
+            }
         return part
 
     def undecided(self, kind: str) -> tuple[Mark, ...]:
@@ -192,90 +204,32 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
         None where its pass was called done.
         """
-        if kind not in self._undecided:
-            marks = () if kind in self.done else self.of_kind(kind)
-            self._undecided[kind] = tuple(m for m in marks if not m.hand.decided and self.acts(m))
-        return self._undecided[kind]
-
-    @cached_property
-    def _undecided(self) -> dict[str, tuple[Mark, ...]]:
-        return {}
+        return () if kind in self.done else self._kinds[kind].undecided(self)
 
     def undecided_at(self, kind: str) -> np.ndarray:
         """Where those start, s."""
-        if kind not in self._undecided_at:
-            self._undecided_at[kind] = np.array([mark.span[0] for mark in self.undecided(kind)])
-        return self._undecided_at[kind]
-
-    @cached_property
-    def _undecided_at(self) -> dict[str, np.ndarray]:
-        return {}
+        return np.array([]) if kind in self.done else self._kinds[kind].undecided_at(self)
 
     def over(self, kind: str) -> frozenset[str]:
         """The marks of a kind that are over their ceiling or decided by hand, as :attr:`Session.heard` calls them."""
-        if kind not in self._over:
-            marks = (m for m in self.of_kind(kind) if m.hand.decided or self.acts(m))
-            self._over[kind] = frozenset(f"{self.id}/{m.id}" for m in marks)
-        return self._over[kind]
-
-    @cached_property
-    def _over(self) -> dict[str, frozenset[str]]:
-        return {}
-
-    @cached_property
-    def _by_kind(self) -> dict[str, tuple[Mark, ...]]:
-        kinds = {m.kind for m in self.marks}
-        return {kind: tuple(m for m in self.marks if m.kind == kind) for kind in kinds}
+        return self._kinds[kind].over(self)
 
     def of_kind(self, kind: str) -> tuple[Mark, ...]:
         """The marks of a kind, in order of time."""
-        return self._by_kind.get(kind, ())
+        return self._kinds[kind].marks
 
     def prepare(self) -> None:
         """Work out all that is asked of a part again and again, before anybody waits for it."""
         _ = self.plan
-        for kind in self._by_kind:
-            self.undecided_at(kind)
-            self.over(kind)
-            if len(self.of_kind(kind)) > _CROWD:
-                self.tallest(kind, (0.0, 1.0), 1)
+        for name, one in self._kinds.items():
+            self.undecided_at(name)
+            self.over(name)
+            if one.is_crowd:
+                one.tallest((0.0, 1.0), 1)
 
     def tallest(self, kind: str, view: tuple[float, float], columns: int) -> tuple[Mark, ...]:
-        """Of very many marks of a kind, those that can be told apart where a view (s) is so many columns wide.
-
-        The tallest of each column and all that a hand decided; all marks where they are no crowd.
-        """
-        marks = self.of_kind(kind)
-        if len(marks) <= _CROWD:
-            return marks
-        asked = kind, view, columns
-        if asked not in self._seen:
-            if len(self._seen) >= _VIEWS_KEPT:
-                self._seen.clear()
-            self._seen[asked] = self._tallest(kind, view, columns)
-        return self._seen[asked]
-
-    @cached_property
-    def _seen(self) -> dict[tuple[str, tuple[float, float], int], tuple[Mark, ...]]:
-        return {}
-
-    def _tallest(self, kind: str, view: tuple[float, float], columns: int) -> tuple[Mark, ...]:
-        marks = self.of_kind(kind)
-        if kind not in self._outlines:
-            rows = [(*m.span, m.standout_db, m.hand.decided) for m in marks]
-            self._outlines[kind] = np.array(rows, np.float64).T
-        start, end, height, decided = self._outlines[kind]
-        (first, last), seen = view, np.arange(len(marks))
-        column = ((start + end) / 2 - first) / (last - first) * columns
-        seen = seen[(end >= first) & (start <= last)]
-        order = seen[np.lexsort((height[seen], np.floor(column[seen])))]
-        lasts = np.flatnonzero(np.diff(np.floor(column[order]), append=np.inf))
-        chosen = np.union1d(order[lasts], seen[decided[seen] > 0][:_CROWD])
-        return tuple(marks[i] for i in chosen)
-
-    @cached_property
-    def _outlines(self) -> dict[str, np.ndarray]:
-        return {}
+        """Of very many marks of a kind, those that can be told apart where a view (s) is so many columns wide."""
+        return self._kinds[kind].tallest(view, columns)
 
     def change(self, mark: Mark) -> float:
         """What is done to a mark of this part, in dB."""
@@ -294,6 +248,10 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def mark(self, mark_id: str) -> Mark | None:
         """The mark of that name."""
         return self._by_id.get(mark_id)
+
+
+_FOR_ONE_KIND_OR_NONE = {*NAMES, "marks", "id", "name", "singer", "listening", "done", "found", "follows"}
+_COUNTS_FOR_ALL = tuple(name for name in Part.__struct_fields__ if name not in _FOR_ONE_KIND_OR_NONE)
 
 
 class Session(msgspec.Struct, frozen=True):

@@ -8,4 +8,5 @@ KIND = Kind(
     "breath", settings.BreathSettings, settings.role_default, STAGE, treat.treatments,
     find=lambda ears: Found(find.find(ears.survey, ears.singing)),
     change=lambda mark, settings_, context: settings.change_of(mark, settings_), drawn_s=settings.DRAWN_S,
+    reads=("rumble", "hiss", "band"),
 )  # fmt: skip

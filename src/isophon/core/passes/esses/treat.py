@@ -74,7 +74,7 @@ def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_ra
         span = Span(
             round(start * sample_rate),
             max(round(start * sample_rate) + 2, round(end * sample_rate)),
-            float(np.clip(low, _LOWEST_HZ, top)),
+            float(min(max(low, _LOWEST_HZ), top)),
             None if high is None or high >= top else high,
         )
         result.append(EssCut(span, edge, float(10 ** (change / 20)), mark.hand.shape))

@@ -19,5 +19,5 @@ KIND = Kind(
     "gap", settings.GapSettings, settings.role_default, treat.STAGE, treat.gap_fades,
     find=_find, also=lambda ears: {"room": find.room_of(find.density(ears))},
     change=lambda mark, settings_, context: settings.change_of(mark, settings_), drawn_s=settings.DRAWN_S,
-    measures={"room": (tuple[Level, ...], ())}, flaw=_flaw,
+    reads=("rumble", "hiss", "band"), measures={"room": (tuple[Level, ...], ())}, flaw=_flaw,
 )  # fmt: skip

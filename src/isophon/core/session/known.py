@@ -1,0 +1,188 @@
+"""What is known of a session's parts, apart from what a person decided: found, learned, heard, muted.
+
+A session is worked on whole. Its history keeps decisions alone (:func:`decisions_of`), small and never changed
+afterwards; what is known is kept once, and both make the session again (:func:`with_known`). A mark is known by its
+name: one that is found anew takes over the name of the one before it at the same place (:func:`carried_names`), so that
+decisions meet it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from functools import partial
+from typing import Annotated, Any
+
+import msgspec
+from msgspec.structs import replace
+
+from isophon.core.marks import Hand, Mark, carried_names
+from isophon.core.passes import Measured
+from isophon.core.passes.bleed.settings import Leak
+from isophon.core.ranges import MOST_MARKS, Key, Level, Name
+from isophon.core.session.edits import (
+    Beside,
+    Findings,
+    adopt_beside,
+    adopt_findings,
+    adopt_leak,
+    hear,
+    linked,
+    with_parts,
+)
+from isophon.core.session.model import Part, Session, Source
+
+_NOTHING: dict[str, Any] = {
+    "found": False, "voice_lufs": None, "floor_dbfs": None, "measured": Measured(), "leak": None, "heard_without": "",
+    "heard_beside": "",
+}  # fmt: skip
+
+
+class Facts(msgspec.Struct, frozen=True):
+    """What was found and learned in one recording of a part, as :class:`Part` has it; its marks are undecided."""
+
+    source: Source
+    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
+    found: bool = False
+    voice_lufs: Level | None = None
+    floor_dbfs: Level | None = None
+    measured: Measured = Measured()
+    leak: Leak | None = None
+    heard_without: Name = ""
+    heard_beside: Key = ""
+
+
+FactsOf = dict[tuple[str, Source], Facts]  # by the part's name and its recording
+
+
+class Known(msgspec.Struct, frozen=True):
+    """``facts`` of parts; ``muted``: names of parts and guides; ``heard``: as :class:`Session` has it."""
+
+    facts: FactsOf = {}
+    muted: frozenset[str] = frozenset()
+    heard: tuple[str, ...] = ()
+
+
+def decisions_of(session: Session, before: tuple[Session, Session] | None = None) -> Session:
+    """A session with decisions alone.
+
+    ``before``: another session and its decisions; of parts that are the same ones in both the decisions are kept.
+    """
+    same = {id(part): decided for part, decided in zip(before[0].parts, before[1].parts, strict=True)} if before else {}
+    return replace(
+        session,
+        parts=tuple(same.get(id(part)) or _decided(part) for part in session.parts),
+        guides=tuple(replace(g, listening=replace(g.listening, muted=False)) if g.listening.muted else g
+                     for g in session.guides),
+        heard=(),
+    )  # fmt: skip
+
+
+def _decided(part: Part) -> Part:
+    marks = tuple(sorted((m for m in part.marks if m.hand.decided), key=lambda m: (m.start, m.id)))
+    return replace(part, marks=marks, listening=replace(part.listening, muted=False), **_NOTHING)
+
+
+def facts_of(part: Part) -> Facts:
+    """What is known of a part."""
+    marks = tuple(replace(m, hand=Hand()) if m.hand.decided else m for m in part.marks if not m.hand.drawn)
+    return Facts(part.source, marks, **{name: getattr(part, name) for name in _NOTHING})
+
+
+def known_of(session: Session, before: Known | None = None) -> Known:
+    """What is known after ``before``, with what an edit brought: parts that were searched already, what is muted."""
+    before = before or Known()
+    new = {(part.id, part.source): facts_of(part) for part in session.parts
+           if (part.id, part.source) not in before.facts and (part.found or part.marks)}  # fmt: skip
+    there = {item.id for item in session.items}
+    muted = frozenset(item.id for item in session.items if item.listening.muted) | (before.muted - there)
+    if not new and muted == before.muted and session.heard == before.heard:
+        return before
+    return Known({**before.facts, **new} if new else before.facts, muted, session.heard)
+
+
+def with_known(decisions: Session, known: Known, like: tuple[Session, Session, Known] | None = None) -> Session:
+    """The session of decisions and what is known.
+
+    ``like``: another session, and what it was made of; its parts are taken where nothing of them differs.
+    """
+    made = {}
+    if like:
+        made = {id(one): whole for whole, one in zip(like[0].parts, like[1].parts, strict=True)
+                if like[2].facts.get((one.id, one.source)) is known.facts.get((one.id, one.source))
+                and whole.listening.muted == (one.id in known.muted)}  # fmt: skip
+    before = {part.id: part for part in like[0].parts} if like else {}
+    parts = tuple(made.get(id(one)) or _after(_with_facts(one, known), before) for one in decisions.parts)
+    guides = tuple(replace(g, listening=replace(g.listening, muted=True)) if g.id in known.muted else g
+                   for g in decisions.guides)  # fmt: skip
+    return linked(replace(decisions, parts=parts, guides=guides, heard=known.heard))
+
+
+def _after(part: Part, before: dict[str, Part]) -> Part:
+    return part.after(before[part.id]) if part.id in before else part
+
+
+def _with_facts(part: Part, known: Known) -> Part:
+    listening = replace(part.listening, muted=part.id in known.muted)
+    facts = known.facts.get((part.id, part.source))
+    if facts is None:
+        return replace(part, listening=listening)
+    part = replace(part, listening=listening, marks=_marks(part.marks, facts.marks),
+                   **{name: getattr(facts, name) for name in _NOTHING})  # fmt: skip
+    if facts.leak is None:
+        return part
+    start, end = facts.leak.moments[0] if facts.leak.moments else (0.0, 0.0)
+    return replace(part, bleed=replace(part.bleed, learn_from=start, learn_to=end))
+
+
+def _marks(decided: tuple[Mark, ...], found: tuple[Mark, ...]) -> tuple[Mark, ...]:
+    """Found marks with what was decided of them, and those that were drawn, or set by hand and not found any more."""
+    if not decided:
+        return found
+    by_name = {mark.id: mark for mark in decided}
+    marks = [_with_hand(mark, by_name.pop(mark.id, None)) for mark in found]
+    marks += [mark for mark in by_name.values() if mark.hand.any]
+    return tuple(sorted(marks, key=lambda m: (m.start, m.id)))
+
+
+def _with_hand(mark: Mark, decided: Mark | None) -> Mark:
+    if decided is None:
+        return mark
+    return decided if decided.hand.drawn else replace(mark, hand=decided.hand)
+
+
+def _learned(session: Session, known: Known, part_id: str, adopt: Callable[..., Session]) -> Known:
+    """What is known once a part took in something; its marks have the names of those that they meet."""
+    there = {part.id: part for part in session.parts}
+    if part_id not in there:
+        return known
+    part = there[part_id]
+    facts = known.facts.get((part_id, part.source), Facts(part.source))
+    undecided = with_parts(session, (part_id,), lambda p: replace(p, marks=facts.marks))
+    after = adopt(undecided, carry=lambda _, new: carried_names(part.marks, new))
+    if after is undecided:
+        return known
+    return replace(known, facts={**known.facts, (part_id, part.source): facts_of(after.part(part_id))})
+
+
+def with_findings(session: Session, known: Known, found: Iterable[tuple[str, Findings]]) -> Known:
+    """What is known of a session once its parts, by their names, were searched."""
+    for part_id, one in found:
+        known = _learned(session, known, part_id, partial(adopt_findings, part_id=part_id, found=one))
+    return known
+
+
+def with_beside(session: Session, known: Known, found: Iterable[tuple[str, Beside]]) -> Known:
+    """The same once they were heard beside the part that they follow."""
+    for part_id, one in found:
+        known = _learned(session, known, part_id, partial(adopt_beside, part_id=part_id, found=one))
+    return known
+
+
+def with_leak(session: Session, known: Known, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> Known:
+    """The same once the leak in one of them was learned."""
+    return _learned(session, known, part_id, partial(adopt_leak, part_id=part_id, leak=leak, hits=hits))
+
+
+def with_heard(session: Session, known: Known, names: Iterable[str]) -> Known:
+    """The same once marks, as ``part/mark``, were heard."""
+    return replace(known, heard=hear(session, set(names)).heard)

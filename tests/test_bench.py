@@ -19,6 +19,7 @@ BENCH = Path(__file__).parent.parent / "bench"
         ("spots.py", ["--quick"], "pops at true stops"), ("bleed.py", ["--quick"], "peak memory"),
         ("bands.py", ["12"], "treat"), ("line_up.py", ["--quick"], "100 % of those"),
         ("playing.py", ["0.3"], "key to sound"), ("stages.py", ["1"], "slowest part"), ("clean.py", ["2", "3"], "cue"),
+        ("history.py", ["300", "20"], "found anew"),
     ],
 )  # fmt: skip
 def test_bench_runs(script, arguments, words):

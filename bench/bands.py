@@ -15,10 +15,10 @@ from scipy import signal
 from isophon.core.audio.files import Recording
 from isophon.core.finding import survey_recording
 from isophon.core.passes import BY_NAME
-from isophon.core.passes.bands.bell import Bell
-from isophon.core.passes.bands.treat import BandFilter
+from isophon.core.passes.band.bell import Bell
+from isophon.core.passes.band.treat import BandFilter
 from isophon.core.passes.ears import Ears
-from isophon.core.passes.spots.treat import SpotCut
+from isophon.core.passes.spot.treat import SpotCut
 from isophon.core.render import Renderer
 
 

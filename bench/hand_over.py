@@ -24,9 +24,9 @@ from isophon.core.audio.threads import cores
 from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.finding import find_against, survey_recording
 from isophon.core.passes import BY_NAME
+from isophon.core.playing.rough_chain import Amounts, RoughChain
 from isophon.core.session import edits
 from isophon.core.session.model import Guide, Part, Session, Source
-from isophon.core.standins.rough_chain import Amounts, RoughChain
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson

@@ -18,7 +18,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import RATE, Mouth, sing
 from isophon.core.finding import find_against, find_all, survey_recording
-from isophon.core.passes.timing.line_up import moved
+from isophon.core.passes.timing.treat import moved
 from isophon.core.session import edits, layout
 
 _MOST_S, _KNOTS_S, _OUT_MS = 0.15, 1.7, 36  # up to 35 ms late is let be

@@ -33,7 +33,7 @@ from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QApplication
 
 from isophon.app.main import make_app
-from isophon.app.views.route import STATIONS
+from isophon.app.pages.route import STATIONS
 from isophon.app.window import Window
 from isophon.core.demo.build import make_demo
 from isophon.core.session import file

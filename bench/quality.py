@@ -16,7 +16,7 @@ import numpy as np
 from scipy import signal
 
 from conftest import cuts, look, reader
-from isophon.core.passes.esses.settings import EssSettings, usual_standout
+from isophon.core.passes.ess.settings import EssSettings, usual_standout
 from isophon.core.render import Renderer
 from voices import ALSA, VOICES, alsa, score, sibilants, spoken, undecided
 

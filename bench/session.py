@@ -21,7 +21,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from conftest import cuts
 from isophon.core import memory
 from isophon.core.audio.files import Recording
-from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.playing.mix import Strip, hear
 from isophon.core.render import Renderer
 from isophon.core.render_cache import RenderCache
@@ -105,7 +105,7 @@ def mixing(folder: Path, seconds: float) -> None:
     path = common.long_take(folder / "part.wav", seconds)
     recording = Recording(path)
     found = survey(recording.blocks(), recording.sample_rate, recording.frames)
-    from isophon.core.passes.esses.find import find
+    from isophon.core.passes.ess.find import find
 
     plan = cuts(find(recording.read, found), EssSettings(ceiling_db=-24), None, common.RATE)
     cache = RenderCache()

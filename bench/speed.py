@@ -18,8 +18,8 @@ from scipy import signal
 from conftest import cuts
 from isophon.core.audio.files import Recording
 from isophon.core.finding import find_all, survey_recording
-from isophon.core.passes.esses import treat
-from isophon.core.passes.esses.settings import EssSettings, usual_standout
+from isophon.core.passes.ess import treat
+from isophon.core.passes.ess.settings import EssSettings, usual_standout
 from isophon.core.render import Renderer
 from isophon.core.session.model import Part, Source
 

@@ -15,10 +15,10 @@ from conftest import Written, reader
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import survey_recording
-from isophon.core.passes.pops import find as pops
-from isophon.core.passes.pops.treat import PopCut, apply, burst_of
-from isophon.core.passes.ticks import find as ticks
-from isophon.core.passes.ticks.treat import Repair, patch_of
+from isophon.core.passes.pop import find as pops
+from isophon.core.passes.pop.treat import PopCut, apply, burst_of
+from isophon.core.passes.tick import find as ticks
+from isophon.core.passes.tick.treat import Repair, patch_of
 from voices import ALSA, VOICES, alsa, spoken
 
 sys.path.insert(0, str(common.ROOT / "tests" / "core"))

@@ -12,9 +12,9 @@ import pytest
 import soundfile as sf
 
 from isophon.core.demo.build import make_demo
-from isophon.core.passes.esses import treat
-from isophon.core.passes.esses.find import find
-from isophon.core.passes.esses.settings import LEFT_ALONE, change_of
+from isophon.core.passes.ess import treat
+from isophon.core.passes.ess.find import find
+from isophon.core.passes.ess.settings import LEFT_ALONE, change_of
 from isophon.core.session import file
 from isophon.core.survey import survey
 

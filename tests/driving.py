@@ -3,7 +3,7 @@
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication
 
-from isophon.app.views.route import LAY_OUT, STATIONS
+from isophon.app.pages.route import LAY_OUT, STATIONS
 
 
 def opened(window, path, qtbot):

@@ -15,7 +15,7 @@ import pytest
 import soundfile as sf
 
 from conftest import write
-from isophon import commands
+from isophon.cli import commands
 from isophon.core.session import edits, file, layout
 from isophon.core.session.model import Source
 from test_cli import SRC, run

@@ -3,7 +3,7 @@
 import re
 from pathlib import Path
 
-from isophon.cli import _parser
+from isophon.cli.entry import _parser
 from isophon.core.passes import KINDS
 from isophon.core.session.model import Part
 

@@ -100,7 +100,7 @@ from PySide6.QtCore import QEventLoop, QTimer, Qt
 from PySide6.QtTest import QTest
 from isophon.app.main import make_app
 from isophon.app.window import Window
-from isophon.app.views.route import STATIONS
+from isophon.app.pages.route import STATIONS
 app = make_app()
 window = Window()
 window.show()

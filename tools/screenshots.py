@@ -19,7 +19,7 @@ from isophon.app.pages.cards_page import CardsPage  # noqa: E402
 from isophon.app.pages.history_page import HistoryPage  # noqa: E402
 from isophon.app.pages.keys_page import KeysPage  # noqa: E402
 from isophon.app.pages.proof_page import ProofPage  # noqa: E402
-from isophon.app.views.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
+from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
 from isophon.app.window import Window  # noqa: E402
 from isophon.core.demo.build import make_demo  # noqa: E402
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 
 from driving import drag, key, press
 from isophon.app.views import frequencies
-from isophon.core.passes.bands.settings import centre_of
+from isophon.core.passes.band.settings import centre_of
 from isophon.core.session import file
 
 CTRL, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.NoModifier

@@ -13,8 +13,8 @@ from conftest import write
 from driving import crash, key, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.pages.layout_page import FILTER
+from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.views.clock_field import seconds_of
-from isophon.app.views.route import HAND_OVER, LAY_OUT
 from isophon.app.window import _FILTER, Window
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session.journal import replay

@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QApplication
 
 from driving import key, press
 from isophon.app import theme
+from isophon.app.pages.route import STATIONS
 from isophon.app.views import anchor_handles, bar_words, label_room, mark_layer, skyline_chart, trace_chart
 from isophon.app.views.map_maker import process
-from isophon.app.views.route import STATIONS
 from isophon.core.session import layout
 
 

@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QApplication, QComboBox
 
 from driving import drag, key, opened, press
 from isophon.app.pages.keys_page import KeysPage
+from isophon.app.pages.route import HAND_OVER, STATIONS
 from isophon.app.sheets import PASSES
-from isophon.app.views.route import HAND_OVER, STATIONS
 from isophon.core.session import file
 from isophon.core.session.settings import role_default
 

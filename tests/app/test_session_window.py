@@ -16,7 +16,7 @@ from driving import crash, drag, key, opened, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.proof_page import ProofPage
-from isophon.app.views.results_table import ResultsTable
+from isophon.app.pages.results_table import ResultsTable
 from isophon.app.window import Window
 from isophon.core.playing.mix import gains
 from isophon.core.session import file, layout

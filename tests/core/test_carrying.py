@@ -9,10 +9,11 @@ from isophon.core.audio.files import Recording
 from isophon.core.demo.score import BEAT_S, CHORUS_AT, LINE_BEATS, line_at
 from isophon.core.errors import CallError
 from isophon.core.finding import survey_recording
+from isophon.core.passes.carry import passages
 from isophon.core.passes.carry.places import places
 from isophon.core.reading import path_of
 from isophon.core.render import Renderer
-from isophon.core.session import carrying, edits, file
+from isophon.core.session import edits, file
 
 
 def test_the_choruses_are_found_again_to_some_ms(demo):
@@ -45,8 +46,8 @@ def test_a_copy_is_the_passage_and_follows_it_and_can_be_taken_back(demo):
     session = file.load(demo)
     part = next(p for p in session.parts if p.name == "Lead double")
     start, end, at = 17.0, 21.0, 43.4
-    session = carrying.carry_on(session, [part.id], start, end, at)
-    assert carrying.carried(session, [part.id]) == [(at, start)]
+    session = edits.with_marks(session, [part.id], lambda p: passages.carried_on(p, start, end, at))
+    assert passages.passages([session.part(part.id)]) == [(at, start)]
     rate = part.source.sample_rate
     with Recording(path_of(part.source.path)) as recording:
         renderer = Renderer(recording.read, rate, recording.frames)
@@ -64,7 +65,7 @@ def test_a_copy_is_the_passage_and_follows_it_and_can_be_taken_back(demo):
         follows = edits.set_setting(session, [part.id], "rumble", "cut_hz", 150.0)
         assert np.allclose(heard(follows, at + 0.1, 3.7), heard(follows, start + 0.1, 3.7), atol=1e-6)
         assert not np.array_equal(heard(follows, at + 0.1, 3.7), inside)
-    back = carrying.take_back(session, [part.id], at + 1.0)
+    back = edits.with_marks(session, [part.id], lambda p: passages.taken_back(p, at + 1.0))
     assert back == file.load(demo)
     with pytest.raises(CallError):
-        carrying.carry_on(session, [part.id], 17.0, 21.0, 19.0)
+        passages.carried_on(session.part(part.id), 17.0, 21.0, 19.0)

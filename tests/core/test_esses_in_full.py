@@ -14,9 +14,9 @@ from conftest import look, reader, write
 from isophon.cli import main
 from isophon.core.errors import CallError
 from isophon.core.marks import Hand
-from isophon.core.passes.esses.find import find
-from isophon.core.passes.esses.rule import RuleCut, smoothed, static_db
-from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.passes.ess.find import find
+from isophon.core.passes.ess.rule import RuleCut, smoothed, static_db
+from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.render import Renderer
 from isophon.core.session import edits, shaping
 from isophon.core.session.model import Part, Session, Source

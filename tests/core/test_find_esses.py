@@ -11,7 +11,7 @@ from isophon.core.demo.build import load_labels
 from isophon.core.demo.phonemes import SIBILANTS
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import RATE, Mouth, sing
-from isophon.core.passes.esses.find import find
+from isophon.core.passes.ess.find import find
 from isophon.core.survey import survey
 from voices import VOICES, alsa, score, sibilants, speak, spoken, undecided
 

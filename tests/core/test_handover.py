@@ -21,7 +21,7 @@ from isophon.core.handover import stems as handover
 from isophon.core.handover.counts import kinds
 from isophon.core.handover.proof import told_of
 from isophon.core.passes import BY_NAME
-from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import file
 from isophon.core.session.model import Part, Source
 from isophon.core.takes.take import open_take

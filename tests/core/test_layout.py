@@ -13,7 +13,7 @@ from test_session import mark
 from conftest import write
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
-from isophon.core.passes.esses.settings import EssSettings
+from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import edits, file, layout
 from isophon.core.session.history import History
 from isophon.core.session.known import with_findings

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from conftest import reader
 from isophon.core.audio.converting import converted, converted_frames, read_converted
 from isophon.core.heads import HEAD_BLOCK
-from isophon.core.passes.esses import treat
+from isophon.core.passes.ess import treat
 from isophon.core.passes.rumble.treat import LowCut
 from isophon.core.playing.mix import Strip, gains, hear
 from isophon.core.render import Renderer

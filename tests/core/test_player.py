@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from conftest import cuts, look, reader
-from isophon.core.passes.esses import treat
-from isophon.core.passes.esses.settings import EssSettings, usual_standout
+from isophon.core.passes.ess import treat
+from isophon.core.passes.ess.settings import EssSettings, usual_standout
 from isophon.core.playing.mix import Strip, hear
 from isophon.core.playing.output import Output
 from isophon.core.playing.player import Player

@@ -16,14 +16,14 @@ from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.ears import LOW_HZ
-from isophon.core.passes.pops.find import drawn, lows_of
-from isophon.core.passes.pops.find import find as find_pops
-from isophon.core.passes.pops.treat import PopCut, apply, burst_of
-from isophon.core.passes.ticks import damage
-from isophon.core.passes.ticks.find import find as find_ticks
-from isophon.core.passes.ticks.residual import ORDER, _models
-from isophon.core.passes.ticks.top import telling_rate
-from isophon.core.passes.ticks.treat import Repair, interpolated, patch_of
+from isophon.core.passes.pop.find import drawn, lows_of
+from isophon.core.passes.pop.find import find as find_pops
+from isophon.core.passes.pop.treat import PopCut, apply, burst_of
+from isophon.core.passes.tick import damage
+from isophon.core.passes.tick.find import find as find_ticks
+from isophon.core.passes.tick.residual import ORDER, _models
+from isophon.core.passes.tick.top import telling_rate
+from isophon.core.passes.tick.treat import Repair, interpolated, patch_of
 from isophon.core.render import TILE, Renderer
 from isophon.core.session.model import Part, Source
 from isophon.core.survey import VOICED

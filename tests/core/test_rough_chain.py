@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from isophon.core.standins.rough_chain import Amounts, RoughChain, shelf_gain_db, static_gain_db
+from isophon.core.playing.rough_chain import Amounts, RoughChain, shelf_gain_db, static_gain_db
 
 RATE = 48_000
 

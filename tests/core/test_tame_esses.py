@@ -9,7 +9,7 @@ from scipy import signal
 
 from conftest import cuts, look, reader
 from isophon.core.marks import Hand
-from isophon.core.passes.esses.settings import EssSettings, ceiling_over_voice, change_of, usual_standout
+from isophon.core.passes.ess.settings import EssSettings, ceiling_over_voice, change_of, usual_standout
 from isophon.core.render import TILE, Renderer
 from voices import alsa, spoken
 

@@ -12,10 +12,10 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, Measured
-from isophon.core.passes.ears import Ears, Listened
-from isophon.core.passes.gaps.find import still_density, without
+from isophon.core.passes.ears import Ears, Listened, Recorded
 from isophon.core.passes.hiss.settings import noise_of
 from isophon.core.passes.hum.treat import Hum
+from isophon.core.passes.stillness import still_density, without
 from isophon.core.survey import Survey, survey
 
 Progress = Callable[[float], None]
@@ -75,7 +75,7 @@ def find_against(
     return Found(tuple(sorted(marks, key=lambda m: (m.start, m.id))), Measured(**measured))
 
 
-def noise_in(recording: Recording, surveyed: Survey, hum: Hum | None, start: float, end: float) -> tuple[float, ...]:
+def noise_in(recording: Recorded, surveyed: Survey, hum: Hum | None, start: float, end: float) -> tuple[float, ...]:
     """The noise of a span in s; InputError where it is too short to learn from."""
     density = still_density(without(hum, recording.read), surveyed, [(start, end)])
     if density is None:

@@ -13,6 +13,7 @@ from typing import Annotated
 
 import msgspec
 
+from isophon.core.errors import CallError
 from isophon.core.ranges import MOST_POINTS, Change, Hertz, Level, Moved, Name, Seconds, Share
 
 GONE_DB = -36.0  # a change this deep means nothing is left
@@ -104,6 +105,20 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
         """The band in Hz that a change works on; None: up to the top."""
         low = self.low_hz if self.hand.low_hz is None else self.hand.low_hz
         return low, self.hand.high_hz
+
+
+def check_length(seconds: float, lengths: tuple[float, float]) -> None:
+    """Raise CallError where a mark of a kind cannot be that long; the text continues a sentence about it.
+
+    ``lengths``: the shortest and the longest, in s.
+    """
+    shortest, longest = lengths
+    if not shortest <= seconds <= longest:
+        raise CallError(f"{_length(seconds)} were selected; it may last {_length(shortest)} to {_length(longest)}")
+
+
+def _length(seconds: float) -> str:
+    return f"{1000 * seconds:.3g} ms" if seconds < 1 else f"{seconds:.3g} s"
 
 
 def mark_id(kind: str, start: float, taken: Collection[str] = ()) -> str:

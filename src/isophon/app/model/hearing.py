@@ -12,8 +12,8 @@ from isophon.core.passes import KINDS
 from isophon.core.playing.mix import Strip, gains
 from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemotePlayer
+from isophon.core.playing.rough_chain import Amounts
 from isophon.core.session.model import Guide, Part
-from isophon.core.standins.rough_chain import Amounts
 
 BESIDE_LEAD = "with the lead"
 HEARS = ("alone", BESIDE_LEAD, "with the stack", "with the bed")

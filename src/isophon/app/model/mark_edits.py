@@ -9,8 +9,10 @@ from msgspec.structs import replace
 
 from isophon.app.model.in_hand import NOBODY, InHand
 from isophon.core.errors import CallError
+from isophon.core.marks import check_length
 from isophon.core.session import edits, shaping
 from isophon.core.session.model import Session
+from isophon.core.session.settings import drawn_lengths
 
 _SUNG_S, _BOX_DB = 0.05, -6.0
 _MS_A_DB = 10.0  # a step of half a dB is one of 5 ms where words are moved
@@ -85,7 +87,7 @@ class MarkEdits(InHand):
             return
         start, end = max(0.0, round(start, 4)), min(self.part.source.duration, round(end, 4))
         try:
-            edits.check_length(self.pass_.kind, end - start)
+            check_length(end - start, drawn_lengths(self.pass_.kind))
         except CallError as error:
             self.told.emit(f"That is no {self.pass_.one}: {error}.")
             return
@@ -156,7 +158,7 @@ class MarkEdits(InHand):
         else:
             start, end = self.selection
             try:
-                edits.check_length(self.pass_.kind, end - start)
+                check_length(end - start, drawn_lengths(self.pass_.kind))
             except CallError as error:
                 self.told.emit(f"That is no {one}: {error}.")
                 return

@@ -27,10 +27,10 @@ from isophon.app.model.in_hand import WITHOUT
 from isophon.app.model.remembered import HandOverSettings
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.proof_page import ProofPage
+from isophon.app.pages.results_table import ResultsTable
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
-from isophon.app.views.results_table import ResultsTable
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.handover import bundle

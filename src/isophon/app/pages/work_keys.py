@@ -6,8 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 
 from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
+from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.sheets import PASSES
-from isophon.app.views.route import HAND_OVER, LAY_OUT
 
 _STEP_DB, _NUDGE_S = 0.5, 0.005
 

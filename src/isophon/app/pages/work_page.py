@@ -22,6 +22,7 @@ from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
+from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
 from isophon.app.pages.stillness_steps import StillnessSteps
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
@@ -29,7 +30,6 @@ from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
 from isophon.app.sheets.sheet import Sheet
 from isophon.app.views.keyboard import place_in_digit_row, reachable, show_in_scroll_areas, workable
-from isophon.app.views.route import HAND_OVER, LAY_OUT, Count
 from isophon.core.passes import NAMES
 from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Part, Source

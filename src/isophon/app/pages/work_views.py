@@ -21,6 +21,7 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.layout_page import LayoutPage
+from isophon.app.pages.route import TitleRow
 from isophon.app.pages.splits import Splits
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.sheet import Sheets
@@ -30,7 +31,6 @@ from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
 from isophon.app.views.notice import Notice
 from isophon.app.views.parts_panel import WIDTH, PartsPanel
-from isophon.app.views.route import TitleRow
 from isophon.app.views.session_menu import SessionMenu
 from isophon.app.views.skyline import Skyline
 from isophon.app.views.trace import Trace

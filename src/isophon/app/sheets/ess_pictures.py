@@ -10,9 +10,9 @@ from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
-from isophon.core.passes.bands.bell import response_db
-from isophon.core.passes.esses import air, rule
-from isophon.core.passes.esses.settings import LEFT_ALONE
+from isophon.core.passes.band.bell import response_db
+from isophon.core.passes.ess import air, rule
+from isophon.core.passes.ess.settings import LEFT_ALONE
 from isophon.core.render import by_stage
 from isophon.core.survey import VOICED
 

@@ -25,8 +25,8 @@ from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.slider import Slider
 from isophon.core.marks import Mark
-from isophon.core.passes.gaps.find import measured
-from isophon.core.passes.gaps.settings import near_words
+from isophon.core.passes.gap.find import measured
+from isophon.core.passes.gap.settings import near_words
 from isophon.core.passes.hiss.settings import SILENT_DB, level_in, noise_in
 from isophon.core.passes.rumble.settings import RumbleSettings, cut_in, cut_of, loss_db
 from isophon.core.session.settings import role_default

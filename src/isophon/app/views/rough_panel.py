@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QPushButton, QVBox
 from isophon.app import theme
 from isophon.app.views.labels import Label
 from isophon.app.views.slider import Slider
-from isophon.core.standins.rough_chain import STARTS, Amounts
+from isophon.core.playing.rough_chain import STARTS, Amounts
 
 _STAGES = {
     "squeeze": ("Squeeze", "A compressor: loud moments come down, so breaths, clicks and esses come up"),

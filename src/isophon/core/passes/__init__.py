@@ -13,7 +13,7 @@ from typing import Any
 
 import msgspec
 
-from isophon.core.passes import bands, bleed, breaths, carry, esses, gaps, hiss, hum, pops, rumble, spots, ticks, timing
+from isophon.core.passes import band, bleed, breath, carry, ess, gap, hiss, hum, pop, rumble, spot, tick, timing
 from isophon.core.passes.kind import Kind, Stage
 
 KINDS: tuple[Kind, ...] = (
@@ -21,13 +21,13 @@ KINDS: tuple[Kind, ...] = (
     hum.KIND,
     hiss.KIND,
     bleed.KIND,
-    gaps.KIND,
-    pops.KIND,
-    ticks.KIND,
-    breaths.KIND,
-    esses.KIND,
-    bands.KIND,
-    spots.KIND,
+    gap.KIND,
+    pop.KIND,
+    tick.KIND,
+    breath.KIND,
+    ess.KIND,
+    band.KIND,
+    spot.KIND,
     timing.KIND,
     carry.KIND,
 )

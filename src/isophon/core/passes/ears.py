@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
+from pathlib import Path
 from typing import Any, Protocol
 
 import numpy as np
@@ -14,7 +15,7 @@ import numpy as np
 from isophon.core.audio.files import BLOCK, Readable, whole
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark
-from isophon.core.passes.esses.settings import LEFT_ALONE
+from isophon.core.passes.ess.settings import LEFT_ALONE
 from isophon.core.passes.kind import Found, Read
 from isophon.core.passes.singing import singing
 from isophon.core.survey import Survey
@@ -27,6 +28,12 @@ class Listened(Readable, Protocol):
 
     def read(self, start: int, frames: int) -> np.ndarray:
         """Samples, float32 ``(channels, frames)``, zeros outside."""
+
+
+class Recorded(Listened, Protocol):
+    """The same with the file that it is in."""
+
+    path: Path
 
 
 LOW_HZ = 12_000

@@ -23,7 +23,7 @@ from isophon.core.lifetime import end_with_parent
 from isophon.core.playing.chunks import rise
 from isophon.core.playing.device import open_device
 from isophon.core.playing.ring import Ring
-from isophon.core.standins.rough_chain import Amounts, RoughChain
+from isophon.core.playing.rough_chain import Amounts, RoughChain
 
 _GLIDE_S, _LATE_S = 0.012, 0.005
 _PRIORITY = 5  # of 99, among those that go before all others

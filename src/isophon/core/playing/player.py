@@ -23,7 +23,7 @@ from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, mak
 from isophon.core.playing.mix import Scene
 from isophon.core.playing.readiness import Readiness
 from isophon.core.playing.ring import Ring
-from isophon.core.standins.rough_chain import Amounts
+from isophon.core.playing.rough_chain import Amounts
 
 COMPARES = ("as sung", "cleaned", "taken out")
 AHEAD, FAR_AHEAD, _CALM_S = 16, 64, 0.5  # chunks: a tile, and where nothing was changed for a while

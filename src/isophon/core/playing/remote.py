@@ -22,10 +22,10 @@ from isophon.core import log
 from isophon.core.forking import PLAYER, Child, forker
 from isophon.core.playing.chunks import SHORTEST_LOOP
 from isophon.core.playing.mix import Scene
+from isophon.core.playing.rough_chain import Amounts
 from isophon.core.playing.state import LENGTH_BYTES, State
 from isophon.core.render import Plan
 from isophon.core.session.model import Source
-from isophon.core.standins.rough_chain import Amounts
 
 _AT_ONCE = 1_000  # treatments pickled at once, since that stops all threads
 _PLANS_KEPT = 64

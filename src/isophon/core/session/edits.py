@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
-from isophon.core.marks import Hand, Mark, carry_decisions, mark_id
+from isophon.core.marks import Hand, Mark, carry_decisions, check_length, mark_id
 from isophon.core.passes import BY_NAME, KINDS, Measured, bleed
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.ranges import MOST_HEARD, MOST_MARKS, Key, Level, Name
@@ -234,7 +234,7 @@ def draw_mark(session: Session, part_id: str, mark: Mark) -> tuple[Session, str]
 
     CallError where it is shorter or longer than a mark of its kind can be.
     """
-    check_length(mark.kind, mark.end - mark.start)
+    check_length(mark.end - mark.start, drawn_lengths(mark.kind))
     name = mark_id(mark.kind, mark.start, {m.id for m in session.part(part_id).marks})
     mark = replace(mark, id=name, confidence=1.0, hand=Hand(drawn=True))
 
@@ -242,17 +242,6 @@ def draw_mark(session: Session, part_id: str, mark: Mark) -> tuple[Session, str]
         return replace(part, marks=tuple(sorted((*part.marks, mark), key=lambda m: (m.start, m.id))))
 
     return with_part(session, part_id, add), name
-
-
-def check_length(kind: str, seconds: float) -> None:
-    """Raise CallError where a mark of a kind cannot be that long; the text continues a sentence about it."""
-    shortest, longest = drawn_lengths(kind)
-    if not shortest <= seconds <= longest:
-        raise CallError(f"{_length(seconds)} were selected; it may last {_length(shortest)} to {_length(longest)}")
-
-
-def _length(seconds: float) -> str:
-    return f"{1000 * seconds:.3g} ms" if seconds < 1 else f"{seconds:.3g} s"
 
 
 def with_part(session: Session, part_id: str, change: Callable[[Part], Part]) -> Session:
@@ -265,6 +254,24 @@ def with_parts(session: Session, part_ids: Collection[str], change: Callable[[Pa
     """A session with parts changed."""
     wanted = set(part_ids)
     return replace(session, parts=tuple(change(p).after(p) if p.id in wanted else p for p in session.parts))
+
+
+def with_marks(session: Session, part_ids: Collection[str], change: Callable[[Part], tuple[Mark, ...]]) -> Session:
+    """A session with other marks of parts."""
+    return with_parts(session, part_ids, lambda part: replace(part, marks=change(part)))
+
+
+def set_anchors(
+    session: Session, part_id: str, mark: str, change: Callable[[Part, Mark], tuple[tuple[float, float], ...]]
+) -> Session:
+    """Move a word by the moments that ``change`` gives; CallError where the word is not there any more."""
+    part = session.part(part_id)
+    word = part.mark(mark)
+    if word is None:
+        raise CallError("the word is not there any more")
+    anchors = change(part, word)
+    return with_hands(session, part_id, [mark],
+                      lambda m: replace(m.hand, anchors=anchors, change_db=None, leave=False))  # fmt: skip
 
 
 def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:

@@ -6,10 +6,11 @@ from collections.abc import Collection
 
 from msgspec.structs import replace
 
-from isophon.core.marks import Mark
+from isophon.core.marks import Mark, check_length
 from isophon.core.ranges import MOST_POINTS
-from isophon.core.session.edits import check_length, draw_mark, leave, set_box, with_hands, with_part
+from isophon.core.session.edits import draw_mark, leave, set_box, with_hands, with_part
 from isophon.core.session.model import Part, Session
+from isophon.core.session.settings import drawn_lengths
 
 Shape = tuple[tuple[float, float], ...]
 _LOWEST_HZ, _HIGHEST_HZ = 1.0, 200_000.0
@@ -22,7 +23,7 @@ def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) ->
     """
     start, end = mark.span
     for seconds in (at - start, end - at):
-        check_length(mark.kind, seconds)
+        check_length(seconds, drawn_lengths(mark.kind))
     session = set_box(session, part_id, mark.id, start, at, *mark.band)
     session, name = draw_mark(session, part_id, later)
     hand = replace(mark.hand, start=None, end=None, drawn=True, agreed=False, shape=())
@@ -37,7 +38,7 @@ def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
     marks = [m for m in session.part(part_id).marks if m.id in ids]
     start, end = min(m.span[0] for m in marks), max(m.span[1] for m in marks)
     kept = max(marks, key=lambda m: (not m.hand.drawn, m.standout_db))
-    check_length(kept.kind, end - start)
+    check_length(end - start, drawn_lengths(kept.kind))
     session = set_box(session, part_id, kept.id, start, end, min(m.band[0] for m in marks), kept.band[1])
     gone = {m.id for m in marks if m.id != kept.id and m.hand.drawn}
     left = [m.id for m in marks if m.id != kept.id and not m.hand.drawn]

@@ -1,8 +1,8 @@
 """Hiss, of the Floor pass: steady noise turned down under the voice, the voice's own top left alone."""
 
-from isophon.core.passes.gaps.find import density
 from isophon.core.passes.hiss import settings, treat
 from isophon.core.passes.kind import Found, Kind
+from isophon.core.passes.stillness import density
 from isophon.core.ranges import Level
 
 

@@ -1,0 +1,157 @@
+"""The Bands sheet: what stands out of the singer's spectrum, over frequency; bells and shelves by hand."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
+
+from isophon.app import theme
+from isophon.app.model.passes import SURE, Knob, Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import Extras
+from isophon.app.views.frequencies import band_of
+from isophon.app.views.keyboard import Choice, Field
+from isophon.app.views.labels import Label
+from isophon.core.marks import Mark
+from isophon.core.passes.band.bell import SHAPES
+from isophon.core.passes.band.settings import USUAL_Q, centre_of, edges_of, name_of
+from isophon.core.passes.band.treat import response_of
+from isophon.core.session import edits
+from isophon.core.session.model import Part
+from isophon.core.survey import VOICED
+from isophon.core.takes.pictures import Axis
+
+_DULL_DB, _DULL_HZ = 3.0, (200.0, 6_000.0)
+_MADE_DB = -3.0
+
+
+class BandExtras(Extras):
+    """The band in hand in numbers, and giving all bands to other parts."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.shape = Choice()
+        self.shape.addItems(list(SHAPES))
+        self.shape.setAccessibleName("Shape")
+        self.shape.activated.connect(self._set_shape)
+        self.fields = {name: Field() for name in ("frequency", "Q", "change")}
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        row.addWidget(self.shape)
+        for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
+            field = self.fields[name]
+            field.setMaximumWidth(theme.u(52))
+            field.setAccessibleName(f"{name} of the band in hand")
+            field.editingFinished.connect(lambda name=name: self._typed(name))
+            row.addWidget(field)
+            row.addWidget(Label(unit, objectName="soft"))
+        row.addStretch()
+        below = QHBoxLayout()
+        self.give = QPushButton("To the others")
+        self.give.setToolTip("Give these bands to the other parts in hand, else to all parts of the same singer")
+        self.give.clicked.connect(self._give)
+        self.words = Label("", objectName="soft", wordWrap=True)
+        below.addWidget(self.words, 1)
+        below.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addLayout(row)
+        column.addLayout(below)
+
+    def show_part(self) -> None:
+        """Show the band in hand, and what the cuts do to the voice."""
+        mark, part = self.workspace.mark, self.workspace.part
+        mine = mark if mark is not None and mark.kind == "band" else None
+        for widget in (self.shape, *self.fields.values()):
+            widget.setEnabled(mine is not None)
+        self.give.setEnabled(bool(part.of_kind("band")) and bool(self._others()))
+        self.words.setText(self._warning(part))
+        if mine is None:
+            for field in self.fields.values():
+                field.clear()
+            return
+        hz, q = centre_of(mine)
+        self.shape.setCurrentText(mine.sound if mine.sound in SHAPES else SHAPES[0])
+        self.shape.setEnabled(mine.hand.drawn)
+        for name, text in (("frequency", f"{hz:.0f}"), ("Q", f"{q:.1f}"), ("change", theme.signed(part.change(mine)))):
+            if not self.fields[name].hasFocus():
+                self.fields[name].setText(text)
+
+    def _typed(self, name: str) -> None:
+        mark = self.workspace.mark
+        if mark is None or not self.fields[name].isModified():
+            return
+        self.fields[name].setModified(False)
+        try:
+            value = float(self.fields[name].text().replace("−", "-").replace(",", "."))
+        except ValueError:
+            return
+        if not math.isfinite(value):
+            return
+        hz, q = centre_of(mark)
+        if name == "change":
+            self.workspace.set_changes({mark.id: value})
+        elif name == "Q":
+            self.workspace.set_band(mark.id, *edges_of(hz, min(40.0, max(0.3, value))))
+        else:
+            self.workspace.set_band(mark.id, *edges_of(min(20_000.0, max(20.0, value)), q))
+
+    def _set_shape(self) -> None:
+        mark, part = self.workspace.mark, self.workspace.part
+        if mark is not None:
+            shape = self.shape.currentText()
+            self.workspace.edit(f"{shape} · {part.name}", lambda s: edits.set_sound(s, part.id, mark.id, shape))
+
+    def _others(self) -> list[str]:
+        workspace, part = self.workspace, self.workspace.part
+        in_hand = [p for p in workspace.parts_in_hand if p != part.id]
+        same = [p.id for p in workspace.session.parts if p.id != part.id and part.singer and p.singer == part.singer]
+        return in_hand or same
+
+    def _give(self) -> None:
+        part, others = self.workspace.part, self._others()
+        self.workspace.edit(f"bands from {part.name}", lambda s: edits.give_marks(s, part.id, "band", others))
+
+    def _warning(self, part: Part) -> str:
+        """What a wary eye says of the sum of the cuts."""
+        surveyed = self.workspace.take.surveyed
+        if surveyed is None or not part.of_kind("band"):
+            return ""
+        survey = surveyed.survey
+        centres = np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
+        inside = (centres >= _DULL_HZ[0]) & (centres <= _DULL_HZ[1])
+        sung = survey.k_bands[survey.state == VOICED][:, inside].mean(axis=0)
+        after = sung * 10 ** (response_of(part, centres[inside]) / 10)
+        lost = 10 * np.log10((sung.sum() + 1e-20) / (after.sum() + 1e-20))
+        return f"The cuts take {lost:.1f} dB off the voice: it may sound thin or dull." if lost > _DULL_DB else ""
+
+
+def _made(part: Part, hz: float) -> Mark:
+    low, high = edges_of(hz, USUAL_Q)
+    return Mark("", "band", 0.0, part.source.duration, 0.0, -_MADE_DB, round(low, 1), round(high, 1), 1.0, SHAPES[0])
+
+
+def _told(mark: Mark) -> str:
+    hz, q = centre_of(mark)
+    return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", when loud" if mark.sound == "loud" else "")
+
+
+PASS = Pass(
+    "band", "Bands", "band", "bands", " out of the singer’s own spectrum, over frequency", theme.band_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the spectrum", 0.5, "dB",
+             "Bands that stand out more than this of the singer’s own spectrum come down to it"),
+        Knob("limit_db", "Never more than", 0.5, "dB", "No cut is deeper than this"),
+        SURE,
+    ),
+    (-12.0, 12.0, -24.0, 24.0), None,
+    ceilings=lambda part: [("ceiling_db", "ceiling over the spectrum", part.band.ceiling_db, True)],
+    axis=Axis(60.0, 8_000.0), extras=BandExtras, words={("band", "ceiling_db"): "ceiling"}, handles=(),
+    box=lambda mark, axis: band_of(mark),
+    over="over the spectrum", more_told=_told, gone=lambda part: "",
+    empty=lambda part: "No band stands out of this voice. Double-click to make one by hand.",
+    over_frequency=True, response=response_of, made=_made, made_db=_MADE_DB,
+)  # fmt: skip

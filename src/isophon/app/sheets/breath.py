@@ -1,0 +1,44 @@
+"""The Breaths sheet."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout
+
+from isophon.app import theme
+from isophon.app.model.passes import SURE, Knob, Pass, over_the_voice
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import Extras
+from isophon.core.passes.breath.find import measured
+from isophon.core.takes.pictures import Axis
+
+
+class BreathExtras(Extras):
+    """Whether the room goes on under a breath that is turned down."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.fill = QCheckBox("the room goes on underneath")
+        self.fill.clicked.connect(lambda on: workspace.set_of_kind("breath", "fill", on))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addWidget(self.fill)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        self.fill.setChecked(self.workspace.part.breath.fill)
+
+
+PASS = Pass(
+    "breath", "Breaths", "breath", "breaths", " in dB over the voice around them", theme.breath_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the voice", 0.5, "dB",
+             "What stands out more than this over the voice around it comes down to it"),
+        Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+        Knob("fade_ms", "Fades", 1, "ms", "How long the change takes to come and go", True),
+        SURE,
+    ),
+    (-42.0, -12.0, -60.0, 12.0), lambda read, survey, start, end: measured(survey, start, end, 1.0),
+    ceilings=over_the_voice("breath"), axis=Axis(200.0, 16_000.0, 160, 0.015), extras=BreathExtras,
+    words={("breath", "ceiling_db"): "ceiling", ("breath", "fill"): "room under breaths"},
+    gone=lambda part: "filled" if part.breath.fill else "gone", gate=True,
+)  # fmt: skip

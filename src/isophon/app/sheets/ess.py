@@ -1,0 +1,263 @@
+"""The Esses sheet."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout
+
+from isophon.app import theme
+from isophon.app.model.passes import SURE, TOP, Ceiling, Knob, Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.ess_pictures import PICTURES, Picture
+from isophon.app.sheets.extras import AlikeExtras
+from isophon.app.views.keyboard import Choice
+from isophon.core.marks import Mark
+from isophon.core.passes.ess.find import measure
+from isophon.core.passes.ess.lisp import UNDER_USUAL_DB, lisps
+from isophon.core.passes.ess.rule import static_db
+from isophon.core.passes.ess.settings import ceiling_over_voice
+from isophon.core.passes.kind import Read
+from isophon.core.session import edits
+from isophon.core.session.model import Part
+from isophon.core.survey import Survey
+from isophon.core.takes.pictures import VOICE
+
+_DULL_UNDER_USUAL_DB = 3.0
+LETTERS = {"s": "S", "sh": "Sh", "t": "T", "f": "F"}
+
+
+class EssExtras(AlikeExtras):
+    """What brings esses down, which sounds, and what the lead's esses make of a stack part's."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.by = self._choice("by", _BY, "What brings esses down")
+        self.stack = self._choice("stack", _STACK, "Where an ess meets one of the lead’s")
+        self.turns = self._choice("rule_turns", _TURNS, "What the rule turns down")
+        self.start = Choice()
+        self.start.addItem("start the rule from …")
+        for words, values in STARTS.items():
+            self.start.addItem(words, values)
+        self.start.setAccessibleName("A starting point for the rule")
+        self.start.activated.connect(self._start)
+        self.sounds = Choice()
+        for words, values in _SOUNDS.items():
+            self.sounds.addItem(words, values)
+        self.sounds.setAccessibleName("Whether T’s and F’s come down too")
+        self.sounds.activated.connect(lambda: self._set_both(self.sounds.currentData()))
+        self.altogether = QCheckBox("altogether")
+        self.altogether.setToolTip("Leave no soft trace of an ess that is taken away because the lead has one")
+        self.altogether.clicked.connect(lambda on: workspace.set_of_kind("ess", "altogether", on))
+        self.picture = Choice()
+        self.picture.addItems(list(PICTURES))
+        self.picture.setAccessibleName("Which picture is shown")
+        for row, widgets in enumerate(
+            ((self.by, self.stack), (self.turns, self.start), (self.sounds, self.altogether))
+        ):
+            line = QHBoxLayout()
+            for widget in widgets:
+                line.addWidget(widget, 1)
+            self.layout().insertLayout(row, line)
+        self.layout().addWidget(self.picture)
+        self._more = self._ruled = False
+
+    def show_beside(self, picture: Picture) -> None:
+        """Choose what the picture shows."""
+        self._shown = picture
+        self.picture.activated.connect(lambda: picture.show_picture(self.picture.currentText()))
+
+    def _choice(self, name: str, words: dict[str, str], what: str) -> Choice:
+        choice = Choice()
+        for value, text in words.items():
+            choice.addItem(text, value)
+        choice.setAccessibleName(what)
+        choice.activated.connect(lambda: self.workspace.set_of_kind("ess", name, choice.currentData()))
+        return choice
+
+    def _start(self) -> None:
+        values = self.start.currentData()
+        if values:
+            self._set_all(f"rule for {self.start.currentText()}", values)
+        self.start.setCurrentIndex(0)
+
+    def _set_both(self, values: dict[str, bool]) -> None:
+        self._set_all(self.sounds.currentText(), values)
+
+    def _set_all(self, words: str, values: dict) -> None:
+        ids = self.workspace.parts_in_hand
+
+        def change(session):
+            for name, value in values.items():
+                session = edits.set_setting(session, ids, "ess", name, value)
+            return session
+
+        self.workspace.edit(words, change)
+
+    def show_more(self, on: bool) -> None:
+        """The rarer choices, or not."""
+        super().show_more(on)
+        self._more = on
+        self._show_choices()
+
+    def _show_choices(self) -> None:
+        ruled = self.workspace.part.ess.by != "ceiling"
+        for widget in (self.turns, self.start):
+            widget.setVisible(ruled)
+        self.sounds.setVisible(self._more)
+        self.altogether.setVisible(self._more or self.workspace.part.ess.stack == "drop")
+        if ruled != self._ruled:  # the rule is turned while it is seen at work
+            self._ruled = ruled
+            self.picture.setCurrentIndex(int(ruled))
+            self._shown.show_picture(self.picture.currentText())
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        super().show_part()
+        part = self.workspace.part
+        for choice, name in ((self.by, "by"), (self.stack, "stack"), (self.turns, "rule_turns")):
+            choice.setCurrentIndex(choice.findData(getattr(part.ess, name)))
+        self.sounds.setCurrentIndex(2 * part.ess.t_too + part.ess.f_too)
+        self.altogether.setChecked(part.ess.altogether)
+        self.stack.setEnabled(part.role != "lead")
+        self.altogether.setEnabled(part.role != "lead" and part.ess.stack == "drop")
+        self._show_choices()
+
+
+_BY = {"ceiling": "by the ceiling", "rule": "by the rule", "both": "by both"}
+_STACK = {"own": "judged alone", "under": "under the lead’s", "drop": "gone where the lead has one"}
+_TURNS = {"band": "turns down its band", "above": "all above its edge", "voice": "the whole voice"}
+_SOUNDS = {
+    "T’s and F’s as sung": {"t_too": False, "f_too": False},
+    "F’s too": {"t_too": False, "f_too": True},
+    "T’s too": {"t_too": True, "f_too": False},
+    "T’s and F’s too": {"t_too": True, "f_too": True},
+}
+# common practice: a low voice hisses from 3 kHz, a high one from 5, a bright one up to the top and needs a quick hand
+STARTS = {
+    "a low voice": {"rule_low_hz": 3_500.0, "rule_over_db": -7.0, "rule_ratio": 6.0, "rule_knee_db": 4.0,
+                    "rule_attack_ms": 2.0, "rule_release_ms": 60.0, "rule_turns": "band"},
+    "a high voice": {"rule_low_hz": 5_500.0, "rule_over_db": -8.0, "rule_ratio": 8.0, "rule_knee_db": 3.0,
+                     "rule_attack_ms": 1.0, "rule_release_ms": 40.0, "rule_turns": "band"},
+    "a bright voice": {"rule_low_hz": 6_500.0, "rule_over_db": -10.0, "rule_ratio": 12.0, "rule_knee_db": 1.0,
+                       "rule_attack_ms": 0.5, "rule_release_ms": 25.0, "rule_turns": "above"},
+}  # fmt: skip
+
+
+_WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses", ("ess", "stack"): "with the lead’s esses",
+          ("ess", "rule_turns"): "the rule turns down", ("ess", "altogether"): "altogether"}  # fmt: skip
+_CHOICES = {("ess", "by"): _BY, ("ess", "stack"): _STACK, ("ess", "rule_turns"): _TURNS | {"band": "its band"}}
+
+
+def _greyed(settings) -> tuple[str, ...]:
+    return (*(() if settings.air_db else ("air_hz",)), *(() if settings.t_too else ("t_db",)),
+            *(() if settings.f_too else ("f_db",)))  # fmt: skip
+
+
+def _away(settings) -> tuple[str, ...]:
+    """Knobs that have no place as things are."""
+    rule = tuple(k.name for k in _RULE) if settings.by == "ceiling" else ()
+    ceilings = ("ceiling_db", "usual_db", "limit_db") if settings.by == "rule" else ()
+    return (*rule, *ceilings, *(() if settings.stack == "under" else ("under_db",)))
+
+
+_RULE = (
+    Knob("rule_over_db", "Rule: over the voice", 0.5, "dB", "Its threshold: the level in its band over the voice’s"),
+    Knob("rule_ratio", "Rule: ratio", 0.5, ": 1", "How much of what is over stays; 100 acts as a limit"),
+    Knob("rule_knee_db", "Rule: knee", 0.5, "dB", "How softly it begins around the threshold", True),
+    Knob("rule_range_db", "Rule: at most", 0.5, "dB", "The most it takes off"),
+    Knob("rule_attack_ms", "Rule: attack", 0.1, "ms", "How fast it comes down", True),
+    Knob("rule_release_ms", "Rule: release", 1, "ms", "How fast it lets go", True),
+    Knob("rule_hold_ms", "Rule: hold", 1, "ms", "How long it waits before it lets go", True),
+    Knob("rule_ahead_ms", "Rule: look ahead", 0.5, "ms", "How much earlier it comes than the sound", True),
+    Knob("rule_low_hz", "Rule: hears from", 100, "Hz", "The lower edge of the band that it hears and turns down"),
+    Knob("rule_high_hz", "Rule: hears to", 100, "Hz", "The upper edge of that band; 0: up to the top", True),
+)  # fmt: skip
+
+
+def _ceilings(part: Part) -> list[Ceiling]:
+    over_voice, usual = part.ess.ceiling_db, part.context("ess")
+    rule: list[Ceiling] = [("rule_over_db", "the rule’s threshold", part.ess.rule_over_db, True)]
+    if part.ess.by == "rule":
+        return rule
+    rule = rule if part.ess.by == "both" else []
+    if usual is None:
+        return [*rule, ("ceiling_db", "ceiling over the voice", over_voice, True)]
+    over_usual = usual + part.ess.usual_db
+    lowest = ceiling_over_voice(part.ess, usual)
+    return [
+        *rule,
+        ("ceiling_db", "ceiling over the voice", over_voice, lowest == over_voice),
+        ("usual_db", "over the singer’s usual", over_usual, lowest != over_voice),
+    ]
+
+
+def _drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
+    level, standout, low, high, sound = measure(survey, start, end)
+    return Mark("", "ess", start, end, level, standout, low, high, 1.0, sound)
+
+
+def _seen_change(part: Part, mark: Mark) -> float:
+    """What ceiling and rule do to a mark together; the rule as its static curve says of the mark's level."""
+    change, how = part.change(mark), part.ess
+    if how.by == "ceiling" or mark.kind != "ess":
+        return change
+    over = np.array(mark.standout_db + change - how.rule_over_db)
+    return change - min(how.rule_range_db, float(static_db(over, how.rule_ratio, how.rule_knee_db)))
+
+
+def _about(part: Part) -> str:
+    usual = part.context("ess")
+    cut = [
+        m.standout_db + change - usual for m, change in part.changed("ess") if usual is not None and m.partner_s is None
+    ]
+    if cut and float(np.mean(cut)) < -_DULL_UNDER_USUAL_DB:
+        return f"dull: what comes down lies {theme.signed(float(np.mean(cut)))} dB under the usual ess"
+    return "" if usual is None else f"usual ess {theme.signed(usual)} dB over the voice"
+
+
+def _warning(workspace: Workspace, mark: Mark) -> str:
+    change = workspace.part.change(mark)
+    left = mark.standout_db + change
+    usual = workspace.part.context("ess")
+    if not lisps(mark, change, usual):
+        return ""
+    if usual is not None and left < usual - UNDER_USUAL_DB:
+        return f"A lisp is likely: this ess would lie {theme.signed(left - usual)} dB under this singer’s usual one."
+    return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
+
+
+def _more_told(mark: Mark) -> str:
+    letter = LETTERS.get(mark.sound, "")
+    whistles = mark.whistle_hz and f", whistles at {mark.whistle_hz / 1000:.1f} kHz"
+    return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz{whistles or ''}")))
+
+
+PASS = Pass(
+    "ess", "Esses", "ess", "esses", " in dB over the voice around them", theme.ess_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the voice", 0.5, "dB",
+             "What stands out more than this over the voice around it comes down to it"),
+        Knob("usual_db", "Over the singer’s usual", 0.5, "dB",
+             "What stands out more than this over the singer’s own usual ess comes down too"),
+        Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this"),
+        Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
+        Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes"),
+        Knob("air_db", "Air", 0.5, "dB", "Top given back after the taming; the esses get none of it", True),
+        Knob("air_hz", "Air from", 100, "Hz", "Where the air begins", True),
+        Knob("whistle_over_db", "Whistle: let through", 0.5, "dB", "How far a whistle may stand over the rest of its S",
+             True),
+        Knob("sh_db", "Sh: ceiling higher by", 0.5, "dB", "How much more an Sh or Ch may stand out than an S", True),
+        Knob("t_db", "T: ceiling higher by", 0.5, "dB", "How much more a T may stand out, where T’s come down",
+             True),
+        Knob("f_db", "F: ceiling higher by", 0.5, "dB", "How much more an F may stand out, where F’s come down",
+             True),
+        *_RULE,
+        SURE,
+    ),
+    (-18.0, 6.0, -36.0, 30.0), _drawn, axis=VOICE, close=TOP, ceilings=_ceilings, extras=EssExtras, picture=Picture,
+    greyed=_greyed, away=_away, about=_about,
+    words=_WORDS, choices=_CHOICES, handles=("start", "end", "low", "high"), blends=True,
+    gone=lambda part: "",
+    more_told=_more_told, warning=_warning, shaped="time", seen_change=_seen_change, will_sound=True,
+    letter=lambda mark: LETTERS.get(mark.sound, ""),
+)  # fmt: skip

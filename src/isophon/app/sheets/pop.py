@@ -1,0 +1,45 @@
+"""The Pops sheet."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout
+
+from isophon.app import theme
+from isophon.app.model.passes import SURE, Knob, Pass, over_the_voice
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import Extras
+from isophon.core.passes.pop.find import drawn
+from isophon.core.takes.pictures import LOWS
+
+
+class PopExtras(Extras):
+    """How pops can be heard on small loudspeakers."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.lift = QCheckBox("hear what is taken out lifted by 300 Hz")
+        self.lift.setToolTip("For small loudspeakers, on which pops are not heard: only while taken out is heard")
+        self.lift.clicked.connect(workspace.set_lifted)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addWidget(self.lift)
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        self.lift.setChecked(self.workspace.lifted)
+
+
+PASS = Pass(
+    "pop", "Pops", "pop", "pops", ", their lows in dB over the voice around them", theme.pop_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the voice", 0.5, "dB",
+             "Bursts that stand out more than this over the voice around them come down to it"),
+        Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+        Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
+        SURE,
+    ),
+    (-42.0, 6.0, -60.0, 30.0), drawn, ceilings=over_the_voice("pop"), axis=LOWS, extras=PopExtras,
+    words={("pop", "ceiling_db"): "ceiling"}, handles=("start", "end", "high"),
+    box=lambda mark, axis: (axis.low, mark.hand.high_hz or mark.high_hz),
+    more_told=lambda mark: f"up to {mark.high_hz:.0f} Hz", lifts=True,
+)  # fmt: skip

@@ -1,0 +1,116 @@
+"""The Spots sheet: boxes drawn over anything, and words that stand out of their phrase."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
+
+from isophon.app import theme
+from isophon.app.model.passes import Knob, Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import Extras, alike_slider
+from isophon.app.views.keyboard import Field
+from isophon.app.views.labels import Label
+from isophon.core.marks import Mark
+from isophon.core.passes.spot.find import drawn
+from isophon.core.passes.spot.settings import band_of
+from isophon.core.session import edits
+from isophon.core.takes.pictures import Axis
+
+_AXIS = Axis(60.0, 16_000.0)
+_HIGHEST_HZ = 24_000
+
+
+class SpotExtras(Extras):
+    """Whether words come down by themselves; a curve inside the box in hand; the same spots elsewhere; alike ones."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.on = QCheckBox("loud words down")
+        self.on.setToolTip("Words that stand out of their phrase by more than the ceiling come down to it")
+        self.on.clicked.connect(lambda on: workspace.set_of_kind("spot", "on", on))
+        self.in_head = (self.on,)
+        self.curve = Field(placeholderText="200 -3, 500 -6, 2000 0")
+        self.curve.setAccessibleName("Curve inside the box: Hz and dB, several points")
+        self.curve.setToolTip("Added to the change inside the box in hand: frequency in Hz and dB, point by point")
+        self.curve.editingFinished.connect(self._typed)
+        self.give = QPushButton("To the others")
+        self.give.setToolTip("The spots in hand at the same place in the other parts in hand, else in the whole stack")
+        self.give.clicked.connect(self._give)
+        self.alike = alike_slider(workspace)
+        row = QHBoxLayout()
+        row.addWidget(Label("Curve", objectName="soft"))
+        row.addWidget(self.curve, 1)
+        row.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 2)
+        column.addLayout(row)
+        column.addWidget(self.alike)
+
+    def show_part(self) -> None:
+        """Show the part and the spot in hand."""
+        mark = self.workspace.mark
+        mine = mark if mark is not None and mark.kind == "spot" else None
+        self.on.setChecked(self.workspace.part.spot.on)
+        self.curve.setEnabled(mine is not None)
+        self.give.setEnabled(any(m.hand.any for m in self.workspace.marks_in_hand()))
+        self.alike.setEnabled(mine is not None)
+        if len(self.workspace.in_hand) < 2:
+            self.alike.show_value(0)
+        if not self.curve.hasFocus():
+            self._show_curve(mine.hand.curve if mine else ())
+
+    def _typed(self) -> None:
+        if self.workspace.mark is None or not self.curve.isModified():
+            return
+        self.curve.setModified(False)
+        points, left_out = [], []
+        for point in filter(str.strip, self.curve.text().split(",")):
+            try:
+                hz, db = (float(word) for word in point.replace("−", "-").split())
+            except ValueError:
+                hz = db = 0.0
+            if 0 < hz <= _HIGHEST_HZ and -36 <= db <= 12:
+                points.append((hz, db))
+            else:
+                left_out.append(point.strip())
+        self.workspace.set_curve(tuple(points))
+        self._show_curve(points)
+        if left_out:
+            self.workspace.told.emit(f"Left out of the curve: {', '.join(left_out)}. A point is a frequency up to "
+                                     f"{_HIGHEST_HZ} Hz and a change from −36 to +12 dB.")  # fmt: skip
+
+    def _show_curve(self, points: Sequence[tuple[float, float]]) -> None:
+        self.curve.setText(", ".join(f"{hz:g} {theme.signed(db)}" for hz, db in points))
+
+    def _give(self) -> None:
+        workspace, part = self.workspace, self.workspace.part
+        others = [p for p in workspace.parts_in_hand if p != part.id]
+        others = others or [p.id for p in workspace.session.parts if p.id != part.id and p.role != "lead"]
+        ids = workspace.in_hand
+        workspace.edit(f"spots from {part.name}", lambda s: edits.copy_marks(s, part.id, ids, others))
+
+
+def _told(mark: Mark) -> str:
+    band = band_of(mark)
+    return "the whole band" if band is None else f"{band[0]:.0f} to {band[1]:.0f} Hz"
+
+
+PASS = Pass(
+    "spot", "Spots", "spot", "spots", ", each word in dB over its phrase", theme.spot_shape,
+    (
+        Knob("ceiling_db", "Ceiling over the phrase", 0.5, "dB",
+             "Words that stand out more than this come down to it, where that is switched on"),
+        Knob("limit_db", "Never more than", 0.5, "dB", "No word comes down by more than this by itself"),
+        Knob("edge_ms", "Edges", 1, "ms", "How long a change takes to come and go, outside of its box", True),
+    ),
+    (-12.0, 12.0, -36.0, 24.0), drawn,
+    ceilings=lambda part: [("ceiling_db", "ceiling over the phrase", part.spot.ceiling_db, part.spot.on)],
+    axis=_AXIS, extras=SpotExtras, words={("spot", "ceiling_db"): "ceiling", ("spot", "on"): "loud words down"},
+    greyed=lambda settings: () if settings.on else ("limit_db",), handles=("start", "end", "low", "high"),
+    box=lambda mark, axis: band_of(mark) or (axis.low, None), blends=True, over="over the phrase",
+    more_told=_told, gone=lambda part: "", boxes=True,
+    shaped="frequency",
+)  # fmt: skip

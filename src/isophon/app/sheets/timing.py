@@ -1,0 +1,216 @@
+"""The Line-up sheet: words of the stack against the lead's, in ms."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+import numpy as np
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
+
+from isophon.app import theme
+from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.extras import Extras
+from isophon.app.views.keyboard import Choice
+from isophon.app.views.labels import Label
+from isophon.core.errors import CallError
+from isophon.core.marks import Mark
+from isophon.core.passes.carry import passages
+from isophon.core.passes.carry.places import places
+from isophon.core.passes.timing.treat import report
+from isophon.core.session import edits, layout
+from isophon.core.session.model import Part
+from isophon.core.takes.pictures import Axis
+
+_AXIS = Axis(100.0, 10_000.0)
+_DRIFTS_S = 0.02
+
+
+class LineUpExtras(Extras):
+    """Whether words are moved, whether their ends are too, and how far the stack is out, before and after."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace)
+        self.on = QCheckBox("line up")
+        self.on.setToolTip("Words that start or end too early or too late are moved to the lead’s")
+        self.on.clicked.connect(lambda on: workspace.set_of_kind("timing", "on", on))
+        self.ends = QCheckBox("ends of words too")
+        self.ends.clicked.connect(lambda on: workspace.set_of_kind("timing", "ends", on))
+        self.all = QPushButton("The whole stack")
+        self.all.setToolTip("Line up all doubles and harmonies with the lead")
+        self.all.clicked.connect(self._all)
+        self.follows = Choice()
+        self.follows.setAccessibleName("the part that this one follows")
+        self.follows.activated.connect(self._follow)
+        self.words = Label("", objectName="soft")
+        self.carry = QPushButton("Carry on…")
+        self.carry.setToolTip("Let the passage that is selected stand at the other places where the song repeats it")
+        self.carry.clicked.connect(self._offer)
+        row = QHBoxLayout()
+        row.addWidget(self.on)
+        row.addWidget(self.ends)
+        row.addStretch()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.addLayout(row)
+        below = QHBoxLayout()
+        below.addWidget(Label("follows", objectName="soft"))
+        below.addWidget(self.follows, 1)
+        column.addLayout(below)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.all)
+        buttons.addWidget(self.carry)
+        column.addLayout(buttons)
+        column.addWidget(self.words)
+
+    def _all(self) -> None:
+        stack = [p.id for p in self.workspace.session.parts if p.role in ("double", "harmony")]
+        self.workspace.edit("line up the stack", lambda s: edits.set_setting(s, stack, "timing", "on", True))
+
+    def _follow(self) -> None:
+        other, workspace = self.follows.currentData(), self.workspace
+        if other != workspace.part.follows:
+            words = f"follow {self.follows.currentText()}"
+            workspace.edit(words, partial(layout.set_follows, part_id=workspace.part.id, other_id=other))
+
+    def _offer(self) -> None:
+        """The places where the passage comes again, and those that can be taken back."""
+        menu = QMenu(self)
+        for words, action in self.choices():
+            added = menu.addAction(words)
+            if action is None:
+                added.setEnabled(False)
+            else:
+                added.triggered.connect(action)
+        menu.exec(self.carry.mapToGlobal(self.carry.rect().bottomLeft()))
+
+    def choices(self) -> list[tuple[str, Callable[[], object] | None]]:
+        """What can be chosen, in words, and what that does."""
+        workspace, ids = self.workspace, self.workspace.parts_in_hand
+        rows: list[tuple[str, Callable[[], object] | None]] = []
+        parts = [part for part in workspace.session.parts if part.id in ids]
+        for at, source in passages.passages(parts):
+            words = f"take back {theme.clock(at)}, from {theme.clock(source)}"
+            rows.append((words, partial(self._edit, words, partial(passages.taken_back, at=at))))
+        lead = workspace.session.lead or workspace.part
+        surveyed = workspace.pool.take(lead.source).surveyed
+        if workspace.selection is None:
+            rows.append(("Drag over the ruler to select the passage first", None))
+        elif surveyed is None:
+            rows.append(("The lead is still being surveyed", None))
+        else:
+            start, end = (t + workspace.offset for t in workspace.selection)
+            found = places(surveyed.survey, start - lead.offset_s, end - lead.offset_s)
+            for place in found:
+                at = place.at + lead.offset_s
+                words = f"to {theme.clock(at)}, {100 * place.alike:.0f} % alike{_drift(place.drift_s)}"
+                change = partial(passages.carried_on, start=start, end=end, at=at)
+                rows.append((words, partial(self._edit, f"carry on {words}", change)))
+            if not found:
+                rows.append(("Nothing in the song is like this passage", None))
+        return rows
+
+    def _edit(self, words: str, change: Callable[..., tuple[Mark, ...]], *_: object) -> None:
+        ids = self.workspace.parts_in_hand
+        try:
+            self.workspace.edit(words, lambda s: edits.with_marks(s, ids, change))
+        except CallError as error:
+            self.workspace.told.emit(f"That cannot be carried on: {error}.")
+
+    def show_part(self) -> None:
+        """Show the part in hand."""
+        part, session = self.workspace.part, self.workspace.session
+        follows = part.role != "lead" and bool(part.of_kind("timing"))
+        self.on.setChecked(part.timing.on)
+        self.ends.setChecked(part.timing.ends)
+        for widget in (self.on, self.ends):
+            widget.setEnabled(follows)
+        self.follows.clear()
+        self.follows.addItem("the lead", "")
+        for other in session.parts:
+            if other.role != "lead" and other.id != part.id:
+                self.follows.addItem(other.name, other.id)
+        self.follows.setCurrentIndex(max(0, self.follows.findData(part.follows)))
+        self.follows.setEnabled(part.role != "lead")
+        self.all.setEnabled(any(p.role in ("double", "harmony") and not p.timing.on for p in session.parts))
+        words, more = _told(part, self.workspace)
+        self.words.setText(words)
+        self.words.setToolTip(more)
+
+
+def _told(part: Part, workspace: Workspace) -> tuple[str, str]:
+    """How late this part and the whole stack are, before and after, in words; and more of it, a part a line."""
+    rows = {p.id: (p.name, r) for p in workspace.session.parts if p.of_kind("timing") and (r := report(p))}
+    rows = {name: row for name, row in rows.items() if "before_ms" in row[1]}
+    words = []
+    if part.id in rows:
+        words.append(f"Median {_medians([rows[part.id][1]])}")
+    if len(rows) > 1:
+        words.append(f"the stack {_medians([row for _, row in rows.values()])}")
+    more = (f"{name}: starts of words as sung → lined up: median {_medians([row])}; nine in ten within "
+            f"{row['before_ms']['off_90']:.0f} → {row['after_ms']['off_90']:.0f} ms"
+            for name, row in rows.values())  # fmt: skip
+    return "; ".join(words), "\n".join(more)
+
+
+def _medians(rows: list[dict[str, Any]]) -> str:
+    before, after = (float(np.median([row[name]["median"] for row in rows])) for name in ("before_ms", "after_ms"))
+    return f"{theme.signed(before, 0)} → {theme.signed(after, 0)} ms"
+
+
+def _drift(seconds: float) -> str:
+    """How far the tempo there is off, in words; nothing where it is the passage's own."""
+    if abs(seconds) < _DRIFTS_S:
+        return ""
+    return f", its end {abs(1000 * seconds):.0f} ms {'later' if seconds > 0 else 'earlier'}: another tempo"
+
+
+def _ceilings(part: Part) -> list[Ceiling]:
+    return [("late_ms", "late is let be", part.timing.late_ms, True),
+            ("early_ms", "early is let be", -part.timing.early_ms, True)]  # fmt: skip
+
+
+def _empty(part: Part) -> str:
+    told = part.measured.lined_up
+    if part.role == "lead":
+        return "The lead is what the others follow. Take a part of the stack in hand."
+    if told is None:
+        return "The words appear here once this part was heard beside the lead."
+    if not told.same:
+        return "This part does not sing what the lead sings; nothing of it is moved."
+    return ""
+
+
+def _warning(workspace: Workspace, mark: Mark) -> str:
+    part = workspace.part
+    if not mark.anchors or mark.confidence < part.timing.sure:
+        return "Nothing in the lead is like this word; it stays where it is."
+    start = mark.anchors[0][0]
+    moved = 1000 * (part.heard_at(start) - start)
+    if abs(moved - part.change(mark)) > 3:
+        return f"It is moved by {theme.signed(moved, 0)} ms only: what is beside it can be stretched no further."
+    return ""
+
+
+def _about(part: Part) -> str:
+    told = part.measured.lined_up
+    return "" if told is None else f"{100 * told.alike:.0f} % like the lead"
+
+
+PASS = Pass(
+    "timing", "Line-up", "word", "words", " in ms after the lead’s", theme.word_shape,
+    (
+        Knob("late_ms", "Late is let be", 1, "ms", "A word that starts so late or less stays"),
+        Knob("early_ms", "Early is let be", 1, "ms", "A word that starts so early or less stays"),
+        Knob("land_ms", "Lands late by", 1, "ms", "Where a word that is moved lands: a hair late is better than early"),
+        Knob("most_ms", "Never further than", 5, "ms", "No word is moved further", True),
+        SURE,
+    ),
+    (-100.0, 100.0, -450.0, 450.0), None, ceilings=_ceilings, extras=LineUpExtras, about=_about, axis=_AXIS,
+    words={("timing", "on"): "line up", ("timing", "ends"): "ends of words"}, around_s=0.25, handles=(),
+    over="after the lead", told=lambda mark, change: f"moved {theme.signed(change, 0)} ms" if change else "stays",
+    gone=lambda part: "", warning=_warning, empty=_empty, unit="ms", zero=0.0, downward=("early_ms",),
+    threads=True, also=("carry",),
+)  # fmt: skip

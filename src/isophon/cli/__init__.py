@@ -1,0 +1,3 @@
+"""The command line."""
+
+from isophon.cli.entry import main as main

@@ -1,0 +1,201 @@
+"""The command line: find, clean, and opening the window."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import signal
+import sys
+from collections.abc import Sequence
+from io import TextIOWrapper
+from pathlib import Path
+from typing import NoReturn
+
+from isophon import __version__
+from isophon.core import log
+from isophon.core.errors import CallError, InputError, IsophonError, OutputError, shown
+from isophon.core.reading import is_there
+
+INTERRUPTED = 130
+_MOST_JOBS = 256
+
+
+class _Parser(argparse.ArgumentParser):
+    """Says what is wrong in one line."""
+
+    def error(self, message: str) -> NoReturn:
+        raise CallError(f"{message}; see {self.prog} --help")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one call; returns its exit status."""
+    arguments = list(sys.argv[1:] if arguments is None else arguments)
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
+            signal.signal(number, _terminated)
+    closed = _open_what_is_closed()
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # a name need not be UTF-8
+    try:
+        call = _parser().parse_args(arguments)
+        log.start(call.debug)
+        log.note("called with %s", arguments)
+        status = _window(call) if call.command in (None, "open", "demo") else _work(call)
+        _flush()
+        if closed and status == 0 and (call.command == "find" or getattr(call, "json", False)):
+            raise OutputError("standard output: is closed, so the result could not be told; open it, or name a file")
+        return status
+    except IsophonError as error:
+        print(f"isophon: {error}", file=sys.stderr)
+        return error.status
+    except KeyboardInterrupt:
+        print("isophon: interrupted; nothing half-written was left", file=sys.stderr)
+        return INTERRUPTED
+    except BrokenPipeError:
+        _no_more_output()
+        return 0
+    except OSError as error:
+        _no_more_output()
+        print(f"isophon: {error.filename or 'standard output'}: {error.strerror or error}", file=sys.stderr)
+        return OutputError.status
+    except Exception as error:
+        log.trouble(error)
+        told = shown(f"an error inside Isophon ({type(error).__name__}: {error})")
+        print(f"isophon: {told}; please report it with {log.log_path()}", file=sys.stderr)
+        return 1
+    finally:
+        if "--debug" in arguments:
+            print(f"isophon: noted in {log.log_path()}", file=sys.stderr)
+
+
+def _open_what_is_closed() -> bool:
+    """Let standard streams that were closed lead nowhere, so that no other file takes their place.
+
+    Whether standard output was closed.
+    """
+    closed = sys.stdout is None
+    for number in range(3):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, os.O_RDWR)  # the lowest that is free
+    sys.stdout = sys.stdout or open(os.devnull, "w")  # noqa: SIM115 (open to the end)
+    sys.stderr = sys.stderr or open(os.devnull, "w")  # noqa: SIM115
+    return closed
+
+
+def _flush() -> None:
+    """What was printed is there, or an error says that it is not."""
+    try:
+        sys.stdout.flush()
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, "standard output") from error
+
+
+def _no_more_output() -> None:
+    """Nothing of what is left in the buffer is tried again at the end."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+
+
+def _folder(text: str) -> Path:
+    if not text.strip():
+        raise argparse.ArgumentTypeError("names no folder")
+    return Path(text)
+
+
+def _count(text: str) -> int:
+    if not text.isdecimal() or not 1 <= int(text) <= _MOST_JOBS:
+        raise argparse.ArgumentTypeError(f"is no number from 1 to {_MOST_JOBS}")
+    return int(text)
+
+
+def _terminated(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="isophon", description="Clean recorded vocals. Without a command, opens the window.")
+    parser.add_argument("--debug", action="store_true", help="note everything in the log file, and say where it lies")
+    parser.add_argument("--version", action="version", version=f"isophon {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    demo = commands.add_parser("demo", help="make the demo session if it is not there, and open it")
+    demo.add_argument("--make-only", action="store_true", help="make it and print where it is, open nothing")
+    opening = commands.add_parser("open", help="open a saved session")
+    opening.add_argument("session", type=Path, nargs="?", metavar="SESSION")
+    find = commands.add_parser("find", help="list the marks found in one recording")
+    find.add_argument("audio", type=Path, metavar="AUDIO", help="a recording, or a saved session")
+    clean = commands.add_parser("clean", help="clean recordings, write stems and a report")
+    clean.add_argument("audio", type=Path, nargs="*", metavar="AUDIO")
+    clean.add_argument("--session", type=Path, metavar="SESSION", help="clean the parts of a saved session")
+    clean.add_argument("--out", type=_folder, metavar="DIR", required=True, help="the folder to write to")
+    clean.add_argument("--jobs", type=_count, default=0, metavar="N",
+                       help="how many recordings are worked on at once (as many as there are cores)")  # fmt: skip
+    clean.add_argument("--format", default="wav", help="wav, flac or aiff (wav)")
+    clean.add_argument("--depth", default="24", help="16, 24 or 32f (24)")
+    clean.add_argument("--force", action="store_true", help="write over files that exist")
+    clean.add_argument("--removed", action="store_true", help="also write what was taken out")
+    clean.add_argument("--cues", action="store_true", help="also write the marks into WAV stems, as cue points")
+    clean.add_argument("--labels", action="store_true", help="also write the marks as tab-separated text")
+    clean.add_argument("--report", action="store_true", help="also write report.html, which shows what was done")
+    clean.add_argument("--together", action="store_true",
+                       help="with --session: every stem begins and ends with the song")  # fmt: skip
+    clean.add_argument("--name", default="", metavar="PATTERN",
+                       help="names of the stems, of {part}, {role}, {song} and {number}")  # fmt: skip
+    clean.add_argument("--whole", action="store_true", help="all or nothing: DIR is new and there when all is written")
+    for command in (find, clean):
+        command.add_argument("--role", help="lead, double, harmony or adlib (lead)")
+        command.add_argument("--cue", type=Path, action="append", default=[], metavar="FILE",
+                             help="the headphone feed that leaked into it; may be repeated")  # fmt: skip
+        command.add_argument("--own-click", action="store_true",
+                             help="without a cue file: the take's own regular click")  # fmt: skip
+        command.add_argument("--lead", type=Path, metavar="FILE",
+                             help="the lead that these belong to, for esses and words")  # fmt: skip
+        command.add_argument("--spots", type=Path, metavar="FILE",
+                             help="boxes to treat by hand: start_s end_s low_hz high_hz change_db")  # fmt: skip
+        command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")
+        command.add_argument("--only", metavar="KINDS", help="work on these kinds alone (comma list)")
+        command.add_argument("--skip", metavar="KINDS", help="leave these kinds out (comma list)")
+        command.add_argument("--card", type=Path, metavar="FILE", help="a saved voice card")
+        command.add_argument("--set", action="append", default=[], metavar="KIND.SETTING=VALUE", help="one setting")
+        command.add_argument("--json", action="store_true", help="the result as JSON on standard output")
+        command.add_argument("--quiet", action="store_true", help="no progress on standard error")
+    return parser
+
+
+def _work(call: argparse.Namespace) -> int:
+    # several recordings share the cores already
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    from isophon.cli.commands import clean, find
+
+    return find(call) if call.command == "find" else clean(call)
+
+
+def _window(call: argparse.Namespace) -> int:
+    session = None
+    if call.command == "open":
+        session = call.session
+        if session is not None and not is_there(session):
+            raise InputError(f"{session}: no such session; check the name and the folder")
+    if call.command == "demo" and call.make_only:
+        from isophon.core.demo.build import demo_folder, make_demo
+
+        print(make_demo(demo_folder(), _demo_progress))
+        return 0
+    told: list[int] = []  # what the process is told while the window is not there yet
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        if signal.getsignal(number) is not signal.SIG_IGN:
+            signal.signal(number, lambda number, frame: told.append(number))
+    try:
+        from isophon.app.main import run
+    except ImportError as error:
+        raise OutputError(f"the window cannot be opened here ({error}); ./isophon installs what is missing") from error
+    return run(session, demo=call.command == "demo", ended=lambda: bool(told))
+
+
+def _demo_progress(fraction: float) -> None:
+    if sys.stderr.isatty():
+        end = "\n" if fraction >= 1 else ""
+        print(f"\rmaking the demo session: {round(100 * fraction)} %", end=end, file=sys.stderr, flush=True)

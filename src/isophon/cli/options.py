@@ -1,0 +1,72 @@
+"""What the options of a call ask for."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from isophon.core.audio.files import Recording
+from isophon.core.errors import CallError
+from isophon.core.passes import BY_NAME, NAMES, spot
+from isophon.core.session import file
+from isophon.core.session.model import ROLES
+from isophon.core.session.settings import role_default, with_setting
+
+SPOT = spot.KIND.name
+
+
+def kinds_of(call: argparse.Namespace) -> set[str]:
+    """The kinds that a call works on; CallError where it names one that is none, or leaves out what one needs."""
+    kinds = set(NAMES)
+    if call.only is not None:
+        kinds &= kind_list("--only", call.only)
+        beside = sorted(kind for kind in kinds if BY_NAME[kind].against)
+        if beside and call.lead is None and not getattr(call, "session", None):
+            raise CallError(f"--only: {beside[0]} hears the lead; name it with --lead FILE")
+        if SPOT in kinds and call.spots is None and not getattr(call, "session", None):
+            raise CallError("--only: spot works on the boxes of a file; name it with --spots FILE")
+    if call.skip is not None:
+        kinds -= kind_list("--skip", call.skip)
+    return kinds
+
+
+def kind_list(option: str, text: str) -> set[str]:
+    """The kinds that an option names, parted by commas."""
+    kinds = {kind.strip() for kind in text.split(",") if kind.strip()}
+    for kind in sorted(kinds):
+        if kind not in NAMES:
+            raise CallError(f"{option}: '{kind}' is no kind of this version; the kinds are {', '.join(NAMES)}")
+    if not kinds:
+        raise CallError(f"{option}: names no kind; the kinds are {', '.join(NAMES)}")
+    return kinds
+
+
+def settings_of(call: argparse.Namespace, role: str) -> dict[str, Any]:
+    """The settings of every kind: of the role, then of the card, then as they are set."""
+    settings = {kind: role_default(kind, role) for kind in NAMES}
+    if call.card:
+        settings |= file.load_card(call.card)
+    for kind, setting, value in map(one_setting, call.set):
+        settings[kind] = with_setting(kind, settings[kind], setting, value)
+    return settings
+
+
+def one_setting(item: str) -> tuple[str, str, str]:
+    """Kind, setting and value of ``KIND.SETTING=VALUE``."""
+    name, equals, value = item.partition("=")
+    kind, dot, setting = name.partition(".")
+    if not (equals and dot):
+        raise CallError(f"--set {item}: use KIND.SETTING=VALUE, for example --set ess.ceiling_db=-4")
+    if kind not in NAMES:
+        raise CallError(f"--set {item}: '{kind}' has no settings in this version; use {', '.join(NAMES)}")
+    return kind, setting, value
+
+
+def check_role(call: argparse.Namespace) -> None:
+    """Refuse a role that is none, and guides that cannot be read or do not go together."""
+    if call.role is not None and call.role not in ROLES:
+        raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
+    for guide in (*((call.bed,) if call.bed else ()), *call.cue):
+        Recording(guide).close()
+    if call.cue and call.own_click:
+        raise CallError("--own-click: is for takes without a cue file; leave out --cue, or this")

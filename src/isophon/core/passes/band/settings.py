@@ -1,0 +1,109 @@
+"""The settings of the Bands pass, and what they make of a mark.
+
+A band's mark has its width as low and high frequency (where a bell of its Q has half its dB), the span in which it is
+cut (the whole take for a band that is always there, a word for one that speaks only when the voice is loud), and its
+shape as ``sound``.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any
+
+import msgspec
+
+from isophon.core.marks import Mark
+from isophon.core.passes.band.bell import BELL, SHAPES, Bell
+
+ALWAYS, LOUD = "always", "loud"  # what a found band's ``sound`` says
+MOST_DB, DEEPEST_DB = 12.0, -36.0
+USUAL_Q, NARROWEST_Q, WIDEST_Q = 5.0, 40.0, 0.3
+_NAMES = ((200.0, "boom"), (350.0, "mud"), (500.0, "boxy"), (1_000.0, "hollow"), (1_800.0, "honk"),
+          (3_300.0, "hard ring"), (5_000.0, "nasal edge"), (math.inf, "whistle"))  # fmt: skip
+
+
+class BandSettings(msgspec.Struct, frozen=True):
+    """What the Bands pass does where no hand decided.
+
+    ``ceiling_db``: how far a band may stand out of the singer's own spectrum; ``limit_db``: the deepest cut; ``sure``:
+    bands of a lower confidence are left.
+    """
+
+    ceiling_db: Annotated[float, msgspec.Meta(ge=0.0, le=18.0)] = 2.0
+    limit_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -9.0
+    sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
+
+
+def role_default(role: str) -> BandSettings:
+    """The settings that a part of any role starts with."""
+    return BandSettings()
+
+
+def change_of(mark: Mark, settings: BandSettings, context: object = None) -> float:
+    """What is done to a band, in dB, from −36 to +12; never deeper than it stands out unless a hand says so."""
+    hand = mark.hand
+    if hand.leave:
+        return 0.0
+    if hand.change_db is not None:
+        change = min(MOST_DB, max(DEEPEST_DB, hand.change_db))
+    elif mark.confidence < settings.sure:
+        change = 0.0
+    else:
+        change = max(settings.limit_db, -max(0.0, mark.standout_db - settings.ceiling_db))
+    return change * (1.0 if hand.blend is None else hand.blend)
+
+
+def edges_of(freq_hz: float, q: float) -> tuple[float, float]:
+    """Low and high frequency of a band of this width."""
+    half = math.sqrt(1 + 1 / (4 * q * q))
+    return freq_hz * (half - 1 / (2 * q)), freq_hz * (half + 1 / (2 * q))
+
+
+def centre_of(mark: Mark) -> tuple[float, float]:
+    """Frequency and Q of a mark, by hand where set."""
+    low, high = mark.low_hz, mark.high_hz
+    if mark.hand.low_hz is not None and mark.hand.high_hz is not None:
+        low, high = mark.hand.low_hz, mark.hand.high_hz
+    low = max(low, 1.0)
+    high = max(high, 1.001 * low)
+    return math.sqrt(low * high), min(NARROWEST_Q, max(WIDEST_Q, math.sqrt(low * high) / (high - low)))
+
+
+def bell_of(mark: Mark, change_db: float) -> Bell:
+    """What does a change to a mark."""
+    freq_hz, q = centre_of(mark)
+    return Bell(round(freq_hz, 2), round(q, 3), round(change_db, 2), mark.sound if mark.sound in SHAPES else BELL)
+
+
+def name_of(freq_hz: float) -> str:
+    """What the trade calls an excess at a frequency (common practice)."""
+    return next(name for top, name in _NAMES if freq_hz < top)
+
+
+def told(part: Any) -> str:
+    """The bands in a line for the terminal."""
+    shown = [
+        f"{r['freq_hz']:.0f} Hz {r['name']} {r['standout_db']:+.1f} dB, change {r['change_db']:.1f} dB"
+        for r in rows(part)
+    ]
+    return f"bands: {' and '.join(shown)}" if shown else ""
+
+
+def rows(part: Any) -> list[dict[str, Any]]:
+    """The bands of a part, one row a frequency: those of single words are told together."""
+    groups: dict[tuple[float, float, str], list[Mark]] = {}
+    for mark in part.of_kind("band"):
+        freq_hz, q = centre_of(mark)
+        groups.setdefault((round(freq_hz, 1), round(q, 1), mark.sound), []).append(mark)
+    told = []
+    for (freq_hz, q, sound), marks in groups.items():
+        told.append({
+            "kind": "band", "freq_hz": freq_hz, "q": q, "name": name_of(freq_hz),
+            "when": "loud" if sound == LOUD else "always",
+            "standout_db": round(max(m.standout_db for m in marks), 1),
+            "change_db": round(float(max((part.change(m) for m in marks), key=abs)), 1),
+            "confidence": max(m.confidence for m in marks),
+            "shape": sound if sound in SHAPES else BELL,
+            "words": [[m.start, m.end] for m in marks] if sound == LOUD else [],
+        })  # fmt: skip
+    return sorted(told, key=lambda row: row["freq_hz"])

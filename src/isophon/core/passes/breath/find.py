@@ -1,0 +1,85 @@
+"""Finding breaths: air between the stretches of singing, beside a word, smooth and without pitch."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy import ndimage
+
+from isophon.core.audio.loudness import db, lufs
+from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.ess.breathed import smoothed_level, swell_s
+from isophon.core.passes.singing import band_levels, sung_voice
+from isophon.core.survey import STILL, Survey
+
+_OVER_FLOOR_DB, _UNDER_VOICE_DB = 5.0, 46.0
+_HOLE_S, _SHORTEST_S, _LONGEST_S = 0.06, 0.09, 1.8
+_BEFORE_WORD_S, _AFTER_WORD_S = 0.7, 0.35
+_SUREST_NOT, _BODY_DB = 0.5, 12.0
+_SWELL_S = (0.06, 0.09)  # what hisses is air if it comes and goes slowly
+_LOWEST_HZ, _HIGHEST_HZ = 300.0, 12_000.0
+
+
+def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
+    """The breaths of a take. ``sounds``: where the singer sounds, see :mod:`isophon.core.passes.singing`."""
+    if not sounds or survey.voice_lufs is None:
+        return ()
+    hop = survey.hop_s
+    level, floor = band_levels(survey)
+    air = (level > np.maximum(floor + _OVER_FLOOR_DB, survey.voice_lufs - _UNDER_VOICE_DB))[:, 1:5].any(axis=1)
+    air = ndimage.binary_closing(np.pad(air, 20), np.ones(round(_HOLE_S / hop)))[20:-20]
+    for start, end in sounds:
+        air[round(start / hop) : round(end / hop)] = False
+    smooth, sung = smoothed_level(survey), sung_voice(survey)
+    marks: list[Mark] = []
+    for (where,) in ndimage.find_objects(ndimage.label(air)[0]):
+        start, end = where.start * hop, where.stop * hop
+        if not _SHORTEST_S <= end - start <= _LONGEST_S:
+            continue
+        sure = _beside_a_word(start, end, sounds) * _like_air(survey, where, smooth, sung)
+        if sure >= _SUREST_NOT:
+            marks.append(measured(survey, start, end, sure))
+    return tuple(marks)
+
+
+def measured(survey: Survey, start: float, end: float, sure: float) -> Mark:
+    """A breath with its level and its stand-out over the voice around it."""
+    frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
+    level = lufs(float(np.percentile(survey.k_power[frames], 80)))
+    standout = level - float(np.mean(survey.voice_level[frames]))
+    return Mark(
+        mark_id("breath", start), "breath", round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
+        _LOWEST_HZ, _HIGHEST_HZ, round(sure, 3),
+    )  # fmt: skip
+
+
+def _beside_a_word(start: float, end: float, sounds: list[tuple[float, float]]) -> float:
+    """1 where it leads into a word or follows one closely, falling off further away."""
+    before = min((s - end for s, _ in sounds if s >= end - 0.02), default=np.inf)
+    after = min((start - e for _, e in sounds if e <= start + 0.02), default=np.inf)
+    near = max(np.interp(before, [0.0, 0.25, _BEFORE_WORD_S], [1.0, 1.0, 0.3]) if np.isfinite(before) else 0.0,
+               np.interp(after, [0.0, 0.1, _AFTER_WORD_S], [0.9, 0.8, 0.3]) if np.isfinite(after) else 0.0)  # fmt: skip
+    return float(near)
+
+
+def _like_air(survey: Survey, where: slice, smooth: np.ndarray, sung: np.ndarray) -> float:
+    """How much it sounds like air: no pitch, neither a thump nor a hiss alone, swelling smoothly."""
+    bands = survey.bands[where]
+    total = float(bands.sum()) + 1e-20
+    low = float(bands[:, survey.band_slice(0.0, 300.0)].sum()) / total
+    high = float(bands[:, survey.band_slice(6_000.0, np.inf)].sum()) / total
+    voiced = float(np.mean(sung[where]))
+    level = db(survey.k_power[where])
+    still = survey.state == STILL
+    room = float(np.median(db(survey.k_power[still]))) if still.any() else -150.0
+    over_room = float(np.percentile(level, 80)) - room
+    slow = ndimage.uniform_filter1d(level, max(3, round(0.06 / survey.hop_s)))
+    body = level > np.percentile(level, 90) - _BODY_DB
+    rough = float(np.std((level - slow)[body]))
+    swell = swell_s(smooth, where.start, where.stop, survey.hop_s)
+    return float(
+        np.interp(voiced, [0.1, 0.35], [1.0, 0.0])
+        * np.interp(low, [0.6, 0.9], [1.0, 0.1])
+        * max(np.interp(high, [0.55, 0.85], [1.0, 0.2]), np.interp(swell, _SWELL_S, [0.0, 1.0]))
+        * np.interp(over_room, [4.0, 9.0], [0.0, 1.0])
+        * np.interp(rough, [2.5, 5.0], [1.0, 0.2])
+    )

@@ -1,0 +1,34 @@
+"""Esses brought so far down that they would lisp, and which sounds an ess is of."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from isophon.core.marks import Mark
+from isophon.core.passes.ess.settings import LEFT_ALONE
+from isophon.core.passes.kind import Doubt
+
+UNDER_VOICE_DB, UNDER_USUAL_DB = -20.0, 7.0
+
+
+def lisps(mark: Mark, change: float, usual: float | None) -> bool:
+    """Whether an ess changed by so many dB is likely to lisp: far under the voice, or this singer's usual one.
+
+    One that meets the lead's is meant to be under it.
+    """
+    left = mark.standout_db + change
+    if change >= 0 or mark.partner_s is not None or mark.sound in LEFT_ALONE:
+        return False
+    return left < UNDER_VOICE_DB or (usual is not None and left < usual - UNDER_USUAL_DB)
+
+
+def doubts(part: Any) -> list[Doubt]:
+    """The esses of a part that would lisp."""
+    usual = part.context("ess")
+    found = tuple(mark.span[0] for mark, change in part.changed("ess") if lisps(mark, change, usual))
+    return [Doubt("a lisp is likely", found)] if found else []
+
+
+def sounds_of(mark: Mark) -> str:
+    """What an ess is called beside others; a T or an F is none."""
+    return "" if mark.sound in LEFT_ALONE else "esses"

@@ -1,0 +1,162 @@
+"""Taming an ess: its own band is turned down for its own time, with smooth edges.
+
+The band above the mark's lower edge is split off by a linear-phase filter of
+zero delay, scaled by a gain that is 1 outside the mark, and put back. Inside, one
+gain for the whole band and the whole mark keeps the sound's spectrum and its rise
+and fall: a softer ess, not another consonant. Samples outside are not touched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+from scipy import fft
+
+from isophon.core.audio.filters import linear_phase_band
+from isophon.core.marks import Mark
+from isophon.core.passes.ess.settings import EssSettings
+from isophon.core.passes.kind import At, Read, Stage
+from isophon.core.survey import Survey
+
+_TRANSITION = 0.3  # of the lower edge
+_LOWEST_HZ = 700.0
+
+
+class Span(msgspec.Struct, frozen=True):
+    """Where a treatment works: frames ``start`` to ``stop``, ``low`` to ``high`` Hz (None: to the top)."""
+
+    start: int
+    stop: int
+    low: float
+    high: float | None
+
+
+class EssCut(msgspec.Struct, frozen=True):
+    """A span, the length of its edges in frames, and the gain inside it.
+
+    ``shape``: (share of the span, dB) added to the gain along the span.
+    """
+
+    span: Span
+    edge: int
+    gain: float
+    shape: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def first(self) -> int:
+        """The first frame that changes."""
+        return self.span.start - self.edge // 2
+
+    @property
+    def last(self) -> int:
+        """The frame after the last one that changes."""
+        return self.span.stop + self.edge // 2
+
+
+def treatments(part: Any) -> Iterator[EssCut]:
+    """What is done to the esses of a part, in order of time."""
+    shaped = [(m, part.change(m)) for m in part.of_kind("ess") if m.hand.shape and not m.hand.leave]
+    others = [(m, change) for m, change in part.changed("ess") if not m.hand.shape]
+    yield from cuts([*shaped, *others], part.ess, part.source.sample_rate)
+
+
+def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_rate: int) -> tuple[EssCut, ...]:
+    """The cuts of marks with their changes in dB."""
+    result = []
+    edge = max(2, round(settings.edge_ms / 1000 * sample_rate) & ~1)
+    for mark, change in changed:
+        start, end = mark.span
+        low, high = mark.band
+        top = 0.45 * sample_rate
+        span = Span(
+            round(start * sample_rate),
+            max(round(start * sample_rate) + 2, round(end * sample_rate)),
+            float(min(max(low, _LOWEST_HZ), top)),
+            None if high is None or high >= top else high,
+        )
+        result.append(EssCut(span, edge, float(10 ** (change / 20)), mark.hand.shape))
+    return tuple(sorted(result, key=lambda t: t.first))
+
+
+def reach(treatment: EssCut, sample_rate: int) -> int:
+    """How many frames on either side of a treatment its band depends on."""
+    return len(_taps(treatment, sample_rate)) // 2
+
+
+def _taps(treatment: EssCut, sample_rate: int) -> np.ndarray:
+    span = treatment.span
+    return linear_phase_band(sample_rate, span.low, span.high, _TRANSITION * span.low)
+
+
+def band_of(read: Read, treatment: EssCut, sample_rate: int) -> np.ndarray:
+    """The span's band, weighted by its smooth edges: float32 ``(channels, last − first)``.
+
+    The correction of a treatment is ``(gain − 1)`` times this. It depends on the
+    take and the span alone, so that any part of the take can be rendered alone.
+    """
+    taps = _taps(treatment, sample_rate)
+    reach = len(taps) // 2
+    samples = read(treatment.first - reach, treatment.last - treatment.first + 2 * reach)
+    size = fft.next_fast_len(samples.shape[1], real=True)
+    spectrum = fft.rfft(samples, size, axis=1) * fft.rfft(taps.astype(np.float32), size)
+    band = fft.irfft(spectrum, size, axis=1)[:, len(taps) - 1 : samples.shape[1]]
+    return (band * _weights(treatment)).astype(np.float32)
+
+
+def apply(block: np.ndarray, start: int, parts: Sequence[tuple[EssCut, np.ndarray]]) -> np.ndarray:
+    """A copy of ``block`` (the take's frames from ``start``) with the corrections added where they fall."""
+    out = block.copy()
+    for treatment, band in parts:
+        first, last = max(start, treatment.first), min(start + block.shape[1], treatment.last)
+        if last > first:
+            piece = band[:, first - treatment.first : last - treatment.first]
+            out[:, first - start : last - start] += _gain(treatment, first, last) * piece
+    return out
+
+
+def _gain(treatment: EssCut, first: int, last: int) -> np.ndarray | np.float32:
+    """What a treatment adds to each frame of its band from ``first`` to ``last``, as a share of it."""
+    if not treatment.shape:
+        return np.float32(treatment.gain - 1)
+    span = treatment.span
+    share = (np.arange(first, last) - span.start) / (span.stop - span.start)
+    db = np.interp(share, [p[0] for p in treatment.shape], [p[1] for p in treatment.shape])
+    return (treatment.gain * 10 ** (db / 20) - 1).astype(np.float32)
+
+
+def _weights(treatment: EssCut) -> np.ndarray:
+    """0 outside, 1 inside, raised cosines of one edge length centred on start and stop."""
+    length = treatment.last - treatment.first
+    edge = min(treatment.edge, length // 2)
+    rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(edge) + 0.5) / edge)
+    weights = np.ones(length)
+    weights[:edge] = rise
+    weights[length - edge :] = rise[::-1]
+    return weights.astype(np.float32)
+
+
+def _apply(at: At, mine: Sequence[EssCut]) -> np.ndarray:
+    def band(cut: EssCut) -> np.ndarray:
+        around = reach(cut, at.sample_rate)
+        key = cut.span, cut.edge  # however much of it is taken out
+        return at.keep(key, cut.first - around, cut.last + around, lambda: band_of(at.read, cut, at.sample_rate))
+
+    return apply(at.block(), at.start, [(cut, band(cut)) for cut in mine])
+
+
+def _heard(power: np.ndarray, survey: Survey, mine: Sequence[EssCut]) -> None:
+    rate = survey.sample_rate
+    for cut in mine:
+        frames = slice(survey.frame(cut.first / rate), survey.frame(cut.last / rate) + 1)
+        inside = survey.band_slice(cut.span.low, cut.span.high or np.inf)
+        power[frames] -= (1 - cut.gain**2) * survey.k_bands[frames, inside].sum(axis=1)
+
+
+def _reach(rate: int) -> int:
+    return len(linear_phase_band(rate, min(_LOWEST_HZ, 0.4 * rate), None, _TRANSITION * _LOWEST_HZ)) // 2
+
+
+STAGE = Stage(80, (EssCut,), _apply, reach=_reach, spreads=True, heard=_heard)

@@ -1,0 +1,58 @@
+"""The noise of the room, heard in the stillest moments of a take and without its hum."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+from scipy import signal
+
+from isophon.core.passes.ears import Ears
+from isophon.core.passes.hum.treat import Hum, hum_of
+from isophon.core.passes.kind import Read
+from isophon.core.survey import Survey
+
+_ROOM_WINDOW = 8_192
+_ROOM_PIECES = 60
+_MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distribution that a noise's periodogram has
+
+Density = tuple[np.ndarray, np.ndarray]
+
+
+def density(ears: Ears) -> Density | None:
+    """The noise of the room in the gaps of a take, without its hum, see :func:`still_density`."""
+    spans = [(gap.start, gap.end) for gap in ears.marks("gap")]
+    read = without(ears.measured("hum", "hum"), ears.read)
+    return ears.kept("gaps' density", lambda: still_density(read, ears.survey, spans))
+
+
+def without(hum: Hum | None, read: Read) -> Read:
+    """Reads a take without its hum, which is no part of the room."""
+    if hum is None:
+        return read
+    return lambda start, frames: read(start, frames) - hum_of(hum, start, frames)
+
+
+def still_density(read: Read, survey: Survey, spans: Iterable[tuple[float, float]]) -> Density | None:
+    """The power density of the stillest moments of some spans (s), median over time; None where none is long enough.
+
+    Frequencies in Hz and mean square for each bin, both ``(bins,)``.
+    """
+    rate = survey.sample_rate
+    size = round(_ROOM_WINDOW * rate / 48_000)
+    hop = size / rate / 2
+    places = []
+    for start, end in spans:
+        for at in np.arange(start, end - size / rate, hop):
+            frames = slice(survey.frame(at), survey.frame(at + size / rate))
+            places.append((float(survey.k_power[frames].max()), at))
+    quietest = sorted(places)[: max(8, min(_ROOM_PIECES, len(places) // 2))]
+    if not quietest:
+        return None
+    window = signal.get_window("hann", size)
+    window /= np.sqrt(np.square(window).sum())
+    spectra = []
+    for _, at in quietest:
+        samples = read(round(at * rate), size)
+        spectra.append(2 * np.square(np.abs(np.fft.rfft(samples * window, axis=1))).mean(axis=0) / size)
+    return np.fft.rfftfreq(size, 1 / rate), np.median(spectra, axis=0) / _MEDIAN_OF_MEAN

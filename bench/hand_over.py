@@ -23,6 +23,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import cores
 from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.finding import find_against, survey_recording
+from isophon.core.handover.stems import Target
 from isophon.core.passes import BY_NAME
 from isophon.core.playing.rough_chain import Amounts, RoughChain
 from isophon.core.session import edits
@@ -31,6 +32,7 @@ from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson
 from isophon.core.work.completing import needed
+from isophon.core.work.messages import Asked, HandOver, Learn, Measure
 from isophon.core.work.workers import Task, Workers
 
 
@@ -51,7 +53,7 @@ def session_of(folder: Path, count: int, seconds: float) -> Session:
     return edits.role_settings(Session("song", tuple(parts), (cue,)), [p.id for p in parts], list(BY_NAME))
 
 
-def all_done(workers: Workers, requests: list[dict]) -> list:
+def all_done(workers: Workers, requests: list[Asked]) -> list:
     """Do requests on all cores; their answers."""
     answers, left = [], threading.Semaphore(0)
 
@@ -84,22 +86,19 @@ def main() -> None:
         start = time.perf_counter()
         lesson = Lesson((CueFile(session.guides[0].source.path, 0.0, "part-99"),))
         paths = [p.source.path for p in session.parts]
-        learned = all_done(workers, [{"do": "learn", "path": p, "lesson": msgspec.to_builtins(lesson)} for p in paths])
+        learned = all_done(workers, [Learn(path=p, lesson=lesson) for p in paths])
         print(f"learned: {time.perf_counter() - start:.0f} s, {len(learned)} leaks")
-        all_done(workers, [{"do": "measure", "path": p} for p in paths])
+        all_done(workers, [Measure(path=p) for p in paths])
         found, learning = time.perf_counter() - start, watch.peak
         for part in session.parts:
             kept = take_cache.kept_survey(take_cache.place_of(Path(part.source.path)))
             told = msgspec.convert(worker.learn_bleed(Path(part.source.path), lesson, lambda f: None), dict)
             session = adopt(session, part.id, kept, told)
-        target = {"folder": str(folder / "out"), "fmt": "wav", "depth": "24", "force": True, "removed": False,
-                  "labels": True, "clip": "keep", "without": [], "cues": True, "proof": True, "name": "",
-                  "song": "song", "together": None}  # fmt: skip
+        target = Target(folder / "out", force=True, labels=True, cues=True, proof=True, song="song")
         watch.done, watch = True, common.Watch(own=False)
         watch.start()
         start = time.perf_counter()
-        all_done(workers, [{"do": "hand over", "session": msgspec.to_builtins(needed(session, p)), "part": p.id,
-                            "target": target} for p in session.parts])  # fmt: skip
+        all_done(workers, [HandOver(session=needed(session, p), part=p.id, target=target) for p in session.parts])
         wrote = time.perf_counter() - start
         watch.done = True
         workers.close()

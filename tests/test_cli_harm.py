@@ -15,9 +15,9 @@ import pytest
 import soundfile as sf
 
 from conftest import write
-from isophon.cli import commands
 from isophon.core.session import edits, file, layout
 from isophon.core.session.model import Source
+from isophon.core.work import analysis
 from test_cli import SRC, run
 from voices import spoken
 
@@ -213,7 +213,7 @@ def test_a_recording_that_changes_while_it_is_read_is_refused(capsys, take, tmp_
     samples, rate = sf.read(take)
     for keep_time in (False, True):
         write(take, samples, rate, "PCM_16")
-        before, find = take.stat(), commands.find_all
+        before, find = take.stat(), analysis.find_all
 
         def spoiled(*arguments, find=find, before=before, keep_time=keep_time):
             found = find(*arguments)
@@ -223,7 +223,7 @@ def test_a_recording_that_changes_while_it_is_read_is_refused(capsys, take, tmp_
                 os.utime(take, ns=(before.st_atime_ns, before.st_mtime_ns))
             return found
 
-        monkeypatch.setattr(commands, "find_all", spoiled)
+        monkeypatch.setattr(analysis, "find_all", spoiled)
         status, _, err = run(capsys, "clean", take, "--out", tmp_path / "out", *ONLY)
         monkeypatch.undo()
         assert status == 3 and "was changed while it was read" in err and err.count("\n") == 1

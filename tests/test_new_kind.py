@@ -155,11 +155,11 @@ def test_a_new_kind_needs_nothing_else(tmp_path):
     (core / "hush").mkdir()
     (core / "hush" / "__init__.py").write_text(ROOM)
     (app / "hush.py").write_text(SHEET)
-    for path, imported, line in ((core, "import bands,", "esses.KIND,\n"), (app, "import bands,", "esses.PASS,\n")):
+    for path, imported, line in ((core, "import band,", "    ess.KIND,\n"), (app, "import band,", "    ess.PASS,\n")):
         text = (path / "__init__.py").read_text()
         assert text.count(imported) == 1 and text.count(line) == 1
         text = text.replace(imported, f"{imported} hush,")
-        (path / "__init__.py").write_text(text.replace(line, line + "    " + line.replace("esses", "hush")))
+        (path / "__init__.py").write_text(text.replace(line, line + line.replace("ess", "hush")))
     samples, rate, _ = spoken("de")
     take = write(tmp_path / "take.wav", samples, rate)
     environment = {**os.environ, "PYTHONPATH": str(home), "XDG_STATE_HOME": str(tmp_path / "state")}

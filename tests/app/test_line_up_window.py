@@ -10,6 +10,7 @@ from isophon.core.marks import Hand
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.session import file, layout
 from isophon.core.session.checks import flaw_of_item
+from isophon.core.work.messages import HearBeside
 
 Key = Qt.Key
 
@@ -37,7 +38,7 @@ def lined_up(window, demo, heard, tmp_path, qtbot):
 def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_part_is_moved(room, qtbot):
     workspace, pool = room.workspace, room.workspace.pool
     stack = [p.id for p in workspace.session.parts if p.role != "lead"]
-    asked = lambda: [task for task in pool._tasks.values() if task.request["do"] == "beside"]  # noqa: E731
+    asked = lambda: [task for task in pool._tasks.values() if isinstance(task.request, HearBeside)]  # noqa: E731
     qtbot.waitUntil(lambda: bool(asked()), timeout=60_000)
     pool.stop()
     qtbot.waitUntil(lambda: pool.overall()[1] == 0, timeout=10_000)

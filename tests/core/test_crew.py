@@ -16,11 +16,12 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import ahead, at_once, cores
 from isophon.core.finding import survey_recording
 from isophon.core.forking import WORKER, Forker, forker
-from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work import workers as work
+from isophon.core.work.analysis import Request
 from isophon.core.work.bleed_learning import CueFile, Lesson, learn
+from isophon.core.work.messages import Done, Look, Measure, Wake, answered_in, line_of
 from isophon.core.work.workers import Task, Workers
 from voices import spoken
 
@@ -31,7 +32,7 @@ class Log:
 
     def task(self, request, rank=0.0):
         def told(what, value):
-            self.rows.append((request.get("path", ""), what, value))
+            self.rows.append((request.path, what, value))
             if what != "progress":
                 self.ended.release()
 
@@ -65,7 +66,7 @@ def test_a_worker_measures_what_the_process_itself_measures_and_errors_stop_none
     write(tmp_path / "nan.wav", bad, 48_000, "FLOAT")
     log = Log()
     for name in ("list.wav", "gone.wav", "nan.wav", "voice.wav"):
-        workers.submit(log.task({"do": "measure", "path": str(tmp_path / name)}))
+        workers.submit(log.task(Measure(path=str(tmp_path / name))))
     log.wait(4)
     outcomes = log.outcomes()
     assert outcomes["voice.wav"][0] == "done"
@@ -85,8 +86,8 @@ def test_what_matters_more_is_done_first(workers, voice, tmp_path):
     log = Log()
     for i in range(5):
         write(tmp_path / f"{i}.wav", np.zeros(9_600) + i / 10, 48_000)
-    tasks = [log.task({"do": "look", "path": str(tmp_path / f"{i}.wav")}, rank=9 - i) for i in range(5)]
-    workers.submit(log.task({"do": "measure again", "path": str(voice)}, -1))
+    tasks = [log.task(Look(path=str(tmp_path / f"{i}.wav")), rank=9 - i) for i in range(5)]
+    workers.submit(log.task(Measure(path=str(voice), again=True), -1))
     for task in tasks:
         workers.submit(task)
     workers.prefer(lambda task: task is tasks[2], -0.5)
@@ -99,20 +100,20 @@ def test_work_is_cancelled_and_goes_on_after_a_killed_worker(workers, voice, tmp
     rng = np.random.default_rng(0)
     long = write(tmp_path / "long.wav", rng.standard_normal(48_000 * 60) * 0.01, 48_000)
     log = Log()
-    first, second = (log.task({"do": "measure again", "path": str(path)}) for path in (long, voice))
+    first, second = (log.task(Measure(path=str(path), again=True)) for path in (long, voice))
     workers.submit(first)
     workers.submit(second)
     workers.cancel([first, second])
     log.wait(2)
     assert {what for what, _ in log.outcomes().values()} == {"cancelled"}
-    third = log.task({"do": "measure again", "path": str(long)})
+    third = log.task(Measure(path=str(long), again=True))
     workers.submit(third)
     while not any(what == "progress" for _, what, _ in log.rows):
         threading.Event().wait(0.01)
     os.kill(workers._running[0][1].pid, signal.SIGKILL)
     log.wait(1)
     assert log.outcomes()["long.wav"][0] == "failed"
-    workers.submit(log.task({"do": "look", "path": str(voice)}))
+    workers.submit(log.task(Look(path=str(voice))))
     log.wait(1)
     assert log.outcomes()["voice.wav"][0] == "done"
     assert not list(take_cache.place_of(long).parent.glob("*/.*")), "half-written measurements were left"
@@ -126,12 +127,12 @@ def test_a_worker_that_does_not_start_or_talks_nonsense_fails_its_task_and_the_n
     pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE}
     for broken in (lambda first: None, lambda first: subprocess.Popen(nonsense, **pipes)):
         monkeypatch.setattr(work, "_start", broken)
-        workers.submit(log.task({"do": "look", "path": str(voice)}))
+        workers.submit(log.task(Look(path=str(voice))))
         log.wait(1)
         assert log.outcomes().pop("voice.wav")[0] == "failed"
         log.rows.clear()
     monkeypatch.setattr(work, "_start", start)
-    workers.submit(log.task({"do": "look", "path": str(voice)}))
+    workers.submit(log.task(Look(path=str(voice))))
     log.wait(1)
     assert log.outcomes()["voice.wav"][0] == "done"
 
@@ -139,7 +140,7 @@ def test_a_worker_that_does_not_start_or_talks_nonsense_fails_its_task_and_the_n
 def test_the_first_worker_has_its_share_of_a_busy_machine(voice):
     log, workers = Log(), Workers(hands=2)
     for i in range(2):
-        workers.submit(log.task({"do": "measure again", "path": str(voice)}, rank=i))
+        workers.submit(log.task(Measure(path=str(voice), again=True), rank=i))
     while len(workers._running) < 2 or not any(what == "progress" for _, what, _ in log.rows):
         threading.Event().wait(0.01)
     policies = {number: os.sched_getscheduler(process.pid) for number, (_, process) in workers._running.items()}
@@ -158,7 +159,7 @@ def test_what_was_measured_without_a_leak_serves_no_session_that_knows_of_none(v
     with Recording(take) as recording:
         leak = learn(recording, Lesson((CueFile(str(cue)),)), survey_recording(recording)).facts
     assert leak.key
-    without = worker.measure(take, True, lambda f: None, leak, BleedSettings())
+    without = worker.measure(take, True, lambda f: None, Request(leak=leak))
     assert without and take_cache.kept_survey(place) is None
     worker.measure(take, False, lambda f: None)
     sung, dry = take_cache.kept_survey(place), take_cache.kept_survey(place, without)
@@ -249,9 +250,9 @@ def test_children_start_at_once_with_their_own_surroundings_and_end_with_the_pro
     second = forker().start(WORKER, ["first"])
     try:
         for child in (first, second):
-            child.stdin.write(b'{"do": "wake"}\n')
+            child.stdin.write(line_of(Wake()))
             child.stdin.flush()
-            assert json.loads(child.stdout.readline()) == {"done": None}
+            assert answered_in(child.stdout.readline()) == Done()
         told = [Path(f"/proc/{child.pid}/stat").read_text().rpartition(")")[2].split()[1] for child in (first, second)]
         assert told[0] == told[1] != str(os.getpid()), "both were forked from one that had loaded all"
         os.kill(int(told[0]), signal.SIGTERM)

@@ -24,7 +24,8 @@ _SWITCH_S = 0.001  # the player renders in a thread of this process; the window 
 def make_app() -> QApplication:
     """The application with its fonts and look."""
     sys.setswitchinterval(_SWITCH_S)
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    there = QApplication.instance()
+    app = there if isinstance(there, QApplication) else QApplication(sys.argv[:1])
     app.setApplicationName("isophon")
     app.setDesktopFileName("isophon")
     app.setStyle("Fusion")
@@ -32,6 +33,14 @@ def make_app() -> QApplication:
     have_plain_tips(app)
     app.setStyleSheet(theme.sheet())
     return app
+
+
+class _SignalNotifier(QSocketNotifier):
+    """Wakes Qt's loop where something was written to the second of two sockets, and keeps both open."""
+
+    def __init__(self, ours: socket.socket, its: socket.socket, window: Window) -> None:
+        super().__init__(ours.fileno(), QSocketNotifier.Type.Read, window)
+        self._sockets = ours, its
 
 
 def _close_on_signals(window: Window) -> QSocketNotifier:
@@ -46,8 +55,7 @@ def _close_on_signals(window: Window) -> QSocketNotifier:
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         if signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, lambda *_: None)
-    notifier = QSocketNotifier(ours.fileno(), QSocketNotifier.Type.Read, window)
-    notifier.sockets = ours, its
+    notifier = _SignalNotifier(ours, its, window)
 
     def told() -> None:
         ours.recv(16)

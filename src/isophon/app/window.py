@@ -5,15 +5,19 @@ from __future__ import annotations
 import contextlib
 import gc
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QByteArray, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.pages.start_page import StartPage
 from isophon.app.views.labels import Label
+from isophon.app.views.made import named
 from isophon.core.reading import real
 
 _SESSION_ENDING = ".isophon"
@@ -22,10 +26,20 @@ _RECENT, _MOST_STATE = 8, 1 << 20
 _FILTER = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3)"
 
 
-def _opening():
+def _opening() -> ModuleType:
     from isophon.app.model import opening
 
     return opening
+
+
+if TYPE_CHECKING:
+    from types import ModuleType
+
+    from isophon.app.model.jobs import Job
+    from isophon.app.model.opening import Opened, Progress
+    from isophon.app.pages.work_page import WorkPage
+    from isophon.core.playing.remote import RemotePlayer
+    from isophon.core.work.workers import Workers
 
 
 class Window(QMainWindow):
@@ -38,10 +52,11 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.start = StartPage()
-        self.work_page = None
-        self._job = None
-        self._workers = self._sound = None
-        self._remembered = None
+        self.work_page: WorkPage | None = None
+        self._job: Job | None = None
+        self._workers: Workers | None = None
+        self._sound: RemotePlayer | None = None
+        self._remembered: Path | None = None
         self._warned = False
         self._state: dict[str, str] = {}
         self._entering: Iterator[None] = iter(())  # the page that is being built
@@ -49,7 +64,7 @@ class Window(QMainWindow):
         self._next_turn.timeout.connect(self._go_on_entering)
         self.message = Label("", objectName="message", wordWrap=True)
         self.message.hide()
-        first = QWidget(objectName="page")
+        first = named(QWidget(), "page")
         column = QVBoxLayout(first)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.message)
@@ -93,10 +108,13 @@ class Window(QMainWindow):
 
     def add_recordings(self, paths: list[Path]) -> None:
         """Lay out more recordings in the session that is open."""
-        workspace = self.work_page.workspace
+        page = self.work_page
+        if page is None:
+            return
+        workspace = page.workspace
         has_lead = workspace.session.lead is not None
 
-        def add(result) -> None:
+        def add(result: Any) -> None:
             from isophon.core.session import layout
 
             arrivals, wrong = result
@@ -108,7 +126,7 @@ class Window(QMainWindow):
                 words = arrivals[0].name if len(arrivals) == 1 else f"{len(arrivals)} recordings"
                 workspace.edit(f"add {words}", lambda s: layout.add(s, arrivals))
             if wrong or arrivals:
-                tell = self.work_page.warn if wrong else self.work_page.tell
+                tell = page.warn if wrong else page.tell
                 tell(" ".join(wrong) or f"{len(arrivals)} added; Lay out (1) shows them.")
 
         self._begin("Reading what was dropped", lambda progress: _opening().arrivals_of(paths, has_lead, progress), add)
@@ -120,7 +138,7 @@ class Window(QMainWindow):
     def new_session(self) -> None:
         """Begin an empty session."""
 
-        def work(progress):
+        def work(progress: Progress) -> Opened:
             from isophon.core.session import layout
             from isophon.core.session.history import History
 
@@ -151,14 +169,14 @@ class Window(QMainWindow):
     def open_demo(self) -> None:
         """Make the demo if it is not there, then open it."""
 
-        def work(progress):
+        def work(progress: Progress) -> Opened:
             from isophon.core.demo.build import demo_folder, make_demo
 
             return _opening().open_session(real(make_demo(demo_folder(), progress)))
 
         self._begin("Making the demo: singers are being synthesized", work)
 
-    def _begin(self, words: str, work, done=None) -> None:
+    def _begin(self, words: str, work: Callable[[Progress], Any], done: Callable[[Any], None] | None = None) -> None:
         from isophon.app.model.jobs import Job
 
         if self._job is not None:
@@ -171,13 +189,17 @@ class Window(QMainWindow):
             self.message.hide()
             self.start.show_work(words, 0.0)
         self._job = Job(work)
-        self._job.progressed.connect(lambda f: self._job and self.start.show_work(words, f))
+        self._job.progressed.connect(partial(self._progressed, words))
         self._job.done.connect(done or self._enter_work_page)
         self._job.failed.connect(self._failed)
         self._job.cancelled.connect(lambda: self._failed(""))
         self._job.start()
 
-    def _enter_work_page(self, result) -> None:
+    def _progressed(self, words: str, fraction: float) -> None:
+        if self._job is not None:
+            self.start.show_work(words, fraction)
+
+    def _enter_work_page(self, result: Opened) -> None:
         from isophon.app.model.remembered import Remembered, recall
         from isophon.app.model.workspace import Workspace
         from isophon.app.pages.work_page import WorkPage
@@ -191,7 +213,7 @@ class Window(QMainWindow):
         self._entering = self._entered(page, notes)
         self._next_turn.start()
 
-    def _entered(self, page, notes: list[str]) -> Iterator[None]:
+    def _entered(self, page: WorkPage, notes: list[str]) -> Iterator[None]:
         """Build a page and show it, with turns of the window in between."""
         try:
             yield from page.building()
@@ -233,13 +255,15 @@ class Window(QMainWindow):
     def _leave_work_page(self) -> None:
         from isophon.app.model.remembered import remember
 
-        self._state |= self.work_page.state()
-        if path := self.work_page.workspace.keeper.saved_as:
-            self._state[_SESSIONS] = remember(self._state.get(_SESSIONS, ""), path, self.work_page.remembered())
-        self.work_page.shut()
-        self.stack.removeWidget(self.work_page)
-        self.work_page.deleteLater()
-        self.work_page = None
+        page, self.work_page = self.work_page, None
+        if page is None:
+            return
+        self._state |= page.state()
+        if path := page.workspace.keeper.saved_as:
+            self._state[_SESSIONS] = remember(self._state.get(_SESSIONS, ""), path, page.remembered())
+        page.shut()
+        self.stack.removeWidget(page)
+        page.deleteLater()
 
     def _failed(self, why: str) -> None:
         """Say why, and go back to what was open."""
@@ -258,6 +282,8 @@ class Window(QMainWindow):
     # what is shown and kept
 
     def _show_title(self) -> None:
+        if self.work_page is None:
+            return
         keeper = self.work_page.workspace.keeper
         self.setWindowTitle(f"{keeper.session.name} — Isophon")
         if keeper.saved_as and keeper.saved_as != self._remembered and not keeper.unsaved:
@@ -286,23 +312,23 @@ class Window(QMainWindow):
 
     # dropping and closing
 
-    def dragEnterEvent(self, event) -> None:
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
             event.acceptProposedAction()
 
-    def dropEvent(self, event) -> None:
+    def dropEvent(self, event: QDropEvent) -> None:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
             self.open_paths(paths)
 
-    def _hands(self):
-        """The workers of workers, the same for all sessions of this window."""
+    def _hands(self) -> Workers:
+        """The workers, the same for all sessions of this window."""
         from isophon.core.work.workers import Workers
 
         self._workers = self._workers or Workers()
         return self._workers
 
-    def _player(self):
+    def _player(self) -> RemotePlayer:
         """The player, the same for all sessions of this window."""
         from isophon.core.playing.remote import RemotePlayer
 
@@ -346,7 +372,7 @@ class Window(QMainWindow):
         from isophon.core.audio.writing import write_text
         from isophon.core.errors import IsophonError
 
-        self._state["window"] = bytes(self.saveGeometry().toHex()).decode()
+        self._state["window"] = bytes(self.saveGeometry().toHex().data()).decode()
         with contextlib.suppress(IsophonError):
             write_text(state_folder() / "window.json", json.dumps(self._state))
 
@@ -355,7 +381,7 @@ class Window(QMainWindow):
         self._warned = True
         self.close()
 
-    def closeEvent(self, event) -> None:
+    def closeEvent(self, event: QCloseEvent) -> None:
         if not self._may_leave():
             event.ignore()
             return

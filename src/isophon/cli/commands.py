@@ -21,17 +21,18 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
-from isophon.core.finding import find_all, need_voice, noise_in, survey_recording
+from isophon.core.finding import need_voice, noise_in
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
-from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed
+from isophon.core.passes.bleed.settings import Leak
 from isophon.core.passes.spot.file import load_spots
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.survey import Survey
-from isophon.core.work.bleed_learning import CueFile, Dry, Learned, Lesson, dry, learn
+from isophon.core.work.analysis import Analysis, Request, analyse
+from isophon.core.work.bleed_learning import CueFile, Lesson
 from isophon.core.work.completing import SHARES, completed
 from isophon.core.work.leads import Lead, beside_the_lead, lead_of
 
@@ -269,21 +270,20 @@ def _surveyed(
     boxes: Path | None = None,
     lead: Lead | None = None,
 ) -> tuple[Part, Survey]:
-    hits: tuple[Mark, ...] = ()
-    if lesson is not None and BLEED in kinds and part.bleed.on:
-        raw = survey_recording(recording, partial(progress, "surveying"))
-        learned = learn(recording, lesson, raw, partial(progress, "learning the bleed"))
-        part, hits = replace(part, leak=learned.facts), learned.marks
-        _warn_of_leak(recording, lesson, learned)
-    heard = dry(recording, part.leak, part.bleed)
-    found = survey_recording(heard, partial(progress, "surveying"))
+    asked = lesson if BLEED in kinds and part.bleed.on else None
+    request = Request(kinds=tuple(kinds), bleed=part.bleed, lesson=asked)
+    analysis = analyse(recording, request, progress)
+    found = analysis.survey
+    if asked is not None:
+        _warn_of_leak(recording, asked, analysis.leak)
     if any(BY_NAME[name].needs_voice for name in kinds):
         need_voice(recording, found)
-    part = _with_marks(part, heard, found, kinds, partial(progress, "looking for marks"))
+    part = edits.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source)).part(part.id)
     drawn = load_spots(boxes, recording.duration) if boxes else ()
-    part = replace(part, marks=tuple(sorted((*part.marks, *hits, *drawn), key=lambda m: (m.start, m.id))))
+    marks = tuple(sorted((*part.marks, *analysis.hits, *drawn), key=lambda m: (m.start, m.id)))
+    part = replace(part, marks=marks, leak=analysis.leak, learned=_noise(part, analysis))
     if lead is not None:
-        part = beside_the_lead(part, heard, found, lead, lead.begins(recording), kinds)
+        part = beside_the_lead(part, analysis.heard, found, lead, lead.begins(recording), kinds)
         _say_doubts(part, kinds)
     return _only(part, kinds), found
 
@@ -297,12 +297,12 @@ def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None
     return Lesson((), how.moments) if call.own_click or named else None
 
 
-def _warn_of_leak(recording: Recording, lesson: Lesson, learned: Learned) -> None:
+def _warn_of_leak(recording: Recording, lesson: Lesson, leak: Leak | None) -> None:
     """Say which cues are not heard in a recording."""
     if not lesson.cues:
-        missing = [] if learned.facts.key else ["no regular click"]
+        missing = [] if leak and leak.key else ["no regular click"]
     else:
-        heard = learned.facts.cues if learned.facts.key else ()
+        heard = leak.cues if leak and leak.key else ()
         names = [path_of(cue.path).name for cue in lesson.cues]
         missing = [f"no leak of {shown(name)}" for name in names if name not in heard]
     name = shown(recording.path.name)
@@ -316,20 +316,12 @@ def _say_doubts(part: Part, kinds: set[str]) -> None:
         print(f"isophon: {shown(path_of(part.source.path).name)}: {doubt.words}", file=sys.stderr)
 
 
-def _with_marks(part: Part, recording: Recording | Dry, found: Survey, kinds: set[str], tell: Tell) -> Part:
-    all_found = find_all(recording, found, tell, kinds)
-    learned: tuple[float, ...] = ()
-    if part.hiss.learn_to > part.hiss.learn_from:
-        learned = noise_in(recording, found, all_found.measured.hum, part.hiss.learn_from, part.hiss.learn_to)
-    return replace(
-        part,
-        marks=all_found.marks,
-        measured=all_found.measured,
-        learned=learned,
-        found=True,
-        voice_lufs=found.voice_lufs,
-        floor_dbfs=found.floor_dbfs,
-    )
+def _noise(part: Part, analysis: Analysis) -> tuple[float, ...]:
+    """The noise of the span that is to be learned from, where there is one."""
+    start, end = part.hiss.learn_from, part.hiss.learn_to
+    if end <= start:
+        return ()
+    return noise_in(analysis.heard, analysis.survey, analysis.found.measured.hum, start, end)
 
 
 def _only(part: Part, kinds: set[str]) -> Part:

@@ -266,7 +266,10 @@ def _one_channel(block: np.ndarray) -> np.ndarray:
     return (block[0] - block[1] if opposite else block[0] + block[1]) * np.float32(0.5)
 
 
-def _assemble(sample_rate, samples, bands, power, weighted, k_power, f0, strength) -> Survey:
+def _assemble(
+    sample_rate: int, samples: int, bands: _BandStream, power: np.ndarray, weighted: np.ndarray, k_power: np.ndarray,
+    f0: np.ndarray, strength: np.ndarray,
+) -> Survey:
     hop_s = bands.geometry.hop / sample_rate
     nearest = np.minimum(np.round(np.arange(bands.count) * hop_s / pitch.HOP_S).astype(int), len(f0) - 1)
     f0, strength = f0[nearest], strength[nearest]

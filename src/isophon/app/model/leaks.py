@@ -57,7 +57,7 @@ class Leaks(QObject):
 
     def learn(self, part_ids: Collection[str], name: str, span: tuple[float, float] | None = None) -> None:
         """Learn the leaks of parts from this; from one span in s alone, or from where they are heard best."""
-        moments = (tuple(round(t, 3) for t in span),) if span else ()
+        moments = ((round(span[0], 3), round(span[1], 3)),) if span else ()
         for part in self._keeper.session.parts:
             if part.id in part_ids and part.id != name:
                 self._chosen[part.id] = name

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 
+import numpy as np
 from msgspec.structs import replace
 
 from isophon.app.model.in_hand import NOBODY, InHand
@@ -13,6 +14,7 @@ from isophon.core.marks import check_length
 from isophon.core.session import edits, shaping
 from isophon.core.session.model import Session
 from isophon.core.session.settings import drawn_lengths
+from isophon.core.survey import VOICED
 
 _SUNG_S, _BOX_DB = 0.05, -6.0
 _MS_A_DB = 10.0  # a step of half a dB is one of 5 ms where words are moved
@@ -29,6 +31,14 @@ class MarkEdits(InHand):
         """A little more (negative) or less change of the marks in hand, by hand."""
         step = step_db if self.pass_.unit == "dB" else _MS_A_DB * step_db
         self.set_changes({m.id: self.part.change(m) + step for m in self.marks_in_hand()}, ("step", self.in_hand))
+
+    def sung_within(self, start: float, end: float) -> float:
+        """How many seconds of voice lie within a span of the part in hand; 0 before its survey."""
+        if self.take.surveyed is None:
+            return 0.0
+        survey = self.take.surveyed.survey
+        voiced = survey.state[survey.frame(start) : survey.frame(end)] == VOICED
+        return float(np.count_nonzero(voiced) * survey.hop_s)
 
     def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
         """Move the ``start`` or ``end`` of the mark in hand by hand."""

@@ -11,7 +11,7 @@ from isophon.core.session.journal import Journal
 
 _AGAIN_S = 2.0
 
-Work = Callable[[Journal], None]
+Work = Callable[[Journal], object]
 
 
 class Pen:

@@ -7,15 +7,14 @@ asks for; the parts in hand first, from where it is heard on, then the others th
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
-import msgspec
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.model.workspace import Workspace
 from isophon.core.heads import head_of
 from isophon.core.render import Plan
 from isophon.core.session.model import Part
+from isophon.core.work.messages import RenderAhead
 from isophon.core.work.workers import Task
 
 _QUIET_MS = 400  # without an edit, before rendering begins
@@ -66,10 +65,15 @@ class RenderingAhead(QObject):
     def _submit(self, part: Part) -> None:
         later = self._workspace.part.offset_s - part.offset_s if self._workspace.part.id else 0.0
         at = max(0.0, self._heard_at() + later)
-        request: dict[str, Any] = {"do": "render ahead", "part": msgspec.to_builtins(part), "at": at}
-        task = Task(request, lambda kind, value: self._task and self._answered.emit(task, kind), _LAST)
+        request = RenderAhead(part=part, at=at)
+        task = Task(request, lambda kind, value: self._told(task, kind), _LAST)
         self._task = task, part, head_of(part.plan)
         self._pool.workers.submit(task)
+
+    def _told(self, task: Task, kind: str) -> None:
+        """From a worker's thread to the window's."""
+        if self._task:
+            self._answered.emit(task, kind)
 
     def _answer(self, task: Task, kind: str) -> None:
         if self._task is None or task is not self._task[0] or kind == "progress":

@@ -95,9 +95,9 @@ class Review(QObject):
             return
         first = self._passes.index(which) + 1
         for other in (*self._passes[first:], *self._passes[: first - 1]):
-            part = next((p for p in workspace.session.parts if p.undecided(other.kind)), None)
-            if part is not None:
-                self._take(other, part, self._in_order(other, part)[0].id)
+            there = next((p for p in workspace.session.parts if p.undecided(other.kind)), None)
+            if there is not None:
+                self._take(other, there, self._in_order(other, there)[0].id)
                 way = "On to" if self._passes.index(other) >= first else "Back to"
                 left = undecided(workspace.session, other)
                 workspace.told.emit(f"{which.name}: all decided. {way} {other.name}, {left} undecided.")

@@ -38,9 +38,9 @@ class SessionKeeper(QObject):
     troubled = Signal(str)
     _trouble = Signal(str)
 
-    def __init__(self, history: History, saved_as: Path | None, continued: Path | None, parent: QObject) -> None:
+    def __init__(self, history: History, saved_as: Path | None, continued: Path | None) -> None:
         """``continued``: the journal whose unsaved work goes on here."""
-        super().__init__(parent)
+        super().__init__()
         self.history = history
         items = history.steps[0][1].items or self.session.items
         named = items[0].source.path if items else self.session.name

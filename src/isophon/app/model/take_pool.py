@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, cast
 
 import msgspec
 from PySide6.QtCore import QObject, Signal
@@ -15,12 +15,14 @@ from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.takes.take import Absent, Take, open_take
 from isophon.core.work.bleed_learning import Learned, Lesson
+from isophon.core.work.messages import HearBeside, Learn, Look, Measure
 from isophon.core.work.worker import look
 from isophon.core.work.workers import Task, Workers
 
 _SOON, _LOOK, _MEASURE = 0.0, 1.0, 2.0
-_WORDS = {"look": "reading", "measure": "surveying", "measure again": "looking again", "learn": "learning the bleed",
-          "beside": "hearing it beside the lead"}  # fmt: skip
+_WORDS: dict[type, str] = {Look: "reading", Measure: "surveying", Learn: "learning the bleed",
+                           HearBeside: "hearing it beside the lead"}  # fmt: skip
+TakeWork = Look | Measure | Learn | HearBeside
 NOWHERE = Source("", 48_000, 1, 1)
 
 
@@ -43,8 +45,8 @@ class TakePool(QObject):
         self.workers = workers
         self._cache = RenderCache()
         self._takes: dict[Source, Take] = {NOWHERE: self._nothing()}
-        self._tasks: dict[tuple[str, str, str], Task] = {}
-        self._halted: list[tuple[str, Take, dict[str, Any], str]] = []  # not asked for anew when the work goes on
+        self._tasks: dict[tuple[type, bool, str, str], Task] = {}
+        self._halted: list[tuple[Take, TakeWork, str]] = []  # not asked for anew when the work goes on
         self._sources: dict[Task, Source] = {}
         self._fractions: dict[Task, float] = {}
         self._finished = 0
@@ -72,9 +74,9 @@ class TakePool(QObject):
             if isinstance(item, Part) and item.heard_without:
                 take.refresh(item.heard_without)
             if take.wave is None:
-                self._submit("look", take, _LOOK)
+                self._submit(take, Look(path=self._path(take)), _LOOK)
             if isinstance(item, Part) and take.surveyed is None:
-                self._submit("measure", take, _MEASURE)
+                self._submit(take, Measure(path=self._path(take)), _MEASURE)
 
     def at_hand(self, source: Source) -> None:
         """Do first what concerns this source."""
@@ -88,26 +90,31 @@ class TakePool(QObject):
 
     def look_again(self, source: Source, leak: Leak | None = None, settings: BleedSettings | None = None) -> None:
         """Survey and search a take once more, without what leaked into it."""
-        more = {"leak": msgspec.to_builtins(leak), "how": msgspec.to_builtins(settings)}
-        self._submit("measure again", self.take(source), _SOON, more)
+        take = self.take(source)
+        asked = Measure(path=self._path(take), leak=leak, bleed=settings or BleedSettings(), again=True)
+        self._submit(take, asked, _SOON)
 
     def learn(self, source: Source, lesson: Lesson) -> None:
         """Learn what leaked into a take; ``leak_learned(source, learned)`` tells."""
-        self._submit("learn", self.take(source), _SOON, {"lesson": msgspec.to_builtins(lesson)})
+        take = self.take(source)
+        self._submit(take, Learn(path=self._path(take), lesson=lesson), _SOON)
 
     def hear_beside(self, source: Source, lead: Source, later_s: float, key: str, part: str) -> None:
         """Find what can only be found in a take beside the lead; ``heard_beside(source, found)`` tells.
 
         ``part``: who asks; of two parts with one recording each has its own place, and none puts off the other.
         """
-        lead_path = spelled(self.take(lead).recording.path)
-        request = {"lead": lead_path, "later_s": later_s, "key": key, "part": part}
-        self._submit("beside", self.take(source), _MEASURE, request, part)
+        take, beside = self.take(source), self._path(self.take(lead))
+        asked = HearBeside(path=self._path(take), lead=beside, later_s=later_s, key=key, part=part)
+        self._submit(take, asked, _MEASURE, part)
 
-    def _submit(self, what: str, take: Take, rank: float, more: dict[str, Any] | None = None, asks: str = "") -> None:
-        path = spelled(take.recording.path)
-        key = (what, path, asks)
-        request = {"do": what, "path": path, **(more or {})}
+    @staticmethod
+    def _path(take: Take) -> str:
+        return spelled(take.recording.path)
+
+    def _submit(self, take: Take, request: TakeWork, rank: float, asks: str = "") -> None:
+        again = isinstance(request, Measure) and request.again
+        key = type(request), again, request.path, asks
         earlier = self._tasks.get(key)
         if earlier is not None and earlier.request == request:
             return
@@ -131,29 +138,31 @@ class TakePool(QObject):
             self._fractions[task] = value
             self.progressed.emit()
             return
-        source, what = self._sources.pop(task), task.request["do"]
+        source, asked = self._sources.pop(task), task.request
         for key in [key for key, one in self._tasks.items() if one is task]:
             del self._tasks[key]
         del self._fractions[task]
         self._finished = self._finished + 1 if self._tasks else 0
         take = self._takes.get(source)
-        if what == "beside" and kind == "failed":
-            self.beside_failed.emit(task.request["part"], value)
+        again = isinstance(asked, Measure) and asked.again
+        if isinstance(asked, HearBeside) and kind == "failed":
+            self.beside_failed.emit(asked.part, value)
         elif take is not None and kind == "failed":
-            if value.of_input and what != "learn":  # a full disk or a killed worker says nothing about the recording
+            # a full disk or a killed worker says nothing about the recording
+            if value.of_input and not isinstance(asked, Learn):
                 take.trouble = value
             self.troubled.emit(value)
             self.changed.emit(source)
-        elif take is not None and what == "learn" and kind == "done":
+        elif take is not None and isinstance(asked, Learn) and kind == "done":
             self._cache.clear()
             self.leak_learned.emit(source, msgspec.convert(value, Learned))
-        elif take is not None and what == "beside" and kind == "done":
+        elif take is not None and isinstance(asked, HearBeside) and kind == "done":
             self.heard_beside.emit(source, msgspec.convert(value, Beside))
         elif take is not None and kind == "done":
-            if what == "measure again":
+            if again:
                 take.surveyed = None
             self._refresh(take, value)
-            if what == "measure again":
+            if again:
                 self.found_again.emit(source)
         self.progressed.emit()
 
@@ -170,7 +179,9 @@ class TakePool(QObject):
         if not mine:
             return "", 1.0
         task = max(mine, key=lambda t: self._fractions[t])
-        return _WORDS[task.request["do"]] if self._fractions[task] else "waiting", self._fractions[task]
+        again = isinstance(task.request, Measure) and task.request.again
+        words = "looking again" if again else _WORDS[type(task.request)]
+        return words if self._fractions[task] else "waiting", self._fractions[task]
 
     def overall(self) -> tuple[int, int, float]:
         """Tasks done, tasks in all, and a fraction of the whole."""
@@ -187,10 +198,9 @@ class TakePool(QObject):
     def stop(self) -> None:
         """Stop what is under way; what is measured stays, and what is not asked for anew is kept in mind."""
         self._stopped = True
-        for (what, _, asks), task in self._tasks.items():
-            more = {name: value for name, value in task.request.items() if name not in ("do", "path")}
-            if what in ("learn", "measure again", "beside"):
-                self._halted.append((what, self._takes[self._sources[task]], more, asks))
+        for (kind, again, _, asks), task in self._tasks.items():
+            if again or kind in (Learn, HearBeside):
+                self._halted.append((self._takes[self._sources[task]], cast("TakeWork", task.request), asks))
         self.workers.cancel(list(self._tasks.values()))
 
     def resume(self, session: Session) -> None:
@@ -198,8 +208,8 @@ class TakePool(QObject):
         self._stopped = False
         self.stock(session)
         halted, self._halted = self._halted, []
-        for what, take, more, asks in halted:
-            self._submit(what, take, _SOON, more, asks)
+        for take, request, asks in halted:
+            self._submit(take, request, _SOON, asks)
 
     def forget(self, source: Source) -> None:
         """Open a recording that could not be used anew, next time it is asked for; one in use stays open."""

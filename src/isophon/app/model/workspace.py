@@ -10,7 +10,6 @@ import math
 from collections.abc import Generator
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtCore import QTimer
 
 from isophon.app.model.in_hand import NOBODY, SHORTEST_VIEW_S
@@ -27,7 +26,7 @@ from isophon.core.session import edits, layout
 from isophon.core.session.alike import alike
 from isophon.core.session.history import History
 from isophon.core.session.model import Session, Source
-from isophon.core.survey import VOICED
+from isophon.core.takes.take import Absent
 from isophon.core.work.workers import Workers
 
 _NEWS_MS = 250
@@ -41,7 +40,7 @@ class Workspace(MarkEdits):
     def __init__(self, history: History, saved_as: Path | None, continued: Path | None, workers: Workers,
                  first: Pass) -> None:  # fmt: skip
         """``continued``: the journal whose unsaved work goes on here; ``first``: the pass that is open at first."""
-        super().__init__(SessionKeeper(history, saved_as, continued, None), TakePool(workers), first)
+        super().__init__(SessionKeeper(history, saved_as, continued), TakePool(workers), first)
         self.keeper.setParent(self)
         self.pool.setParent(self)
         self.leaks = Leaks(self.keeper, self.pool, self)
@@ -89,8 +88,8 @@ class Workspace(MarkEdits):
             levels[part.id] = self.pool.take(part.source).stillness(part.plan)
             yield
         known = [level for level in levels.values() if level]
-        together = [10 * math.log10(sum(10 ** (level[i] / 10) for level in known)) for i in (0, 1)] if known else None
-        return levels.get(self.part.id), together and (round(together[0], 1), round(together[1], 1))
+        sung, cleaned = (10 * math.log10(sum(10 ** (level[i] / 10) for level in known) or 1.0) for i in (0, 1))
+        return levels.get(self.part.id), (round(sung, 1), round(cleaned, 1)) if known else None
 
     def set_lifted(self, on: bool) -> None:
         """Whether what is taken out of the lows is lifted into hearing; for listening only."""
@@ -155,6 +154,8 @@ class Workspace(MarkEdits):
             self.edit(f"noise from the stillness · {part.name}", lambda s: edits.learn_noise(s, part.id, 0, 0, ()))
         else:
             start, end = self.selection
+            if isinstance(take.recording, Absent):
+                return
             try:
                 noise = noise_in(take.recording, take.surveyed.survey, part.measured.hum, start, end)
             except InputError as error:
@@ -183,14 +184,6 @@ class Workspace(MarkEdits):
             return
         near = alike(surveyed.survey, mark, [m for m in self.marks if m.id != mark.id])
         self.take_in_hand([mark.id, *near[: round(share * len(near))]], show=False)
-
-    def sung_within(self, start: float, end: float) -> float:
-        """How many seconds of voice lie within a span of the part in hand; 0 before its survey."""
-        if self.take.surveyed is None:
-            return 0.0
-        survey = self.take.surveyed.survey
-        voiced = survey.state[survey.frame(start) : survey.frame(end)] == VOICED
-        return float(np.count_nonzero(voiced) * survey.hop_s)
 
     def mark_place(self, song_s: float, name: str = "") -> None:
         """Name a place in the song."""

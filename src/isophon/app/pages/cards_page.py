@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import msgspec
 from PySide6.QtCore import Qt
@@ -29,6 +31,7 @@ from isophon.app.views.labels import Label
 from isophon.core.errors import IsophonError
 from isophon.core.passes import NAMES
 from isophon.core.session import edits
+from isophon.core.session.model import Part
 
 _FILES = f"Voice card (*{card_shelf.ENDING})"
 
@@ -149,7 +152,7 @@ class CardsPage(QDialog):
         if card is not None:
             self._try(lambda: card_shelf.take_away(card))
 
-    def _try(self, work) -> None:
+    def _try(self, work: Callable[[], Path | None]) -> None:
         try:
             path = work()
         except IsophonError as error:
@@ -158,7 +161,7 @@ class CardsPage(QDialog):
         self._list(path)
 
 
-def _differences(settings: dict, part) -> list[tuple[str, str, str, str]]:
+def _differences(settings: dict[str, Any], part: Part) -> list[tuple[str, str, str, str]]:
     """Pass, setting, the card's value and the part's, where the two differ."""
     rows = []
     for kind in NAMES:
@@ -168,6 +171,6 @@ def _differences(settings: dict, part) -> list[tuple[str, str, str, str]]:
             value, other = getattr(card, field.name), getattr(mine, field.name)
             if value != other:
                 words = which.words_of(kind, field.name) if which else field.name
-                values = ((which.said(kind, field.name, v) if which else str(v)) for v in (value, other))
-                rows.append((which.name if which else kind, words, *values))
+                theirs, ours = ((which.said(kind, field.name, v) if which else str(v)) for v in (value, other))
+                rows.append((which.name if which else kind, words, theirs, ours))
     return rows

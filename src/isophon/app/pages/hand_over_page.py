@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import dataclasses
 import math
 import time
+from functools import partial
 from pathlib import Path
 from typing import Any
 
-import msgspec
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QProgressBar,
@@ -31,15 +30,17 @@ from isophon.app.pages.results_table import ResultsTable
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
+from isophon.app.views.made import grid, named, spaced
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
 from isophon.core.handover.counts import kinds
 from isophon.core.handover.proof import expected, page
-from isophon.core.reading import path_of, spelled
+from isophon.core.reading import path_of
 from isophon.core.session.model import Part
 from isophon.core.work.completing import needed
+from isophon.core.work.messages import HandOver
 from isophon.core.work.workers import Task
 
 _CLIP = {
@@ -61,12 +62,13 @@ class HandOverPage(QWidget):
     _answered = Signal(object, str, object)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="page")
+        super().__init__(parent)
+        self.setObjectName("page")
         self.workspace = workspace
         self._tasks: dict[Task, str] = {}  # the id of the part
         self._fractions: dict[Task, float] = {}
         self._written: dict[str, dict[str, Any]] = {}  # the report's rows, by the ids of parts
-        self._target: handover.Target | None = None
+        self._target = handover.Target(Path())
         self._made: handover.Target | None = None  # what comes into its place as a whole
         self._asked: list[Part] = []
         self._closed = False
@@ -78,11 +80,11 @@ class HandOverPage(QWidget):
         self.folder.setAccessibleName("Folder")
         choose = QPushButton("Choose…")
         choose.clicked.connect(self._choose)
-        self.format, self.depth = Choice(), Choice()
+        self.format, self.bit_depth = Choice(), Choice()
         self.format.addItems(["wav", "flac", "aiff"])
-        self.depth.addItems(list(_DEPTHS))
+        self.bit_depth.addItems(list(_DEPTHS))
         self.clip = Choice()
-        for choice, name in ((self.which, "Parts"), (self.format, "Format"), (self.depth, "Depth")):
+        for choice, name in ((self.which, "Parts"), (self.format, "Format"), (self.bit_depth, "Depth")):
             choice.setAccessibleName(name)
         for name, words in _CLIP.items():
             self.clip.addItem(words, name)
@@ -103,7 +105,7 @@ class HandOverPage(QWidget):
         self.force = QCheckBox("write over files that exist")
         self.aside = QCheckBox()
         self.will = Label(wordWrap=True)
-        self.write = QPushButton("Hand over", objectName="main")
+        self.write = named(QPushButton("Hand over"), "main")
         self.write.clicked.connect(self.start)
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(lambda: workspace.pool.workers.cancel(list(self._tasks)))
@@ -112,10 +114,10 @@ class HandOverPage(QWidget):
         self.table = ResultsTable()
         self.table.part_asked.connect(self.part_asked)
         self._lay_out(choose)
-        for widget in (self.which, self.format, self.depth, self.clip):
+        for widget in (self.which, self.format, self.bit_depth, self.clip):
             widget.currentIndexChanged.connect(self.show_will)
-        for widget in (self.removed, self.labels, self.aside, self.proof, self.whole):
-            widget.toggled.connect(self.show_will)
+        for box in (self.removed, self.labels, self.aside, self.proof, self.whole):
+            box.toggled.connect(self.show_will)
         self.folder.textChanged.connect(self.show_will)
         self.name.textChanged.connect(self.show_will)
         workspace.session_changed.connect(self.show_will)
@@ -124,36 +126,36 @@ class HandOverPage(QWidget):
 
     def _lay_out(self, choose: QPushButton) -> None:
         scroll = QScrollArea(self, widgetResizable=True)
-        page = QWidget(scroll.viewport(), objectName="page")
+        page = named(QWidget(scroll.viewport()), "page")
         inner = QWidget(page)
         inner.setMaximumWidth(1080)
-        column = QVBoxLayout(inner, spacing=12)
-        grid = QGridLayout(horizontalSpacing=14, verticalSpacing=10)
+        column = spaced(QVBoxLayout(inner), 12)
+        fields = grid(None, 14, 10)
         folder = QHBoxLayout()
         folder.setSpacing(8)
         folder.addWidget(self.folder, 1)
         folder.addWidget(choose)
-        grid.addWidget(Label("Folder"), 0, 0)
-        grid.addLayout(folder, 0, 1)
+        fields.addWidget(Label("Folder"), 0, 0)
+        fields.addLayout(folder, 0, 1)
         kind = QHBoxLayout()
         kind.setSpacing(8)
         kind.addWidget(self.which)
         kind.addWidget(self.format)
-        kind.addWidget(self.depth)
+        kind.addWidget(self.bit_depth)
         kind.addWidget(self.clip)
         kind.addStretch()
-        grid.addWidget(Label("What"), 1, 0)
-        grid.addLayout(kind, 1, 1)
-        grid.addWidget(Label("Names"), 2, 0)
-        grid.addWidget(self.name, 2, 1)
-        boxes = QGridLayout(horizontalSpacing=24, verticalSpacing=8)
+        fields.addWidget(Label("What"), 1, 0)
+        fields.addLayout(kind, 1, 1)
+        fields.addWidget(Label("Names"), 2, 0)
+        fields.addWidget(self.name, 2, 1)
+        boxes = grid(None, 24, 8)
         ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.whole, self.force, self.aside)
         for i, box in enumerate(ticked):
             boxes.addWidget(box, i // 2, i % 2)
         boxes.setColumnStretch(1, 1)
-        grid.addLayout(boxes, 3, 1)
-        grid.addWidget(Label("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(self.will, 7, 1)
+        fields.addLayout(boxes, 3, 1)
+        fields.addWidget(Label("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
+        fields.addWidget(self.will, 7, 1)
         buttons = QHBoxLayout()
         buttons.addWidget(self.write)
         buttons.addWidget(self.look)
@@ -166,7 +168,7 @@ class HandOverPage(QWidget):
             "The recordings are never written to."
         )
         column.addWidget(Label(about, objectName="soft"))
-        column.addLayout(grid)
+        column.addLayout(fields)
         column.addLayout(buttons)
         column.addWidget(self.outcome)
         column.addWidget(self.table)
@@ -183,13 +185,13 @@ class HandOverPage(QWidget):
     def chosen(self) -> HandOverSettings:
         """How it is handed over, to be remembered."""
         ticked = tuple(name for name in _TICKED if getattr(self, name).isChecked())
-        return HandOverSettings(self.name.text(), self.depth.currentText(), self.format.currentText(),
+        return HandOverSettings(self.name.text(), self.bit_depth.currentText(), self.format.currentText(),
                                 self.clip.currentData(), ticked)  # fmt: skip
 
     def restore(self, settings: HandOverSettings) -> None:
         """Be as it was remembered."""
         self.name.setText(settings.name[:_LONGEST_PATTERN])
-        for choice, index in ((self.depth, self.depth.findText(settings.depth)),
+        for choice, index in ((self.bit_depth, self.bit_depth.findText(settings.depth)),
                               (self.format, self.format.findText(settings.format)),
                               (self.clip, self.clip.findData(settings.clip))):  # fmt: skip
             choice.setCurrentIndex(max(0, index))
@@ -201,7 +203,7 @@ class HandOverPage(QWidget):
         return handover.Target(
             Path(self.folder.text()).expanduser(),
             self.format.currentText(),
-            _DEPTHS[self.depth.currentText()],
+            _DEPTHS[self.bit_depth.currentText()],
             self.force.isChecked(),
             self.removed.isChecked(),
             self.labels.isChecked(),
@@ -276,7 +278,7 @@ class HandOverPage(QWidget):
         self.aside.setText(f"leave out {which.name}, which is switched off for listening" if how == WITHOUT
                            else f"leave out all but {which.name}, as for listening")  # fmt: skip
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.show_will()
 
@@ -313,16 +315,20 @@ class HandOverPage(QWidget):
         self._doing = "Writing the stems" if complete else "Finding what is missing and writing the stems"
         self.table.begin(self._asked)
         for part in self._asked:
-            how = dataclasses.asdict(self._numbered(part, target)) | {"folder": spelled(target.folder)}
-            session = msgspec.to_builtins(needed(self.workspace.session, part))
-            request = {"do": "hand over", "session": session, "part": part.id, "target": how}
+            session = needed(self.workspace.session, part)
+            request = HandOver(session=session, part=part.id, target=self._numbered(part, target))
             task = Task(request, lambda *_: None)
-            task.told = lambda kind, value, task=task: self._closed or self._answered.emit(task, kind, value)
+            task.told = partial(self._told, task)
             self._tasks[task], self._fractions[task] = part.id, 0.0
         self._began = time.monotonic()
         self._busy(True)
         for task in list(self._tasks):
             self.workspace.pool.workers.submit(task)
+
+    def _told(self, task: Task, kind: str, value: Any) -> None:
+        """From a worker's thread to the window's, as long as there is somebody to be told."""
+        if not self._closed:
+            self._answered.emit(task, kind, value)
 
     def _answer(self, task: Task, kind: str, value: Any) -> None:
         if task not in self._tasks:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app.sheets import PASSES
 from isophon.app.views.labels import Label
+from isophon.app.views.made import grid, named
 
 
 def _station(number: int) -> str:
@@ -124,26 +125,26 @@ class KeysPage(QDialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
-        inner = QWidget(objectName="page")
-        grid = QGridLayout(inner, horizontalSpacing=18, verticalSpacing=3)
+        inner = named(QWidget(), "page")
+        rows = grid(inner, 18, 3)
         row = [0] * _COLUMNS
         for title, group in KEYS:
             side = row.index(min(row))
             if row[side]:
-                grid.setRowMinimumHeight(row[side], 12)
+                rows.setRowMinimumHeight(row[side], 12)
                 row[side] += 1
-            grid.addWidget(Label(title, objectName="head"), row[side], 3 * side, 1, 2)
+            rows.addWidget(Label(title, objectName="head"), row[side], 3 * side, 1, 2)
             row[side] += 1
             for _, keys, what in group:
                 key, *others = keys.split(", ")
                 what = f"{what} ({', '.join(others)} too)" if others else what
                 text = "+".join(_SHOWN.get(part, part) for part in key.split("+")) if key != "+" else "+"
-                grid.addWidget(Label(text, objectName="number"), row[side], 3 * side)
-                grid.addWidget(Label(what), row[side], 3 * side + 1)
+                rows.addWidget(Label(text, objectName="number"), row[side], 3 * side)
+                rows.addWidget(Label(what), row[side], 3 * side + 1)
                 row[side] += 1
         for side in range(1, _COLUMNS):
-            grid.setColumnMinimumWidth(3 * side - 1, 20)
-        grid.setRowStretch(max(row), 1)
+            rows.setColumnMinimumWidth(3 * side - 1, 20)
+        rows.setRowStretch(max(row), 1)
         scroll = QScrollArea(widgetResizable=True)
         scroll.setWidget(inner)
         layout = QVBoxLayout(self)

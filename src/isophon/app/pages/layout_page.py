@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
@@ -21,12 +22,14 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
+from isophon.app.views.made import spaced
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
 from isophon.core.reading import is_there, path_of
 from isophon.core.session import layout
-from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Source
+from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Session, Source
 from isophon.core.takes.remarks import remarks
+from isophon.core.takes.take import Take
 
 COLUMNS = ("Name", "What it is", "Singer", "Starts at", "Rate", "Length", "Sides", "Level", "Clipped", "Silence",
            "Remarks")  # fmt: skip
@@ -40,7 +43,8 @@ class LayoutPage(QWidget):
     add_asked = Signal(list)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="page")
+        super().__init__(parent)
+        self.setObjectName("page")
         self.workspace = workspace
         self._shown: list = []
         self._filling = False
@@ -78,7 +82,7 @@ class LayoutPage(QWidget):
         workspace.take_changed.connect(self.refresh)
 
     def _lay_out(self) -> None:
-        buttons = QHBoxLayout(spacing=8)
+        buttons = spaced(QHBoxLayout(), 8)
         for button in (self.add, self.folder, self.replace, self.remove, self.up, self.down):
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -87,9 +91,9 @@ class LayoutPage(QWidget):
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         widths = (140, 128, 106, 92, 90, 80, 74, 112, 68, 68)
-        for column, width in enumerate(widths):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
-            self.table.setColumnWidth(column, width)
+        for i, width in enumerate(widths):
+            header.setSectionResizeMode(i, QHeaderView.ResizeMode.Interactive)
+            self.table.setColumnWidth(i, width)
         header.setStretchLastSection(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 16)
@@ -133,7 +137,7 @@ class LayoutPage(QWidget):
         self._filling = False
         self._show_buttons()
 
-    def _fill_row(self, row: int, item: Part | Guide, take) -> None:
+    def _fill_row(self, row: int, item: Part | Guide, take: Take) -> None:
         source, figures = item.source, take.figures
         said = remarks(self.workspace.session, item, figures, take.trouble)
         texts = (
@@ -177,15 +181,16 @@ class LayoutPage(QWidget):
         width = max(80, self.table.columnWidth(last) - 18)
         metrics = self.table.fontMetrics()
         for row in range(self.table.rowCount()):
-            text = self.table.item(row, last).text()
+            item = self.table.item(row, last)
+            text = item.text() if item else ""
             box = metrics.boundingRect(0, 0, width, 1_000, Qt.TextFlag.TextWordWrap, text)
             self.table.setRowHeight(row, max(34, box.height() + 14))
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit_rows()
 
@@ -198,7 +203,8 @@ class LayoutPage(QWidget):
 
     def _chosen(self) -> list[str]:
         rows = sorted({index.row() for index in self.table.selectionModel().selectedRows()})
-        return [self.table.item(row, _NAME).data(Qt.ItemDataRole.UserRole) for row in rows if self.table.item(row, 0)]
+        items = (self.table.item(row, _NAME) for row in rows)
+        return [item.data(Qt.ItemDataRole.UserRole) for item in items if item]
 
     # editing
 
@@ -278,7 +284,7 @@ class LayoutPage(QWidget):
             self.workspace.troubled.emit(str(error))
             return
 
-        def changed(value):
+        def changed(value: Session) -> Session:
             for name, source in sources.items():
                 value = layout.relink(value, name, source)
             return value

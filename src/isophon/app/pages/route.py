@@ -5,14 +5,15 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.in_hand import ALL_HEARD, WITHOUT
 from isophon.app.sheets import PASSES
-from isophon.app.views.keyboard import draw_focus
+from isophon.app.views.keyboard import asks_first, draw_focus
 from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.made import named, spaced
 from isophon.core.passes import BY_NAME
 
 STATIONS = ("Lay out", *(which.name for which in PASSES), "Hand over")
@@ -97,7 +98,7 @@ class Route(QWidget):
         at = self.place(index)
         return QRectF(at.x() - theme.u(26), at.y() - theme.u(7), theme.u(14), theme.u(14)) if shown else QRectF()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.CONTOUR, 2))
@@ -151,7 +152,7 @@ class Route(QWidget):
         painter.setPen(QPen(ink, 1.4))
         painter.setBrush(ink if how != WITHOUT else Qt.BrushStyle.NoBrush)
         points = ((1, 5), (4, 5), (8, 2), (8, 12), (4, 9), (1, 9))
-        painter.drawPolygon(QPolygonF([box.topLeft() + unit * QPointF(*p) for p in points]))
+        painter.drawPolygon(QPolygonF([QPointF(box.left() + unit * x, box.top() + unit * y) for x, y in points]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if how == WITHOUT:
             painter.drawLine(box.topLeft(), box.bottomRight())
@@ -159,7 +160,7 @@ class Route(QWidget):
             arc = QRectF(box.left() + 6 * unit, box.top() + 3 * unit, 7 * unit, 8 * unit)
             painter.drawArc(arc, -60 * 16, 120 * 16)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         ear = next((i for i in range(len(STATIONS)) if self.ear(i).adjusted(-2, -4, 4, 4).contains(at)), None)
         if ear is not None:
@@ -169,14 +170,14 @@ class Route(QWidget):
         if abs(at.x() - self.place(index).x()) < theme.u(38):
             self.station_chosen.emit(index)
 
-    def event(self, event) -> bool:
+    def event(self, event: QEvent) -> bool:
         """While it has the focus, Return and Space open the next station."""
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _NEXT and not event.modifiers():
+        if asks_first(event, _NEXT) and not event.modifiers():
             event.accept()
             return True
         return super().event(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in _NEXT:
             self.station_chosen.emit((self.current + 1) % len(STATIONS))
         else:
@@ -187,13 +188,14 @@ class TitleRow(QFrame):
     """The row at the top."""
 
     def __init__(self, menu: QMenu, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="panel")
+        super().__init__(parent)
+        self.setObjectName("panel")
         self.name, self.state = ElidedLabel("title"), ElidedLabel("soft")
         self.route = Route()
-        self.undo, self.redo = QPushButton("Undo", objectName="plain"), QPushButton("Redo", objectName="plain")
-        self.more = QPushButton("More", objectName="plain")
+        self.undo, self.redo = named(QPushButton("Undo"), "plain"), named(QPushButton("Redo"), "plain")
+        self.more = named(QPushButton("More"), "plain")
         self.more.setMenu(menu)
-        texts = QVBoxLayout(spacing=0)
+        texts = spaced(QVBoxLayout(), 0)
         texts.setContentsMargins(0, 2, 0, 2)
         texts.addWidget(self.name)
         texts.addWidget(self.state)
@@ -213,5 +215,5 @@ class _Badge(QWidget):
         super().__init__()
         self.setFixedSize(40, 36)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         theme.draw_badge(QPainter(self), QRectF(2, 2, 36, 32))

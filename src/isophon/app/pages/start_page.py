@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QKeySequence, QPainter, QPen, QShortcut
+from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QShortcut, QShowEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import Label
+from isophon.app.views.made import named, spaced
 
 
 class StartPage(QWidget):
@@ -26,8 +29,9 @@ class StartPage(QWidget):
     quit_asked = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="page")
-        self.open = QPushButton("Open recordings or a session…", objectName="main")
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.open = named(QPushButton("Open recordings or a session…"), "main")
         self.open.clicked.connect(self.open_asked)
         self.demo = QPushButton("Open the demo: Glasshouse Starlings")
         self.demo.clicked.connect(self.demo_asked)
@@ -37,8 +41,8 @@ class StartPage(QWidget):
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(self.cancel_asked)
-        self.lists = QVBoxLayout(spacing=6)
-        column = QVBoxLayout(spacing=12)
+        self.lists = spaced(QVBoxLayout(), 6)
+        column = spaced(QVBoxLayout(), 12)
         column.addWidget(_Emblem(), 0, Qt.AlignmentFlag.AlignHCenter)
         title = Label("Isophon", objectName="title")
         title.setFont(theme.sans(28, theme.QFont.Weight.Bold))
@@ -65,8 +69,10 @@ class StartPage(QWidget):
         middle = QFrame()
         middle.setLayout(column)
         middle.setFixedWidth(theme.u(520))
-        page = QWidget(objectName="page")
-        scroll = QScrollArea(widgetResizable=True, focusPolicy=Qt.FocusPolicy.NoFocus)
+        page = named(QWidget(), "page")
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(page)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -92,7 +98,7 @@ class StartPage(QWidget):
         """Let the keyboard begin here."""
         self.open.setFocus()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.take_focus()
 
@@ -112,23 +118,23 @@ class StartPage(QWidget):
         """Offer what was not saved and what was open lately."""
         while self.lists.count():
             item = self.lists.takeAt(0)
-            if item.widget():
-                item.widget().deleteLater()
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.deleteLater()
         if unsaved:
             self.lists.addWidget(Label("Go on where work was left, not yet saved", objectName="head"))
         for name, path in unsaved[:3]:
-            self._add_row(name, "everything up to the last step", lambda path=path: self.recover_asked.emit(path))
+            self._add_row(name, "everything up to the last step", partial(self.recover_asked.emit, path))
         if recent:
             self.lists.addWidget(Label("Recent", objectName="head"))
         for path in recent[:4]:
-            self._add_row(path.stem, str(path.parent), lambda path=path: self.path_chosen.emit(path))
+            self._add_row(path.stem, str(path.parent), partial(self.path_chosen.emit, path))
         workable(self)
 
-    def _add_row(self, name: str, where: str, chosen) -> None:
+    def _add_row(self, name: str, where: str, chosen: Callable[[], object]) -> None:
         metrics = self.fontMetrics()
-        button = QPushButton(
-            f"{name}\n{metrics.elidedText(where, Qt.TextElideMode.ElideMiddle, 470)}", objectName="row"
-        )
+        shown = f"{name}\n{metrics.elidedText(where, Qt.TextElideMode.ElideMiddle, 470)}"
+        button = named(QPushButton(shown), "row")
         button.setToolTip(where)
         button.clicked.connect(lambda: chosen())
         self.lists.addWidget(button)
@@ -141,7 +147,7 @@ class _Emblem(QWidget):
         super().__init__()
         self.setFixedSize(150, 92)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)

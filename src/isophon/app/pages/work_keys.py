@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 
@@ -9,13 +13,29 @@ from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.sheets import PASSES
 
+if TYPE_CHECKING:
+    from isophon.app.pages.work_page import WorkPage
+
 _STEP_DB, _NUDGE_S = 0.5, 0.005
 
 
-def add_keys(page) -> None:
+def add_keys(page: WorkPage) -> None:
     """Let the keys of the keys page act on the work page; those of marks and parts only where these are seen."""
     workspace, hearing = page.workspace, page.hearing
-    actions = {
+
+    def take_away() -> None:
+        if not page.trace.anchors.remove():
+            workspace.take_away()
+
+    def hear_only() -> None:
+        if workspace.part.id:
+            workspace.toggle_heard_only(workspace.part.id)
+
+    def mute() -> None:
+        if workspace.part.id:
+            page.panel.rows[workspace.part.id].toggle_mute()
+
+    actions: dict[str, Callable[[], object]] = {
         "next": lambda: workspace.walk(1),
         "previous": lambda: workspace.walk(-1),
         "next_over": lambda: workspace.walk(1, True),
@@ -41,7 +61,7 @@ def add_keys(page) -> None:
         "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,
         "give_up": page.give_up,
-        "take_away": lambda: page.trace.anchors.remove() or workspace.take_away(),
+        "take_away": take_away,
         "draw": workspace.draw_mark,
         "draw_box": page.draw.toggle,
         "split": lambda: workspace.split_mark(hearing.heard_at()),
@@ -52,8 +72,8 @@ def add_keys(page) -> None:
         "in_turn": page.transport.turns.toggle,
         "compare_all": page.transport.all.toggle,
         "hear": hearing.next_hear,
-        "hear_only": lambda: workspace.part.id and workspace.toggle_heard_only(workspace.part.id),
-        "mute": lambda: workspace.part.id and page.panel.rows[workspace.part.id].toggle_mute(),
+        "hear_only": hear_only,
+        "mute": mute,
         "match": page.transport.match.toggle,
         "rough": page.transport.toggle_rough,
         "zoom_in": lambda: page.trace.zoom(1 / 1.6),
@@ -75,7 +95,7 @@ def add_keys(page) -> None:
         "quit": page.menu.quit_asked.emit,
         "history": page.show_history,
         "lay_out": lambda: page.open_station(LAY_OUT),
-        **{w.kind: lambda i=i: page.open_station(i) for i, w in enumerate(PASSES, 1)},
+        **{w.kind: partial(page.open_station, i) for i, w in enumerate(PASSES, 1)},
         "hand_over": lambda: page.open_station(HAND_OVER),
         "keys": page.show_keys,
     }

@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
-from PySide6.QtGui import QShortcut
+from PySide6.QtGui import QKeyEvent, QShortcut
 from PySide6.QtWidgets import QApplication, QWidget
 
 from isophon.app import theme
@@ -202,8 +202,8 @@ class WorkPage(WorkViews):
             unheard = sum(len(names - heard) for names in over)
             counts[i] = Count(sum(map(len, over)), undecided(session, which), unheard)
         self.title.route.show_counts(counts, bool(self.workspace.leaks.stale()))
-        how, which = self.workspace.aside
-        self.title.route.show_aside(PASSES.index(which) + 1 if which else LAY_OUT, how)
+        how, aside = self.workspace.aside
+        self.title.route.show_aside(PASSES.index(aside) + 1 if aside else LAY_OUT, how)
 
     def _show_state(self) -> None:
         keeper, part = self.workspace.keeper, self.workspace.part
@@ -287,7 +287,7 @@ class WorkPage(WorkViews):
 
     # hearing
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         seen = LAY_OUT < self.title.route.current < HAND_OVER
         if (station := place_in_digit_row(event)) is not None:
             self.open_station(station)
@@ -300,7 +300,7 @@ class WorkPage(WorkViews):
         else:
             super().keyPressEvent(event)
 
-    def keyReleaseEvent(self, event) -> None:
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_S and not event.isAutoRepeat():
             self.hearing.set_compare(self.hearing.compare)
             self.trace.show_as_sung(False)
@@ -335,7 +335,7 @@ class WorkPage(WorkViews):
         low, high = which.box(mark, which.axis)
         self.hearing.hear_band(low, high)
 
-    def changeEvent(self, event) -> None:
+    def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
             self.hearing.set_compare(self.hearing.compare)
             self.hearing.hear_all()

@@ -29,6 +29,7 @@ from isophon.app.views.folding import Folding
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
+from isophon.app.views.made import switch
 from isophon.app.views.notice import Notice
 from isophon.app.views.parts_panel import WIDTH, PartsPanel
 from isophon.app.views.session_menu import SessionMenu
@@ -44,7 +45,8 @@ class WorkViews(QWidget):
     """Title row; parts, map over skyline, lens over sheet; transport."""
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="page")
+        super().__init__(parent)
+        self.setObjectName("page")
         self.workspace = workspace
         workspace.setParent(self)
 
@@ -87,7 +89,7 @@ class WorkViews(QWidget):
         yield from self.sheets.building()
         beside.addWidget(_rule(passes, vertical=True))
         beside.addWidget(self.side)
-        self.splits = Splits(self.work, self.side.inside, usual_sizes)
+        self.splits = Splits(self.work, self._side_split, usual_sizes)
         yield
         self.hand_over = HandOverPage(workspace, self.pages)
         self.pages.addWidget(self.hand_over)
@@ -95,8 +97,9 @@ class WorkViews(QWidget):
 
     def areas(self) -> list[QWidget]:
         """The parts of the page in the order in which they are read."""
-        passes = [self.parts, self.trace, self.under_map, self.side]
-        inside = {0: [self.layout_page], 1: passes, 2: [self.hand_over]}[self.pages.currentIndex()]
+        passes: list[QWidget] = [self.parts, self.trace, self.under_map, self.side]
+        pages: dict[int, list[QWidget]] = {0: [self.layout_page], 1: passes, 2: [self.hand_over]}
+        inside = pages[self.pages.currentIndex()]
         return [self.title, *inside, self.transport]
 
     def toggle_map_alone(self) -> None:
@@ -126,7 +129,8 @@ class WorkViews(QWidget):
 
     def _lay_out_side(self, passes: QWidget) -> None:
         """Lens and sheet, one over the other, in a column that folds."""
-        inside = QSplitter(Qt.Orientation.Vertical, passes, childrenCollapsible=False)
+        inside = self._side_split = QSplitter(Qt.Orientation.Vertical, passes)
+        inside.setChildrenCollapsible(False)
         self.side = Folding(inside, theme.u(_SIDE), "lens and sheet", False, passes)
         self.lens = Lens(self.workspace, inside)
         self.sheets = Sheets(self.workspace, inside)
@@ -145,14 +149,14 @@ class WorkViews(QWidget):
         heading.addSpacing(14)
         order = QButtonGroup(self)
         self.will_sound, self.in_time, self.tallest = (
-            QPushButton(text, chart, checkable=True) for text in ("as it will sound", "in time", "tallest first")
+            switch(text, chart) for text in ("as it will sound", "in time", "tallest first")
         )
         self.in_time.setChecked(True)
         self.will_sound.setToolTip(
             "Bars as high as they stand out after the rough chain (R): compressor and bright shelf"
         )
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
-        self.draw = QPushButton("draw", chart, checkable=True)
+        self.draw = switch("draw", chart)
         self.draw.setToolTip("Dragging over the map or the lens draws a box, with Shift a free outline (V, or hold "
                              "Ctrl); Esc ends it")  # fmt: skip
         self.legend = Legend(self.workspace, self)

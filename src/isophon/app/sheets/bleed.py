@@ -6,7 +6,7 @@ from collections.abc import Collection
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
@@ -17,6 +17,7 @@ from isophon.app.sheets.extras import Extras
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.label_room import LabelRoom, width_of
 from isophon.app.views.labels import Label
+from isophon.app.views.made import spaced
 from isophon.core.passes.bleed.learn import response
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session.model import Part
@@ -50,7 +51,7 @@ class BleedExtras(Extras):
         self.words = Label("", objectName="soft", wordWrap=True)
         self.picture = LeakPicture(workspace)
         self.in_head = (self.on,)
-        row = QHBoxLayout(spacing=8)
+        row = spaced(QHBoxLayout(), 8)
         row.addWidget(self.source, 1)
         row.addWidget(self.learn)
         row.addWidget(self.learn_all)
@@ -120,7 +121,7 @@ class LeakPicture(QWidget):
         self.setMinimumHeight(56)
         self.setAccessibleName("The delay, and the learned path over time and frequency")
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         width = (self.width() - 2 * _BETWEEN) / 3

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, TOP, Ceiling, Knob, Pass
@@ -15,10 +15,10 @@ from isophon.core.marks import Mark
 from isophon.core.passes.ess.find import measure
 from isophon.core.passes.ess.lisp import UNDER_USUAL_DB, lisps
 from isophon.core.passes.ess.rule import static_db
-from isophon.core.passes.ess.settings import ceiling_over_voice
+from isophon.core.passes.ess.settings import EssSettings, ceiling_over_voice
 from isophon.core.passes.kind import Read
 from isophon.core.session import edits
-from isophon.core.session.model import Part
+from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 from isophon.core.takes.pictures import VOICE
 
@@ -41,8 +41,8 @@ class EssExtras(AlikeExtras):
         self.start.setAccessibleName("A starting point for the rule")
         self.start.activated.connect(self._start)
         self.sounds = Choice()
-        for words, values in _SOUNDS.items():
-            self.sounds.addItem(words, values)
+        for words, both in _SOUNDS.items():
+            self.sounds.addItem(words, both)
         self.sounds.setAccessibleName("Whether T’s and F’s come down too")
         self.sounds.activated.connect(lambda: self._set_both(self.sounds.currentData()))
         self.altogether = QCheckBox("altogether")
@@ -57,14 +57,19 @@ class EssExtras(AlikeExtras):
             line = QHBoxLayout()
             for widget in widgets:
                 line.addWidget(widget, 1)
-            self.layout().insertLayout(row, line)
-        self.layout().addWidget(self.picture)
+            self.column.insertLayout(row, line)
+        self.column.addWidget(self.picture)
         self._more = self._ruled = False
+        self._shown: Picture | None = None
 
-    def show_beside(self, picture: Picture) -> None:
+    def show_beside(self, picture: QWidget) -> None:
         """Choose what the picture shows."""
-        self._shown = picture
-        self.picture.activated.connect(lambda: picture.show_picture(self.picture.currentText()))
+        self._shown = picture if isinstance(picture, Picture) else None
+        self.picture.activated.connect(self._show_picture)
+
+    def _show_picture(self) -> None:
+        if self._shown is not None:
+            self._shown.show_picture(self.picture.currentText())
 
     def _choice(self, name: str, words: dict[str, str], what: str) -> Choice:
         choice = Choice()
@@ -86,7 +91,7 @@ class EssExtras(AlikeExtras):
     def _set_all(self, words: str, values: dict) -> None:
         ids = self.workspace.parts_in_hand
 
-        def change(session):
+        def change(session: Session) -> Session:
             for name, value in values.items():
                 session = edits.set_setting(session, ids, "ess", name, value)
             return session
@@ -108,7 +113,7 @@ class EssExtras(AlikeExtras):
         if ruled != self._ruled:  # the rule is turned while it is seen at work
             self._ruled = ruled
             self.picture.setCurrentIndex(int(ruled))
-            self._shown.show_picture(self.picture.currentText())
+            self._show_picture()
 
     def show_part(self) -> None:
         """Show the part in hand."""
@@ -148,12 +153,12 @@ _WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses", ("ess", "sta
 _CHOICES = {("ess", "by"): _BY, ("ess", "stack"): _STACK, ("ess", "rule_turns"): _TURNS | {"band": "its band"}}
 
 
-def _greyed(settings) -> tuple[str, ...]:
+def _greyed(settings: EssSettings) -> tuple[str, ...]:
     return (*(() if settings.air_db else ("air_hz",)), *(() if settings.t_too else ("t_db",)),
             *(() if settings.f_too else ("f_db",)))  # fmt: skip
 
 
-def _away(settings) -> tuple[str, ...]:
+def _away(settings: EssSettings) -> tuple[str, ...]:
     """Knobs that have no place as things are."""
     rule = tuple(k.name for k in _RULE) if settings.by == "ceiling" else ()
     ceilings = ("ceiling_db", "usual_db", "limit_db") if settings.by == "rule" else ()

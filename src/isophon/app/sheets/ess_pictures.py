@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.model.jobs import Job
@@ -13,8 +16,10 @@ from isophon.app.sheets.extras import Following
 from isophon.core.passes.band.bell import response_db
 from isophon.core.passes.ess import air, rule
 from isophon.core.passes.ess.settings import LEFT_ALONE
+from isophon.core.passes.kind import Treatment
 from isophon.core.render import by_stage
-from isophon.core.survey import VOICED
+from isophon.core.session.model import Part
+from isophon.core.survey import VOICED, Survey
 
 PICTURES = ("what comes down", "the rule at work", "vowels and esses")
 _CHUNK_S, _BEFORE_S, _AROUND_S = 3.0, 0.8, 1.0
@@ -27,7 +32,8 @@ class Picture(Following):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self.workspace, self.shown = workspace, PICTURES[0]
-        self._at, self._job = 0.0, None
+        self._at = 0.0
+        self._job: Job | None = None
         self._chunk: tuple[object, float, np.ndarray, np.ndarray] | None = None
         self.setMinimumHeight(theme.u(58))
         self.setAccessibleName("What comes down, over frequency")
@@ -55,7 +61,7 @@ class Picture(Following):
             self._look()
         self.update()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.sans(12))
@@ -83,7 +89,7 @@ class Picture(Following):
         rate, plan = take.recording.sample_rate, tuple(t for t in self.workspace.part.plan if _is_before(t))
         begin = (first - _BEFORE_S) * rate // rule.tick_of(rate) * rule.tick_of(rate)
 
-        def work(progress) -> object:
+        def work(progress: Callable[[float], None]) -> object:
             frames = round((_CHUNK_S + _BEFORE_S) * rate)
             start = max(0, int(begin))
             samples = take.renderer.cleaned(plan, start, frames)
@@ -95,7 +101,7 @@ class Picture(Following):
         self._job.failed.connect(lambda _: self._seen(None))
         self._job.start()
 
-    def _seen(self, chunk) -> None:
+    def _seen(self, chunk: Any) -> None:
         self._job = None
         if chunk is not None:
             self._chunk = chunk
@@ -134,12 +140,12 @@ class Picture(Following):
         painter.setClipping(False)
         painter.setPen(theme.SOFT_INK)
         words = f"takes off {float(taken[len(taken) // 2]) if len(taken) else 0:.1f} dB"
-        box, at = time.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
-        painter.fillRect(painter.boundingRect(box, at, words), theme.PAPER)  # no wave through the words
-        painter.drawText(box, at, words)
+        box, where = time.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
+        painter.fillRect(painter.boundingRect(box, where, words), theme.PAPER)  # no wave through the words
+        painter.drawText(box, where, words)
 
 
-def _is_before(treatment) -> bool:
+def _is_before(treatment: Treatment) -> bool:
     """Whether a treatment is done before the rule hears the take."""
     return next(stage.place for stage, _ in by_stage((treatment,))) < rule.STAGE.place
 
@@ -229,16 +235,19 @@ def _draw_spectra(painter: QPainter, box: QRectF, workspace: Workspace) -> None:
         painter.drawText(here.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, words)
 
 
-def _centres(survey) -> np.ndarray:
+Curves = tuple[np.ndarray, np.ndarray, np.ndarray]
+
+
+def _centres(survey: Survey) -> np.ndarray:
     return np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
 
 
-def _lift(part, hz: np.ndarray) -> np.ndarray:
+def _lift(part: Part, hz: np.ndarray) -> np.ndarray:
     shelf = next((lift.shelf for lift in air.treatments(part)), None)
     return np.zeros(len(hz)) if shelf is None else response_db((shelf,), hz)
 
 
-def _vowels(survey, part):
+def _vowels(survey: Survey, part: Part) -> Curves | None:
     """Hz, dB as sung and dB cleaned of the voiced frames."""
     voiced = survey.bands[survey.state == VOICED]
     if not len(voiced):
@@ -248,7 +257,7 @@ def _vowels(survey, part):
     return hz, sung, sung + _lift(part, hz)
 
 
-def _esses(survey, part):
+def _esses(survey: Survey, part: Part) -> Curves | None:
     """The same of the frames of the esses, each with its own change in its own band."""
     marks = [m for m in part.of_kind("ess") if m.sound not in LEFT_ALONE]
     if not marks:

@@ -63,7 +63,7 @@ class AlikeExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.alike = alike_slider(workspace)
-        column = QVBoxLayout(self)
+        column = self.column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.alike)
         self.alike.hide()

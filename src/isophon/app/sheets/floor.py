@@ -6,7 +6,7 @@ from operator import attrgetter
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -23,6 +23,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.made import named, spaced, switch
 from isophon.app.views.slider import Slider
 from isophon.core.marks import Mark
 from isophon.core.passes.gap.find import measured
@@ -70,7 +71,7 @@ class FloorNoise(QWidget):
         for (name, slider), tip in zip(self.sliders.items(), tips, strict=True):
             slider.setToolTip(tip)
             slider.moved.connect(lambda v, g, name=name: workspace.set_of_kind("hiss", name, round(v, 2), g))
-        self.learn = QPushButton("", objectName="plain")
+        self.learn = named(QPushButton(""), "plain")
         self.learn.clicked.connect(self._learn)
         self.hiss_words = ElidedLabel("soft")
         self.loss = ElidedLabel("soft")
@@ -136,8 +137,9 @@ class FloorNoise(QWidget):
         part = self.workspace.part
         lowest = part.measured.lowest_hz
         words = "The lowest notes are not known yet."
-        if lowest and cut_in(part):
-            lost = float(loss_db(cut_in(part), part.rumble.slope, lowest))
+        cut_hz = cut_in(part)
+        if lowest and cut_hz:
+            lost = float(loss_db(cut_hz, part.rumble.slope, lowest))
             words = f"lowest notes {lowest:.0f} Hz, they lose {lost:.1f} dB"
             if lost > 2:
                 words += ": this eats the voice"
@@ -206,10 +208,10 @@ class Lows(QWidget):
             centres = np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
             level = 10 * np.log10(sung.mean(axis=0) + 1e-15) if len(sung) else np.full(len(centres), -150.0)
             deep = _deep(surveyed, centres, level)
-            self._kept = (surveyed, tuple(np.concatenate(both) for both in zip(deep, (centres, level), strict=True)))
+            self._kept = surveyed, (np.concatenate([deep[0], centres]), np.concatenate([deep[1], level]))
         return self._kept[1]
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(0.5, 1, -0.5, -1)
@@ -227,9 +229,9 @@ class Lows(QWidget):
             painter.setPen(pen)
             lines = [(self._x(box, p.freq_hz), self._y(box, p.level_db, top)) for p in part.measured.hum.partials]
             painter.drawLines([QLineF(x, box.bottom(), x, y) for x, y in lines])
-        if cut_in(part) is not None:
+        if (cut_hz := cut_in(part)) is not None:
             hz = np.geomspace(_LOWEST_HZ, _HIGHEST_HZ, 160)
-            lost = loss_db(cut_in(part), part.rumble.slope, hz)
+            lost = loss_db(cut_hz, part.rumble.slope, hz)
             points = [QPointF(self._x(box, f), box.top() + 5 + d / _DEPTH_DB * box.height())
                       for f, d in zip(hz, lost, strict=True)]  # fmt: skip
             painter.setPen(QPen(theme.IN_HAND, 2))
@@ -328,11 +330,11 @@ class FloorExtras(Extras):
         super().__init__(workspace)
         self.noise, self.gaps = FloorNoise(workspace), GapChoice(workspace)
         self.how = self.gaps.how
-        self.under, self.between = (QPushButton(text, checkable=True) for text in ("noise", "gaps"))
+        self.under, self.between = (switch(text) for text in ("noise", "gaps"))
         self.under.setToolTip("Low cut, hum and hiss: what lies under the voice all the time")
         self.between.setToolTip("What is done between the words")
         sides, both = QButtonGroup(self), QWidget()
-        row = QHBoxLayout(both, spacing=0)
+        row = spaced(QHBoxLayout(both), 0)
         row.setContentsMargins(0, 0, 0, 0)
         for button in (self.under, self.between):
             sides.addButton(button)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
-from isophon.app.model.passes import Pass
+from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import enable, same_held, workable
 from isophon.app.views.labels import ElidedLabel, Label
+from isophon.app.views.made import named, switch
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
@@ -43,7 +45,7 @@ class Sheets(QStackedWidget):
         """The one that is seen."""
         return self._of(self.workspace.pass_).sheet
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._making.start()
         super().showEvent(event)
 
@@ -92,7 +94,7 @@ class _Scrolled(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
     def minimumSizeHint(self) -> QSize:
-        wide = self.widget().minimumSizeHint().width() + self.verticalScrollBar().sizeHint().width()
+        wide = self.sheet.minimumSizeHint().width() + self.verticalScrollBar().sizeHint().width()
         return QSize(wide, theme.u(_LOWEST))
 
 
@@ -100,7 +102,8 @@ class Sheet(QWidget):
     """Every setting acts at once and is heard at once; the tick marks the role's default."""
 
     def __init__(self, workspace: Workspace, which: Pass, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="page")
+        super().__init__(parent)
+        self.setObjectName("page")
         self.workspace, self.which = workspace, which
 
     def building(self) -> Iterator[None]:
@@ -116,12 +119,12 @@ class Sheet(QWidget):
         head.addWidget(Label(which.name, objectName="head"))
         head.addSpacing(10)
         head.addWidget(self.about, 1)
-        self.more = QPushButton("More", checkable=True, objectName="plain")
+        self.more = named(switch("More"), "plain")
         self.more.toggled.connect(self._show_more)
-        self.reset = QPushButton("Defaults", objectName="plain")
+        self.reset = named(QPushButton("Defaults"), "plain")
         self.reset.setToolTip("All settings back to the role’s default, for the parts in hand")
         self.reset.clicked.connect(workspace.role_settings)
-        self.again = QPushButton("Look again", objectName="plain")
+        self.again = named(QPushButton("Look again"), "plain")
         self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
                               "what was decided by hand stays")  # fmt: skip
         self.again.clicked.connect(workspace.leaks.look_again)
@@ -149,7 +152,8 @@ class Sheet(QWidget):
         for slider in self.sliders.values():
             column.addWidget(slider)
         column.addStretch(1)
-        self._column, self._away = column, ()
+        self._column = column
+        self._away: Sequence[str] = ()
         yield
         self._show_more(False)
         more = any(knob.more for knob in which.knobs) or (self.extras is not None and self.extras.has_more)
@@ -159,7 +163,7 @@ class Sheet(QWidget):
         workspace.hand_changed.connect(self._hand_changed)
         self._show()
 
-    def _slider(self, knob) -> Slider:
+    def _slider(self, knob: Knob) -> Slider:
         low, high = self.which.range_of(knob)
         default = getattr(role_default(self.which.kind, "lead"), knob.name)
         factor = 100 if knob.unit == "%" else 1

@@ -12,7 +12,7 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.core.errors import CallError
-from isophon.core.passes.timing import anchors
+from isophon.core.passes.timing import anchors as by_hand
 from isophon.core.session import edits
 
 _GRAB, _SIZE, _UP = 7, 5, 14
@@ -32,13 +32,13 @@ class AnchorHandles:
         self._gesture, self._from = 0, 0.0
 
     @property
-    def anchors(self) -> anchors.Anchors:
+    def anchors(self) -> by_hand.Anchors:
         """Those of the word in hand; none in passes that tie nothing together."""
         part, mark = self.workspace.part, self.workspace.mark
-        tied = self.workspace.pass_.threads and part.role != "lead" and mark is not None
-        if not tied or mark.kind != self.workspace.pass_.kind:
+        tied = self.workspace.pass_.threads and part.role != "lead"
+        if not tied or mark is None or mark.kind != self.workspace.pass_.kind:
             return ()
-        return anchors.anchors_of(part, mark)
+        return by_hand.anchors_of(part, mark)
 
     @property
     def index(self) -> int | None:
@@ -116,7 +116,7 @@ class AnchorHandles:
             return False
         index = self.near(pos, wave)
         if index is not None:
-            self._edit("an anchor stays", partial(anchors.with_pinned, index=index))
+            self._edit("an anchor stays", partial(by_hand.with_pinned, index=index))
             return True
         if not mark.span[0] <= seconds <= mark.span[1]:
             return False
@@ -126,7 +126,7 @@ class AnchorHandles:
     def make(self, seconds: float) -> None:
         """Make a handle at a second of the part."""
         mark = self.workspace.mark
-        if mark is not None and self.anchors and self._edit("a new anchor", partial(anchors.with_one_more, at=seconds)):
+        if mark is not None and self.anchors and self._edit("a new anchor", partial(by_hand.with_one_more, at=seconds)):
             places = [at for at, _ in self.anchors]
             self.taken = mark.id, min(range(len(places)), key=lambda i: abs(places[i] - seconds))
 
@@ -134,7 +134,7 @@ class AnchorHandles:
         """Take the one in hand away; whether there was one."""
         if self.index is None:
             return False
-        self._edit("an anchor taken away", partial(anchors.without, index=self.index))
+        self._edit("an anchor taken away", partial(by_hand.without, index=self.index))
         self.taken = None
         return True
 
@@ -148,7 +148,7 @@ class AnchorHandles:
         elif key == Qt.Key.Key_Delete and self.index is not None:
             self.remove()
         elif key == Qt.Key.Key_End and self.index is not None:
-            self._edit("an anchor stays", partial(anchors.with_pinned, index=self.index))
+            self._edit("an anchor stays", partial(by_hand.with_pinned, index=self.index))
         elif step and modifiers & Qt.KeyboardModifier.ControlModifier and self.index is not None:
             size = _COARSE_S if modifiers & Qt.KeyboardModifier.ShiftModifier else _STEP_S
             at, _ = self.anchors[self.index]
@@ -164,9 +164,9 @@ class AnchorHandles:
 
     def _move(self, heard: float, gesture: object) -> None:
         if self.index is not None:
-            self._edit("an anchor by hand", partial(anchors.with_moved, index=self.index, heard=heard), gesture)
+            self._edit("an anchor by hand", partial(by_hand.with_moved, index=self.index, heard=heard), gesture)
 
-    def _edit(self, words: str, change: Callable[..., anchors.Anchors], gesture: object = None) -> bool:
+    def _edit(self, words: str, change: Callable[..., by_hand.Anchors], gesture: object = None) -> bool:
         workspace, mark = self.workspace, self.workspace.mark
         if mark is None:
             return False

@@ -39,7 +39,7 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
             changed.append(QRectF(bar.left(), min(top, base), bar.width(), max(1.0, abs(base - top))))
             cut.append(bar)
         elif change < 0:
-            left, first, width, height = bar.getRect()
+            left, first, width, height = bar.left(), bar.top(), bar.width(), bar.height()
             changed.append(QRectF(left, top, width, first + height - top))
             cut.append(QRectF(left, first, width, top - first))
             tops.append(QLineF(left, first, left + width, first))

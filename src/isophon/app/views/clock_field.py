@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent
 
 from isophon.app import theme
 from isophon.app.views.keyboard import Field, back_to_page
@@ -24,7 +25,8 @@ class ClockField(Field):
     chosen = Signal(float)
 
     def __init__(self) -> None:
-        super().__init__(objectName="clock")
+        super().__init__()
+        self.setObjectName("clock")
         self._told = ""
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Time")
@@ -43,15 +45,15 @@ class ClockField(Field):
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
 
-    def focusInEvent(self, event) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.selectAll()
 
-    def focusOutEvent(self, event) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self.setText(self._told)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             seconds = seconds_of(self.text())
             if seconds is None:

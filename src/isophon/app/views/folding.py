@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from isophon.app import theme
+from isophon.app.views.made import named
 
 _STRIP, _BUTTON, _DOWN = 20, 20, 5
 
@@ -17,12 +19,13 @@ class Folding(QWidget):
     """
 
     def __init__(self, inside: QWidget, width: int, what: str, at_left: bool, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="panel" if at_left else "page")
+        super().__init__(parent)
+        self.setObjectName("panel" if at_left else "page")
         self.inside, self._width, self._what, self._at_left = inside, width, what, at_left
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(inside)
-        self.button = QPushButton(self, objectName="fold")
+        self.button = named(QPushButton(self), "fold")
         self.button.setFixedSize(QSize(theme.u(_BUTTON), theme.u(_BUTTON)))
         self.button.clicked.connect(lambda: self.fold(not self.folded))
         self.fold(False)
@@ -40,6 +43,6 @@ class Folding(QWidget):
         self.button.setToolTip(f"Show {self._what}" if on else f"Fold {self._what} away")
         self.button.setAccessibleName(self.button.toolTip())
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         self.button.move(self.width() - self.button.width(), theme.u(_DOWN))
         self.button.raise_()

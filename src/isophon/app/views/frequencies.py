@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -45,16 +46,16 @@ def band_of(mark: Mark) -> tuple[float, float]:
     return max(low, 1.0), max(high, 1.001 * max(low, 1.0))
 
 
-def draw_ground(painter: QPainter, plot: QRectF, workspace: Workspace, y_of) -> None:
+def draw_ground(painter: QPainter, plot: QRectF, workspace: Workspace, y_of: Callable[[float], float]) -> None:
     """Frequencies, the spectrum of the sung frames as sung (a line) and cleaned (filled), and the sum of all cuts."""
     painter.setFont(theme.mono(12))
-    for hz in _TICKS:
-        x = x_of(plot, hz)
+    for tick in _TICKS:
+        x = x_of(plot, tick)
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
         painter.setPen(theme.SOFT_INK)
         box = QRectF(x - 30, plot.top() - theme.u(18), 60, theme.u(16))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, theme.hertz(hz))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, theme.hertz(tick))
     hz = np.geomspace(LOWEST_HZ, HIGHEST_HZ, _POINTS)
     cuts = workspace.pass_.response(workspace.part, hz)
     sung = _spectrum(workspace, hz)

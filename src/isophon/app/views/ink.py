@@ -25,8 +25,7 @@ def _inks(voice: int) -> np.ndarray:
     for under in _CONTOURS_UNDER_VOICE:
         near = np.abs(level - (voice - under)) < 0.6
         share[near] = np.minimum(1.0, share[near] + 0.10)
-    paper = np.array(theme.PAPER.getRgb()[:3], float)
-    ink = np.array(theme.INK.getRgb()[:3], float)
+    paper, ink = (np.array([one.red(), one.green(), one.blue()], np.float64) for one in (theme.PAPER, theme.INK))
     colours = np.round(paper + share[:, None] * (ink - paper)).astype(np.uint32)
     return (np.uint32(0xFF000000) | colours[:, 0] << 16 | colours[:, 1] << 8 | colours[:, 2]).astype(np.uint32)
 

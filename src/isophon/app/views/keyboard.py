@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from typing import TypeGuard
+
 from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -42,7 +45,7 @@ class Choice(QComboBox):
     def minimumSizeHint(self) -> QSize:
         return super().minimumSizeHint().boundedTo(QSize(theme.u(_NARROWEST), 10_000))
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter, look = QStylePainter(self), QStyleOptionComboBox()
         self.initStyleOption(look)
         painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, look)
@@ -52,19 +55,19 @@ class Choice(QComboBox):
         look.currentText = self.fontMetrics().elidedText(look.currentText, Qt.TextElideMode.ElideRight, field.width())
         painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, look)
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         if self.hasFocus():
             super().wheelEvent(event)
         else:
             event.ignore()
 
-    def event(self, event) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _LISTED and not event.modifiers():
+    def event(self, event: QEvent) -> bool:
+        if asks_first(event, _LISTED) and not event.modifiers():
             event.accept()
             return True
         return super().event(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in _PRESSING:
             self.showPopup()
         elif event.key() in _LISTED or event.key() in (Qt.Key.Key_F4, Qt.Key.Key_Tab):
@@ -73,16 +76,22 @@ class Choice(QComboBox):
             event.ignore()  # letters, numbers and the rest are keys of the work
 
 
+def asks_first(event: QEvent, keys: Collection[int]) -> TypeGuard[QKeyEvent]:
+    """Whether a widget is asked if one of some keys is its own, before it is a key of the work."""
+    override = event.type() == QEvent.Type.ShortcutOverride
+    return override and isinstance(event, QKeyEvent) and event.key() in keys
+
+
 class Field(QLineEdit):
     """A field to type into: Return and Esc are its own, and lead back to the page."""
 
-    def event(self, event) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in (*_PRESSING, Qt.Key.Key_Escape):
+    def event(self, event: QEvent) -> bool:
+        if asks_first(event, (*_PRESSING, Qt.Key.Key_Escape)):
             event.accept()
             return True
         return super().event(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         super().keyPressEvent(event)
         if event.key() in _PRESSING[:2]:
             self.clearFocus()
@@ -93,11 +102,12 @@ class _Pressed(QObject):
     """Lets Return and Space press the button that has the focus, before any key of the work."""
 
     def eventFilter(self, button: QObject, event: QEvent) -> bool:
-        kind = event.type()
-        if kind == QEvent.Type.ShortcutOverride and event.key() in _PRESSING and not event.modifiers():
+        if not isinstance(event, QKeyEvent) or event.modifiers() or not isinstance(button, QAbstractButton):
+            return False
+        if asks_first(event, _PRESSING):
             event.accept()
             return True
-        if kind == QEvent.Type.KeyPress and event.key() in _PRESSING[:2] and not event.modifiers():
+        if event.type() == QEvent.Type.KeyPress and event.key() in _PRESSING[:2]:
             button.click()
             return True
         return False
@@ -106,6 +116,7 @@ class _Pressed(QObject):
 def workable(inside: QWidget) -> None:
     """Let every button in a widget be reached with Tab and pressed with Return or Space; a click moves no focus."""
     app = QApplication.instance()
+    assert app is not None, "there are widgets"
     pressed = app.findChild(_Pressed) or _Pressed(app)
     for button in inside.findChildren(QAbstractButton):
         button.removeEventFilter(pressed)

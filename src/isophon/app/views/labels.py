@@ -7,8 +7,10 @@ from __future__ import annotations
 
 import html
 import re
+from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QSize, Qt
+from PySide6.QtGui import QHelpEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QToolTip, QWidget
 
 _BETWEEN = " · "
@@ -20,7 +22,7 @@ LONGEST_NAME = 200  # letters that are shown
 class Label(QLabel):
     """Plain text; a word that is too long for a line is broken where lines are."""
 
-    def __init__(self, text: str = "", parent: QWidget | None = None, **more) -> None:
+    def __init__(self, text: str = "", parent: QWidget | None = None, **more: Any) -> None:
         super().__init__(parent, textFormat=Qt.TextFormat.PlainText, **more)
         self._told = ""
         self.setText(text)
@@ -43,7 +45,7 @@ class PlainTips(QObject):
     """Shows the tips of all widgets of an application as plain text."""
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() != QEvent.Type.ToolTip or not isinstance(watched, QWidget):
+        if not isinstance(event, QHelpEvent) or not isinstance(watched, QWidget):
             return False
         text, view = watched.toolTip(), watched.parent()
         if isinstance(view, QAbstractItemView) and watched is view.viewport():
@@ -100,7 +102,7 @@ class ElidedLabel(Label):
     def sizeHint(self) -> QSize:
         return QSize(self.fontMetrics().horizontalAdvance(self._whole) + 4, super().sizeHint().height())
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit()
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QPoint, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QPushButton, QWidget
 
 from isophon.app import theme
@@ -45,7 +45,8 @@ class Legend(QFrame):
 
         def line(painter: QPainter, box: QRectF) -> None:
             painter.setPen(QPen(theme.SOFT_INK, 1, Qt.PenStyle.DashLine))
-            painter.drawLine(box.left() + 6, box.center().y(), box.right() - 6, box.center().y())
+            y = box.center().y()
+            painter.drawLine(QPointF(box.left() + 6, y), QPointF(box.right() - 6, y))
 
         def flag(painter: QPainter, box: QRectF) -> None:
             painter.fillRect(QRectF(box.center().x() - 1, box.top() + 4, 2, box.height() - 8), theme.HAND_FLAG)
@@ -73,7 +74,7 @@ class Legend(QFrame):
         self.move(button.mapToGlobal(QPoint(0, -self.height() - 4)))
         self.show()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.PAPER)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
@@ -14,6 +14,7 @@ from isophon.app.views.box_drawing import BoxDrawing, draws
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel, Label
+from isophon.app.views.made import switch
 from isophon.app.views.mark_words import mark_words
 from isophon.app.views.shape_line import LINES, ShapeLine
 from isophon.app.views.slider import Slider
@@ -101,7 +102,7 @@ class LensPictures(QWidget):
         bottom = picture.top() + min(1.0, self.axis.place(low)) * picture.height()
         return QRectF(x[0], top + 1, x[1] - x[0], bottom - top - 1)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.PAPER)
         mark = self.workspace.mark
@@ -145,7 +146,7 @@ class LensPictures(QWidget):
         first, last = self.window_s(self.workspace.mark)
         return first + (x - self._drawn_in.left()) / self._drawn_in.width() * (last - first)
 
-    def _begin_box(self, event) -> bool:
+    def _begin_box(self, event: QMouseEvent) -> bool:
         """Begin to draw where that is wanted; whether it is."""
         if not draws(event, self.workspace) or self.workspace.pass_.waves:
             return False
@@ -231,7 +232,7 @@ class LensPictures(QWidget):
             return name if distance[name] <= _GRAB else None
         return None
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         mark = self.workspace.mark
         if mark is not None and self._begin_box(event):
             return
@@ -242,12 +243,12 @@ class LensPictures(QWidget):
         self._drag = self._under(event.position())
         self._gesture += 1
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         mark = self.workspace.mark
         if mark is not None and (line := self._line):
             line.double_click(self.mark_box(mark, self.boxes()[1]), mark, event.position())
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         mark, at = self.workspace.mark, event.position()
         if self._drag is None and self.workspace.drawing:
             return
@@ -284,10 +285,10 @@ class LensPictures(QWidget):
             ("lens", self._gesture),
         )
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.menu_asked.emit(event.globalPos(), self.workspace.mark, None)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drawn, self._drag = self._drag == "box", None
         if drawn:
             self._box.keep(self._drawn_in)
@@ -314,7 +315,7 @@ class Lens(QWidget):
         self.good = QPushButton("Good")
         self.good.setToolTip("What is done here is good; on to the next undecided mark (Return)")
         self.good.clicked.connect(self.agreed)
-        self.leave = QPushButton("Leave as sung", checkable=True)
+        self.leave = switch("Leave as sung")
         self.leave.setToolTip("Leave as sung (L)")
         self.leave.clicked.connect(self.left)
         self.forget = QPushButton("To the ceiling")

@@ -66,8 +66,7 @@ def inks() -> Inks:
 
 
 def _rgb(colour: QColor) -> tuple[int, int, int]:
-    red, green, blue, _ = colour.getRgb()
-    return red, green, blue
+    return colour.red(), colour.green(), colour.blue()
 
 
 def _image(colours: np.ndarray) -> QImage:

@@ -144,13 +144,13 @@ class MarkLayer:
                         draw_label(painter, label, words, theme.HAND_FLAG)
                     painter.setPen(QPen(theme.HAND_FLAG, 1.4))
                     continue
-                low, high = band_of(mark)
-                whole = high <= 2
+                low_hz, high_hz = band_of(mark)
+                whole = high_hz <= 2
                 if whole:  # a ride: the line of the gain over the wave, its middle being no change
                     y = wave.center().y() - min(1.0, max(-1.0, change / _RIDE_DB)) * wave.height() / 2
                     painter.drawPolyline([QPointF(left, wave.center().y()), QPointF(left, y), QPointF(right, y),
                                           QPointF(right, wave.center().y())])  # fmt: skip
-                top, bottom = (0.0, 1.0) if whole else (axis.place(high), axis.place(low))
+                top, bottom = (0.0, 1.0) if whole else (axis.place(high_hz), axis.place(low_hz))
                 top, bottom = min(max(top, 0.0), 1.0), min(max(bottom, 0.0), 1.0)
                 if bottom > top:
                     y, height = box.top() + top * box.height(), (bottom - top) * box.height()
@@ -206,7 +206,9 @@ class MarkLayer:
             for t in self.workspace.part.plan
             if isinstance(t, Fade) and t.last > start * rate and t.first < end * rate
         ]
-        for mark in self.workspace.marks if which.near else ():
+        for mark in self.workspace.marks:
+            if which.near is None:
+                break
             if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
                 near = which.near(mark, part)
                 draw_warnings(

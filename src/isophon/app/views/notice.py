@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, QTimer
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
@@ -46,5 +47,5 @@ class Notice(Label):
             self._place()
         return super().eventFilter(watched, event)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self.hide()

@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QPainter, QPainterPath, QPen
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QEnterEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -19,8 +30,9 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.keyboard import draw_focus, workable
+from isophon.app.views.keyboard import asks_first, draw_focus, workable
 from isophon.app.views.labels import Label
+from isophon.app.views.made import named, switch
 from isophon.app.views.slider import Slider
 from isophon.core.session import layout
 from isophon.core.session.model import Guide, Part
@@ -34,14 +46,15 @@ class PartsPanel(QFrame):
     """Click: take in hand. Ctrl: several. Shift: all between."""
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="panel")
+        super().__init__(parent)
+        self.setObjectName("panel")
         self.workspace = workspace
         self.rows: dict[str, ItemRow] = {}
         self.work = Label("", objectName="soft")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self._show_work)
-        self.stop = QPushButton("Stop", objectName="plain")
+        self.stop = named(QPushButton("Stop"), "plain")
         self.stop.clicked.connect(self._stop_or_go)
         working = QHBoxLayout()
         working.setContentsMargins(14, 0, 6, 0)
@@ -50,9 +63,10 @@ class PartsPanel(QFrame):
         self._list = QVBoxLayout()
         self._list.setContentsMargins(0, 0, 0, 8)
         self._list.setSpacing(0)
-        inner = QWidget(objectName="panel")
+        inner = named(QWidget(), "panel")
         inner.setLayout(self._list)
-        scroll = QScrollArea(widgetResizable=True, objectName="panel")
+        scroll = named(QScrollArea(), "panel")
+        scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inner)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -79,7 +93,8 @@ class PartsPanel(QFrame):
 
     def _fill(self) -> None:
         while self._list.count():
-            widget = self._list.takeAt(0).widget()
+            place = self._list.takeAt(0)
+            widget = place.widget() if place else None
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
@@ -137,7 +152,7 @@ class ItemRow(QWidget):
     def __init__(self, workspace: Workspace, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
-        self.hear, self.mute = (QPushButton(text, checkable=True, objectName="tiny") for text in ("hear", "mute"))
+        self.hear, self.mute = (named(switch(text), "tiny") for text in ("hear", "mute"))
         self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
         self.mute.setToolTip("Leave it out of the stack and the bed (U)")
         self.hear.clicked.connect(lambda: workspace.toggle_heard_only(item_id))
@@ -156,7 +171,7 @@ class ItemRow(QWidget):
             hidden.setRetainSizeWhenHidden(True)
             button.setSizePolicy(hidden)
             buttons.addWidget(button)
-        column = QVBoxLayout(self)
+        column = self._column = QVBoxLayout(self)
         column.setContentsMargins(10, theme.u(_ROW - _BUTTON - 2), 6, 2)
         column.setSpacing(0)
         column.addLayout(buttons)
@@ -184,7 +199,7 @@ class ItemRow(QWidget):
         for slider, name in ((self.gain, "gain_db"), (self.pan, "pan")):
             slider.setToolTip("For listening only, never handed over")
             slider.moved.connect(lambda value, gesture, name=name: self._listen(name, value, gesture))
-            self.layout().addWidget(slider)
+            self._column.addWidget(slider)
 
     def show_state(self) -> None:
         """Show what the session says now."""
@@ -195,7 +210,7 @@ class ItemRow(QWidget):
         self._show_buttons()
         if (in_hand or self.is_guide) and self.gain is None:
             self._add_sliders()
-        if self.gain is not None:
+        if self.gain is not None and self.pan is not None:
             self.gain.show_value(listening.gain_db)
             self.pan.show_value(listening.pan)
             self.gain.setVisible(in_hand or self.is_guide)
@@ -212,12 +227,12 @@ class ItemRow(QWidget):
         for button in (self.hear, self.mute):
             button.setVisible(in_use or button.isChecked() or button.hasFocus())
 
-    def enterEvent(self, event) -> None:
+    def enterEvent(self, event: QEnterEvent) -> None:
         self._pointed = True
         self._show_buttons()
         self.update()
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self._pointed = False
         self._show_buttons()
         self.update()
@@ -232,7 +247,7 @@ class ItemRow(QWidget):
             words, lambda s: layout.set_listening(s, self.item_id, **{name: value}), (self.item_id, gesture)
         )
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         item = self.item
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -314,24 +329,24 @@ class ItemRow(QWidget):
             for x in np.unique(np.round(first + starts * scale)):
                 painter.fillRect(QRectF(x, box.top() + 1, 1.6, box.height() - 3), theme.OVER)
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not self.is_guide:
             self.taken.emit(self.item_id, event.modifiers())
 
-    def event(self, event) -> bool:
+    def event(self, event: QEvent) -> bool:
         """While it has the focus, Return and Space take it in hand."""
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _TAKING:
+        if asks_first(event, _TAKING):
             event.accept()
             return True
         return super().event(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in _TAKING:
             self.taken.emit(self.item_id, event.modifiers())
         else:
             event.ignore()
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         if self.is_guide:
             return
         if self.item_id not in self.workspace.parts_in_hand:
@@ -350,7 +365,7 @@ def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
         (f"Settings from {part.name} to every {theme.ROLE_WORDS[part.role]}", alike),
         (f"Settings from {part.name} to all parts", others),
     ):
-        menu.addAction(words, lambda ids=ids: workspace.give_settings(ids)).setEnabled(bool(ids))
+        menu.addAction(words, partial(workspace.give_settings, ids)).setEnabled(bool(ids))
     menu.addAction("Back to the role’s default", workspace.role_settings)
     menu.addSeparator()
     menu.addAction("This pass is done, or no longer\tD", workspace.toggle_done)

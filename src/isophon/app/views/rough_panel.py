@@ -24,7 +24,8 @@ class RoughPanel(QFrame):
     changed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent, Qt.WindowType.Popup, objectName="page")
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("page")
         self.setAccessibleName("The rough chain")
         self.switch = QCheckBox("through the rough chain")
         self.switch.setToolTip("Hear what is likely to happen to the stems later; it never reaches a file")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Signal
@@ -79,7 +80,7 @@ class SessionMenu(QMenu):
         paths = [path for path in recent_sessions() if path != self.workspace.keeper.saved_as]
         for path in paths:
             words = f"{short(path.stem)}   {path.parent}".replace("&", "&&")
-            self.recent.addAction(words, lambda path=path: self.path_chosen.emit(path))
+            self.recent.addAction(words, partial(self.path_chosen.emit, path))
         if not paths:
             self.recent.addAction("None yet").setEnabled(False)
 
@@ -95,10 +96,12 @@ class SessionMenu(QMenu):
             self.markers.addAction(words).setEnabled(False)
         for marker in markers[:_MOST_LISTED]:
             inner = self.markers.addMenu(f"{short(marker.name)}   {theme.clock(marker.at)}".replace("&", "&&"))
-            inner.addAction("Go there", lambda m=marker: self.marker_chosen.emit(m.at))
-            inner.addAction("Rename…", lambda m=marker: self._rename(m))
-            inner.addAction("Remove", lambda m=marker: workspace.edit(
-                f"remove {m.name}", lambda s: layout.remove_marker(s, m.id)))  # fmt: skip
+            inner.addAction("Go there", partial(self.marker_chosen.emit, marker.at))
+            inner.addAction("Rename…", partial(self._rename, marker))
+            inner.addAction("Remove", partial(self._remove, marker))
+
+    def _remove(self, marker: Marker) -> None:
+        self.workspace.edit(f"remove {marker.name}", lambda s: layout.remove_marker(s, marker.id))
 
     def _rename(self, marker: Marker) -> None:
         name, given = QInputDialog.getText(self, "Marker", "What is it called?", text=marker.name)

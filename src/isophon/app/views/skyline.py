@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.workspace import Workspace
@@ -65,7 +66,7 @@ class Skyline(SkylineChart):
                 return "mark", mark.id
         return "nothing", ""
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self._gesture += 1
@@ -81,13 +82,14 @@ class Skyline(SkylineChart):
             self._before = {m.id: part.change(m) for m in self.workspace.marks_in_hand()}
             self._held = (event.position().y(), self._before.get(name, 0.0))
             taken = part.mark(name)
-            self._taken_hz = (frequencies.hz_at(self._plot(), event.position().x()), frequencies.band_of(taken))
+            if taken is not None:
+                self._taken_hz = (frequencies.hz_at(self._plot(), event.position().x()), frequencies.band_of(taken))
         elif what == "ceiling":
             self._held = (event.position().y(), getattr(part.settings(which.kind), name))
         else:
             self._band = (event.position(), event.position())
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self._drag is None:
             self._hover(at)
@@ -114,7 +116,7 @@ class Skyline(SkylineChart):
             self._band = (self._band[0], at)
             self.update()
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self.band_left.emit()
         if self._band:
             box = QRectF(*self._band).normalized()
@@ -139,13 +141,13 @@ class Skyline(SkylineChart):
             self._moved = True
             self.workspace.set_band(name, low * ratio, high * ratio, gesture)
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self.workspace.pass_.made is not None and self._under(at)[0] == "nothing":
             self._drag = self._band = None
             self.workspace.make_band(frequencies.hz_at(self._plot(), at.x()))
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         """Over frequency: the width of the band in hand."""
         mark = self.workspace.mark
         if not self.workspace.pass_.over_frequency or mark is None:
@@ -156,7 +158,7 @@ class Skyline(SkylineChart):
         half = math.sqrt(high / low) ** wider
         self.workspace.set_band(mark.id, middle / half, middle * half, ("wheel", mark.id))
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         what, name = self._under(QPointF(event.pos()))
         mark = self.workspace.part.mark(name) if what in ("bar", "mark") else None
         self.menu_asked.emit(event.globalPos(), mark, None)

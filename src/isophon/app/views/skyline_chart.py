@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QPainter, QPen, QPixmap
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
@@ -40,7 +40,7 @@ class SkylineChart(QWidget):
         self.numbers = True
         self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
         self._plain: tuple[list[tuple[Mark, QRectF]], QPixmap] | None = None
-        self._drawn: tuple[list[tuple[Mark, QRectF]], tuple, QPixmap] | None = None
+        self._drawn: tuple[list[tuple[Mark, QRectF]], list, QPixmap] | None = None
         self._last: tuple[QPixmap, QPixmap, QPixmap] | None = None  # of what, and the pictures under and in it
         self._range_of: tuple[object, object, tuple[tuple[float, float], tuple[float, float] | None]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
@@ -173,7 +173,7 @@ class SkylineChart(QWidget):
         if self.workspace.pass_.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]
         elif self.workspace.by_rank:
-            marks = sorted(marks, key=lambda m: -height_of(m))
+            marks = tuple(sorted(marks, key=lambda m: -height_of(m)))
             step = plot.width() / max(1, len(marks))
             places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
         else:
@@ -205,7 +205,7 @@ class SkylineChart(QWidget):
         self._settled.start()
         self.update()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         if (kept := self._standing_in()) is not None:
             self._draw_moved(painter, *kept)

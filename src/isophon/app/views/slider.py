@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
-from isophon.app.views.keyboard import Field
+from isophon.app.views.keyboard import Field, asks_first
 
 _HEIGHT = 24
 _FINE = 0.1  # while Shift is held
@@ -78,7 +78,7 @@ class Slider(QWidget):
         left, right = self._line()
         return left + (value - self._low) / (self._high - self._low) * (right - left)
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
@@ -116,13 +116,13 @@ class Slider(QWidget):
     def _number(self) -> QRectF:
         return QRectF(self.width() - self._number_width, 0, self._number_width, self.height())
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         self._gesture += 1
         at = event.position()
         inside = self._words_width <= at.x() < self._number().left()
         self._drag = (at.x(), self._value) if event.button() == Qt.MouseButton.LeftButton and inside else None
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is None:
             return
         (before, value), x = self._drag, event.position().x()
@@ -133,10 +133,10 @@ class Slider(QWidget):
         self._drag = (x, value)
         self._move(value, fine)
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self._gesture += 1
         if self._number().contains(event.position()):
             self.type_value()
@@ -171,29 +171,30 @@ class Slider(QWidget):
             self._gesture += 1
             self._move(value, 0.0)
 
-    def eventFilter(self, watched, event) -> bool:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Esc gives up what is typed."""
-        if event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
-            watched.hide()
+        pressed = event.type() == QEvent.Type.KeyPress
+        if isinstance(event, QKeyEvent) and pressed and event.key() == Qt.Key.Key_Escape and self._typed:
+            self._typed.hide()
             self.setFocus()
             return True
         return False
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         if self.hasFocus():
             self._move(self._value + self._step * (1 if event.angleDelta().y() > 0 else -1))
         else:
             event.ignore()
 
-    def event(self, event) -> bool:
+    def event(self, event: QEvent) -> bool:
         """While it has the focus, the arrow keys and Return are its own."""
         own = (*_ARROWS, Qt.Key.Key_Return, Qt.Key.Key_Enter)
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in own and not event.modifiers():
+        if asks_first(event, own) and not event.modifiers():
             event.accept()
             return True
         return super().event(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in _ARROWS:
             self._gesture += 1
             self._move(self._value + self._step * _ARROWS[event.key()])
@@ -203,4 +204,4 @@ class Slider(QWidget):
             event.ignore()
 
 
-_ARROWS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
+_ARROWS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QNativeGestureEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.anchor_handles import ANCHOR_KEYS
 from isophon.app.views.box_drawing import draws
+from isophon.app.views.keyboard import asks_first
 from isophon.app.views.mark_words import mark_words
 from isophon.app.views.trace_chart import TraceChart, margin_left
 from isophon.core.marks import Mark
@@ -70,7 +72,7 @@ class Trace(TraceChart):
         name = min(near, key=near.__getitem__)
         return name if near[name] <= _GRAB else None
 
-    def mousePressEvent(self, event) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
         overview, ruler, *_ = self._rows()
@@ -89,7 +91,7 @@ class Trace(TraceChart):
         if what == "overview":
             self._show_around(x)
 
-    def mouseMoveEvent(self, event) -> None:
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if not self._drag and self.workspace.drawing:
             return
         if not self._drag:
@@ -129,7 +131,7 @@ class Trace(TraceChart):
         self.update()
         return drawing
 
-    def mouseReleaseEvent(self, event) -> None:
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drag and self._drag[0] == "box":
             self._drag = None
             self._box.keep(self._rows()[3])
@@ -144,23 +146,22 @@ class Trace(TraceChart):
                 self.seek_asked.emit(self.time_at(event.position().x()))
         self._drag = None
 
-    def event(self, event) -> bool:
-        if event.type() == QEvent.Type.NativeGesture and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
             start, end = self.workspace.view
             at, factor = self.time_at(event.position().x()), 1 / max(_LEAST_PINCH, 1 + event.value())
             self.workspace.set_view(at - (at - start) * factor, at + (end - at) * factor)
             return True
-        asked = event.type() == QEvent.Type.ShortcutOverride and event.key() in ANCHOR_KEYS
-        if asked and self.hasFocus() and self.anchors.anchors:
+        if asks_first(event, ANCHOR_KEYS) and self.hasFocus() and self.anchors.anchors:
             event.accept()
             return True
         return super().event(event)
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self.anchors.key(event.key(), event.modifiers(), self.playhead):
             super().keyPressEvent(event)
 
-    def mouseDoubleClickEvent(self, event) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.anchors.double_click(event.position(), self._rows()[2], self.time_at(event.position().x())):
             return
         mark = self.mark_at(event.position().x())
@@ -168,12 +169,12 @@ class Trace(TraceChart):
             self.workspace.take_in_hand([mark.id], show=False)
             self.loop_asked.emit()
 
-    def contextMenuEvent(self, event) -> None:
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         below = event.pos().y() > self._rows()[1].bottom()
         mark = self.mark_at(event.pos().x()) if below else None
         self.menu_asked.emit(event.globalPos(), mark, self.time_at(event.pos().x()))
 
-    def wheelEvent(self, event) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom at the pointer; with Shift, or sideways, move along."""
         steps = event.angleDelta().y() / 120
         sideways = event.angleDelta().x() / 120
@@ -188,7 +189,7 @@ class Trace(TraceChart):
         factor = _ZOOM**-steps
         self._go_to(event, at - (at - start) * factor, at + (end - at) * factor)
 
-    def _go_to(self, event, start: float, end: float) -> None:
+    def _go_to(self, event: QWheelEvent, start: float, end: float) -> None:
         """Glide by a wheel's notch; fingers on a touchpad move smoothly by themselves."""
         by_fingers = not event.pixelDelta().isNull()
         (self.workspace.set_view if by_fingers else self.workspace.glide_to)(start, end)

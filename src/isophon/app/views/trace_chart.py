@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QPainter, QPen, QPixmap
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
@@ -48,8 +48,7 @@ class TraceChart(QWidget):
         super().__init__(parent)
         self.workspace = workspace
         self.playhead = 0.0
-        self._ground: QPixmap | None = None
-        self._ground_key: object = None
+        self._ground: tuple[tuple, QPixmap] | None = None
         self._marked: tuple[tuple, QPixmap] | None = None  # the ground with the marks: the playhead moves over it
         self._sides: dict[bool, tuple[QPixmap, Span, QPixmap]] = {}  # earlier and later than a picture
         self._song_kept: tuple[object, QPixmap] | None = None
@@ -100,7 +99,7 @@ class TraceChart(QWidget):
 
     # painting
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         if (kept := self._standing_in()) is not None:
             self._draw_moved(painter, *kept)
@@ -172,36 +171,36 @@ class TraceChart(QWidget):
         seen = workspace.view, workspace.take, workspace.offset, workspace.pass_
         return *seen, self.size(), self._rows()[2].top(), self.devicePixelRatioF()
 
-    def _made_ground(self) -> tuple:
-        """Draw what lies under the marks, if it is not drawn yet; what it was drawn of."""
+    def _made_ground(self) -> tuple[tuple, QPixmap]:
+        """What lies under the marks, drawn if it is not yet, and what it is drawn of."""
         ratio, take = self.devicePixelRatioF(), self.workspace.take
         key = (self._place(), take.wave is not None, take.surveyed is not None)
-        if key != self._ground_key:
-            self._ground = QPixmap(self.size() * ratio)
-            self._ground.setDevicePixelRatio(ratio)
-            self._ground.fill(theme.PAPER)
-            ground = QPainter(self._ground)
-            self._draw_ground(ground)
-            ground.end()
-            self._ground_key = key
-        return key
+        if self._ground is None or self._ground[0] != key:
+            pixmap = QPixmap(self.size() * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(theme.PAPER)
+            painter = QPainter(pixmap)
+            self._draw_ground(painter)
+            painter.end()
+            self._ground = key, pixmap
+        return self._ground
 
     def _picture(self, moving: bool) -> QPixmap:
         """The ground with the map and the marks, kept as long as they are; sharp soon, but for a view that moves."""
-        key = self._made_ground()
+        key, ground = self._made_ground()
         which = self.workspace.pass_
         in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
         relief = self._relief(moving)
         marked = (self.workspace.part.changes, key, in_hand, [layer.image.cacheKey() for layer in relief])
-        kept = self._marked[0] if self._marked else (None,)
-        if kept[0] is not marked[0] or kept[1:] != marked[1:]:
-            pixmap = self._ground.copy()
+        kept = self._marked
+        if kept is None or kept[0][0] is not marked[0] or kept[0][1:] != marked[1:]:
+            pixmap = ground.copy()
             layer = QPainter(pixmap)
             self._draw_map(layer, relief)
             self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
             layer.end()
-            self._marked = (marked, pixmap)
-        return self._marked[1]
+            kept = self._marked = marked, pixmap
+        return kept[1]
 
     @staticmethod
     def _draw_map(painter: QPainter, layers: list[Layer]) -> None:
@@ -354,5 +353,5 @@ class TraceChart(QWidget):
     def _take_changed(self) -> None:
         self._soon.ask()
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         self._settled.start()

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF
+from PySide6.QtGui import QIcon, QPainter, QPaintEvent, QPixmap, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.hearing import HEARS
 from isophon.app.views.clock_field import ClockField
 from isophon.app.views.labels import Label
+from isophon.app.views.made import named, spaced, switch
 from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
 
@@ -34,33 +35,37 @@ class Transport(QFrame):
     time_chosen = Signal(float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent, objectName="panel")
+        super().__init__(parent)
+        self.setObjectName("panel")
         self._playing, self._waited, self._time = False, 0, "0:00.00"
         self._unmade, self._device = 0, ""
         self._shown_device = "", False
-        self.play = QPushButton(icon=_play_icon(False), iconSize=QSize(34, 34), objectName="plain")
+        self.play = named(QPushButton(), "plain")
+        self.play.setIcon(_play_icon(False))
+        self.play.setIconSize(QSize(34, 34))
         self.play.setToolTip("Play or stop (Space)")
         self.play.setAccessibleName("Play or stop")
         self.play.clicked.connect(self.play_asked)
         self.clock = ClockField()
         self.clock.chosen.connect(self.time_chosen)
-        self.loop = QPushButton("Loop", checkable=True, checked=True)
+        self.loop = switch("Loop")
+        self.loop.setChecked(True)
         self.loop.setToolTip("Loop the mark in hand or the selection (O)")
         self.loop.toggled.connect(self.loop_toggled)
         self.compare = QButtonGroup(self)
         self.buttons = {}
-        chosen = QHBoxLayout(spacing=0)
+        chosen = spaced(QHBoxLayout(), 0)
         for name in COMPARES:
-            button = QPushButton(name, checkable=True)
+            button = switch(name)
             button.setToolTip("Compare (C: the next; hold S: as sung)")
             button.clicked.connect(lambda _=False, name=name: self.compare_chosen.emit(name))
             self.compare.addButton(button)
             self.buttons[name] = button
             chosen.addWidget(button)
-        self.all = QPushButton("all parts", checkable=True)
+        self.all = switch("all parts")
         self.all.setToolTip("Compare all parts at once, or only those in hand (A)")
         self.all.toggled.connect(self.all_toggled)
-        self.turns = QPushButton("in turn", checkable=True)
+        self.turns = switch("in turn")
         self.turns.setToolTip("As sung and cleaned in turn, each time the loop comes round (Shift+C)")
         self.turns.toggled.connect(self.turns_toggled)
         chosen.addSpacing(6)
@@ -68,19 +73,19 @@ class Transport(QFrame):
         chosen.addWidget(self.all)
         self.hear = QButtonGroup(self)
         self.hears = {}
-        heard = QHBoxLayout(spacing=0)
+        heard = spaced(QHBoxLayout(), 0)
         for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
-            button = QPushButton(name, checkable=True)
+            button = switch(name)
             button.setToolTip(f"{tip} (H: the next)")
             button.clicked.connect(lambda _=False, name=name: self.hear_chosen.emit(name))
             self.hear.addButton(button)
             self.hears[name] = button
             heard.addWidget(button)
             button.setMinimumWidth(theme.u(_LEAST))
-        self.match = QPushButton("Matched", checkable=True)
+        self.match = switch("Matched")
         self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
         self.match.toggled.connect(self.match_toggled)
-        self.rough = QPushButton("Rough", checkable=True)
+        self.rough = switch("Rough")
         self.rough.setToolTip("Hear it through a rough chain: compressor, bright shelf, drive, room; never written (R)")
         self.rough.clicked.connect(self._open_rough)
         self.rough_panel = RoughPanel(self)
@@ -101,7 +106,7 @@ class Transport(QFrame):
         row.addSpacing(6)
         row.addLayout(heard)
         row.addSpacing(6)
-        level = QHBoxLayout(spacing=8)
+        level = spaced(QHBoxLayout(), 8)
         level.addWidget(self.match)
         level.addWidget(self.rough)
         level.addWidget(self.match_value)
@@ -113,7 +118,7 @@ class Transport(QFrame):
         )
         row.addWidget(self.still)
         row.addStretch(1)
-        out = QVBoxLayout(spacing=3)
+        out = spaced(QVBoxLayout(), 3)
         out.addWidget(self.device, 0, Qt.AlignmentFlag.AlignRight)
         out.addWidget(self.meter)
         row.addLayout(out)
@@ -124,7 +129,7 @@ class Transport(QFrame):
         hint = super().minimumSizeHint()
         return QSize(min(hint.width(), theme.u(_SMALLEST)), hint.height())
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is little room, the stillness goes (the parts show it too) and words are shorter."""
         super().resizeEvent(event)
         wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_SMALL)
@@ -230,7 +235,7 @@ class Meter(QWidget):
             self._level = max(-120.0, level)
             self.update()
 
-    def paintEvent(self, event) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         bar = QRectF(0, theme.u(5), max(0, self.width() - theme.u(84)), theme.u(7))
         painter.fillRect(bar, theme.RULE)

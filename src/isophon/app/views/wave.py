@@ -15,6 +15,7 @@ _DRAW_LINE_BELOW = 2.0  # frames a pixel
 
 def draw_wave(painter: QPainter, box: QRectF, take: Take, start: float, stop: float, ink: QColor) -> None:
     """Draw the frames from ``start`` to ``stop`` of a take that has a picture into a box, as high as its loudest."""
+    assert take.wave is not None, "it has a picture"
     columns = int(box.width())
     per_column = (stop - start) / columns
     full = max(1e-6, float(np.abs(take.wave.levels[-1]).max()))

@@ -191,7 +191,6 @@ def clear_left_over(folder: Path, ours: re.Pattern[str], remove: Callable[[Path]
 
 
 def umask() -> int:
-    """What this process leaves out of the rights of new files."""
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
+    """What this process leaves out of the rights of new files; that can only be set, and so is read from the system."""
+    told = re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text(), re.MULTILINE)
+    return int(told[1], 8) if told else 0o022

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -107,7 +108,7 @@ def _hum(size: int, hz: float, rng: np.random.Generator) -> np.ndarray:
     return soxr.resample(total, rate, RATE, "HQ")[:size]
 
 
-def _coloured(size: int, rng: np.random.Generator, shape) -> np.ndarray:
+def _coloured(size: int, rng: np.random.Generator, shape: Callable[[np.ndarray], np.ndarray]) -> np.ndarray:
     length = fft.next_fast_len(size, real=True)
     spectrum = fft.rfft(rng.standard_normal(length)) * shape(fft.rfftfreq(length, 1 / RATE))
     noise = fft.irfft(spectrum, length)[:size]

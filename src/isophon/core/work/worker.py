@@ -1,8 +1,8 @@
 """A process that measures and writes, so that the window's own process stays free.
 
-``python -m isophon.core.work.worker PARENT [first]`` reads one request a line (JSON) from standard
-input and answers with lines on standard output: ``{"progress": 0.5}``, then
-``{"done": …}`` or ``{"failed": "why"}``. It ends when its input or the process PARENT does. It
+``python -m isophon.core.work.worker PARENT [first]`` reads one request a line from standard
+input and answers with lines on standard output, see :mod:`.messages`: how far it is, then what was done or why
+it failed. It ends when its input or the process PARENT does. It
 works while nothing else does, but for the ``first``, which does what is waited for.
 """
 
@@ -22,25 +22,35 @@ from isophon.core import log, memory
 from isophon.core.audio import threads
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, IsophonError
-from isophon.core.finding import find_all, survey_recording
 from isophon.core.handover.stems import Target, check_free, hand_over
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.lifetime import end_with_parent
-from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
-from isophon.core.passes.ears import Listened, held
 from isophon.core.reading import path_of
 from isophon.core.session.edits import check_source
 from isophon.core.session.model import Part, Session
-from isophon.core.survey import Survey, geometry_at, phrases, words
 from isophon.core.takes import cache as take_cache
-from isophon.core.takes.cache import Told
 from isophon.core.takes.heads import give_up_heads, keep_head, kept_head
-from isophon.core.takes.pictures import Spectrogram, lows_of
 from isophon.core.takes.scan import scan
 from isophon.core.takes.take import renderer_of
-from isophon.core.work.beside import hear_beside
-from isophon.core.work.bleed_learning import Lesson, dry, learn
+from isophon.core.work import messages
+from isophon.core.work.analysis import FINDING, SURVEYING, Request, analyse
+from isophon.core.work.beside import hear_beside, survey_of
+from isophon.core.work.bleed_learning import Lesson, learn
 from isophon.core.work.completing import SHARES, completed
+from isophon.core.work.messages import (
+    Answered,
+    Asked,
+    Done,
+    Failed,
+    HandOver,
+    HearBeside,
+    Learn,
+    Look,
+    Measure,
+    RenderAhead,
+    asked_in,
+    line_of,
+)
 
 Progress = Callable[[float], None]
 _NICENESS_OF_FIRST = 5  # it works even where other programs take all cores; what is heard still comes before it
@@ -49,44 +59,28 @@ _TELL_S = 0.1
 _FINDING = 0.2  # of handing over a part of which nothing is known yet; writing, comparing and the proof take longer
 
 
-def measure(
-    path: Path, again: bool, progress: Progress, leak: Leak | None = None, settings: BleedSettings | None = None
-) -> str:
+def measure(path: Path, again: bool, progress: Progress, request: Request | None = None) -> str:
     """Survey a recording, find its marks and keep all that; nothing is done twice unless ``again``.
 
-    Where a ``leak`` is known, the take is heard without it. Gives the name of what was measured, see :class:`Told`.
+    Gives the name of what was measured, see :attr:`isophon.core.work.analysis.Analysis.without`.
     """
-    place = take_cache.place_of(path)
-    if not again and take_cache.kept_survey(place):
-        return ""
-    with Recording(path) as file:
-        without_leak = dry(file, leak, settings or BleedSettings())
-        without = "" if without_leak is file else in_force(leak, settings or BleedSettings())
-        recording = held(without_leak)
-        found = _surveyed(recording, place, without, lambda f: progress(0.7 * f))
-        lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
-        take_cache.keep_picture(place, "lows", lows, without)
-        all_found = find_all(recording, found, lambda f: progress(0.7 + 0.25 * f))
-        progress(0.98)
-        take_cache.keep_survey(place, found, Told(all_found, tuple(phrases(found)), tuple(words(found)), without))
-    return without
+    with Recording(path) as recording:
+        return analyse(recording, request or Request(), _shared(progress), keep=True, again=again).without
 
 
-def _surveyed(recording: Listened, place: Path, without: str, progress: Progress) -> Survey:
-    """The survey of a recording; its picture is kept at once, since it takes more room than all the rest."""
-    spectrogram = Spectrogram(geometry_at(recording.sample_rate))
-    found = survey_recording(recording, progress, spectrogram.add)
-    spectrogram.finish()
-    take_cache.keep_picture(place, "spectrogram", spectrogram, without)
-    return found
+def _shared(progress: Progress) -> Callable[[str, float], None]:
+    """What the steps of an analysis are told to, where surveying takes most of the time."""
+
+    def tell(step: str, fraction: float) -> None:
+        progress({SURVEYING: 0.7 * fraction, FINDING: 0.7 + 0.28 * fraction}.get(step, 0.0))
+
+    return tell
 
 
 def learn_bleed(path: Path, lesson: Lesson, progress: Progress) -> Any:
     """Learn what leaked into a recording, and keep that."""
     with Recording(path) as recording:
-        kept = take_cache.kept_survey(take_cache.place_of(path))
-        survey = kept.survey if kept else lambda: survey_recording(recording)
-        return msgspec.to_builtins(learn(recording, lesson, survey, progress))
+        return msgspec.to_builtins(learn(recording, lesson, lambda: survey_of(recording), progress))
 
 
 def look(path: Path, progress: Progress) -> None:
@@ -112,9 +106,7 @@ def write(session: Session, part_id: str, target: Target, progress: Progress) ->
     with Recording(path) as recording:
         check_source(part.source, recording)
         check_free(part, target)
-        if not part.found:  # kept, so that nobody measures it once more
-            measure(path, False, lambda f: progress(_FINDING * f))
-        found, survey = completed(session, part, recording, tell)
+        found, survey = completed(session, part, recording, tell, keep=True)
         return hand_over(found, recording, survey, target, lambda f: tell("cleaning", f), session.rate)
 
 
@@ -136,30 +128,25 @@ def render_ahead(part: Part, at_s: float, progress: Progress) -> None:
         give_up_heads(place, set(names.values()), len(names))
 
 
-def answer(request: dict[str, Any], progress: Progress) -> Any:
-    """Do what a request asks for."""
-    threads.use(int(request.get("cores", 0)))
-    if request["do"] == "hand over":
-        session, how = msgspec.convert(request["session"], Session), request["target"]
-        how |= {"folder": path_of(how["folder"]), "without": tuple(how["without"])}
-        how |= {"together": how["together"] and tuple(how["together"])}
-        return write(session, str(request["part"]), Target(**how), progress)
-    if request["do"] == "render ahead":
-        return render_ahead(msgspec.convert(request["part"], Part), float(request["at"]), progress)
-    if request["do"] == "wake":
-        return None
-    path = path_of(request["path"])
-    if request["do"] == "look":
-        return look(path, progress)
-    if request["do"] == "learn":
-        return learn_bleed(path, msgspec.convert(request["lesson"], Lesson), progress)
-    if request["do"] == "beside":
-        later_s = float(request["later_s"])
-        return msgspec.to_builtins(hear_beside(path, path_of(request["lead"]), later_s, str(request["key"])))
-    again = request["do"] == "measure again"
-    leak: Any = msgspec.convert(request.get("leak"), Leak | None)
-    settings: Any = msgspec.convert(request.get("how"), BleedSettings | None)
-    return measure(path, again, progress, leak, settings)
+def answer(asked: Asked, progress: Progress) -> Any:
+    """Do what is asked for."""
+    threads.use(asked.cores)
+    match asked:
+        case HandOver():
+            return write(asked.session, asked.part, asked.target, progress)
+        case RenderAhead():
+            return render_ahead(asked.part, asked.at, progress)
+        case Look():
+            return look(path_of(asked.path), progress)
+        case Learn():
+            return learn_bleed(path_of(asked.path), asked.lesson, progress)
+        case HearBeside():
+            found = hear_beside(path_of(asked.path), path_of(asked.lead), asked.later_s, asked.key)
+            return msgspec.to_builtins(found)
+        case Measure():
+            request = Request(bleed=asked.bleed, leak=asked.leak)
+            return measure(path_of(asked.path), asked.again, progress, request)
+    return None  # it was to be there
 
 
 class _Ending:
@@ -203,8 +190,8 @@ def main() -> None:
     os.dup2(2, 1)  # nothing else may come between the answers
     told_at = 0.0
 
-    def tell(**reply: Any) -> None:
-        replies.write(msgspec.json.encode(reply) + b"\n")
+    def tell(answered: Answered) -> None:
+        replies.write(line_of(answered))
         replies.flush()
 
     def progress(fraction: float) -> None:
@@ -212,21 +199,22 @@ def main() -> None:
         ending.check()
         if time.monotonic() - told_at > _TELL_S:
             told_at = time.monotonic()
-            tell(progress=fraction)
+            tell(messages.Progress(fraction))
 
     for line in sys.stdin.buffer:
         ending.working = True
         try:
-            tell(done=answer(msgspec.json.decode(line), progress))
+            tell(Done(answer(asked_in(line), progress)))
         except IsophonError as error:
-            tell(failed=str(error), of_input=isinstance(error, InputError))
+            tell(Failed(str(error), isinstance(error, InputError)))
         except MemoryError:
-            tell(failed="there is not enough memory for this; close other programs and try again")
+            tell(Failed("there is not enough memory for this; close other programs and try again"))
         except BrokenPipeError:
             raise
         except Exception as error:
             log.trouble(error)
-            tell(failed=f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost")
+            name = type(error).__name__
+            tell(Failed(f"an error inside Isophon stopped this ({name}: {error}); nothing was lost"))
         ending.working = False
         memory.trim()
         ending.check()

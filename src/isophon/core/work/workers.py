@@ -14,6 +14,7 @@ import msgspec
 from isophon.core import log
 from isophon.core.audio.threads import cores
 from isophon.core.forking import WORKER, Child, forker
+from isophon.core.work.messages import Asked, Done, Failed, Progress, Wake, answered_in, line_of
 
 HANDS = min(2, os.cpu_count() or 1)
 
@@ -29,24 +30,15 @@ class Failure(str):
         return failure
 
 
-class _Reply(msgspec.Struct):
-    """One line of a worker: how far it is, or why it failed, else what was done."""
-
-    progress: float | None = None
-    failed: str | None = None
-    of_input: bool = False
-    done: Any = None
-
-
 @dataclass(eq=False)
 class Task:
-    """One request to a worker (see :mod:`.worker`), and whom to tell; the calls come from the workers's threads.
+    """One request to a worker (see :mod:`.worker`), and whom to tell; the calls come from the workers' threads.
 
     ``rank``: what is lower is done first. ``told(what, value)`` is called with
     ``"progress"`` and a fraction, then once with ``"done"``, ``"failed"`` (and a :class:`Failure`) or ``"cancelled"``.
     """
 
-    request: dict[str, Any]
+    request: Asked
     told: Callable[[str, Any], None]
     rank: float = 0.0
     order: int = field(default_factory=count().__next__)
@@ -79,7 +71,7 @@ class Workers:
     def wake(self) -> None:
         """Start all workers before there is work for them."""
         for _ in range(self._hands):
-            self.submit(Task({"do": "wake"}, lambda what, value: None))
+            self.submit(Task(Wake(), lambda what, value: None))
 
     def prefer(self, wanted: Callable[[Task], bool], rank: float) -> None:
         """Give waiting tasks another rank."""
@@ -125,9 +117,9 @@ class Workers:
                     process = _start(number == 0)
                 self._running[number] = (task, process)
                 busy = len(self._running) + len(self._waiting)
-            task.request["cores"] = max(1, cores() // min(busy, self._hands))
+            request = msgspec.structs.replace(task.request, cores=max(1, cores() // min(busy, self._hands)))
             try:
-                what, value = ("lost", None) if process is None else _ask(process, task)
+                what, value = ("lost", None) if process is None else _ask(process, task, request)
             except Exception as error:  # whatever it is, the tasks behind it go on
                 log.trouble(error)
                 what, value = "failed", Failure(f"an error inside Isophon stopped this ({error}); nothing was lost")
@@ -156,26 +148,27 @@ def _start(first: bool) -> Child | None:
         return None
 
 
-def _ask(process: Child, task: Task) -> tuple[str, Any]:
+def _ask(process: Child, task: Task, request: Asked) -> tuple[str, Any]:
     """Send a request and pass on the progress; the last answer, or ``lost`` if the process ended."""
     try:
-        process.stdin.write(msgspec.json.encode(task.request) + b"\n")
+        process.stdin.write(line_of(request))
         process.stdin.flush()
     except OSError:
         return "lost", None
     for line in process.stdout:
         try:
-            reply = msgspec.json.decode(line, type=_Reply)
+            answered = answered_in(line)
         except msgspec.MsgspecError as error:
             log.trouble(error)
             process.kill()  # what it says is not to be understood any more
             return "lost", None
-        if reply.progress is not None:
-            _tell(task, "progress", reply.progress)
-        elif reply.failed is not None:
-            return "failed", Failure(reply.failed, reply.of_input)
-        else:
-            return "done", reply.done
+        match answered:
+            case Progress():
+                _tell(task, "progress", answered.fraction)
+            case Failed():
+                return "failed", Failure(answered.words, answered.of_input)
+            case Done():
+                return "done", answered.value
     return "lost", None
 
 

@@ -10,7 +10,7 @@ what only the partials say is shown as unsure.
 
 from __future__ import annotations
 
-import warnings
+from collections.abc import Collection
 from typing import NamedTuple
 
 import numpy as np
@@ -19,6 +19,7 @@ from scipy import fft
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.band.bell import Bell, power_response
 from isophon.core.passes.band.settings import ALWAYS, LOUD, centre_of, edges_of
+from isophon.core.passes.ears import Ears
 from isophon.core.survey import STILL, UNVOICED, Survey, words
 
 _LOW_HZ, _HIGH_HZ, _PER_OCTAVE = 110.0, 5_400.0, 24
@@ -58,7 +59,7 @@ def grid() -> np.ndarray:
     return _LOW_HZ * 2 ** (np.arange(int(np.log2(_HIGH_HZ / _LOW_HZ) * _PER_OCTAVE)) / _PER_OCTAVE)
 
 
-def find(ears) -> tuple[Mark, ...]:
+def find(ears: Ears) -> tuple[Mark, ...]:
     """The bands of a take: always there, and those that speak only when the voice is loud."""
     survey, low = ears.survey, ears.low
     if survey.voice_lufs is None or low.frames < low.rate:
@@ -77,7 +78,7 @@ def find(ears) -> tuple[Mark, ...]:
     return tuple(marks)
 
 
-def _mark(start: float, end: float, bell: Bell, sure: float, sound: str, taken) -> Mark:
+def _mark(start: float, end: float, bell: Bell, sure: float, sound: str, taken: Collection[str]) -> Mark:
     low, high = edges_of(bell.freq_hz, bell.q)
     name = f"{mark_id('band', start, taken)}-{bell.freq_hz:.0f}"
     return Mark(
@@ -139,17 +140,22 @@ def _over_envelope(octave: np.ndarray, level: np.ndarray) -> np.ndarray:
     """How far each partial ``(frames, partials)`` stands over the line between those on both sides of it, in dB."""
     over, count = np.full(octave.shape, np.nan), octave.shape[1]
     ratio = np.log2(np.arange(1, count + 1))
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)  # frames whose pitch is too high for so many partials
-        for j in range(1, count - 1):
-            below = np.flatnonzero((ratio < ratio[j] - _APART) & (ratio > ratio[j] - _REACH))
-            above = np.flatnonzero((ratio > ratio[j] + _APART) & (ratio < ratio[j] + _REACH))
-            below = below if len(below) else np.array([j - 1])
-            above = above if len(above) else np.array([j + 1])
-            left, right = _middle(level[:, below]), _middle(level[:, above])
-            x0, x1 = np.nanmean(octave[:, below], axis=1), np.nanmean(octave[:, above], axis=1)
-            over[:, j] = level[:, j] - left - (right - left) * (octave[:, j] - x0) / (x1 - x0)
+    for j in range(1, count - 1):
+        below = np.flatnonzero((ratio < ratio[j] - _APART) & (ratio > ratio[j] - _REACH))
+        above = np.flatnonzero((ratio > ratio[j] + _APART) & (ratio < ratio[j] + _REACH))
+        below = below if len(below) else np.array([j - 1])
+        above = above if len(above) else np.array([j + 1])
+        left, right = _middle(level[:, below]), _middle(level[:, above])
+        x0, x1 = _mean(octave[:, below]), _mean(octave[:, above])
+        over[:, j] = level[:, j] - left - (right - left) * (octave[:, j] - x0) / (x1 - x0)
     return over
+
+
+def _mean(values: np.ndarray) -> np.ndarray:
+    """The mean of what is a number in each row, NaN where the pitch is too high for any of these partials."""
+    there = ~np.isnan(values)
+    count = np.count_nonzero(there, axis=1)
+    return np.where(count, np.where(there, values, 0.0).sum(axis=1) / np.maximum(count, 1), np.nan)
 
 
 def _middle(values: np.ndarray) -> np.ndarray:

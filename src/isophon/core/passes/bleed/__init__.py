@@ -1,10 +1,12 @@
 """Bleed: the headphone feed, predicted from its cue and subtracted. Its hits are found when the leak is learned."""
 
+from typing import Any
+
 from isophon.core.passes.bleed import settings, treat
 from isophon.core.passes.kind import Kind
 
 
-def _report(part) -> dict | None:
+def _report(part: Any) -> dict[str, Any] | None:
     """What is known of what leaked, None where nothing was learned."""
     leak = part.leak
     if leak is None:
@@ -14,7 +16,7 @@ def _report(part) -> dict | None:
     return row | ({"beat_s": leak.beat_s} if leak.own_click else {})
 
 
-def _told(part) -> str:
+def _told(part: Any) -> str:
     leak = part.leak
     if leak is None or not leak.key:
         return ""
@@ -22,7 +24,7 @@ def _told(part) -> str:
     return f"bleed of {', '.join(leak.cues)}: {where}, {leak.less_db:.1f} dB less of it"
 
 
-def _flaw(part) -> str:
+def _flaw(part: Any) -> str:
     flaw = settings.flaw_of(part.leak)
     return flaw and f"leak.{flaw}"
 

@@ -98,7 +98,8 @@ def _middles(rate: int) -> np.ndarray:
 class _Folds:
     """The moments of a take dealt out."""
 
-    def __init__(self, whole: Moments, weight: np.ndarray, easing: Easing, rate: int, guess) -> None:
+    def __init__(self, whole: Moments, weight: np.ndarray, easing: Easing, rate: int,
+                 guess: np.ndarray | None) -> None:  # fmt: skip
         self._moments, self._easing = whole, easing
         heard = STEP * np.cumsum(weight > 0)  # a fold holds as much of what is learned from, however short
         heard //= min(_TURN, heard[-1] // _FEWEST_TURNS + 1)

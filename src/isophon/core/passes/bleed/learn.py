@@ -122,7 +122,9 @@ def learn(
     return Learned(_faded(leak, *trust), shown, followed, found.explained_db)
 
 
-def _roughly(take, cues, rate: int, moments, tell) -> tuple[np.ndarray, Motion | None, np.ndarray]:
+def _roughly(
+    take: np.ndarray, cues: Any, rate: int, moments: Any, tell: Any
+) -> tuple[np.ndarray, Motion | None, np.ndarray]:
     """How much each moment counts, ``(steps,)``, how the leak moves, and the path as far as half the rate tells it.
 
     Weights, path and motion wait for one another: they come from coarse to fine, each with the others' last, until
@@ -196,7 +198,9 @@ def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
     return out
 
 
-def _followed(take, feeds: Feeds, cues, weight, path, easing, rate: int, tell) -> tuple[np.ndarray, float]:
+def _followed(
+    take: np.ndarray, feeds: Feeds, cues: Any, weight: np.ndarray, path: np.ndarray, easing: Any, rate: int, tell: Any
+) -> tuple[np.ndarray, float]:
     """The leak with paths of their own for pieces where that pays, and the share of those pieces."""
     leak = through(cues, path)
     size = 2 * STEP * round(_PIECE_S * rate / (2 * STEP))

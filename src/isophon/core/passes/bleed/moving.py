@@ -109,7 +109,9 @@ def motion_of(
     return Motion.along(track, step / rate)
 
 
-def _sums(error, leak, weight, rate: int, step: int) -> tuple[np.ndarray, np.ndarray]:
+def _sums(
+    error: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int, step: int
+) -> tuple[np.ndarray, np.ndarray]:
     """Normal matrices ``(steps, 2, 2)`` and sides ``(steps, 2)`` of louder and later, in their units."""
     slope = filtered(leak, _slope(), _SLOPE)
 

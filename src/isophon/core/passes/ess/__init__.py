@@ -1,17 +1,18 @@
 """The Esses pass: sibilants that stand out of the voice, brought under a ceiling."""
 
-from typing import Annotated
+from collections.abc import Iterator
+from typing import Annotated, Any
 
 import msgspec
 
 from isophon.core.passes.ess import air, find, lisp, partners, rule, settings, treat, whistle
-from isophon.core.passes.kind import Found, Kind
+from isophon.core.passes.kind import Found, Kind, Treatment
 from isophon.core.ranges import Level
 
 _VoiceSteps = Annotated[tuple[Level, ...], msgspec.Meta(max_length=400_000)]
 
 
-def _treatments(part):
+def _treatments(part: Any) -> Iterator[Treatment]:
     """By the ceiling and by hand, by rule, and the air after both."""
     yield from treat.treatments(part)
     yield from rule.treatments(part)
@@ -19,7 +20,7 @@ def _treatments(part):
     yield from whistle.treatments(part)
 
 
-def _told(part) -> str:
+def _told(part: Any) -> str:
     """What is done beside the marks: by rule, and the air."""
     how, words = part.ess, []
     if any(True for _ in rule.treatments(part)):

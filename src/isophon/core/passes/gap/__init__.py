@@ -1,17 +1,20 @@
 """Dead air, of the Floor pass: gaps, heads and tails, filled with room tone, turned down or silenced."""
 
+from typing import Any
+
 from isophon.core.audio.spectra import third_octave_edges
+from isophon.core.passes.ears import Ears
 from isophon.core.passes.gap import find, settings, treat
 from isophon.core.passes.kind import Found, Kind
 from isophon.core.passes.stillness import density
 from isophon.core.ranges import Level
 
 
-def _find(ears) -> Found:
+def _find(ears: Ears) -> Found:
     return Found(find.find(ears.survey, ears.singing, ears.marks("breath")))
 
 
-def _flaw(part) -> str:
+def _flaw(part: Any) -> str:
     bands, told = len(third_octave_edges(*find.ROOM_EDGES)) - 1, len(part.measured.room)
     return "" if told in (0, bands) else f"measured.room: holds {told} levels, not {bands}"
 

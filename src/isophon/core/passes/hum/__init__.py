@@ -1,17 +1,19 @@
 """Hum and buzz, of the Floor pass: the mains' harmonics, modelled and subtracted."""
 
+from typing import Any
+
 from isophon.core.passes.hum import find, settings, treat
 from isophon.core.passes.kind import Found, Kind
 
 
-def _report(part) -> dict | None:
+def _report(part: Any) -> dict[str, Any] | None:
     hum = part.measured.hum
     if hum is None or not part.hum.on:
         return None
     return {"base_hz": hum.base_hz, "partials": len(hum.partials), "level_dbfs": round(hum.level_db, 1)}
 
 
-def _rows(part) -> list[dict]:
+def _rows(part: Any) -> list[dict[str, Any]]:
     """The partials of the hum; what takes them away reaches down to the noise beside them."""
     if part.measured.hum is None or not part.hum.on:
         return []
@@ -29,14 +31,14 @@ def _rows(part) -> list[dict]:
     ]
 
 
-def _told(part) -> str:
+def _told(part: Any) -> str:
     hum = part.measured.hum
     if hum is None or not part.hum.on:
         return ""
     return f"hum: {hum.base_hz:.2f} Hz and {len(hum.partials)} partials, {hum.level_db:.1f} dBFS"
 
 
-def _flaw(part) -> str:
+def _flaw(part: Any) -> str:
     source = part.source
     flaw = treat.flaw_of(part.measured.hum, source.sample_rate, source.channels, source.frames)
     return flaw and f"measured.hum.{flaw}"

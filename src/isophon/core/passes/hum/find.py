@@ -16,6 +16,7 @@ Tukey 1977), so that slow changes are not flattened.
 from __future__ import annotations
 
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from scipy import fft, ndimage, signal, sparse
@@ -222,7 +223,7 @@ def _steady_share(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.nda
     return steady, weight
 
 
-def _reweighted(blocks, smooth, power, rounds, steady=0.0) -> tuple[np.ndarray, np.ndarray]:
+def _reweighted(blocks: Any, smooth: Any, power: Any, rounds: int, steady: Any = 0.0) -> tuple[np.ndarray, Any]:
     for _ in range(rounds):
         weight = (1 / (np.square(np.abs(blocks - steady)) + power)).astype(np.float32)
         steady = _weighted(blocks, weight, smooth)

@@ -1,11 +1,12 @@
 """The Pops pass: bursts of low air, taken out of the lows alone."""
 
 from isophon.core.passes.breath.settings import change_of
+from isophon.core.passes.ears import Ears
 from isophon.core.passes.kind import Found, Kind
 from isophon.core.passes.pop import find, settings, treat
 
 
-def _find(ears) -> Found:
+def _find(ears: Ears) -> Found:
     lows = find.lows_of(ears.low, ears.measured("hum", "hum"), ears.sample_rate)
     return Found(find.find(lows, ears.survey))
 

@@ -1,10 +1,13 @@
 """The Spots pass: boxes in time and frequency drawn by hand, and words that stand out of their phrase."""
 
-from isophon.core.passes.kind import Found, Kind
+from collections.abc import Iterator
+from typing import Any
+
+from isophon.core.passes.kind import Found, Kind, Treatment
 from isophon.core.passes.spot import find, outline, settings, treat
 
 
-def _treatments(part):
+def _treatments(part: Any) -> Iterator[Treatment]:
     """Boxes and free outlines."""
     yield from treat.treatments(part)
     yield from outline.treatments(part)

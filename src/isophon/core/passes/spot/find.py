@@ -6,6 +6,7 @@ import numpy as np
 
 from isophon.core.audio.loudness import lufs
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.kind import Read
 from isophon.core.survey import VOICED, Survey, phrases, words
 
 _FEWEST = 4  # voiced frames that tell a level
@@ -38,7 +39,7 @@ def level_in(survey: Survey, start: float, end: float) -> float | None:
     return lufs(float(voiced.mean())) if len(voiced) >= _FEWEST else None
 
 
-def drawn(read, survey: Survey, start: float, end: float) -> Mark:
+def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     """A spot over a span of the whole band, as high as it stands out of the voice around it."""
     span = slice(survey.frame(start), survey.frame(end) + 1)
     level = lufs(float(np.mean(survey.k_power[span])))

@@ -1,0 +1,38 @@
+"""Widgets and layouts with what most of them are given at once."""
+
+from __future__ import annotations
+
+from typing import TypeVar
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QBoxLayout, QGridLayout, QPushButton, QWidget
+
+Named = TypeVar("Named", bound=QObject)
+Box = TypeVar("Box", bound=QBoxLayout)
+
+
+def named(thing: Named, name: str) -> Named:
+    """The thing with the name by which the style sheet knows it."""
+    thing.setObjectName(name)
+    return thing
+
+
+def switch(text: str, parent: QWidget | None = None) -> QPushButton:
+    """A button that stays down."""
+    button = QPushButton(text, parent)
+    button.setCheckable(True)
+    return button
+
+
+def spaced(layout: Box, pixels: int) -> Box:
+    """A row or column with so much between its parts."""
+    layout.setSpacing(pixels)
+    return layout
+
+
+def grid(parent: QWidget | None, across: int, down: int) -> QGridLayout:
+    """A grid with so many pixels between its columns and rows."""
+    layout = QGridLayout(parent)
+    layout.setHorizontalSpacing(across)
+    layout.setVerticalSpacing(down)
+    return layout

@@ -1,0 +1,117 @@
+"""From a recording to all that is known of it: the one road of window, ``find``, ``clean`` and hand over.
+
+Leak, survey, marks, in this order: what leaked in is learned first where that is wanted, and everything after it hears
+the take without it. What is kept of a take (named after the recording, this version of the program and the bleed that
+is out of it, see :mod:`isophon.core.takes.cache`) is taken from there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import NamedTuple, cast
+
+import msgspec
+
+from isophon.core.audio.files import Recording
+from isophon.core.finding import Found, find_all, survey_recording
+from isophon.core.marks import Mark
+from isophon.core.passes import NAMES
+from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
+from isophon.core.passes.ears import held
+from isophon.core.ranges import Name
+from isophon.core.session.edits import Findings
+from isophon.core.session.model import Source
+from isophon.core.survey import Survey, geometry_at, phrases, words
+from isophon.core.takes import cache as take_cache
+from isophon.core.takes.pictures import Spectrogram, lows_of
+from isophon.core.work.beside import survey_of
+from isophon.core.work.bleed_learning import Dry, Lesson, dry, learn
+
+SURVEYING, LEARNING, FINDING = "surveying", "learning the bleed", "looking for marks"
+Tell = Callable[[str, float], None]
+
+
+class Request(msgspec.Struct, frozen=True):
+    """What is asked of a recording.
+
+    ``kinds``: whose marks are wanted; ``leak``: what is known of its leak, and ``bleed``: how that is taken out;
+    ``lesson``: what the leak is to be learned from first, None where it is known or not wanted.
+    """
+
+    kinds: tuple[Name, ...] = NAMES
+    bleed: BleedSettings = BleedSettings()
+    leak: Leak | None = None
+    lesson: Lesson | None = None
+
+
+class Analysis(NamedTuple):
+    """What is known of a recording.
+
+    ``heard``: the take as its marks were found in it, without its leak; ``survey`` and ``found`` are of that, and
+    ``without`` tells which bleed is out, see :func:`isophon.core.passes.bleed.settings.in_force`; ``leak``: None where
+    none was asked for, and ``hits``: where it is heard, if it was learned now.
+    """
+
+    heard: Recording | Dry
+    survey: Survey
+    found: Found
+    without: str
+    leak: Leak | None
+    hits: tuple[Mark, ...]
+
+    def findings(self, source: Source) -> Findings:
+        """What a session takes in of it."""
+        survey, found = self.survey, self.found
+        return Findings(source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.measured, self.without)
+
+
+def analyse(recording: Recording, request: Request, tell: Tell, *, keep: bool = False, again: bool = False) -> Analysis:
+    """Do what is asked, as far as it is not kept from before.
+
+    Parameters
+    ----------
+    tell : ``tell(step, fraction)``; may raise to cancel
+    keep : whether the survey, its pictures and the marks of all kinds are kept; then all kinds are looked for
+    again : whether what is kept does not count
+
+    Raises
+    ------
+    InputError
+        where a cue cannot be read, or the time to learn from is too short
+    OutputError
+        where something cannot be kept
+    """
+    leak, hits = request.leak, cast("tuple[Mark, ...]", ())
+    if request.lesson is not None:  # nothing is learned where that is still kept
+        learned = learn(recording, request.lesson, lambda: survey_of(recording, lambda f: tell(SURVEYING, f)),
+                        lambda f: tell(LEARNING, f))  # fmt: skip
+        leak, hits = leak or learned.facts, learned.marks
+    heard = dry(recording, leak, request.bleed)
+    without = "" if heard is recording else in_force(leak, request.bleed)
+    place = take_cache.place_of(recording.path)
+    kept = None if again else take_cache.kept_survey(place, without)
+    if kept is not None:
+        survey, found = kept.survey, kept.found
+    elif keep:
+        survey, found = _kept_now(heard, place, without, tell)
+    else:
+        survey = survey_recording(heard, lambda f: tell(SURVEYING, f))
+        found = find_all(held(heard), survey, lambda f: tell(FINDING, f), request.kinds)
+    found = msgspec.structs.replace(found, marks=tuple(m for m in found.marks if m.kind in request.kinds))
+    return Analysis(heard, survey, found, without, leak, hits)
+
+
+def _kept_now(heard: Recording | Dry, place: Path, without: str, tell: Tell) -> tuple[Survey, Found]:
+    """Survey a take, find its marks and keep all that; the picture at once, since it takes more room than the rest."""
+    recording = held(heard)
+    spectrogram = Spectrogram(geometry_at(recording.sample_rate))
+    survey = survey_recording(recording, lambda f: tell(SURVEYING, f), spectrogram.add)
+    spectrogram.finish()
+    take_cache.keep_picture(place, "spectrogram", spectrogram, without)
+    lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
+    take_cache.keep_picture(place, "lows", lows, without)
+    found = find_all(recording, survey, lambda f: tell(FINDING, f))
+    told = take_cache.Told(found, tuple(phrases(survey)), tuple(words(survey)), without)
+    take_cache.keep_survey(place, survey, told)
+    return survey, found

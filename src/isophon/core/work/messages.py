@@ -1,0 +1,127 @@
+"""What a worker is asked, and what it answers: one value each, tagged, as JSON of one line."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from isophon.core.handover.stems import Target
+from isophon.core.passes.bleed.settings import BleedSettings, Leak
+from isophon.core.ranges import File, Key, Name, Seconds
+from isophon.core.reading import path_of, spelled
+from isophon.core.session.model import Part, Session
+from isophon.core.work.bleed_learning import Lesson
+
+
+class Message(msgspec.Struct, frozen=True, tag_field="do", kw_only=True):
+    """``cores``: how many of them the work may take; 0: all."""
+
+    cores: int = 0
+
+
+class Wake(Message, frozen=True, tag="wake"):
+    """Be there."""
+
+
+class Look(Message, frozen=True, tag="look"):
+    """Take a first look at a recording and keep it."""
+
+    path: File
+
+
+class Measure(Message, frozen=True, tag="measure"):
+    """Survey a recording without its ``leak``, find its marks and keep that; ``again``: even where it is kept."""
+
+    path: File
+    leak: Leak | None = None
+    bleed: BleedSettings = BleedSettings()
+    again: bool = False
+
+
+class Learn(Message, frozen=True, tag="learn"):
+    """Learn what leaked into a recording."""
+
+    path: File
+    lesson: Lesson
+
+
+class HearBeside(Message, frozen=True, tag="beside"):
+    """Find what can only be found in the recording of a ``part`` beside that of its ``lead``, which it lies after."""
+
+    path: File
+    lead: File
+    later_s: Seconds
+    key: Key
+    part: Name
+
+
+class HandOver(Message, frozen=True, tag="hand over"):
+    """Write the stem of a part."""
+
+    session: Session
+    part: Name
+    target: Target
+
+
+class RenderAhead(Message, frozen=True, tag="render ahead"):
+    """Render what the slow stages leave of a part, from a second of it on."""
+
+    part: Part
+    at: Seconds
+
+
+class Progress(msgspec.Struct, frozen=True, tag_field="is", tag="progress"):
+    """How far it is, as a fraction."""
+
+    fraction: float
+
+
+class Done(msgspec.Struct, frozen=True, tag_field="is", tag="done"):
+    """It is done."""
+
+    value: Any = None
+
+
+class Failed(msgspec.Struct, frozen=True, tag_field="is", tag="failed"):
+    """Why it failed; ``of_input``: what it was to work on cannot be used."""
+
+    words: str
+    of_input: bool = False
+
+
+Asked = Wake | Look | Measure | Learn | HearBeside | HandOver | RenderAhead
+Answered = Progress | Done | Failed
+
+
+def _told(value: Any) -> str:
+    if isinstance(value, Path):
+        return spelled(value)
+    raise NotImplementedError(type(value))
+
+
+def _meant(kind: type, value: Any) -> Path:
+    if kind is Path and isinstance(value, str):
+        return path_of(value)
+    raise NotImplementedError(kind)
+
+
+_ENCODER = msgspec.json.Encoder(enc_hook=_told)
+_ASKED = msgspec.json.Decoder(Asked, dec_hook=_meant)
+_ANSWERED = msgspec.json.Decoder(Answered)
+
+
+def line_of(message: Asked | Answered) -> bytes:
+    """A message as a line."""
+    return _ENCODER.encode(message) + b"\n"
+
+
+def asked_in(line: bytes) -> Asked:
+    """What is asked in a line; MsgspecError where it is nothing of that."""
+    return _ASKED.decode(line)
+
+
+def answered_in(line: bytes) -> Answered:
+    """What is answered in a line; MsgspecError where it is nothing of that."""
+    return _ANSWERED.decode(line)

@@ -12,12 +12,12 @@ from pathlib import Path
 import common
 from scipy import signal
 
+from isophon.core.audio.bell import Bell
 from isophon.core.audio.files import Recording
 from isophon.core.finding import survey_recording
 from isophon.core.passes import BY_NAME
-from isophon.core.passes.band.bell import Bell
-from isophon.core.passes.band.treat import BandFilter
 from isophon.core.passes.ears import Ears
+from isophon.core.passes.filters import BandFilter
 from isophon.core.passes.spot.treat import SpotCut
 from isophon.core.render import Renderer
 

@@ -17,8 +17,8 @@ from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.passes import NAMES
 from isophon.core.passes.breath.find import find
+from isophon.core.passes.fades import Fade
 from isophon.core.passes.gap.find import find as find_gaps
-from isophon.core.passes.gap.treat import Fade
 from isophon.core.passes.singing import singing
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default

@@ -96,6 +96,16 @@ def test_no_circles_between_folders():
     assert len(edges) > 20
 
 
+def test_no_room_imports_another():
+    rooms = {path.parent.name for path in (ROOT / "core" / "passes").glob("*/__init__.py")}
+    for module, source, full in _imports():
+        parts, target = module.split("."), (full if _is_module(full) else source).split(".")
+        if parts[:2] == ["core", "passes"] and len(parts) > 2 and parts[2] in rooms:
+            other = target[3] if target[:3] == ["isophon", "core", "passes"] and len(target) > 3 else parts[2]
+            assert other == parts[2] or other not in rooms, f"{module} imports {'.'.join(target)}"
+    assert len(rooms) > 10
+
+
 def _folder(module: str) -> str:
     """The folder of a module, '' for one that holds other folders."""
     path = ROOT / Path(*module.split("."))

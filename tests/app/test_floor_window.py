@@ -5,7 +5,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 
 from driving import drag, key, press
-from isophon.core.passes.gap.treat import Fade
+from isophon.core.passes.fades import Fade
 from isophon.core.passes.hiss.settings import noise_in
 from isophon.core.passes.rumble.settings import cut_in
 

@@ -9,12 +9,12 @@ from scipy import signal
 
 from conftest import Written, reader, write
 from isophon.cli import main
+from isophon.core.audio.bell import BELL, HIGH_SHELF, LOW_SHELF, Bell, power_response, taps
 from isophon.core.errors import InputError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.marks import Hand, Mark
-from isophon.core.passes.band.bell import BELL, HIGH_SHELF, LOW_SHELF, Bell, power_response, taps
 from isophon.core.passes.band.settings import BandSettings, centre_of, change_of, edges_of
-from isophon.core.passes.band.treat import BandFilter
+from isophon.core.passes.filters import BandFilter
 from isophon.core.passes.spot.file import load_spots
 from isophon.core.passes.spot.outline import SpotShape
 from isophon.core.passes.spot.treat import SpotCut

@@ -21,7 +21,7 @@ from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes import NAMES
 from isophon.core.passes.breath.find import find as find_breaths
 from isophon.core.passes.ess import treat
-from isophon.core.passes.gap.treat import Fade, room_tone
+from isophon.core.passes.fades import Fade, room_tone
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.passes.hum.settings import HumSettings
 from isophon.core.passes.rumble import treat as lowcut

@@ -8,6 +8,7 @@ from scipy import signal
 
 from conftest import Written, reader, write
 from isophon.cli import main
+from isophon.core.audio.hum import hum_of
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.demo.build import load_labels
 from isophon.core.finding import find_all, survey_recording
@@ -17,7 +18,6 @@ from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.passes.hum import find as hum_finding
 from isophon.core.passes.hum.find import find
 from isophon.core.passes.hum.settings import HumSettings
-from isophon.core.passes.hum.treat import hum_of
 from isophon.core.render import TILE, Renderer
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session, Source

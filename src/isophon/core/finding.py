@@ -9,12 +9,12 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.files import Recording
+from isophon.core.audio.hum import Hum
 from isophon.core.errors import InputError
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, Measured
 from isophon.core.passes.ears import Ears, Listened, Recorded
 from isophon.core.passes.hiss.settings import noise_of
-from isophon.core.passes.hum.treat import Hum
 from isophon.core.passes.stillness import still_density, without
 from isophon.core.survey import Survey, survey
 

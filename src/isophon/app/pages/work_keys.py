@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -13,14 +13,14 @@ from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.sheets import PASSES
 
-if TYPE_CHECKING:
-    from isophon.app.pages.work_page import WorkPage
-
 _STEP_DB, _NUDGE_S = 0.5, 0.005
 
 
-def add_keys(page: WorkPage) -> None:
-    """Let the keys of the keys page act on the work page; those of marks and parts only where these are seen."""
+def add_keys(page: Any) -> None:
+    """Let the keys of the keys page act on the work page; those of marks and parts only where these are seen.
+
+    ``page``: the work page, which imports this.
+    """
     workspace, hearing = page.workspace, page.hearing
 
     def take_away() -> None:

@@ -15,8 +15,8 @@ from isophon.app.sheets.extras import Extras
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.keyboard import Choice, Field
 from isophon.app.views.labels import Label
+from isophon.core.audio.bell import SHAPES
 from isophon.core.marks import Mark
-from isophon.core.passes.band.bell import SHAPES
 from isophon.core.passes.band.settings import USUAL_Q, centre_of, edges_of, name_of
 from isophon.core.passes.band.treat import response_of
 from isophon.core.session import edits

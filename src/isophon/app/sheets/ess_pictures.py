@@ -13,7 +13,7 @@ from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
-from isophon.core.passes.band.bell import response_db
+from isophon.core.audio.bell import response_db
 from isophon.core.passes.ess import air, rule
 from isophon.core.passes.ess.settings import LEFT_ALONE
 from isophon.core.passes.kind import Treatment

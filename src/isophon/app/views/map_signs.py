@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
 from isophon.app import theme
 from isophon.app.model.passes import Pass
 from isophon.core.marks import GONE_DB
-from isophon.core.passes.gap.treat import Fade
+from isophon.core.passes.fades import Fade
 
 _STEPS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300)
 _APART = 74

@@ -15,7 +15,7 @@ from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.app.views.map_signs import Stamps, draw_gate, draw_warnings
 from isophon.app.views.wave import draw_wave
 from isophon.core.passes import KINDS
-from isophon.core.passes.gap.treat import Fade
+from isophon.core.passes.fades import Fade
 
 _RIDE_DB = 12.0
 _CLOSE, _TIED = 16.0, 12.0  # pixels a mark, for its shape; and of a word, for its ties

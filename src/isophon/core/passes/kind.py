@@ -145,7 +145,7 @@ class Kind:
     it without one. ``doubts(part)``: what is doubtful in what it does. ``sounds_of(mark)``: what the sounds of a mark
     are called, '' for nothing; the proof shows spectra of those of one name together. ``works_in(mark)``: the
     frequencies in Hz that a change of a mark works on, None: up to the top. ``reads``: other kinds, by name, whose
-    marks or settings its treatments depend on.
+    marks or settings its treatments depend on. ``steady(part, hz)``: what it does to the whole take at frequencies, dB.
     """
 
     name: str
@@ -182,6 +182,7 @@ class Kind:
     sounds_of: Callable[[Mark], str] = lambda mark: ""
     works_in: Callable[[Mark], tuple[float, float | None]] = lambda mark: mark.band
     reads: tuple[str, ...] = ()
+    steady: Callable[[Any, np.ndarray], np.ndarray] | None = None
 
 
 def touching(treatments: Sequence[Any], start: int, stop: int) -> list[Any]:

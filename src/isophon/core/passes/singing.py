@@ -29,6 +29,8 @@ _STILL_DB, _SHORT_BURST_S, _BURST_AFTER_S = 4.0, (0.02, 0.12), 0.12  # a mouth c
 _FAR_UNDER_VOICE_DB, _ALONE_S = 15.0, 0.3
 _LEAST_VOICE_S, _BRIEF_S, _NEAR_S = 0.03, 0.1, 0.08
 _TONE_S, _TONE_UNDER_VOICE_DB = 0.25, 8.0
+_SMOOTH_S, _AROUND_S = 0.02, 0.35
+_FROM_DB, _TO_DB = 15.0, 4.0  # under the height of a swell
 _VOWELS_HZ, _VOWEL_OVER_DB = 4_000.0, 2.0  # how far a vowel stands out of what is beside it at least
 
 
@@ -209,3 +211,25 @@ def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
         else:
             joined.append([first, last])
     return [(first, last) for first, last in joined]
+
+
+def smoothed_level(survey: Survey) -> np.ndarray:
+    """The level of every frame, over 20 ms, K-weighted, in dB."""
+    return db(ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(_SMOOTH_S / survey.hop_s))))
+
+
+def swell_s(level: np.ndarray, first: int, last: int, hop_s: float) -> float:
+    """How long a sound takes to come from 15 to 4 dB under its height, and to go again, s in sum."""
+    top, around = float(np.percentile(level[first:last], 90)), round(_AROUND_S / hop_s)
+    start, end = max(0, first - around), min(len(level), last + around)
+    near = level[start:end]
+    middle = first - start + int(np.argmax(level[first:last]))
+    return (_edge(near[middle::-1], top) + _edge(near[middle:], top)) * hop_s
+
+
+def _edge(outwards: np.ndarray, top: float) -> int:
+    """Frames from the last that is within 4 dB of the top to the first that is 15 dB under it."""
+    gone = np.flatnonzero(outwards < top - _FROM_DB)
+    outer = int(gone[0]) if len(gone) else len(outwards)
+    inner = np.flatnonzero(outwards[:outer] > top - _TO_DB)
+    return outer - (int(inner[-1]) if len(inner) else 0)

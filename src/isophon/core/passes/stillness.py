@@ -7,11 +7,13 @@ from collections.abc import Iterable
 import numpy as np
 from scipy import signal
 
+from isophon.core.audio.hum import Hum, hum_of
 from isophon.core.passes.ears import Ears
-from isophon.core.passes.hum.treat import Hum, hum_of
 from isophon.core.passes.kind import Read
 from isophon.core.survey import Survey
 
+ROOM_EDGES = (20.0, 16_000.0)  # Hz
+SILENT_DB = -150.0
 _ROOM_WINDOW = 8_192
 _ROOM_PIECES = 60
 _MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distribution that a noise's periodogram has

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from isophon.core.audio.shapes import raised_cosine
 from isophon.core.playing.mix import Heard, Scene, hear
 from isophon.core.playing.readiness import Readiness
 
@@ -101,4 +102,4 @@ def _cross(before: Heard, after: Heard, span: slice) -> None:
 def rise(length: int, total: int) -> np.ndarray:
     """From 0 to 1 along a raised cosine of ``length``, then 1; float32 ``(total, 1)``."""
     place = np.minimum(1.0, (np.arange(total) + 1) / length)
-    return (0.5 - 0.5 * np.cos(np.pi * place)).astype(np.float32)[:, None]
+    return raised_cosine(place).astype(np.float32)[:, None]

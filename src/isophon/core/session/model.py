@@ -231,6 +231,13 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         """Of very many marks of a kind, those that can be told apart where a view (s) is so many columns wide."""
         return self._kinds[kind].tallest(view, columns)
 
+    def after_steady(self, levels: np.ndarray, hz: np.ndarray) -> np.ndarray:
+        """Levels (dB) at frequencies after all that is done to the whole take."""
+        for kind in KINDS:
+            if kind.steady is not None:
+                levels = levels + kind.steady(self, hz)
+        return levels
+
     def change(self, mark: Mark) -> float:
         """What is done to a mark of this part, in dB."""
         return self._changes[mark.id]

@@ -16,8 +16,8 @@ from typing import NamedTuple
 import numpy as np
 from scipy import fft
 
+from isophon.core.audio.bell import Bell, power_response
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.band.bell import Bell, power_response
 from isophon.core.passes.band.settings import ALWAYS, LOUD, centre_of, edges_of
 from isophon.core.passes.ears import Ears
 from isophon.core.survey import STILL, UNVOICED, Survey, words

@@ -12,8 +12,8 @@ from typing import Annotated, Any
 
 import msgspec
 
+from isophon.core.audio.bell import BELL, SHAPES, Bell
 from isophon.core.marks import Mark
-from isophon.core.passes.band.bell import BELL, SHAPES, Bell
 
 ALWAYS, LOUD = "always", "loud"  # what a found band's ``sound`` says
 MOST_DB, DEEPEST_DB = 12.0, -36.0

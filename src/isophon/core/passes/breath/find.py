@@ -7,8 +7,7 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.ess.breathed import smoothed_level, swell_s
-from isophon.core.passes.singing import band_levels, sung_voice
+from isophon.core.passes.singing import band_levels, smoothed_level, sung_voice, swell_s
 from isophon.core.survey import STILL, Survey
 
 _OVER_FLOOR_DB, _UNDER_VOICE_DB = 5.0, 46.0

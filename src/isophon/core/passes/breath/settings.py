@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Protocol
+from typing import Annotated
 
 import msgspec
 
-from isophon.core.marks import GONE_DB, Mark
+from isophon.core.marks import GONE_DB
 
 DRAWN_S = (0.03, 3.0)  # shortest and longest that can be drawn
 
@@ -27,14 +27,6 @@ class BreathSettings(msgspec.Struct, frozen=True):
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
 
 
-class UnderCeiling(Protocol):
-    """Settings of a kind whose marks come down to a ceiling over the voice."""
-
-    ceiling_db: float
-    limit_db: float
-    sure: float
-
-
 _STACK = BreathSettings(ceiling_db=-60.0, limit_db=GONE_DB, fill=False)  # the stack breathes once: common practice
 _OF_ROLE = {"double": _STACK, "harmony": _STACK}
 
@@ -42,15 +34,3 @@ _OF_ROLE = {"double": _STACK, "harmony": _STACK}
 def role_default(role: str) -> BreathSettings:
     """The settings that a part of a role starts with."""
     return _OF_ROLE.get(role, BreathSettings())
-
-
-def change_of(mark: Mark, settings: UnderCeiling) -> float:
-    """What is done to a breath or a pop, in dB ≤ 0; −36 and less: taken out whole."""
-    hand = mark.hand
-    if hand.leave:
-        return 0.0
-    if hand.change_db is not None:
-        return hand.change_db
-    if mark.confidence < settings.sure and not hand.drawn:
-        return 0.0
-    return max(settings.limit_db, min(0.0, settings.ceiling_db - mark.standout_db))

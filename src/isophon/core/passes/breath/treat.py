@@ -1,6 +1,6 @@
 """Breaths turned down or taken out, between smooth edges.
 
-See :mod:`isophon.core.passes.gap.treat`, whose stage does it.
+See :mod:`isophon.core.passes.fades`, whose stage does it.
 """
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from isophon.core.passes.gap.treat import Fade, fade_of, room_under
+from isophon.core.passes.fades import Fade, fade_of, room_under
 
 
 def treatments(part: Any) -> Iterator[Fade]:

@@ -8,7 +8,8 @@ from typing import NamedTuple
 import numpy as np
 from scipy import signal
 
-from isophon.core.passes.timing import align
+from isophon.core.audio.shapes import between_samples
+from isophon.core.passes import align
 from isophon.core.survey import Survey
 
 _LEAST_ALIKE, _MOST_PLACES, _APART = 0.35, 8, 0.6
@@ -31,7 +32,7 @@ class Place(NamedTuple):
 def places(survey: Survey, start: float, end: float) -> list[Place]:
     """Where what lies from ``start`` to ``end`` s comes again, the most alike first; the passage itself is none.
 
-    The distance of both, as :mod:`isophon.core.passes.timing.align` hears takes, against what is usual for
+    The distance of both, as :mod:`isophon.core.passes.align` hears takes, against what is usual for
     this take; exact to some ms by what is heard every 5 ms.
     """
     sounds = align.sounds_of(survey, align.STEP_S)
@@ -80,7 +81,5 @@ def _exactly(sounds: align.Sounds, start: float, end: float, at: float) -> float
     best = int(np.argmin(distances))
     exact = float(lags[best])
     if 0 < best < len(lags) - 1:
-        left, middle, right = distances[best - 1 : best + 2]
-        bend = left - 2 * middle + right
-        exact += float(0.5 * (left - right) / bend) * _FINE_S if bend > 1e-9 else 0.0
+        exact += between_samples(*distances[best - 1 : best + 2]) * _FINE_S
     return at + exact

@@ -11,6 +11,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from isophon.core.audio.shapes import raised_cosine
 from isophon.core.passes.kind import At, Stage
 
 
@@ -45,7 +46,7 @@ def _apply(at: At, mine: Sequence[Carried]) -> np.ndarray:
         first, last, here = at.within(one)
         place = np.arange(first, last)
         share = np.clip(np.minimum(place - one.first + 0.5, one.last - place - 0.5) / one.edge, 0, 1)
-        share = (0.5 - 0.5 * np.cos(np.pi * share)).astype(np.float32)
+        share = raised_cosine(share).astype(np.float32)
         out[:, here] += share * (at.read(one.source + first - one.first, last - first) - out[:, here])
     return out
 

@@ -12,8 +12,9 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from isophon.core.passes.band.bell import FILTER_S, HIGH_SHELF, Bell
-from isophon.core.passes.band.treat import passing
+from isophon.core.audio.bell import FILTER_S, HIGH_SHELF, Bell
+from isophon.core.audio.shapes import raised_cosine
+from isophon.core.passes.filters import passing
 from isophon.core.passes.kind import At, Stage
 
 _EDGE_S, _LEAST_DB = 0.03, 0.05
@@ -52,7 +53,7 @@ def _outside(lift: AirLift, start: int, frames: int) -> np.ndarray:
     for first, last in lift.spans:
         if first - lift.edge < start + frames and last + lift.edge > start:
             away = np.minimum(away, np.maximum(0, np.maximum(first - place, place - last)))
-    return 0.5 - 0.5 * np.cos(np.pi * np.clip(away / lift.edge, 0, 1))
+    return raised_cosine(np.clip(away / lift.edge, 0, 1))
 
 
 STAGE = Stage(86, (AirLift,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, pieces=True)

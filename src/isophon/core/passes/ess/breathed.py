@@ -9,19 +9,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
-from scipy import ndimage
 
 from isophon.core.audio.loudness import db
 from isophon.core.marks import Mark
-from isophon.core.passes.singing import sung_voice
+from isophon.core.passes.singing import smoothed_level, sung_voice, swell_s
 from isophon.core.survey import STILL, Survey
 
 _PAUSE_BEFORE_S = 0.28  # without voice; the end of a word's tail may lie in it
 _WORD_AFTER_S = (0.03, 0.7)
 _QUIET_S, _QUIET_DB, _ROOM_DB = 0.015, 12.0, 3.0  # between it and its word: under it, or near the room
 _JET_OVER_MID_DB = 22.0
-_SLOW_S, _FROM_DB, _TO_DB = 0.08, 15.0, 4.0
-_SMOOTH_S, _AROUND_S = 0.02, 0.35
+_SLOW_S = 0.08
 
 
 def without_breaths(survey: Survey, marks: Iterable[Mark]) -> list[Mark]:
@@ -47,25 +45,3 @@ def _is_breath(survey: Survey, mark: Mark, sung: np.ndarray, level: np.ndarray, 
     top = float(np.percentile(level[first:last], 90))
     quiet = level[last : last + int(word[0])] < max(top - _QUIET_DB, room + _ROOM_DB)
     return bool(np.count_nonzero(quiet) * hop >= _QUIET_S) and swell_s(level, first, last, hop) >= _SLOW_S
-
-
-def smoothed_level(survey: Survey) -> np.ndarray:
-    """The level of every frame, over 20 ms, K-weighted, in dB."""
-    return db(ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(_SMOOTH_S / survey.hop_s))))
-
-
-def swell_s(level: np.ndarray, first: int, last: int, hop_s: float) -> float:
-    """How long a sound takes to come from 15 to 4 dB under its height, and to go again, s in sum."""
-    top, around = float(np.percentile(level[first:last], 90)), round(_AROUND_S / hop_s)
-    start, end = max(0, first - around), min(len(level), last + around)
-    near = level[start:end]
-    middle = first - start + int(np.argmax(level[first:last]))
-    return (_edge(near[middle::-1], top) + _edge(near[middle:], top)) * hop_s
-
-
-def _edge(outwards: np.ndarray, top: float) -> int:
-    """Frames from the last that is within 4 dB of the top to the first that is 15 dB under it."""
-    gone = np.flatnonzero(outwards < top - _FROM_DB)
-    outer = int(gone[0]) if len(gone) else len(outwards)
-    inner = np.flatnonzero(outwards[:outer] > top - _TO_DB)
-    return outer - (int(inner[-1]) if len(inner) else 0)

@@ -16,6 +16,7 @@ import numpy as np
 from scipy import fft
 
 from isophon.core.audio.filters import linear_phase_band
+from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import Mark
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.passes.kind import At, Read, Stage
@@ -131,7 +132,7 @@ def _weights(treatment: EssCut) -> np.ndarray:
     """0 outside, 1 inside, raised cosines of one edge length centred on start and stop."""
     length = treatment.last - treatment.first
     edge = min(treatment.edge, length // 2)
-    rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(edge) + 0.5) / edge)
+    rise = raised_cosine((np.arange(edge) + 0.5) / edge)
     weights = np.ones(length)
     weights[:edge] = rise
     weights[length - edge :] = rise[::-1]

@@ -13,10 +13,10 @@ import numpy as np
 from msgspec.structs import replace
 from scipy import ndimage
 
+from isophon.core.audio.bell import Bell
 from isophon.core.marks import Mark
-from isophon.core.passes.band.bell import Bell
-from isophon.core.passes.band.treat import BandFilter
 from isophon.core.passes.ess.settings import is_left
+from isophon.core.passes.filters import BandFilter
 from isophon.core.passes.kind import Read
 
 _WINDOW_S, _LOW_HZ, _HIGH_HZ = 0.02, 3_500.0, 14_000.0

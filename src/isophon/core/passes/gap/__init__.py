@@ -3,6 +3,7 @@
 from typing import Any
 
 from isophon.core.audio.spectra import third_octave_edges
+from isophon.core.passes import fades
 from isophon.core.passes.ears import Ears
 from isophon.core.passes.gap import find, settings, treat
 from isophon.core.passes.kind import Found, Kind
@@ -20,7 +21,7 @@ def _flaw(part: Any) -> str:
 
 
 KIND = Kind(
-    "gap", settings.GapSettings, settings.role_default, treat.STAGE, treat.gap_fades,
+    "gap", settings.GapSettings, settings.role_default, fades.STAGE, treat.gap_fades,
     find=_find, also=lambda ears: {"room": find.room_of(density(ears))},
     change=lambda mark, settings_, context: settings.change_of(mark, settings_), drawn_s=settings.DRAWN_S,
     reads=("rumble", "hiss", "band"), measures={"room": (tuple[Level, ...], ())}, flaw=_flaw,

@@ -10,13 +10,11 @@ import numpy as np
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.stillness import Density
+from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density
 from isophon.core.survey import STILL, Survey
 
 _SHORTEST_S = 0.1
 _MOMENT_S = 0.05
-ROOM_EDGES = (20.0, 16_000.0)
-SILENT_DB = -150.0
 
 def find(survey: Survey, sounds: list[tuple[float, float]], breaths: Iterable[Mark]) -> tuple[Mark, ...]:
     """The gaps of a take: heads, tails, and all between stretches of singing and breaths; 100 ms or longer."""

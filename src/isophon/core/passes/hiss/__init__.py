@@ -32,5 +32,5 @@ KIND = Kind(
     "hiss", settings.HissSettings, settings.role_default, treat.STAGE, treat.treatments,
     find=lambda ears: Found(measured={"noise": settings.noise_of(density(ears), ears.sample_rate)}), marked=False,
     measures={"noise": (tuple[Level, ...], ())}, one_take=("learn_from", "learn_to"),
-    report=_report, told=_told, flaw=_flaw, reads=("ess",),
+    report=_report, told=_told, flaw=_flaw, reads=("ess",), steady=settings.steady_db,
 )  # fmt: skip

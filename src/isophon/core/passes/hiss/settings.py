@@ -65,6 +65,13 @@ def noise_of(density: Density | None, sample_rate: int) -> tuple[float, ...]:
     return tuple(round(max(SILENT_DB, level), 1) for level in levels)
 
 
+def steady_db(part: Any, hz: np.ndarray) -> np.ndarray:
+    """What is done to a part's noise at frequencies, in dB ≤ 0."""
+    if not (part.hiss.on and noise_in(part)):
+        return np.zeros(len(hz))
+    return part.hiss.amount_db * emphasis(hz, part.hiss.from_hz)
+
+
 def emphasis(hz: np.ndarray, from_hz: float) -> np.ndarray:
     """How much of the reduction acts at frequencies: 0 below, 1 above, half at ``from_hz``, over 2/3 octave."""
     octaves = np.log2(np.maximum(hz, 1.0) / from_hz)

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from isophon.core.audio.hum import flaw_of
 from isophon.core.passes.hum import find, settings, treat
 from isophon.core.passes.kind import Found, Kind
 
@@ -40,7 +41,7 @@ def _told(part: Any) -> str:
 
 def _flaw(part: Any) -> str:
     source = part.source
-    flaw = treat.flaw_of(part.measured.hum, source.sample_rate, source.channels, source.frames)
+    flaw = flaw_of(part.measured.hum, source.sample_rate, source.channels, source.frames)
     return flaw and f"measured.hum.{flaw}"
 
 

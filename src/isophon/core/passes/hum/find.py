@@ -23,9 +23,9 @@ from scipy import fft, ndimage, signal, sparse
 from scipy.interpolate import BSpline, CubicSpline
 from scipy.sparse.linalg import spsolve
 
+from isophon.core.audio.hum import Hum, Partial
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.audio.threads import at_once, cores
-from isophon.core.passes.hum.treat import Hum, Partial
 
 _MAINS = (50.0, 60.0)
 _DEVIATION_HZ, _GRID_HZ = 1.0, 0.01

@@ -1,6 +1,6 @@
 """The Pops pass: bursts of low air, taken out of the lows alone."""
 
-from isophon.core.passes.breath.settings import change_of
+from isophon.core.passes.ceiling import change_of
 from isophon.core.passes.ears import Ears
 from isophon.core.passes.kind import Found, Kind
 from isophon.core.passes.pop import find, settings, treat

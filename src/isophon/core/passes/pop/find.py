@@ -14,11 +14,11 @@ import numpy as np
 import soxr
 from scipy import ndimage, signal
 
+from isophon.core.audio.hum import Hum, hum_of
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.ears import LOW_HZ
-from isophon.core.passes.hum.treat import Hum, hum_of
 from isophon.core.passes.kind import Read
 from isophon.core.survey import VOICED, Survey
 

@@ -15,6 +15,7 @@ import soxr
 from scipy import signal
 
 from isophon.core.audio import pitch
+from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import GONE_DB
 from isophon.core.passes.kind import At, Read, Stage
 from isophon.core.passes.pop import burst
@@ -85,7 +86,7 @@ def _weights(cut: PopCut) -> np.ndarray:
     size = cut.last - cut.first
     at = np.arange(size) + 0.5
     edge = max(1, min(cut.edge, size // 2))
-    return 0.5 - 0.5 * np.cos(np.pi * np.clip(np.minimum(at, size - at) / edge, 0, 1))
+    return raised_cosine(np.clip(np.minimum(at, size - at) / edge, 0, 1))
 
 
 def _pitch_track(mono: np.ndarray, rate: int, size: int) -> np.ndarray:

@@ -20,5 +20,5 @@ def _report(part: Any) -> dict[str, Any] | None:
 KIND = Kind(
     "rumble", settings.RumbleSettings, settings.role_default, treat.STAGE, treat.treatments,
     find=lambda ears: Found(measured={"lowest_hz": find.lowest_note(ears.survey)}), marked=False,
-    measures={"lowest_hz": (Hertz | None, None)}, report=_report, told=_told,
+    measures={"lowest_hz": (Hertz | None, None)}, report=_report, told=_told, steady=settings.steady_db,
 )  # fmt: skip

@@ -42,6 +42,12 @@ def cut_in(part: Any) -> float | None:
     return cut_of(part.rumble, part.measured.lowest_hz)
 
 
+def steady_db(part: Any, hz: np.ndarray) -> np.ndarray:
+    """What the low cut in force does to a part at frequencies, in dB ≤ 0."""
+    cut_hz = cut_in(part)
+    return np.zeros(len(hz)) if cut_hz is None else -loss_db(cut_hz, part.rumble.slope, hz)
+
+
 def loss_db(cut_hz: float, slope: int, hz: np.ndarray | float) -> np.ndarray:
     """What a low cut takes from frequencies, in dB ≥ 0."""
     return 10 * np.log10(1 + (cut_hz / np.maximum(hz, 1e-3)) ** (slope / 3))

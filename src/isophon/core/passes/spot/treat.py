@@ -15,6 +15,7 @@ import msgspec
 import numpy as np
 from scipy import signal
 
+from isophon.core.audio.shapes import raised_cosine
 from isophon.core.passes.kind import At, Stage
 from isophon.core.passes.spot.settings import band_of
 from isophon.core.survey import Survey
@@ -79,7 +80,7 @@ def _faded(cut: SpotCut, start: int, frames: int) -> np.ndarray:
     """How much of a change is there, 0 to 1, ``(frames,)``; all of it in the box."""
     place = np.arange(start, start + frames)
     inside = np.clip(np.minimum(place - cut.first, cut.last - 1 - place) / cut.edge, 0, 1)
-    return 0.5 - 0.5 * np.cos(np.pi * inside)
+    return raised_cosine(inside)
 
 
 @lru_cache(maxsize=128)

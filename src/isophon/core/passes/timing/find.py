@@ -10,8 +10,8 @@ from scipy import signal
 
 from isophon.core.audio.loudness import lufs
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes import align
 from isophon.core.passes.kind import Found
-from isophon.core.passes.timing import align
 from isophon.core.passes.timing.settings import AlikeWith
 from isophon.core.survey import Survey, words
 

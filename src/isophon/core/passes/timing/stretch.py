@@ -14,6 +14,7 @@ from functools import partial
 import msgspec
 import numpy as np
 
+from isophon.core.audio.shapes import raised_cosine
 from isophon.core.passes.kind import At, Read, Stage
 
 REACH_S = 1.0
@@ -164,7 +165,7 @@ def spliced(samples: np.ndarray, start: int, length: int, cuts: Sequence[Splice]
         place += pieces[i]
         fade = min(most, room[i], room[i + 1])
         step = np.arange(-fade, fade)
-        rise = 0.5 - 0.5 * np.cos(np.pi * (step + fade + 0.5) / (2 * fade or 1))
+        rise = raised_cosine((step + fade + 0.5) / (2 * fade or 1))
         before, after = _frames(samples, start + cut.at + step), _frames(samples, start + entered[i + 1] + step)
         out[:, place - fade : place + fade] = _crossed(before, after, rise)
     return out

@@ -14,6 +14,7 @@ import numpy as np
 from scipy import ndimage
 
 from isophon.core.audio.loudness import lufs
+from isophon.core.audio.shapes import between_samples
 from isophon.core.survey import VOICED, Survey
 
 REACH_S = 0.45
@@ -149,8 +150,6 @@ def lateness(part: Sounds, lead: Sounds, later_s: float, moment: float, expected
     at = int(np.argmin(distances))
     late = float(lags[at])
     if 0 < at < len(lags) - 1:  # between the steps, by a parabola
-        left, middle, right = distances[at - 1 : at + 2]
-        bend = left - 2 * middle + right
-        late += float(0.5 * (left - right) / bend) * _FINE_S if bend > 1e-9 else 0.0
+        late += between_samples(*distances[at - 1 : at + 2]) * _FINE_S
     spread = float(np.linalg.norm(mine - mine.mean(axis=0), axis=1).mean())
     return late, float(np.clip(1 - distances[at] / max(1e-6, 1.4 * spread + 4), 0, 1))

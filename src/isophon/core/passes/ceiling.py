@@ -1,0 +1,27 @@
+"""Marks that come down to a ceiling over the voice, each as a whole."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from isophon.core.marks import Mark
+
+
+class UnderCeiling(Protocol):
+    """Settings of a kind whose marks come down to a ceiling over the voice."""
+
+    ceiling_db: float
+    limit_db: float
+    sure: float
+
+
+def change_of(mark: Mark, settings: UnderCeiling) -> float:
+    """What is done to a mark, in dB ≤ 0; −36 and less: taken out whole."""
+    hand = mark.hand
+    if hand.leave:
+        return 0.0
+    if hand.change_db is not None:
+        return hand.change_db
+    if mark.confidence < settings.sure and not hand.drawn:
+        return 0.0
+    return max(settings.limit_db, min(0.0, settings.ceiling_db - mark.standout_db))

@@ -24,7 +24,7 @@ from isophon.core.session.history import History
 
 app = QCoreApplication([])
 path, count = Path(sys.argv[1]), 0
-keeper = SessionKeeper(History(file.load(path)), path, None, app)
+keeper = SessionKeeper(History(file.load(path)), path, None)
 
 def edit():
     global count

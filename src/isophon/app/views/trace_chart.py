@@ -130,13 +130,13 @@ class TraceChart(QWidget):
         if of == view:
             painter.drawPixmap(0, 0, picture)
             return
-        rest = self.height() - ruler.top()
+        rest = self.height() - wave.top()
         draw_in_place(painter, picture, QRectF(0, 0, self.width(), ruler.top()))
-        draw_in_place(painter, picture, QRectF(0, ruler.top(), ruler.left(), rest))
-        painter.fillRect(QRectF(ruler.left(), ruler.top(), self.width(), wave.top() - ruler.top()), theme.PAPER)
-        painter.fillRect(QRectF(ruler.right(), ruler.top(), self.width(), rest), theme.PAPER)
+        draw_in_place(painter, picture, QRectF(0, wave.top(), ruler.left(), rest))
+        painter.fillRect(QRectF(0, ruler.top(), self.width(), wave.top() - ruler.top()), theme.PAPER)
+        painter.fillRect(QRectF(ruler.right(), wave.top(), self.width(), rest), theme.PAPER)
         draw_ruler(painter, ruler, *(t + self.workspace.offset for t in view))
-        box = QRectF(ruler.left(), wave.top(), ruler.width(), self.height() - wave.top())
+        box = QRectF(ruler.left(), wave.top(), ruler.width(), rest)
         for side in draw_stretched(painter, picture, box, of, view):
             self._draw_side(painter, picture, side)
 

@@ -5,13 +5,15 @@ import os
 import random
 import time
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from test_session import apply as edit
-from test_session import session, steps
+from test_session import mark, session, steps
 
 from isophon.core.errors import InputError
+from isophon.core.marks import Hand
 from isophon.core.session import edits, file
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, apply, difference, replay
@@ -71,6 +73,34 @@ def test_a_half_written_last_line_does_not_count(tmp_path):
     journal.path.write_bytes(data[:40])
     with pytest.raises(InputError, match="damaged at its beginning"):
         replay(journal.path)
+
+
+def test_a_journal_of_the_first_version_is_read_and_goes_on_as_one_of_this(tmp_path):
+    first = session(tmp_path)
+    found = edits.Findings(first.parts[0].source, (mark(0.52, 3.0, id="x"), mark(2.0)), -19.0, -70.0)
+    lines = [
+        {"isophon_journal": 1, "saved_as": "", "first": msgspec.to_builtins(first)},
+        {"step": "ceiling", "change": {"parts": {"0": {"ess": {"ceiling_db": {"=": -5.0}}}}}},
+        {"step": "leave", "change": {"parts": {"0": {"marks": {"1": {"=": msgspec.to_builtins(
+            mark(0.5, -5.0, hand=Hand(leave=True)))}}}}}},
+        {"found": "part-1", "findings": msgspec.to_builtins(found)},
+        {"muted": "part-1", "to": True},
+        {"heard": ["part-1/ess-500"]},
+        {"step": "again", "change": {"parts": {"0": {"ess": {"ceiling_db": {"=": -6.0}}}}}},
+        {"go": 2},
+    ]  # fmt: skip
+    path = tmp_path / "a.journal"
+    path.write_bytes(b"".join(msgspec.json.encode(line) + b"\n" for line in lines))
+    told = replay(path)
+    history = told.history
+    assert told.lost == 0 and told.unsaved and history.at == 2
+    assert [name for name, _ in history.steps] == ["open", "ceiling", "leave", "again"]
+    part = history.session.part("part-1")
+    assert [m.id for m in part.marks] == ["ess-500", "ess-2000"] and part.voice_lufs == -19.0
+    assert part.mark("ess-500").hand.leave and part.listening.muted and history.session.heard == ("part-1/ess-500",)
+    assert history.redo().part("part-1").ess.ceiling_db == -6.0 and not history.go(1).part("part-1").marks[0].hand.any
+    Journal(path, history, None)
+    assert replay(path).history.session == history.session
 
 
 def _works_on(folder, tell):

@@ -31,7 +31,7 @@ _APART, _NAME_WIDTH = 3, 150  # pixels: of lines of markers, and the most that a
 _APART_HZ = 22  # pixels
 _SHARP_AFTER_MS = 60
 _OVERLAP = 2  # pixels
-_SIDE = 0.12  # of the width: what is drawn at once where a picture ends
+_SIDE = 0.2  # of the width: what is drawn at once where a picture ends
 _SOON_MS = 4
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 

@@ -27,6 +27,7 @@ from isophon.core.session.history import History, Steps
 from isophon.core.session.known import Known
 from isophon.core.session.lines import LineFile
 from isophon.core.session.model import Session
+from isophon.core.session.old_journal import OldJournal
 
 VERSION = 2
 _WHOLE, _BY_NAME = "=", "|"
@@ -163,17 +164,17 @@ def replay(path: Path) -> Replay:
     lines = data.split(b"\n")
     try:
         head = msgspec.json.decode(lines[0])
-        if head["isophon_journal"] != VERSION:
-            other = "a newer" if head["isophon_journal"] > VERSION else "an earlier"
-            raise InputError(f"{path.name}: was written by {other} Isophon; open it with that one")
-        value = head["first"]
+        if head["isophon_journal"] > VERSION:
+            raise InputError(f"{path.name}: was written by a newer Isophon; update this one")
+        value, saved_as = head["first"], str(head.get("saved_as", ""))
+        rest = [line for line in lines[1:] if line]
+        if head["isophon_journal"] < VERSION:
+            return _old(OldJournal(value, _whole, apply), rest, saved_as, data.endswith(b"\n"))
         steps = [("open", _whole(value))]
-        saved_as = str(head.get("saved_as", ""))
     except (msgspec.MsgspecError, KeyError, TypeError, AttributeError, ValueError, RecursionError) as error:
         raise InputError(f"{path.name}: is damaged at its beginning ({error}); it was left where it is") from error
     values, at, saved, unsaved = [value], 0, steps[0][1], False
     known = Known(read_found(found_path(path)))
-    rest = [line for line in lines[1:] if line]
     read = 0
     for raw in rest:
         try:
@@ -201,10 +202,21 @@ def replay(path: Path) -> Replay:
         except _NO_STEP:
             break
         read += 1
-    lost = len(rest) - read
-    if lost == 1 and not data.endswith(b"\n"):
-        lost = 0  # half-written when it was killed, so it was never told to be there
+    lost = _lost(rest, read, data.endswith(b"\n"))
     return Replay(History.restored(steps, at, known), _session_file(saved_as), saved, unsaved, lost)
+
+
+def _lost(lines: list[bytes], read: int, ends: bool) -> int:
+    """How many lines could not be read; ``ends``: whether the last one is whole."""
+    lost = len(lines) - read
+    return 0 if lost == 1 and not ends else lost  # half-written when it was killed: it was never told to be there
+
+
+def _old(journal: OldJournal, lines: list[bytes], saved_as: str, ends: bool) -> Replay:
+    read = journal.read(lines)
+    history, saved = journal.result()
+    file = _session_file(journal.saved_as or saved_as)
+    return Replay(history, file, saved, journal.unsaved, _lost(lines, read, ends))
 
 
 def _whole(value: Any) -> Session:

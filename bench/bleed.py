@@ -1,4 +1,4 @@
-"""Known leaks of a cue in voices: how much goes, what the voice keeps, and what it costs.
+"""SessionFacts leaks of a cue in voices: how much goes, what the voice keeps, and what it costs.
 
 Reduction where only the leak sounds; SDR against the voice while it sounds (mir_eval.separation, Vincent et al.
 2006), as mixed and cleaned; the time of learning against one ShortTimeFFT round trip; memory.

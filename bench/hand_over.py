@@ -32,7 +32,7 @@ from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work.bleed_learning import CueFile, Learned, Lesson
 from isophon.core.work.completing import needed
-from isophon.core.work.messages import Asked, HandOver, Learn, Measure
+from isophon.core.work.messages import HandOver, Learn, Measure, Request
 from isophon.core.work.workers import Task, Workers
 
 
@@ -53,7 +53,7 @@ def session_of(folder: Path, count: int, seconds: float) -> Session:
     return edits.role_settings(Session("song", tuple(parts), (cue,)), [p.id for p in parts], list(BY_NAME))
 
 
-def all_done(workers: Workers, requests: list[Asked]) -> list:
+def all_done(workers: Workers, requests: list[Request]) -> list:
     """Do requests on all cores; their answers."""
     answers, left = [], threading.Semaphore(0)
 

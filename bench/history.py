@@ -15,9 +15,9 @@ import numpy as np
 
 from isophon.core.marks import Mark
 from isophon.core.session import edits
+from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, replay
-from isophon.core.session.known import with_findings
 from isophon.core.session.model import Part, Session, Source
 
 _KINDS = ("ess", "breath", "tick", "gap")
@@ -62,7 +62,7 @@ def main(count: int, steps: int) -> None:
         print(f"opening the journal again: {time.perf_counter() - began:.2f} s  (aim: 0.5)")
     found = edits.Findings(part.source, part.marks, -20.0, -70.0)
     began = time.perf_counter()
-    history.learn(lambda session, known: with_findings(session, known, [("part-1", found)]))
+    history.add_facts(lambda session, facts: with_findings(session, facts, [("part-1", found)]))
     print(f"a part that is found anew: {1000 * (time.perf_counter() - began):.0f} ms  (aim: 50)")
 
 

@@ -19,9 +19,9 @@ from isophon.core.forking import WORKER, Forker, forker
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work import workers as work
-from isophon.core.work.analysis import Request
+from isophon.core.work.analysis import AnalysisRequest
 from isophon.core.work.bleed_learning import CueFile, Lesson, learn
-from isophon.core.work.messages import Done, Look, Measure, Wake, answered_in, line_of
+from isophon.core.work.messages import Done, Look, Measure, Wake, decode_reply, encode
 from isophon.core.work.workers import Task, Workers
 from voices import spoken
 
@@ -159,7 +159,7 @@ def test_what_was_measured_without_a_leak_serves_no_session_that_knows_of_none(v
     with Recording(take) as recording:
         leak = learn(recording, Lesson((CueFile(str(cue)),)), survey_recording(recording)).facts
     assert leak.key
-    without = worker.measure(take, True, lambda f: None, Request(leak=leak))
+    without = worker.measure(take, True, lambda f: None, AnalysisRequest(leak=leak))
     assert without and take_cache.kept_survey(place) is None
     worker.measure(take, False, lambda f: None)
     sung, dry = take_cache.kept_survey(place), take_cache.kept_survey(place, without)
@@ -250,9 +250,9 @@ def test_children_start_at_once_with_their_own_surroundings_and_end_with_the_pro
     second = forker().start(WORKER, ["first"])
     try:
         for child in (first, second):
-            child.stdin.write(line_of(Wake()))
+            child.stdin.write(encode(Wake()))
             child.stdin.flush()
-            assert answered_in(child.stdout.readline()) == Done()
+            assert decode_reply(child.stdout.readline()) == Done()
         told = [Path(f"/proc/{child.pid}/stat").read_text().rpartition(")")[2].split()[1] for child in (first, second)]
         assert told[0] == told[1] != str(os.getpid()), "both were forked from one that had loaded all"
         os.kill(int(told[0]), signal.SIGTERM)

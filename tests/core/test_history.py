@@ -1,4 +1,4 @@
-"""What is decided and what is known, kept apart; and what one value of a part takes over from the one before it."""
+"""What is decided and what is facts, kept apart; and what one value of a part takes over from the one before it."""
 
 import msgspec
 import numpy as np
@@ -12,9 +12,9 @@ from isophon.core.marks import Hand
 from isophon.core.passes import KINDS
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session import edits, layout
+from isophon.core.session.facts import with_findings, with_heard, with_leak
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, replay
-from isophon.core.session.known import with_findings, with_heard, with_leak
 from isophon.core.session.model import Part, Session
 from isophon.core.session.settings import value_range
 
@@ -24,7 +24,7 @@ def found(value, *marks, lufs=-20.0):
 
 
 def learn(history, findings):
-    history.learn(lambda value, known: with_findings(value, known, [("part-1", findings)]))
+    history.add_facts(lambda value, facts: with_findings(value, facts, [("part-1", findings)]))
 
 
 def test_decisions_meet_what_is_found_anew_in_every_step(tmp_path):
@@ -57,9 +57,9 @@ def test_what_is_drawn_where_something_was_found_stays_beside_it(tmp_path):
 def test_no_step_holds_what_was_found_heard_or_muted(tmp_path):
     history = History(session(tmp_path))
     history.do("leave", edits.leave(history.session, "part-1", ["ess-500"], True))
-    history.learn(lambda _, known: replace(known, muted=frozenset({"part-1"})))
-    history.learn(lambda value, known: with_heard(value, known, ["part-1/ess-0"]))
-    history.learn(lambda value, known: with_leak(value, known, "part-1", Leak("0123456789abcdef", ("c.wav",)), ()))
+    history.add_facts(lambda _, facts: replace(facts, muted=frozenset({"part-1"})))
+    history.add_facts(lambda value, facts: with_heard(value, facts, ["part-1/ess-0"]))
+    history.add_facts(lambda value, facts: with_leak(value, facts, "part-1", Leak("0123456789abcdef", ("c.wav",)), ()))
     history.do("offset", layout.set_offset(history.session, "part-1", 1.0))
     for _, decisions in history.steps:
         part = decisions.parts[0]

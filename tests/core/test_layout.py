@@ -15,8 +15,8 @@ from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import edits, file, layout
+from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
-from isophon.core.session.known import with_findings
 from isophon.core.session.layout import Arrival
 from isophon.core.session.model import Session, Source
 from isophon.core.session.settings import role_default
@@ -129,7 +129,7 @@ def test_findings_reach_every_step_of_the_history():
     history = History(song())
     history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -5.0))
     found = edits.Findings(history.session.parts[0].source, (mark(1.0),), -20.0, -70.0)
-    history.learn(lambda s, known: with_findings(s, known, [("part-1", found)]))
+    history.add_facts(lambda s, facts: with_findings(s, facts, [("part-1", found)]))
     assert len(history.steps) == 2 and history.session.part("part-1").found
     assert history.undo().part("part-1").marks == (mark(1.0),)
 

@@ -19,15 +19,15 @@ from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session import edits, file, layout
+from isophon.core.session.facts import with_findings
 from isophon.core.session.journal import Journal, replay
-from isophon.core.session.known import with_findings
 from isophon.core.session.model import Part
 from isophon.core.takes import cache as take_cache
 
 
 @pytest.fixture
 def song(tmp_path):
-    """A session of a take with hum, so that everything that can be known of one stands in the file."""
+    """A session of a take with hum, so that everything that can be facts of one stands in the file."""
     rate = 22_050
     t = np.arange(3 * rate) / rate
     hum = sum(0.02 / k * np.sin(2 * np.pi * 50.3 * k * t) for k in range(1, 9))
@@ -191,7 +191,7 @@ def test_a_journal_goes_on_after_a_full_disk(tmp_path, monkeypatch):
             journal.write(history)
         assert (tmp_path / "a.journal").read_bytes() == whole
     findings = edits.Findings(history.session.parts[0].source, (mark(0.2),), -20.0, -60.0)
-    history.learn(lambda s, known: with_findings(s, known, [("part-1", findings)]))
+    history.add_facts(lambda s, facts: with_findings(s, facts, [("part-1", findings)]))
     with pytest.raises(OutputError):
         journal.write(history)
     full[0] = False

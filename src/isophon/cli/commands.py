@@ -31,7 +31,7 @@ from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.survey import Survey
-from isophon.core.work.analysis import Analysis, Request, analyse
+from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
 from isophon.core.work.bleed_learning import CueFile, Lesson
 from isophon.core.work.completing import SHARES, completed
 from isophon.core.work.leads import Lead, beside_the_lead, lead_of
@@ -271,7 +271,7 @@ def _surveyed(
     lead: Lead | None = None,
 ) -> tuple[Part, Survey]:
     asked = lesson if BLEED in kinds and part.bleed.on else None
-    request = Request(kinds=tuple(kinds), bleed=part.bleed, lesson=asked)
+    request = AnalysisRequest(kinds=tuple(kinds), bleed=part.bleed, lesson=asked)
     analysis = analyse(recording, request, progress)
     found = analysis.survey
     if asked is not None:
@@ -283,7 +283,7 @@ def _surveyed(
     marks = tuple(sorted((*part.marks, *analysis.hits, *drawn), key=lambda m: (m.start, m.id)))
     part = replace(part, marks=marks, leak=analysis.leak, learned=_noise(part, analysis))
     if lead is not None:
-        part = beside_the_lead(part, analysis.heard, found, lead, lead.begins(recording), kinds)
+        part = beside_the_lead(part, analysis.recording, found, lead, lead.begins(recording), kinds)
         _say_doubts(part, kinds)
     return _only(part, kinds), found
 
@@ -321,7 +321,7 @@ def _noise(part: Part, analysis: Analysis) -> tuple[float, ...]:
     start, end = part.hiss.learn_from, part.hiss.learn_to
     if end <= start:
         return ()
-    return noise_in(analysis.heard, analysis.survey, analysis.found.measured.hum, start, end)
+    return noise_in(analysis.recording, analysis.survey, analysis.found.measured.hum, start, end)
 
 
 def _only(part: Part, kinds: set[str]) -> Part:

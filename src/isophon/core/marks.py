@@ -142,7 +142,7 @@ def carried_names(old: tuple[Mark, ...], new: tuple[Mark, ...]) -> tuple[Mark, .
     there = {mark.id: mark for mark in old}
     for mark in new:
         same = there.get(mark.id)
-        if same is not None and same.id not in used and (same.kind, *same.span) == (mark.kind, *mark.span):
+        if same is not None and (same.kind, same.start, same.end) == (mark.kind, mark.start, mark.end):
             used.add(same.id)
             result.append(mark)
             continue

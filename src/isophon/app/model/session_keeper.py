@@ -16,10 +16,10 @@ from isophon.core.marks import Mark
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session import file
 from isophon.core.session.edits import Beside, Findings
+from isophon.core.session.facts import SessionFacts, with_beside, with_findings, with_heard, with_leak
 from isophon.core.session.found_file import found_path
-from isophon.core.session.history import History, Moment
+from isophon.core.session.history import History, Snapshot
 from isophon.core.session.journal import Journal
-from isophon.core.session.known import Known, with_beside, with_findings, with_heard, with_leak
 from isophon.core.session.model import Session
 
 _JOURNAL_MS = 200  # after the first edit that is not written, however many follow
@@ -52,7 +52,7 @@ class SessionKeeper(QObject):
         self._stamp = _stamp(self.saved_as)
         self._warned: object = None
         self._begun = False
-        self._first: Moment | None = None  # what the journal begins with
+        self._first: Snapshot | None = None  # what the journal begins with
         self._pen = Pen(self._begin, self._trouble.emit)
         self._trouble.connect(self._tell_trouble)
         self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
@@ -71,8 +71,8 @@ class SessionKeeper(QObject):
     @property
     def _to_save(self) -> tuple:
         """What asks to be saved: the decisions, what is muted, and what was learned of leaks."""
-        known = self.history.known
-        return self.history.decisions, known.muted, [part.leak for part in self.session.parts]
+        facts = self.history.facts
+        return self.history.decisions, facts.muted, [part.leak for part in self.session.parts]
 
     @property
     def at_risk(self) -> bool:
@@ -100,29 +100,29 @@ class SessionKeeper(QObject):
 
     def adopt(self, found: list[tuple[str, Findings]]) -> None:
         """Take in what was found in parts, by their names; no step of the history."""
-        self._learn(lambda session, known: with_findings(session, known, found))
+        self._add_facts(lambda session, facts: with_findings(session, facts, found))
 
     def adopt_beside(self, found: list[tuple[str, Beside]]) -> None:
         """The same of what was found in parts beside the one that they follow."""
-        self._learn(lambda session, known: with_beside(session, known, found))
+        self._add_facts(lambda session, facts: with_beside(session, facts, found))
 
     def adopt_leak(self, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> None:
         """Take in what was learned of a part's leak; no step of the history, but something to be saved."""
-        self._learn(lambda session, known: with_leak(session, known, part_id, leak, hits))
+        self._add_facts(lambda session, facts: with_leak(session, facts, part_id, leak, hits))
 
     def mute(self, item_id: str, muted: bool) -> None:
         """Mute a part or guide, or no longer; undo is for what is done to the voice."""
         there = any(item.id == item_id for item in self.session.items)
         names = {item_id} if there else set()
-        self._learn(lambda _, known: replace(known, muted=known.muted | names if muted else known.muted - names))
+        self._add_facts(lambda _, facts: replace(facts, muted=facts.muted | names if muted else facts.muted - names))
 
     def hear(self, names: set[str]) -> None:
         """Note marks as heard; no step of the history, and nothing that asks to be saved."""
         if names.difference(self.session.heard):
-            self._learn(lambda session, known: with_heard(session, known, names))
+            self._add_facts(lambda session, facts: with_heard(session, facts, names))
 
-    def _learn(self, change: Callable[[Session, Known], Known]) -> None:
-        self.history.learn(change)
+    def _add_facts(self, change: Callable[[Session, SessionFacts], SessionFacts]) -> None:
+        self.history.add_facts(change)
         if self._begun:
             self.write_journal()
         self.changed.emit()
@@ -151,7 +151,7 @@ class SessionKeeper(QObject):
         before, self._lock = self._lock, lock
         self.saved_as, self._saved, self.saved_at, self.is_copy = path, self._to_save, time.time(), False
         self._stamp = _stamp(path)
-        self._note(lambda journal, now: self._move(journal, now, path, place))
+        self._note(lambda journal, snapshot: self._move(journal, snapshot, path, place))
         self._pen.settle()
         if before is not lock:
             before.release()
@@ -161,7 +161,7 @@ class SessionKeeper(QObject):
 
     def write_journal(self) -> None:
         """Write down the steps made since; at the latest half a second after each."""
-        self._note(lambda journal, now: journal.write(now))
+        self._note(lambda journal, snapshot: journal.write(snapshot))
 
     def settle(self) -> None:
         """Write down what is not yet, before the window closes."""
@@ -181,11 +181,11 @@ class SessionKeeper(QObject):
             self._writing.start()
         self.changed.emit()
 
-    def _note(self, work: Callable[[Journal, Moment], object]) -> None:
-        now = self.history.now
-        self._first = self._first or Moment(now.steps[:1], 0, now.known)
+    def _note(self, work: Callable[[Journal, Snapshot], object]) -> None:
+        snapshot = self.history.snapshot
+        self._first = self._first or Snapshot(snapshot.steps[:1], 0, snapshot.facts)
         self._begun = True
-        self._pen.give(lambda journal: work(journal, now))
+        self._pen.give(lambda journal: work(journal, snapshot))
 
     def _begin(self) -> Journal:
         """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
@@ -199,17 +199,17 @@ class SessionKeeper(QObject):
         return journal
 
     @staticmethod
-    def _move(journal: Journal, now: Moment, path: Path, place: Path) -> None:
+    def _move(journal: Journal, snapshot: Snapshot, path: Path, place: Path) -> None:
         if place != journal.path:
             make_room(place)
-        journal.saved(now, path, place)
+        journal.saved(snapshot, path, place)
 
     def _renamed(self, path: Path) -> History:
         """The history under the name of a new file; the name is that of the file, in every step."""
         name = path.name.removesuffix(file.ENDING)[:300]
         if path == self.saved_as or name == self.session.name:
             return self.history
-        renamed = History.restored(*self.history.now)
+        renamed = History.restored(*self.history.snapshot)
         renamed.rename(name)
         return renamed
 

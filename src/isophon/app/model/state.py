@@ -100,9 +100,9 @@ def kept_history(session: Session, path: Path) -> tuple[History, bool]:
 
     Also whether the journal holds work that is newer than the file.
     """
+    from isophon.core.session.facts import SessionFacts, decisions_of, session_facts_of
     from isophon.core.session.history import History
     from isophon.core.session.journal import replay
-    from isophon.core.session.known import Known, decisions_of, known_of
 
     journal = journal_path(path, "")
     if journal.exists():
@@ -110,11 +110,12 @@ def kept_history(session: Session, path: Path) -> tuple[History, bool]:
             kept = replay(journal)
         except IsophonError:
             return History(session), False
-        steps, at, known = kept.history.now
+        steps, at, facts = kept.history.snapshot
         if not kept.unsaved and kept.saved == decisions_of(session):
-            mine = known_of(session)  # of what both tell, the file's counts
-            heard = tuple(sorted({*known.heard, *mine.heard}))
-            return History.restored(steps, at, Known({**known.facts, **mine.facts}, mine.muted, heard)), False
+            mine = session_facts_of(session)  # of what both tell, the file's counts
+            heard = tuple(sorted({*facts.heard, *mine.heard}))
+            facts = SessionFacts({**facts.by_part, **mine.by_part}, mine.muted, heard)
+            return History.restored(steps, at, facts), False
         return History(session), kept.unsaved
     return History(session), False
 

@@ -15,7 +15,7 @@ from isophon.core.errors import InputError
 from isophon.core.ranges import Name
 from isophon.core.reading import read_bytes
 from isophon.core.session.checks import flaw_of_item
-from isophon.core.session.known import Facts, FactsOf
+from isophon.core.session.facts import Facts, FactsByPart
 from isophon.core.session.lines import LineFile
 from isophon.core.session.model import Part
 
@@ -38,10 +38,10 @@ class FoundFile:
 
     def __init__(self, path: Path) -> None:
         self._file = LineFile(path)
-        self._written: FactsOf = {}
+        self._written: FactsByPart = {}
         self._lines = 0
 
-    def write(self, facts: FactsOf) -> None:
+    def write(self, facts: FactsByPart) -> None:
         """Write down the facts that are not written yet; OutputError if they cannot be written."""
         new = {key: one for key, one in facts.items() if self._written.get(key) is not one}
         if not new:
@@ -59,17 +59,17 @@ class FoundFile:
         self._file.move(path)
 
 
-def _lines(facts: FactsOf) -> list[dict[str, Any]]:
+def _lines(facts: FactsByPart) -> list[dict[str, Any]]:
     return [{"part": part_id, "facts": msgspec.to_builtins(one)} for (part_id, _), one in facts.items()]
 
 
-def read_found(path: Path) -> FactsOf:
+def read_found(path: Path) -> FactsByPart:
     """The facts of such a file, as far as they can be used; none where there is no such file."""
     try:
         data = read_bytes(path, _MOST_BYTES)
     except InputError:
         return {}
-    read: FactsOf = {}
+    read: FactsByPart = {}
     decoder = msgspec.json.Decoder(_Line)
     for raw in data.split(b"\n"):
         try:

@@ -8,40 +8,40 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from isophon.core.session.edits import linked
-from isophon.core.session.known import Known, decisions_of, known_of, with_known
+from isophon.core.session.facts import SessionFacts, decisions_of, merged, session_facts_of
 from isophon.core.session.model import Session
 
 Steps = list[tuple[str, Session]]
 
 
-class Moment(NamedTuple):
+class Snapshot(NamedTuple):
     """What a history was at a moment."""
 
     steps: Steps
     at: int
-    known: Known
+    facts: SessionFacts
 
 
 class History:
     """The decisions from the first to the last step, and which ones are in force.
 
-    A step is never changed afterwards; what is found, learned, heard or muted is in none (:attr:`known`). Steps with
+    A step is never changed afterwards; what is found, learned, heard or muted is in none (:attr:`facts`). Steps with
     the same ``gesture`` that follow each other (one drag) count as one.
     """
 
     def __init__(self, session: Session) -> None:
-        self._known, decisions = known_of(session), decisions_of(session)
+        self._facts, decisions = session_facts_of(session), decisions_of(session)
         self._steps: Steps = [("open", decisions)]
         self._at = 0
         self._gesture: object = None
-        self._session = with_known(decisions, self._known, (session, decisions, self._known))
+        self._session = merged(decisions, self._facts, (session, decisions, self._facts))
 
     @classmethod
-    def restored(cls, steps: Steps, at: int, known: Known) -> History:
+    def restored(cls, steps: Steps, at: int, facts: SessionFacts) -> History:
         """A history as it was: its steps with their names and decisions, the one in force, and what is known."""
         history = cls(steps[0][1])
-        history._steps, history._at, history._known = list(steps), at, known
-        history._session = with_known(steps[at][1], known)
+        history._steps, history._at, history._facts = list(steps), at, facts
+        history._session = merged(steps[at][1], facts)
         return history
 
     @property
@@ -55,9 +55,9 @@ class History:
         return self._at
 
     @property
-    def known(self) -> Known:
+    def facts(self) -> SessionFacts:
         """What is known of the session, whichever step is in force."""
-        return self._known
+        return self._facts
 
     @property
     def decisions(self) -> Session:
@@ -65,9 +65,9 @@ class History:
         return self._steps[self._at][1]
 
     @property
-    def now(self) -> Moment:
+    def snapshot(self) -> Snapshot:
         """Steps, place and knowledge as they are at this moment."""
-        return Moment(self.steps, self._at, self._known)
+        return Snapshot(self.steps, self._at, self._facts)
 
     @property
     def session(self) -> Session:
@@ -97,11 +97,11 @@ class History:
             self._steps.append((name, decisions))
             self._at += 1
         self._gesture = gesture
-        self._known, self._session = known_of(session, self._known), session
+        self._facts, self._session = session_facts_of(session, self._facts), session
 
-    def learn(self, change: Callable[[Session, Known], Known]) -> None:
-        """Take in what is no decision: ``change`` gives what is known after it; no step is added or changed."""
-        self._become(self._at, change(self._session, self._known))
+    def add_facts(self, change: Callable[[Session, SessionFacts], SessionFacts]) -> None:
+        """Take in what is no decision: ``change`` gives the facts after it; no step is added or changed."""
+        self._become(self._at, change(self._session, self._facts))
 
     def rename(self, name: str) -> None:
         """Call the session by another name, in all steps."""
@@ -111,7 +111,7 @@ class History:
     def go(self, step: int) -> Session:
         """The session after a step, by its place in :attr:`steps`, now in force."""
         self._gesture = None
-        self._become(min(len(self._steps) - 1, max(0, step)), self._known)
+        self._become(min(len(self._steps) - 1, max(0, step)), self._facts)
         return self._session
 
     def undo(self) -> Session:
@@ -122,10 +122,10 @@ class History:
         """The session after the step last undone, now in force."""
         return self.go(self._at + 1)
 
-    def _become(self, at: int, known: Known) -> None:
-        like = self._session, self.decisions, self._known
-        self._session = with_known(self._steps[at][1], known, like)
-        self._at, self._known = at, known
+    def _become(self, at: int, facts: SessionFacts) -> None:
+        like = self._session, self.decisions, self._facts
+        self._session = merged(self._steps[at][1], facts, like)
+        self._at, self._facts = at, facts
 
 
 def _linked_where_marks_came_or_went(before: Session, after: Session) -> Session:

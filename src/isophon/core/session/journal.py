@@ -21,10 +21,10 @@ from isophon.core.marks import Mark
 from isophon.core.ranges import MOST_HEARD, MOST_PARTS, Heard, Name
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session.checks import flaw_of
+from isophon.core.session.facts import SessionFacts
 from isophon.core.session.file import ENDING
 from isophon.core.session.found_file import FoundFile, found_path, read_found
 from isophon.core.session.history import History, Steps
-from isophon.core.session.known import Known
 from isophon.core.session.lines import LineFile
 from isophon.core.session.model import Session
 from isophon.core.session.old_journal import OldJournal
@@ -35,7 +35,7 @@ _MOST_BYTES = 512 << 20
 _NO_STEP = (msgspec.MsgspecError, KeyError, TypeError, AttributeError, IndexError, ValueError, RecursionError)
 
 
-class Told(Protocol):
+class HistoryState(Protocol):
     """What a journal is told of: a history, or what it was at a moment."""
 
     @property
@@ -47,7 +47,7 @@ class Told(Protocol):
         """Which one is in force."""
 
     @property
-    def known(self) -> Known:
+    def facts(self) -> SessionFacts:
         """What is known beside them."""
 
 
@@ -74,14 +74,14 @@ class Journal:
     the next call writes all that is missing, the whole journal anew where that is needed.
     """
 
-    def __init__(self, path: Path, history: Told, saved_as: Path | None) -> None:
+    def __init__(self, path: Path, history: HistoryState, saved_as: Path | None) -> None:
         """Begin a journal with all steps of a history; OutputError if it cannot be written."""
-        self._file, self._found = LineFile(path), FoundFile(found_path(path))
+        self._file, self._findings_file = LineFile(path), FoundFile(found_path(path))
         self._saved_as = saved_as
         self._saved_at: int | None = None
         self._steps: Steps = []
-        self._at, self._known = 0, Known()
-        self._found.write(history.known.facts)
+        self._at, self._facts = 0, SessionFacts()
+        self._findings_file.write(history.facts.by_part)
         self._begin(history)
 
     @property
@@ -89,9 +89,9 @@ class Journal:
         """Where it is written."""
         return self._file.path
 
-    def write(self, history: Told) -> None:
+    def write(self, history: HistoryState) -> None:
         """Add what happened since the last time; OutputError if it cannot be written."""
-        self._found.write(history.known.facts)
+        self._findings_file.write(history.facts.by_part)
         steps = history.steps
         common = 0
         for (_, one), (_, other) in zip(self._steps, steps, strict=False):
@@ -110,21 +110,21 @@ class Journal:
             saved_at = saved_at if saved_at is not None and saved_at < common else None
         if history.at != at:
             lines.append({"go": history.at})
-        lines += _news(self._known, history.known)
+        lines += _fact_lines(self._facts, history.facts)
         if lines:
             self._file.append(lines)
-        self._steps, self._at, self._known, self._saved_at = steps, history.at, history.known, saved_at
+        self._steps, self._at, self._facts, self._saved_at = steps, history.at, history.facts, saved_at
 
-    def saved(self, history: Told, saved_as: Path, path: Path) -> None:
+    def saved(self, history: HistoryState, saved_as: Path, path: Path) -> None:
         """Note that the session was saved; the journal goes on at ``path``, which belongs to the file."""
         self._saved_as = saved_as
         self.write(history)
         self._file.append([{"saved": spelled(saved_as)}])
         self._saved_at = history.at
         self._file.move(path)
-        self._found.move(found_path(path))
+        self._findings_file.move(found_path(path))
 
-    def _begin(self, history: Told) -> None:
+    def _begin(self, history: HistoryState) -> None:
         """Write the whole journal anew."""
         steps, saved_at = history.steps, self._saved_at
         head = {
@@ -138,23 +138,23 @@ class Journal:
             lines.append({"saved": spelled(self._saved_as or Path())})
             at = saved_at
         lines += [{"go": history.at}] if history.at != at else []
-        self._file.begin([head, *lines, *_news(Known(), history.known)])
-        self._steps, self._at, self._known = steps, history.at, history.known
+        self._file.begin([head, *lines, *_fact_lines(SessionFacts(), history.facts)])
+        self._steps, self._at, self._facts = steps, history.at, history.facts
 
 
 def _step(steps: Steps, i: int) -> dict[str, Any]:
     return {"step": steps[i][0], "change": difference(steps[i - 1][1], steps[i][1])}
 
 
-def _news(before: Known, after: Known) -> list[dict[str, Any]]:
-    """What became known beside steps, a line each; of what was found and learned only that there is something new."""
+def _fact_lines(before: SessionFacts, after: SessionFacts) -> list[dict[str, Any]]:
+    """What became known beside the steps, a line each; of what was found and learned only that there is something new."""
     lines: list[dict[str, Any]] = []
     if after.muted != before.muted:
         lines.append({"muted": sorted(after.muted)})
     if after.heard != before.heard:
         lines.append({"heard": sorted(set(after.heard).difference(before.heard))})
-    leaks = {key: facts.leak for key, facts in before.facts.items()}
-    learned = [key[0] for key, facts in after.facts.items() if facts.leak != leaks.get(key)]
+    leaks = {key: facts.leak for key, facts in before.by_part.items()}
+    learned = [key[0] for key, facts in after.by_part.items() if facts.leak != leaks.get(key)]
     return [*lines, {"learned": learned}] if learned else lines
 
 
@@ -174,7 +174,7 @@ def replay(path: Path) -> Replay:
     except (msgspec.MsgspecError, KeyError, TypeError, AttributeError, ValueError, RecursionError) as error:
         raise InputError(f"{path.name}: is damaged at its beginning ({error}); it was left where it is") from error
     values, at, saved, unsaved = [value], 0, steps[0][1], False
-    known = Known(read_found(found_path(path)))
+    facts = SessionFacts(read_found(found_path(path)))
     read = 0
     for raw in rest:
         try:
@@ -191,10 +191,10 @@ def replay(path: Path) -> Replay:
                 at, unsaved = line["go"], True
             elif "muted" in line:
                 muted = msgspec.convert(line["muted"], list[Name])
-                known, unsaved = replace(known, muted=frozenset(muted[: 2 * MOST_PARTS])), True
+                facts, unsaved = replace(facts, muted=frozenset(muted[: 2 * MOST_PARTS])), True
             elif "heard" in line:
                 names = msgspec.convert(line["heard"], list[Heard])
-                known = replace(known, heard=tuple(sorted({*known.heard, *names})[:MOST_HEARD]))
+                facts = replace(facts, heard=tuple(sorted({*facts.heard, *names})[:MOST_HEARD]))
             elif "learned" in line:
                 unsaved = True
             elif "saved" in line:
@@ -203,7 +203,7 @@ def replay(path: Path) -> Replay:
             break
         read += 1
     lost = _lost(rest, read, data.endswith(b"\n"))
-    return Replay(History.restored(steps, at, known), _session_file(saved_as), saved, unsaved, lost)
+    return Replay(History.restored(steps, at, facts), _session_file(saved_as), saved, unsaved, lost)
 
 
 def _lost(lines: list[bytes], read: int, ends: bool) -> int:

@@ -11,8 +11,8 @@ from isophon.core.marks import Mark
 from isophon.core.passes.bleed.settings import Leak
 from isophon.core.ranges import Heard
 from isophon.core.session.edits import Beside, Findings, Hits, adopt_beside, adopt_findings, adopt_leak, hear
+from isophon.core.session.facts import SessionFacts, decisions_of, session_facts_of
 from isophon.core.session.history import History
-from isophon.core.session.known import Known, decisions_of, known_of
 from isophon.core.session.layout import mute
 from isophon.core.session.model import Session
 
@@ -66,15 +66,15 @@ class OldJournal:
 
     def result(self) -> tuple[History, Session]:
         """The history as it is kept now, and the decisions as they were last saved."""
-        known = Known()
+        facts = SessionFacts()
         for _, session in (*self._steps, self._steps[self._at]):
-            known = known_of(session, known)
+            facts = session_facts_of(session, facts)
         steps = [(name, decisions_of(session)) for name, session in self._steps]
-        return History.restored(steps, self._at, known), decisions_of(self._saved)
+        return History.restored(steps, self._at, facts), decisions_of(self._saved)
 
 
 def _change_of(line: dict[str, Any]) -> Callable[[Session], Session]:
-    """What a line puts into every step; none of its own for what is not known."""
+    """What a line puts into every step; nothing for a line of another kind."""
     if "found" in line:
         findings = msgspec.convert(line["findings"], Findings)
         return lambda session: adopt_findings(session, line["found"], findings)

@@ -32,7 +32,7 @@ SURVEYING, LEARNING, FINDING = "surveying", "learning the bleed", "looking for m
 Tell = Callable[[str, float], None]
 
 
-class Request(msgspec.Struct, frozen=True):
+class AnalysisRequest(msgspec.Struct, frozen=True):
     """What is asked of a recording.
 
     ``kinds``: whose marks are wanted; ``leak``: what is known of its leak, and ``bleed``: how that is taken out;
@@ -48,12 +48,12 @@ class Request(msgspec.Struct, frozen=True):
 class Analysis(NamedTuple):
     """What is known of a recording.
 
-    ``heard``: the take as its marks were found in it, without its leak; ``survey`` and ``found`` are of that, and
+    ``recording``: the take as its marks were found in it, without its leak; ``survey`` and ``found`` are of that, and
     ``without`` tells which bleed is out, see :func:`isophon.core.passes.bleed.settings.in_force`; ``leak``: None where
     none was asked for, and ``hits``: where it is heard, if it was learned now.
     """
 
-    heard: Recording | Dry
+    recording: Recording | Dry
     survey: Survey
     found: Found
     without: str
@@ -66,45 +66,47 @@ class Analysis(NamedTuple):
         return Findings(source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.measured, self.without)
 
 
-def analyse(recording: Recording, request: Request, tell: Tell, *, keep: bool = False, again: bool = False) -> Analysis:
-    """Do what is asked, as far as it is not kept from before.
+def analyse(
+    recording: Recording, request: AnalysisRequest, tell: Tell, *, keep: bool = False, again: bool = False
+) -> Analysis:
+    """Do what is asked, as far as the cache does not have it.
 
     Parameters
     ----------
     tell : ``tell(step, fraction)``; may raise to cancel
     keep : whether the survey, its pictures and the marks of all kinds are kept; then all kinds are looked for
-    again : whether what is kept does not count
+    again : whether the cache is left aside
 
     Raises
     ------
     InputError
         where a cue cannot be read, or the time to learn from is too short
     OutputError
-        where something cannot be kept
+        where something cannot be written to the cache
     """
     leak, hits = request.leak, cast("tuple[Mark, ...]", ())
-    if request.lesson is not None:  # nothing is learned where that is still kept
+    if request.lesson is not None:  # nothing is learned where that is in the cache
         learned = learn(recording, request.lesson, lambda: survey_of(recording, lambda f: tell(SURVEYING, f)),
                         lambda f: tell(LEARNING, f))  # fmt: skip
         leak, hits = leak or learned.facts, learned.marks
-    heard = dry(recording, leak, request.bleed)
-    without = "" if heard is recording else in_force(leak, request.bleed)
+    dried = dry(recording, leak, request.bleed)
+    without = "" if dried is recording else in_force(leak, request.bleed)
     place = take_cache.place_of(recording.path)
-    kept = None if again else take_cache.kept_survey(place, without)
-    if kept is not None:
-        survey, found = kept.survey, kept.found
+    cached = None if again else take_cache.kept_survey(place, without)
+    if cached is not None:
+        survey, found = cached.survey, cached.found
     elif keep:
-        survey, found = _kept_now(heard, place, without, tell)
+        survey, found = _analysed_and_kept(dried, place, without, tell)
     else:
-        survey = survey_recording(heard, lambda f: tell(SURVEYING, f))
-        found = find_all(held(heard), survey, lambda f: tell(FINDING, f), request.kinds)
+        survey = survey_recording(dried, lambda f: tell(SURVEYING, f))
+        found = find_all(held(dried), survey, lambda f: tell(FINDING, f), request.kinds)
     found = msgspec.structs.replace(found, marks=tuple(m for m in found.marks if m.kind in request.kinds))
-    return Analysis(heard, survey, found, without, leak, hits)
+    return Analysis(dried, survey, found, without, leak, hits)
 
 
-def _kept_now(heard: Recording | Dry, place: Path, without: str, tell: Tell) -> tuple[Survey, Found]:
+def _analysed_and_kept(dried: Recording | Dry, place: Path, without: str, tell: Tell) -> tuple[Survey, Found]:
     """Survey a take, find its marks and keep all that; the picture at once, since it takes more room than the rest."""
-    recording = held(heard)
+    recording = held(dried)
     spectrogram = Spectrogram(geometry_at(recording.sample_rate))
     survey = survey_recording(recording, lambda f: tell(SURVEYING, f), spectrogram.add)
     spectrogram.finish()

@@ -11,7 +11,7 @@ from isophon.core.passes import NAMES, bleed
 from isophon.core.session.edits import adopt_findings
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
-from isophon.core.work.analysis import FINDING, LEARNING, SURVEYING, Request, Tell, analyse
+from isophon.core.work.analysis import FINDING, LEARNING, SURVEYING, AnalysisRequest, Tell, analyse
 from isophon.core.work.beside import survey_of
 from isophon.core.work.bleed_learning import lesson_again
 from isophon.core.work.leads import beside_the_songs_lead
@@ -29,11 +29,11 @@ def completed(
     is found is kept. InputError where a recording cannot be used, OutputError where a leak cannot be kept.
     """
     lesson = lesson_again(session, part) if bleed.KIND.name in kinds else None
-    request = Request(bleed=part.bleed, leak=part.leak, lesson=lesson)
+    request = AnalysisRequest(bleed=part.bleed, leak=part.leak, lesson=lesson)
     analysis = analyse(recording, request, tell, keep=keep)
     if not part.found:  # by this version; what is found meets what was decided by hand
         part = adopt_findings(session, part.id, analysis.findings(part.source)).part(part.id)
-    as_sung = analysis.survey if analysis.heard is recording else survey_of(recording)
+    as_sung = analysis.survey if analysis.recording is recording else survey_of(recording)
     return beside_the_songs_lead(session, part, recording, as_sung, kinds), analysis.survey
 
 

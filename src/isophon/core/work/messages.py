@@ -91,37 +91,37 @@ class Failed(msgspec.Struct, frozen=True, tag_field="is", tag="failed"):
     of_input: bool = False
 
 
-Asked = Wake | Look | Measure | Learn | HearBeside | HandOver | RenderAhead
-Answered = Progress | Done | Failed
+Request = Wake | Look | Measure | Learn | HearBeside | HandOver | RenderAhead
+Reply = Progress | Done | Failed
 
 
-def _told(value: Any) -> str:
+def _encode_path(value: Any) -> str:
     if isinstance(value, Path):
         return spelled(value)
     raise NotImplementedError(type(value))
 
 
-def _meant(kind: type, value: Any) -> Path:
+def _decode_path(kind: type, value: Any) -> Path:
     if kind is Path and isinstance(value, str):
         return path_of(value)
     raise NotImplementedError(kind)
 
 
-_ENCODER = msgspec.json.Encoder(enc_hook=_told)
-_ASKED = msgspec.json.Decoder(Asked, dec_hook=_meant)
-_ANSWERED = msgspec.json.Decoder(Answered)
+_ENCODER = msgspec.json.Encoder(enc_hook=_encode_path)
+_REQUESTS = msgspec.json.Decoder(Request, dec_hook=_decode_path)
+_REPLIES = msgspec.json.Decoder(Reply)
 
 
-def line_of(message: Asked | Answered) -> bytes:
+def encode(message: Request | Reply) -> bytes:
     """A message as a line."""
     return _ENCODER.encode(message) + b"\n"
 
 
-def asked_in(line: bytes) -> Asked:
+def decode_request(line: bytes) -> Request:
     """What is asked in a line; MsgspecError where it is nothing of that."""
-    return _ASKED.decode(line)
+    return _REQUESTS.decode(line)
 
 
-def answered_in(line: bytes) -> Answered:
+def decode_reply(line: bytes) -> Reply:
     """What is answered in a line; MsgspecError where it is nothing of that."""
-    return _ANSWERED.decode(line)
+    return _REPLIES.decode(line)

@@ -33,13 +33,11 @@ from isophon.core.takes.heads import give_up_heads, keep_head, kept_head
 from isophon.core.takes.scan import scan
 from isophon.core.takes.take import renderer_of
 from isophon.core.work import messages
-from isophon.core.work.analysis import FINDING, SURVEYING, Request, analyse
+from isophon.core.work.analysis import FINDING, SURVEYING, AnalysisRequest, analyse
 from isophon.core.work.beside import hear_beside, survey_of
 from isophon.core.work.bleed_learning import Lesson, learn
 from isophon.core.work.completing import SHARES, completed
 from isophon.core.work.messages import (
-    Answered,
-    Asked,
     Done,
     Failed,
     HandOver,
@@ -48,8 +46,10 @@ from isophon.core.work.messages import (
     Look,
     Measure,
     RenderAhead,
-    asked_in,
-    line_of,
+    Reply,
+    Request,
+    decode_request,
+    encode,
 )
 
 Progress = Callable[[float], None]
@@ -59,13 +59,13 @@ _TELL_S = 0.1
 _FINDING = 0.2  # of handing over a part of which nothing is known yet; writing, comparing and the proof take longer
 
 
-def measure(path: Path, again: bool, progress: Progress, request: Request | None = None) -> str:
+def measure(path: Path, again: bool, progress: Progress, request: AnalysisRequest | None = None) -> str:
     """Survey a recording, find its marks and keep all that; nothing is done twice unless ``again``.
 
     Gives the name of what was measured, see :attr:`isophon.core.work.analysis.Analysis.without`.
     """
     with Recording(path) as recording:
-        return analyse(recording, request or Request(), _shared(progress), keep=True, again=again).without
+        return analyse(recording, request or AnalysisRequest(), _shared(progress), keep=True, again=again).without
 
 
 def _shared(progress: Progress) -> Callable[[str, float], None]:
@@ -128,25 +128,25 @@ def render_ahead(part: Part, at_s: float, progress: Progress) -> None:
         give_up_heads(place, set(names.values()), len(names))
 
 
-def answer(asked: Asked, progress: Progress) -> Any:
-    """Do what is asked for."""
-    threads.use(asked.cores)
-    match asked:
+def answer(request: Request, progress: Progress) -> Any:
+    """Do what a request asks for."""
+    threads.use(request.cores)
+    match request:
         case HandOver():
-            return write(asked.session, asked.part, asked.target, progress)
+            return write(request.session, request.part, request.target, progress)
         case RenderAhead():
-            return render_ahead(asked.part, asked.at, progress)
+            return render_ahead(request.part, request.at, progress)
         case Look():
-            return look(path_of(asked.path), progress)
+            return look(path_of(request.path), progress)
         case Learn():
-            return learn_bleed(path_of(asked.path), asked.lesson, progress)
+            return learn_bleed(path_of(request.path), request.lesson, progress)
         case HearBeside():
-            found = hear_beside(path_of(asked.path), path_of(asked.lead), asked.later_s, asked.key)
+            found = hear_beside(path_of(request.path), path_of(request.lead), request.later_s, request.key)
             return msgspec.to_builtins(found)
         case Measure():
-            request = Request(bleed=asked.bleed, leak=asked.leak)
-            return measure(path_of(asked.path), asked.again, progress, request)
-    return None  # it was to be there
+            analysis = AnalysisRequest(bleed=request.bleed, leak=request.leak)
+            return measure(path_of(request.path), request.again, progress, analysis)
+    return None  # a request to be there
 
 
 class _Ending:
@@ -190,8 +190,8 @@ def main() -> None:
     os.dup2(2, 1)  # nothing else may come between the answers
     told_at = 0.0
 
-    def tell(answered: Answered) -> None:
-        replies.write(line_of(answered))
+    def tell(reply: Reply) -> None:
+        replies.write(encode(reply))
         replies.flush()
 
     def progress(fraction: float) -> None:
@@ -204,7 +204,7 @@ def main() -> None:
     for line in sys.stdin.buffer:
         ending.working = True
         try:
-            tell(Done(answer(asked_in(line), progress)))
+            tell(Done(answer(decode_request(line), progress)))
         except IsophonError as error:
             tell(Failed(str(error), isinstance(error, InputError)))
         except MemoryError:

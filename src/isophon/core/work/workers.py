@@ -14,7 +14,7 @@ import msgspec
 from isophon.core import log
 from isophon.core.audio.threads import cores
 from isophon.core.forking import WORKER, Child, forker
-from isophon.core.work.messages import Asked, Done, Failed, Progress, Wake, answered_in, line_of
+from isophon.core.work.messages import Done, Failed, Progress, Request, Wake, decode_reply, encode
 
 HANDS = min(2, os.cpu_count() or 1)
 
@@ -38,7 +38,7 @@ class Task:
     ``"progress"`` and a fraction, then once with ``"done"``, ``"failed"`` (and a :class:`Failure`) or ``"cancelled"``.
     """
 
-    request: Asked
+    request: Request
     told: Callable[[str, Any], None]
     rank: float = 0.0
     order: int = field(default_factory=count().__next__)
@@ -148,27 +148,27 @@ def _start(first: bool) -> Child | None:
         return None
 
 
-def _ask(process: Child, task: Task, request: Asked) -> tuple[str, Any]:
+def _ask(process: Child, task: Task, request: Request) -> tuple[str, Any]:
     """Send a request and pass on the progress; the last answer, or ``lost`` if the process ended."""
     try:
-        process.stdin.write(line_of(request))
+        process.stdin.write(encode(request))
         process.stdin.flush()
     except OSError:
         return "lost", None
     for line in process.stdout:
         try:
-            answered = answered_in(line)
+            reply = decode_reply(line)
         except msgspec.MsgspecError as error:
             log.trouble(error)
             process.kill()  # what it says is not to be understood any more
             return "lost", None
-        match answered:
+        match reply:
             case Progress():
-                _tell(task, "progress", answered.fraction)
+                _tell(task, "progress", reply.fraction)
             case Failed():
-                return "failed", Failure(answered.words, answered.of_input)
+                return "failed", Failure(reply.words, reply.of_input)
             case Done():
-                return "done", answered.value
+                return "done", reply.value
     return "lost", None
 
 

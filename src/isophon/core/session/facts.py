@@ -1,7 +1,7 @@
 """What is known of a session's parts, apart from what a person decided: found, learned, heard, muted.
 
 A session is worked on whole. Its history keeps decisions alone (:func:`decisions_of`), small and never changed
-afterwards; what is known is kept once, and both make the session again (:func:`with_known`). A mark is known by its
+afterwards; what is known is kept once, and both make the session again (:func:`merged`). A mark is known by its
 name: one that is found anew takes over the name of the one before it at the same place (:func:`carried_names`), so that
 decisions meet it.
 """
@@ -51,13 +51,13 @@ class Facts(msgspec.Struct, frozen=True):
     heard_beside: Key = ""
 
 
-FactsOf = dict[tuple[str, Source], Facts]  # by the part's name and its recording
+FactsByPart = dict[tuple[str, Source], Facts]  # by the part's name and its recording
 
 
-class Known(msgspec.Struct, frozen=True):
-    """``facts`` of parts; ``muted``: names of parts and guides; ``heard``: as :class:`Session` has it."""
+class SessionFacts(msgspec.Struct, frozen=True):
+    """``by_part``: those of parts; ``muted``: names of parts and guides; ``heard``: as :class:`Session` has it."""
 
-    facts: FactsOf = {}
+    by_part: FactsByPart = {}
     muted: frozenset[str] = frozenset()
     heard: tuple[str, ...] = ()
 
@@ -88,49 +88,51 @@ def facts_of(part: Part) -> Facts:
     return Facts(part.source, marks, **{name: getattr(part, name) for name in _NOTHING})
 
 
-def known_of(session: Session, before: Known | None = None) -> Known:
+def session_facts_of(session: Session, before: SessionFacts | None = None) -> SessionFacts:
     """What is known after ``before``, with what an edit brought: parts that were searched already, what is muted."""
-    before = before or Known()
+    before = before or SessionFacts()
     new = {(part.id, part.source): facts_of(part) for part in session.parts
-           if (part.id, part.source) not in before.facts and (part.found or part.marks)}  # fmt: skip
+           if (part.id, part.source) not in before.by_part and (part.found or part.marks)}  # fmt: skip
     there = {item.id for item in session.items}
     muted = frozenset(item.id for item in session.items if item.listening.muted) | (before.muted - there)
     if not new and muted == before.muted and session.heard == before.heard:
         return before
-    return Known({**before.facts, **new} if new else before.facts, muted, session.heard)
+    return SessionFacts({**before.by_part, **new} if new else before.by_part, muted, session.heard)
 
 
-def with_known(decisions: Session, known: Known, like: tuple[Session, Session, Known] | None = None) -> Session:
-    """The session of decisions and what is known.
+def merged(
+    decisions: Session, facts: SessionFacts, like: tuple[Session, Session, SessionFacts] | None = None
+) -> Session:
+    """The session that decisions and facts make.
 
     ``like``: another session, and what it was made of; its parts are taken where nothing of them differs.
     """
     made = {}
     if like:
-        made = {id(one): whole for whole, one in zip(like[0].parts, like[1].parts, strict=True)
-                if like[2].facts.get((one.id, one.source)) is known.facts.get((one.id, one.source))
-                and whole.listening.muted == (one.id in known.muted)}  # fmt: skip
+        made = {id(one): part for part, one in zip(like[0].parts, like[1].parts, strict=True)
+                if like[2].by_part.get((one.id, one.source)) is facts.by_part.get((one.id, one.source))
+                and part.listening.muted == (one.id in facts.muted)}  # fmt: skip
     before = {part.id: part for part in like[0].parts} if like else {}
-    parts = tuple(made.get(id(one)) or _after(_with_facts(one, known), before) for one in decisions.parts)
-    guides = tuple(replace(g, listening=replace(g.listening, muted=True)) if g.id in known.muted else g
+    parts = tuple(made.get(id(one)) or _after(_with_facts(one, facts), before) for one in decisions.parts)
+    guides = tuple(replace(g, listening=replace(g.listening, muted=True)) if g.id in facts.muted else g
                    for g in decisions.guides)  # fmt: skip
-    return linked(replace(decisions, parts=parts, guides=guides, heard=known.heard))
+    return linked(replace(decisions, parts=parts, guides=guides, heard=facts.heard))
 
 
 def _after(part: Part, before: dict[str, Part]) -> Part:
     return part.after(before[part.id]) if part.id in before else part
 
 
-def _with_facts(part: Part, known: Known) -> Part:
-    listening = replace(part.listening, muted=part.id in known.muted)
-    facts = known.facts.get((part.id, part.source))
-    if facts is None:
+def _with_facts(part: Part, facts: SessionFacts) -> Part:
+    listening = replace(part.listening, muted=part.id in facts.muted)
+    own = facts.by_part.get((part.id, part.source))
+    if own is None:
         return replace(part, listening=listening)
-    part = replace(part, listening=listening, marks=_marks(part.marks, facts.marks),
-                   **{name: getattr(facts, name) for name in _NOTHING})  # fmt: skip
-    if facts.leak is None:
+    part = replace(part, listening=listening, marks=_marks(part.marks, own.marks),
+                   **{name: getattr(own, name) for name in _NOTHING})  # fmt: skip
+    if own.leak is None:
         return part
-    start, end = facts.leak.moments[0] if facts.leak.moments else (0.0, 0.0)
+    start, end = own.leak.moments[0] if own.leak.moments else (0.0, 0.0)
     return replace(part, bleed=replace(part.bleed, learn_from=start, learn_to=end))
 
 
@@ -150,39 +152,39 @@ def _with_hand(mark: Mark, decided: Mark | None) -> Mark:
     return decided if decided.hand.drawn else replace(mark, hand=decided.hand)
 
 
-def _learned(session: Session, known: Known, part_id: str, adopt: Callable[..., Session]) -> Known:
+def _adopted(session: Session, facts: SessionFacts, part_id: str, adopt: Callable[..., Session]) -> SessionFacts:
     """What is known once a part took in something; its marks have the names of those that they meet."""
     there = {part.id: part for part in session.parts}
     if part_id not in there:
-        return known
+        return facts
     part = there[part_id]
-    facts = known.facts.get((part_id, part.source), Facts(part.source))
-    undecided = with_parts(session, (part_id,), lambda p: replace(p, marks=facts.marks))
+    own = facts.by_part.get((part_id, part.source), Facts(part.source))
+    undecided = with_parts(session, (part_id,), lambda p: replace(p, marks=own.marks))
     after = adopt(undecided, carry=lambda _, new: carried_names(part.marks, new))
     if after is undecided:
-        return known
-    return replace(known, facts={**known.facts, (part_id, part.source): facts_of(after.part(part_id))})
+        return facts
+    return replace(facts, by_part={**facts.by_part, (part_id, part.source): facts_of(after.part(part_id))})
 
 
-def with_findings(session: Session, known: Known, found: Iterable[tuple[str, Findings]]) -> Known:
+def with_findings(session: Session, facts: SessionFacts, found: Iterable[tuple[str, Findings]]) -> SessionFacts:
     """What is known of a session once its parts, by their names, were searched."""
     for part_id, one in found:
-        known = _learned(session, known, part_id, partial(adopt_findings, part_id=part_id, found=one))
-    return known
+        facts = _adopted(session, facts, part_id, partial(adopt_findings, part_id=part_id, found=one))
+    return facts
 
 
-def with_beside(session: Session, known: Known, found: Iterable[tuple[str, Beside]]) -> Known:
+def with_beside(session: Session, facts: SessionFacts, found: Iterable[tuple[str, Beside]]) -> SessionFacts:
     """The same once they were heard beside the part that they follow."""
     for part_id, one in found:
-        known = _learned(session, known, part_id, partial(adopt_beside, part_id=part_id, found=one))
-    return known
+        facts = _adopted(session, facts, part_id, partial(adopt_beside, part_id=part_id, found=one))
+    return facts
 
 
-def with_leak(session: Session, known: Known, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> Known:
+def with_leak(session: Session, facts: SessionFacts, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> SessionFacts:
     """The same once the leak in one of them was learned."""
-    return _learned(session, known, part_id, partial(adopt_leak, part_id=part_id, leak=leak, hits=hits))
+    return _adopted(session, facts, part_id, partial(adopt_leak, part_id=part_id, leak=leak, hits=hits))
 
 
-def with_heard(session: Session, known: Known, names: Iterable[str]) -> Known:
+def with_heard(session: Session, facts: SessionFacts, names: Iterable[str]) -> SessionFacts:
     """The same once marks, as ``part/mark``, were heard."""
-    return replace(known, heard=hear(session, set(names)).heard)
+    return replace(facts, heard=hear(session, set(names)).heard)

@@ -147,7 +147,7 @@ def _step(steps: Steps, i: int) -> dict[str, Any]:
 
 
 def _fact_lines(before: SessionFacts, after: SessionFacts) -> list[dict[str, Any]]:
-    """What became known beside the steps, a line each; of what was found and learned only that there is something new."""
+    """What became known beside the steps, a line each; of what was learned only that there is something new."""
     lines: list[dict[str, Any]] = []
     if after.muted != before.muted:
         lines.append({"muted": sorted(after.muted)})

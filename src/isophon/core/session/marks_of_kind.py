@@ -30,7 +30,7 @@ class MarksOfKind:
 
     def __init__(self, kind: Kind, marks: tuple[Mark, ...], before: MarksOfKind | None = None) -> None:
         self.kind, self.marks = kind, marks
-        self._before = before
+        self._before = before if before is None or before._changes is not None else before._before
         self._context: tuple[Any] | None = None
         self._settings: Any = None
         self._changes: dict[str, float] | None = None

@@ -30,7 +30,8 @@ class MarksOfKind:
 
     def __init__(self, kind: Kind, marks: tuple[Mark, ...], before: MarksOfKind | None = None) -> None:
         self.kind, self.marks = kind, marks
-        self._before = before if before is None or before._changes is not None else before._before
+        earlier = before._before if before is not None and before._changes is None else before
+        self._before: MarksOfKind | None = earlier
         self._context: tuple[Any] | None = None
         self._settings: Any = None
         self._changes: dict[str, float] | None = None

@@ -38,7 +38,7 @@ def shoot(window: Window, name: str) -> None:
     while not room.lens.pictures.close_up.settled or room.workspace.pool.overall()[1]:
         wait(20)
     wait(250)  # the panel tells of work a moment later, and the map is asked for when the view stands still
-    while not room.trace.maker.settled:
+    while not room.trace.map.maker.settled:
         wait(20)
     window.grab().save(str(TARGET / f"{name}.png"))
 

@@ -114,9 +114,12 @@ def merged(
                 and part.listening.muted == (one.id in facts.muted)}  # fmt: skip
     before = {part.id: part for part in like[0].parts} if like else {}
     parts = tuple(made.get(id(one)) or _after(_with_facts(one, facts), before) for one in decisions.parts)
+    changed = [part.id for one, part in zip(decisions.parts, parts, strict=True) if id(one) not in made]
     guides = tuple(replace(g, listening=replace(g.listening, muted=True)) if g.id in facts.muted else g
                    for g in decisions.guides)  # fmt: skip
-    return linked(replace(decisions, parts=parts, guides=guides, heard=facts.heard))
+    session = replace(decisions, parts=parts, guides=guides, heard=facts.heard)
+    same_lead = like is not None and (like[0].lead and like[0].lead.id) == (session.lead and session.lead.id)
+    return linked(session, changed if same_lead else None)
 
 
 def _after(part: Part, before: dict[str, Part]) -> Part:

@@ -6,12 +6,13 @@ import pytest
 from msgspec.structs import replace
 from test_session import mark, session
 
+from isophon.app.model import state
 from isophon.core.audio.files import Recording
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.marks import Hand
 from isophon.core.passes import KINDS
 from isophon.core.passes.bleed.settings import Leak
-from isophon.core.session import edits, layout
+from isophon.core.session import edits, file, layout
 from isophon.core.session.facts import with_findings, with_heard, with_leak
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, replay
@@ -85,6 +86,25 @@ def test_without_what_was_found_a_journal_still_has_every_decision(tmp_path):
         assert not again.session.parts[0].found and again.session.parts[0].mark("ess-500").hand.leave
         learn(again, found(again.session, mark(0.5, id="ess-500"), mark(1.0, id="ess-1000")))
         assert again.session.parts[0].mark("ess-500").hand.leave and again.session.parts[0].mark("ess-1000")
+
+
+def test_what_was_found_after_saving_is_there_when_the_file_is_opened_again(tmp_path):
+    path = tmp_path / "song.isophon"
+    history = History(session(tmp_path))
+    history.do("leave", edits.leave(history.session, "part-1", ["ess-500"], True))
+    place = state.journal_path(path, "")
+    place.parent.mkdir(parents=True)
+    journal = Journal(place, history, path)
+    file.save(history.session, path)
+    journal.saved(history, path, place)
+    learn(history, found(history.session, mark(0.5, id="ess-500"), mark(7.3, id="ess-7300"), lufs=-17.0))
+    journal.write(history)
+    again, newer = state.kept_history(file.load(path), path)
+    assert again.session == history.session and not newer and len(again.steps) == 2
+    beside = place.with_suffix(".found")
+    beside.write_text(beside.read_text().replace('"version":5', '"version":4'))
+    again, _ = state.kept_history(file.load(path), path)
+    assert again.session.part("part-1").voice_lufs != -17.0, "what another version found does not count"
 
 
 @pytest.fixture(scope="module")

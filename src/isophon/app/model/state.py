@@ -112,9 +112,9 @@ def kept_history(session: Session, path: Path) -> tuple[History, bool]:
             return History(session), False
         steps, at, facts = kept.history.snapshot
         if not kept.unsaved and kept.saved == decisions_of(session):
-            mine = session_facts_of(session)  # of what both tell, the file's counts
+            mine = session_facts_of(session)  # of what both tell, the journal's counts: it is written at once
             heard = tuple(sorted({*facts.heard, *mine.heard}))
-            facts = SessionFacts({**facts.by_part, **mine.by_part}, mine.muted, heard)
+            facts = SessionFacts({**mine.by_part, **facts.by_part}, mine.muted, heard)
             return History.restored(steps, at, facts), False
         return History(session), kept.unsaved
     return History(session), False

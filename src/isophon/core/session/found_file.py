@@ -16,6 +16,7 @@ from isophon.core.ranges import Name
 from isophon.core.reading import read_bytes
 from isophon.core.session.checks import flaw_of_item
 from isophon.core.session.facts import Facts, FactsByPart
+from isophon.core.session.file import VERSION
 from isophon.core.session.lines import LineFile
 from isophon.core.session.model import Part
 
@@ -26,6 +27,7 @@ _SPARE_LINES = 30  # that are not in force any more, until the file is written a
 class _Line(msgspec.Struct):
     part: Name
     facts: Facts
+    version: int = 0
 
 
 def found_path(journal: Path) -> Path:
@@ -60,7 +62,8 @@ class FoundFile:
 
 
 def _lines(facts: FactsByPart) -> list[dict[str, Any]]:
-    return [{"part": part_id, "facts": msgspec.to_builtins(one)} for (part_id, _), one in facts.items()]
+    return [{"part": part_id, "version": VERSION, "facts": msgspec.to_builtins(one)}
+            for (part_id, _), one in facts.items()]  # fmt: skip
 
 
 def read_found(path: Path) -> FactsByPart:
@@ -76,7 +79,7 @@ def read_found(path: Path) -> FactsByPart:
             line = decoder.decode(raw)
         except (msgspec.MsgspecError, ValueError, RecursionError):
             continue
-        if not flaw_of_facts(line.facts):
+        if line.version == VERSION and not flaw_of_facts(line.facts):  # others knew fewer kinds
             read[line.part, line.facts.source] = line.facts
     return read
 

@@ -41,7 +41,7 @@ class SkylineChart(QWidget):
         self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
         self._plain: tuple[list[tuple[Mark, QRectF]], QPixmap] | None = None
         self._drawn: tuple[list[tuple[Mark, QRectF]], list, QPixmap] | None = None
-        self._last: tuple[QPixmap, QPixmap, QPixmap] | None = None  # of what, and the pictures under and in it
+        self._last: tuple[QPixmap, QPixmap, QPixmap] | None = None  # a picture of bars, the chart without and with it
         self._range_of: tuple[object, object, tuple[tuple[float, float], tuple[float, float] | None]] | None = None
         self._band: tuple[QPointF, QPointF] | None = None
         self.setMinimumHeight(theme.u(76))

@@ -107,6 +107,25 @@ def test_what_was_found_after_saving_is_there_when_the_file_is_opened_again(tmp_
     assert again.session.part("part-1").voice_lufs != -17.0, "what another version found does not count"
 
 
+def test_what_was_muted_after_saving_asks_to_be_saved_and_what_was_before_does_not(tmp_path):
+    path, place = tmp_path / "song.isophon", tmp_path / "a.journal"
+    history = History(edits.hear(layout.mute(session(tmp_path), "part-1", True), ["part-1/ess-0"]))
+    journal = Journal(place, history, path)
+    assert not replay(place).unsaved and replay(place).history.session == history.session
+    history.add_facts(lambda value, facts: with_heard(value, facts, ["part-1/ess-500"]))
+    journal.write(history)
+    assert not replay(place).unsaved and replay(place).history.session == history.session
+    history.add_facts(lambda _, facts: replace(facts, muted=frozenset()))
+    journal.write(history)
+    for _ in range(2):
+        told = replay(place)
+        assert told.unsaved and told.history.session == history.session
+        place.unlink()  # it is written anew
+        journal.write(history)
+    journal.saved(history, path, place)
+    assert not replay(place).unsaved and not replay(place).history.session.parts[0].listening.muted
+
+
 @pytest.fixture(scope="module")
 def whole_part(demo_take):
     """The demo's lead with all that is found in it, and a mark of every kind."""

@@ -52,7 +52,7 @@ class SessionKeeper(QObject):
         self._stamp = _stamp(self.saved_as)
         self._warned: object = None
         self._begun = False
-        self._first: Snapshot | None = None  # what the journal begins with
+        self._opened = Snapshot(history.steps[:1], 0, history.facts)  # what the journal begins with
         self._pen = Pen(self._begin, self._trouble.emit)
         self._trouble.connect(self._tell_trouble)
         self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
@@ -108,22 +108,27 @@ class SessionKeeper(QObject):
 
     def adopt_leak(self, part_id: str, leak: Leak, hits: tuple[Mark, ...]) -> None:
         """Take in what was learned of a part's leak; no step of the history, but something to be saved."""
-        self._add_facts(lambda session, facts: with_leak(session, facts, part_id, leak, hits))
+        self._add_facts(lambda session, facts: with_leak(session, facts, part_id, leak, hits), begins=True)
 
     def mute(self, item_id: str, muted: bool) -> None:
         """Mute a part or guide, or no longer; undo is for what is done to the voice."""
         there = any(item.id == item_id for item in self.session.items)
         names = {item_id} if there else set()
-        self._add_facts(lambda _, facts: replace(facts, muted=facts.muted | names if muted else facts.muted - names))
+        self._add_facts(lambda _, facts: replace(facts, muted=facts.muted | names if muted else facts.muted - names),
+                        begins=True)  # fmt: skip
 
     def hear(self, names: set[str]) -> None:
         """Note marks as heard; no step of the history, and nothing that asks to be saved."""
         if names.difference(self.session.heard):
-            self._add_facts(lambda session, facts: with_heard(session, facts, names))
+            saved_as = self.saved_as
+            if saved_as and not self.unsaved:  # a journal that begins now says so
+                self._note(lambda journal, snapshot: journal.saved(snapshot, saved_as, journal.path))
+            self._add_facts(lambda session, facts: with_heard(session, facts, names), begins=True)
 
-    def _add_facts(self, change: Callable[[Session, SessionFacts], SessionFacts]) -> None:
+    def _add_facts(self, change: Callable[[Session, SessionFacts], SessionFacts], begins: bool = False) -> None:
+        """``begins``: whether a journal begins with it; what is found can be found again."""
         self.history.add_facts(change)
-        if self._begun:
+        if self._begun or begins:
             self.write_journal()
         self.changed.emit()
 
@@ -183,7 +188,6 @@ class SessionKeeper(QObject):
 
     def _note(self, work: Callable[[Journal, Snapshot], object]) -> None:
         snapshot = self.history.snapshot
-        self._first = self._first or Snapshot(snapshot.steps[:1], 0, snapshot.facts)
         self._begun = True
         self._pen.give(lambda journal: work(journal, snapshot))
 
@@ -191,8 +195,7 @@ class SessionKeeper(QObject):
         """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
         if self._path != self._continued:
             make_room(self._path)
-        assert self._first is not None, "there is something to write"
-        journal = Journal(self._path, self._first, self.saved_as)
+        journal = Journal(self._path, self._opened, self.saved_as)
         if self._continued and self._continued != self._path:
             self._continued.unlink(missing_ok=True)
             found_path(self._continued).unlink(missing_ok=True)

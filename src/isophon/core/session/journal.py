@@ -80,7 +80,7 @@ class Journal:
         self._saved_as = saved_as
         self._saved_at: int | None = None
         self._steps: Steps = []
-        self._at, self._facts = 0, SessionFacts()
+        self._at, self._facts, self._saved_facts = 0, SessionFacts(), history.facts
         self._findings_file.write(history.facts.by_part)
         self._begin(history)
 
@@ -120,7 +120,7 @@ class Journal:
         self._saved_as = saved_as
         self.write(history)
         self._file.append([{"saved": spelled(saved_as)}])
-        self._saved_at = history.at
+        self._saved_at, self._saved_facts = history.at, history.facts
         self._file.move(path)
         self._findings_file.move(found_path(path))
 
@@ -129,7 +129,8 @@ class Journal:
         steps, saved_at = history.steps, self._saved_at
         head = {
             "isophon_journal": VERSION, "saved_as": spelled(self._saved_as) if self._saved_as else "",
-            "first": msgspec.to_builtins(steps[0][1]),
+            "first": msgspec.to_builtins(steps[0][1]), "muted": sorted(self._saved_facts.muted),
+            "heard": list(self._saved_facts.heard),
         }  # fmt: skip
         lines: list[dict[str, Any]] = [_step(steps, i) for i in range(1, len(steps))]
         at = len(steps) - 1
@@ -138,7 +139,7 @@ class Journal:
             lines.append({"saved": spelled(self._saved_as or Path())})
             at = saved_at
         lines += [{"go": history.at}] if history.at != at else []
-        self._file.begin([head, *lines, *_fact_lines(SessionFacts(), history.facts)])
+        self._file.begin([head, *lines, *_fact_lines(self._saved_facts, history.facts)])
         self._steps, self._at, self._facts = steps, history.at, history.facts
 
 
@@ -171,10 +172,11 @@ def replay(path: Path) -> Replay:
         if head["isophon_journal"] < VERSION:
             return _old(OldJournal(value, _whole, apply), rest, saved_as, data.endswith(b"\n"))
         steps = [("open", _whole(value))]
+        muted, heard = (msgspec.convert(head.get(name, []), list[Heard]) for name in ("muted", "heard"))
     except (msgspec.MsgspecError, KeyError, TypeError, AttributeError, ValueError, RecursionError) as error:
         raise InputError(f"{path.name}: is damaged at its beginning ({error}); it was left where it is") from error
     values, at, saved, unsaved = [value], 0, steps[0][1], False
-    facts = SessionFacts(read_found(found_path(path)))
+    facts = SessionFacts(read_found(found_path(path)), frozenset(muted[: 2 * MOST_PARTS]), tuple(heard[:MOST_HEARD]))
     read = 0
     for raw in rest:
         try:

@@ -70,6 +70,8 @@ def test_a_moving_view_shows_the_last_picture_where_it_belongs_and_what_is_new_b
     sharp(esses, qtbot)
     after = pixels(esses)
     assert darkness == pytest.approx((255 - after[:, -by + 4 :]).mean(), rel=0.25), "roughly what comes into view"
+    lines = [trace.map.sharp((6.0, until), trace._rows()[3], 1.0).lines for until in (14.9, 15.1)]
+    assert lines == [True, False], "by what is in view, however much wider the picture is"
     workspace.set_view(start + 30, end + 30)
     far = pixels(esses)
     assert abs(far - after).mean() > 5, "nothing of the old picture is left in a view that shares nothing with it"

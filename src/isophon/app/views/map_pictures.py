@@ -109,7 +109,7 @@ class MapPictures:
         axis = replace(axis, rows=max(96, int(box.height()) // _ROW), window_s=window_s)
         wider = self._with_margins(view, box.width())
         box = QRectF(0, 0, round((wider[1] - wider[0]) / (end - start) * box.width()), box.height())
-        wanted = self._wanted(axis, wider, box, ratio)
+        wanted = msgspec.structs.replace(self._wanted(axis, wider, box, ratio), lines=end - start <= _LINES_BELOW_S)
         if self.as_sung:
             return wanted
         part, rate = self.workspace.part, self.workspace.part.source.sample_rate
@@ -133,9 +133,9 @@ class MapPictures:
         columns = int(box.width())
         sight = Sight(self.workspace.take, view, axis, max(2, columns // _COLUMN), process().generation)
         ratio = min(ratio, max(1.0, (_MOST_PIXELS / (columns * box.height())) ** 0.5))  # more take too long to draw
-        size, lines = (round(columns * ratio), round(box.height() * ratio)), view[1] - view[0] <= _LINES_BELOW_S
+        size = round(columns * ratio), round(box.height() * ratio)
         changes = () if self.as_sung else self._changes_in(view)
-        return Wanted(sight, self.workspace.part.voice_lufs, size, lines, changes)
+        return Wanted(sight, self.workspace.part.voice_lufs, size, False, changes)
 
     def _changes_in(self, view: View) -> tuple[Change, ...]:
         """What is done in a view; all that is done is kept, since a view that moves asks at every frame."""

@@ -16,7 +16,7 @@ from isophon.core.audio.bell import Bell
 from isophon.core.audio.files import Recording
 from isophon.core.finding import survey_recording
 from isophon.core.passes import BY_NAME
-from isophon.core.passes.ears import Ears
+from isophon.core.passes.context import FinderContext
 from isophon.core.passes.filters import BandFilter
 from isophon.core.passes.spot.treat import SpotCut
 from isophon.core.render import Renderer
@@ -30,11 +30,11 @@ def main(seconds: float) -> None:
         surveyed = survey_recording(take)
 
         def find(kind: str) -> None:
-            ears = Ears(take, surveyed, BY_NAME)
+            ears = FinderContext(take, surveyed, BY_NAME)
             _ = ears.low  # other finders need it too
             ears.marks(kind)
 
-        low = common.median_time(lambda: Ears(take, surveyed, BY_NAME).low, 3)
+        low = common.median_time(lambda: FinderContext(take, surveyed, BY_NAME).low, 3)
         bells = tuple(Bell(hz, 8.0, -4.0) for hz in (310.0, 900.0, 2_700.0))
         boxes = tuple(SpotCut(at, at + 24_000, 2_400, 1_000.0, 3_000.0, -6.0) for at in range(0, take.frames, 240_000))
 

@@ -30,8 +30,8 @@ from isophon.core.session import edits
 from isophon.core.session.model import Guide, Part, Session, Source
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
-from isophon.core.work.bleed_learning import CueFile, Learned, Lesson
 from isophon.core.work.completing import needed
+from isophon.core.work.leak_learning import CueFile, Learned, Lesson
 from isophon.core.work.messages import HandOver, Learn, Measure, Request
 from isophon.core.work.workers import Task, Workers
 

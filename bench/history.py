@@ -13,7 +13,7 @@ from pathlib import Path
 import common
 import numpy as np
 
-from isophon.core.marks import Mark
+from isophon.core.passes import BY_NAME
 from isophon.core.session import edits
 from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
@@ -25,7 +25,7 @@ _KINDS = ("ess", "breath", "tick", "gap")
 
 def _part(count: int) -> Part:
     kinds = [_KINDS[i % len(_KINDS)] for i in range(count)]
-    marks = tuple(Mark(f"{kind}-{i}", kind, 0.1 * i, 0.1 * i + 0.05, -20.0, 5.0, 5_000.0, 9_000.0, 1.0)
+    marks = tuple(BY_NAME[kind].mark(f"{kind}-{i}", 0.1 * i, 0.1 * i + 0.05, -20.0, 5.0, 5_000.0, 9_000.0, 1.0)
                   for i, kind in enumerate(kinds))  # fmt: skip
     return Part("part-1", "Lead", Source("/lead.wav", 48_000, 1, 4_800 * (count + 1)), marks=marks, found=True,
                 voice_lufs=-20.0, floor_dbfs=-70.0)  # fmt: skip

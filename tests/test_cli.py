@@ -14,7 +14,8 @@ import soundfile as sf
 
 from conftest import write
 from isophon.cli import main
-from isophon.core.marks import Mark
+from isophon.core.passes.ess.mark import EssMark
+from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.session import edits, file, layout
 from isophon.core.session.model import Source
 from voices import ALSA, spoken
@@ -102,7 +103,7 @@ def test_a_session_is_cleaned_with_its_decisions(capsys, take, tmp_path):
     one, other = (sf.read(tmp_path / x / "take.clean.wav")[0] for x in "ab")
     assert np.array_equal(one, other)
     part = value.parts[0]
-    drawn, name = edits.draw_mark(value, part.id, Mark("", "ess", 1.0, 1.2, -20.0, 3.0, 3000.0, 9000.0, 1.0, "s"))
+    drawn, name = edits.draw_mark(value, part.id, EssMark("", 1.0, 1.2, -20.0, 3.0, 3000.0, 9000.0, 1.0, sound="s"))
     drawn = edits.adopt_findings(
         edits.set_changes(drawn, part.id, {name: -20}), part.id, edits.Findings(source, (), -20.0, -80.0)
     )
@@ -194,7 +195,7 @@ def test_the_report_of_an_earlier_run_stays(capsys, take, tmp_path):
 def test_a_sessions_marks_are_listed_as_they_were_decided(demo, tmp_path, capsys):
     session = file.load(demo)
     part = session.parts[0]
-    box = Mark("", "spot", 2.0, 2.5, -30.0, 0.0, 900.0, 3_000.0, 1.0)
+    box = SpotMark("", 2.0, 2.5, -30.0, 0.0, 900.0, 3_000.0, 1.0)
     session, name = edits.draw_mark(session, part.id, box)
     session = edits.set_changes(session, part.id, {name: -8.0})
     path = tmp_path / "song.isophon"

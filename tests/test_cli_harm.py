@@ -348,9 +348,9 @@ def test_sessions_apply_or_refuse_every_option(capsys, take, tmp_path):
 
 
 def _mark(row):
-    from isophon.core.marks import Mark
+    from isophon.core.passes.ess.mark import EssMark
 
-    return Mark("ess-1", "ess", row["start_s"], row["end_s"], row["level_db"], row["standout_db"], 4_000, 9_000, 1.0)
+    return EssMark("ess-1", row["start_s"], row["end_s"], row["level_db"], row["standout_db"], 4_000, 9_000, 1.0)
 
 
 def test_everything_twice_gives_the_same(take, tmp_path):

@@ -1,18 +1,11 @@
 """A kind of blemish is one room and one line, in the window one file and one line: here one is added to a copy."""
 
-import os
-import shutil
-import subprocess
-import sys
-from pathlib import Path
-
 import numpy as np
 import soundfile as sf
 
 from conftest import write
+from new_kinds import drive, with_kind
 from voices import spoken
-
-SRC = Path(__file__).parent.parent / "src"
 
 ROOM = '''
 """Hush: every second moment of a take turned down, for the test."""
@@ -22,7 +15,12 @@ from typing import Annotated
 import msgspec
 
 from isophon.core.marks import Mark
-from isophon.core.passes.kind import Found, Kind, Stage, touching
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
+from isophon.core.passes.stage import Stage, touching
+
+
+class HushMark(Mark, frozen=True, tag="hush"):
+    pass
 
 
 class HushSettings(msgspec.Struct, frozen=True):
@@ -37,10 +35,10 @@ class HushCut(msgspec.Struct, frozen=True):
     gain: float
 
 
-def find(ears):
-    seconds = range(int(ears.frames / ears.sample_rate))
-    marks = tuple(Mark(f"hush-{s}", "hush", s + 0.25, s + 0.75, -20.0, float(s), 100.0, 900.0, 1.0) for s in seconds)
-    return Found(marks, {"loudest": float(ears.survey.k_power.max())})
+def find(context):
+    seconds = range(int(context.frames / context.sample_rate))
+    marks = tuple(HushMark(f"hush-{s}", s + 0.25, s + 0.75, -20.0, float(s), 100.0, 900.0, 1.0) for s in seconds)
+    return Found(marks, {"loudest": float(context.survey.k_power.max())})
 
 
 def treatments(part):
@@ -59,10 +57,10 @@ def apply(at, mine):
 
 KIND = Kind(
     "hush", HushSettings, lambda role: HushSettings(by_db=-6.0 if role == "lead" else -12.0),
-    Stage(85, (HushCut,), apply), treatments, find=find,
-    change=lambda mark, settings, context: 0.0 if mark.hand.leave or not settings.on else settings.by_db,
-    one_take=("take_s",), measures={"loudest": (float | None, None)},
-    report=lambda part: {"loudest": part.measured.loudest}, told=lambda part: "hush, hush",
+    HushMark, after=("ess",), one_take=("take_s",), finder=Finder(find, measures={"loudest": (float | None, None)}),
+    decision=Decision(lambda mark, mine, context: 0.0 if mark.hand.leave or not mine.on else mine.by_db),
+    cure=Cure(treatments, (Stage("hush", (HushCut,), apply, after=("ess by rule",)),)),
+    reporter=Reporter(row=lambda part: {"loudest": part.measured.loudest}, summary=lambda part: "hush, hush"),
 )
 '''
 
@@ -70,11 +68,11 @@ SHEET = '''
 """The Hush sheet."""
 
 from isophon.app import theme
-from isophon.app.model.passes import Knob, Pass
+from isophon.app.model.passes import Controls, HandTools, Knob, Pass, SkylineView, Words
 
-PASS = Pass("hush", "Hush", "hush", "hushes", " in dB", theme.tick_shape,
-            (Knob("by_db", "Hushed by", 0.5, "dB", "How far"),), (-6.0, 6.0, -60.0, 30.0), None,
-            by_hand="Hushes are set for the whole part.")
+PASS = Pass("hush", "Hush", theme.tick_shape, Words("hush", "hushes", " in dB"),
+            Controls((Knob("by_db", "Hushed by", 0.5, "dB", "How far"),)), SkylineView((-6.0, 6.0, -60.0, 30.0)),
+            hand=HandTools(by_hand="Hushes are set for the whole part."))
 '''
 
 DRIVE = """
@@ -149,24 +147,10 @@ print("all of it")
 
 
 def test_a_new_kind_needs_nothing_else(tmp_path):
-    home = tmp_path / "src"
-    shutil.copytree(SRC / "isophon", home / "isophon", ignore=shutil.ignore_patterns("__pycache__"))
-    core, app = home / "isophon" / "core" / "passes", home / "isophon" / "app" / "sheets"
-    (core / "hush").mkdir()
-    (core / "hush" / "__init__.py").write_text(ROOM)
-    (app / "hush.py").write_text(SHEET)
-    for path, imported, line in ((core, "import band,", "    ess.KIND,\n"), (app, "import band,", "    ess.PASS,\n")):
-        text = (path / "__init__.py").read_text()
-        assert text.count(imported) == 1 and text.count(line) == 1
-        text = text.replace(imported, f"{imported} hush,")
-        (path / "__init__.py").write_text(text.replace(line, line + line.replace("ess", "hush")))
+    home = with_kind(tmp_path, "hush", ROOM, SHEET)
     samples, rate, _ = spoken("de")
     take = write(tmp_path / "take.wav", samples, rate)
-    environment = {**os.environ, "PYTHONPATH": str(home), "XDG_STATE_HOME": str(tmp_path / "state")}
-    done = subprocess.run(
-        [sys.executable, "-c", DRIVE, take, tmp_path], env=environment, capture_output=True, text=True
-    )
-    assert done.returncode == 0 and "all of it" in done.stdout, done.stdout[-500:] + done.stderr[-3000:]
+    assert "all of it" in drive(home, DRIVE, take, tmp_path)
     read = [sf.read(p)[0] for p in (take, tmp_path / "o" / "take.clean.wav")]
     inside, outside = slice(round(1.3 * rate), round(1.7 * rate)), slice(round(1.76 * rate), round(2.24 * rate))
     assert np.allclose(read[1][inside], 0.1 * read[0][inside], atol=1e-6)

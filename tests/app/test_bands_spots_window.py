@@ -136,7 +136,7 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     press(room, Qt.Key.Key_Escape, qtbot=qtbot)
     assert workspace.session == before and workspace.pass_.name == "Spots"
     press(room, key("Esses"), qtbot=qtbot)
-    axis, row = workspace.pass_.axis, trace._rows()[3]
+    axis, row = workspace.pass_.trace.axis, trace._rows()[3]
     drawn = [(at.y() - row.top()) / row.height() for at in (start, stop)]
     draw()
     qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, CTRL, stop)

@@ -227,7 +227,8 @@ def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
     for which in PASSES:
         marks = which.marks(room.workspace.part)
         changed = sum(room.workspace.part.change(m) < 0 for m in marks)
-        assert row[which.many.split(" of ")[0].capitalize()] == (f"{changed} of {len(marks)}" if marks else "none")
+        head = which.words.many.split(" of ")[0].capitalize()
+        assert row[head] == (f"{changed} of {len(marks)}" if marks else "none")
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     assert page.outcome.text() == "" and "exists already" in room.message.text() and "--" not in room.message.text()
 

@@ -16,7 +16,7 @@ from isophon.app.pages.layout_page import FILTER
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.views.clock_field import seconds_of
 from isophon.app.window import _FILTER, Window
-from isophon.core.passes.bleed.settings import Leak
+from isophon.core.audio.leak import Leak
 from isophon.core.session.journal import replay
 from voices import spoken
 

@@ -199,7 +199,7 @@ def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):
     rate, renderer = workspace.part.source.sample_rate, workspace.take.renderer
     there = renderer.cleaned(workspace.part.plan, round(43.9 * rate), 3 * rate)
     mark = workspace.part.of_kind("carry")[0]
-    by = round(mark.start * rate) - round(mark.partner_s * rate)
+    by = round(mark.start * rate) - round(mark.from_s * rate)
     assert np.allclose(there, renderer.cleaned(workspace.part.plan, round(43.9 * rate) - by, 3 * rate), atol=1e-6)
     assert extras.choices()[0][0].startswith("take back 0:43.3")
     extras.choices()[0][1]()
@@ -221,7 +221,7 @@ def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot)
     picture = room.sheet.picture
     qtbot.waitUntil(lambda: picture.shown == "the rule at work" and picture._chunk is not None, timeout=10_000)
     assert picture._chunk[3].max() > 3, "it takes off some of the loudest ess"
-    assert workspace.pass_.seen_change(workspace.part, loud) < -3
+    assert workspace.pass_.skyline.seen_change(workspace.part, loud) < -3
     workspace.set_of_kind("ess", "by", "ceiling")
     count, longest = len(workspace.marks), max(workspace.marks, key=lambda m: m.end - m.start)
     workspace.take_in_hand([longest.id])

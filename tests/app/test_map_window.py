@@ -79,7 +79,7 @@ def test_a_moving_view_shows_the_last_picture_where_it_belongs_and_what_is_new_b
 
 def in_box(room, mark, picture):
     """The part of a picture in which a mark lies."""
-    trace, axis = room.trace, room.workspace.pass_.axis
+    trace, axis = room.trace, room.workspace.pass_.trace.axis
     box = trace._rows()[3]
     left, right = (round(trace.x_of(t) - box.left()) for t in mark.span)
     bottom = round(axis.place(mark.low_hz) * box.height())

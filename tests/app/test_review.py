@@ -40,7 +40,7 @@ def test_the_demo_is_reviewed_with_little_more_than_a_key_a_mark(ready, qtbot):
         mark = workspace.mark
         visited.append((workspace.pass_.name, workspace.part.id, mark.id))
         keys = [Key.Key_L] if len(visited) % 8 == 3 else [Key.Key_Return]
-        if len(visited) % 8 == 7 and not workspace.pass_.by_hand:
+        if len(visited) % 8 == 7 and not workspace.pass_.hand.by_hand:
             keys = [Key.Key_Down, Key.Key_Return]
         for one in keys:
             press(ready, one, qtbot=qtbot)
@@ -142,7 +142,7 @@ def test_several_tops_and_several_ceilings_move_by_as_much(ready, qtbot):
     workspace.take_in_hand([m.id for m in marks])
     before = [workspace.part.change(m) for m in marks]
     bar = next(b for m, b in skyline.bars() if m.id == marks[0].id)
-    top = skyline.y_of(workspace.pass_.height(marks[0]) + before[0])
+    top = skyline.y_of(workspace.pass_.skyline.height(marks[0]) + before[0])
     start = QPoint(round(bar.center().x()), round(top))
     drag(qtbot, skyline, start, start + QPoint(0, 12))
     after = [workspace.part.change(workspace.part.mark(m.id)) for m in marks]

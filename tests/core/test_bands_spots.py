@@ -12,7 +12,8 @@ from isophon.cli import main
 from isophon.core.audio.bell import BELL, HIGH_SHELF, LOW_SHELF, Bell, power_response, taps
 from isophon.core.errors import InputError
 from isophon.core.finding import find_all, survey_recording
-from isophon.core.marks import Hand, Mark
+from isophon.core.marks import Hand
+from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import BandSettings, centre_of, change_of, edges_of
 from isophon.core.passes.filters import BandFilter
 from isophon.core.passes.spot.file import load_spots
@@ -73,13 +74,14 @@ def test_a_ring_in_a_room_is_found_and_halved_and_a_clean_voice_has_none(name, h
 
 def test_what_a_hand_says_of_a_band_counts_and_bounds_hold():
     low, high = edges_of(1_000.0, 5.0)
-    mark = Mark("b", "band", 0.0, 10.0, 8.0, 8.0, low, high, 0.9, "always")
+    mark = BandMark("b", 0.0, 10.0, 8.0, 8.0, low, high, 0.9, shape="always")
     assert centre_of(mark) == pytest.approx((1_000.0, 5.0), rel=1e-3)
     assert change_of(mark, BandSettings()) == -6.0 and change_of(mark, BandSettings(limit_db=-3.0)) == -3.0
     for hand, change in ((Hand(leave=True), 0.0), (Hand(change_db=9.0), 9.0), (Hand(change_db=-50.0), -36.0),
                          (Hand(change_db=-8.0, blend=0.5), -4.0), (Hand(agreed=True), -6.0)):  # fmt: skip
-        assert change_of(Mark("b", "band", 0, 10, 8, 8, low, high, 0.9, "always", hand=hand), BandSettings()) == change
-    assert change_of(Mark("b", "band", 0, 10, 8, 8, low, high, 0.4), BandSettings()) == 0.0, "not sure enough"
+        band = BandMark("b", 0, 10, 8, 8, low, high, 0.9, shape="always", hand=hand)
+        assert change_of(band, BandSettings()) == change
+    assert change_of(BandMark("b", 0, 10, 8, 8, low, high, 0.4), BandSettings()) == 0.0, "not sure enough"
 
 
 PLANS = (

@@ -13,18 +13,19 @@ from scipy import signal
 from conftest import write
 from isophon.cli import main
 from isophon.core.audio.files import Recording
+from isophon.core.audio.leak import Leak
 from isophon.core.demo.band import _click
 from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.errors import InputError
 from isophon.core.finding import survey_recording
 from isophon.core.passes.bleed.leak import Cue, learn_leak
 from isophon.core.passes.bleed.learn import moved
-from isophon.core.passes.bleed.settings import BleedCut, Leak, in_force
+from isophon.core.passes.bleed.settings import BleedCut
 from isophon.core.passes.bleed.sync import synchronize
 from isophon.core.render import TILE, Renderer
 from isophon.core.session import edits, file, layout
 from isophon.core.takes import cache as take_cache
-from isophon.core.work.bleed_learning import CueFile, Lesson, learn, lesson_again
+from isophon.core.work.leak_learning import CueFile, Lesson, learn, lesson_again
 from voices import ALSA, alsa, spoken
 
 RATE = 24_000
@@ -296,7 +297,7 @@ def test_passes_ought_to_look_again_when_the_bleed_changed(laid):
     assert not session.parts[0].stale
     learned = edits.adopt_leak(session, "part-1", Leak("k", ("feed.wav",)), ())
     assert learned.parts[0].stale
-    without = in_force(learned.parts[0].leak, learned.parts[0].bleed)
+    without = learned.parts[0].removal.key(learned.parts[0].leak)
     again = edits.adopt_findings(learned, "part-1", replace(found, heard_without=without))
     assert not again.parts[0].stale
     assert edits.set_setting(again, ["part-1"], "bleed", "much", 0.5).parts[0].stale

@@ -61,7 +61,7 @@ def test_the_reports_figures_are_those_of_the_files(prepared, tmp_path):
     assert ess["total_change_db"] == pytest.approx(sum(changes), abs=0.01)
     assert told == sorted(told) and told[-1] == 1.0
     first = (tmp_path / "take.marks.tsv").read_text().splitlines()[0].split("\t")
-    mark = next(m for m in part.marks if BY_NAME[m.kind].placed and not BY_NAME[m.kind].quiet)
+    mark = next(m for m in part.marks if BY_NAME[m.kind].reporter.in_time and not BY_NAME[m.kind].reporter.if_changed)
     assert (float(first[0]), float(first[1])) == mark.span and first[2].startswith("ess ")
 
 

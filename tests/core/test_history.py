@@ -8,10 +8,10 @@ from test_session import mark, session
 
 from isophon.app.model import state
 from isophon.core.audio.files import Recording
+from isophon.core.audio.leak import Leak
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.marks import Hand
 from isophon.core.passes import KINDS
-from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session import edits, file, layout
 from isophon.core.session.facts import with_findings, with_heard, with_leak
 from isophon.core.session.history import History
@@ -133,8 +133,9 @@ def whole_part(demo_take):
         survey = survey_recording(recording)
         all_found = find_all(recording, survey)
         source = layout.source_of(recording)
-    drawn = [mark(60.0 + i, 4.0, id=f"{kind.name}-x") for i, kind in enumerate(KINDS) if kind.marked]
-    drawn = [replace(m, kind=m.id[:-2], hand=Hand(drawn=True, change_db=-6.0)) for m in drawn]
+    drawn = [kind.mark(f"{kind.name}-x", 60.0 + i, 60.15 + i, -20.0, 4.0, 4_000, 9_000, 0.9, Hand(drawn=True))
+             for i, kind in enumerate(KINDS) if kind.mark]  # fmt: skip
+    drawn = [replace(m, hand=m.changed(-6.0)) for m in drawn]
     marks = tuple(sorted((*all_found.marks, *drawn), key=lambda m: (m.start, m.id)))
     told = replace(all_found.measured, lowest_hz=all_found.measured.lowest_hz or 180.0)
     return Part("p", "p", source, marks=marks, found=True, voice_lufs=survey.voice_lufs, floor_dbfs=survey.floor_dbfs,

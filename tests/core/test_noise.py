@@ -12,7 +12,7 @@ from isophon.core.audio.hum import hum_of
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.demo.build import load_labels
 from isophon.core.finding import find_all, survey_recording
-from isophon.core.passes.ears import LOW_HZ as HUM_RATE
+from isophon.core.passes.context import LOW_HZ as HUM_RATE
 from isophon.core.passes.hiss import treat as hiss
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.passes.hum import find as hum_finding

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from conftest import LONG, reader
 from isophon.core.heads import HEAD_BLOCK
-from isophon.core.marks import Hand, Mark
+from isophon.core.marks import Hand
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.render import Renderer
@@ -17,7 +17,7 @@ from isophon.core.session.model import Part, Source
 RATE, FRAMES = 44_100, 5 * 44_100
 RNG = np.random.default_rng(11)
 TAKE = (0.1 * RNG.standard_normal((2, FRAMES)) + 0.2 * np.sin(np.arange(FRAMES) * 0.02)).astype(np.float32)
-KINDS = [name for name, kind in BY_NAME.items() if kind.marked and kind.placed and not kind.learned and not kind.against
+KINDS = [name for name, kind in BY_NAME.items() if kind.mark and kind.reporter.in_time and kind.found_in_take
          and name != "carry"]  # fmt: skip
 LONGEST_S = 0.5  # that can be drawn of every kind
 
@@ -25,12 +25,12 @@ LONGEST_S = 0.5  # that can be drawn of every kind
 @st.composite
 def marks(draw, kind):
     low, high = draw(st.sampled_from([(40.0, 300.0), (300.0, 2_000.0), (3_000.0, 9_000.0)]))
-    shortest = BY_NAME[kind].drawn_s[0]
+    shortest = BY_NAME[kind].decision.drawn_s[0]
     found = []
     for i, start in enumerate(sorted(draw(st.lists(st.floats(0, 4.9), min_size=1, max_size=6, unique=True)))):
-        end = min(FRAMES / RATE, start + draw(st.floats(shortest, min(BY_NAME[kind].drawn_s[1], LONGEST_S))))
+        end = min(FRAMES / RATE, start + draw(st.floats(shortest, min(BY_NAME[kind].decision.drawn_s[1], LONGEST_S))))
         change = draw(st.sampled_from([-36.0, -12.0, -3.0]))
-        found.append(Mark(f"m{i}", kind, start, end, -20.0, 5.0, low, high, 1.0, hand=Hand(change_db=change)))
+        found.append(BY_NAME[kind].mark(f"m{i}", start, end, -20.0, 5.0, low, high, 1.0, hand=Hand(change_db=change)))
     return tuple(found)
 
 
@@ -63,7 +63,7 @@ def everything():
             ("breath", 5.0, 5.4, 300.0), ("ess", 6.0, 6.1, 4_000.0), ("ess", 11.85, 12.0, 4_000.0),
             ("band", 7.0, 9.0, 2_000.0), ("band", 0.0, 14.0, 300.0), ("spot", 2.0, 2.6, 900.0),
             ("spot", 8.0, 8.4, 1_000.0))  # fmt: skip
-    marks = [Mark(f"m{i}", kind, start, end, -20.0, 5.0, low, 2 * low, 1.0, hand=Hand(change_db=-9.0))
+    marks = [BY_NAME[kind].mark(f"m{i}", start, end, -20.0, 5.0, low, 2 * low, 1.0, hand=Hand(change_db=-9.0))
              for i, (kind, start, end, low) in enumerate(rows)]  # fmt: skip
     marks[-2] = replace(marks[-2], hand=hands["spot"])
     part = Part("p", "p", Source("p.wav", RATE, 1, frames), voice_lufs=-20.0, floor_dbfs=-60.0, found=True)

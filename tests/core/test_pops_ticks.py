@@ -15,7 +15,7 @@ from isophon.core.demo.build import load_labels
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import find_all, survey_recording
-from isophon.core.passes.ears import LOW_HZ
+from isophon.core.passes.context import LOW_HZ
 from isophon.core.passes.pop.find import drawn, lows_of
 from isophon.core.passes.pop.find import find as find_pops
 from isophon.core.passes.pop.treat import PopCut, apply, burst_of

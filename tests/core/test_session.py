@@ -7,16 +7,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from isophon.core.errors import CallError, InputError
-from isophon.core.marks import Hand, Mark, carry_decisions
+from isophon.core.marks import Hand, carry_decisions
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.session import edits, file
 from isophon.core.session.history import History
 from isophon.core.session.model import Part, Session, Source
 
 
-def mark(start: float, standout: float = 0.0, end: float | None = None, **more) -> Mark:
+def mark(start: float, standout: float = 0.0, end: float | None = None, **more) -> EssMark:
     more = {"id": f"ess-{round(start * 1000)}", **more}
-    return Mark(
-        kind="ess", start=start, end=end or start + 0.15, level_db=-20.0, standout_db=standout,
+    return EssMark(
+        start=start, end=end or start + 0.15, level_db=-20.0, standout_db=standout,
         low_hz=4000, high_hz=9000, confidence=0.9, sound="s", **more,
     )  # fmt: skip
 

@@ -11,11 +11,12 @@ from test_session import mark
 
 from conftest import write
 from isophon.core.audio.files import Recording
+from isophon.core.audio.leak import Leak
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.locks import is_locked, lock
 from isophon.core.marks import Hand
-from isophon.core.passes.bleed.settings import BleedSettings, Leak
+from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session import edits, file, layout

@@ -6,37 +6,36 @@ import argparse
 import dataclasses
 import json
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 from pathlib import Path
-from typing import Any
+from types import MappingProxyType
+from typing import Any, cast
 
 from msgspec.structs import replace
 
 from isophon.cli.batch import Outcome, Tell, Work, worked_through
 from isophon.cli.listing import print_marks, told_of
-from isophon.cli.options import check_role, kind_list, kinds_of, one_setting, settings_of
+from isophon.cli.options import check_role, kind_list, kinds_of, mark_files, one_setting, settings_of
 from isophon.core import log
 from isophon.core.audio.files import Recording
+from isophon.core.audio.leak import Leak
 from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
-from isophon.core.finding import need_voice, noise_in
+from isophon.core.finding import need_voice
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
-from isophon.core.passes import BY_NAME, KINDS, NAMES, bleed
-from isophon.core.passes.bleed.settings import Leak
-from isophon.core.passes.spot.file import load_spots
+from isophon.core.passes import BY_NAME, KINDS, NAMES
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.model import Part, Role, Session, Source
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
-from isophon.core.work.bleed_learning import CueFile, Lesson
 from isophon.core.work.completing import SHARES, completed
 from isophon.core.work.leads import Lead, beside_the_lead, lead_of
+from isophon.core.work.leak_learning import CueFile, Lesson
 
-BLEED = bleed.KIND.name
 Show = Callable[[str, float], None]
 
 
@@ -50,7 +49,7 @@ def find(call: argparse.Namespace) -> int:
     with Recording(call.audio) as recording:
         part = _part(call.audio, recording, role, settings)
         part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
-                                call.spots, lead_of(call.lead))  # fmt: skip
+                                mark_files(call), lead_of(call.lead))  # fmt: skip
     result = told_of(part, recording.path.name, found.floor_dbfs, call.lead and call.lead.name)
     if call.json:
         print(json.dumps(result, indent=1))
@@ -67,10 +66,9 @@ def _listed_session(call: argparse.Namespace) -> int:
     rows = []
     for part in session.parts:
         followed = session.followed_by(part)
+        lead = None if followed is None else path_of(followed.source.path).name
         ready = _only(part, kinds)
-        row = told_of(
-            ready, path_of(part.source.path).name, part.floor_dbfs, followed and path_of(followed.source.path).name
-        )
+        row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, lead)
         rows.append({"name": part.name, "role": part.role, **row})
         if not call.json:
             print_marks(ready, row)
@@ -201,7 +199,7 @@ def _told(error: Exception, path: Path) -> IsophonError:
 def _refuse_for_sessions(call: argparse.Namespace) -> None:
     """A session says itself what its parts are and what leaked; an option that would not be heeded is refused."""
     for option, given in (("--role", call.role is not None), ("--cue", call.cue), ("--own-click", call.own_click),
-                          ("--bed", call.bed), ("--spots", call.spots),
+                          ("--bed", call.bed), *((f"--{name}", path) for name, path in mark_files(call).items()),
                           ("--lead", call.lead)):  # fmt: skip
         if given:
             raise CallError(f"{option}: is told by the session itself; leave it out, or change it in the session")
@@ -215,13 +213,14 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Pa
             progress = _both(tell, _progress(call, path))
             with Recording(path) as recording:
                 part = _part(path, recording, call.role or "lead", settings)
-                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings), call.spots, lead)
+                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings), mark_files(call),
+                                        lead)  # fmt: skip
                 return handover.hand_over(part, recording, found, target, partial(progress, "cleaning"))
 
         return run
 
     inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ()),
-              *((call.spots,) if call.spots else ()), *((call.lead,) if call.lead else ())]  # fmt: skip
+              *mark_files(call).values(), *((call.lead,) if call.lead else ())]  # fmt: skip
     parts = [Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1)) for path in call.audio]
     jobs = [(part, job(path)) for part, path in zip(parts, call.audio, strict=True)]
     return sorted(jobs, key=lambda one: path_of(one[0].source.path).name), inputs
@@ -258,7 +257,7 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
 
 def _part(path: Path, recording: Recording, role: str, settings: dict[str, Any]) -> Part:
     source = Source(spelled(path), recording.sample_rate, recording.channels, recording.frames)
-    return Part("part-1", path.stem, source, role, **settings)
+    return Part("part-1", path.stem, source, cast("Role", role), **settings)
 
 
 def _surveyed(
@@ -267,21 +266,23 @@ def _surveyed(
     kinds: set[str],
     progress: Show,
     lesson: Lesson | None = None,
-    boxes: Path | None = None,
+    files: Mapping[str, Path] = MappingProxyType({}),
     lead: Lead | None = None,
 ) -> tuple[Part, Survey]:
-    asked = lesson if BLEED in kinds and part.bleed.on else None
-    request = AnalysisRequest(kinds=tuple(kinds), bleed=part.bleed, lesson=asked)
+    removing = any(BY_NAME[name].leak_removal for name in kinds)
+    asked = lesson if removing and part.removal.on else None
+    request = AnalysisRequest(kinds=tuple(kinds), removal=part.removal, lesson=asked)
     analysis = analyse(recording, request, progress)
     found = analysis.survey
     if asked is not None:
         _warn_of_leak(recording, asked, analysis.leak)
-    if any(BY_NAME[name].needs_voice for name in kinds):
+    if any(BY_NAME[name].finder.needs_voice for name in kinds):
         need_voice(recording, found)
     part = edits.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source)).part(part.id)
-    drawn = load_spots(boxes, recording.duration) if boxes else ()
+    drawn = [mark for one in (kind.mark_file for kind in KINDS) if one and one.option in files
+             for mark in one.read(files[one.option], recording.duration)]  # fmt: skip
     marks = tuple(sorted((*part.marks, *analysis.hits, *drawn), key=lambda m: (m.start, m.id)))
-    part = replace(part, marks=marks, leak=analysis.leak, learned=_noise(part, analysis))
+    part = _with_learned(replace(part, marks=marks, leak=analysis.leak), analysis)
     if lead is not None:
         part = beside_the_lead(part, analysis.recording, found, lead, lead.begins(recording), kinds)
         _say_doubts(part, kinds)
@@ -290,11 +291,17 @@ def _surveyed(
 
 def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None:
     """What the bleed is to be learned from; bleed that is asked for by name without a cue is the take's own click."""
-    how = settings[BLEED]
-    if call.cue:
-        return Lesson(tuple(CueFile(spelled(cue), how.nudge_ms / 1000) for cue in call.cue), how.moments)
-    named = call.only is not None and BLEED in kind_list("--only", call.only)
-    return Lesson((), how.moments) if call.own_click or named else None
+    named = kind_list("--only", call.only) if call.only is not None else ()
+    for kind in KINDS:
+        removing, mine = kind.leak_removal, settings[kind.name]
+        if removing is None:
+            continue
+        moments, nudge_s = removing.moments(mine), removing.nudge_s(mine)
+        if call.cue:
+            return Lesson(tuple(CueFile(spelled(cue), nudge_s) for cue in call.cue), moments)
+        if call.own_click or kind.name in named:
+            return Lesson((), moments)
+    return None
 
 
 def _warn_of_leak(recording: Recording, lesson: Lesson, leak: Leak | None) -> None:
@@ -312,16 +319,19 @@ def _warn_of_leak(recording: Recording, lesson: Lesson, leak: Leak | None) -> No
 
 def _say_doubts(part: Part, kinds: set[str]) -> None:
     """Say what is doubtful in what is found beside the lead."""
-    for doubt in (doubt for kind in KINDS if kind.against and kind.name in kinds for doubt in kind.doubts(part)):
+    beside = [kind for kind in KINDS if kind.beside_lead.find and kind.name in kinds]
+    for doubt in (doubt for kind in beside for doubt in kind.reporter.doubts(part)):
         print(f"isophon: {shown(path_of(part.source.path).name)}: {doubt.words}", file=sys.stderr)
 
 
-def _noise(part: Part, analysis: Analysis) -> tuple[float, ...]:
-    """The noise of the span that is to be learned from, where there is one."""
-    start, end = part.hiss.learn_from, part.hiss.learn_to
-    if end <= start:
-        return ()
-    return noise_in(analysis.recording, analysis.survey, analysis.found.measured.hum, start, end)
+def _with_learned(part: Part, analysis: Analysis) -> Part:
+    """A part with what is to be learned from the spans that its settings name."""
+    for learning in (kind.span_learning for kind in KINDS if kind.span_learning):
+        span = learning.asked(part)
+        if span is not None:
+            value = learning.learn(analysis.recording, analysis.survey, part, span)
+            part = learning.adopt(part, span, value)
+    return part
 
 
 def _only(part: Part, kinds: set[str]) -> Part:

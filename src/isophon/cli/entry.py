@@ -9,12 +9,15 @@ import sys
 from collections.abc import Sequence
 from io import TextIOWrapper
 from pathlib import Path
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 from isophon import __version__
 from isophon.core import log
 from isophon.core.errors import CallError, InputError, IsophonError, OutputError, shown
 from isophon.core.reading import is_there
+
+if TYPE_CHECKING:
+    from isophon.core.passes.kind import MarkFile
 
 INTERRUPTED = 130
 _MOST_JOBS = 256
@@ -38,7 +41,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         if isinstance(stream, TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a name need not be UTF-8
     try:
-        call = _parser().parse_args(arguments)
+        call = _parser(arguments).parse_args(arguments)
         log.start(call.debug)
         log.note("called with %s", arguments)
         status = _window(call) if call.command in (None, "open", "demo") else _work(call)
@@ -116,7 +119,17 @@ def _terminated(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _parser() -> argparse.ArgumentParser:
+def _mark_files(arguments: Sequence[str]) -> list[MarkFile]:
+    """The files that kinds take marks from; looked up where a call can name one, since that takes half a second."""
+    if not {"find", "clean"}.intersection(arguments):
+        return []
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # several recordings share the cores already
+    from isophon.core.passes import KINDS
+
+    return [kind.mark_file for kind in KINDS if kind.mark_file]
+
+
+def _parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
     parser = _Parser(prog="isophon", description="Clean recorded vocals. Without a command, opens the window.")
     parser.add_argument("--debug", action="store_true", help="note everything in the log file, and say where it lies")
     parser.add_argument("--version", action="version", version=f"isophon {__version__}")
@@ -145,6 +158,7 @@ def _parser() -> argparse.ArgumentParser:
     clean.add_argument("--name", default="", metavar="PATTERN",
                        help="names of the stems, of {part}, {role}, {song} and {number}")  # fmt: skip
     clean.add_argument("--whole", action="store_true", help="all or nothing: DIR is new and there when all is written")
+    mark_files = _mark_files(arguments)
     for command in (find, clean):
         command.add_argument("--role", help="lead, double, harmony or adlib (lead)")
         command.add_argument("--cue", type=Path, action="append", default=[], metavar="FILE",
@@ -153,8 +167,8 @@ def _parser() -> argparse.ArgumentParser:
                              help="without a cue file: the take's own regular click")  # fmt: skip
         command.add_argument("--lead", type=Path, metavar="FILE",
                              help="the lead that these belong to, for esses and words")  # fmt: skip
-        command.add_argument("--spots", type=Path, metavar="FILE",
-                             help="boxes to treat by hand: start_s end_s low_hz high_hz change_db")  # fmt: skip
+        for one in mark_files:
+            command.add_argument(f"--{one.option}", type=Path, metavar="FILE", help=one.words)
         command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")
         command.add_argument("--only", metavar="KINDS", help="work on these kinds alone (comma list)")
         command.add_argument("--skip", metavar="KINDS", help="leave these kinds out (comma list)")
@@ -166,8 +180,6 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _work(call: argparse.Namespace) -> int:
-    # several recordings share the cores already
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     from isophon.cli.commands import clean, find
 
     return find(call) if call.command == "find" else clean(call)

@@ -13,6 +13,7 @@ from isophon.core.session.model import Part
 def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -> dict[str, Any]:
     """All that ``find --json`` tells of a part; with the name of a ``lead`` also what its marks meet in that."""
     source = part.source
+    extra = [item for kind in KINDS for item in kind.reporter.extra_json(part).items()]
     return {
         "file": name,
         "sample_rate": source.sample_rate,
@@ -21,9 +22,9 @@ def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": floor_dbfs,
         "marks": [_row(part, mark, lead is not None) for mark in _listed(part)],
-        "bands": [row for kind in KINDS for row in kind.rows(part)],
-        **{name: {"lead": lead, **value} for kind in KINDS for name, value in kind.adds(part).items() if lead},
-        **{kind.name: kind.report(part) for kind in KINDS if kind.learned or not kind.marked},
+        "bands": [row for kind in KINDS for row in kind.reporter.steady_json(part)],
+        **{name: {"lead": lead, **value} for name, value in extra if lead},
+        **{kind.name: kind.reporter.row(part) for kind in KINDS if not (kind.mark and kind.found_in_take)},
     }
 
 
@@ -39,17 +40,13 @@ def _row(part: Part, mark: Mark, with_lead: bool = False) -> dict[str, Any]:
         "low_hz": mark.low_hz,
         "high_hz": mark.high_hz,
     }
-    row |= {"sound": mark.sound} if mark.sound else {}
-    if with_lead and BY_NAME[mark.kind].meets:
-        late = None if mark.partner_s is None else round(1000 * (mark.start - mark.partner_s), 1)
-        row |= {"partner_s": mark.partner_s, "late_ms": late}
-    return row | BY_NAME[mark.kind].tells(part, mark)
+    return row | BY_NAME[mark.kind].reporter.mark_json(part, mark, with_lead)
 
 
 def _listed(part: Part) -> list[Mark]:
     """The marks that have a place in time, words to which nothing is done aside."""
-    kinds = ((mark, BY_NAME[mark.kind]) for mark in part.marks)
-    return [mark for mark, kind in kinds if kind.placed and (not kind.quiet or part.change(mark) or mark.hand.any)]
+    told = ((mark, BY_NAME[mark.kind].reporter) for mark in part.marks)
+    return [mark for mark, by in told if by.in_time and (not by.if_changed or part.change(mark) or mark.hand.any)]
 
 
 def print_marks(part: Part, result: dict[str, Any]) -> None:
@@ -58,12 +55,13 @@ def print_marks(part: Part, result: dict[str, Any]) -> None:
     voice = "no voice" if part.voice_lufs is None else f"voice {part.voice_lufs:.1f} LUFS"
     print(f"{shown(result['file'])}: {result['duration_s']:.1f} s, {voice}, {floor}")
     for kind in KINDS:
-        if told := kind.told(part):
-            print(shown(told))
+        if summary := kind.reporter.summary(part):
+            print(shown(summary))
     marks = _listed(part)
     print(f"{len(marks)} marks" + (":  start s    end s  kind  over the voice   change" if marks else ""))
     for mark in marks:
+        decision = BY_NAME[mark.kind].decision
         print(
-            f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {mark.standout_db:+11.1f} dB"
-            f" {part.change(mark):5.1f} dB"
+            f"{mark.start:16.3f} {mark.end:8.3f}  {mark.kind:4s}  {decision.height(mark):+11.1f} {decision.unit}"
+            f" {part.change(mark):5.1f} {decision.unit}"
         )

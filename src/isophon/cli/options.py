@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 from typing import Any
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError
-from isophon.core.passes import BY_NAME, NAMES, spot
+from isophon.core.passes import BY_NAME, KINDS, NAMES
 from isophon.core.session import file
 from isophon.core.session.model import ROLES
 from isophon.core.session.settings import role_default, with_setting
-
-SPOT = spot.KIND.name
 
 
 def kinds_of(call: argparse.Namespace) -> set[str]:
@@ -20,14 +19,24 @@ def kinds_of(call: argparse.Namespace) -> set[str]:
     kinds = set(NAMES)
     if call.only is not None:
         kinds &= kind_list("--only", call.only)
-        beside = sorted(kind for kind in kinds if BY_NAME[kind].against)
+        beside = sorted(kind for kind in kinds if BY_NAME[kind].beside_lead.find)
         if beside and call.lead is None and not getattr(call, "session", None):
             raise CallError(f"--only: {beside[0]} hears the lead; name it with --lead FILE")
-        if SPOT in kinds and call.spots is None and not getattr(call, "session", None):
-            raise CallError("--only: spot works on the boxes of a file; name it with --spots FILE")
+        named = mark_files(call)
+        for kind in (kind for kind in KINDS if kind.name in kinds):
+            one = kind.mark_file
+            if one is not None and one.option not in named and not getattr(call, "session", None):
+                raise CallError(f"--only: {kind.name} works on the {one.holds} of a file; "
+                                f"name it with --{one.option} FILE")  # fmt: skip
     if call.skip is not None:
         kinds -= kind_list("--skip", call.skip)
     return kinds
+
+
+def mark_files(call: argparse.Namespace) -> dict[str, Path]:
+    """The files that marks are taken from, by the options that name them."""
+    options = [kind.mark_file.option for kind in KINDS if kind.mark_file]
+    return {option: path for option in options if (path := getattr(call, option)) is not None}
 
 
 def kind_list(option: str, text: str) -> set[str]:

@@ -9,13 +9,10 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.files import Recording
-from isophon.core.audio.hum import Hum
 from isophon.core.errors import InputError
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, KINDS, NAMES, Measured
-from isophon.core.passes.ears import Ears, Listened, Recorded
-from isophon.core.passes.hiss.settings import noise_of
-from isophon.core.passes.stillness import still_density, without
+from isophon.core.passes import BY_NAME, KINDS, NAMES, AnyMark, Measured
+from isophon.core.passes.context import FinderContext, Listened
 from isophon.core.survey import Survey, survey
 
 Progress = Callable[[float], None]
@@ -31,7 +28,7 @@ def survey_recording(
 class Found(msgspec.Struct, frozen=True):
     """What the kinds find in a take: marks in order of time, and what was measured of the whole."""
 
-    marks: tuple[Mark, ...]
+    marks: tuple[AnyMark, ...]
     measured: Measured = Measured()
 
 
@@ -43,17 +40,17 @@ def find_all(
     ``wanted``: the kinds whose marks are wanted; what is measured of the whole is always told, since others' treatments
     may start from it.
     """
-    ears = Ears(recording, surveyed, BY_NAME)
+    context = FinderContext(recording, surveyed, BY_NAME)
     marks: list[Mark] = []
     measured: dict[str, Any] = {}
     for done, kind in enumerate(KINDS):
         if progress:
             progress(done / len(KINDS))
-        if kind.name not in wanted and not kind.measures:
+        if kind.name not in wanted and not kind.finder.measures:
             continue
-        found = ears.found(kind.name)
+        found = context.found(kind.name)
         marks += found.marks
-        measured |= {**found.measured, **kind.also(ears)}
+        measured |= {**found.measured, **kind.finder.also(context)}
     return Found(tuple(sorted(marks, key=lambda m: (m.start, m.id))), Measured(**measured))
 
 
@@ -64,26 +61,15 @@ def find_against(
 
     ``lead``: the survey of the lead; ``later_s``: how much later the part starts.
     """
-    ears = Ears(recording, surveyed, BY_NAME)
+    context = FinderContext(recording, surveyed, BY_NAME)
     marks: list[Mark] = []
     measured: dict[str, Any] = {}
-    for kind in (kind for kind in KINDS if kind.against and kind.name in wanted):
-        assert kind.against is not None
-        found = kind.against(ears, lead, later_s)
+    finders = (kind.beside_lead.find for kind in KINDS if kind.name in wanted)
+    for find in filter(None, finders):
+        found = find(context, lead, later_s)
         marks += found.marks
         measured |= found.measured
     return Found(tuple(sorted(marks, key=lambda m: (m.start, m.id))), Measured(**measured))
-
-
-def noise_in(recording: Recorded, surveyed: Survey, hum: Hum | None, start: float, end: float) -> tuple[float, ...]:
-    """The noise of a span in s; InputError where it is too short to learn from."""
-    density = still_density(without(hum, recording.read), surveyed, [(start, end)])
-    if density is None:
-        raise InputError(
-            f"{recording.path.name}: {start:.2f} to {end:.2f} s is too short to learn the noise from; "
-            "choose 0.2 s or more of stillness inside the take"
-        )
-    return noise_of(density, recording.sample_rate)
 
 
 def need_voice(recording: Recording, found: Survey) -> None:

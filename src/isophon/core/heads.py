@@ -17,7 +17,7 @@ import msgspec
 import numpy as np
 
 from isophon.core.passes import STAGES
-from isophon.core.passes.kind import Treatment
+from isophon.core.passes.stage import Treatment
 
 HEAD = max(level for level, stage in enumerate(STAGES) if stage.slow)
 HEAD_BLOCK = 1 << 19  # frames

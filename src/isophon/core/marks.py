@@ -22,7 +22,7 @@ GONE_DB = -36.0  # a change this deep means nothing is left
 class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """What a person decided about a mark; None where nothing was.
 
-    ``change_db``: the change. ``leave``: keep it as sung. ``start``,
+    ``change_db``: the change; ``moved_ms``: how far a word is moved. ``leave``: keep it as sung. ``start``,
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
     do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of
@@ -31,6 +31,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """
 
     change_db: Moved | None = None
+    moved_ms: Moved | None = None
     leave: bool = False
     start: Seconds | None = None
     end: Seconds | None = None
@@ -58,22 +59,15 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
 _UNTOUCHED, _AGREED = Hand(), Hand(agreed=True)
 
 
-class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
-    """One blemish of a part.
+class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False, tag_field="kind"):
+    """One blemish of a part: what the marks of all kinds have. Each kind has a class of its own with what it adds.
 
     ``start`` and ``end`` in seconds; ``low_hz`` and ``high_hz``: the band where
     its energy lies; ``level_db``: LUFS in that band; ``standout_db``: over the
-    voice around it; ``confidence``: 0 to 1; ``sound``: for an ess ``s`` or ``sh``,
-    for a tick ``clipped`` or ``dropout``; ``voiced``: the voice sounds under it (Z, Zh)
-    or around it; ``over_room_db``: how far the loudest moment of a gap stands over the room; ``partner_s``,
-    ``partner_db``: start (in the part's time) and stand-out of the lead's ess that it meets, None for none.
-    Of a word ``standout_db`` is how late it starts, in ms, and its change how far it is moved, in ms; ``anchors``:
-    moments of it, and when the lead has the same, in seconds of the part. ``whistle_hz``, ``whistle_db``: a narrow peak
-    inside an ess, and how far it stands over the rest of it; 0 for none.
+    voice around it; ``confidence``: 0 to 1; ``hand``: what a person decided.
     """
 
     id: Name
-    kind: Name
     start: Seconds
     end: Seconds
     level_db: Level
@@ -81,15 +75,26 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     low_hz: Hertz
     high_hz: Hertz
     confidence: Share
-    sound: Name = ""
-    voiced: bool = False
-    over_room_db: Level = 0.0
     hand: Hand = Hand()
-    partner_s: Seconds | None = None
-    partner_db: Level = 0.0
-    anchors: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
-    whistle_hz: Hertz = 0.0
-    whistle_db: Level = 0.0
+
+    @property
+    def kind(self) -> str:
+        """The name of its kind, by which files tell whose a mark is."""
+        return str(self.__struct_config__.tag)
+
+    @property
+    def by_hand(self) -> float | None:
+        """The change that a person set, in the unit of its kind; None where nobody did."""
+        return self.hand.change_db
+
+    def changed(self, change: float | None) -> Hand:
+        """What is decided once a person sets its change, in the unit of its kind; None takes back what was set."""
+        return msgspec.structs.replace(self.hand, change_db=change)
+
+    def flaw(self) -> str:
+        """What is wrong with what its kind adds, as ``field: what``; empty where nothing is."""
+        moved = self.hand.anchors or self.hand.moved_ms is not None
+        return f"hand.anchors: a {self.kind} is not moved" if moved else ""
 
     @property
     def span(self) -> tuple[float, float]:

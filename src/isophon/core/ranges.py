@@ -23,7 +23,8 @@ Level = Annotated[float, Meta(ge=-1_000.0, le=1_000.0)]  # dB of any reference
 Hertz = Annotated[float, Meta(ge=0.0, le=200_000.0)]
 Share = Annotated[float, Meta(ge=0.0, le=1.0)]
 Change = Annotated[float, Meta(ge=-60.0, le=12.0)]  # in dB
-Moved = Annotated[float, Meta(ge=-400.0, le=400.0)]  # a change in dB, of a word in ms; each kind has its own limits
+Moved = Annotated[float, Meta(ge=-400.0, le=400.0)]  # in ms; also of changes in dB, where older files hold moves
+Late = Annotated[float, Meta(ge=-1_000.0, le=1_000.0)]  # in ms
 Rate = Annotated[int, Meta(ge=RATES_HZ[0], le=RATES_HZ[1])]
 Sides = Annotated[int, Meta(ge=1, le=2)]
 Frames = Annotated[int, Meta(ge=1, le=int(LONGEST_S) * RATES_HZ[1])]

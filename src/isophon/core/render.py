@@ -18,7 +18,7 @@ import numpy as np
 from isophon.core.audio.threads import ahead
 from isophon.core.heads import HEAD, HEAD_BLOCK, Heads, Kept, name_of
 from isophon.core.passes import STAGES
-from isophon.core.passes.kind import At, Read, Sounds, Stage, Treatment, touching
+from isophon.core.passes.stage import At, Read, Sounds, Stage, Treatment, touching
 from isophon.core.render_cache import ByIdentity, RenderCache
 
 Plan = tuple[Treatment, ...]
@@ -116,7 +116,7 @@ class Renderer:
         margins = [0] * (len(STAGES) + 1)
         for level in range(_TOP, -1, -1):
             reach = STAGES[level].reach(self.sample_rate) if levels[level] else 0
-            margins[level] = margins[level + 1] + reach + (TILE if levels[level] and STAGES[level].pieces else 0)
+            margins[level] = margins[level + 1] + reach + (TILE if levels[level] and STAGES[level].fixed_blocks else 0)
         return margins
 
     def _worked(self, levels: tuple[Plan, ...], which: range, held: np.ndarray, start: int, frames: int) -> np.ndarray:
@@ -132,7 +132,7 @@ class Renderer:
             read = self._held(levels, level, held, first)
             at = At(read, begin, stop - begin, self.sample_rate, None, self.sounds)
             stage = STAGES[level]
-            done = _by_pieces(stage, at, levels[level]) if stage.pieces else stage.apply(at, mine)
+            done = _by_pieces(stage, at, levels[level]) if stage.fixed_blocks else stage.apply(at, mine)
             held, first = self._inside(done, begin), begin
         return held
 
@@ -228,9 +228,9 @@ class Renderer:
         if not mine:
             return _joined(start, frames, self._sung_tile)
         stage = STAGES[level]
-        if stage.pieces and (start % TILE or frames != TILE):
+        if stage.fixed_blocks and (start % TILE or frames != TILE):
             return self._by_tiles(levels, level, start, frames, whole)
-        before = partial(self._by_tiles if stage.held and not whole else self._left, levels, level - 1)
+        before = partial(self._by_tiles if stage.cache_input and not whole else self._left, levels, level - 1)
         at = At(partial(before, whole=True) if whole else before, start, frames, self.sample_rate,
                 partial(self._keep, levels, level), self.sounds)  # fmt: skip
         return self._inside(stage.apply(at, mine), start)
@@ -271,10 +271,10 @@ class Renderer:
             if not mine:
                 continue
             found += mine
-            if elsewhere := STAGES[at].elsewhere:
+            if remote := STAGES[at].remote_input:
                 for treatment in mine:
-                    found += self._around(levels, at - 1, *elsewhere(treatment, start, stop))
-            if STAGES[at].spreads:
+                    found += self._around(levels, at - 1, *remote(treatment, start, stop))
+            if STAGES[at].whole_span:
                 start, stop = min(start, *(t.first for t in mine)), max(stop, *(t.last for t in mine))
             reach = STAGES[at].reach(self.sample_rate)
             start, stop = start - reach, stop + reach

@@ -66,7 +66,7 @@ class Hearing(QObject):
                 plan = item.plan_without(self._unheard) if isinstance(item, Part) else ()
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
-                lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.lifts
+                lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.trace.lifts
                 band = self._band if compared and item.id == self.workspace.part.id else None
                 strips.append(Strip(item.source, plan, offset, *self._gains(item), compared, lifted, band))
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
@@ -103,7 +103,7 @@ class Hearing(QObject):
         unheard = self.workspace.unheard
         if self.compare != "taken out":
             return unheard
-        return (*unheard, *(kind.name for kind in KINDS if kind.maps and kind.name not in unheard))
+        return (*unheard, *(kind.name for kind in KINDS if kind.cure.maps and kind.name not in unheard))
 
     def _gains(self, item: Part | Guide) -> tuple[float, float]:
         """Left and right gain; beside the lead alone that is heard on the left and the part in hand on the right."""
@@ -146,7 +146,7 @@ class Hearing(QObject):
         self.compare = name
         self.player.set_compare(name)
         moved = any(
-            bool(kind.maps) and part.of_kind(kind.name) for part in self.workspace.session.parts for kind in KINDS
+            bool(kind.cure.maps) and part.of_kind(kind.name) for part in self.workspace.session.parts for kind in KINDS
         )
         self.refresh() if self.workspace.lifted or moved else self.changed.emit()
 

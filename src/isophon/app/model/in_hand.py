@@ -173,7 +173,7 @@ class InHand(QObject):
 
     def walk(self, step: int, over_only: bool = False) -> None:
         """Take the next or previous mark in hand, of all or of those that change, in the order in which they stand."""
-        height, part = self.pass_.height, self.part
+        height, part = self.pass_.skyline.height, self.part
         marks = [m for m in self.marks if not over_only or part.acts(m) or height(m) > self.ceiling]
         if not marks:
             return

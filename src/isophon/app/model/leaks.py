@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
 from isophon.core.session.model import Guide, Part, Source
-from isophon.core.work.bleed_learning import CueFile, Learned, Lesson, lesson_again
+from isophon.core.work.leak_learning import CueFile, Learned, Lesson, lesson_again
 
 CUES, CLICK = "cues", "click"
 
@@ -77,11 +77,11 @@ class Leaks(QObject):
     def look_again(self) -> None:
         """Find the marks of all those parts again; what was decided by hand stays."""
         for part in self.stale():
-            self._pool.look_again(part.source, part.leak, part.bleed)
+            self._pool.look_again(part.source, part.leak, part.removal)
 
     def _cues_for(self, part: Part, wanted: str) -> tuple[CueFile, ...]:
         items = [item for item in self._keeper.session.items if item.id == wanted]
-        nudge = part.bleed.nudge_ms / 1000
+        nudge = part.cue_nudge_s
         return tuple(CueFile(item.source.path, round(item.offset_s - part.offset_s + nudge, 6), item.id)
                      for item in (self.cues if wanted == CUES else items))  # fmt: skip
 

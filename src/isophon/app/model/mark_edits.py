@@ -63,18 +63,18 @@ class MarkEdits(InHand):
 
     def make_band(self, hz: float) -> None:
         """Make a mark at a frequency by hand; in the selected time only, where there is one."""
-        if self.pass_.made is None or self.part is NOBODY:
+        if self.pass_.hand.made is None or self.part is NOBODY:
             return
-        mark = self.pass_.made(self.part, hz)
+        mark = self.pass_.hand.made(self.part, hz)
         if self.selection is not None:
             mark = replace(mark, start=round(self.selection[0], 4), end=round(self.selection[1], 4))
         try:
             session, name = edits.draw_mark(self.session, self.part.id, mark)
         except CallError as error:
-            self.told.emit(f"That is no {self.pass_.one}: {error}.")
+            self.told.emit(f"That is no {self.pass_.words.one}: {error}.")
             return
-        session = edits.set_changes(session, self.part.id, {name: self.pass_.made_db})
-        self.edit(f"make · {self.pass_.one} in {self.part.name}", lambda _: session)
+        session = edits.set_changes(session, self.part.id, {name: self.pass_.hand.made_db})
+        self.edit(f"make · {self.pass_.words.one} in {self.part.name}", lambda _: session)
         self.take_in_hand([name], show=False)
 
     def draw_outline(self, points: Sequence[tuple[float, float]]) -> None:
@@ -91,22 +91,22 @@ class MarkEdits(InHand):
         surveyed = self.take.surveyed
         if surveyed is None:
             return
-        if not self.pass_.boxes:
+        if not self.pass_.hand.boxes:
             self.boxes_asked.emit()
-        if self.pass_.measure is None or not self.pass_.boxes:
+        if self.pass_.hand.measure is None or not self.pass_.hand.boxes:
             return
         start, end = max(0.0, round(start, 4)), min(self.part.source.duration, round(end, 4))
         try:
             check_length(end - start, drawn_lengths(self.pass_.kind))
         except CallError as error:
-            self.told.emit(f"That is no {self.pass_.one}: {error}.")
+            self.told.emit(f"That is no {self.pass_.words.one}: {error}.")
             return
-        mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
+        mark = self.pass_.hand.measure(self.take.recording.read, surveyed.survey, start, end)
         mark = replace(mark, low_hz=round(low_hz, 1), high_hz=round(high_hz, 1))
         session, name = edits.draw_mark(self.session, self.part.id, mark)
         session = edits.set_changes(session, self.part.id, {name: _BOX_DB})
         session = shaping.set_outline(session, self.part.id, name, outline) if outline else session
-        self.edit(f"draw · {self.pass_.one} in {self.part.name}", lambda _: session)
+        self.edit(f"draw · {self.pass_.words.one} in {self.part.name}", lambda _: session)
         self.take_in_hand([name], show=False)
 
     def nudge_edge(self, edge: str, by_s: float) -> None:
@@ -117,8 +117,8 @@ class MarkEdits(InHand):
 
     def set_changes(self, changes: dict[str, float], gesture: object = None) -> None:
         """Set the changes of marks by hand, each its own."""
-        if self.pass_.by_hand:
-            self.told.emit(self.pass_.by_hand)
+        if self.pass_.hand.by_hand:
+            self.told.emit(self.pass_.hand.by_hand)
             return
         self.edit(f"change by hand · {self.where()}", lambda s: edits.set_changes(s, self.part.id, changes), gesture)
 
@@ -149,15 +149,15 @@ class MarkEdits(InHand):
 
     def draw_mark(self) -> None:
         """Make a mark of the selected time."""
-        one, surveyed = self.pass_.one, self.take.surveyed
-        if self.selection is not None and self.pass_.boxes:
+        one, surveyed = self.pass_.words.one, self.take.surveyed
+        if self.selection is not None and self.pass_.hand.boxes:
             self.draw_box(*self.selection, 0.0, 0.0)
-        elif self.selection is not None and self.pass_.made is not None:
+        elif self.selection is not None and self.pass_.hand.made is not None:
             band = self.mark
             self.make_band(1_000.0 if band is None else math.sqrt(band.low_hz * band.high_hz))
-        elif self.pass_.made is not None:
+        elif self.pass_.hand.made is not None:
             self.told.emit(f"Double-click in the skyline to make a {one}, or select a time on the ruler first.")
-        elif self.pass_.measure is None:
+        elif self.pass_.hand.measure is None:
             self.told.emit("The hits of a leak are found, not drawn; learn it from the cue.")
         elif surveyed is None:
             self.told.emit("This part is still being surveyed; marks can be drawn once its voice level is known.")
@@ -173,24 +173,24 @@ class MarkEdits(InHand):
                 self.told.emit(f"That is no {one}: {error}.")
                 return
             start, end = round(start, 4), round(end, 4)
-            mark = self.pass_.measure(self.take.recording.read, surveyed.survey, start, end)
+            mark = self.pass_.hand.measure(self.take.recording.read, surveyed.survey, start, end)
             session, name = edits.draw_mark(self.session, self.part.id, mark)
             self.selection = None
             self.edit(f"draw · {one} in {self.part.name}", lambda s: session)
             self.take_in_hand([name])
             sung = self.sung_within(start, end)
-            if self.pass_.still and sung > _SUNG_S:
+            if self.pass_.trace.still and sung > _SUNG_S:
                 self.told.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
 
     def split_mark(self, at: float) -> None:
         """Cut the mark in hand in two at a second of the part, and take the later piece in hand."""
         mark, surveyed = self.mark, self.take.surveyed
-        if mark is None or surveyed is None or self.pass_.measure is None or self.pass_.over_frequency:
+        if mark is None or surveyed is None or self.pass_.hand.measure is None or self.pass_.skyline.over_frequency:
             self.told.emit("Take a mark in hand to split it where the playhead is.")
             return
         start, end = mark.span
         at = round(at if start < at < end else (start + end) / 2, 4)
-        later = self.pass_.measure(self.take.recording.read, surveyed.survey, at, end)
+        later = self.pass_.hand.measure(self.take.recording.read, surveyed.survey, at, end)
         try:
             session, name = shaping.split(self.session, self.part.id, mark, at, later)
         except CallError as error:
@@ -202,13 +202,13 @@ class MarkEdits(InHand):
     def join_marks(self) -> None:
         """Make one mark of those in hand."""
         marks = self.marks_in_hand()
-        if len(marks) < 2 or self.pass_.over_frequency:
+        if len(marks) < 2 or self.pass_.skyline.over_frequency:
             self.told.emit("Take two marks or more in hand to join them: drag across their bars.")
             return
         try:
             session = shaping.join(self.session, self.part.id, [m.id for m in marks])
         except CallError as error:
-            self.told.emit(f"These cannot be one {self.pass_.one}: {error}.")
+            self.told.emit(f"These cannot be one {self.pass_.words.one}: {error}.")
             return
         self.edit(f"join {len(marks)} · {self.where()}", lambda _: session)
         self.take_in_hand([max(marks, key=lambda m: (not m.hand.drawn, m.standout_db)).id], show=False)

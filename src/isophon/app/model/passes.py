@@ -1,4 +1,4 @@
-"""What the window knows of a pass: words, shape, axis, knobs, and how its marks are drawn, handled and told.
+"""What the window knows of a pass: a few pieces, one for each place where it is seen.
 
 One value a pass, made in its file under ``app/sheets``; pages and views go through the list of them and name none.
 """
@@ -9,16 +9,18 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from operator import attrgetter
-from typing import Any
+from typing import Any, Protocol
 
 from isophon.core.marks import Mark
-from isophon.core.passes.kind import Read
+from isophon.core.passes import BY_NAME
+from isophon.core.passes.stage import Read
 from isophon.core.session.model import Part
 from isophon.core.session.settings import value_range
 from isophon.core.survey import Survey
 from isophon.core.takes.pictures import Axis
 
 TOP = Axis(1_800.0, 16_000.0)
+Anchors = tuple[tuple[float, float], ...]
 Ceiling = tuple[str, str, float, bool]  # setting, words, height in dB, in force
 _MINUS = "−"
 _UNITS = {"_db": "dB", "_hz": "Hz", "_ms": "ms", "_s": "s"}
@@ -48,89 +50,173 @@ class Knob:
 SURE = Knob("sure", "Act when this sure", 0.05, "%", "Marks that are less sure are left as sung", True)
 
 
-@dataclass(frozen=True, eq=False)
-class Pass:
-    """One pass over the parts for one kind of mark.
+class AnchorTools(Protocol):
+    """How moments by which a mark is moved are changed by hand; CallError where that cannot be."""
 
-    ``kind``: the kind whose marks they are; ``also``: kinds without marks that are set here too. ``one``, ``many``,
-    ``over_what``: its words. ``shape(x, y, size)``: a painter's path. ``ceilings(part)``; ``height(mark)``: what a
-    bar's height is, in dB; ``bounds``: lowest and highest dB shown at least, and at most. ``measure``: a mark drawn
-    over a span, None where none can be drawn; ``by_hand``: why its marks' changes are not set by hand, or ''.
-    ``axis``: of its pictures; ``close``: of the lens, where that shows less. ``extras(workspace)``: a widget of its
-    own for the sheet, see :class:`isophon.app.sheets.sheet.Extras`; ``picture(workspace)``: one that fills what is
-    left. ``about(part)``: a word beside the sheet's name. ``greyed(settings)``: knobs that do nothing as things are;
-    ``away(settings)``: that are not shown then. ``words``: settings that are no knobs, for the history; ``choices``:
-    what the values of such a setting are called. In the lens: ``waves``: samples instead of spectra; ``around_s``:
-    seconds around the mark; ``handles``: the edges that a hand drags; ``box(mark, axis)``: low and high Hz of its box;
-    ``blends``: whether a change can be blended; ``over``: what the height is measured over; ``told(mark, change)``:
-    what is done, in a word, or '' for the usual; ``more_told(mark)``: a last figure; ``warning(workspace, mark)``:
-    what a wary eye says. ``empty(part)``: what stands in an empty skyline, '' for the usual. ``gone(part)``: the word
-    for a mark that is taken out. In the trace: ``gate``: whether fades are drawn over the wave; ``near(mark, part)``:
-    whether its start and end come close to a word. ``lifts``: whether what is taken out can be lifted into hearing;
-    ``still``: whether parts show their stillness. ``boxes``: boxes can be drawn over the trace; ``over_frequency``:
-    its marks stand over frequency, not time; ``response(part, hz)``: what is done at frequencies, in dB; ``made(part,
-    hz)``: a mark made at one by hand, with ``made_db`` to begin with. ``shaped``: a mark's change can follow a line
-    along its "time" or over "frequency"; ``letter(mark)``: what stands at a mark, '' for nothing.
-    ``unit``: of heights and changes; ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings
-    whose values grow downward; ``threads``: the lead's wave stands over the part's, tied together in the
-    trace; ``will_sound``: bars can be shown as they will sound after the rough chain.
+    def anchors_of(self, part: Any, mark: Any) -> Anchors:
+        """The moments of a mark and when each is heard, s of the part."""
+
+    def with_moved(self, part: Any, mark: Any, index: int, heard: float) -> Anchors:
+        """Those with one that is heard at another second."""
+
+    def with_one_more(self, part: Any, mark: Any, at: float) -> Anchors:
+        """Those with one more."""
+
+    def without(self, part: Any, mark: Any, index: int) -> Anchors:
+        """Those without one."""
+
+    def with_pinned(self, part: Any, mark: Any, index: int) -> Anchors:
+        """Those with one that stays where it was sung."""
+
+
+@dataclass(frozen=True, eq=False)
+class Words:
+    """What a pass calls things.
+
+    ``one``, ``many``: its marks; ``over_what``: what stands after them over the skyline; ``over``: what the height is
+    measured over; ``gone(part)``: the word for a mark that is taken out; ``told(mark, change)``: what is done, in a
+    word, or '' for the usual; ``more_told(mark)``: a last figure; ``warning(workspace, mark)``: what is doubtful;
+    ``about(part)``: a word beside the sheet's name; ``empty(part)``: what stands in an empty skyline, '' for the
+    usual; ``letter(mark)``: what stands at a mark, '' for nothing.
     """
 
-    kind: str
-    name: str
     one: str
     many: str
     over_what: str
-    shape: Callable[[float, float, float], Any]
-    knobs: tuple[Knob, ...]
-    bounds: tuple[float, float, float, float]
-    measure: Callable[[Read, Survey, float, float], Mark] | None
-    also: tuple[str, ...] = ()
-    ceilings: Callable[[Part], list[Ceiling]] = lambda part: []
-    height: Callable[[Mark], float] = attrgetter("standout_db")  # quicker than a function of ours
-    axis: Axis = TOP
-    close: Axis | None = None
-    by_hand: str = ""
-    extras: Callable[[Any], Any] | None = None
-    picture: Callable[[Any], Any] | None = None
+    over: str = "over the voice"
+    gone: Callable[[Part], str] = lambda part: "gone"
+    told: Callable[[Mark, float], str] = lambda mark, change: ""
+    more_told: Callable[[Any], str] = lambda mark: ""
+    warning: Callable[[Any, Any], str] = lambda workspace, mark: ""
     about: Callable[[Part], str] = lambda part: ""
+    empty: Callable[[Part], str] = lambda part: ""
+    letter: Callable[[Any], str] = lambda mark: ""
+
+
+@dataclass(frozen=True, eq=False)
+class Controls:
+    """Its sheet.
+
+    ``knobs``: settings with sliders; ``greyed(settings)``: those that do nothing as things are; ``away(settings)``:
+    those that are not shown then. ``setting_words``: settings that are no knobs, for the history; ``choices``: what the
+    values of such a setting are called. ``extras(workspace)``: a widget of its own, see
+    :class:`isophon.app.sheets.sheet.Extras`; ``picture(workspace)``: one that fills what is left.
+    """
+
+    knobs: tuple[Knob, ...]
     greyed: Callable[[Any], Sequence[str]] = lambda settings: ()
     away: Callable[[Any], Sequence[str]] = lambda settings: ()
-    words: dict[tuple[str, str], str] = field(default_factory=dict)
+    setting_words: dict[tuple[str, str], str] = field(default_factory=dict)
     choices: dict[tuple[str, str], dict[str, str]] = field(default_factory=dict)
+    extras: Callable[[Any], Any] | None = None
+    picture: Callable[[Any], Any] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class SkylineView:
+    """Its skyline.
+
+    ``bounds``: lowest and highest height shown at least, and at most; ``ceilings(part)``; ``height(mark)``: of a bar;
+    ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings whose values grow downward;
+    ``over_frequency``: its marks stand over frequency, not time; ``will_sound``: bars can be shown as they will sound
+    after the rough chain; ``seen_change(part, mark)``: how far a bar comes down; ``partner_height(mark)``: of what it
+    meets in the lead, None for nothing.
+    """
+
+    bounds: tuple[float, float, float, float]
+    ceilings: Callable[[Part], list[Ceiling]] = lambda part: []
+    height: Callable[[Any], float] = attrgetter("standout_db")  # quicker than a function of ours
+    zero: float | None = None
+    downward: tuple[str, ...] = ()
+    over_frequency: bool = False
+    will_sound: bool = False
+    seen_change: Callable[[Part, Any], float] = lambda part, mark: part.change(mark)
+    partner_height: Callable[[Any], float | None] = lambda mark: None
+
+
+@dataclass(frozen=True, eq=False)
+class LensView:
+    """Its lens.
+
+    ``close``: the frequencies shown, where that is less than the map shows; ``waves``: samples instead of spectra;
+    ``around_s``: seconds around the mark; ``box(mark, axis)``: low and high Hz of its box; ``blends``: whether a change
+    can be blended.
+    """
+
+    close: Axis | None = None
     waves: bool = False
     around_s: float = 0.13
-    handles: tuple[str, ...] = ("start", "end")
     box: Callable[[Mark, Axis], tuple[float, float | None]] = lambda mark, axis: mark.band
     blends: bool = False
-    over: str = "over the voice"
-    told: Callable[[Mark, float], str] = lambda mark, change: ""
-    more_told: Callable[[Mark], str] = lambda mark: ""
-    warning: Callable[[Any, Mark], str] = lambda workspace, mark: ""
-    empty: Callable[[Part], str] = lambda part: ""
-    gone: Callable[[Part], str] = lambda part: "gone"
-    gate: bool = False
-    near: Callable[[Mark, Part], tuple[bool, bool]] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class TraceView:
+    """Its wave and map.
+
+    ``axis``: of the map; ``draw(painter, ground)``: what else is drawn over both, see
+    :class:`isophon.app.views.ground.Ground`; ``draws_in_hand``: whether that shows the mark in hand; ``high``: whether
+    the wave takes more room for it. ``anchors``: how moments by which marks are moved are changed by hand. ``lifts``:
+    whether what is taken out can be lifted into hearing; ``still``: whether parts show their stillness.
+    """
+
+    axis: Axis = TOP
+    draw: Callable[[Any, Any], None] | None = None
+    draws_in_hand: bool = False
+    high: bool = False
+    anchors: AnchorTools | None = None
     lifts: bool = False
     still: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class HandTools:
+    """What a hand can do.
+
+    ``measure``: a mark drawn over a span, None where none can be drawn; ``handles``: the edges of a mark that can be
+    dragged; ``by_hand``: why its marks' changes are not set by hand, or ''; ``boxes``: boxes can be drawn over the map;
+    ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one, with ``made_db``
+    to begin with; ``shaped``: a change can follow a line along "time" or over "frequency".
+    """
+
+    measure: Callable[[Read, Survey, float, float], Mark] | None = None
+    handles: tuple[str, ...] = ("start", "end")
+    by_hand: str = ""
     boxes: bool = False
-    over_frequency: bool = False
     response: Callable[[Part, Any], Any] = lambda part, hz: 0.0 * hz
     made: Callable[[Part, float], Mark] | None = None
     made_db: float = 0.0
     shaped: str = ""
-    letter: Callable[[Mark], str] = lambda mark: ""
-    unit: str = "dB"
-    zero: float | None = None
-    threads: bool = False
-    will_sound: bool = False
-    downward: tuple[str, ...] = ()
-    seen_change: Callable[[Part, Mark], float] = lambda part, mark: part.change(mark)
+
+
+@dataclass(frozen=True, eq=False)
+class Pass:
+    """One pass over the parts for one kind of mark.
+
+    ``kind``: the kind whose marks they are; ``also``: other kinds that are set here too. ``shape(x, y, size)``: a
+    painter's path.
+    """
+
+    kind: str
+    name: str
+    shape: Callable[[float, float, float], Any]
+    words: Words
+    controls: Controls
+    skyline: SkylineView
+    lens: LensView = LensView()
+    trace: TraceView = TraceView()
+    hand: HandTools = HandTools()
+    also: tuple[str, ...] = ()
+
+    @property
+    def unit(self) -> str:
+        """The unit of heights and changes."""
+        return BY_NAME[self.kind].decision.unit
 
     @property
     def lens_axis(self) -> Axis:
         """The frequencies that the lens shows."""
-        return self.close or self.axis
+        return self.lens.close or self.trace.axis
 
     @property
     def kinds(self) -> tuple[str, ...]:
@@ -140,7 +226,7 @@ class Pass:
     @property
     def an(self) -> str:
         """Its mark with its article."""
-        return f"{'an' if self.one[0] in 'aeiou' else 'a'} {self.one}"
+        return f"{'an' if self.words.one[0] in 'aeiou' else 'a'} {self.words.one}"
 
     def marks(self, part: Part) -> tuple[Mark, ...]:
         """The marks of this pass in a part."""
@@ -148,7 +234,7 @@ class Pass:
 
     def ceiling(self, part: Part) -> float:
         """The ceiling in force."""
-        return next((level for _, _, level, in_force in self.ceilings(part) if in_force), math.inf)
+        return next((level for _, _, level, in_force in self.skyline.ceilings(part) if in_force), math.inf)
 
     def range_of(self, knob: Knob) -> tuple[float, float]:
         """The lowest and highest value of a knob: those of its setting."""
@@ -156,16 +242,16 @@ class Pass:
 
     def words_of(self, kind: str, name: str) -> str:
         """A setting in words, for the history."""
-        knobs = {(self.kind, knob.name): knob.words.lower() for knob in self.knobs}
-        return (knobs | self.words).get((kind, name), name)
+        knobs = {(self.kind, knob.name): knob.words.lower() for knob in self.controls.knobs}
+        return (knobs | self.controls.setting_words).get((kind, name), name)
 
     def said(self, kind: str, name: str, value: float | bool | str) -> str:
         """A value of a setting in words, with its unit."""
         if isinstance(value, str):
-            return self.choices.get((kind, name), {}).get(value, value)
+            return self.controls.choices.get((kind, name), {}).get(value, value)
         if isinstance(value, bool):
             return "on" if value else "off"
-        knob = next((k for k in self.knobs if kind == self.kind and k.name == name), None)
+        knob = next((k for k in self.controls.knobs if kind == self.kind and k.name == name), None)
         if knob:
             return knob.show(value, self.range_of(knob)[0])
         unit = next((unit for end, unit in _UNITS.items() if name.endswith(end)), "")

@@ -76,7 +76,7 @@ class Review(QObject):
             workspace.told.emit(f"No other part has {workspace.pass_.an} there.")
             return
         workspace.edit(f"the same there · {workspace.where()}", lambda _: session)
-        names = workspace.pass_.one if count == 1 else workspace.pass_.many
+        names = workspace.pass_.words.one if count == 1 else workspace.pass_.words.many
         workspace.told.emit(f"The same was done to {count} {names} at this place in other parts.")
 
     # the way
@@ -128,7 +128,7 @@ class Review(QObject):
     def _places(self, which: Pass, part: Part) -> dict[str, int]:
         """Where each of a part's marks stands: in time, or tallest first."""
         tallest = self._workspace.by_rank
-        marks = sorted(which.marks(part), key=lambda m: (-which.height(m) if tallest else 0.0, m.span[0]))
+        marks = sorted(which.marks(part), key=lambda m: (-which.skyline.height(m) if tallest else 0.0, m.span[0]))
         return {mark.id: i for i, mark in enumerate(marks)}
 
     def _in_order(self, which: Pass, part: Part) -> list[Mark]:

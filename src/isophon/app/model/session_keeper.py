@@ -11,9 +11,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.model.pen import Pen
 from isophon.app.model.state import claim_journal, journal_path, make_room
+from isophon.core.audio.leak import Leak
 from isophon.core.errors import IsophonError
 from isophon.core.marks import Mark
-from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session import file
 from isophon.core.session.edits import Beside, Findings
 from isophon.core.session.facts import SessionFacts, with_beside, with_findings, with_heard, with_leak

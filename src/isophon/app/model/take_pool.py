@@ -8,21 +8,25 @@ import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.jobs import Job
-from isophon.core.passes.bleed.settings import BleedSettings, Leak
+from isophon.core.audio.leak import Leak, Removal
+from isophon.core.passes.kind import Span
 from isophon.core.reading import spelled
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.edits import Beside
 from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.settings import span_learning
 from isophon.core.takes.take import Absent, Take, open_take
-from isophon.core.work.bleed_learning import Learned, Lesson
-from isophon.core.work.messages import HearBeside, Learn, Look, Measure
+from isophon.core.work.leak_learning import Learned, Lesson
+from isophon.core.work.messages import HearBeside, Learn, LearnSpan, Look, Measure
 from isophon.core.work.worker import look
 from isophon.core.work.workers import Task, Workers
 
 _SOON, _LOOK, _MEASURE = 0.0, 1.0, 2.0
-_WORDS: dict[type, str] = {Look: "reading", Measure: "surveying", Learn: "learning the bleed",
-                           HearBeside: "hearing it beside the lead"}  # fmt: skip
-TakeWork = Look | Measure | Learn | HearBeside
+_WORDS: dict[type, str] = {
+    Look: "reading", Measure: "surveying", Learn: "learning the bleed",
+    LearnSpan: "learning from the selected time", HearBeside: "hearing it beside the lead",
+}  # fmt: skip
+TakeWork = Look | Measure | Learn | LearnSpan | HearBeside
 NOWHERE = Source("", 48_000, 1, 1)
 
 
@@ -34,6 +38,7 @@ class TakePool(QObject):
     forgotten = Signal(object)
     found_again = Signal(object)
     leak_learned = Signal(object, object)
+    span_learned = Signal(object, object)
     heard_beside = Signal(object, object)
     beside_failed = Signal(str, str)
     progressed = Signal()
@@ -88,16 +93,21 @@ class TakePool(QObject):
             self._job.done.connect(lambda _: self._refresh(take))
             self._job.start()
 
-    def look_again(self, source: Source, leak: Leak | None = None, settings: BleedSettings | None = None) -> None:
+    def look_again(self, source: Source, leak: Leak | None = None, removal: Removal | None = None) -> None:
         """Survey and search a take once more, without what leaked into it."""
         take = self.take(source)
-        asked = Measure(path=self._path(take), leak=leak, bleed=settings or BleedSettings(), again=True)
+        asked = Measure(path=self._path(take), leak=leak, removal=removal or Removal(), again=True)
         self._submit(take, asked, _SOON)
 
     def learn(self, source: Source, lesson: Lesson) -> None:
         """Learn what leaked into a take; ``leak_learned(source, learned)`` tells."""
         take = self.take(source)
         self._submit(take, Learn(path=self._path(take), lesson=lesson), _SOON)
+
+    def learn_span(self, part: Part, kind: str, span: Span) -> None:
+        """Let a kind learn from a span of a part; ``span_learned(request, value)`` tells."""
+        asked = LearnSpan(part=part, kind=kind, start=span.start, end=span.end)
+        self._submit(self.take(part.source), asked, _SOON, f"{part.id} {kind}")
 
     def hear_beside(self, source: Source, lead: Source, later_s: float, key: str, part: str) -> None:
         """Find what can only be found in a take beside the lead; ``heard_beside(source, found)`` tells.
@@ -114,7 +124,7 @@ class TakePool(QObject):
 
     def _submit(self, take: Take, request: TakeWork, rank: float, asks: str = "") -> None:
         again = isinstance(request, Measure) and request.again
-        key = type(request), again, request.path, asks
+        key = type(request), again, self._path(take), asks
         earlier = self._tasks.get(key)
         if earlier is not None and earlier.request == request:
             return
@@ -149,13 +159,15 @@ class TakePool(QObject):
             self.beside_failed.emit(asked.part, value)
         elif take is not None and kind == "failed":
             # a full disk or a killed worker says nothing about the recording
-            if value.of_input and not isinstance(asked, Learn):
+            if value.of_input and not isinstance(asked, Learn | LearnSpan):
                 take.trouble = value
             self.troubled.emit(value)
             self.changed.emit(source)
         elif take is not None and isinstance(asked, Learn) and kind == "done":
             self._cache.clear()
             self.leak_learned.emit(source, msgspec.convert(value, Learned))
+        elif isinstance(asked, LearnSpan) and kind == "done":
+            self.span_learned.emit(asked, msgspec.convert(value, span_learning(asked.kind).learned))
         elif take is not None and isinstance(asked, HearBeside) and kind == "done":
             self.heard_beside.emit(source, msgspec.convert(value, Beside))
         elif take is not None and kind == "done":
@@ -199,7 +211,7 @@ class TakePool(QObject):
         """Stop what is under way; what is measured stays, and what is not asked for anew is kept in mind."""
         self._stopped = True
         for (kind, again, _, asks), task in self._tasks.items():
-            if again or kind in (Learn, HearBeside):
+            if again or kind in (Learn, LearnSpan, HearBeside):
                 self._halted.append((self._takes[self._sources[task]], cast("TakeWork", task.request), asks))
         self.workers.cancel(list(self._tasks.values()))
 

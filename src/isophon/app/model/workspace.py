@@ -18,15 +18,13 @@ from isophon.app.model.lining_up import LiningUp
 from isophon.app.model.mark_edits import MarkEdits
 from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
+from isophon.app.model.span_lessons import SpanLessons
 from isophon.app.model.take_pool import TakePool
-from isophon.core.errors import InputError
-from isophon.core.finding import noise_in
 from isophon.core.passes import NAMES
 from isophon.core.session import edits, layout
 from isophon.core.session.alike import alike
 from isophon.core.session.history import History
 from isophon.core.session.model import Session, Source
-from isophon.core.takes.take import Absent
 from isophon.core.work.workers import Workers
 
 _NEWS_MS = 250
@@ -44,6 +42,7 @@ class Workspace(MarkEdits):
         self.keeper.setParent(self)
         self.pool.setParent(self)
         self.leaks = Leaks(self.keeper, self.pool, self)
+        self.span_lessons = SpanLessons(self.keeper, self.pool, self)
         self.lining_up = LiningUp(self.keeper, self.pool, self)
         self.lifted = False
         self.drawing = False  # whether dragging over map and lens draws a box
@@ -111,7 +110,7 @@ class Workspace(MarkEdits):
         the marks in hand.
         """
         kind, value = self.pass_.kind, round(value, 2)
-        if name not in [setting for setting, *_ in self.pass_.ceilings(self.part)]:
+        if name not in [setting for setting, *_ in self.pass_.skyline.ceilings(self.part)]:
             self.set_of_kind(kind, name, value, gesture)
             return
         key = kind, name, gesture, self.parts_in_hand
@@ -143,27 +142,6 @@ class Workspace(MarkEdits):
         kinds, ids = self.pass_.kinds, self.parts_in_hand
         self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, ids, kinds))
 
-    def learn_noise(self) -> None:
-        """Learn the hiss of the part in hand from the selected time, or from its still moments again."""
-        part, take = self.part, self.take
-        if take.surveyed is None:
-            self.told.emit("This part is still being surveyed; its noise can be learned afterwards.")
-        elif self.selection is None and not part.learned:
-            self.told.emit("Drag over the ruler to select a moment in which only the noise is heard.")
-        elif self.selection is None:
-            self.edit(f"noise from the stillness · {part.name}", lambda s: edits.learn_noise(s, part.id, 0, 0, ()))
-        else:
-            start, end = self.selection
-            if isinstance(take.recording, Absent):
-                return
-            try:
-                noise = noise_in(take.recording, take.surveyed.survey, part.measured.hum, start, end)
-            except InputError as error:
-                self.troubled.emit(str(error))
-                return
-            words = f"noise from {start + self.offset:.1f} s · {part.name}"
-            self.edit(words, lambda s: edits.learn_noise(s, part.id, start, end, noise))
-
     def give_settings(self, part_ids: list[str]) -> None:
         """Give the settings of the part in hand to others."""
         part = self.part
@@ -192,7 +170,7 @@ class Workspace(MarkEdits):
     def look_again(self) -> None:
         """Find the marks of the part in hand once more; what was decided by hand stays."""
         if self.part is not NOBODY:
-            self.pool.look_again(self.part.source, self.part.leak, self.part.bleed)
+            self.pool.look_again(self.part.source, self.part.leak, self.part.removal)
 
     def _session_changed(self) -> None:
         there = {p.id for p in self.session.parts}

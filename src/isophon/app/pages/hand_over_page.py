@@ -252,7 +252,7 @@ class HandOverPage(QWidget):
         names = [path.name for part in parts for path in handover.outputs(part, self._numbered(part, target))]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
         rows = [kinds(part, target.without) for part in parts]
-        told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.many}"
+        told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.words.many}"
                 for w in PASSES if w.kind not in target.without]  # fmt: skip
         figures = {part.name: self.workspace.pool.take(part.source).figures for part in parts}
         full = [name for name, known in figures.items() if known and known.peak_dbfs > _NEAR_FULL_DBFS]

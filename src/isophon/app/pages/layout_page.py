@@ -111,8 +111,9 @@ class LayoutPage(QWidget):
             return
         session = self.workspace.session
         takes = [self.workspace.pool.take(item.source) for item in session.items]
-        listed = [(i.id, i.name, getattr(i, "role", None) or i.kind, getattr(i, "singer", ""), i.offset_s, i.source)
-                  for i in session.items]  # fmt: skip
+        parts = [(part.id, part.name, part.role, part.singer, part.offset_s, part.source) for part in session.parts]
+        guides = [(guide.id, guide.name, guide.kind, "", guide.offset_s, guide.source) for guide in session.guides]
+        listed = [*parts, *guides]
         facts = [(one, session.rate, t.figures, t.trouble) for one, t in zip(listed, takes, strict=True)]
         if facts == self._shown:
             return

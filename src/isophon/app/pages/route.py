@@ -30,7 +30,7 @@ class Count(NamedTuple):
     unheard: int
 
 
-_LEARNED = {i for i, which in enumerate(PASSES, 1) if BY_NAME[which.kind].learned}
+_LEARNED = {i for i, which in enumerate(PASSES, 1) if not BY_NAME[which.kind].found_in_take}
 
 
 class Route(QWidget):

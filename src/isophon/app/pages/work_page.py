@@ -100,7 +100,8 @@ class WorkPage(WorkViews):
         workspace.keeper.saved.connect(self._show_state)
         workspace.told.connect(self.tell)
         workspace.troubled.connect(self.warn)
-        workspace.boxes_asked.connect(lambda: self.open_station(next(i for i, p in enumerate(PASSES, 1) if p.boxes)))
+        boxes = next(i for i, which in enumerate(PASSES, 1) if which.hand.boxes)
+        workspace.boxes_asked.connect(lambda: self.open_station(boxes))
         hearing.changed.connect(self._hearing_changed)
         self.menu.open_asked.connect(self.open_asked)
         self.menu.keys_asked.connect(self.show_keys)
@@ -179,10 +180,11 @@ class WorkPage(WorkViews):
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
         empty = self.skyline.empty
-        self.about.setText(self.skyline.empty_text() if empty else f"{which.many}{which.over_what} · {role}{voice}")
+        words = f"{which.words.many}{which.words.over_what} · {role}{voice}"
+        self.about.setText(self.skyline.empty_text() if empty else words)
         self.skyline.setVisible(not empty)
         self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else _NO_LIMIT)
-        self.will_sound.setVisible(which.will_sound and not empty)
+        self.will_sound.setVisible(which.skyline.will_sound and not empty)
         for button in self.of_skyline:
             button.setVisible(not empty)
         self._still.ask()
@@ -332,7 +334,7 @@ class WorkPage(WorkViews):
         if mark is None:
             self.tell("Take a mark in hand to hear its band alone.")
             return
-        low, high = which.box(mark, which.axis)
+        low, high = which.lens.box(mark, which.trace.axis)
         self.hearing.hear_band(low, high)
 
     def changeEvent(self, event: QEvent) -> None:

@@ -5,18 +5,21 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.passes import SURE, Knob, Pass
+from isophon.app.model.passes import SURE, Controls, HandTools, Knob, LensView, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.frequencies import band_of
+from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice, Field
 from isophon.app.views.labels import Label
 from isophon.core.audio.bell import SHAPES
 from isophon.core.marks import Mark
+from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import USUAL_Q, centre_of, edges_of, name_of
 from isophon.core.passes.band.treat import response_of
 from isophon.core.session import edits
@@ -64,7 +67,7 @@ class BandExtras(Extras):
     def show_part(self) -> None:
         """Show the band in hand, and what the cuts do to the voice."""
         mark, part = self.workspace.mark, self.workspace.part
-        mine = mark if mark is not None and mark.kind == "band" else None
+        mine = mark if isinstance(mark, BandMark) else None
         for widget in (self.shape, *self.fields.values()):
             widget.setEnabled(mine is not None)
         self.give.setEnabled(bool(part.of_kind("band")) and bool(self._others()))
@@ -74,7 +77,7 @@ class BandExtras(Extras):
                 field.clear()
             return
         hz, q = centre_of(mine)
-        self.shape.setCurrentText(mine.sound if mine.sound in SHAPES else SHAPES[0])
+        self.shape.setCurrentText(mine.shape if mine.shape in SHAPES else SHAPES[0])
         self.shape.setEnabled(mine.hand.drawn)
         for name, text in (("frequency", f"{hz:.0f}"), ("Q", f"{q:.1f}"), ("change", theme.signed(part.change(mine)))):
             if not self.fields[name].hasFocus():
@@ -103,7 +106,7 @@ class BandExtras(Extras):
         mark, part = self.workspace.mark, self.workspace.part
         if mark is not None:
             shape = self.shape.currentText()
-            self.workspace.edit(f"{shape} · {part.name}", lambda s: edits.set_sound(s, part.id, mark.id, shape))
+            self.workspace.edit(f"{shape} · {part.name}", lambda s: edits.set_detail(s, part.id, mark.id, shape=shape))
 
     def _others(self) -> list[str]:
         workspace, part = self.workspace, self.workspace.part
@@ -131,27 +134,62 @@ class BandExtras(Extras):
 
 def _made(part: Part, hz: float) -> Mark:
     low, high = edges_of(hz, USUAL_Q)
-    return Mark("", "band", 0.0, part.source.duration, 0.0, -_MADE_DB, round(low, 1), round(high, 1), 1.0, SHAPES[0])
+    return BandMark("", 0.0, part.source.duration, 0.0, -_MADE_DB, round(low, 1), round(high, 1), 1.0, shape=SHAPES[0])
 
 
-def _told(mark: Mark) -> str:
+def _told(mark: BandMark) -> str:
     hz, q = centre_of(mark)
-    return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", when loud" if mark.sound == "loud" else "")
+    return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", when loud" if mark.shape == "loud" else "")
+
+
+def _draw(painter: QPainter, ground: Ground) -> None:
+    """Bands across the map."""
+    workspace, box = ground.workspace, ground.map
+    axis, part, in_hand = workspace.pass_.trace.axis, workspace.part, set(workspace.in_hand)
+    for mark in workspace.marks:
+        low, high = band_of(mark)
+        place = axis.place((low * high) ** 0.5)
+        if 0 <= place <= 1:
+            ink = theme.OVER if part.change(mark) else theme.SOFT_INK
+            painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else ink, 1.5, Qt.PenStyle.DashLine))
+            y = box.top() + place * box.height()
+            painter.drawLine(QPointF(ground.x_of(mark.span[0]), y), QPointF(ground.x_of(mark.span[1]), y))
 
 
 PASS = Pass(
-    "band", "Bands", "band", "bands", " out of the singer’s own spectrum, over frequency", theme.band_shape,
-    (
-        Knob("ceiling_db", "Ceiling over the spectrum", 0.5, "dB",
-             "Bands that stand out more than this of the singer’s own spectrum come down to it"),
-        Knob("limit_db", "Never more than", 0.5, "dB", "No cut is deeper than this"),
-        SURE,
+    "band",
+    "Bands",
+    theme.band_shape,
+    words=Words(
+        one="band",
+        many="bands",
+        over_what=" out of the singer’s own spectrum, over frequency",
+        over="over the spectrum",
+        gone=lambda part: "",
+        more_told=_told,
+        empty=lambda part: "No band stands out of this voice. Double-click to make one by hand.",
     ),
-    (-12.0, 12.0, -24.0, 24.0), None,
-    ceilings=lambda part: [("ceiling_db", "ceiling over the spectrum", part.band.ceiling_db, True)],
-    axis=Axis(60.0, 8_000.0), extras=BandExtras, words={("band", "ceiling_db"): "ceiling"}, handles=(),
-    box=lambda mark, axis: band_of(mark),
-    over="over the spectrum", more_told=_told, gone=lambda part: "",
-    empty=lambda part: "No band stands out of this voice. Double-click to make one by hand.",
-    over_frequency=True, response=response_of, made=_made, made_db=_MADE_DB,
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob(
+                "ceiling_db",
+                "Ceiling over the spectrum",
+                0.5,
+                "dB",
+                "Bands that stand out more than this of the singer’s own spectrum come down to it",
+            ),
+            Knob("limit_db", "Never more than", 0.5, "dB", "No cut is deeper than this"),
+            SURE,
+        ),
+        setting_words={("band", "ceiling_db"): "ceiling"},
+        extras=BandExtras,
+    ),
+    skyline=SkylineView(
+        bounds=(-12.0, 12.0, -24.0, 24.0),
+        ceilings=lambda part: [("ceiling_db", "ceiling over the spectrum", part.band.ceiling_db, True)],
+        over_frequency=True,
+    ),
+    lens=LensView(box=lambda mark, axis: band_of(mark)),
+    trace=TraceView(draw=_draw, draws_in_hand=True, axis=Axis(60.0, 8_000.0)),
+    hand=HandTools(handles=(), response=response_of, made=_made, made_db=_MADE_DB),
+)

@@ -11,15 +11,15 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 
 from isophon.app import theme
 from isophon.app.model.leaks import CLICK
-from isophon.app.model.passes import Knob, Pass
+from isophon.app.model.passes import Controls, HandTools, Knob, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.label_room import LabelRoom, width_of
 from isophon.app.views.labels import Label
 from isophon.app.views.made import spaced
+from isophon.core.audio.leak import Leak
 from isophon.core.passes.bleed.learn import response
-from isophon.core.passes.bleed.settings import Leak
 from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
@@ -194,15 +194,33 @@ def _empty(part: Part) -> str:
 
 
 PASS = Pass(
-    "bleed", "Bleed", "hit", "hits of the leak", " in dB over the voice around them", theme.bleed_shape,
-    (
-        Knob("much", "How much goes", 0.05, "%", "How much of the predicted leak is taken out"),
-        Knob("careful", "Careful with the voice", 0.05, "%",
-             "How much of what the prediction missed is left, so that nothing sounds under water"),
-        Knob("nudge_ms", "Cue moved by", 1, "ms",
-             "Where the cue is looked for, when it is found at the wrong place; learn again afterwards", True),
+    "bleed",
+    "Bleed",
+    theme.bleed_shape,
+    words=Words(one="hit", many="hits of the leak", over_what=" in dB over the voice around them", empty=_empty),
+    controls=Controls(
+        knobs=(
+            Knob("much", "How much goes", 0.05, "%", "How much of the predicted leak is taken out"),
+            Knob(
+                "careful",
+                "Careful with the voice",
+                0.05,
+                "%",
+                "How much of what the prediction missed is left, so that nothing sounds under water",
+            ),
+            Knob(
+                "nudge_ms",
+                "Cue moved by",
+                1,
+                "ms",
+                "Where the cue is looked for, when it is found at the wrong place; learn again afterwards",
+                True,
+            ),
+        ),
+        setting_words={("bleed", "on"): "bleed"},
+        extras=BleedExtras,
     ),
-    (-54.0, -12.0, -80.0, 12.0), None, axis=Axis(200.0, 16_000.0, 160, 0.012), extras=BleedExtras,
-    by_hand="How much of the leak goes is set for the whole part; a hit can be left as sung (L).",
-    words={("bleed", "on"): "bleed"}, empty=_empty,
-)  # fmt: skip
+    skyline=SkylineView(bounds=(-54.0, -12.0, -80.0, 12.0)),
+    trace=TraceView(axis=Axis(200.0, 16_000.0, 160, 0.012)),
+    hand=HandTools(by_hand="How much of the leak goes is set for the whole part; a hit can be left as sung (L)."),
+)

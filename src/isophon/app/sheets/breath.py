@@ -5,9 +5,20 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.passes import SURE, Knob, Pass, over_the_voice
+from isophon.app.model.passes import (
+    SURE,
+    Controls,
+    HandTools,
+    Knob,
+    Pass,
+    SkylineView,
+    TraceView,
+    Words,
+    over_the_voice,
+)
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.views.gate import draw_fades
 from isophon.core.passes.breath.find import measured
 from isophon.core.takes.pictures import Axis
 
@@ -29,16 +40,32 @@ class BreathExtras(Extras):
 
 
 PASS = Pass(
-    "breath", "Breaths", "breath", "breaths", " in dB over the voice around them", theme.breath_shape,
-    (
-        Knob("ceiling_db", "Ceiling over the voice", 0.5, "dB",
-             "What stands out more than this over the voice around it comes down to it"),
-        Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
-        Knob("fade_ms", "Fades", 1, "ms", "How long the change takes to come and go", True),
-        SURE,
+    "breath",
+    "Breaths",
+    theme.breath_shape,
+    words=Words(
+        one="breath",
+        many="breaths",
+        over_what=" in dB over the voice around them",
+        gone=lambda part: "filled" if part.breath.fill else "gone",
     ),
-    (-42.0, -12.0, -60.0, 12.0), lambda read, survey, start, end: measured(survey, start, end, 1.0),
-    ceilings=over_the_voice("breath"), axis=Axis(200.0, 16_000.0, 160, 0.015), extras=BreathExtras,
-    words={("breath", "ceiling_db"): "ceiling", ("breath", "fill"): "room under breaths"},
-    gone=lambda part: "filled" if part.breath.fill else "gone", gate=True,
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob(
+                "ceiling_db",
+                "Ceiling over the voice",
+                0.5,
+                "dB",
+                "What stands out more than this over the voice around it comes down to it",
+            ),
+            Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+            Knob("fade_ms", "Fades", 1, "ms", "How long the change takes to come and go", True),
+            SURE,
+        ),
+        setting_words={("breath", "ceiling_db"): "ceiling", ("breath", "fill"): "room under breaths"},
+        extras=BreathExtras,
+    ),
+    skyline=SkylineView(bounds=(-42.0, -12.0, -60.0, 12.0), ceilings=over_the_voice("breath")),
+    trace=TraceView(axis=Axis(200.0, 16_000.0, 160, 0.015), draw=draw_fades, high=True),
+    hand=HandTools(measure=lambda read, survey, start, end: measured(survey, start, end, 1.0)),
+)

@@ -6,7 +6,19 @@ import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from isophon.app import theme
-from isophon.app.model.passes import SURE, TOP, Ceiling, Knob, Pass
+from isophon.app.model.passes import (
+    SURE,
+    TOP,
+    Ceiling,
+    Controls,
+    HandTools,
+    Knob,
+    LensView,
+    Pass,
+    SkylineView,
+    TraceView,
+    Words,
+)
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.ess_pictures import PICTURES, Picture
 from isophon.app.sheets.extras import AlikeExtras
@@ -14,9 +26,10 @@ from isophon.app.views.keyboard import Choice
 from isophon.core.marks import Mark
 from isophon.core.passes.ess.find import measure
 from isophon.core.passes.ess.lisp import UNDER_USUAL_DB, lisps
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.rule import static_db
 from isophon.core.passes.ess.settings import EssSettings, ceiling_over_voice
-from isophon.core.passes.kind import Read
+from isophon.core.passes.stage import Read
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
@@ -198,7 +211,7 @@ def _ceilings(part: Part) -> list[Ceiling]:
 
 def _drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     level, standout, low, high, sound = measure(survey, start, end)
-    return Mark("", "ess", start, end, level, standout, low, high, 1.0, sound)
+    return EssMark("", start, end, level, standout, low, high, 1.0, sound=sound)
 
 
 def _seen_change(part: Part, mark: Mark) -> float:
@@ -212,15 +225,14 @@ def _seen_change(part: Part, mark: Mark) -> float:
 
 def _about(part: Part) -> str:
     usual = part.context("ess")
-    cut = [
-        m.standout_db + change - usual for m, change in part.changed("ess") if usual is not None and m.partner_s is None
-    ]
+    changed = [(m, part.change(m)) for m in part.of(EssMark) if part.acts(m) and m.partner_s is None]
+    cut = [m.standout_db + change - usual for m, change in changed if usual is not None]
     if cut and float(np.mean(cut)) < -_DULL_UNDER_USUAL_DB:
         return f"dull: what comes down lies {theme.signed(float(np.mean(cut)))} dB under the usual ess"
     return "" if usual is None else f"usual ess {theme.signed(usual)} dB over the voice"
 
 
-def _warning(workspace: Workspace, mark: Mark) -> str:
+def _warning(workspace: Workspace, mark: EssMark) -> str:
     change = workspace.part.change(mark)
     left = mark.standout_db + change
     usual = workspace.part.context("ess")
@@ -231,38 +243,84 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
 
 
-def _more_told(mark: Mark) -> str:
+def _more_told(mark: EssMark) -> str:
     letter = LETTERS.get(mark.sound, "")
     whistles = mark.whistle_hz and f", whistles at {mark.whistle_hz / 1000:.1f} kHz"
     return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz{whistles or ''}")))
 
 
 PASS = Pass(
-    "ess", "Esses", "ess", "esses", " in dB over the voice around them", theme.ess_shape,
-    (
-        Knob("ceiling_db", "Ceiling over the voice", 0.5, "dB",
-             "What stands out more than this over the voice around it comes down to it"),
-        Knob("usual_db", "Over the singer’s usual", 0.5, "dB",
-             "What stands out more than this over the singer’s own usual ess comes down too"),
-        Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this"),
-        Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
-        Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes"),
-        Knob("air_db", "Air", 0.5, "dB", "Top given back after the taming; the esses get none of it", True),
-        Knob("air_hz", "Air from", 100, "Hz", "Where the air begins", True),
-        Knob("whistle_over_db", "Whistle: let through", 0.5, "dB", "How far a whistle may stand over the rest of its S",
-             True),
-        Knob("sh_db", "Sh: ceiling higher by", 0.5, "dB", "How much more an Sh or Ch may stand out than an S", True),
-        Knob("t_db", "T: ceiling higher by", 0.5, "dB", "How much more a T may stand out, where T’s come down",
-             True),
-        Knob("f_db", "F: ceiling higher by", 0.5, "dB", "How much more an F may stand out, where F’s come down",
-             True),
-        *_RULE,
-        SURE,
+    "ess",
+    "Esses",
+    theme.ess_shape,
+    words=Words(
+        one="ess",
+        many="esses",
+        over_what=" in dB over the voice around them",
+        gone=lambda part: "",
+        more_told=_more_told,
+        warning=_warning,
+        about=_about,
+        letter=lambda mark: LETTERS.get(mark.sound, ""),
     ),
-    (-18.0, 6.0, -36.0, 30.0), _drawn, axis=VOICE, close=TOP, ceilings=_ceilings, extras=EssExtras, picture=Picture,
-    greyed=_greyed, away=_away, about=_about,
-    words=_WORDS, choices=_CHOICES, handles=("start", "end", "low", "high"), blends=True,
-    gone=lambda part: "",
-    more_told=_more_told, warning=_warning, shaped="time", seen_change=_seen_change, will_sound=True,
-    letter=lambda mark: LETTERS.get(mark.sound, ""),
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob(
+                "ceiling_db",
+                "Ceiling over the voice",
+                0.5,
+                "dB",
+                "What stands out more than this over the voice around it comes down to it",
+            ),
+            Knob(
+                "usual_db",
+                "Over the singer’s usual",
+                0.5,
+                "dB",
+                "What stands out more than this over the singer’s own usual ess comes down too",
+            ),
+            Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this"),
+            Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
+            Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes"),
+            Knob("air_db", "Air", 0.5, "dB", "Top given back after the taming; the esses get none of it", True),
+            Knob("air_hz", "Air from", 100, "Hz", "Where the air begins", True),
+            Knob(
+                "whistle_over_db",
+                "Whistle: let through",
+                0.5,
+                "dB",
+                "How far a whistle may stand over the rest of its S",
+                True,
+            ),
+            Knob(
+                "sh_db", "Sh: ceiling higher by", 0.5, "dB", "How much more an Sh or Ch may stand out than an S", True
+            ),
+            Knob(
+                "t_db", "T: ceiling higher by", 0.5, "dB", "How much more a T may stand out, where T’s come down", True
+            ),
+            Knob(
+                "f_db", "F: ceiling higher by", 0.5, "dB", "How much more an F may stand out, where F’s come down", True
+            ),
+            *_RULE,
+            SURE,
+        ),
+        greyed=_greyed,
+        away=_away,
+        setting_words=_WORDS,
+        choices=_CHOICES,
+        extras=EssExtras,
+        picture=Picture,
+    ),
+    skyline=SkylineView(
+        partner_height=lambda mark: (
+            mark.partner_db if isinstance(mark, EssMark) and mark.partner_s is not None else None
+        ),
+        bounds=(-18.0, 6.0, -36.0, 30.0),
+        ceilings=_ceilings,
+        will_sound=True,
+        seen_change=_seen_change,
+    ),
+    lens=LensView(close=TOP, blends=True),
+    trace=TraceView(axis=VOICE),
+    hand=HandTools(measure=_drawn, handles=("start", "end", "low", "high"), shaped="time"),
+)

@@ -14,10 +14,11 @@ from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
 from isophon.core.audio.bell import response_db
+from isophon.core.passes import STAGES
 from isophon.core.passes.ess import air, rule
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.settings import LEFT_ALONE
-from isophon.core.passes.kind import Treatment
-from isophon.core.render import by_stage
+from isophon.core.passes.stage import Treatment
 from isophon.core.session.model import Part
 from isophon.core.survey import VOICED, Survey
 
@@ -147,7 +148,8 @@ class Picture(Following):
 
 def _is_before(treatment: Treatment) -> bool:
     """Whether a treatment is done before the rule hears the take."""
-    return next(stage.place for stage, _ in by_stage((treatment,))) < rule.STAGE.place
+    stages = [type_ for stage in STAGES[: STAGES.index(rule.STAGE)] for type_ in stage.treats]
+    return isinstance(treatment, tuple(stages))
 
 
 def _ground(painter: QPainter, box: QRectF) -> None:
@@ -259,7 +261,7 @@ def _vowels(survey: Survey, part: Part) -> Curves | None:
 
 def _esses(survey: Survey, part: Part) -> Curves | None:
     """The same of the frames of the esses, each with its own change in its own band."""
-    marks = [m for m in part.of_kind("ess") if m.sound not in LEFT_ALONE]
+    marks = [m for m in part.of(EssMark) if m.sound not in LEFT_ALONE]
     if not marks:
         return None
     hz, sums = _centres(survey), np.zeros((2, survey.bands.shape[1]))

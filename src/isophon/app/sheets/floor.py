@@ -18,9 +18,11 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
-from isophon.app.model.passes import Knob, Pass
+from isophon.app.model.passes import Controls, HandTools, Knob, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.views.gate import draw_fades, draw_warnings
+from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.made import named, spaced, switch
@@ -29,6 +31,7 @@ from isophon.core.marks import Mark
 from isophon.core.passes.gap.find import measured
 from isophon.core.passes.gap.settings import near_words
 from isophon.core.passes.hiss.settings import SILENT_DB, level_in, noise_in
+from isophon.core.passes.kind import Span
 from isophon.core.passes.rumble.settings import RumbleSettings, cut_in, cut_of, loss_db
 from isophon.core.session.settings import role_default
 from isophon.core.survey import VOICED
@@ -117,7 +120,17 @@ class FloorNoise(QWidget):
         self.workspace.set_of_kind("rumble", "cut_hz", 0.0 if proposed else value, gesture)
 
     def _learn(self) -> None:
-        self.workspace.learn_noise()
+        workspace, part = self.workspace, self.workspace.part
+        if workspace.selection is None and part.learned:
+            workspace.span_lessons.forget(part, "hiss", f"noise from the stillness · {part.name}")
+        elif workspace.selection is None:
+            workspace.told.emit("Drag over the ruler to select a moment in which only the noise is heard.")
+        elif workspace.take.surveyed is None:
+            workspace.told.emit("This part is still being surveyed; its noise can be learned afterwards.")
+        else:
+            at = workspace.selection[0] + workspace.offset
+            words = f"noise from {at:.1f} s · {part.name}"
+            workspace.span_lessons.learn(part, "hiss", Span(*workspace.selection), words)
 
     def show_part(self) -> None:
         """Show the part in hand."""
@@ -372,29 +385,71 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     return ""
 
 
+def _draw(painter: QPainter, ground: Ground) -> None:
+    """The fades of gaps, and where one comes close to a word."""
+    part, (start, end) = ground.workspace.part, ground.view
+    for mark in ground.workspace.marks:
+        if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
+            near = near_words(mark, part.gap, part.source.duration)
+            places = [ground.x_of(t) for t, is_near in zip(mark.span, near, strict=True) if is_near]
+            draw_warnings(painter, ground.wave, places)
+    draw_fades(painter, ground)
+
+
 PASS = Pass(
-    "gap", "Floor", "gap", "gaps", " in dB over the room", theme.gap_shape,
-    (
-        Knob("floor_db", "Act when over the room", 0.5, "dB",
-             "Gaps in which nothing stands this far over the room are left as they are"),
-        Knob("after_ms", "Kept after a word", 5, "ms", "The tail of a word that stays untouched"),
-        Knob("before_ms", "Kept before a word", 5, "ms", "The soft start of a word that stays untouched"),
-        Knob("down_db", "Turned down by", 1, "dB", "Where gaps are turned down, by how much", True),
-        Knob("least_ms", "Shortest gap", 10, "ms", "Shorter gaps are left as they are", True),
-        Knob("closes_ms", "Closes in", 1, "ms", "How long the change takes to come after a word", True),
-        Knob("opens_ms", "Opens in", 1, "ms", "How long the change takes to go before the next word", True),
+    "gap",
+    "Floor",
+    theme.gap_shape,
+    also=("rumble", "hum", "hiss"),
+    words=Words(
+        one="gap",
+        many="gaps",
+        over_what=" in dB over the room",
+        over="over the room",
+        gone=lambda part: "filled" if part.gap.how == "room tone" else "gone",
+        warning=_warning,
     ),
-    (0.0, 18.0, 0.0, 60.0), lambda read, survey, start, end: measured(survey, start, end),
-    also=("rumble", "hum", "hiss"), axis=Axis(100.0, 16_000.0, 160, 0.02),
-    ceilings=lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
-    height=attrgetter("over_room_db"), over="over the room", extras=FloorExtras,
-    greyed=lambda settings: () if settings.how == "turn down" else ("down_db",), warning=_warning,
-    gone=lambda part: "filled" if part.gap.how == "room tone" else "gone", gate=True,
-    near=lambda mark, part: near_words(mark, part.gap, part.source.duration), still=True,
-    words={
-        ("gap", "how"): "gaps", ("rumble", "on"): "low cut", ("rumble", "cut_hz"): "low cut at",
-        ("rumble", "slope"): "low cut, dB an octave", ("hum", "on"): "hum", ("hiss", "on"): "hiss",
-        ("hiss", "amount_db"): "hiss down", ("hiss", "from_hz"): "hiss above", ("hiss", "top_db"): "top back",
-    },
-    choices={("gap", "how"): _GAPS},
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob(
+                "floor_db",
+                "Act when over the room",
+                0.5,
+                "dB",
+                "Gaps in which nothing stands this far over the room are left as they are",
+            ),
+            Knob("after_ms", "Kept after a word", 5, "ms", "The tail of a word that stays untouched"),
+            Knob("before_ms", "Kept before a word", 5, "ms", "The soft start of a word that stays untouched"),
+            Knob("down_db", "Turned down by", 1, "dB", "Where gaps are turned down, by how much", True),
+            Knob("least_ms", "Shortest gap", 10, "ms", "Shorter gaps are left as they are", True),
+            Knob("closes_ms", "Closes in", 1, "ms", "How long the change takes to come after a word", True),
+            Knob("opens_ms", "Opens in", 1, "ms", "How long the change takes to go before the next word", True),
+        ),
+        greyed=lambda settings: () if settings.how == "turn down" else ("down_db",),
+        setting_words={
+            ("gap", "how"): "gaps",
+            ("rumble", "on"): "low cut",
+            ("rumble", "cut_hz"): "low cut at",
+            ("rumble", "slope"): "low cut, dB an octave",
+            ("hum", "on"): "hum",
+            ("hiss", "on"): "hiss",
+            ("hiss", "amount_db"): "hiss down",
+            ("hiss", "from_hz"): "hiss above",
+            ("hiss", "top_db"): "top back",
+        },
+        choices={("gap", "how"): _GAPS},
+        extras=FloorExtras,
+    ),
+    skyline=SkylineView(
+        bounds=(0.0, 18.0, 0.0, 60.0),
+        ceilings=lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
+        height=attrgetter("over_room_db"),
+    ),
+    trace=TraceView(
+        axis=Axis(100.0, 16_000.0, 160, 0.02),
+        draw=_draw,
+        high=True,
+        still=True,
+    ),
+    hand=HandTools(measure=lambda read, survey, start, end: measured(survey, start, end)),
+)

@@ -5,7 +5,18 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.passes import SURE, Knob, Pass, over_the_voice
+from isophon.app.model.passes import (
+    SURE,
+    Controls,
+    HandTools,
+    Knob,
+    LensView,
+    Pass,
+    SkylineView,
+    TraceView,
+    Words,
+    over_the_voice,
+)
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.core.passes.pop.find import drawn
@@ -30,16 +41,33 @@ class PopExtras(Extras):
 
 
 PASS = Pass(
-    "pop", "Pops", "pop", "pops", ", their lows in dB over the voice around them", theme.pop_shape,
-    (
-        Knob("ceiling_db", "Ceiling over the voice", 0.5, "dB",
-             "Bursts that stand out more than this over the voice around them come down to it"),
-        Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
-        Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
-        SURE,
+    "pop",
+    "Pops",
+    theme.pop_shape,
+    words=Words(
+        one="pop",
+        many="pops",
+        over_what=", their lows in dB over the voice around them",
+        more_told=lambda mark: f"up to {mark.high_hz:.0f} Hz",
     ),
-    (-42.0, 6.0, -60.0, 30.0), drawn, ceilings=over_the_voice("pop"), axis=LOWS, extras=PopExtras,
-    words={("pop", "ceiling_db"): "ceiling"}, handles=("start", "end", "high"),
-    box=lambda mark, axis: (axis.low, mark.hand.high_hz or mark.high_hz),
-    more_told=lambda mark: f"up to {mark.high_hz:.0f} Hz", lifts=True,
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob(
+                "ceiling_db",
+                "Ceiling over the voice",
+                0.5,
+                "dB",
+                "Bursts that stand out more than this over the voice around them come down to it",
+            ),
+            Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+            Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
+            SURE,
+        ),
+        setting_words={("pop", "ceiling_db"): "ceiling"},
+        extras=PopExtras,
+    ),
+    skyline=SkylineView(bounds=(-42.0, 6.0, -60.0, 30.0), ceilings=over_the_voice("pop")),
+    lens=LensView(box=lambda mark, axis: (axis.low, mark.hand.high_hz or mark.high_hz)),
+    trace=TraceView(axis=LOWS, lifts=True),
+    hand=HandTools(measure=drawn, handles=("start", "end", "high")),
+)

@@ -109,11 +109,11 @@ class Sheet(QWidget):
     def building(self) -> Iterator[None]:
         """Make what is on it, with turns of the window's in between."""
         workspace, which = self.workspace, self.which
-        self.sliders = {knob.name: self._slider(knob) for knob in which.knobs}
+        self.sliders = {knob.name: self._slider(knob) for knob in which.controls.knobs}
         yield
-        self.extras = which.extras(workspace) if which.extras else None
+        self.extras = which.controls.extras(workspace) if which.controls.extras else None
         yield
-        self.picture = which.picture(workspace) if which.picture else None
+        self.picture = which.controls.picture(workspace) if which.controls.picture else None
         head = QHBoxLayout()
         self.about = ElidedLabel("soft", least=0.7)  # half a word tells nothing
         head.addWidget(Label(which.name, objectName="head"))
@@ -156,7 +156,7 @@ class Sheet(QWidget):
         self._away: Sequence[str] = ()
         yield
         self._show_more(False)
-        more = any(knob.more for knob in which.knobs) or (self.extras is not None and self.extras.has_more)
+        more = any(knob.more for knob in which.controls.knobs) or (self.extras is not None and self.extras.has_more)
         self.more.setVisible(more)
         workspace.part_changed.connect(self._part_changed)
         workspace.take_changed.connect(self._part_changed)
@@ -174,8 +174,8 @@ class Sheet(QWidget):
 
     def _show_more(self, on: bool) -> None:
         knobs = self.extras is None or self.extras.knobs_shown
-        away = self.which.away(self.workspace.part.settings(self.which.kind))
-        for knob in self.which.knobs:
+        away = self.which.controls.away(self.workspace.part.settings(self.which.kind))
+        for knob in self.which.controls.knobs:
             self.sliders[knob.name].setVisible(knobs and (on or not knob.more) and knob.name not in away)
         self._away = away
         if self.extras is not None:
@@ -201,14 +201,14 @@ class Sheet(QWidget):
     def _show(self) -> None:
         part, kind = self.workspace.part, self.which.kind
         settings, default = part.settings(kind), role_default(kind, part.role)
-        greyed = self.which.greyed(settings)
+        greyed = self.which.controls.greyed(settings)
         for name, slider in self.sliders.items():
             slider.show_value(getattr(settings, name), getattr(default, name))
             slider.setEnabled(name not in greyed)
-        if self.which.away(settings) != self._away:
+        if self.which.controls.away(settings) != self._away:
             self._show_more(self.more.isChecked())
         count = len(self.workspace.parts_in_hand)
-        self.about.setText(f"for the {count} parts in hand" if count > 1 else self.which.about(part))
+        self.about.setText(f"for the {count} parts in hand" if count > 1 else self.which.words.about(part))
         parts = [p for p in self.workspace.session.parts if p.id in self.workspace.parts_in_hand]
         enable(self.reset, any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
         self.again.setVisible(any(p.stale for p in parts))

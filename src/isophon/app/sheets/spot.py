@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.passes import Knob, Pass
+from isophon.app.model.passes import Controls, HandTools, Knob, LensView, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras, alike_slider
 from isophon.app.views.keyboard import Field
@@ -99,18 +99,38 @@ def _told(mark: Mark) -> str:
 
 
 PASS = Pass(
-    "spot", "Spots", "spot", "spots", ", each word in dB over its phrase", theme.spot_shape,
-    (
-        Knob("ceiling_db", "Ceiling over the phrase", 0.5, "dB",
-             "Words that stand out more than this come down to it, where that is switched on"),
-        Knob("limit_db", "Never more than", 0.5, "dB", "No word comes down by more than this by itself"),
-        Knob("edge_ms", "Edges", 1, "ms", "How long a change takes to come and go, outside of its box", True),
+    "spot",
+    "Spots",
+    theme.spot_shape,
+    words=Words(
+        one="spot",
+        many="spots",
+        over_what=", each word in dB over its phrase",
+        over="over the phrase",
+        gone=lambda part: "",
+        more_told=_told,
     ),
-    (-12.0, 12.0, -36.0, 24.0), drawn,
-    ceilings=lambda part: [("ceiling_db", "ceiling over the phrase", part.spot.ceiling_db, part.spot.on)],
-    axis=_AXIS, extras=SpotExtras, words={("spot", "ceiling_db"): "ceiling", ("spot", "on"): "loud words down"},
-    greyed=lambda settings: () if settings.on else ("limit_db",), handles=("start", "end", "low", "high"),
-    box=lambda mark, axis: band_of(mark) or (axis.low, None), blends=True, over="over the phrase",
-    more_told=_told, gone=lambda part: "", boxes=True,
-    shaped="frequency",
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob(
+                "ceiling_db",
+                "Ceiling over the phrase",
+                0.5,
+                "dB",
+                "Words that stand out more than this come down to it, where that is switched on",
+            ),
+            Knob("limit_db", "Never more than", 0.5, "dB", "No word comes down by more than this by itself"),
+            Knob("edge_ms", "Edges", 1, "ms", "How long a change takes to come and go, outside of its box", True),
+        ),
+        greyed=lambda settings: () if settings.on else ("limit_db",),
+        setting_words={("spot", "ceiling_db"): "ceiling", ("spot", "on"): "loud words down"},
+        extras=SpotExtras,
+    ),
+    skyline=SkylineView(
+        bounds=(-12.0, 12.0, -36.0, 24.0),
+        ceilings=lambda part: [("ceiling_db", "ceiling over the phrase", part.spot.ceiling_db, part.spot.on)],
+    ),
+    lens=LensView(box=lambda mark, axis: band_of(mark) or (axis.low, None), blends=True),
+    trace=TraceView(axis=_AXIS),
+    hand=HandTools(measure=drawn, handles=("start", "end", "low", "high"), boxes=True, shaped="frequency"),
+)

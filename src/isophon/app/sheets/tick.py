@@ -5,11 +5,22 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.passes import Knob, Pass, over_the_voice
+from isophon.app.model.passes import (
+    Controls,
+    HandTools,
+    Knob,
+    LensView,
+    Pass,
+    SkylineView,
+    TraceView,
+    Words,
+    over_the_voice,
+)
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.core.marks import Mark
 from isophon.core.passes.tick.find import drawn
+from isophon.core.passes.tick.mark import TickMark
 from isophon.core.passes.tick.settings import DAMAGE
 from isophon.core.takes.pictures import Axis
 
@@ -28,7 +39,7 @@ class TickExtras(Extras):
     def show_part(self) -> None:
         """Show the part in hand."""
         part = self.workspace.part
-        counts = [sum(m.sound == sound for m in part.of_kind("tick")) for sound in DAMAGE]
+        counts = [sum(m.sound == sound for m in part.of(TickMark)) for sound in DAMAGE]
         told = [
             f"{n} {one}{'s' if n > 1 else ''}" for n, one in zip(counts, ("clipped place", "dropout"), strict=True) if n
         ]
@@ -41,21 +52,41 @@ def _told(mark: Mark, change: float) -> str:
     return "repaired" if change < 0 else "left"
 
 
-def _warning(workspace: Workspace, mark: Mark) -> str:
+def _warning(workspace: Workspace, mark: TickMark) -> str:
     if mark.sound in DAMAGE and workspace.part.change(mark) == 0:
         return "The recording is damaged here. It is repaired on request: in the sheet, or ↓ for this one."
     return ""
 
 
 PASS = Pass(
-    "tick", "Ticks", "tick", "ticks", " in dB over the voice around them", theme.tick_shape,
-    (
-        Knob("ceiling_db", "Ceiling over the voice", 0.5, "dB",
-             "Ticks that stand out less than this under the voice around them are left"),
-        Knob("sure", "Act when this sure", 0.05, "%", "Marks that are less sure are left as sung"),
+    "tick",
+    "Ticks",
+    theme.tick_shape,
+    words=Words(
+        one="tick",
+        many="ticks",
+        over_what=" in dB over the voice around them",
+        gone=lambda part: "repaired",
+        told=_told,
+        more_told=lambda mark: mark.sound if mark.sound in DAMAGE else "",
+        warning=_warning,
     ),
-    (-48.0, 0.0, -80.0, 30.0), drawn, ceilings=over_the_voice("tick"), axis=Axis(1_000.0, 16_000.0, 160, 0.003),
-    extras=TickExtras, words={("tick", "ceiling_db"): "ceiling", ("tick", "mend"): "mend damage"},
-    waves=True, around_s=0.006, box=lambda mark, axis: (0.0, None), told=_told, warning=_warning,
-    more_told=lambda mark: mark.sound if mark.sound in DAMAGE else "", gone=lambda part: "repaired",
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob(
+                "ceiling_db",
+                "Ceiling over the voice",
+                0.5,
+                "dB",
+                "Ticks that stand out less than this under the voice around them are left",
+            ),
+            Knob("sure", "Act when this sure", 0.05, "%", "Marks that are less sure are left as sung"),
+        ),
+        setting_words={("tick", "ceiling_db"): "ceiling", ("tick", "mend"): "mend damage"},
+        extras=TickExtras,
+    ),
+    skyline=SkylineView(bounds=(-48.0, 0.0, -80.0, 30.0), ceilings=over_the_voice("tick")),
+    lens=LensView(waves=True, around_s=0.006, box=lambda mark, axis: (0.0, None)),
+    trace=TraceView(axis=Axis(1_000.0, 16_000.0, 160, 0.003)),
+    hand=HandTools(measure=drawn),
+)

@@ -4,22 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from operator import attrgetter
 from typing import Any
 
 import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
 
 from isophon.app import theme
-from isophon.app.model.passes import SURE, Ceiling, Knob, Pass
+from isophon.app.model.passes import (
+    SURE,
+    Ceiling,
+    Controls,
+    HandTools,
+    Knob,
+    LensView,
+    Pass,
+    SkylineView,
+    TraceView,
+    Words,
+)
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.sheets.timing_threads import draw_threads
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark
 from isophon.core.passes.carry import passages
 from isophon.core.passes.carry.places import places
-from isophon.core.passes.timing.treat import report
+from isophon.core.passes.timing import anchors
+from isophon.core.passes.timing.mark import WordMark
+from isophon.core.passes.timing.report import row
 from isophon.core.session import edits, layout
 from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
@@ -142,7 +157,7 @@ class LineUpExtras(Extras):
 
 def _told(part: Part, workspace: Workspace) -> tuple[str, str]:
     """How late this part and the whole stack are, before and after, in words; and more of it, a part a line."""
-    rows = {p.id: (p.name, r) for p in workspace.session.parts if p.of_kind("timing") and (r := report(p))}
+    rows = {p.id: (p.name, r) for p in workspace.session.parts if p.of_kind("timing") and (r := row(p))}
     rows = {name: row for name, row in rows.items() if "before_ms" in row[1]}
     words = []
     if part.id in rows:
@@ -183,7 +198,7 @@ def _empty(part: Part) -> str:
     return ""
 
 
-def _warning(workspace: Workspace, mark: Mark) -> str:
+def _warning(workspace: Workspace, mark: WordMark) -> str:
     part = workspace.part
     if not mark.anchors or mark.confidence < part.timing.sure:
         return "Nothing in the lead is like this word; it stays where it is."
@@ -200,17 +215,46 @@ def _about(part: Part) -> str:
 
 
 PASS = Pass(
-    "timing", "Line-up", "word", "words", " in ms after the lead’s", theme.word_shape,
-    (
-        Knob("late_ms", "Late is let be", 1, "ms", "A word that starts so late or less stays"),
-        Knob("early_ms", "Early is let be", 1, "ms", "A word that starts so early or less stays"),
-        Knob("land_ms", "Lands late by", 1, "ms", "Where a word that is moved lands: a hair late is better than early"),
-        Knob("most_ms", "Never further than", 5, "ms", "No word is moved further", True),
-        SURE,
+    "timing",
+    "Line-up",
+    theme.word_shape,
+    also=("carry",),
+    words=Words(
+        one="word",
+        many="words",
+        over_what=" in ms after the lead’s",
+        over="after the lead",
+        gone=lambda part: "",
+        told=lambda mark, change: f"moved {theme.signed(change, 0)} ms" if change else "stays",
+        warning=_warning,
+        about=_about,
+        empty=_empty,
     ),
-    (-100.0, 100.0, -450.0, 450.0), None, ceilings=_ceilings, extras=LineUpExtras, about=_about, axis=_AXIS,
-    words={("timing", "on"): "line up", ("timing", "ends"): "ends of words"}, around_s=0.25, handles=(),
-    over="after the lead", told=lambda mark, change: f"moved {theme.signed(change, 0)} ms" if change else "stays",
-    gone=lambda part: "", warning=_warning, empty=_empty, unit="ms", zero=0.0, downward=("early_ms",),
-    threads=True, also=("carry",),
-)  # fmt: skip
+    controls=Controls(
+        knobs=(
+            Knob("late_ms", "Late is let be", 1, "ms", "A word that starts so late or less stays"),
+            Knob("early_ms", "Early is let be", 1, "ms", "A word that starts so early or less stays"),
+            Knob(
+                "land_ms",
+                "Lands late by",
+                1,
+                "ms",
+                "Where a word that is moved lands: a hair late is better than early",
+            ),
+            Knob("most_ms", "Never further than", 5, "ms", "No word is moved further", True),
+            SURE,
+        ),
+        setting_words={("timing", "on"): "line up", ("timing", "ends"): "ends of words"},
+        extras=LineUpExtras,
+    ),
+    skyline=SkylineView(
+        height=attrgetter("late_ms"),
+        bounds=(-100.0, 100.0, -450.0, 450.0),
+        ceilings=_ceilings,
+        zero=0.0,
+        downward=("early_ms",),
+    ),
+    lens=LensView(around_s=0.25),
+    trace=TraceView(axis=_AXIS, draw=draw_threads, draws_in_hand=True, high=True, anchors=anchors),
+    hand=HandTools(handles=()),
+)

@@ -9,10 +9,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from isophon.app import theme
+from isophon.app.model.passes import Anchors, AnchorTools
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
 from isophon.core.errors import CallError
-from isophon.core.passes.timing import anchors as by_hand
 from isophon.core.session import edits
 
 _GRAB, _SIZE, _UP = 7, 5, 14
@@ -32,13 +32,19 @@ class AnchorHandles:
         self._gesture, self._from = 0, 0.0
 
     @property
-    def anchors(self) -> by_hand.Anchors:
+    def anchors(self) -> Anchors:
         """Those of the word in hand; none in passes that tie nothing together."""
         part, mark = self.workspace.part, self.workspace.mark
-        tied = self.workspace.pass_.threads and part.role != "lead"
-        if not tied or mark is None or mark.kind != self.workspace.pass_.kind:
+        tools = self.workspace.pass_.trace.anchors
+        if tools is None or part.role == "lead" or mark is None or mark.kind != self.workspace.pass_.kind:
             return ()
-        return by_hand.anchors_of(part, mark)
+        return tools.anchors_of(part, mark)
+
+    @property
+    def _tools(self) -> AnchorTools:
+        tools = self.workspace.pass_.trace.anchors
+        assert tools is not None, "asked for where there are anchors only"
+        return tools
 
     @property
     def index(self) -> int | None:
@@ -116,7 +122,7 @@ class AnchorHandles:
             return False
         index = self.near(pos, wave)
         if index is not None:
-            self._edit("an anchor stays", partial(by_hand.with_pinned, index=index))
+            self._edit("an anchor stays", partial(self._tools.with_pinned, index=index))
             return True
         if not mark.span[0] <= seconds <= mark.span[1]:
             return False
@@ -126,7 +132,9 @@ class AnchorHandles:
     def make(self, seconds: float) -> None:
         """Make a handle at a second of the part."""
         mark = self.workspace.mark
-        if mark is not None and self.anchors and self._edit("a new anchor", partial(by_hand.with_one_more, at=seconds)):
+        if mark is None or not self.anchors:
+            return
+        if self._edit("a new anchor", partial(self._tools.with_one_more, at=seconds)):
             places = [at for at, _ in self.anchors]
             self.taken = mark.id, min(range(len(places)), key=lambda i: abs(places[i] - seconds))
 
@@ -134,7 +142,7 @@ class AnchorHandles:
         """Take the one in hand away; whether there was one."""
         if self.index is None:
             return False
-        self._edit("an anchor taken away", partial(by_hand.without, index=self.index))
+        self._edit("an anchor taken away", partial(self._tools.without, index=self.index))
         self.taken = None
         return True
 
@@ -148,7 +156,7 @@ class AnchorHandles:
         elif key == Qt.Key.Key_Delete and self.index is not None:
             self.remove()
         elif key == Qt.Key.Key_End and self.index is not None:
-            self._edit("an anchor stays", partial(by_hand.with_pinned, index=self.index))
+            self._edit("an anchor stays", partial(self._tools.with_pinned, index=self.index))
         elif step and modifiers & Qt.KeyboardModifier.ControlModifier and self.index is not None:
             size = _COARSE_S if modifiers & Qt.KeyboardModifier.ShiftModifier else _STEP_S
             at, _ = self.anchors[self.index]
@@ -164,9 +172,9 @@ class AnchorHandles:
 
     def _move(self, heard: float, gesture: object) -> None:
         if self.index is not None:
-            self._edit("an anchor by hand", partial(by_hand.with_moved, index=self.index, heard=heard), gesture)
+            self._edit("an anchor by hand", partial(self._tools.with_moved, index=self.index, heard=heard), gesture)
 
-    def _edit(self, words: str, change: Callable[..., by_hand.Anchors], gesture: object = None) -> bool:
+    def _edit(self, words: str, change: Callable[..., Anchors], gesture: object = None) -> bool:
         workspace, mark = self.workspace, self.workspace.mark
         if mark is None:
             return False

@@ -21,7 +21,7 @@ def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]])
     """What each mark is, under its bar, where the letters would not run into each other."""
     painter.setFont(theme.sans(SIZE))
     painter.setPen(theme.INK)
-    height, letter_of, room = BOTTOM + 2, chart.workspace.pass_.letter, LabelRoom()
+    height, letter_of, room = BOTTOM + 2, chart.workspace.pass_.words.letter, LabelRoom()
     if len(bars) * _LEAST_APART > chart.width():
         return
     for x, i in sorted((bar.center().x(), i) for i, (_, bar) in enumerate(bars)):
@@ -75,12 +75,12 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
 def _words(chart: Any, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:
     """What is done to the marks in a word or number, and its ink; not those that are let through."""
     part = chart.workspace.part
-    gone, told = chart.workspace.pass_.gone(part), []
+    gone, told = chart.workspace.pass_.words.gone(part), []
     for mark, bar in bars:
-        change = chart.workspace.pass_.seen_change(part, mark)
+        change = chart.workspace.pass_.skyline.seen_change(part, mark)
         if mark.hand.leave:
             told.append((mark, bar, "as sung", theme.SOFT_INK))
-        elif change <= -0.05 or (change and chart.workspace.pass_.zero is not None):
+        elif change <= -0.05 or (change and chart.workspace.pass_.skyline.zero is not None):
             told.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
     return told
 

@@ -19,10 +19,10 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
     (low, high), plot = chart._range(), chart._plot()
     floor, tall = plot.bottom(), plot.height() / (high - low)
     left_alone, changed, cut, tops, hollow, unsure = ([] for _ in range(6))
-    zero = which.zero
+    zero = which.skyline.zero
     base = floor if zero is None else chart.y_of(zero)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-    change_of = which.seen_change
+    change_of = which.skyline.seen_change
     for mark, bar in bars:
         change = change_of(part, mark)
         if mark.hand.leave:
@@ -57,7 +57,9 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
     painter.setPen(QPen(theme.OVER, 2))
     painter.drawLines(tops)
     painter.setPen(QPen(theme.CONTOUR, 1.3))
+    partner_height = chart.workspace.pass_.skyline.partner_height
     for mark, bar in bars if zero is None else ():
-        if mark.partner_s is not None:
-            top = chart.y_of(mark.partner_db)
+        height = partner_height(mark)
+        if height is not None:
+            top = chart.y_of(height)
             painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, floor - top))

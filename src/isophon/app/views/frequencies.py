@@ -57,7 +57,7 @@ def draw_ground(painter: QPainter, plot: QRectF, workspace: Workspace, y_of: Cal
         box = QRectF(x - 30, plot.top() - theme.u(18), 60, theme.u(16))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, theme.hertz(tick))
     hz = np.geomspace(LOWEST_HZ, HIGHEST_HZ, _POINTS)
-    cuts = workspace.pass_.response(workspace.part, hz)
+    cuts = workspace.pass_.hand.response(workspace.part, hz)
     sung = _spectrum(workspace, hz)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     if sung is not None:

@@ -65,7 +65,7 @@ class LensPictures(QWidget):
     @property
     def _line(self) -> ShapeLine | None:
         """The line that marks of this pass have, along their time or over frequency."""
-        return self._lines.get(self.workspace.pass_.shaped)
+        return self._lines.get(self.workspace.pass_.hand.shaped)
 
     def _taken(self) -> None:
         self._window = None
@@ -75,13 +75,13 @@ class LensPictures(QWidget):
         """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
         if self._window is None:
             start, end = self._seen(mark)
-            around = self.workspace.pass_.around_s
+            around = self.workspace.pass_.lens.around_s
             self._window = (max(0.0, start - around), end + around)
         return self._window
 
     def _seen(self, mark: Mark) -> tuple[float, float]:
         """The mark's time; of a band that is always there, the selected time or the longest word."""
-        if not self.workspace.pass_.over_frequency:
+        if not self.workspace.pass_.skyline.over_frequency:
             return mark.span
         words = self.workspace.take.words or ((0.0, 1.0),)
         return self.workspace.selection or max(words, key=lambda w: min(w[1] - w[0], _LONG_S))
@@ -95,8 +95,8 @@ class LensPictures(QWidget):
     def mark_box(self, mark: Mark, picture: QRectF) -> QRectF:
         """The mark's time and band within a picture."""
         first, last = self.window_s(mark)
-        start, end = (first, last) if self.workspace.pass_.over_frequency else mark.span
-        low, high = self.workspace.pass_.box(mark, self.axis)
+        start, end = (first, last) if self.workspace.pass_.skyline.over_frequency else mark.span
+        low, high = self.workspace.pass_.lens.box(mark, self.axis)
         x = [picture.left() + (t - first) / (last - first) * picture.width() for t in (start, end)]
         top = picture.top() + (0.0 if high is None else max(0.0, self.axis.place(high))) * picture.height()
         bottom = picture.top() + min(1.0, self.axis.place(low)) * picture.height()
@@ -120,7 +120,7 @@ class LensPictures(QWidget):
         wanted = self._wanted(mark)
         self.close_up.ask(*wanted)
         made = [self.close_up.kept(after, one) for after, one in zip((False, True), wanted, strict=True)]
-        if self.workspace.pass_.waves:
+        if self.workspace.pass_.lens.waves:
             self._draw_waves(painter, (sung, cleaned), made, mark)
         else:
             for box, picture in zip((sung, cleaned), made, strict=True):
@@ -148,7 +148,7 @@ class LensPictures(QWidget):
 
     def _begin_box(self, event: QMouseEvent) -> bool:
         """Begin to draw where that is wanted; whether it is."""
-        if not draws(event, self.workspace) or self.workspace.pass_.waves:
+        if not draws(event, self.workspace) or self.workspace.pass_.lens.waves:
             return False
         inside = [box for box in self.boxes() if box.contains(event.position())]
         if inside:
@@ -199,7 +199,7 @@ class LensPictures(QWidget):
         painter.drawRect(box)
         painter.setBrush(theme.PAPER)
         for name, point in self._handles(box).items():
-            if name in self.workspace.pass_.handles:
+            if name in self.workspace.pass_.hand.handles:
                 painter.drawEllipse(point, 4, 4)
 
     @staticmethod
@@ -213,7 +213,7 @@ class LensPictures(QWidget):
 
     def _wanted(self, mark: Mark) -> tuple[Wanted, Wanted]:
         """What is shown as sung and cleaned."""
-        axis = None if self.workspace.pass_.waves else self.axis
+        axis = None if self.workspace.pass_.lens.waves else self.axis
         sung = Wanted(self.workspace.take, self.window_s(mark), axis, self.workspace.part.voice_lufs)
         first, count = sung.frames
         near = tuple(t for t in self.workspace.part.plan if t.last > first and t.first < first + count)
@@ -227,7 +227,7 @@ class LensPictures(QWidget):
         if box.top() - _GRAB <= at.y() <= box.bottom() + _GRAB and box.left() - _GRAB <= at.x() <= box.right() + _GRAB:
             every = {"start": abs(at.x() - box.left()), "end": abs(at.x() - box.right()),
                      "low": abs(at.y() - box.bottom()), "high": abs(at.y() - box.top())}  # fmt: skip
-            distance = {name: every[name] for name in self.workspace.pass_.handles}
+            distance = {name: every[name] for name in self.workspace.pass_.hand.handles}
             name = min(distance, key=distance.__getitem__)
             return name if distance[name] <= _GRAB else None
         return None
@@ -354,12 +354,12 @@ class Lens(QWidget):
             return
         which, all_marks = self.workspace.pass_, self.workspace.marks
         place = all_marks.index(mark) + 1 if mark in all_marks else 0
-        one = f"{which.one.capitalize()} {place} of {len(all_marks)}"
-        self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.many} in hand")
+        one = f"{which.words.one.capitalize()} {place} of {len(all_marks)}"
+        self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.words.many} in hand")
         self.numbers.setText(mark_words(self.workspace, mark))
         self.leave.setChecked(all(m.hand.leave for m in marks))
         enable(self.forget, any(m.hand.any for m in marks))
-        self.blend.setVisible(which.blends)
+        self.blend.setVisible(which.lens.blends)
         self.blend.show_value(100 * (1.0 if mark.hand.blend is None else mark.hand.blend))
 
     def _warning(self, mark: Mark | None) -> str:
@@ -369,7 +369,7 @@ class Lens(QWidget):
         which = self.workspace.pass_
         if mark.confidence < getattr(self.workspace.part.settings(mark.kind), "sure", 0.0) and not mark.hand.any:
             return f"Not sure enough to be {which.an}: left unless a hand decides."
-        return which.warning(self.workspace, mark)
+        return which.words.warning(self.workspace, mark)
 
     def _blend(self, value: float, gesture: object) -> None:
         self.workspace.edit(

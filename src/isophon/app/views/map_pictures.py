@@ -67,7 +67,7 @@ class MapPictures:
 
     def roughly(self, view: View, box: QRectF) -> list[Layer]:
         """From the levels that are kept of the whole take, and over them what the last sharp one shows of the view."""
-        axis, surveyed = self.workspace.pass_.axis, self.workspace.take.surveyed
+        axis, surveyed = self.workspace.pass_.trace.axis, self.workspace.take.surveyed
         if surveyed is None or box.width() < 1:
             return []
         shared = self._shared(view, box)
@@ -86,7 +86,7 @@ class MapPictures:
         made = self.maker.made
         if made is None or made.wanted.sight.take is not self.workspace.take:
             return []
-        wanted, axis = made.wanted, self.workspace.pass_.axis
+        wanted, axis = made.wanted, self.workspace.pass_.trace.axis
         its, seen = wanted.sight.axis, wanted.sight.view
         shared = max(view[0], seen[0]), min(view[1], seen[1])
         same = (its.low, its.high, wanted.changes, wanted.sight.generation) == (
@@ -101,7 +101,7 @@ class MapPictures:
 
     def sharp(self, view: View, box: QRectF, ratio: float) -> Wanted:
         """What is asked for, as sharp in time and frequency as the zoom lets be seen; wider than what is in view."""
-        axis, (start, end) = self.workspace.pass_.axis, view
+        axis, (start, end) = self.workspace.pass_.trace.axis, view
         window_s = _WINDOW_COLUMNS * (end - start) / box.width() * _COLUMN
         fixed = axis.high <= LOWS.high or axis.window_s < _WINDOW_S[0]  # lows need long windows, clicks short ones
         least, most = (axis.window_s, axis.window_s) if fixed else _WINDOW_S

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from isophon.app import theme
 from isophon.app.model.passes import Pass
-from isophon.core.marks import GONE_DB
-from isophon.core.passes.fades import Fade
 
 _STEPS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300)
 _APART = 74
-_EDGE_POINTS = 9
 
 
 def draw_ruler(painter: QPainter, box: QRectF, start: float, end: float) -> None:
@@ -56,37 +53,3 @@ class Stamps:
             painter.end()
             self._made[key] = pixmap
         return self._made[key]
-
-
-def draw_gate(painter: QPainter, box: QRectF, fades: list[Fade], first: float, last: float) -> None:
-    """What fades do over the frames ``first`` to ``last``: no change at the top of the box, all gone at its bottom."""
-    scale = box.width() / (last - first)
-    points = [QPointF(box.left(), box.top())]
-    for fade in fades:
-        half = (fade.last - fade.first) // 2
-        closes, opens = min(fade.edge, half), min(fade.opens or fade.edge, half)
-        falling = np.linspace(fade.first, fade.first + closes, _EDGE_POINTS)
-        rising = np.linspace(fade.last - opens, fade.last, _EDGE_POINTS)
-        share = 0.5 - 0.5 * np.cos(np.linspace(0, np.pi, _EDGE_POINTS))
-        for at, weight in ((falling, share), (rising, share[::-1])):
-            down = -20 * np.log10(np.maximum(1 - (1 - fade.gain) * weight, 10 ** (GONE_DB / 20)))
-            points += [QPointF(box.left() + (t - first) * scale, box.top() - d / GONE_DB * box.height())
-                       for t, d in zip(at, down, strict=True)]  # fmt: skip
-    points.append(QPointF(box.right(), box.top()))
-    shade = theme.DONE.toRgb()
-    shade.setAlpha(46)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(shade)
-    painter.drawPolygon(QPolygonF(points))
-    painter.setPen(QPen(theme.DONE, 1.6))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawPolyline(QPolygonF(points))
-
-
-def draw_warnings(painter: QPainter, box: QRectF, places: list[float]) -> None:
-    """A small cairn at places where a cut comes close to a word."""
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme.OVER)
-    for x in places:
-        painter.drawPolygon(QPolygonF([QPointF(x - 5, box.bottom()), QPointF(x + 5, box.bottom()),
-                                       QPointF(x, box.bottom() - 10)]))  # fmt: skip

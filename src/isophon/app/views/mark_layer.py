@@ -11,14 +11,13 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.frequencies import band_of
+from isophon.app.views.ground import Ground
 from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
-from isophon.app.views.map_signs import Stamps, draw_gate, draw_warnings
-from isophon.app.views.wave import draw_wave
+from isophon.app.views.map_signs import Stamps
 from isophon.core.passes import KINDS
-from isophon.core.passes.fades import Fade
 
 _RIDE_DB = 12.0
-_CLOSE, _TIED = 16.0, 12.0  # pixels a mark, for its shape; and of a word, for its ties
+_CLOSE = 16.0  # pixels a mark, for its shape
 _STAMP = 3.0  # pixels: nearer stamps of one look cannot be told apart
 _WHOLE = 0.99  # of the take: a mark without a place in time
 
@@ -39,14 +38,12 @@ class MarkLayer:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y, x0, scale = wave.bottom() + 4, wave.left(), wave.width() / (end - start)
         drawn: dict[tuple[bool, bool], list[tuple[float, float]]] = {}
-        height_of, over_frequency = self.workspace.pass_.height, self.workspace.pass_.over_frequency
+        height_of, over_frequency = self.workspace.pass_.skyline.height, self.workspace.pass_.skyline.over_frequency
         whole_s = _WHOLE * self.workspace.take.source.duration if over_frequency else math.inf
         acts = part.acts
-        self._draw_fades(painter, start, end, wave)
-        if self.workspace.pass_.threads:
-            self._draw_threads(painter, wave, start, end)
-        if over_frequency:
-            self._draw_ridges(painter, spectrum)
+        own = self.workspace.pass_.trace.draw
+        if own is not None:
+            own(painter, Ground(self.workspace, wave, spectrum, self._x_of))
         for mark in self.workspace.marks_seen(int(wave.width())):
             first, last = mark.span
             if last < start or first > end or last - first >= whole_s:
@@ -85,7 +82,7 @@ class MarkLayer:
     def draw_in_hand(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
         """The marks in hand over all else."""
         which, part, (start, end) = self.workspace.pass_, self.workspace.part, self.workspace.view
-        whole_s = _WHOLE * self.workspace.take.source.duration if which.over_frequency else math.inf
+        whole_s = _WHOLE * self.workspace.take.source.duration if which.skyline.over_frequency else math.inf
         painter.save()
         painter.setClipRect(QRectF(wave.left(), 0, wave.width(), spectrum.bottom() + 8))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -102,14 +99,14 @@ class MarkLayer:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box)
             painter.drawLine(QPointF(left, y), QPointF(right, y))
-            over = which.height(mark) > self.workspace.ceiling or part.acts(mark)
+            over = which.skyline.height(mark) > self.workspace.ceiling or part.acts(mark)
             stamp = self._stamps.of(which, theme.IN_HAND, over and not mark.hand.leave, ratio)
             painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
         painter.restore()
 
     def _draw_letters(self, painter: QPainter, x0: float, scale: float, y: float) -> None:
         """What each mark is, at its place, where there is room."""
-        (start, end), letter_of, room = self.workspace.view, self.workspace.pass_.letter, LabelRoom()
+        (start, end), letter_of, room = self.workspace.view, self.workspace.pass_.words.letter, LabelRoom()
         painter.setFont(theme.sans(SIZE))
         for mark in self.workspace.marks_seen(int(self.workspace.view[1] - start) + 1_000):
             first, until = mark.span
@@ -122,10 +119,10 @@ class MarkLayer:
 
     def _draw_outlined(self, painter: QPainter, wave: QRectF, box: QRectF) -> None:
         """What is seen in every pass: boxes drawn by hand, and words that change."""
-        part, axis, room = self.workspace.part, self.workspace.pass_.axis, LabelRoom()
+        part, axis, room = self.workspace.part, self.workspace.pass_.trace.axis, LabelRoom()
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.HAND_FLAG, 1.4))
-        for kind in (kind for kind in KINDS if kind.outlined):
+        for kind in (kind for kind in KINDS if kind.reporter.outlined):
             for mark, change in part.changed(kind.name):
                 if mark.hand.outline:
                     corners = [QPointF(self._x_of(t), box.top() + min(1.0, max(0.0, axis.place(hz))) * box.height())
@@ -133,11 +130,12 @@ class MarkLayer:
                     painter.drawPolygon(QPolygonF(corners))
                     continue
                 left, right = (self._x_of(t) for t in mark.span)
-                if mark.partner_s is not None:  # a passage that was carried there
+                copied_s = kind.reporter.copied_from(mark)
+                if copied_s is not None:  # a passage that was carried there
                     frame = QRectF(left, wave.top(), right - left, box.bottom() - wave.top())
                     painter.drawRect(frame)
                     painter.setFont(theme.sans(SIZE))
-                    words = f"from {theme.clock(mark.partner_s + part.offset_s)}"
+                    words = f"from {theme.clock(copied_s + part.offset_s)}"
                     wide, high = width_of(painter, words), painter.fontMetrics().height()
                     label = QRectF(left + 3, box.bottom() - high - 3, wide, high)
                     if frame.contains(label) and room.take(label):
@@ -155,63 +153,3 @@ class MarkLayer:
                 if bottom > top:
                     y, height = box.top() + top * box.height(), (bottom - top) * box.height()
                     painter.drawRect(QRectF(left, y, max(2.0, right - left), height))
-
-    def _draw_threads(self, painter: QPainter, wave: QRectF, start: float, end: float) -> None:
-        """The lead's wave over the part's, and threads between the moments that belong together."""
-        part, lead = self.workspace.part, self.workspace.session.followed_by(self.workspace.part)
-        if lead is None:
-            return
-        later, take = part.offset_s - lead.offset_s, self.workspace.pool.take(lead.source)
-        above = QRectF(wave.left(), wave.top(), wave.width(), wave.height() / 3)
-        if take.wave is not None:
-            rate = take.recording.sample_rate
-            draw_wave(painter, above, take, (start + later) * rate, (end + later) * rate, theme.CONTOUR)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        in_hand = set(self.workspace.in_hand)
-        for mark in self.workspace.marks:
-            if mark.confidence < part.timing.sure or mark.span[1] < start or mark.span[0] > end:
-                continue
-            painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else theme.HAND_FLAG, 1.1))
-            tied = self._x_of(mark.span[1]) - self._x_of(mark.span[0]) >= _TIED or mark.id in in_hand
-            for mine, its in mark.anchors if tied else ():
-                top = QPointF(self._x_of(its), above.bottom())
-                painter.drawLine(QPointF(top.x(), above.top()), top)
-                painter.drawLine(top, QPointF(self._x_of(mine), above.bottom() + 0.35 * wave.height()))
-            moved = [self._x_of(part.heard_at(t)) for t in mark.span]
-            if part.acts(mark):  # where the word comes to lie
-                y = wave.bottom() - 2
-                painter.setPen(QPen(theme.DONE, 3))
-                painter.drawLine(QPointF(moved[0], y), QPointF(moved[1], y))
-
-    def _draw_ridges(self, painter: QPainter, box: QRectF) -> None:
-        """Bands across the spectrogram."""
-        axis, part, in_hand = self.workspace.pass_.axis, self.workspace.part, set(self.workspace.in_hand)
-        for mark in self.workspace.marks:
-            low, high = band_of(mark)
-            place = axis.place((low * high) ** 0.5)
-            if 0 <= place <= 1:
-                ink = theme.OVER if part.change(mark) else theme.SOFT_INK
-                painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else ink, 1.5, Qt.PenStyle.DashLine))
-                y = box.top() + place * box.height()
-                painter.drawLine(QPointF(self._x_of(mark.span[0]), y), QPointF(self._x_of(mark.span[1]), y))
-
-    def _draw_fades(self, painter: QPainter, start: float, end: float, wave: QRectF) -> None:
-        """Where gaps or breaths are faded, and how far, over the wave."""
-        which, part = self.workspace.pass_, self.workspace.part
-        if not which.gate:
-            return
-        rate = self.workspace.take.recording.sample_rate
-        fades = [
-            t
-            for t in self.workspace.part.plan
-            if isinstance(t, Fade) and t.last > start * rate and t.first < end * rate
-        ]
-        for mark in self.workspace.marks:
-            if which.near is None:
-                break
-            if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
-                near = which.near(mark, part)
-                draw_warnings(
-                    painter, wave, [self._x_of(t) for t, is_near in zip(mark.span, near, strict=True) if is_near]
-                )
-        draw_gate(painter, wave.adjusted(0, 1, 0, 0), fades, start * rate, end * rate)

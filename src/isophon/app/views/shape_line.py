@@ -136,7 +136,7 @@ class CurveLine(ShapeLine):
     def _band(self, mark: Mark) -> tuple[float, float]:
         """The lowest frequency of the box that is seen, and how many octaves it has."""
         axis = self.workspace.pass_.lens_axis
-        low, high = self.workspace.pass_.box(mark, axis)
+        low, high = self.workspace.pass_.lens.box(mark, axis)
         low, high = max(low, axis.low), min(high or axis.high, axis.high)
         return low, math.log2(max(high, 1.01 * low) / low)
 

@@ -98,18 +98,18 @@ class Skyline(SkylineChart):
         gesture = ("skyline", self._gesture)
         if what in ("ceiling", "bar"):
             (y, value), fine = self._held, event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            way = -1.0 if what == "ceiling" and name in self.workspace.pass_.downward else 1.0
+            way = -1.0 if what == "ceiling" and name in self.workspace.pass_.skyline.downward else 1.0
             value += way * (_FINE if fine else 1.0) * (self.db_at(at.y()) - self.db_at(y))
             self._held, self._moved = (at.y(), value), True
         if what == "ceiling":
             low, high = value_range(self.workspace.pass_.kind, name)
             self.workspace.set_setting(name, min(high, max(low, value)), gesture, same_held())
-        if what in ("bar", "mark") and self.workspace.pass_.over_frequency:
+        if what in ("bar", "mark") and self.workspace.pass_.skyline.over_frequency:
             self._drag_sideways(name, at.x(), gesture)
         if what == "bar":
             by = value - self._before.get(name, 0.0)
             self.workspace.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
-        elif what == "nothing" and self.workspace.pass_.over_frequency:
+        elif what == "nothing" and self.workspace.pass_.skyline.over_frequency:
             hz = frequencies.hz_at(self._plot(), at.x())
             self.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO)
         elif what == "nothing" and self._band:
@@ -143,14 +143,14 @@ class Skyline(SkylineChart):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         at = event.position()
-        if self.workspace.pass_.made is not None and self._under(at)[0] == "nothing":
+        if self.workspace.pass_.hand.made is not None and self._under(at)[0] == "nothing":
             self._drag = self._band = None
             self.workspace.make_band(frequencies.hz_at(self._plot(), at.x()))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Over frequency: the width of the band in hand."""
         mark = self.workspace.mark
-        if not self.workspace.pass_.over_frequency or mark is None:
+        if not self.workspace.pass_.skyline.over_frequency or mark is None:
             event.ignore()
             return
         low, high = frequencies.band_of(mark)

@@ -82,9 +82,9 @@ class SkylineChart(QWidget):
         """The same for any mark; asked for once where there are hundreds."""
         which, part = self.workspace.pass_, self.workspace.part
         voice, rate = part.voice_lufs, part.source.sample_rate
-        if voice is None or not (self._will_sound and which.will_sound):
-            return which.height
-        return lambda mark: which.height(mark) + more_after(self._chain, voice, mark, rate)
+        if voice is None or not (self._will_sound and which.skyline.will_sound):
+            return which.skyline.height
+        return lambda mark: which.skyline.height(mark) + more_after(self._chain, voice, mark, rate)
 
     def _plot(self) -> QRectF:
         width, height = self.width() - margin_left() - RIGHT, self.height() - _TOP - _BOTTOM
@@ -98,11 +98,11 @@ class SkylineChart(QWidget):
         """The range, and between what the middle half of the marks lies, None for few."""
         which, changes = self.workspace.pass_, self.workspace.part.changes
         if self._range_of is None or self._range_of[0] is not changes or self._range_of[1] is not which:
-            low, high, lowest, highest = which.bounds
+            low, high, lowest, highest = which.skyline.bounds
             sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0)
             height, marks = self._heights(), self.workspace.marks
             surely = list(map(height, [mark for mark in marks if mark.confidence >= sure]))
-            heights = (surely if which.zero is not None else list(map(height, marks))) or [low]
+            heights = (surely if which.skyline.zero is not None else list(map(height, marks))) or [low]
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
             usual = tuple(np.percentile(surely, [25, 75])) if len(surely) >= _ENOUGH else None
@@ -170,7 +170,7 @@ class SkylineChart(QWidget):
         plot, height_of, by_time = self._plot(), self._heights(), not self.workspace.by_rank
         marks = self.workspace.marks_seen(int(plot.width())) if by_time else self.workspace.marks
         low, high = self._range()
-        if self.workspace.pass_.over_frequency:
+        if self.workspace.pass_.skyline.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]
         elif self.workspace.by_rank:
             marks = tuple(sorted(marks, key=lambda m: -height_of(m)))
@@ -186,7 +186,7 @@ class SkylineChart(QWidget):
                 for a, b in (m.span,)
                 if b >= start and a <= end
             ]
-        zero, tall = self.workspace.pass_.zero, plot.height() / (high - low)
+        zero, tall = self.workspace.pass_.skyline.zero, plot.height() / (high - low)
         bottom = plot.bottom() if zero is None else self.y_of(zero)
         heights = [(height_of(m) - (low if zero is None else zero)) * tall for m, _, _ in places]
         heights = [max(1.0, height) for height in heights] if zero is None else heights
@@ -197,7 +197,7 @@ class SkylineChart(QWidget):
 
     def ceilings(self) -> list[tuple[str, str, float, bool]]:
         """The proposals: setting, words, height in dB, and whether it is the one in force."""
-        return self.workspace.pass_.ceilings(self.workspace.part)
+        return self.workspace.pass_.skyline.ceilings(self.workspace.part)
 
     # painting
 
@@ -294,7 +294,7 @@ class SkylineChart(QWidget):
     @property
     def empty(self) -> bool:
         """Whether there is nothing to be seen but a line that says what to do."""
-        return not self.workspace.marks and not self.workspace.pass_.over_frequency
+        return not self.workspace.marks and not self.workspace.pass_.skyline.over_frequency
 
     def empty_text(self) -> str:
         """What to do where there are no marks."""
@@ -304,21 +304,22 @@ class SkylineChart(QWidget):
         if self.workspace.take.trouble:
             return self.workspace.take.trouble
         if not part.found:
-            return f"The {self.workspace.pass_.many} appear here once this part has been surveyed."
+            return f"The {self.workspace.pass_.words.many} appear here once this part has been surveyed."
         if self.workspace.part.voice_lufs is None:
             return "No voice was found here to measure against."
-        if told := self.workspace.pass_.empty(part):
+        words = self.workspace.pass_.words
+        if told := words.empty(part):
             return told
-        return f"No {self.workspace.pass_.many} were found. Drag over the ruler to select one, then press N to draw it."
+        return f"No {words.many} were found. Drag over the ruler to select one, then press N to draw it."
 
     def _draw_scale(self, painter: QPainter) -> None:
         plot = self._plot()
         low, high = self._range()
         painter.setFont(theme.mono(12))
         tags = self._tags().values() if self.workspace.marks else ()
-        if self.workspace.pass_.over_frequency:
+        if self.workspace.pass_.skyline.over_frequency:
             frequencies.draw_ground(painter, plot, self.workspace, self.y_of)
-        usual = None if self.workspace.pass_.over_frequency else self._measured()[1]
+        usual = None if self.workspace.pass_.skyline.over_frequency else self._measured()[1]
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
             painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))
@@ -334,7 +335,7 @@ class SkylineChart(QWidget):
             text = theme.signed(level, 0) + (f" {self.workspace.pass_.unit}" if level + apart > high else "")
             painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, text)
         painter.setPen(QPen(theme.INK, 1.2))
-        zero = self.workspace.pass_.zero
+        zero = self.workspace.pass_.skyline.zero
         y = plot.bottom() if zero is None else self.y_of(zero)
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
 

@@ -43,7 +43,7 @@ class Trace(TraceChart):
         self._tell()
 
     def _tell(self) -> None:
-        self.setToolTip(_TIP + (_ANCHORS_TIP if self.workspace.pass_.threads else ""))
+        self.setToolTip(_TIP + (_ANCHORS_TIP if self.workspace.pass_.trace.anchors else ""))
 
     def _tell_at(self, x: float) -> None:
         """The tip: the names of markers there, which may not have had room, else the mark, else what can be done."""

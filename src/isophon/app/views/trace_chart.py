@@ -56,7 +56,7 @@ class TraceChart(QWidget):
         self.map.maker.ready.connect(self.update)
         workspace.pool.leak_learned.connect(self._forget)
         self._layer = MarkLayer(workspace, self.x_of)
-        self._box = BoxDrawing(workspace, self.time_at, lambda: workspace.pass_.axis)
+        self._box = BoxDrawing(workspace, self.time_at, lambda: workspace.pass_.trace.axis)
         self.anchors = AnchorHandles(workspace, self.x_of)
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._soon = Soon(self, _SOON_MS, self._made_ground, lambda: self._picture(moving=False))
@@ -88,7 +88,7 @@ class TraceChart(QWidget):
         width, top = self._plot_width(), 2
         names = theme.u(_NAMES) if self.workspace.session.markers else 0
         rest = self.height() - top - _OVERVIEW - _RULER - names - _SIGNS - 2
-        share, least, most = _WAVE_HIGH if self.workspace.pass_.threads or self.workspace.pass_.gate else _WAVE
+        share, least, most = _WAVE_HIGH if self.workspace.pass_.trace.high else _WAVE
         wave = min(max(share * rest, least), most)
         return (
             QRectF(margin_left(), top, width, _OVERVIEW),
@@ -189,7 +189,7 @@ class TraceChart(QWidget):
         """The ground with the map and the marks, kept as long as they are; sharp soon, but for a view that moves."""
         key, ground = self._made_ground()
         which = self.workspace.pass_
-        in_hand = self.workspace.in_hand if which.threads or which.over_frequency else ()
+        in_hand = self.workspace.in_hand if which.trace.draws_in_hand else ()
         relief = self._relief(moving)
         marked = (self.workspace.part.changes, key, in_hand, [layer.image.cacheKey() for layer in relief])
         kept = self._marked
@@ -224,7 +224,7 @@ class TraceChart(QWidget):
         """The wave of some seconds."""
         take, rate = self.workspace.take, self.workspace.take.recording.sample_rate
         if take.wave is not None and box.width() >= 1:
-            threads = self.workspace.pass_.threads and self.workspace.part.role != "lead"
+            threads = self.workspace.pass_.trace.anchors and self.workspace.part.role != "lead"
             below = box.adjusted(0, box.height() / 3, 0, 0) if threads else box  # the lead's wave stands above
             draw_wave(painter, below, take, span[0] * rate, span[1] * rate, theme.INK)
 
@@ -271,7 +271,7 @@ class TraceChart(QWidget):
             painter.setFont(theme.sans(14))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
-        axis = self.workspace.pass_.axis
+        axis = self.workspace.pass_.trace.axis
         painter.setFont(theme.mono(12))
         painter.setPen(theme.SOFT_INK)
         for hz in axis.octaves(theme.u(_APART_HZ) / box.height()):

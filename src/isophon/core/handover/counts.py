@@ -13,7 +13,7 @@ def kinds(part: Part, without: Collection[str] = ()) -> dict[str, dict[str, Any]
     """Each kind's row: how many marks there are and change, by how much in all (dB); and what is done to the whole."""
     rows: dict[str, dict[str, Any]] = {}
     for kind in (kind for kind in KINDS if kind.name not in without):
-        row = (_sum(part, kind.name) if kind.marked else {}) | (kind.report(part) or {})
+        row = (_sum(part, kind.name) if kind.mark else {}) | (kind.reporter.row(part) or {})
         if row:
             rows[kind.name] = row
     return rows

@@ -25,7 +25,7 @@ class Observed:
         named: dict[str, list[float]] = {}
         vowels = survey.state == VOICED
         for mark in part.marks:
-            if name := BY_NAME[mark.kind].sounds_of(mark):
+            if name := BY_NAME[mark.kind].reporter.sounds_of(mark):
                 named.setdefault(name, []).extend(np.arange(*mark.span, _STEP_S))
                 start, end = mark.span  # no window of a vowel reaches into what has a name of its own
                 vowels[survey.frame(start - _WINDOW_S) : survey.frame(end + _WINDOW_S) + 1] = False

@@ -47,29 +47,29 @@ def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = ()) ->
 
 def _met(part: Part, kind: Kind) -> int:
     """How many of its marks meet one of the lead's."""
-    return sum(m.partner_s is not None for m in part.of_kind(kind.name)) if kind.meets else 0
+    return sum(kind.beside_lead.met(m) for m in part.of_kind(kind.name))
 
 
 def _whole(part: Part, kind: Kind) -> str:
     """What is done to the whole take, in words."""
-    words = kind.told(part)
-    return words if words and any(True for _ in kind.treatments(part)) else ""
+    words = kind.reporter.summary(part)
+    return words if words and any(True for _ in kind.cure.treatments(part)) else ""
 
 
 def _has_skyline(part: Part, kind: Kind) -> bool:
     marks = part.of_kind(kind.name)
-    told = not kind.quiet or any(part.acts(m) for m in marks)
-    return kind.placed and told and any(m.standout_db for m in marks)
+    told = not kind.reporter.if_changed or any(part.acts(m) for m in marks)
+    return kind.reporter.in_time and told and any(map(kind.decision.height, marks))
 
 
 def _skyline(part: Part, kind: str) -> dict[str, Any]:
     marks = part.of_kind(kind)
-    unit = "ms" if BY_NAME[kind].maps else "dB"
+    decision = BY_NAME[kind].decision
     changed = [(m, part.change(m)) for m in marks if part.acts(m)]
     return {
         "kind": kind,
-        "unit": unit,
-        "marks": [[round(m.span[0], 2), m.standout_db, round(part.change(m), 1)] for m in marks],
+        "unit": decision.unit,
+        "marks": [[round(m.span[0], 2), decision.height(m), round(part.change(m), 1)] for m in marks],
         "seconds": round(sum(m.span[1] - m.span[0] for m, _ in changed), 3),
         "changed": len(changed),
         "deepest": round(min((change for _, change in changed), default=0.0), 1),
@@ -80,7 +80,7 @@ def _decisions(part: Part) -> list[dict[str, Any]]:
     """What a hand decided, in order of time."""
     rows = []
     for mark in sorted((m for m in part.marks if m.hand.any), key=lambda m: m.span[0]):
-        unit = "ms" if BY_NAME[mark.kind].maps else "dB"
+        unit = BY_NAME[mark.kind].decision.unit
         what = "left as sung" if mark.hand.leave else f"{part.change(mark):+.1f} {unit}".replace("-", "−")
         rows.append({"at": _clock(mark.span[0]), "kind": mark.kind, "what": what, "drawn": mark.hand.drawn})
     return rows[:_MOST_DECISIONS]
@@ -92,7 +92,7 @@ def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> li
     open_marks = sum(len(part.undecided(kind.name)) for kind in KINDS)
     if open_marks:
         told.append(f"{open_marks} marks were treated by the settings alone; nobody has heard them one by one.")
-    for doubt in (doubt for kind in KINDS if kind.name not in without for doubt in kind.doubts(part)):
+    for doubt in (doubt for kind in KINDS if kind.name not in without for doubt in kind.reporter.doubts(part)):
         where = f" at {', '.join(_clock(at) for at in doubt.at[:_MOST_PLACES])}" if doubt.at else ""
         more = f" and {len(doubt.at) - _MOST_PLACES} more" if len(doubt.at) > _MOST_PLACES else ""
         told.append(f"{doubt.words[:1].upper()}{doubt.words[1:]}{where}{more}.")

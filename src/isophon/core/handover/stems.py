@@ -203,7 +203,7 @@ def hand_over(
     half-written stays then.
     """
     renderer = renderer_of(recording)
-    if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
+    if part.needs_leak and renderer.sounds(part.needs_leak) is None:
         raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
     hop = round(survey.hop_s * recording.sample_rate)
     observed = Observed(part, survey) if target.proof else None
@@ -319,7 +319,7 @@ def _chunks(part: Part, recording: Recording, rate: int, target: Target, before_
     places = []
     for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = (part.heard_at(t) for t in mark.span)
-        what = shown(" ".join(filter(None, (mark.kind, mark.sound, f"{part.change(mark):.1f} dB"))))
+        what = shown(" ".join(filter(None, (mark.kind, _label(mark), f"{part.change(mark):.1f} dB"))))
         places.append((before_it + max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
     return told + cues(places)
 
@@ -329,7 +329,7 @@ def labels(part: Part, later_s: float = 0.0) -> str:
     rows = []
     for mark in (m for m in part.marks if _is_told(part, m)):
         start, end = (part.heard_at(t) + later_s for t in mark.span)
-        name = f"{mark.kind} {mark.sound}".strip()
+        name = f"{mark.kind} {_label(mark)}".strip()
         what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {part.change(mark):.1f} dB"
         rows.append(f"{start:.6f}\t{end:.6f}\t{shown(what)}")
     return "\n".join(rows) + ("\n" if rows else "")
@@ -337,7 +337,12 @@ def labels(part: Part, later_s: float = 0.0) -> str:
 
 def _is_told(part: Part, mark: Mark) -> bool:
     kind = BY_NAME[mark.kind]
-    return kind.placed and kind.maps is None and (not kind.quiet or part.acts(mark))
+    told = kind.reporter
+    return told.in_time and kind.cure.maps is None and (not told.if_changed or part.acts(mark))
+
+
+def _label(mark: Mark) -> str:
+    return BY_NAME[mark.kind].reporter.label(mark)
 
 
 def write_report(rows: list[dict[str, Any]], folder: Path, title: str = "") -> None:

@@ -15,7 +15,7 @@ class UnderCeiling(Protocol):
     sure: float
 
 
-def change_of(mark: Mark, settings: UnderCeiling) -> float:
+def change_of(mark: Mark, settings: UnderCeiling, context: object = None) -> float:
     """What is done to a mark, in dB ≤ 0; −36 and less: taken out whole."""
     hand = mark.hand
     if hand.leave:

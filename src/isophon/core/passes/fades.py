@@ -19,7 +19,7 @@ from scipy import fft, signal
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import GONE_DB
-from isophon.core.passes.kind import Stage, Still
+from isophon.core.passes.stage import Stage, Still
 from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB
 from isophon.core.survey import Survey
 
@@ -150,10 +150,12 @@ def _still(still: Still, mine: Sequence[Fade]) -> None:
         still.power[inside] = still.power[inside] * fade.gain**2 + under * (1 - fade.gain**2)
 
 
-def _heard(power: np.ndarray, survey: Survey, mine: Sequence[Fade]) -> None:
+def _power(power: np.ndarray, survey: Survey, mine: Sequence[Fade]) -> None:
     rate = survey.sample_rate
     for fade in mine:
         power[survey.frame(fade.first / rate) : survey.frame(fade.last / rate) + 1] *= fade.gain**2
 
 
-STAGE = Stage(70, (Fade,), lambda at, mine: apply(at.block(), at.start, mine), still=_still, heard=_heard)
+STAGE = Stage(
+    "fades", (Fade,), lambda at, mine: apply(at.block(), at.start, mine), ("filters",), still=_still, power=_power
+)

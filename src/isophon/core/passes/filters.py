@@ -14,7 +14,7 @@ from scipy import fft
 
 from isophon.core.audio.bell import FILTER_S, Bell, power_response, response_db, taps
 from isophon.core.audio.shapes import raised_cosine
-from isophon.core.passes.kind import At, Stage, Still
+from isophon.core.passes.stage import At, Stage, Still
 from isophon.core.survey import Survey
 
 
@@ -69,7 +69,7 @@ def _still(still: Still, mine: Sequence[BandFilter]) -> None:
         still.power[inside] *= gain
 
 
-def _heard(power: np.ndarray, survey: Survey, mine: Sequence[BandFilter]) -> None:
+def _power(power: np.ndarray, survey: Survey, mine: Sequence[BandFilter]) -> None:
     """The K-weighted power of all frames with the bands cut."""
     centres = np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
     for cut in mine:
@@ -85,5 +85,6 @@ def _heard(power: np.ndarray, survey: Survey, mine: Sequence[BandFilter]) -> Non
 
 # before the gaps, so that a hole stays as silent as it was made
 STAGE = Stage(
-    65, (BandFilter,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, still=_still, heard=_heard, pieces=True
+    "filters", (BandFilter,), _apply, ("hiss",), reach=lambda rate: round(FILTER_S * rate) + 1, fixed_blocks=True,
+    still=_still, power=_power,
 )

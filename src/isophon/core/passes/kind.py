@@ -1,110 +1,19 @@
-"""What a kind of blemish is: one value, that finding, planning, rendering, reporting and the window go through."""
+"""What a kind of blemish is: a name, settings, and a few pieces that finding, rendering and reporting go through."""
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple, Protocol
+from operator import attrgetter
+from pathlib import Path
+from typing import Any, NamedTuple
 
 import numpy as np
 
+from isophon.core.audio.leak import Leak, Removal
 from isophon.core.marks import GONE_DB, Mark
+from isophon.core.passes.stage import Read, Stage, Treatment
 from isophon.core.survey import Survey
-
-Read = Callable[[int, int], np.ndarray]
-Sounds = tuple[np.ndarray, np.ndarray]
-
-
-class Treatment(Protocol):
-    """Something done to frames ``first`` to ``last`` of a take; frozen and hashable."""
-
-    @property
-    def first(self) -> int:
-        """The first frame that may change."""
-
-    @property
-    def last(self) -> int:
-        """The frame after the last."""
-
-
-class At(NamedTuple):
-    """What a stage is asked for, and what it has: frames ``start`` to ``start + frames`` of a take.
-
-    ``read(start, frames)`` gives what the stage before left, at any place, float32 ``(channels, frames)``, zeros
-    outside of the take. ``kept(key, first, last, make)``: the array that ``make`` gives, made anew only where ``key``
-    or what was done before to frames ``first`` to ``last`` has changed; None where a whole take is rendered in
-    order and nothing is asked for twice. ``sounds(key)``: sounds kept beside the take.
-    """
-
-    read: Read
-    start: int
-    frames: int
-    sample_rate: int
-    kept: Callable[[Any, int, int, Callable[[], np.ndarray]], np.ndarray] | None
-    sounds: Callable[[str], Sounds | None]
-
-    @property
-    def stop(self) -> int:
-        """The frame after the last."""
-        return self.start + self.frames
-
-    def within(self, treatment: Any) -> tuple[int, int, slice]:
-        """The frames of a treatment among those that are asked for: first, the one after the last, and both there."""
-        first, last = max(self.start, treatment.first), min(self.stop, treatment.last)
-        return first, last, slice(first - self.start, last - self.start)
-
-    def keep(self, key: Any, first: int, last: int, make: Callable[[], np.ndarray]) -> np.ndarray:
-        """What ``make`` gives, made anew only where it must be."""
-        return make() if self.kept is None else self.kept(key, first, last, make)
-
-    def block(self) -> np.ndarray:
-        """The frames as the stage before left them."""
-        return self.read(self.start, self.frames)
-
-
-@dataclass(frozen=True, eq=False)
-class Stage:
-    """A step of rendering. Pure: any span comes out as the same span of the whole.
-
-    ``place``: where it stands among the stages, lowest first. ``treats``: the types of treatments that are its own.
-    ``apply(at, mine)`` gives the frames; ``mine``: its treatments that touch them. ``reach(sample_rate)``: how far
-    around a frame, in frames, it depends on what the stage before left. ``spreads``: whether what it does to any
-    frame of a treatment depends on all frames of that. ``held``: whether it reads the same frames so often that what
-    the stage before left is kept by tiles. ``pieces``: the last digits of its numbers depend on which frames it works
-    on at once, so that these are always the same. ``slow``: it costs much and its treatments seldom change, so that it
-    is rendered ahead, with all stages before it. ``elsewhere(treatment, start, stop)``: the other frames, left by the
-    stage before, that a treatment makes a span of. ``still(still, mine)`` and ``heard(power, survey, mine)`` tell from
-    a survey's numbers what it leaves: of the bands of the still frames, and of the K-weighted power of all frames; both
-    in place.
-    """
-
-    place: int
-    treats: tuple[type, ...]
-    apply: Callable[[At, Sequence[Any]], np.ndarray]
-    reach: Callable[[int], int] = lambda sample_rate: 0
-    spreads: bool = False
-    held: bool = False
-    slow: bool = False
-    pieces: bool = False
-    elsewhere: Callable[[Any, int, int], tuple[int, int]] | None = None
-    still: Callable[[Still, Sequence[Any]], None] | None = None
-    heard: Callable[[np.ndarray, Survey, Sequence[Any]], None] | None = None
-
-
-@dataclass(eq=False)
-class Still:
-    """The still frames of a survey: ``power`` ``(still, bands)`` in their bands, and which ``frames`` they are."""
-
-    survey: Survey
-    power: np.ndarray
-    frames: np.ndarray
-
-    @property
-    def centres(self) -> np.ndarray:
-        """The middle of each band, Hz."""
-        edges = self.survey.band_edges
-        return np.sqrt(edges[1:] * edges[:-1])
 
 
 class Found(NamedTuple):
@@ -122,70 +31,181 @@ class Doubt(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
+class Finder:
+    """What a kind finds in a take.
+
+    ``find(context)``: its marks, and what it measured; ``also(context)``: what it measures that others' findings are
+    needed for; ``measures``: names of what it measures, with types and what stands for "not known". ``sung(marks)``:
+    the spans (s) of its marks that are singing without a pitch. ``needs_voice``: nothing can be told without one.
+    ``flaw(part)``: what is wrong with what a file tells of it (``field: what``), '' where nothing is.
+    """
+
+    find: Callable[[Any], Found] = lambda context: Found()
+    also: Callable[[Any], dict[str, Any]] = lambda context: {}
+    measures: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
+    sung: Callable[[Sequence[Any]], Iterable[tuple[float, float]]] | None = None
+    needs_voice: bool = False
+    flaw: Callable[[Any], str] = lambda part: ""
+
+
+@dataclass(frozen=True, eq=False)
+class Decision:
+    """What its settings make of a mark, and what a hand can.
+
+    ``change(mark, settings, context)``: what is done to a mark, in ``unit``; ``context(part)``: what that depends on
+    beside the settings. ``least``, ``most``: the lowest and the highest change that a hand can set. ``drawn_s``: the
+    shortest and the longest mark that a hand can make. ``works_in(mark)``: the frequencies in Hz that a change works
+    on, None: up to the top. ``height(mark)``: how far it stands out, in ``unit``.
+    """
+
+    change: Callable[[Any, Any, Any], float] = lambda mark, settings, context: 0.0
+    context: Callable[[Any], Any] = lambda part: None
+    unit: str = "dB"
+    height: Callable[[Any], float] = attrgetter("standout_db")
+    least: float = GONE_DB
+    most: float = 0.0
+    drawn_s: tuple[float, float] = (0.005, 86_400.0)
+    works_in: Callable[[Mark], tuple[float, float | None]] = lambda mark: mark.band
+
+
+@dataclass(frozen=True, eq=False)
+class Cure:
+    """How it is treated.
+
+    ``treatments(part)`` are done by ``stages``. ``reads``: other kinds, by name, whose marks or settings they depend
+    on. ``maps(part, seconds)``: when a second of the part is heard. ``steady(part, hz)``: what is done to the whole
+    take at frequencies, dB.
+    """
+
+    treatments: Callable[[Any], Iterable[Treatment]] = lambda part: ()
+    stages: tuple[Stage, ...] = ()
+    reads: tuple[str, ...] = ()
+    maps: Callable[[Any, float], float] | None = None
+    steady: Callable[[Any, np.ndarray], np.ndarray] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Reporter:
+    """How what was found and done is told.
+
+    ``row(part)``: its row in the report beside the counts of marks, None for nothing; ``steady_json(part)``: steady
+    things that it treats, for ``find --json``; ``summary(part)``: a line for the terminal, or ''. ``mark_json(part,
+    mark, with_lead)``: what ``find --json`` tells of a mark besides; ``extra_json(part)``: what stands beside the
+    marks. ``label(mark)``: what a mark is called beside its kind, '' for nothing. ``doubts(part)``: what is doubtful in
+    what it does. ``sounds_of(mark)``: what the sounds of a mark are called, '' for nothing; the proof shows spectra
+    of those of one name together. ``copied_from(mark)``: the second of the part whose sound stands at a mark, None for
+    its own. ``in_time``: its marks have a place in time. ``if_changed``: marks are told only
+    where something is done; ``outlined``: they are seen in every pass.
+    """
+
+    row: Callable[[Any], dict[str, Any] | None] = lambda part: None
+    steady_json: Callable[[Any], list[dict[str, Any]]] = lambda part: []
+    summary: Callable[[Any], str] = lambda part: ""
+    mark_json: Callable[[Any, Any, bool], dict[str, Any]] = lambda part, mark, with_lead: {}
+    extra_json: Callable[[Any], dict[str, Any]] = lambda part: {}
+    label: Callable[[Any], str] = lambda mark: ""
+    doubts: Callable[[Any], Sequence[Doubt]] = lambda part: ()
+    sounds_of: Callable[[Any], str] = lambda mark: ""
+    copied_from: Callable[[Any], float | None] = lambda mark: None
+    in_time: bool = True
+    if_changed: bool = False
+    outlined: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class BesideLead:
+    """What it does with the lead of a stack part.
+
+    ``meet(marks, lead_marks, later_s)``: the marks of the part with what they meet in the lead, which the part starts
+    ``later_s`` after; ``met(mark)``: whether one meets any. ``find(context, lead_survey, later_s)``: what is found only
+    by comparing both recordings; its marks then come from there alone.
+    """
+
+    meet: Callable[[Sequence[Mark], Sequence[Mark], float], tuple[Mark, ...]] | None = None
+    met: Callable[[Any], bool] = lambda mark: False
+    find: Callable[[Any, Any, float], Found] | None = None
+
+
+class Span(NamedTuple):
+    """A span of a part in s in which a blemish is heard alone."""
+
+    start: float
+    end: float
+
+
+@dataclass(frozen=True, eq=False)
+class SpanLearning:
+    """What it learns from a span of a take that a person selects.
+
+    ``learn(recording, survey, part, span)`` gives a value of type ``learned``; InputError where the span does not do.
+    ``adopt(part, span, value)``: the part with it; None for both takes it back. ``asked(part)``: the span that its
+    settings name, None for none.
+    """
+
+    learned: Any
+    learn: Callable[[Any, Any, Any, Span], Any]
+    adopt: Callable[[Any, Span | None, Any], Any]
+    asked: Callable[[Any], Span | None]
+
+
+@dataclass(frozen=True, eq=False)
+class MarkFile:
+    """Marks drawn by hand that come from a file.
+
+    ``option``: of the command line, without its dashes; ``words``: what the file is; ``holds``: what its marks are
+    called; ``read(path, duration_s)``: its marks; InputError says what is wrong and where.
+    """
+
+    option: str
+    words: str
+    holds: str
+    read: Callable[[Path, float], tuple[Mark, ...]]
+
+
+@dataclass(frozen=True, eq=False)
+class LeakRemoval:
+    """What leaked into a take, learned from other recordings and taken out before the take is surveyed.
+
+    ``removal(settings)``: how it is taken out; ``nudge_s(settings)``: by how much the cues were moved later by hand;
+    ``moments(settings)``: the spans (s) to learn from, none for the best; ``with_moments(settings, leak)``: the
+    settings once a leak was learned. ``learn(samples, rate, cues, key, tell, moments)`` and ``hits(learned, read,
+    survey)``: what was learned, and its marks.
+    """
+
+    removal: Callable[[Any], Removal]
+    nudge_s: Callable[[Any], float]
+    moments: Callable[[Any], tuple[tuple[float, float], ...]]
+    with_moments: Callable[[Any, Leak], Any]
+    learn: Callable[..., Any]
+    hits: Callable[[Any, Read, Survey], tuple[Mark, ...]]
+
+
+@dataclass(frozen=True, eq=False)
 class Kind:
     """One kind of blemish.
 
     ``name``: as files and the command line name it. ``settings``: a frozen struct with a default for every field; its
-    annotations hold the ranges. ``role_default(role)``: what a part of a role starts with. ``one_take``: settings
-    that belong to one take alone and go into no card. ``drawn_s``: shortest and longest mark that a hand can make.
-    ``marked``: whether it has marks; one without is switched by its setting ``on``. ``measures``: what its finder
-    measures of a whole take, names with types and what stands for "not known". ``find(ears)``; ``also(ears)``: what
-    it measures that others' findings are needed for; ``learned``: its marks come from learning, and stay when marks
-    are looked for again. ``context(part)``: what the changes of a part's marks depend on beside the settings;
-    ``change(mark, settings, context)``: what is done to a mark, dB. ``treatments(part)`` for the plan, done by
-    ``stage``, and others of its stages that come ``later``. ``report(part)``: its row in the report beside the counts
-    of marks, None for nothing; ``rows(part)``: steady things it treats, for ``find --json``; ``told(part)``: a line
-    for the terminal, or ''. ``flaw(part)``: what is wrong with what a file tells of it (``field: what``).
-    ``meets(marks, lead_marks, later_s)``: the marks of a stack part with what they meet in the lead;
-    ``against(ears, lead_survey, later_s)``: what is found in a stack part only by hearing the lead beside it.
-    ``placed``: its marks have a place in time. ``least_db``, ``most_db``: the lowest and the highest change that a
-    hand can make. ``tells(part, mark)``: what ``find --json`` tells of a mark besides; ``adds(part)``: and what stands
-    beside the marks. ``maps(part, seconds)``: when a second of the part is heard. ``quiet``: its marks are told
-    only where something is done; ``outlined``: they are seen in every pass. ``needs_voice``: nothing can be told of
-    it without one. ``doubts(part)``: what is doubtful in what it does. ``sounds_of(mark)``: what the sounds of a mark
-    are called, '' for nothing; the proof shows spectra of those of one name together. ``works_in(mark)``: the
-    frequencies in Hz that a change of a mark works on, None: up to the top. ``reads``: other kinds, by name, whose
-    marks or settings its treatments depend on. ``steady(part, hz)``: what it does to the whole take at frequencies, dB.
+    annotations hold the ranges. ``role_default(role)``: what a part of a role starts with. ``mark``: what its marks
+    are, None where it has none and is switched by its setting ``on``. ``after``: the kinds that are worked on before
+    it. ``one_take``: settings that belong to one take alone and go into no card.
     """
 
     name: str
     settings: type
     role_default: Callable[[str], Any]
-    stage: Stage | None = None
-    treatments: Callable[[Any], Iterable[Treatment]] = lambda part: ()
-    find: Callable[[Any], Found] = lambda ears: Found()
-    also: Callable[[Any], dict[str, Any]] = lambda ears: {}
-    marked: bool = True
-    learned: bool = False
-    context: Callable[[Any], Any] = lambda part: None
-    change: Callable[[Mark, Any, Any], float] = lambda mark, settings, context: 0.0
+    mark: type[Mark] | None = None
+    after: tuple[str, ...] = ()
     one_take: tuple[str, ...] = ()
-    drawn_s: tuple[float, float] = (0.005, 86_400.0)
-    measures: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
-    report: Callable[[Any], dict[str, Any] | None] = lambda part: None
-    rows: Callable[[Any], list[dict[str, Any]]] = lambda part: []
-    told: Callable[[Any], str] = lambda part: ""
-    flaw: Callable[[Any], str] = lambda part: ""
-    later: tuple[Stage, ...] = ()
-    meets: Callable[[Sequence[Mark], Sequence[Mark], float], tuple[Mark, ...]] | None = None
-    placed: bool = True
-    against: Callable[[Any, Any, float], Found] | None = None
-    least_db: float = GONE_DB
-    most_db: float = 0.0
-    tells: Callable[[Any, Mark], dict[str, Any]] = lambda part, mark: {}
-    adds: Callable[[Any], dict[str, Any]] = lambda part: {}
-    maps: Callable[[Any, float], float] | None = None
-    quiet: bool = False
-    outlined: bool = False
-    needs_voice: bool = False
-    doubts: Callable[[Any], Sequence[Doubt]] = lambda part: ()
-    sounds_of: Callable[[Mark], str] = lambda mark: ""
-    works_in: Callable[[Mark], tuple[float, float | None]] = lambda mark: mark.band
-    reads: tuple[str, ...] = ()
-    steady: Callable[[Any, np.ndarray], np.ndarray] | None = None
+    finder: Finder = Finder()
+    decision: Decision = Decision()
+    cure: Cure = Cure()
+    reporter: Reporter = Reporter()
+    beside_lead: BesideLead = BesideLead()
+    span_learning: SpanLearning | None = None
+    mark_file: MarkFile | None = None
+    leak_removal: LeakRemoval | None = None
 
-
-def touching(treatments: Sequence[Any], start: int, stop: int) -> list[Any]:
-    """The treatments (in order of their first frame) that change a frame of a span."""
-    end = bisect_left(treatments, stop, key=lambda t: t.first)
-    return [t for t in treatments[:end] if t.last > max(start, t.first)]
+    @property
+    def found_in_take(self) -> bool:
+        """Whether looking for its marks in the take alone finds them; others stay when that is done again."""
+        return self.leak_removal is None and self.beside_lead.find is None

@@ -8,8 +8,9 @@ import numpy as np
 from scipy import signal
 
 from isophon.core.audio.hum import Hum, hum_of
-from isophon.core.passes.ears import Ears
-from isophon.core.passes.kind import Read
+from isophon.core.marks import Mark
+from isophon.core.passes.context import FinderContext
+from isophon.core.passes.stage import Read
 from isophon.core.survey import Survey
 
 ROOM_EDGES = (20.0, 16_000.0)  # Hz
@@ -21,11 +22,11 @@ _MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distri
 Density = tuple[np.ndarray, np.ndarray]
 
 
-def density(ears: Ears) -> Density | None:
+def density(context: FinderContext, gaps: Iterable[Mark], hum: Hum | None) -> Density | None:
     """The noise of the room in the gaps of a take, without its hum, see :func:`still_density`."""
-    spans = [(gap.start, gap.end) for gap in ears.marks("gap")]
-    read = without(ears.measured("hum", "hum"), ears.read)
-    return ears.kept("gaps' density", lambda: still_density(read, ears.survey, spans))
+    spans = [(gap.start, gap.end) for gap in gaps]
+    read = without(hum, context.read)
+    return context.kept("density", lambda: still_density(read, context.survey, spans))
 
 
 def without(hum: Hum | None, read: Read) -> Read:

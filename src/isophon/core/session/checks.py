@@ -5,7 +5,6 @@ Each check says where a value stands and what is wrong with it, in words for a p
 
 from __future__ import annotations
 
-import itertools
 import math
 import re
 from collections.abc import Iterable, Sequence
@@ -87,7 +86,7 @@ def flaw_of_item(item: Part | Guide) -> str:
         flaw = _flaw_of_mark(mark, item.source.duration)
         if flaw:
             return f"marks[{i}].{flaw}"
-    return next(filter(None, (kind.flaw(item) for kind in KINDS)), "")
+    return next(filter(None, (kind.finder.flaw(item) for kind in KINDS)), "")
 
 
 def _flaw_of_source(source: Source) -> str:
@@ -97,19 +96,14 @@ def _flaw_of_source(source: Source) -> str:
 
 
 def _flaw_of_mark(mark: Mark, duration: float) -> str:
-    if mark.kind not in BY_NAME:
-        return f'kind: "{mark.kind[:30]}" is none'
     start, end = mark.span
-    if (mark.hand.change_db or 0.0) > BY_NAME[mark.kind].most_db:
+    if (mark.by_hand or 0.0) > BY_NAME[mark.kind].decision.most:
         return f"hand.change_db: a {mark.kind} is not lifted"
-    if (mark.hand.change_db or 0.0) < min(_DEEPEST, BY_NAME[mark.kind].least_db):
-        return f"hand.change_db: {mark.hand.change_db:g} is too deep for a {mark.kind}"
-    if any(b[0] <= a[0] for a, b in itertools.pairwise(mark.anchors)):
-        return "anchors: are not in order"
-    if any(b[0] <= a[0] or b[1] <= a[1] for a, b in itertools.pairwise(mark.hand.anchors)):
-        return "hand.anchors: are not in order"
-    if mark.hand.anchors and BY_NAME[mark.kind].maps is None:
-        return f"hand.anchors: a {mark.kind} is not moved"
+    if (mark.by_hand or 0.0) < min(_DEEPEST, BY_NAME[mark.kind].decision.least):
+        return f"hand.change_db: {mark.by_hand:g} is too deep for a {mark.kind}"
+    flaw = mark.flaw()
+    if flaw:
+        return flaw
     if not (-_AROUND_S <= start < end <= duration + _AROUND_S and mark.start < mark.end):
         return "start, end: are no span within the take"
     return ""

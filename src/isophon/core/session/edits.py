@@ -9,13 +9,14 @@ import msgspec
 from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
+from isophon.core.audio.leak import Leak
 from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, Mark, carry_decisions, check_length, mark_id
-from isophon.core.passes import BY_NAME, KINDS, Measured, bleed
-from isophon.core.passes.bleed.settings import Leak
+from isophon.core.passes import BY_NAME, KINDS, AnyMark, Measured
+from isophon.core.passes.kind import Span
 from isophon.core.ranges import MOST_HEARD, MOST_MARKS, Key, Level, Name
 from isophon.core.session.model import Part, Session, Source
-from isophon.core.session.settings import carried, drawn_lengths, role_default, value_range, with_setting
+from isophon.core.session.settings import carried, drawn_lengths, role_default, span_learning, value_range, with_setting
 
 _NEAR_S = 0.08  # as far apart as doubled consonants come
 
@@ -24,7 +25,7 @@ class Findings(msgspec.Struct, frozen=True):
     """What surveying and finding told about a recording."""
 
     source: Source
-    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
+    marks: Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)]
     voice_lufs: Level | None
     floor_dbfs: Level
     measured: Measured = Measured()
@@ -45,7 +46,7 @@ def adopt_findings(session: Session, part_id: str, found: Findings, carry: Carry
         ids,
         lambda part: replace(
             part,
-            marks=carry(part.marks, (*found.marks, *(m for m in part.marks if BY_NAME[m.kind].learned))),
+            marks=carry(part.marks, (*found.marks, *(m for m in part.marks if not BY_NAME[m.kind].found_in_take))),
             found=True,
             voice_lufs=found.voice_lufs,
             floor_dbfs=found.floor_dbfs,
@@ -58,21 +59,21 @@ def adopt_findings(session: Session, part_id: str, found: Findings, carry: Carry
 
 def _heard_beside_the_lead(part: Part) -> dict[str, Any]:
     """What was measured of a part by hearing the lead beside it; finding its marks anew does not measure that."""
-    names = [name for kind in KINDS if kind.against for name in kind.measures]
+    names = [name for kind in KINDS if kind.beside_lead.find for name in kind.finder.measures]
     return {name: getattr(part.measured, name) for name in names}
 
 
 class Beside(msgspec.Struct, frozen=True):
     """What is found in a stack part by hearing the lead beside it; ``heard_beside`` as :class:`Part` has it."""
 
-    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
+    marks: Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)]
     measured: Measured
     heard_beside: Key = ""
 
 
 def adopt_beside(session: Session, part_id: str, found: Beside, carry: Carry = carry_decisions) -> Session:
     """Take in what was found in a stack part by hearing the lead beside it; decisions made by hand stay."""
-    beside = {kind.name for kind in KINDS if kind.against}
+    beside = {kind.name for kind in KINDS if kind.beside_lead.find}
 
     def change(part: Part) -> Part:
         others = tuple(m for m in part.marks if m.kind not in beside)
@@ -91,20 +92,20 @@ def linked(session: Session, changed: Collection[str] | None = None) -> Session:
     """
     lead = session.lead
     others = None if lead is None or changed is None or lead.id in changed else changed
-    meeting = [kind.meets for kind in BY_NAME.values() if kind.meets]
+    meeting = [kind.beside_lead.meet for kind in KINDS if kind.beside_lead.meet]
 
     def change(part: Part) -> Part:
         if not part.found or part is lead or (others is not None and part.id not in others):
             return part
         marks = part.marks
-        for meets in meeting:
-            marks = meets(marks, lead.marks if lead else (), part.offset_s - (lead.offset_s if lead else 0.0))
+        for meet in meeting:
+            marks = meet(marks, lead.marks if lead else (), part.offset_s - (lead.offset_s if lead else 0.0))
         return part if marks == part.marks else replace(part, marks=marks)
 
     return replace(session, parts=tuple(change(part) for part in session.parts))
 
 
-Hits = Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)]
+Hits = Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)]
 
 
 def adopt_leak(session: Session, part_id: str, leak: Leak, hits: Hits, carry: Carry = carry_decisions) -> Session:
@@ -112,16 +113,22 @@ def adopt_leak(session: Session, part_id: str, leak: Leak, hits: Hits, carry: Ca
 
     Nothing changes where the part is not there.
     """
-    start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
+    removing = {kind.name for kind in KINDS if kind.leak_removal}
 
     def change(part: Part) -> Part:
-        before = tuple(m for m in part.marks if m.kind == bleed.KIND.name)
-        others = tuple(m for m in part.marks if m.kind != bleed.KIND.name)
-        marks = (*others, *carry(before, hits))
-        settings = replace(part.bleed, learn_from=start, learn_to=end)
-        return replace(part, leak=leak, bleed=settings, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
+        before = tuple(m for m in part.marks if m.kind in removing)
+        others = tuple(m for m in part.marks if m.kind not in removing)
+        marks = sorted((*others, *carry(before, hits)), key=lambda m: (m.start, m.id))
+        return with_leak_moments(replace(part, leak=leak, marks=tuple(marks)), leak)
 
     return with_parts(session, (part_id,), change)
+
+
+def with_leak_moments(part: Part, leak: Leak) -> Part:
+    """A part whose settings name what a leak was learned from."""
+    settings = {kind.name: kind.leak_removal.with_moments(part.settings(kind.name), leak)
+                for kind in KINDS if kind.leak_removal}  # fmt: skip
+    return replace(part, **settings)
 
 
 def check_source(source: Source, recording: Recording) -> None:
@@ -143,18 +150,10 @@ def set_setting(session: Session, part_ids: Collection[str], kind: str, name: st
     )
 
 
-def learn_noise(session: Session, part_id: str, start: float, end: float, noise: tuple[float, ...]) -> Session:
-    """Take a part's noise from a span in s, as it was measured there; an empty ``noise``: from its still moments."""
-
-    def change(part: Part) -> Part:
-        span = (
-            {"learn_from": round(start, 3), "learn_to": round(end, 3)}
-            if noise
-            else {"learn_from": 0.0, "learn_to": 0.0}
-        )
-        return replace(part, hiss=replace(part.hiss, **span), learned=noise)
-
-    return with_part(session, part_id, change)
+def learn_span(session: Session, part_id: str, kind: str, span: Span | None, value: Any) -> Session:
+    """Let a kind go by what it learned from a span of a part; None for both: by what was measured of the take."""
+    adopt = span_learning(kind).adopt
+    return with_part(session, part_id, lambda part: adopt(part, span, value))
 
 
 def set_settings(session: Session, part_ids: Collection[str], settings: dict[str, Any]) -> Session:
@@ -271,7 +270,7 @@ def set_anchors(
         raise CallError("the word is not there any more")
     anchors = change(part, word)
     return with_hands(session, part_id, [mark],
-                      lambda m: replace(m.hand, anchors=anchors, change_db=None, leave=False))  # fmt: skip
+                      lambda m: replace(m.changed(None), anchors=anchors, leave=False))  # fmt: skip
 
 
 def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:
@@ -289,9 +288,10 @@ def set_changes(session: Session, part_id: str, changes: dict[str, float]) -> Se
     """Set the changes of marks by hand, each its own; held between the least and the most that its kind allows."""
 
     def held(mark: Mark) -> float:
-        return round(min(BY_NAME[mark.kind].most_db, max(BY_NAME[mark.kind].least_db, changes[mark.id])), 2)
+        limits = BY_NAME[mark.kind].decision
+        return round(min(limits.most, max(limits.least, changes[mark.id])), 2)
 
-    return with_hands(session, part_id, changes, lambda m: replace(m.hand, change_db=held(m), leave=False))
+    return with_hands(session, part_id, changes, lambda m: replace(m.changed(held(m)), leave=False))
 
 
 def move_setting(session: Session, before: dict[str, float], kind: str, name: str, by: float) -> Session:
@@ -302,13 +302,13 @@ def move_setting(session: Session, before: dict[str, float], kind: str, name: st
     return session
 
 
-def set_sound(session: Session, part_id: str, mark: str, sound: str) -> Session:
-    """Say what a mark drawn by hand is."""
+def set_detail(session: Session, part_id: str, mark: str, **values: Any) -> Session:
+    """Set what a kind adds to its marks, of one drawn by hand."""
 
-    def change(part: Part) -> Part:
-        return replace(part, marks=tuple(replace(m, sound=sound) if m.id == mark else m for m in part.marks))
+    def change(part: Part) -> tuple[Mark, ...]:
+        return tuple(replace(m, **values) if m.id == mark else m for m in part.marks)
 
-    return with_part(session, part_id, change)
+    return with_marks(session, (part_id,), change)
 
 
 def copy_marks(session: Session, part_id: str, ids: Collection[str], others: Collection[str]) -> Session:
@@ -325,8 +325,8 @@ def copy_marks(session: Session, part_id: str, ids: Collection[str], others: Col
                 continue
             name = mark_id(mark.kind, start, names)
             names.add(name)
-            told = {"start": None, "end": None, "blend": None, "drawn": True, "change_db": round(part.change(mark), 2)}
-            hand = replace(mark.hand, **told)
+            changed = mark.changed(round(part.change(mark), 2))
+            hand = replace(changed, start=None, end=None, blend=None, drawn=True)
             marks.append(replace(mark, id=name, start=start, end=end, hand=hand, confidence=1.0))
         return replace(other, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
 
@@ -348,7 +348,7 @@ def give_marks(session: Session, part_id: str, kind: str, others: Collection[str
         for mark, change in given:
             name = mark_id(kind, 0.0, names)
             names.add(name)
-            hand = replace(mark.hand, drawn=True, change_db=round(change, 2), blend=None)
+            hand = replace(mark.changed(round(change, 2)), drawn=True, blend=None)
             kept.append(replace(mark, id=name, start=0.0, end=other.source.duration, hand=hand, confidence=1.0))
         return replace(other, marks=tuple(sorted(kept, key=lambda m: (m.start, m.id))))
 
@@ -370,8 +370,9 @@ def same_there(session: Session, part_id: str, ids: Collection[str], others: Col
         for i, mark in enumerate(marks):
             model = next((d for d in decided if d.kind == mark.kind and _meet(d, mark, moved)), None)
             if model is not None:
-                told = {"change_db": model.hand.change_db, "leave": model.hand.leave, "blend": model.hand.blend}
-                marks[i] = replace(mark, hand=replace(mark.hand, **told, agreed=model.hand.agreed))
+                like = model.hand
+                hand = replace(mark.changed(model.by_hand), leave=like.leave, blend=like.blend, agreed=like.agreed)
+                marks[i] = replace(mark, hand=hand)
                 count += 1
         return replace(other, marks=tuple(marks))
 

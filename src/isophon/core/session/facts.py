@@ -15,9 +15,9 @@ from typing import Annotated, Any
 import msgspec
 from msgspec.structs import replace
 
+from isophon.core.audio.leak import Leak
 from isophon.core.marks import Hand, Mark, carried_names
-from isophon.core.passes import Measured
-from isophon.core.passes.bleed.settings import Leak
+from isophon.core.passes import AnyMark, Measured
 from isophon.core.ranges import MOST_MARKS, Key, Level, Name
 from isophon.core.session.edits import (
     Beside,
@@ -27,6 +27,7 @@ from isophon.core.session.edits import (
     adopt_leak,
     hear,
     linked,
+    with_leak_moments,
     with_parts,
 )
 from isophon.core.session.model import Part, Session, Source
@@ -41,7 +42,7 @@ class Facts(msgspec.Struct, frozen=True):
     """What was found and learned in one recording of a part, as :class:`Part` has it; its marks are undecided."""
 
     source: Source
-    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
+    marks: Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
     found: bool = False
     voice_lufs: Level | None = None
     floor_dbfs: Level | None = None
@@ -133,10 +134,7 @@ def _with_facts(part: Part, facts: SessionFacts) -> Part:
         return replace(part, listening=listening)
     part = replace(part, listening=listening, marks=_marks(part.marks, own.marks),
                    **{name: getattr(own, name) for name in _NOTHING})  # fmt: skip
-    if own.leak is None:
-        return part
-    start, end = own.leak.moments[0] if own.leak.moments else (0.0, 0.0)
-    return replace(part, bleed=replace(part.bleed, learn_from=start, learn_to=end))
+    return part if own.leak is None else with_leak_moments(part, own.leak)
 
 
 def _marks(decided: tuple[Mark, ...], found: tuple[Mark, ...]) -> tuple[Mark, ...]:

@@ -20,7 +20,7 @@ from msgspec.structs import replace
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import DamagedError, InputError, OutputError, shown
 from isophon.core.marks import Mark
-from isophon.core.passes import NAMES, Settings
+from isophon.core.passes import NAMES, AnyMark, Settings
 from isophon.core.ranges import MOST_HEARD, MOST_MARKERS, MOST_MARKS, Name
 from isophon.core.reading import path_of, read_bytes, real, spelled
 from isophon.core.session.checks import flaw_of, flaw_of_item, flaw_of_values, in_words
@@ -40,7 +40,7 @@ class _SessionFile(msgspec.Struct):
     session: Session
 
 
-class _CardFile(Settings):
+class _CardFile(Settings, frozen=True):
     isophon_voice_card: int
     name: Name
 
@@ -238,7 +238,7 @@ def _marks_apart(head: dict[str, Any]) -> tuple[dict[str, Any], dict[int, tuple[
             if len(rows) > _AT_ONCE:
                 marks: list[Mark] = []
                 for first in range(0, len(rows), _AT_ONCE):
-                    marks += msgspec.convert(rows[first : first + _AT_ONCE], list[Mark])
+                    marks += msgspec.convert(rows[first : first + _AT_ONCE], list[AnyMark])
                     time.sleep(0)  # let others have their turn
                 apart[i], parts[i] = tuple(marks), {**part, "marks": []}
         return {**head, "session": {**head["session"], "parts": parts}}, apart

@@ -18,7 +18,7 @@ from isophon.core.passes import NAMES
 from isophon.core.ranges import MOST_MARKERS
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.edits import linked, with_part
-from isophon.core.session.model import GUIDES, ROLES, Guide, GuideKind, Listening, Marker, Part, Session, Source
+from isophon.core.session.model import GUIDES, ROLES, Guide, GuideKind, Listening, Marker, Part, Role, Session, Source
 from isophon.core.session.settings import role_default
 
 _LONGEST_NAME = 200
@@ -204,7 +204,7 @@ def _with_item(session: Session, what: str, item_id: str, name: str, source: Sou
     if what in GUIDES:
         return replace(session, guides=(*session.guides, Guide(item_id, name, source, cast("GuideKind", what), offset)))
     own = {kind: role_default(kind, what) for kind in NAMES}
-    part = Part(item_id, name, source, what, offset_s=offset, **own)
+    part = Part(item_id, name, source, cast("Role", what), offset_s=offset, **own)
     return replace(session, parts=(*session.parts, part))
 
 

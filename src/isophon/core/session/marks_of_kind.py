@@ -13,7 +13,8 @@ from typing import Any
 import numpy as np
 
 from isophon.core.marks import Mark
-from isophon.core.passes.kind import Kind, Treatment
+from isophon.core.passes.kind import Kind
+from isophon.core.passes.stage import Treatment
 
 _LEAST_CHANGE_DB = 0.05  # what changes less is left
 _CROWD = 4_000  # marks of a kind; no take has so many, and no picture room for them
@@ -53,7 +54,7 @@ class MarksOfKind:
     def context(self, part: Any) -> Any:
         """What the changes of the marks depend on beside the settings."""
         if self._context is None:
-            self._context = (self.kind.context(part),)
+            self._context = (self.kind.decision.context(part),)
         return self._context[0]
 
     def changes(self, part: Any) -> dict[str, float]:
@@ -70,7 +71,7 @@ class MarksOfKind:
         return self._changes
 
     def _change(self, mark: Mark, context: Any) -> float:
-        change = self.kind.change(mark, self._settings, context)
+        change = self.kind.decision.change(mark, self._settings, context)
         return change if abs(change) >= _LEAST_CHANGE_DB else 0.0
 
     def changed(self, part: Any) -> list[tuple[Mark, float]]:
@@ -83,7 +84,7 @@ class MarksOfKind:
     def treatments(self, part: Any) -> tuple[Treatment, ...]:
         """What is done to the part for them."""
         if self._treatments is None:
-            self._treatments = tuple(sorted(self.kind.treatments(part), key=operator.attrgetter("first")))
+            self._treatments = tuple(sorted(self.kind.cure.treatments(part), key=operator.attrgetter("first")))
         return self._treatments
 
     def undecided(self, part: Any) -> tuple[Mark, ...]:
@@ -127,7 +128,7 @@ class MarksOfKind:
 
     def _tallest(self, view: View, columns: int) -> tuple[Mark, ...]:
         if self._outline is None:
-            rows = [(*mark.span, mark.standout_db, mark.hand.decided) for mark in self.marks]
+            rows = [(*mark.span, self.kind.decision.height(mark), mark.hand.decided) for mark in self.marks]
             self._outline = np.array(rows, np.float64).T
         start, end, height, decided = self._outline
         (first, last), seen = view, np.arange(len(self.marks))

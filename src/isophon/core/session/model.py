@@ -10,9 +10,9 @@ from typing import Annotated, Any, Literal, TypeVar
 import msgspec
 import numpy as np
 
+from isophon.core.audio.leak import Leak, Removal
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME, KINDS, NAMES, Measured, Settings
-from isophon.core.passes.bleed.settings import Leak, in_force
+from isophon.core.passes import BY_NAME, KINDS, NAMES, AnyMark, Measured, Settings
 from isophon.core.ranges import (
     MOST_HEARD,
     MOST_MARKERS,
@@ -33,6 +33,7 @@ from isophon.core.ranges import (
 from isophon.core.render import Plan
 from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
 
+M = TypeVar("M", bound=Mark)
 Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
 ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
@@ -86,7 +87,7 @@ class Marker(msgspec.Struct, frozen=True):
     name: Name
 
 
-class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
+class Part(Settings, frozen=True, dict=True):
     """One recorded vocal, what was found in it and what was decided; its settings are those of :class:`Settings`.
 
     ``offset_s``: where it starts in the song; its marks count from its own
@@ -107,7 +108,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     offset_s: Start = 0.0
     listening: Listening = Listening()
     done: Annotated[tuple[Name, ...], msgspec.Meta(max_length=100)] = ()
-    marks: Annotated[tuple[Mark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
+    marks: Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
     found: bool = False
     voice_lufs: Level | None = None
     floor_dbfs: Level | None = None
@@ -121,7 +122,24 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     @property
     def stale(self) -> bool:
         """Whether the bleed has changed since the marks were found."""
-        return self.found and self.heard_without != in_force(self.leak, self.bleed)
+        return self.found and self.heard_without != self.removal.key(self.leak)
+
+    @property
+    def removal(self) -> Removal:
+        """How the leak is taken out."""
+        how = ((kind.leak_removal, kind.name) for kind in KINDS)
+        return next((one.removal(self.settings(name)) for one, name in how if one), Removal())
+
+    @property
+    def cue_nudge_s(self) -> float:
+        """By how much cues were moved later by hand before their leak is looked for."""
+        how = ((kind.leak_removal, kind.name) for kind in KINDS)
+        return next((one.nudge_s(self.settings(name)) for one, name in how if one), 0.0)
+
+    @property
+    def needs_leak(self) -> str:
+        """The name of the leak's sound that must be there for the part to be rendered, '' for none."""
+        return self.leak.key if self.leak is not None and self.removal.on else ""
 
     def settings(self, kind: str) -> Any:
         """The settings of a kind."""
@@ -141,7 +159,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         same_marks = {name: are_same(rows.get(name, ()), worked[name].marks) for name in BY_NAME}
         same = {name: is_same and getattr(self, name) == getattr(before, name) for name, is_same in same_marks.items()}
         self.__dict__["_kinds"] = {
-            kind.name: worked[kind.name] if all(same[name] for name in (kind.name, *kind.reads))
+            kind.name: worked[kind.name] if all(same[name] for name in (kind.name, *kind.cure.reads))
             else MarksOfKind(kind, rows.get(kind.name, ()), worked[kind.name])
             for kind in KINDS
         }  # fmt: skip
@@ -218,6 +236,10 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
         """The marks of a kind, in order of time."""
         return self._kinds[kind].marks
 
+    def of(self, kind: type[M]) -> tuple[M, ...]:
+        """The marks of a class, in order of time."""
+        return tuple(mark for mark in self.marks if isinstance(mark, kind))
+
     def prepare(self) -> None:
         """Work out all that is asked of a part again and again, before anybody waits for it."""
         _ = self.plan
@@ -234,12 +256,12 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
     def after_steady(self, levels: np.ndarray, hz: np.ndarray) -> np.ndarray:
         """Levels (dB) at frequencies after all that is done to the whole take."""
         for kind in KINDS:
-            if kind.steady is not None:
-                levels = levels + kind.steady(self, hz)
+            if kind.cure.steady is not None:
+                levels = levels + kind.cure.steady(self, hz)
         return levels
 
     def change(self, mark: Mark) -> float:
-        """What is done to a mark of this part, in dB."""
+        """What is done to a mark of this part, in the unit of its kind."""
         return self._changes[mark.id]
 
     def acts(self, mark: Mark) -> bool:
@@ -248,7 +270,7 @@ class Part(Settings, frozen=True, dict=True):  # type: ignore[call-arg]
 
     def heard_at(self, seconds: float) -> float:
         """When a second of this part is heard once its time is mapped."""
-        for maps in (kind.maps for kind in KINDS if kind.maps):
+        for maps in (kind.cure.maps for kind in KINDS if kind.cure.maps):
             seconds = maps(self, seconds)
         return seconds
 

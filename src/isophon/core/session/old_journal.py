@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
+from isophon.core.audio.leak import Leak
 from isophon.core.marks import Mark
-from isophon.core.passes.bleed.settings import Leak
 from isophon.core.ranges import Heard
 from isophon.core.session.edits import Beside, Findings, Hits, adopt_beside, adopt_findings, adopt_leak, hear
 from isophon.core.session.facts import SessionFacts, decisions_of, session_facts_of

@@ -9,6 +9,7 @@ import msgspec
 
 from isophon.core.errors import CallError
 from isophon.core.passes import BY_NAME
+from isophon.core.passes.kind import SpanLearning
 
 
 def role_default(kind: str, role: str) -> Any:
@@ -18,7 +19,15 @@ def role_default(kind: str, role: str) -> Any:
 
 def drawn_lengths(kind: str) -> tuple[float, float]:
     """The shortest and longest mark of a kind that a hand can make, in s."""
-    return BY_NAME[kind].drawn_s if kind in BY_NAME else (0.005, 86_400.0)
+    return BY_NAME[kind].decision.drawn_s if kind in BY_NAME else (0.005, 86_400.0)
+
+
+def span_learning(kind: str) -> SpanLearning:
+    """What a kind learns from a selected span; CallError where it learns nothing."""
+    learning = BY_NAME[kind].span_learning if kind in BY_NAME else None
+    if learning is None:
+        raise CallError(f"{kind}: learns nothing from a selected time")
+    return learning
 
 
 def carried(kind: str, settings: Any, onto: Any) -> Any:

@@ -43,7 +43,7 @@ DAMAGE = (OSError, EOFError, ValueError, TypeError, KeyError, InputError, msgspe
 class Told(msgspec.Struct, frozen=True):
     """What finding gives: what was found, phrases and words (start, end in s).
 
-    ``heard_without``: the bleed that was out of the take, see :func:`isophon.core.passes.bleed.settings.in_force`.
+    ``heard_without``: the bleed that was out of the take, see :meth:`isophon.core.audio.leak.Removal.key`.
     """
 
     found: Found

@@ -15,7 +15,9 @@ from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
 # the kinds that change when something is heard: a picture as sung and one after them cannot be compared
-MOVING = tuple(kind.name for kind in KINDS if kind.maps or (kind.stage and kind.stage.elsewhere))
+MOVING = tuple(
+    kind.name for kind in KINDS if kind.cure.maps or any(stage.remote_input for stage in kind.cure.stages)
+)
 
 LEAST_DB = 3.0  # smaller differences of two pictures are not told
 MOST = 4_000  # marks of a kind, or treatments in view, that a picture is made of
@@ -37,9 +39,9 @@ def changes_of(part: Part, without: Collection[str]) -> list[Change]:
 
     Of kinds with very many marks nothing is told.
     """
-    kinds = [kind for kind in KINDS if kind.marked and kind.placed and kind.name not in without]
+    kinds = [kind for kind in KINDS if kind.mark and kind.reporter.in_time and kind.name not in without]
     return [
-        Change(*mark.span, *kind.works_in(mark), db)
+        Change(*mark.span, *kind.decision.works_in(mark), db)
         for kind in kinds
         if len(part.changed(kind.name)) <= MOST
         for mark, db in part.changed(kind.name)

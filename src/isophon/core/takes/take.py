@@ -10,7 +10,7 @@ import numpy as np
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import db, gated_loudness
 from isophon.core.errors import InputError
-from isophon.core.passes.kind import Stage, Still
+from isophon.core.passes.stage import Stage, Still
 from isophon.core.reading import path_of
 from isophon.core.render import Plan, Renderer, by_stage
 from isophon.core.render_cache import RenderCache
@@ -142,8 +142,8 @@ class Take(Sound):
     def _gain_of(self, survey: Survey, plan: Plan) -> float:
         power = survey.k_power.astype(np.float64)
         for stage, mine in by_stage(plan):
-            if stage.heard is not None:
-                stage.heard(power, survey, mine)
+            if stage.power is not None:
+                stage.power(power, survey, mine)
         steps = max(1, round(_STEP_S / survey.hop_s))
         whole = len(power) // steps * steps
         if not whole:

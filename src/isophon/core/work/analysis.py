@@ -14,11 +14,11 @@ from typing import NamedTuple, cast
 import msgspec
 
 from isophon.core.audio.files import Recording
+from isophon.core.audio.leak import Leak, Removal
 from isophon.core.finding import Found, find_all, survey_recording
 from isophon.core.marks import Mark
 from isophon.core.passes import NAMES
-from isophon.core.passes.bleed.settings import BleedSettings, Leak, in_force
-from isophon.core.passes.ears import held
+from isophon.core.passes.context import held
 from isophon.core.ranges import Name
 from isophon.core.session.edits import Findings
 from isophon.core.session.model import Source
@@ -26,7 +26,7 @@ from isophon.core.survey import Survey, geometry_at, phrases, words
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.pictures import Spectrogram, lows_of
 from isophon.core.work.beside import survey_of
-from isophon.core.work.bleed_learning import Dry, Lesson, dry, learn
+from isophon.core.work.leak_learning import Dry, Lesson, dry, learn
 
 SURVEYING, LEARNING, FINDING = "surveying", "learning the bleed", "looking for marks"
 Tell = Callable[[str, float], None]
@@ -35,12 +35,12 @@ Tell = Callable[[str, float], None]
 class AnalysisRequest(msgspec.Struct, frozen=True):
     """What is asked of a recording.
 
-    ``kinds``: whose marks are wanted; ``leak``: what is known of its leak, and ``bleed``: how that is taken out;
+    ``kinds``: whose marks are wanted; ``leak``: what is known of its leak, and ``removal``: how that is taken out;
     ``lesson``: what the leak is to be learned from first, None where it is known or not wanted.
     """
 
     kinds: tuple[Name, ...] = NAMES
-    bleed: BleedSettings = BleedSettings()
+    removal: Removal = Removal()
     leak: Leak | None = None
     lesson: Lesson | None = None
 
@@ -49,7 +49,7 @@ class Analysis(NamedTuple):
     """What is known of a recording.
 
     ``recording``: the take as its marks were found in it, without its leak; ``survey`` and ``found`` are of that, and
-    ``without`` tells which bleed is out, see :func:`isophon.core.passes.bleed.settings.in_force`; ``leak``: None where
+    ``without`` tells which leak is out, see :meth:`isophon.core.audio.leak.Removal.key`; ``leak``: None where
     none was asked for, and ``hits``: where it is heard, if it was learned now.
     """
 
@@ -89,8 +89,8 @@ def analyse(
         learned = learn(recording, request.lesson, lambda: survey_of(recording, lambda f: tell(SURVEYING, f)),
                         lambda f: tell(LEARNING, f))  # fmt: skip
         leak, hits = leak or learned.facts, learned.marks
-    dried = dry(recording, leak, request.bleed)
-    without = "" if dried is recording else in_force(leak, request.bleed)
+    dried = dry(recording, leak, request.removal)
+    without = "" if dried is recording else request.removal.key(leak)
     place = take_cache.place_of(recording.path)
     cached = None if again else take_cache.kept_survey(place, without)
     if cached is not None:

@@ -7,14 +7,14 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
-from isophon.core.passes import NAMES, bleed
+from isophon.core.passes import BY_NAME, NAMES
 from isophon.core.session.edits import adopt_findings
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import FINDING, LEARNING, SURVEYING, AnalysisRequest, Tell, analyse
 from isophon.core.work.beside import survey_of
-from isophon.core.work.bleed_learning import lesson_again
 from isophon.core.work.leads import beside_the_songs_lead
+from isophon.core.work.leak_learning import lesson_again
 
 SHARES = {SURVEYING: (0.0, 0.2), LEARNING: (0.1, 0.1), FINDING: (0.2, 0.3), "cleaning": (0.5, 0.5)}
 """Where each step begins and how much of the whole it is, as fractions; the last is writing the stem."""
@@ -28,8 +28,8 @@ def completed(
     What the session holds already stays as it is. ``tell(step, fraction)`` may raise to cancel; ``keep``: whether what
     is found is kept. InputError where a recording cannot be used, OutputError where a leak cannot be kept.
     """
-    lesson = lesson_again(session, part) if bleed.KIND.name in kinds else None
-    request = AnalysisRequest(bleed=part.bleed, leak=part.leak, lesson=lesson)
+    lesson = lesson_again(session, part) if any(BY_NAME[name].leak_removal for name in kinds) else None
+    request = AnalysisRequest(removal=part.removal, leak=part.leak, lesson=lesson)
     analysis = analyse(recording, request, tell, keep=keep)
     if not part.found:  # by this version; what is found meets what was decided by hand
         part = adopt_findings(session, part.id, analysis.findings(part.source)).part(part.id)

@@ -13,7 +13,7 @@ from isophon.core.errors import InputError
 from isophon.core.finding import find_against, find_all
 from isophon.core.marks import Mark
 from isophon.core.passes import KINDS
-from isophon.core.passes.ears import Listened
+from isophon.core.passes.context import Listened
 from isophon.core.reading import path_of
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session
@@ -48,24 +48,24 @@ def lead_of(path: Path | None) -> Lead | None:
 
 
 def _looked_through(recording: Recording, marks: tuple[Mark, ...] | None = None) -> Lead:
-    meeting = {kind.name for kind in KINDS if kind.meets}
+    meeting = {kind.name for kind in KINDS if kind.beside_lead.meet}
     found = survey_of(recording)
     if marks is None:
         marks = find_all(recording, found, wanted=meeting).marks
     return Lead(marks, _clock_of(recording), found)
 
 
-def beside_the_lead(part: Part, ears: Listened, found: Survey, lead: Lead, later_s: float,
+def beside_the_lead(part: Part, listened: Listened, found: Survey, lead: Lead, later_s: float,
                     kinds: Collection[str]) -> Part:  # fmt: skip
     """A part with what its marks meet in the lead, and what is found by hearing the lead beside it."""
     marks = part.marks
-    for meets in (kind.meets for kind in KINDS if kind.meets and kind.name in kinds):
+    for meets in (kind.beside_lead.meet for kind in KINDS if kind.beside_lead.meet and kind.name in kinds):
         marks = meets(marks, lead.marks, later_s)
     part = replace(part, marks=marks)
-    against = [kind for kind in KINDS if kind.against and kind.name in kinds]
+    against = [kind for kind in KINDS if kind.beside_lead.find and kind.name in kinds]
     if not against:
         return part
-    beside = find_against(ears, found, lead.survey, later_s, kinds)
+    beside = find_against(listened, found, lead.survey, later_s, kinds)
     session = edits.adopt_beside(Session("", (part,)), part.id, edits.Beside(beside.marks, beside.measured))
     return session.part(part.id)
 
@@ -79,8 +79,8 @@ def beside_the_songs_lead(
         return part
     met = session.part(part.id).found and lead.found
     heard = part.heard_beside == key_beside(part, followed)
-    meets = {kind.name for kind in KINDS if kind.meets and not met}.intersection(kinds)
-    against = {kind.name for kind in KINDS if kind.against and not heard}.intersection(kinds)
+    meets = {kind.name for kind in KINDS if kind.beside_lead.meet and not met}.intersection(kinds)
+    against = {kind.name for kind in KINDS if kind.beside_lead.find and not heard}.intersection(kinds)
     asked = [(lead, meets | against)] if lead is followed else [(lead, meets), (followed, against)]
     for one, names in asked:
         if names:

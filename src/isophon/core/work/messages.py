@@ -7,12 +7,12 @@ from typing import Any
 
 import msgspec
 
+from isophon.core.audio.leak import Leak, Removal
 from isophon.core.handover.stems import Target
-from isophon.core.passes.bleed.settings import BleedSettings, Leak
 from isophon.core.ranges import File, Key, Name, Seconds
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.model import Part, Session
-from isophon.core.work.bleed_learning import Lesson
+from isophon.core.work.leak_learning import Lesson
 
 
 class Message(msgspec.Struct, frozen=True, tag_field="do", kw_only=True):
@@ -36,7 +36,7 @@ class Measure(Message, frozen=True, tag="measure"):
 
     path: File
     leak: Leak | None = None
-    bleed: BleedSettings = BleedSettings()
+    removal: Removal = Removal()
     again: bool = False
 
 
@@ -45,6 +45,15 @@ class Learn(Message, frozen=True, tag="learn"):
 
     path: File
     lesson: Lesson
+
+
+class LearnSpan(Message, frozen=True, tag="learn span"):
+    """Let a ``kind`` learn from a span of a part, in s."""
+
+    part: Part
+    kind: Name
+    start: Seconds
+    end: Seconds
 
 
 class HearBeside(Message, frozen=True, tag="beside"):
@@ -91,7 +100,7 @@ class Failed(msgspec.Struct, frozen=True, tag_field="is", tag="failed"):
     of_input: bool = False
 
 
-Request = Wake | Look | Measure | Learn | HearBeside | HandOver | RenderAhead
+Request = Wake | Look | Measure | Learn | LearnSpan | HearBeside | HandOver | RenderAhead
 Reply = Progress | Done | Failed
 
 

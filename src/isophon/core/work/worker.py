@@ -25,9 +25,11 @@ from isophon.core.errors import InputError, IsophonError
 from isophon.core.handover.stems import Target, check_free, hand_over
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.lifetime import end_with_parent
+from isophon.core.passes.kind import Span
 from isophon.core.reading import path_of
 from isophon.core.session.edits import check_source
 from isophon.core.session.model import Part, Session
+from isophon.core.session.settings import span_learning
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.heads import give_up_heads, keep_head, kept_head
 from isophon.core.takes.scan import scan
@@ -35,14 +37,15 @@ from isophon.core.takes.take import renderer_of
 from isophon.core.work import messages
 from isophon.core.work.analysis import FINDING, SURVEYING, AnalysisRequest, analyse
 from isophon.core.work.beside import hear_beside, survey_of
-from isophon.core.work.bleed_learning import Lesson, learn
 from isophon.core.work.completing import SHARES, completed
+from isophon.core.work.leak_learning import Lesson, learn
 from isophon.core.work.messages import (
     Done,
     Failed,
     HandOver,
     HearBeside,
     Learn,
+    LearnSpan,
     Look,
     Measure,
     RenderAhead,
@@ -77,10 +80,19 @@ def _shared(progress: Progress) -> Callable[[str, float], None]:
     return tell
 
 
-def learn_bleed(path: Path, lesson: Lesson, progress: Progress) -> Any:
+def learn_leak(path: Path, lesson: Lesson, progress: Progress) -> Any:
     """Learn what leaked into a recording, and keep that."""
     with Recording(path) as recording:
         return msgspec.to_builtins(learn(recording, lesson, lambda: survey_of(recording), progress))
+
+
+def learn_span(part: Part, kind: str, span: Span, progress: Progress) -> Any:
+    """What a kind learns from a span of a part, without its leak."""
+    with Recording(path_of(part.source.path)) as recording:
+        check_source(part.source, recording)
+        request = AnalysisRequest(removal=part.removal, leak=part.leak)
+        analysis = analyse(recording, request, _shared(progress), keep=True)
+        return msgspec.to_builtins(span_learning(kind).learn(analysis.recording, analysis.survey, part, span))
 
 
 def look(path: Path, progress: Progress) -> None:
@@ -117,7 +129,7 @@ def render_ahead(part: Part, at_s: float, progress: Progress) -> None:
     with Recording(path) as recording:
         check_source(part.source, recording)
         renderer = renderer_of(recording)
-        if part.leak and part.leak.key and part.bleed.on and renderer.sounds(part.leak.key) is None:
+        if part.needs_leak and renderer.sounds(part.needs_leak) is None:
             raise InputError(f"{path.name}: what was learned of its bleed is not kept any more; learn it again")
         names = renderer.head_names(part.plan)
         first = int(at_s * recording.sample_rate) // HEAD_BLOCK
@@ -139,12 +151,15 @@ def answer(request: Request, progress: Progress) -> Any:
         case Look():
             return look(path_of(request.path), progress)
         case Learn():
-            return learn_bleed(path_of(request.path), request.lesson, progress)
+            return learn_leak(path_of(request.path), request.lesson, progress)
+        case LearnSpan():
+            span = Span(request.start, request.end)
+            return learn_span(request.part, request.kind, span, lambda f: progress(0.9 * f))
         case HearBeside():
             found = hear_beside(path_of(request.path), path_of(request.lead), request.later_s, request.key)
             return msgspec.to_builtins(found)
         case Measure():
-            analysis = AnalysisRequest(bleed=request.bleed, leak=request.leak)
+            analysis = AnalysisRequest(removal=request.removal, leak=request.leak)
             return measure(path_of(request.path), request.again, progress, analysis)
     return None  # a request to be there
 

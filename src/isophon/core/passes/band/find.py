@@ -18,8 +18,9 @@ from scipy import fft
 
 from isophon.core.audio.bell import Bell, power_response
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import ALWAYS, LOUD, centre_of, edges_of
-from isophon.core.passes.ears import Ears
+from isophon.core.passes.context import FinderContext
 from isophon.core.survey import STILL, UNVOICED, Survey, words
 
 _LOW_HZ, _HIGH_HZ, _PER_OCTAVE = 110.0, 5_400.0, 24
@@ -59,9 +60,9 @@ def grid() -> np.ndarray:
     return _LOW_HZ * 2 ** (np.arange(int(np.log2(_HIGH_HZ / _LOW_HZ) * _PER_OCTAVE)) / _PER_OCTAVE)
 
 
-def find(ears: Ears) -> tuple[Mark, ...]:
+def find(context: FinderContext) -> tuple[Mark, ...]:
     """The bands of a take: always there, and those that speak only when the voice is loud."""
-    survey, low = ears.survey, ears.low
+    survey, low = context.survey, context.low
     if survey.voice_lufs is None or low.frames < low.rate:
         return ()
     both = low.span(0, low.frames)
@@ -78,12 +79,12 @@ def find(ears: Ears) -> tuple[Mark, ...]:
     return tuple(marks)
 
 
-def _mark(start: float, end: float, bell: Bell, sure: float, sound: str, taken: Collection[str]) -> Mark:
+def _mark(start: float, end: float, bell: Bell, sure: float, shape: str, taken: Collection[str]) -> Mark:
     low, high = edges_of(bell.freq_hz, bell.q)
     name = f"{mark_id('band', start, taken)}-{bell.freq_hz:.0f}"
-    return Mark(
-        name, "band", round(start, 4), round(end, 4), round(bell.gain_db, 2), round(bell.gain_db, 2),
-        round(low, 1), round(high, 1), sure, sound,
+    return BandMark(
+        name, round(start, 4), round(end, 4), round(bell.gain_db, 2), round(bell.gain_db, 2),
+        round(low, 1), round(high, 1), sure, shape=shape,
     )  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 A band's mark has its width as low and high frequency (where a bell of its Q has half its dB), the span in which it is
 cut (the whole take for a band that is always there, a word for one that speaks only when the voice is loud), and its
-shape as ``sound``.
+``shape``.
 """
 
 from __future__ import annotations
@@ -14,8 +14,9 @@ import msgspec
 
 from isophon.core.audio.bell import BELL, SHAPES, Bell
 from isophon.core.marks import Mark
+from isophon.core.passes.band.mark import BandMark
 
-ALWAYS, LOUD = "always", "loud"  # what a found band's ``sound`` says
+ALWAYS, LOUD = "always", "loud"  # what a found band's ``shape`` says
 MOST_DB, DEEPEST_DB = 12.0, -36.0
 USUAL_Q, NARROWEST_Q, WIDEST_Q = 5.0, 40.0, 0.3
 _NAMES = ((200.0, "boom"), (350.0, "mud"), (500.0, "boxy"), (1_000.0, "hollow"), (1_800.0, "honk"),
@@ -39,7 +40,7 @@ def role_default(role: str) -> BandSettings:
     return BandSettings()
 
 
-def change_of(mark: Mark, settings: BandSettings, context: object = None) -> float:
+def change_of(mark: BandMark, settings: BandSettings, context: object = None) -> float:
     """What is done to a band, in dB, from −36 to +12; never deeper than it stands out unless a hand says so."""
     hand = mark.hand
     if hand.leave:
@@ -69,10 +70,10 @@ def centre_of(mark: Mark) -> tuple[float, float]:
     return math.sqrt(low * high), min(NARROWEST_Q, max(WIDEST_Q, math.sqrt(low * high) / (high - low)))
 
 
-def bell_of(mark: Mark, change_db: float) -> Bell:
+def bell_of(mark: BandMark, change_db: float) -> Bell:
     """What does a change to a mark."""
     freq_hz, q = centre_of(mark)
-    return Bell(round(freq_hz, 2), round(q, 3), round(change_db, 2), mark.sound if mark.sound in SHAPES else BELL)
+    return Bell(round(freq_hz, 2), round(q, 3), round(change_db, 2), mark.shape if mark.shape in SHAPES else BELL)
 
 
 def name_of(freq_hz: float) -> str:
@@ -80,30 +81,30 @@ def name_of(freq_hz: float) -> str:
     return next(name for top, name in _NAMES if freq_hz < top)
 
 
-def told(part: Any) -> str:
+def summary(part: Any) -> str:
     """The bands in a line for the terminal."""
     shown = [
         f"{r['freq_hz']:.0f} Hz {r['name']} {r['standout_db']:+.1f} dB, change {r['change_db']:.1f} dB"
-        for r in rows(part)
+        for r in steady_json(part)
     ]
     return f"bands: {' and '.join(shown)}" if shown else ""
 
 
-def rows(part: Any) -> list[dict[str, Any]]:
+def steady_json(part: Any) -> list[dict[str, Any]]:
     """The bands of a part, one row a frequency: those of single words are told together."""
-    groups: dict[tuple[float, float, str], list[Mark]] = {}
+    groups: dict[tuple[float, float, str], list[BandMark]] = {}
     for mark in part.of_kind("band"):
         freq_hz, q = centre_of(mark)
-        groups.setdefault((round(freq_hz, 1), round(q, 1), mark.sound), []).append(mark)
-    told = []
-    for (freq_hz, q, sound), marks in groups.items():
-        told.append({
+        groups.setdefault((round(freq_hz, 1), round(q, 1), mark.shape), []).append(mark)
+    rows = []
+    for (freq_hz, q, shape), marks in groups.items():
+        rows.append({
             "kind": "band", "freq_hz": freq_hz, "q": q, "name": name_of(freq_hz),
-            "when": "loud" if sound == LOUD else "always",
+            "when": "loud" if shape == LOUD else "always",
             "standout_db": round(max(m.standout_db for m in marks), 1),
             "change_db": round(float(max((part.change(m) for m in marks), key=abs)), 1),
             "confidence": max(m.confidence for m in marks),
-            "shape": sound if sound in SHAPES else BELL,
-            "words": [[m.start, m.end] for m in marks] if sound == LOUD else [],
+            "shape": shape if shape in SHAPES else BELL,
+            "words": [[m.start, m.end] for m in marks] if shape == LOUD else [],
         })  # fmt: skip
-    return sorted(told, key=lambda row: row["freq_hz"])
+    return sorted(rows, key=lambda row: row["freq_hz"])

@@ -2,35 +2,42 @@
 
 from typing import Any
 
-from isophon.core.passes.bleed import settings, treat
-from isophon.core.passes.kind import Kind
+from isophon.core.audio.leak import flaw_of
+from isophon.core.passes.bleed import leak, settings, treat
+from isophon.core.passes.bleed.mark import HitMark
+from isophon.core.passes.kind import Cure, Decision, Finder, Kind, LeakRemoval, Reporter
 
 
-def _report(part: Any) -> dict[str, Any] | None:
+def _row(part: Any) -> dict[str, Any] | None:
     """What is known of what leaked, None where nothing was learned."""
-    leak = part.leak
-    if leak is None:
+    known = part.leak
+    if known is None:
         return None
-    row = {"found": bool(leak.key), "cues": list(leak.cues), "delay_s": leak.delay_s, "drift_ppm": leak.ppm,
-           "less_db": leak.less_db}  # fmt: skip
-    return row | ({"beat_s": leak.beat_s} if leak.own_click else {})
+    row = {"found": bool(known.key), "cues": list(known.cues), "delay_s": known.delay_s, "drift_ppm": known.ppm,
+           "less_db": known.less_db}  # fmt: skip
+    return row | ({"beat_s": known.beat_s} if known.own_click else {})
 
 
-def _told(part: Any) -> str:
-    leak = part.leak
-    if leak is None or not leak.key:
+def _summary(part: Any) -> str:
+    """What is taken out, in a line."""
+    known = part.leak
+    if known is None or not known.key:
         return ""
-    where = f"every {leak.beat_s:.4f} s" if leak.own_click else f"{1000 * leak.delay_s:.2f} ms later"
-    return f"bleed of {', '.join(leak.cues)}: {where}, {leak.less_db:.1f} dB less of it"
+    where = f"every {known.beat_s:.4f} s" if known.own_click else f"{1000 * known.delay_s:.2f} ms later"
+    return f"bleed of {', '.join(known.cues)}: {where}, {known.less_db:.1f} dB less of it"
 
 
 def _flaw(part: Any) -> str:
-    flaw = settings.flaw_of(part.leak)
+    flaw = flaw_of(part.leak)
     return flaw and f"leak.{flaw}"
 
 
 KIND = Kind(
-    "bleed", settings.BleedSettings, settings.role_default, treat.STAGE, treat.treatments,
-    change=lambda mark, settings_, context: settings.change_of(mark, settings_), learned=True,
-    one_take=("nudge_ms", "learn_from", "learn_to"), report=_report, told=_told, flaw=_flaw,
+    "bleed", settings.BleedSettings, settings.role_default, HitMark, after=("hiss",),
+    one_take=("nudge_ms", "learn_from", "learn_to"), finder=Finder(flaw=_flaw), decision=Decision(settings.change_of),
+    cure=Cure(treat.treatments, (treat.STAGE,)), reporter=Reporter(row=_row, summary=_summary),
+    leak_removal=LeakRemoval(
+        removal=lambda mine: mine.removal, nudge_s=lambda mine: mine.nudge_ms / 1000,
+        moments=lambda mine: mine.moments, with_moments=settings.with_moments, learn=leak.learn_leak, hits=leak.hits,
+    ),
 )  # fmt: skip

@@ -12,13 +12,14 @@ from msgspec.structs import replace
 from scipy import fft, ndimage, signal
 
 from isophon.core import memory
+from isophon.core.audio.leak import OWN_CLICK, Cue, Leak
 from isophon.core.audio.loudness import lufs
 from isophon.core.audio.threads import at_once, cores
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.bleed.click import feeds_of, find_click
 from isophon.core.passes.bleed.learn import BEFORE_S, learn, moved
+from isophon.core.passes.bleed.mark import HitMark
 from isophon.core.passes.bleed.residue import missed
-from isophon.core.passes.bleed.settings import OWN_CLICK, Leak
 from isophon.core.passes.bleed.sync import Sync, synchronize
 from isophon.core.survey import STILL, Survey
 
@@ -30,16 +31,6 @@ _HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
 _LEAST_OVER_ROOM_DB = -12.0
 _PICTURE = 600
 _NO_LOWS, _MOSTLY, _LOUDEST_CLICK = 300.0, 0.9, 0.01
-
-
-@dataclass(frozen=True, eq=False)
-class Cue:
-    """One guide: its name, samples ``(channels, n)``, rate, and where it begins against the take, in s."""
-
-    name: str
-    samples: np.ndarray
-    rate: int
-    offset_s: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -234,10 +225,10 @@ def _mark(taken: Taken, read: Read, survey: Survey, first: int, last: int, level
     less = max(0.0, 10 * float(np.log10((before + 1e-15) / (after + 1e-15))))
     start, end = first / rate, span.stop / rate
     voice = float(survey.voice_level[survey.frame(start)])
-    return Mark(
-        mark_id("bleed", start), "bleed", round(float(start), 4), round(float(end), 4), round(level, 2),
+    return HitMark(
+        mark_id("bleed", start), round(float(start), 4), round(float(end), 4), round(level, 2),
         round(level - voice, 2),
-        100.0, 12_000.0, 1.0, over_room_db=round(min(less, 36.0), 1),
+        100.0, 12_000.0, 1.0, less_db=round(min(less, 36.0), 1),
     )  # fmt: skip
 
 

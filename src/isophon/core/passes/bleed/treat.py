@@ -7,30 +7,21 @@ from typing import Any
 
 import numpy as np
 
+from isophon.core.audio.leak import Removal
 from isophon.core.passes.bleed.settings import BleedCut
-from isophon.core.passes.kind import At, Sounds, Stage
+from isophon.core.passes.stage import At, Sounds, Stage
 
 _EDGE_S = 0.005
 
 
 def apply(block: np.ndarray, start: int, arrays: Sounds, cut: BleedCut) -> np.ndarray:
     """``block`` (the take's frames from ``start`` on, ``(channels, n)``) treated; ``arrays``: leak and rest."""
-    out = without(block, start, arrays, cut.much, cut.careful)
+    out = Removal(True, cut.much, cut.careful).apply(block, start, arrays)
     at = np.arange(start, start + block.shape[1])
     for first, last in cut.left:
         if first - cut.edge < at[-1] and last + cut.edge > at[0]:
             inside = np.clip(np.minimum(at - first, last - at) / cut.edge + 1, 0, 1).astype(np.float32)
             out = np.where(inside < 1, out + inside * (block - out), block)
-    return out
-
-
-def without(block: np.ndarray, start: int, arrays: Sounds, much: float, careful: float) -> np.ndarray:
-    """The same for ``much`` and ``careful`` of the settings."""
-    out = block.copy()
-    first, last = max(0, start), min(arrays[0].shape[1], start + block.shape[1])
-    if last > first:
-        gone = arrays[0][:, first:last] + np.float32(1 - careful) * arrays[1][:, first:last]
-        out[:, first - start : last - start] -= np.float32(much) * gone
     return out
 
 
@@ -48,4 +39,4 @@ def _apply(at: At, mine: Sequence[BleedCut]) -> np.ndarray:
     return at.block() if arrays is None else apply(at.block(), at.start, arrays, mine[0])
 
 
-STAGE = Stage(10, (BleedCut,), _apply, slow=True)
+STAGE = Stage("bleed", (BleedCut,), _apply, slow=True)

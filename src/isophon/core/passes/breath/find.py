@@ -7,6 +7,7 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.breath.mark import BreathMark
 from isophon.core.passes.singing import band_levels, smoothed_level, sung_voice, swell_s
 from isophon.core.survey import STILL, Survey
 
@@ -45,8 +46,8 @@ def measured(survey: Survey, start: float, end: float, sure: float) -> Mark:
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
     level = lufs(float(np.percentile(survey.k_power[frames], 80)))
     standout = level - float(np.mean(survey.voice_level[frames]))
-    return Mark(
-        mark_id("breath", start), "breath", round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
+    return BreathMark(
+        mark_id("breath", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
         _LOWEST_HZ, _HIGHEST_HZ, round(sure, 3),
     )  # fmt: skip
 

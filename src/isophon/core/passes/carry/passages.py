@@ -7,6 +7,7 @@ from typing import Any
 
 from isophon.core.errors import CallError
 from isophon.core.marks import Hand, Mark, check_length, mark_id
+from isophon.core.passes.carry.mark import PassageMark
 from isophon.core.passes.carry.settings import DRAWN_S
 
 _KIND = "carry"
@@ -29,8 +30,8 @@ def carried_on(part: Any, start: float, end: float, at: float) -> tuple[Mark, ..
     first, here, length = first + skipped, here + skipped, length - skipped
     kept = tuple(m for m in part.marks if m.kind != _KIND or m.end <= here or m.start >= here + length)
     name = mark_id(_KIND, here, {m.id for m in kept})
-    mark = Mark(name, _KIND, round(here, 4), round(here + length, 4), 0.0, 0.0, 0.0, 0.0, 1.0,
-                hand=Hand(drawn=True, agreed=True), partner_s=round(first, 4))  # fmt: skip
+    mark = PassageMark(name, round(here, 4), round(here + length, 4), 0.0, 0.0, 0.0, 0.0, 1.0,
+                hand=Hand(drawn=True, agreed=True), from_s=round(first, 4))  # fmt: skip
     return tuple(sorted((*kept, mark), key=lambda m: (m.start, m.id)))
 
 
@@ -45,6 +46,6 @@ def passages(parts: Iterable[Any]) -> list[tuple[float, float]]:
     found = set()
     for part in parts:
         for mark in part.of_kind(_KIND):
-            if mark.partner_s is not None:
-                found.add((round(mark.start + part.offset_s, 2), round(mark.partner_s + part.offset_s, 2)))
+            if mark.from_s is not None:
+                found.add((round(mark.start + part.offset_s, 2), round(mark.from_s + part.offset_s, 2)))
     return sorted(found)

@@ -6,7 +6,8 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.marks import GONE_DB, Mark
+from isophon.core.marks import GONE_DB
+from isophon.core.passes.carry.mark import PassageMark
 
 DRAWN_S = (0.2, 600.0)
 
@@ -22,6 +23,6 @@ def role_default(role: str) -> CarrySettings:
     return CarrySettings()
 
 
-def change_of(mark: Mark, settings: CarrySettings, context: object = None) -> float:
+def change_of(mark: PassageMark, settings: CarrySettings, context: object = None) -> float:
     """What was sung at a place is gone where a passage is carried there; 0 where that was taken back."""
-    return 0.0 if mark.hand.leave or mark.partner_s is None else GONE_DB
+    return 0.0 if mark.hand.leave or mark.from_s is None else GONE_DB

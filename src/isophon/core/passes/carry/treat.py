@@ -12,7 +12,7 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.shapes import raised_cosine
-from isophon.core.passes.kind import At, Stage
+from isophon.core.passes.stage import At, Stage
 
 
 class Carried(msgspec.Struct, frozen=True):
@@ -29,13 +29,13 @@ def treatments(part: Any) -> Iterator[Carried]:
     rate, frames = part.source.sample_rate, part.source.frames
     for mark, _ in part.changed("carry"):
         first, last = round(mark.start * rate), min(frames, round(mark.end * rate))
-        source = round(mark.partner_s * rate)
+        source = round(mark.from_s * rate)
         if 0 <= first < last and source >= 0 and source + last - first <= frames:
             edge = min(round(part.carry.fade_ms / 1000 * rate), (last - first) // 2)
             yield Carried(first, last, source, max(1, edge))
 
 
-def _elsewhere(one: Carried, start: int, stop: int) -> tuple[int, int]:
+def _remote_input(one: Carried, start: int, stop: int) -> tuple[int, int]:
     by = one.source - one.first
     return max(start, one.first) + by, min(stop, one.last) + by
 
@@ -51,4 +51,4 @@ def _apply(at: At, mine: Sequence[Carried]) -> np.ndarray:
     return out
 
 
-STAGE = Stage(130, (Carried,), _apply, held=True, elsewhere=_elsewhere)
+STAGE = Stage("carry", (Carried,), _apply, ("timing",), cache_input=True, remote_input=_remote_input)

@@ -1,14 +1,17 @@
 """The Esses pass: sibilants that stand out of the voice, brought under a ceiling."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Annotated, Any
 
 import msgspec
 
 from isophon.core.passes.ess import air, find, lisp, partners, rule, settings, treat, whistle
-from isophon.core.passes.kind import Found, Kind, Treatment
+from isophon.core.passes.ess.mark import EssMark
+from isophon.core.passes.kind import BesideLead, Cure, Decision, Finder, Found, Kind, Reporter
+from isophon.core.passes.stage import Treatment
 from isophon.core.ranges import Level
 
+_SUNG_DB = -20.0  # over the voice
 _VoiceSteps = Annotated[tuple[Level, ...], msgspec.Meta(max_length=400_000)]
 
 
@@ -20,7 +23,7 @@ def _treatments(part: Any) -> Iterator[Treatment]:
     yield from whistle.treatments(part)
 
 
-def _told(part: Any) -> str:
+def _summary(part: Any) -> str:
     """What is done beside the marks: by rule, and the air."""
     how, words = part.ess, []
     if any(True for _ in rule.treatments(part)):
@@ -31,11 +34,30 @@ def _told(part: Any) -> str:
     return "; ".join(words)
 
 
+def _mark_json(part: Any, mark: EssMark, with_lead: bool) -> dict[str, Any]:
+    """What an ess is, and which of the lead's it meets."""
+    row: dict[str, Any] = {"sound": mark.sound} if mark.sound else {}
+    if with_lead:
+        late = None if mark.partner_s is None else round(1000 * (mark.start - mark.partner_s), 1)
+        row |= {"partner_s": mark.partner_s, "late_ms": late}
+    return row
+
+
+def _sung(marks: Sequence[EssMark]) -> list[tuple[float, float]]:
+    """The spans of the esses; a soft T or F beside a word may be a breath."""
+    return [(m.start, m.end) for m in marks if m.sound not in settings.LEFT_ALONE or m.standout_db > _SUNG_DB]
+
+
 KIND = Kind(
-    "ess", settings.EssSettings, settings.role_default, treat.STAGE, _treatments, later=(rule.STAGE, air.STAGE),
-    find=lambda ears: Found(find.find(ears.read, ears.survey), {"voice": rule.voice_steps(ears.survey)}),
-    measures={"voice": (_VoiceSteps, ())},
-    context=lambda part: settings.usual_standout(part.marks, part.ess.sure), change=settings.change_of,
-    drawn_s=settings.DRAWN_S, meets=partners.partnered, needs_voice=True,
-    told=_told, doubts=lisp.doubts, sounds_of=lisp.sounds_of,
+    "ess", settings.EssSettings, settings.role_default, EssMark, after=("breath",),
+    finder=Finder(
+        lambda context: Found(find.find(context.read, context.survey), {"voice": rule.voice_steps(context.survey)}),
+        measures={"voice": (_VoiceSteps, ())}, sung=_sung, needs_voice=True,
+    ),
+    decision=Decision(settings.change_of, lambda part: settings.usual_standout(part.of_kind("ess"), part.ess.sure),
+                      drawn_s=settings.DRAWN_S),
+    cure=Cure(_treatments, (treat.STAGE, rule.STAGE, air.STAGE)),
+    reporter=Reporter(summary=_summary, mark_json=_mark_json, label=lambda mark: mark.sound, doubts=lisp.doubts,
+                      sounds_of=lisp.sounds_of),
+    beside_lead=BesideLead(partners.partnered, lambda mark: mark.partner_s is not None),
 )  # fmt: skip

@@ -15,7 +15,7 @@ import numpy as np
 from isophon.core.audio.bell import FILTER_S, HIGH_SHELF, Bell
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.passes.filters import passing
-from isophon.core.passes.kind import At, Stage
+from isophon.core.passes.stage import At, Stage
 
 _EDGE_S, _LEAST_DB = 0.03, 0.05
 
@@ -56,4 +56,6 @@ def _outside(lift: AirLift, start: int, frames: int) -> np.ndarray:
     return raised_cosine(np.clip(away / lift.edge, 0, 1))
 
 
-STAGE = Stage(86, (AirLift,), _apply, reach=lambda rate: round(FILTER_S * rate) + 1, pieces=True)
+STAGE = Stage(
+    "air", (AirLift,), _apply, ("ess by rule",), reach=lambda rate: round(FILTER_S * rate) + 1, fixed_blocks=True
+)

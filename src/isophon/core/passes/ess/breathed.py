@@ -11,7 +11,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from isophon.core.audio.loudness import db
-from isophon.core.marks import Mark
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.singing import smoothed_level, sung_voice, swell_s
 from isophon.core.survey import STILL, Survey
 
@@ -22,7 +22,7 @@ _JET_OVER_MID_DB = 22.0
 _SLOW_S = 0.08
 
 
-def without_breaths(survey: Survey, marks: Iterable[Mark]) -> list[Mark]:
+def without_breaths(survey: Survey, marks: Iterable[EssMark]) -> list[EssMark]:
     """The marks of esses that are none of a breath."""
     level, still = smoothed_level(survey), survey.state == STILL
     room = float(np.median(level[still])) if still.any() else -np.inf
@@ -30,7 +30,7 @@ def without_breaths(survey: Survey, marks: Iterable[Mark]) -> list[Mark]:
     return [mark for mark in marks if not _is_breath(survey, mark, sung, level, room)]
 
 
-def _is_breath(survey: Survey, mark: Mark, sung: np.ndarray, level: np.ndarray, room: float) -> bool:
+def _is_breath(survey: Survey, mark: EssMark, sung: np.ndarray, level: np.ndarray, room: float) -> bool:
     first, last, hop = survey.frame(mark.start), survey.frame(mark.end), survey.hop_s
     voiced = 2 * np.count_nonzero(sung[first:last]) > last - first
     if voiced or sung[max(0, first - round(_PAUSE_BEFORE_S / hop)) : first].any():

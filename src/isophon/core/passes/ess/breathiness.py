@@ -11,7 +11,7 @@ import numpy as np
 from scipy import ndimage, signal
 
 from isophon.core.audio.filters import BothWays
-from isophon.core.passes.kind import Read
+from isophon.core.passes.stage import Read
 from isophon.core.survey import Survey
 
 _LOW_HZ, _HIGH_HZ = 2_800.0, 9_000.0

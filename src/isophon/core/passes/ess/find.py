@@ -26,9 +26,10 @@ from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.ess.breathed import without_breaths
 from isophon.core.passes.ess.breathiness import upper_harmonicity
 from isophon.core.passes.ess.floored import Floored
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.t_and_f import Sounds, others, told_apart
 from isophon.core.passes.ess.whistle import with_whistle
-from isophon.core.passes.kind import Read
+from isophon.core.passes.stage import Read
 from isophon.core.survey import VOICED, Survey
 
 _OPEN, _HOLD = 0.6, -0.6
@@ -91,7 +92,7 @@ class _Run:
     fall: float
 
 
-def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
+def find(read: Read, survey: Survey) -> tuple[EssMark, ...]:
     """The esses of a take and its T's and F's, in order of time; none where there is no voice.
 
     ``read(start, frames)`` gives the take's samples, float ``(channels, frames)``.
@@ -103,7 +104,7 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     score = sibilance(traits, survey.hop_s)
     doubtful = traits.voiced & (score > _DOUBTFUL)
     score = score + _noise_evidence(upper_harmonicity(read, survey, doubtful), survey.hop_s)
-    marks: list[Mark] = []
+    marks: list[EssMark] = []
     for run, confidence in _judge(_all_runs(traits, score, survey.hop_s), survey.hop_s):
         start, end = round(run.start * survey.hop_s, 4), round(run.end * survey.hop_s, 4)
         if not _CORE_S <= end - start <= _LONGEST_S:
@@ -118,11 +119,11 @@ def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
     return tuple(sorted(without_breaths(survey, marks), key=lambda m: (m.start, m.id)))
 
 
-def _marked(survey: Survey, start: float, end: float, confidence: float, others: Sequence[Mark]) -> Mark:
+def _marked(survey: Survey, start: float, end: float, confidence: float, others: Sequence[Mark]) -> EssMark:
     """A mark from ``start`` to ``end`` s, as it measures, with a name that no other has."""
     name = mark_id("ess", start, {m.id for m in others})
     level, standout, low, high, sound = measure(survey, start, end)
-    return Mark(name, "ess", start, end, level, standout, low, high, round(confidence, 3), sound)
+    return EssMark(name, start, end, level, standout, low, high, round(confidence, 3), sound=sound)
 
 
 def _traits_of(survey: Survey, bands: Floored, k_bands: Floored) -> Traits:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from isophon.core.marks import Mark
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.settings import LEFT_ALONE
 from isophon.core.passes.kind import Doubt
 
 UNDER_VOICE_DB, UNDER_USUAL_DB = -20.0, 7.0
 
 
-def lisps(mark: Mark, change: float, usual: float | None) -> bool:
+def lisps(mark: EssMark, change: float, usual: float | None) -> bool:
     """Whether an ess changed by so many dB is likely to lisp: far under the voice, or this singer's usual one.
 
     One that meets the lead's is meant to be under it.
@@ -29,6 +29,6 @@ def doubts(part: Any) -> list[Doubt]:
     return [Doubt("a lisp is likely", found)] if found else []
 
 
-def sounds_of(mark: Mark) -> str:
+def sounds_of(mark: EssMark) -> str:
     """What an ess is called beside others; a T or an F is none."""
     return "" if mark.sound in LEFT_ALONE else "esses"

@@ -18,7 +18,7 @@ import numpy as np
 from scipy import signal
 
 from isophon.core.audio.filters import k_power_response, linear_phase_band
-from isophon.core.passes.kind import At, Stage
+from isophon.core.passes.stage import At, Stage
 from isophon.core.survey import Survey
 
 STEP_S = 0.25  # of the voice level that the threshold follows
@@ -179,4 +179,4 @@ def _reach(rate: int) -> int:
     return round((_SETTLED * LONGEST_RELEASE_S + LONGEST_HOLD_S + LONGEST_AHEAD_S + 0.05) * rate)
 
 
-STAGE = Stage(84, (RuleCut,), _apply, reach=_reach, pieces=True)
+STAGE = Stage("ess by rule", (RuleCut,), _apply, ("ess",), reach=_reach, fixed_blocks=True)

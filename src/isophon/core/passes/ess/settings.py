@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 import msgspec
 import numpy as np
 
-from isophon.core.marks import Mark
+from isophon.core.passes.ess.mark import EssMark
 
 DRAWN_S = (0.01, 1.5)  # shortest and longest that can be drawn
 _FEWEST_FOR_USUAL = 4
@@ -79,14 +79,14 @@ def role_default(role: str) -> EssSettings:
     return _OF_ROLE.get(role, EssSettings())
 
 
-def usual_standout(marks: Iterable[Mark], sure: float = 0.5) -> float | None:
+def usual_standout(marks: Iterable[EssMark], sure: float = 0.5) -> float | None:
     """The stand-out in dB of this singer's usual ess: the lower quartile of what was found.
 
     A Z is softer than the S of the same singer, so voiced ones count only where
     there are too few others. None where there are fewer than four to judge by.
     Marks drawn by hand and unsure ones do not count.
     """
-    found = [m for m in marks if m.kind == "ess" and m.confidence >= sure and not m.hand.drawn
+    found = [m for m in marks if m.confidence >= sure and not m.hand.drawn
              and m.sound not in LEFT_ALONE]  # fmt: skip
     voiceless = [m for m in found if not m.voiced]
     judged = voiceless if len(voiceless) >= _FEWEST_FOR_USUAL else found
@@ -101,7 +101,7 @@ def ceiling_over_voice(settings: EssSettings, usual: float | None) -> float:
     return min(settings.ceiling_db, usual + settings.usual_db)
 
 
-def is_left(mark: Mark, settings: EssSettings) -> bool:
+def is_left(mark: EssMark, settings: EssSettings) -> bool:
     """Whether a mark is a sound that is left as sung as the settings are."""
     return (mark.sound == "t" and not settings.t_too) or (mark.sound == "f" and not settings.f_too)
 
@@ -111,7 +111,7 @@ def _more_for(sound: str, settings: EssSettings) -> float:
     return {"sh": settings.sh_db, "t": settings.t_db, "f": settings.f_db}.get(sound, 0.0)
 
 
-def _in_the_stack(mark: Mark, settings: EssSettings) -> float:
+def _in_the_stack(mark: EssMark, settings: EssSettings) -> float:
     """What the lead's ess that a mark meets makes of it, dB ≤ 0; 0 where it meets none."""
     if mark.partner_s is None or settings.stack == "own":
         return 0.0
@@ -120,7 +120,7 @@ def _in_the_stack(mark: Mark, settings: EssSettings) -> float:
     return min(0.0, mark.partner_db - settings.under_db - mark.standout_db)
 
 
-def change_of(mark: Mark, settings: EssSettings, usual: float | None) -> float:
+def change_of(mark: EssMark, settings: EssSettings, usual: float | None) -> float:
     """What is done to a mark, in dB ≤ 0, with a blend by hand already in it."""
     hand = mark.hand
     if hand.leave:

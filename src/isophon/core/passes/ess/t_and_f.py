@@ -15,8 +15,8 @@ from msgspec.structs import replace
 from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
-from isophon.core.marks import Mark
 from isophon.core.passes.ess.floored import Floored
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.survey import VOICED, Survey
 
 _HISS_HZ, _LEAST_OVER_VOICE = 1_500, -36.0
@@ -74,12 +74,12 @@ class Sounds:
         return int(before[0]) if len(before) else reach, int(after[0]) if len(after) else reach
 
 
-def _span(sounds: Sounds, mark: Mark) -> slice:
+def _span(sounds: Sounds, mark: EssMark) -> slice:
     first = sounds.survey.frame(mark.start)
     return slice(first, max(first + 1, sounds.survey.frame(mark.end)))
 
 
-def told_apart(sounds: Sounds, esses: Sequence[Mark]) -> list[Mark]:
+def told_apart(sounds: Sounds, esses: Sequence[EssMark]) -> list[EssMark]:
     """Doubtful esses against this singer's sure ones: short bursts are T's, flat and weak ones F's."""
     sure = [m for m in esses if not m.voiced and m.confidence > 0.9]
     if len(sure) < _FEWEST:
@@ -89,7 +89,7 @@ def told_apart(sounds: Sounds, esses: Sequence[Mark]) -> list[Mark]:
     return [replace(m, sound=_sound_of(sounds, m, usual, flat)) for m in esses]
 
 
-def _sound_of(sounds: Sounds, mark: Mark, usual: float, flat: float) -> str:
+def _sound_of(sounds: Sounds, mark: EssMark, usual: float, flat: float) -> str:
     span, under = _span(sounds, mark), usual - mark.standout_db
     if mark.voiced:  # a Z has the peak of the S of the same mouth, a V none
         flat_and_weak = under >= _F_UNDER_DB and sounds.flatness(span) <= _V_FLATTER * flat
@@ -103,7 +103,7 @@ def _sound_of(sounds: Sounds, mark: Mark, usual: float, flat: float) -> str:
     return "f" if flatter or (under >= _F_FAR_UNDER_DB and mark.confidence < _F_SURE) else mark.sound
 
 
-def others(sounds: Sounds, esses: Sequence[Mark]) -> Iterator[tuple[int, int, str, float]]:
+def others(sounds: Sounds, esses: Sequence[EssMark]) -> Iterator[tuple[int, int, str, float]]:
     """The hissing stretches without voice that are no esses and are a T or an F: frames, sound, confidence."""
     hissing = ~sounds.voiced & (sounds.over_voice > _LEAST_OVER_VOICE)
     for mark in esses:

@@ -19,7 +19,7 @@ from isophon.core.audio.filters import linear_phase_band
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import Mark
 from isophon.core.passes.ess.settings import EssSettings
-from isophon.core.passes.kind import At, Read, Stage
+from isophon.core.passes.stage import At, Read, Stage
 from isophon.core.survey import Survey
 
 _TRANSITION = 0.3  # of the lower edge
@@ -148,7 +148,7 @@ def _apply(at: At, mine: Sequence[EssCut]) -> np.ndarray:
     return apply(at.block(), at.start, [(cut, band(cut)) for cut in mine])
 
 
-def _heard(power: np.ndarray, survey: Survey, mine: Sequence[EssCut]) -> None:
+def _power(power: np.ndarray, survey: Survey, mine: Sequence[EssCut]) -> None:
     rate = survey.sample_rate
     for cut in mine:
         frames = slice(survey.frame(cut.first / rate), survey.frame(cut.last / rate) + 1)
@@ -160,4 +160,4 @@ def _reach(rate: int) -> int:
     return len(linear_phase_band(rate, min(_LOWEST_HZ, 0.4 * rate), None, _TRANSITION * _LOWEST_HZ)) // 2
 
 
-STAGE = Stage(80, (EssCut,), _apply, reach=_reach, spreads=True, heard=_heard)
+STAGE = Stage("ess", (EssCut,), _apply, ("fades",), reach=_reach, whole_span=True, power=_power)

@@ -14,10 +14,10 @@ from msgspec.structs import replace
 from scipy import ndimage
 
 from isophon.core.audio.bell import Bell
-from isophon.core.marks import Mark
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.settings import is_left
 from isophon.core.passes.filters import BandFilter
-from isophon.core.passes.kind import Read
+from isophon.core.passes.stage import Read
 
 _WINDOW_S, _LOW_HZ, _HIGH_HZ = 0.02, 3_500.0, 14_000.0
 _AROUND_OCTAVES, _WIDEST = 0.35, 0.08  # of the frequency
@@ -25,7 +25,7 @@ _LEAST_DB, _EACH_DB, _MOST_OF_IT = 13.0, 7.0, 0.7
 _FEWEST_FRAMES, _Q, _EDGE_S, _DEEPEST_DB, _LEAST_CUT_DB = 4, 14.0, 0.012, -18.0, 0.5
 
 
-def with_whistle(read: Read, sample_rate: int, mark: Mark) -> Mark:
+def with_whistle(read: Read, sample_rate: int, mark: EssMark) -> EssMark:
     """A mark with its whistle's frequency and how far that stands over the rest; unchanged where there is none."""
     size = 1 << round(np.log2(_WINDOW_S * sample_rate))
     first, last = round(mark.start * sample_rate), round(mark.end * sample_rate)

@@ -10,6 +10,7 @@ import numpy as np
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import Mark, mark_id
+from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density
 from isophon.core.survey import STILL, Survey
 
@@ -40,8 +41,8 @@ def measured(survey: Survey, start: float, end: float) -> Mark:
     quiet = survey.state == STILL
     room = lufs(float(np.median(survey.k_power[quiet]))) if quiet.any() else level
     standout = level - float(np.mean(survey.voice_level[frames]))
-    return Mark(
-        mark_id("gap", start), "gap", round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
+    return GapMark(
+        mark_id("gap", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
         20.0, 20_000.0, 1.0, over_room_db=round(max(0.0, level - max(room, SILENT_DB)), 1),
     )  # fmt: skip
 

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from isophon.core.marks import GONE_DB, Mark
+from isophon.core.passes.gap.mark import GapMark
 
 DRAWN_S = (0.03, 86_400.0)  # shortest and longest that can be drawn
 _LEAST_LEFT_MS = 10.0
@@ -56,7 +57,7 @@ def near_words(mark: Mark, settings: GapSettings, duration: float) -> tuple[bool
     )
 
 
-def change_of(mark: Mark, settings: GapSettings) -> float:
+def change_of(mark: GapMark, settings: GapSettings, context: object = None) -> float:
     """What is done to a gap, in dB ≤ 0; −36 and less: what sounds there is taken out whole."""
     hand = mark.hand
     if hand.leave:

@@ -2,20 +2,21 @@
 
 from typing import Any
 
-from isophon.core.passes.hiss import settings, treat
-from isophon.core.passes.kind import Found, Kind
+from isophon.core.passes.context import FinderContext
+from isophon.core.passes.hiss import learning, settings, treat
+from isophon.core.passes.kind import Cure, Finder, Found, Kind, Reporter, SpanLearning
 from isophon.core.passes.stillness import density
 from isophon.core.ranges import Level
 
 
-def _report(part: Any) -> dict[str, Any] | None:
+def _row(part: Any) -> dict[str, Any] | None:
     if not part.hiss.on or not settings.noise_in(part):
         return None
     return {"level_dbfs": settings.level_in(part), "change_db": part.hiss.amount_db, "from_hz": part.hiss.from_hz}
 
 
-def _told(part: Any) -> str:
-    row = _report(part)
+def _summary(part: Any) -> str:
+    row = _row(part)
     if row is None or max(settings.noise_in(part)) <= settings.SILENT_DB:
         return ""
     return f"hiss: {row['level_dbfs']:.1f} dBFS above {row['from_hz']:.0f} Hz, {row['change_db']:.1f} dB"
@@ -28,9 +29,15 @@ def _flaw(part: Any) -> str:
     return ""
 
 
+def _find(context: FinderContext) -> Found:
+    noise = density(context, context.marks("gap"), context.measured("hum", "hum"))
+    return Found(measured={"noise": settings.noise_of(noise, context.sample_rate)})
+
+
 KIND = Kind(
-    "hiss", settings.HissSettings, settings.role_default, treat.STAGE, treat.treatments,
-    find=lambda ears: Found(measured={"noise": settings.noise_of(density(ears), ears.sample_rate)}), marked=False,
-    measures={"noise": (tuple[Level, ...], ())}, one_take=("learn_from", "learn_to"),
-    report=_report, told=_told, flaw=_flaw, reads=("ess",), steady=settings.steady_db,
+    "hiss", settings.HissSettings, settings.role_default, after=("hum",), one_take=("learn_from", "learn_to"),
+    finder=Finder(_find, measures={"noise": (tuple[Level, ...], ())}, flaw=_flaw),
+    cure=Cure(treat.treatments, (treat.STAGE,), reads=("ess",), steady=settings.steady_db),
+    reporter=Reporter(row=_row, summary=_summary),
+    span_learning=SpanLearning(tuple[Level, ...], learning.learn, learning.adopt, learning.asked),
 )  # fmt: skip

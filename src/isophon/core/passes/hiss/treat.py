@@ -26,7 +26,7 @@ from scipy import fft, ndimage, signal, special
 
 from isophon.core.audio.spectra import overlap_add
 from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, emphasis, noise_in
-from isophon.core.passes.kind import Read, Stage, Still
+from isophon.core.passes.stage import Read, Stage, Still
 
 _WINDOW_S = 0.0213
 _OVERLAP = 4
@@ -214,6 +214,6 @@ def _still(still: Still, mine: Sequence[HissCut]) -> None:
 
 
 STAGE = Stage(
-    60, (HissCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0], at.kept),
-    reach=_reach, held=True, slow=True, still=_still,
+    "hiss", (HissCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0], at.kept), ("pop",),
+    reach=_reach, cache_input=True, slow=True, still=_still,
 )  # fmt: skip

@@ -4,17 +4,17 @@ from typing import Any
 
 from isophon.core.audio.hum import flaw_of
 from isophon.core.passes.hum import find, settings, treat
-from isophon.core.passes.kind import Found, Kind
+from isophon.core.passes.kind import Cure, Finder, Found, Kind, Reporter
 
 
-def _report(part: Any) -> dict[str, Any] | None:
+def _row(part: Any) -> dict[str, Any] | None:
     hum = part.measured.hum
     if hum is None or not part.hum.on:
         return None
     return {"base_hz": hum.base_hz, "partials": len(hum.partials), "level_dbfs": round(hum.level_db, 1)}
 
 
-def _rows(part: Any) -> list[dict[str, Any]]:
+def _steady_json(part: Any) -> list[dict[str, Any]]:
     """The partials of the hum; what takes them away reaches down to the noise beside them."""
     if part.measured.hum is None or not part.hum.on:
         return []
@@ -32,7 +32,7 @@ def _rows(part: Any) -> list[dict[str, Any]]:
     ]
 
 
-def _told(part: Any) -> str:
+def _summary(part: Any) -> str:
     hum = part.measured.hum
     if hum is None or not part.hum.on:
         return ""
@@ -46,7 +46,9 @@ def _flaw(part: Any) -> str:
 
 
 KIND = Kind(
-    "hum", settings.HumSettings, settings.role_default, treat.STAGE, treat.treatments,
-    find=lambda ears: Found(measured={"hum": find.find(ears.low, ears.sample_rate)}), marked=False,
-    measures={"hum": (treat.Hum | None, None)}, report=_report, rows=_rows, told=_told, flaw=_flaw,
+    "hum", settings.HumSettings, settings.role_default, after=("rumble",),
+    finder=Finder(lambda context: Found(measured={"hum": find.find(context.low, context.sample_rate)}),
+                  measures={"hum": (treat.Hum | None, None)}, flaw=_flaw),
+    cure=Cure(treat.treatments, (treat.STAGE,)),
+    reporter=Reporter(row=_row, steady_json=_steady_json, summary=_summary),
 )  # fmt: skip

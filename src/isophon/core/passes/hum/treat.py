@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.hum import Hum, hum_of
-from isophon.core.passes.kind import Stage, Still
+from isophon.core.passes.stage import Stage, Still
 
 _LEFT_OF_IT = 0.03
 
@@ -45,4 +45,6 @@ def _still(still: Still, mine: Sequence[HumCut]) -> None:
     np.maximum(still.power, _LEFT_OF_IT * before, out=still.power)
 
 
-STAGE = Stage(30, (HumCut,), lambda at, mine: apply(at.block(), at.start, mine[0]), still=_still, slow=True)
+STAGE = Stage(
+    "hum", (HumCut,), lambda at, mine: apply(at.block(), at.start, mine[0]), ("tick",), still=_still, slow=True
+)

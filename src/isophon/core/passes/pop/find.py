@@ -18,8 +18,9 @@ from isophon.core.audio.hum import Hum, hum_of
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.ears import LOW_HZ
-from isophon.core.passes.kind import Read
+from isophon.core.passes.context import LOW_HZ
+from isophon.core.passes.pop.mark import PopMark
+from isophon.core.passes.stage import Read
 from isophon.core.survey import VOICED, Survey
 
 _RATE = 1_000
@@ -123,8 +124,8 @@ def _measured(survey: Survey, start: float, end: float, lows: Lows, sure: float,
     inside = lows.deep[int((start - begin) * _RATE / _HOP) : int((end - begin) * _RATE / _HOP) + 1]
     level = float(inside.max()) if len(inside) else -150.0
     high = _reach(lows.wave, start - begin, end - begin)
-    return Mark(
-        mark_id("pop", start), "pop", round(start, 4), round(end, 4), round(level, 2), round(level - voice, 2),
+    return PopMark(
+        mark_id("pop", start), round(start, 4), round(end, 4), round(level, 2), round(level - voice, 2),
         20.0, round(high), round(sure, 3),
     )  # fmt: skip
 

@@ -17,8 +17,8 @@ from scipy import signal
 from isophon.core.audio import pitch
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import GONE_DB
-from isophon.core.passes.kind import At, Read, Stage
 from isophon.core.passes.pop import burst
+from isophon.core.passes.stage import At, Read, Stage
 
 _LEAST_HZ = 60.0
 _CLEAR_PITCH = 0.35
@@ -112,4 +112,4 @@ def _apply(at: At, mine: Sequence[PopCut]) -> np.ndarray:
     return apply(at.block(), at.start, [(cut, alone(cut)) for cut in mine])
 
 
-STAGE = Stage(50, (PopCut,), _apply, reach=reach, spreads=True, slow=True)
+STAGE = Stage("pop", (PopCut,), _apply, ("rumble",), reach=reach, whole_span=True, slow=True)

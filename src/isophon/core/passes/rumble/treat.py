@@ -13,8 +13,8 @@ import msgspec
 import numpy as np
 from scipy import fft, signal
 
-from isophon.core.passes.kind import Read, Stage, Still
 from isophon.core.passes.rumble.settings import cut_in, loss_db
+from isophon.core.passes.stage import Read, Stage, Still
 
 _FILTER_S = 0.4
 
@@ -63,6 +63,6 @@ def _still(still: Still, mine: Sequence[LowCut]) -> None:
 
 
 STAGE = Stage(
-    40, (LowCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0]),
+    "rumble", (LowCut,), lambda at, mine: apply(at.read, at.start, at.frames, mine[0]), ("hum",),
     reach=lambda rate: round(_FILTER_S * rate) // 2 + 1, still=_still, slow=True,
 )  # fmt: skip

@@ -3,8 +3,10 @@
 from collections.abc import Iterator
 from typing import Any
 
-from isophon.core.passes.kind import Found, Kind, Treatment
-from isophon.core.passes.spot import find, outline, settings, treat
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, MarkFile, Reporter
+from isophon.core.passes.spot import file, find, outline, settings, treat
+from isophon.core.passes.spot.mark import SpotMark
+from isophon.core.passes.stage import Treatment
 
 
 def _treatments(part: Any) -> Iterator[Treatment]:
@@ -14,7 +16,10 @@ def _treatments(part: Any) -> Iterator[Treatment]:
 
 
 KIND = Kind(
-    "spot", settings.SpotSettings, settings.role_default, treat.STAGE, _treatments, later=(outline.STAGE,),
-    find=lambda ears: Found(find.find(ears.survey)), change=settings.change_of, drawn_s=settings.DRAWN_S,
-    most_db=settings.MOST_DB, quiet=True, outlined=True,
+    "spot", settings.SpotSettings, settings.role_default, SpotMark, after=("band",),
+    finder=Finder(lambda context: Found(find.find(context.survey))),
+    decision=Decision(settings.change_of, most=settings.MOST_DB, drawn_s=settings.DRAWN_S),
+    cure=Cure(_treatments, (treat.STAGE, outline.STAGE)), reporter=Reporter(if_changed=True, outlined=True),
+    mark_file=MarkFile("spots", "boxes to treat by hand: start_s end_s low_hz high_hz change_db", "boxes",
+                       file.load_spots),
 )  # fmt: skip

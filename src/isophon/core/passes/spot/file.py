@@ -10,6 +10,7 @@ from pathlib import Path
 
 from isophon.core.errors import InputError
 from isophon.core.marks import Hand, Mark, mark_id
+from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.spot.settings import DEEPEST_DB, DRAWN_S, MOST_DB
 from isophon.core.reading import read_bytes
 
@@ -52,6 +53,6 @@ def _mark(words: list[str], where: str, duration: float, names: set[str]) -> Mar
     if not DEEPEST_DB <= change <= MOST_DB:
         raise InputError(f"{where}: {change:g} dB is out of range ({DEEPEST_DB:g} to {MOST_DB:g})")
     hand = Hand(change_db=change, drawn=True)
-    return Mark(
-        f"{mark_id('spot', start, names)}-drawn", "spot", start, min(end, duration), 0.0, 0.0, low, high, 1.0, hand=hand
+    return SpotMark(
+        f"{mark_id('spot', start, names)}-drawn", start, min(end, duration), 0.0, 0.0, low, high, 1.0, hand=hand
     )

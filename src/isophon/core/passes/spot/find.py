@@ -6,7 +6,8 @@ import numpy as np
 
 from isophon.core.audio.loudness import lufs
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.kind import Read
+from isophon.core.passes.spot.mark import SpotMark
+from isophon.core.passes.stage import Read
 from isophon.core.survey import VOICED, Survey, phrases, words
 
 _FEWEST = 4  # voiced frames that tell a level
@@ -27,8 +28,8 @@ def find(survey: Survey) -> tuple[Mark, ...]:
             continue
         name = mark_id("spot", start, names)
         names.add(name)
-        marks.append(Mark(name, "spot", round(start, 4), round(end, 4), round(level, 2), round(level - around, 2),
-                          0.0, 0.0, 1.0))  # fmt: skip
+        marks.append(SpotMark(name, round(start, 4), round(end, 4), round(level, 2), round(level - around, 2),
+                              0.0, 0.0, 1.0))  # fmt: skip
     return tuple(marks)
 
 
@@ -44,4 +45,4 @@ def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
     span = slice(survey.frame(start), survey.frame(end) + 1)
     level = lufs(float(np.mean(survey.k_power[span])))
     voice = float(survey.voice_level[survey.frame((start + end) / 2)])
-    return Mark("", "spot", start, end, round(level, 2), round(level - voice, 2), 0.0, 0.0, 1.0)
+    return SpotMark("", start, end, round(level, 2), round(level - voice, 2), 0.0, 0.0, 1.0)

@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 from scipy import ndimage
 
-from isophon.core.passes.kind import At, Stage
+from isophon.core.passes.stage import At, Stage
 
 _WINDOW_S = 0.021
 _SOFT_FRAMES, _SOFT_LINES = 0.8, 1.2
@@ -94,4 +94,6 @@ def _apply(at: At, mine: Sequence[SpotShape]) -> np.ndarray:
     return out.astype(np.float32)
 
 
-STAGE = Stage(101, (SpotShape,), _apply, reach=lambda rate: 2 * _size(rate), pieces=True)
+STAGE = Stage(
+    "outline", (SpotShape,), _apply, ("spot",), reach=lambda rate: 2 * _size(rate), fixed_blocks=True
+)

@@ -16,8 +16,8 @@ import numpy as np
 from scipy import signal
 
 from isophon.core.audio.shapes import raised_cosine
-from isophon.core.passes.kind import At, Stage
 from isophon.core.passes.spot.settings import band_of
+from isophon.core.passes.stage import At, Stage
 from isophon.core.survey import Survey
 
 _SIDE_DB = 70.0
@@ -115,7 +115,7 @@ def _reach(rate: int) -> int:
     return round(_LONGEST_S * rate) // 2 + 2
 
 
-def _heard(power: np.ndarray, survey: Survey, mine: Sequence[SpotCut]) -> None:
+def _power(power: np.ndarray, survey: Survey, mine: Sequence[SpotCut]) -> None:
     """The K-weighted power of all frames with the boxes changed."""
     centres = np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
     for cut in mine:
@@ -127,4 +127,4 @@ def _heard(power: np.ndarray, survey: Survey, mine: Sequence[SpotCut]) -> None:
         power[first:last] *= (bands @ gain) / (bands.sum(axis=1) + 1e-30)
 
 
-STAGE = Stage(100, (SpotCut,), _apply, reach=_reach, heard=_heard, pieces=True)
+STAGE = Stage("spot", (SpotCut,), _apply, ("air",), reach=_reach, power=_power, fixed_blocks=True)

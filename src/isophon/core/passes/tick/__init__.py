@@ -1,10 +1,20 @@
 """The Ticks pass: mouth clicks repaired, never turned down; clipped peaks and dropouts on request."""
 
-from isophon.core.passes.kind import Found, Kind
+from typing import Any
+
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
 from isophon.core.passes.tick import find, settings, treat
+from isophon.core.passes.tick.mark import TickMark
+
+
+def _mark_json(part: Any, mark: TickMark, with_lead: bool) -> dict[str, Any]:
+    """Which damage it is."""
+    return {"sound": mark.sound} if mark.sound else {}
+
 
 KIND = Kind(
-    "tick", settings.TickSettings, settings.role_default, treat.STAGE, treat.treatments,
-    find=lambda ears: Found(find.find(ears.read, ears.survey)),
-    change=lambda mark, settings_, context: settings.change_of(mark, settings_), drawn_s=settings.DRAWN_S,
+    "tick", settings.TickSettings, settings.role_default, TickMark, after=("pop",),
+    finder=Finder(lambda context: Found(find.find(context.read, context.survey))),
+    decision=Decision(settings.change_of, drawn_s=settings.DRAWN_S), cure=Cure(treat.treatments, (treat.STAGE,)),
+    reporter=Reporter(mark_json=_mark_json, label=lambda mark: mark.sound),
 )  # fmt: skip

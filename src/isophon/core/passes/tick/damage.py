@@ -6,7 +6,8 @@ import numpy as np
 from scipy import ndimage
 
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.kind import Read
+from isophon.core.passes.stage import Read
+from isophon.core.passes.tick.mark import TickMark
 from isophon.core.survey import Survey
 
 _FLAT, _FEWEST = 0.999, 3  # of the highest sample; samples in a row
@@ -89,7 +90,7 @@ def _mark(survey: Survey, sound: str, first: int, last: int, taken: set[str]) ->
     start, end = first / survey.sample_rate, last / survey.sample_rate
     frame = survey.frame(start)
     level = float(10 * np.log10(survey.k_power[frame] + 1e-15) - 0.691)
-    return Mark(
-        mark_id("tick", start, taken), "tick", round(start, 5), round(end, 5), round(level, 2),
+    return TickMark(
+        mark_id("tick", start, taken), round(start, 5), round(end, 5), round(level, 2),
         round(level - float(survey.voice_level[frame]), 2), 20.0, survey.sample_rate / 2, 1.0, sound=sound,
     )  # fmt: skip

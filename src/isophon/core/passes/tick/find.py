@@ -18,8 +18,9 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.kind import Read
+from isophon.core.passes.stage import Read
 from isophon.core.passes.tick import damage
+from isophon.core.passes.tick.mark import TickMark
 from isophon.core.passes.tick.residual import residual
 from isophon.core.passes.tick.top import telling_rate
 from isophon.core.survey import STILL, VOICED, Survey
@@ -302,8 +303,8 @@ def _mark(read: Read, survey: Survey, start: float, end: float, over: float) -> 
     if _beside_voice(survey, start):
         over -= _STOP_SCORE_DB
     sure = float(np.interp(over, _SCORES_DB, _RIGHT, left=0.0))
-    return Mark(
-        mark_id("tick", start), "tick", round(first / rate, 5), round((first + frames) / rate, 5), round(level, 2),
+    return TickMark(
+        mark_id("tick", start), round(first / rate, 5), round((first + frames) / rate, 5), round(level, 2),
         round(level - voice, 2), 1_000.0, min(20_000.0, rate / 2), round(sure, 3),
         voiced=bool(survey.state[survey.frame(start)] != STILL),
     )  # fmt: skip

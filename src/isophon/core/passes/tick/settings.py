@@ -6,7 +6,7 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.marks import Mark
+from isophon.core.passes.tick.mark import TickMark
 
 REPAIRED_DB = -36.0  # a tick is repaired whole or left
 DRAWN_S = (0.0003, 0.03)  # shortest and longest that can be drawn; a prediction from 30 ms around carries no further
@@ -31,7 +31,7 @@ def role_default(role: str) -> TickSettings:
     return TickSettings()
 
 
-def change_of(mark: Mark, settings: TickSettings) -> float:
+def change_of(mark: TickMark, settings: TickSettings, context: object = None) -> float:
     """−36 where a tick is repaired, 0 where it is left."""
     hand = mark.hand
     start, end = mark.span

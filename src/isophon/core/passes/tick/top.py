@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from isophon.core.audio.loudness import db
-from isophon.core.passes.kind import Read
+from isophon.core.passes.stage import Read
 
 _FORMER_HZ, _ENOUGH_HZ = (22_050, 24_000, 32_000, 44_100, 48_000), 88_200
 _BELOW, _ABOVE, _CLIFF_DB = (0.80, 0.90), (1.03, 1.08), 40.0  # of half the rate it had

@@ -20,7 +20,7 @@ import msgspec
 import numpy as np
 from scipy import linalg
 
-from isophon.core.passes.kind import At, Read, Stage
+from isophon.core.passes.stage import At, Read, Stage
 
 _CONTEXT_S = 0.03
 _ORDER_S, _MOST_ORDER = 0.005, 240
@@ -181,4 +181,6 @@ def _apply(at: At, mine: Sequence[Repair]) -> np.ndarray:
     return apply(at.block(), at.start, [(repair, patch(repair)) for repair in mine])
 
 
-STAGE = Stage(20, (Repair,), _apply, reach=lambda rate: round(_CONTEXT_S * rate), spreads=True, slow=True)
+STAGE = Stage(
+    "tick", (Repair,), _apply, ("bleed",), reach=lambda rate: round(_CONTEXT_S * rate), whole_span=True, slow=True
+)

@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import Any
 
 from isophon.core.errors import CallError
-from isophon.core.marks import Mark
+from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.settings import MOST_MS
 
 Anchors = tuple[tuple[float, float], ...]
@@ -18,15 +18,15 @@ _APART_S = 0.02  # two moments of a word are further apart
 _DIGITS = 4
 
 
-def anchors_of(part: Any, mark: Mark) -> Anchors:
+def anchors_of(part: Any, mark: WordMark) -> Anchors:
     """The moments of a word and when each is heard, s of the part; of one that the lead does not sing, its ends."""
-    if mark.hand.anchors and mark.hand.change_db is None:
+    if mark.hand.anchors and mark.hand.moved_ms is None:
         return mark.hand.anchors
     moments = [at for at, _ in mark.hand.anchors or mark.anchors] or list(mark.span)
     return tuple((round(at, _DIGITS), round(part.heard_at(at), _DIGITS)) for at in moments)
 
 
-def with_moved(part: Any, mark: Mark, index: int, heard: float) -> Anchors:
+def with_moved(part: Any, mark: WordMark, index: int, heard: float) -> Anchors:
     """With a moment that is heard at ``heard`` (s), as far as its neighbours and the longest move allow."""
     anchors = anchors_of(part, mark)
     at, now = anchors[index]
@@ -37,7 +37,7 @@ def with_moved(part: Any, mark: Mark, index: int, heard: float) -> Anchors:
     return (*anchors[:index], (at, heard), *anchors[index + 1 :])
 
 
-def with_one_more(part: Any, mark: Mark, at: float) -> Anchors:
+def with_one_more(part: Any, mark: WordMark, at: float) -> Anchors:
     """With a moment at ``at`` (s), heard where it is heard now; CallError where another one is too near."""
     one = round(at, _DIGITS), round(part.heard_at(at), _DIGITS)
     more = tuple(sorted((*anchors_of(part, mark), one)))
@@ -46,12 +46,12 @@ def with_one_more(part: Any, mark: Mark, at: float) -> Anchors:
     return more
 
 
-def without(part: Any, mark: Mark, index: int) -> Anchors:
+def without(part: Any, mark: WordMark, index: int) -> Anchors:
     """Without a moment; of a word that has none any more the moves are those that were found."""
     anchors = anchors_of(part, mark)
     return anchors[:index] + anchors[index + 1 :]
 
 
-def with_pinned(part: Any, mark: Mark, index: int) -> Anchors:
+def with_pinned(part: Any, mark: WordMark, index: int) -> Anchors:
     """With a moment that stays where it was sung."""
     return with_moved(part, mark, index, anchors_of(part, mark)[index][0])

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from msgspec.structs import replace
 from scipy import signal
 
 from isophon.core.audio.loudness import lufs
-from isophon.core.marks import Mark, mark_id
+from isophon.core.marks import mark_id
 from isophon.core.passes import align
+from isophon.core.passes.context import FinderContext
 from isophon.core.passes.kind import Found
+from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.settings import AlikeWith
 from isophon.core.survey import Survey, words
 
@@ -26,12 +26,12 @@ _HEARD_DB, _OVER_FLOOR_DB = 28.0, 6.0  # of a word: under its loudest, and over 
 _LEAST_HEARD_S, _AROUND_S = 0.06, 0.01
 
 
-def find(ears: Any, lead: Survey, later_s: float) -> Found:
+def find(context: FinderContext, lead: Survey, later_s: float) -> Found:
     """The words of a part with what they are in the lead; none where the two do not sing the same.
 
-    ``ears``: the part's; ``lead``: the survey of the lead; ``later_s``: how much later the part starts.
+    ``context``: the part's; ``lead``: the survey of the lead; ``later_s``: how much later the part starts.
     """
-    mine, theirs = ears.survey, lead
+    mine, theirs = context.survey, lead
     if mine.voice_lufs is None or theirs.voice_lufs is None:
         return Found((), {"lined_up": AlikeWith(0.0, False)})
     coarse = align.sounds_of(mine, align.STEP_S), align.sounds_of(theirs, align.STEP_S)
@@ -40,7 +40,7 @@ def find(ears: Any, lead: Survey, later_s: float) -> Found:
         return Found((), {"lined_up": AlikeWith(alike, False)})
     late, _ = align.path(*coarse, later_s)
     fine = align.sounds_of(mine, _FINE_S), align.sounds_of(theirs, _FINE_S)
-    marks: list[Mark] = []
+    marks: list[WordMark] = []
     for start, end in (_sounding(mine, *word) for word in words(mine)):
         if end - start <= _LONGEST_WORD_S:
             mark = _word(fine, mine, late, later_s, start, end)
@@ -64,7 +64,7 @@ def _sounding(survey: Survey, start: float, end: float) -> tuple[float, float]:
 
 
 def _word(fine: tuple[align.Sounds, align.Sounds], survey: Survey, late: np.ndarray, later_s: float, start: float,
-          end: float) -> Mark:  # fmt: skip
+          end: float) -> WordMark:  # fmt: skip
     """One word with its anchors: (second of the part, the second at which the lead has the same)."""
     moments = [(start, _START_S), *((t, _INNER_S) for t in _turns(fine[0], start, end)), (end, _END_S)]
     placed, sure = [], []
@@ -79,8 +79,8 @@ def _word(fine: tuple[align.Sounds, align.Sounds], survey: Survey, late: np.ndar
     late_ms = 1000 * (anchors[0][0] - anchors[0][1])
     first, last = survey.frame(start), survey.frame(end)
     level = float(survey.voice_level[first : last + 1].mean())
-    return Mark("", "timing", round(start, 4), round(end, 4), round(level, 2), round(late_ms, 1), 0.0, 0.0,
-                round(confidence, 3), partner_s=anchors[0][1], anchors=tuple(anchors))  # fmt: skip
+    return WordMark("", round(start, 4), round(end, 4), round(level, 2), 0.0, 0.0, 0.0, round(confidence, 3),
+                    late_ms=round(late_ms, 1), lead_s=anchors[0][1], anchors=tuple(anchors))  # fmt: skip
 
 
 def _borne_out(placed: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:

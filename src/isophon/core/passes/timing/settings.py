@@ -6,7 +6,7 @@ from typing import Annotated
 
 import msgspec
 
-from isophon.core.marks import Mark
+from isophon.core.passes.timing.mark import WordMark
 from isophon.core.ranges import Share
 
 MOST_MS = 400.0
@@ -53,17 +53,17 @@ def move_of(late_ms: float, settings: TimingSettings) -> float:
     return min(settings.most_ms, max(-settings.most_ms, settings.land_ms - late_ms))
 
 
-def change_of(mark: Mark, settings: TimingSettings, context: object = None) -> float:
+def change_of(mark: WordMark, settings: TimingSettings, context: object = None) -> float:
     """By how many ms the start of a word is moved; negative: earlier."""
     hand = mark.hand
     if hand.leave or not (mark.anchors or hand.anchors):
         return 0.0
-    if hand.change_db is not None:
-        return min(MOST_MS, max(-MOST_MS, hand.change_db))
+    if hand.moved_ms is not None:
+        return min(MOST_MS, max(-MOST_MS, hand.moved_ms))
     if hand.anchors:
         at, heard = hand.anchors[0]
         return min(MOST_MS, max(-MOST_MS, 1000 * (heard - at)))
     if not settings.on or mark.confidence < settings.sure:
         return 0.0
-    move = move_of(mark.standout_db, settings)
+    move = move_of(mark.late_ms, settings)
     return move if abs(move) >= LEAST_MS else 0.0

@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.shapes import raised_cosine
-from isophon.core.passes.kind import At, Read, Stage
+from isophon.core.passes.stage import At, Read, Stage
 
 REACH_S = 1.0
 _FADE_S, _COMPARED_S = 0.006, 0.008  # half of a splice's fade, and half of what is compared
@@ -208,4 +208,7 @@ def _apply(at: At, mine: Sequence[Moved]) -> np.ndarray:
     return out
 
 
-STAGE = Stage(120, (Moved,), _apply, reach=lambda rate: round(REACH_S * rate), spreads=True, held=True)
+STAGE = Stage(
+    "timing", (Moved,), _apply, ("outline",), reach=lambda rate: round(REACH_S * rate), whole_span=True,
+    cache_input=True,
+)

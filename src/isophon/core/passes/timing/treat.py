@@ -13,8 +13,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from isophon.core.marks import Mark
-from isophon.core.passes.kind import Doubt
+from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.settings import LEAST_MS, move_of
 from isophon.core.passes.timing.stretch import Moved
 
@@ -60,15 +59,15 @@ def moments_of(part: Any) -> list[Moment]:
     return _fitted(_apart(moments), part.source.duration)
 
 
-def _moments(word: Mark) -> list[float]:
+def _moments(word: WordMark) -> list[float]:
     """The moments of a word that matter, by hand where set."""
     return [at for at, _ in word.hand.anchors or word.anchors]
 
 
-def _of_word(word: Mark, part: Any, paused: bool) -> list[Moment]:
+def _of_word(word: WordMark, part: Any, paused: bool) -> list[Moment]:
     settings, hand = part.timing, word.hand
     start_move = part.change(word) / 1000
-    by_hand = hand.change_db is not None and not hand.leave
+    by_hand = hand.moved_ms is not None and not hand.leave
     placed = _is_placed(word, part)
     if not placed:
         moves = [0.0] * len(_moments(word))
@@ -93,10 +92,10 @@ def _of_word(word: Mark, part: Any, paused: bool) -> list[Moment]:
     return result
 
 
-def _is_placed(word: Mark, part: Any) -> bool:
+def _is_placed(word: WordMark, part: Any) -> bool:
     """Whether a word has a place beside the lead's, found or by hand."""
     sure = part.timing.on and word.confidence >= part.timing.sure
-    return not word.hand.leave and (sure or word.hand.change_db is not None or bool(word.hand.anchors))
+    return not word.hand.leave and (sure or word.hand.moved_ms is not None or bool(word.hand.anchors))
 
 
 def _thinned(moments: list[tuple[float, float]]) -> list[tuple[float, float]]:
@@ -158,7 +157,7 @@ def _room(moment: Moment, gap: float) -> tuple[float, float]:
     return (SHORTEST - 1) * gap, (LONGEST - 1) * gap
 
 
-def _edges(part: Any) -> list[tuple[float, float]]:
+def edges_of(part: Any) -> list[tuple[float, float]]:
     """The map from the part's time to the song's: (from, to) in s, strictly rising; empty where nothing moves."""
     if _KEPT not in part.__dict__:  # a part is a value: its map is worked out once
         part.__dict__[_KEPT] = _map_of(moments_of(part), part)
@@ -191,7 +190,7 @@ def _map_of(moments: list[Moment], part: Any) -> list[tuple[float, float]]:
 def treatments(part: Any) -> Iterator[Moved]:
     """What is done to a part: stretches that are moved whole, and those between that take up the difference."""
     rate, frames = part.source.sample_rate, part.source.frames
-    edges = [(round(a * rate), round(a * rate) + round((b - a) * rate)) for a, b in _edges(part)]
+    edges = [(round(a * rate), round(a * rate) + round((b - a) * rate)) for a, b in edges_of(part)]
     for (a, out_a), (b, out_b) in itertools.pairwise(edges):
         b, out_b = min(b, frames), min(out_b, frames)
         if not (out_b > out_a and b > a and (a != out_a or b != out_b)):
@@ -204,50 +203,11 @@ def treatments(part: Any) -> Iterator[Moved]:
 
 def moved(part: Any, seconds: float) -> float:
     """When a second of the part is heard, in s."""
-    edges = _edges(part)
-    return _mapped(edges, [seconds])[0]
+    edges = edges_of(part)
+    return mapped(edges, [seconds])[0]
 
 
-def _mapped(edges: Sequence[tuple[float, float]], seconds: Any) -> list[float]:
+def mapped(edges: Sequence[tuple[float, float]], seconds: Any) -> list[float]:
     if not edges:
         return [float(t) for t in seconds]
     return [float(t) for t in np.interp(seconds, [a for a, _ in edges], [b for _, b in edges])]
-
-
-def told_of(part: Any, mark: Mark) -> dict[str, Any]:
-    """What ``find --json`` tells of a word beside what it tells of any mark."""
-    late = None if not mark.anchors else mark.standout_db
-    start = mark.anchors[0][0] if mark.anchors else mark.start
-    change = 1000 * (moved(part, start) - start)
-    return {"late_ms": late, "change_ms": round(change, 1) + 0.0, "partner_s": mark.partner_s, "change_db": 0.0,
-            "standout_db": 0.0}  # fmt: skip
-
-
-def doubts(part: Any) -> list[Doubt]:
-    """A part that sings something else than the lead."""
-    told = part.measured.lined_up
-    return [] if told is None or told.same else [Doubt("does not sing what the lead sings; none of its words is moved")]
-
-
-def whole_of(part: Any) -> dict[str, Any]:
-    """What stands beside the marks: the map."""
-    return {"line_up": {"anchors": [list(edge) for edge in _edges(part)]}}
-
-
-def report(part: Any) -> dict[str, Any] | None:
-    """Its row in the report: how far starts are off in ms, median and 90th percentile, before and after."""
-    words = [m for m in part.of_kind("timing") if m.anchors and m.confidence >= part.timing.sure]
-    told = part.measured.lined_up
-    if not words:
-        return None if told is None else {"alike": told.alike, "same": told.same}
-    edges = _edges(part)
-    starts = np.array([m.anchors[0] for m in words])
-    now = np.array(_mapped(edges, starts[:, 0]))
-    before, after = 1000 * (starts[:, 0] - starts[:, 1]), 1000 * (now - starts[:, 1])
-    result: dict[str, Any] = {"alike": told.alike, "same": told.same} if told else {}
-    for name, off in (("before", before), ("after", after)):
-        result[f"{name}_ms"] = {
-            "median": round(float(np.median(off)), 1),
-            "off_90": round(float(np.percentile(np.abs(off), 90)), 1),
-        }
-    return result

@@ -1,4 +1,4 @@
-"""What finders hear.
+"""What finders work on.
 
 A take and its survey, and what several of them need, worked out once and when it is first asked for.
 """
@@ -15,9 +15,9 @@ import numpy as np
 from isophon.core.audio.files import BLOCK, Readable, whole
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark
-from isophon.core.passes.ess.settings import LEFT_ALONE
-from isophon.core.passes.kind import Found, Read
+from isophon.core.passes.kind import Found
 from isophon.core.passes.singing import singing
+from isophon.core.passes.stage import Read
 from isophon.core.survey import Survey
 
 
@@ -38,7 +38,6 @@ class Recorded(Listened, Protocol):
 
 LOW_HZ = 12_000
 _HELD_BYTES = 64_000_000  # a take as long as this is held in memory while it is heard
-_LEAST_DB = -20.0  # what hisses softer beside a word may be a breath
 
 
 class Held:
@@ -68,8 +67,8 @@ def held(recording: Listened) -> Listened:
     return Held(recording) if small and not isinstance(recording, Held) else recording
 
 
-class Ears:
-    """A take as the finders hear it.
+class FinderContext:
+    """A take as the finders have it.
 
     ``kinds``: all kinds by name; what one found others may ask for by :meth:`marks`.
     """
@@ -87,7 +86,7 @@ class Ears:
     def found(self, kind: str) -> Found:
         """What a kind finds."""
         if kind not in self._found:
-            self._found[kind] = self._kinds[kind].find(self)
+            self._found[kind] = self._kinds[kind].finder.find(self)
         return self._found[kind]
 
     def marks(self, kind: str) -> tuple[Mark, ...]:
@@ -106,8 +105,9 @@ class Ears:
     @cached_property
     def singing(self) -> list[tuple[float, float]]:
         """The stretches of singing, (start, end) in s."""
-        sung = [m for m in self.marks("ess") if m.sound not in LEFT_ALONE or m.standout_db > _LEAST_DB]
-        return singing(self.survey, [(m.start, m.end) for m in sung])
+        sung = [span for name, kind in self._kinds.items() if kind.finder.sung
+                for span in kind.finder.sung(self.marks(name))]  # fmt: skip
+        return singing(self.survey, sung)
 
     def kept(self, name: str, make: Callable[[], Any]) -> Any:
         """Something that rooms share among themselves, made once."""

@@ -10,11 +10,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from isophon.core.audio.files import BLOCK, Recording, whole
+from isophon.core.audio.leak import Cue, Feed, Leak, Removal
 from isophon.core.errors import InputError
-from isophon.core.marks import Mark
-from isophon.core.passes.bleed.leak import Cue, hits, learn_leak
-from isophon.core.passes.bleed.settings import BleedSettings, Feed, Leak
-from isophon.core.passes.bleed.treat import without
+from isophon.core.passes import KINDS, AnyMark
 from isophon.core.ranges import File, Key, Name, Seconds
 from isophon.core.reading import path_of
 from isophon.core.session.model import Part, Session
@@ -49,7 +47,7 @@ class Learned(msgspec.Struct, frozen=True):
     """What was learned of a leak, and its hits."""
 
     facts: Leak
-    marks: tuple[Mark, ...] = ()
+    marks: tuple[AnyMark, ...] = ()
 
 
 def lesson_again(session: Session, part: Part) -> Lesson | None:
@@ -89,8 +87,9 @@ def learn(recording: Recording, lesson: Lesson, survey: Survey | Callable[[], Su
 def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Callable[[], Survey],
              tell: Callable[[float], None] | None) -> Learned:  # fmt: skip
     cues = _read(lesson.cues) if lesson.cues else ()
-    taken = learn_leak(whole(recording), recording.sample_rate, cues, key, tell, lesson.moments)
-    learned = Learned(taken.facts, hits(taken, recording.read, survey() if callable(survey) else survey))
+    removing = next(kind.leak_removal for kind in KINDS if kind.leak_removal)
+    taken = removing.learn(whole(recording), recording.sample_rate, cues, key, tell, lesson.moments)
+    learned = Learned(taken.facts, removing.hits(taken, recording.read, survey() if callable(survey) else survey))
     place, sound = take_cache.place_of(recording.path), (taken.leak, taken.rest) if taken.facts.key else None
     take_cache.keep_leak(place, key, sound, msgspec.json.encode(learned))
     return learned
@@ -111,29 +110,29 @@ def _key(lesson: Lesson) -> str:
 class Dry:
     """A recording without its leak; read like a :class:`isophon.core.audio.files.Recording`."""
 
-    def __init__(self, recording: Recording, arrays: Arrays, settings: BleedSettings) -> None:
-        self._recording, self._arrays, self._settings = recording, arrays, settings
+    def __init__(self, recording: Recording, arrays: Arrays, removal: Removal) -> None:
+        self._recording, self._arrays, self._removal = recording, arrays, removal
         self.path, self.sample_rate = recording.path, recording.sample_rate
         self.channels, self.frames, self.duration = recording.channels, recording.frames, recording.duration
 
     def read(self, start: int, frames: int) -> np.ndarray:
         """Samples ``start`` to ``start + frames``, zeros outside, float32 ``(channels, frames)``."""
         block = self._recording.read(start, frames)
-        return without(block, start, self._arrays, self._settings.much, self._settings.careful)
+        return self._removal.apply(block, start, self._arrays)
 
     def blocks(self, size: int = BLOCK) -> Iterator[np.ndarray]:
         """The whole take in order."""
         at = 0
         for block in self._recording.blocks(size):
-            yield without(block, at, self._arrays, self._settings.much, self._settings.careful)
+            yield self._removal.apply(block, at, self._arrays)
             at += block.shape[1]
 
 
-def dry(recording: Recording, leak: Leak | None, settings: BleedSettings) -> Recording | Dry:
+def dry(recording: Recording, leak: Leak | None, removal: Removal) -> Recording | Dry:
     """The recording as the later passes find it."""
     arrays = (
         take_cache.kept_leak(take_cache.place_of(recording.path), leak.key)
-        if leak and leak.key and settings.on
+        if leak and leak.key and removal.on
         else None
     )
-    return recording if arrays is None else Dry(recording, arrays, settings)
+    return recording if arrays is None else Dry(recording, arrays, removal)

@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.views.ground import Ground
+from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import GONE_DB
 from isophon.core.passes.fades import Fade
 
@@ -31,7 +32,7 @@ def draw_gate(painter: QPainter, box: QRectF, fades: list[Fade], first: float, l
         closes, opens = min(fade.edge, half), min(fade.opens or fade.edge, half)
         falling = np.linspace(fade.first, fade.first + closes, _EDGE_POINTS)
         rising = np.linspace(fade.last - opens, fade.last, _EDGE_POINTS)
-        share = 0.5 - 0.5 * np.cos(np.linspace(0, np.pi, _EDGE_POINTS))
+        share = raised_cosine(np.linspace(0, 1, _EDGE_POINTS))
         for at, weight in ((falling, share), (rising, share[::-1])):
             down = -20 * np.log10(np.maximum(1 - (1 - fade.gain) * weight, 10 ** (GONE_DB / 20)))
             points += [QPointF(box.left() + (t - first) * scale, box.top() - d / GONE_DB * box.height())

@@ -12,6 +12,8 @@ from __future__ import annotations
 import numpy as np
 from scipy import fft
 
+from isophon.core.audio.spectra import frames_of
+
 RATE = 8_000
 HOP_S = 0.01
 LOWEST, HIGHEST = 60.0, 1_100.0
@@ -42,7 +44,7 @@ def track_pitch(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         begin, end = first * hop - size // 2, (last - 1) * hop - size // 2 + size
         inside = samples[max(0, begin) : max(0, end)]
         piece = np.pad(inside, (max(0, -begin), max(0, end - max(0, begin) - len(inside))))
-        found.append(_candidates(autocorrelation(np.lib.stride_tricks.sliding_window_view(piece, size)[::hop])))
+        found.append(_candidates(autocorrelation(frames_of(piece, size, hop))))
     del samples
     lags = np.concatenate([lag for lag, _ in found])
     peaks = np.concatenate([peak for _, peak in found])

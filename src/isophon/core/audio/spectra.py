@@ -13,6 +13,17 @@ import numpy as np
 from scipy import fft, signal
 
 
+def frames_of(samples: np.ndarray, size: int, hop: int) -> np.ndarray:
+    """Frames of ``size`` samples of a signal ``(n,)``, one every ``hop``: a view, ``(frames, size)``."""
+    return np.lib.stride_tricks.sliding_window_view(samples, size)[::hop]
+
+
+def power_spectra(frames: np.ndarray, window: np.ndarray) -> np.ndarray:
+    """The squared magnitudes of the spectra of windowed frames: ``(…, size)`` to ``(…, size // 2 + 1)``."""
+    spectrum = fft.rfft(frames * window, axis=-1)
+    return np.square(spectrum.real) + np.square(spectrum.imag)
+
+
 @dataclass(frozen=True)
 class Geometry:
     """Window and hop in frames of a signal at ``sample_rate`` Hz."""
@@ -49,9 +60,7 @@ class Geometry:
         frame's time. Returns ``(n_frames, bins)`` float32; the sum over bins is
         the mean square in the window.
         """
-        frames = np.lib.stride_tricks.sliding_window_view(samples, self.size)[:: self.hop]
-        spectrum = fft.rfft(frames * self.window, axis=1)
-        power = np.square(spectrum.real) + np.square(spectrum.imag)
+        power = power_spectra(frames_of(samples, self.size, self.hop), self.window)
         power *= np.float32(2.0 / self.size)
         power[:, 0] *= 0.5
         if self.size % 2 == 0:

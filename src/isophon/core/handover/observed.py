@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from isophon.core.audio.spectra import power_spectra
 from isophon.core.passes import BY_NAME
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, VOICED, Survey
@@ -50,7 +51,7 @@ class Observed:
                 if all(self._at <= place and place + self.size <= stop for place in one):
                     for i, (block, place) in enumerate(zip((sung, cleaned), one, strict=True)):
                         piece = block[:, place - self._at : place - self._at + self.size].mean(axis=0)
-                        self._sums[name][i] += np.square(np.abs(np.fft.rfft(piece * self.window)))
+                        self._sums[name][i] += power_spectra(piece, self.window)
         self._at = stop
 
     def result(self) -> dict[str, dict[str, list[float]]]:

@@ -17,6 +17,7 @@ import numpy as np
 from scipy import fft
 
 from isophon.core.audio.bell import Bell, power_response
+from isophon.core.audio.spectra import power_spectra
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import ALWAYS, LOUD, centre_of, edges_of
@@ -132,8 +133,7 @@ def _powers(samples: np.ndarray, centres: np.ndarray, size: int) -> np.ndarray:
         for piece, begin in zip(pieces, begins, strict=True):
             sound = samples[max(0, begin) : begin + size]
             piece[max(0, -begin) :][: len(sound)] = sound
-        spectrum = fft.rfft(pieces * window, axis=1)
-        out[first : first + _BATCH] = np.square(spectrum.real) + np.square(spectrum.imag)
+        out[first : first + _BATCH] = power_spectra(pieces, window)
     return out
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy import ndimage, signal
 
+from isophon.core.audio.spectra import frames_of, power_spectra
 from isophon.core.passes.bleed.filtering import filtered
 from isophon.core.passes.bleed.moving import Motion
 from isophon.core.passes.bleed.weighing import STEP, powers
@@ -58,8 +59,7 @@ def through(feeds: np.ndarray, path: np.ndarray, early: int = 0) -> np.ndarray:
 
 def whitener(take: np.ndarray, rate: int) -> np.ndarray:
     """A short linear-phase filter that flattens the noise of the take's stillest moments, float32 ``(511,)``."""
-    frames = np.lib.stride_tricks.sliding_window_view(take, _WHITENER)[:: 2 * _WHITENER]
-    power = np.square(np.abs(np.fft.rfft(frames * np.hanning(_WHITENER), axis=1)))
+    power = power_spectra(frames_of(take, _WHITENER, 2 * _WHITENER), np.hanning(_WHITENER))
     loud = power.sum(axis=1)
     some = loud > 1e-9 * loud.max()
     still = power[some & (loud <= np.percentile(loud[some], _STILL_PERCENTILE))] if some.any() else power

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from scipy import ndimage
 
 from isophon.core.audio.bell import Bell
+from isophon.core.audio.spectra import frames_of, power_spectra
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.settings import is_left
 from isophon.core.passes.filters import BandFilter
@@ -33,8 +34,7 @@ def with_whistle(read: Read, sample_rate: int, mark: EssMark) -> EssMark:
     if mark.voiced or len(starts) < _FEWEST_FRAMES:
         return mark
     samples = read(first, last - first).sum(axis=0)
-    frames = np.stack([samples[s - first : s - first + size] for s in starts]) * np.hanning(size)
-    power = np.square(np.abs(np.fft.rfft(frames, axis=1))) + 1e-18
+    power = power_spectra(frames_of(samples, size, size // 2), np.hanning(size)) + 1e-18
     hz = np.fft.rfftfreq(size, 1 / sample_rate)
     inside = np.flatnonzero((hz > _LOW_HZ) & (hz < min(_HIGH_HZ, 0.45 * sample_rate)))
     over = _over_around(10 * np.log10(power.mean(axis=0)), hz, inside)

@@ -25,6 +25,7 @@ from scipy.sparse.linalg import spsolve
 
 from isophon.core.audio.hum import Hum, Partial
 from isophon.core.audio.lowrate import LowRate
+from isophon.core.audio.spectra import frames_of, power_spectra
 from isophon.core.audio.threads import at_once, cores
 
 _MAINS = (50.0, 60.0)
@@ -96,9 +97,7 @@ def _spectra(low: LowRate, size: int, bins: int) -> tuple[np.ndarray, np.ndarray
     for first in range(0, count, _BATCH):
         last = min(count, first + _BATCH)
         for channel in low.span(first * hop, (last - 1) * hop + size):
-            frames = np.lib.stride_tricks.sliding_window_view(channel, size)[::hop]
-            spectrum = fft.rfft(frames * window, axis=1)[:, : size // 4]
-            square = np.square(spectrum.real) + np.square(spectrum.imag)
+            square = power_spectra(frames_of(channel, size, hop), window)[:, : size // 4]
             power[first:last] += square[:, :bins]
             loud[first:last] += square.sum(axis=1)
     return power, loud

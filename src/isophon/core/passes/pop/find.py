@@ -17,6 +17,7 @@ from scipy import ndimage, signal
 from isophon.core.audio.hum import Hum, hum_of
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.lowrate import LowRate
+from isophon.core.audio.spectra import power_spectra
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.context import LOW_HZ
 from isophon.core.passes.pop.mark import PopMark
@@ -171,7 +172,7 @@ def _reach(wave: np.ndarray, start: float, end: float) -> float:
     def spectrum(at: int) -> np.ndarray:
         piece = wave[:, max(0, at - size // 2) : max(0, at - size // 2) + size]
         padded = np.pad(piece, ((0, 0), (0, size - piece.shape[1])))
-        return np.square(np.abs(np.fft.rfft(padded * window, axis=1))).sum(axis=0)
+        return power_spectra(padded, window).sum(axis=0)
 
     here, after = spectrum(middle), spectrum(int((end + 0.09) * _RATE))
     hz = np.fft.rfftfreq(size, 1 / _RATE)

@@ -11,6 +11,8 @@ from functools import lru_cache
 import numpy as np
 from scipy import fft, signal
 
+from isophon.core.audio.spectra import frames_of
+
 ORDER = 24
 _BLOCK_S = 0.032
 _EDGES_HZ = (2_000.0, 5_500.0, 11_000.0)
@@ -28,7 +30,7 @@ def residual(samples: np.ndarray, sample_rate: int) -> np.ndarray:
     count = -(-len(samples) // size)
     padded = np.zeros(count * size + size, np.float32)
     padded[size // 2 : size // 2 + len(samples)] = samples
-    frames = np.lib.stride_tricks.sliding_window_view(padded, 2 * size)[::size]
+    frames = frames_of(padded, 2 * size, size)
     window = signal.get_window("hann", 2 * size).astype(np.float32)
     # each block with the samples around it that its prediction and the bands' filters need
     bands = _filters(sample_rate)
@@ -36,7 +38,7 @@ def residual(samples: np.ndarray, sample_rate: int) -> np.ndarray:
     before, around = ORDER + half, size + ORDER + 2 * half
     shifted = np.concatenate([np.zeros(before, np.float32), padded[size // 2 : size // 2 + count * size],
                               np.zeros(half, np.float32)])  # fmt: skip
-    blocks = np.lib.stride_tricks.sliding_window_view(shifted, around)[::size]
+    blocks = frames_of(shifted, around, size)
     length = fft.next_fast_len(around, real=True)
     responses = [fft.rfft(taps, length) for taps in bands]
     error = np.empty((len(bands), count, size), np.float32)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from isophon.core.audio.loudness import db
+from isophon.core.audio.spectra import power_spectra
 from isophon.core.passes.stage import Read
 
 _FORMER_HZ, _ENOUGH_HZ = (22_050, 24_000, 32_000, 44_100, 48_000), 88_200
@@ -21,7 +22,7 @@ def telling_rate(read: Read, sample_rate: int, frames: int) -> int:
     window = np.hanning(_SIZE)
     power = np.zeros(_SIZE // 2 + 1)
     for at in np.linspace(0, max(0, frames - _SIZE), _SPANS).astype(int):
-        power += np.square(np.abs(np.fft.rfft(read(int(at), _SIZE) * window, axis=1))).sum(axis=0)
+        power += power_spectra(read(int(at), _SIZE), window).sum(axis=0)
     hz = np.fft.rfftfreq(_SIZE, 1 / sample_rate)
     for rate in _FORMER_HZ:
         if rate * _ABOVE[1] > sample_rate:

@@ -4,6 +4,7 @@ import ast
 from pathlib import Path
 
 import isophon
+from isophon.core.passes import NAMES
 
 ROOT = Path(isophon.__file__).parent
 FLOORS = (
@@ -118,3 +119,25 @@ def test_the_core_never_imports_qt_or_the_window():
     for module, source, _ in _imports():
         if module.startswith("core"):
             assert not source.startswith(("PySide6", "isophon.app", "isophon.cli")), module
+
+
+def test_no_kind_is_named_outside_of_rooms_sheets_and_the_demo():
+    """In code: as a text, a setting of a part, or an import of its room; the registry aside."""
+    mine = ("core/passes/__init__.py", *(f"core/passes/{name}/" for name in NAMES), "app/sheets/", "core/demo/")
+    attributes = set(NAMES) - {"band", "pop"}  # of a strip, a mark, a list
+    may = {("core/passes/filters.py", "hiss")}  # a stage that several kinds share comes after that of one
+    seen = 0
+    for path in sorted(ROOT.rglob("*.py")):
+        name = str(path.relative_to(ROOT))
+        if name.startswith(mine):
+            continue
+        seen += 1
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.Constant) and node.value in NAMES:
+                assert (name, node.value) in may, f"{name}:{node.lineno} names {node.value}"
+            if isinstance(node, ast.Attribute) and node.attr in attributes:
+                raise AssertionError(f"{name}:{node.lineno} names {node.attr}")
+            if isinstance(node, ast.ImportFrom) and node.module:
+                room = node.module.removeprefix("isophon.core.passes.").partition(".")[0]
+                assert room not in NAMES, f"{name}:{node.lineno} imports the room of {room}"
+    assert seen > 100

@@ -141,10 +141,11 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
     shuffle = next(m for m in workspace.marks if m.over_room_db > 12)
     workspace.select((shuffle.start, shuffle.end))
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
-    assert noise_in(workspace.part) != before and "learned from 4" in room.sheet.extras.noise.hiss_words.text()
+    qtbot.waitUntil(lambda: noise_in(workspace.part) != before, timeout=20_000)
+    assert "learned from 4" in room.sheet.extras.noise.hiss_words.text()
     workspace.select((1.0, 1.05))
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
-    assert "too short to learn" in room.message.text()
+    qtbot.waitUntil(lambda: "too short to learn" in room.message.text(), timeout=20_000)
     workspace.select(None)
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     assert noise_in(workspace.part) == before

@@ -50,7 +50,7 @@ def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_par
     qtbot.waitUntil(lambda: workspace.session.part("part-2").heard_beside not in ("", before.heard_beside),
                     timeout=60_000)  # fmt: skip
     after = workspace.session.part("part-2")
-    late = [np.median([m.standout_db for m in part.of_kind("timing")]) for part in (before, after)]
+    late = [np.median([m.late_ms for m in part.of_kind("timing")]) for part in (before, after)]
     assert late[1] - late[0] == pytest.approx(250, abs=20), "it is heard where it lies now"
     assert len(workspace.keeper.history.steps) == steps + 1, "what is found is no step"
     copy = replace(after, id="part-9", name="Lead double again", offset_s=before.offset_s + 0.1, heard_beside="")
@@ -59,7 +59,7 @@ def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_par
     both = lambda: [workspace.session.part(name) for name in ("part-2", "part-9")]  # noqa: E731
     qtbot.waitUntil(lambda: both()[0].heard_beside == before.heard_beside and both()[1].heard_beside != "",
                     timeout=60_000)  # fmt: skip
-    late = [np.median([m.standout_db for m in part.of_kind("timing")]) for part in both()]
+    late = [np.median([m.late_ms for m in part.of_kind("timing")]) for part in both()]
     assert late[1] - late[0] == pytest.approx(100, abs=20), "neither of two parts with one recording puts off the other"
 
 
@@ -96,7 +96,7 @@ def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):
     press(choice, Key.Key_Down, qtbot=qtbot)
     assert workspace.part.follows == other and workspace.session.followed_by(workspace.part).id == other
     qtbot.waitUntil(lambda: workspace.part.heard_beside != before.heard_beside, timeout=60_000)
-    late = [np.median([abs(m.standout_db) for m in part.of_kind("timing")]) for part in (before, workspace.part)]
+    late = [np.median([abs(m.late_ms) for m in part.of_kind("timing")]) for part in (before, workspace.part)]
     assert late[1] < late[0], "both are late against the lead alike, so they are nearer to one another"
     esses = [[m.partner_s for m in part.of_kind("ess")] for part in (before, workspace.part)]
     assert esses[0] == esses[1], "esses go by the lead's all the same"
@@ -118,7 +118,7 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     assert lined_up.sheet.extras.words.toolTip().count("nine in ten") == 3, "each part's own"
     moved = [m for m in workspace.marks if part.acts(m) and m.start > 18.2]
     mark = moved[0]
-    assert mark.standout_db > 35 and mark.standout_db + part.change(mark) == pytest.approx(8, abs=1)
+    assert mark.late_ms > 35 and mark.late_ms + part.change(mark) == pytest.approx(8, abs=1)
     plan = [t for t in part.plan if isinstance(t, Moved)]
     whole = next(t for t in plan if t.last - t.first == t.length and t.first != t.source)
     rate, count = part.source.sample_rate, whole.last - whole.first
@@ -129,7 +129,7 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     workspace.take_in_hand([mark.id], show=False)
     qtbot.wait(50)
     bar = next(b for m, b in skyline.bars() if m.id == mark.id)
-    top = QPointF(bar.center().x(), skyline.y_of(mark.standout_db + part.change(mark)))
+    top = QPointF(bar.center().x(), skyline.y_of(mark.late_ms + part.change(mark)))
     drag(qtbot, skyline, top, top + QPointF(0, skyline.y_of(0) - skyline.y_of(20)))
     assert workspace.part.change(workspace.part.mark(mark.id)) == pytest.approx(part.change(mark) - 20, abs=2)
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)

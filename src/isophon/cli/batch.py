@@ -1,83 +1,102 @@
-"""Several recordings at once: one process each, as many as there are cores, and all told in the order of the files."""
+"""Several recordings at once: one worker each, as many as there are cores, and all told in the order of the files."""
 
 from __future__ import annotations
 
-import contextlib
-import io
-import multiprocessing
-import os
-import signal
-import sys
+import threading
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor, wait
+from functools import partial
+from pathlib import Path
 from typing import Any, NamedTuple
 
-from isophon.core.lifetime import end_with_parent
+from isophon.core.errors import IsophonError
+from isophon.core.forking import fork_here
+from isophon.core.reading import spelled
+from isophon.core.work.cleaning import Cleaned, clean_file, clean_part
+from isophon.core.work.messages import CleanFile, Failed, HandOver, Measure
+from isophon.core.work.worker import serve
+from isophon.core.work.workers import Task, Workers
 
-Tell = Callable[[float], None]
-Work = Callable[[Tell], tuple[dict[str, Any], int]]  # gives a row of the report and an exit status; never raises
+Work = CleanFile | HandOver
+Step = Callable[[str, float], None]
 Show = Callable[[int, float], None]
 
 _LOOK_S = 0.1
-_shared: tuple[Sequence[Work], Any] = ((), None)  # what the forked processes find
 
 
 class Outcome(NamedTuple):
-    """The row of one recording, its exit status, and the lines that were written to standard error about it."""
+    """What became of a recording: its stem, or why there is none."""
 
-    row: dict[str, Any]
-    status: int
-    lines: str
+    cleaned: Cleaned | None
+    failed: Failed | None = None
 
 
-def worked_through(works: Sequence[Work], count: int, show: Show | None = None) -> Iterator[Outcome]:
+def one_by_one(works: Sequence[Work], step: Callable[[Work], Step]) -> Iterator[Outcome]:
+    """Do works in this process, each as it is asked for; ``step(work)``: what is told how far each is."""
+    for work in works:
+        try:
+            yield Outcome(_done(work, step(work)))
+        except IsophonError as error:
+            yield Outcome(None, Failed.of(error))
+
+
+def _done(work: Work, tell: Step) -> Cleaned:
+    match work:
+        case CleanFile():
+            return clean_file(work.asked, work.target, tell)
+        case HandOver():
+            return clean_part(work.session, work.part, work.target, tell, work.kinds, work.keep)
+
+
+def at_once(works: Sequence[Work], count: int, show: Show | None = None, lead: Path | None = None) -> Iterator[Outcome]:
     """Do all works, ``count`` at a time; their outcomes in order, each as soon as all before it are there.
 
-    ``show(done, fraction)`` is called now and then. Where this is interrupted, all processes end, and what
-    they had half-written is cleared away.
+    ``show(done, fraction)`` is called now and then. ``lead``: what all meet; it is looked through first. Where this is
+    interrupted, all processes end, and what they had half-written is cleared away.
     """
-    global _shared
-    context = multiprocessing.get_context("fork")
-    _shared = works, context.Array("d", len(works))
-    pool = ProcessPoolExecutor(count, context, _begin, (os.getpid(),))
-    futures = [pool.submit(_done, i) for i in range(len(works))]
+    workers = Workers(count, fork_here(count, serve))
+    there = threading.Condition()
+    fractions = [0.0] * len(works)
+    outcomes: list[Outcome | None] = [None] * len(works)
+
+    def told(index: int, what: str, value: Any) -> None:
+        with there:
+            if what == "progress":
+                fractions[index] = value
+                return
+            fractions[index] = 1.0
+            outcomes[index] = Outcome(Cleaned(**value)) if what == "done" else Outcome(None, value.how)
+            there.notify()
+
     try:
-        for future in futures:
-            while not future.done():
-                wait([future], _LOOK_S)
-                if show:
-                    _show(show, futures)
-            yield future.result()
+        if lead is not None:
+            _measure_first(workers, lead)
+        for index, work in enumerate(works):
+            workers.submit(Task(work, partial(told, index)))
+        for index in range(len(works)):
+            yield _awaited(there, outcomes, fractions, index, show)
     finally:
-        for process in list((pool._processes or {}).values()):
-            if not all(f.done() for f in futures):
-                process.terminate()
-        pool.shutdown(cancel_futures=True)
+        workers.close()
 
 
-def _show(show: Show, futures: list[Future[Outcome]]) -> None:
-    told = _shared[1]
-    show(
-        sum(f.done() for f in futures), sum(1.0 if f.done() else told[i] for i, f in enumerate(futures)) / len(futures)
-    )
+def _measure_first(workers: Workers, path: Path) -> None:
+    """Look a recording through before all else; where that fails, whoever needs it says so."""
+    ended = threading.Event()
+
+    def told(what: str, value: Any) -> None:
+        if what != "progress":
+            ended.set()
+
+    workers.submit(Task(Measure(path=spelled(path)), told))
+    ended.wait()
 
 
-def _begin(parent: int) -> None:
-    """In each process: the parent is told to stop, and tells the others; where it is killed, they end too."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
-    end_with_parent(parent)
-
-
-def _done(index: int) -> Outcome:
-    works, told = _shared
-
-    def tell(fraction: float) -> None:
-        told[index] = fraction
-
-    with contextlib.redirect_stderr(io.StringIO()) as lines:
-        try:
-            row, status = works[index](tell)
-        except SystemExit:
-            os._exit(1)  # what was half-written is cleared away; the pool would wait for more work
-    return Outcome(row, status, lines.getvalue())
+def _awaited(there: threading.Condition, outcomes: list[Outcome | None], fractions: list[float], index: int,
+             show: Show | None) -> Outcome:  # fmt: skip
+    while True:
+        with there:
+            there.wait_for(lambda: outcomes[index] is not None, _LOOK_S)
+            outcome, done, fraction = outcomes[index], fractions.count(1.0), sum(fractions) / len(fractions)
+        if show:
+            show(done, fraction)
+        if outcome is not None:
+            return outcome

@@ -6,35 +6,28 @@ import argparse
 import dataclasses
 import json
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from types import MappingProxyType
-from typing import Any, cast
+from typing import Any, NamedTuple, cast
 
-from msgspec.structs import replace
-
-from isophon.cli.batch import Outcome, Tell, Work, worked_through
+from isophon.cli.batch import Outcome, Work, at_once, one_by_one
 from isophon.cli.listing import print_marks, told_of
 from isophon.cli.options import check_role, kind_list, kinds_of, mark_files, one_setting, settings_of
-from isophon.core import log
 from isophon.core.audio.files import Recording
-from isophon.core.audio.leak import Leak
 from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
-from isophon.core.errors import CallError, ExistsError, InputError, IsophonError, OutputError, shown
-from isophon.core.finding import need_voice
+from isophon.core.errors import CallError, IsophonError, OutputError, shown
 from isophon.core.handover import bundle
 from isophon.core.handover import stems as handover
-from isophon.core.passes import BY_NAME, KINDS, NAMES
+from isophon.core.passes import KINDS, NAMES, Settings
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
 from isophon.core.session.model import Part, Role, Session, Source
-from isophon.core.survey import Survey
-from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
-from isophon.core.work.completing import SHARES, completed
-from isophon.core.work.leads import Lead, beside_the_lead, lead_of
+from isophon.core.work.cleaning import FileRequest, found_in, only
+from isophon.core.work.completing import needed
 from isophon.core.work.leak_learning import CueFile, Lesson
+from isophon.core.work.messages import CleanFile, Failed, HandOver
 
 Show = Callable[[str, float], None]
 
@@ -44,13 +37,13 @@ def find(call: argparse.Namespace) -> int:
     if call.audio.suffix == file.ENDING:
         return _listed_session(call)
     check_role(call)
-    role = call.role or "lead"
-    kinds, settings = kinds_of(call), settings_of(call, role)
+    kinds, settings = kinds_of(call), settings_of(call, call.role or "lead")
     with Recording(call.audio) as recording:
-        part = _part(call.audio, recording, role, settings)
-        part, found = _surveyed(part, recording, kinds, _progress(call, call.audio), _lesson(call, settings),
-                                mark_files(call), lead_of(call.lead))  # fmt: skip
-    result = told_of(part, recording.path.name, found.floor_dbfs, call.lead and call.lead.name)
+        found = found_in(recording, _asked(call, call.audio, kinds, settings), _progress(call, call.audio))
+    for line in found.warnings:
+        print(f"isophon: {shown(line)}", file=sys.stderr)
+    part = found.part
+    result = told_of(part, recording.path.name, found.survey.floor_dbfs, call.lead and call.lead.name)
     if call.json:
         print(json.dumps(result, indent=1))
     else:
@@ -67,7 +60,7 @@ def _listed_session(call: argparse.Namespace) -> int:
     for part in session.parts:
         followed = session.followed_by(part)
         lead = None if followed is None else path_of(followed.source.path).name
-        ready = _only(part, kinds)
+        ready = only(part, kinds)
         row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, lead)
         rows.append({"name": part.name, "role": part.role, **row})
         if not call.json:
@@ -116,84 +109,91 @@ def clean(call: argparse.Namespace) -> int:
     return status
 
 
-def _written(call: argparse.Namespace, jobs: Jobs, inputs: list[Path], target: handover.Target,
+def _written(call: argparse.Namespace, jobs: list[Job], inputs: list[Path], target: handover.Target,
              rows: list[dict[str, Any]]) -> int:  # fmt: skip
     """Write everything and the report of it; the highest status."""
     handover.check_report(target, inputs)
     try:
-        return _all_done(call, _works(jobs, inputs, target), rows)
+        return _all_done(call, _ready(jobs, inputs, target), rows)
     finally:
         if any("error" not in row for row in rows):
             handover.write_report(rows, target.folder, target.song)
 
 
-Job = Callable[[handover.Target, Show], dict[str, Any]]
-Jobs = list[tuple[Part, Job]]
+class Job(NamedTuple):
+    """A stem to be written: the part that it is named after, and what is asked of a worker for a target."""
+
+    part: Part
+    work: Callable[[handover.Target], Work]
+
+    @property
+    def path(self) -> Path:
+        """The recording."""
+        return path_of(self.part.source.path)
 
 
-def _all_done(call: argparse.Namespace, works: list[Work], rows: list[dict[str, Any]]) -> int:
+def _ready(jobs: list[Job], inputs: list[Path], target: handover.Target) -> list[tuple[Path, Work | IsophonError]]:
+    """What is to be done with each recording, or why it cannot be; none of them can stop the others."""
+    ready: list[tuple[Path, Work | IsophonError]] = []
+    taken: dict[Path, Path] = {}
+    for row, job in enumerate(jobs, 1):
+        mine = handover.numbered(target, row, len(jobs))
+        outputs = handover.outputs(job.part, mine)
+        try:
+            for output in outputs:
+                if output in taken:
+                    raise OutputError(
+                        f"{job.path}: would write {output.name} as {taken[output]} does; use another --out"
+                    )
+            handover.check_free(job.part, mine, inputs)
+            ready.append((job.path, job.work(mine)))
+        except IsophonError as error:
+            ready.append((job.path, error))
+        taken = dict.fromkeys(outputs, job.path) | taken
+    return ready
+
+
+def _all_done(call: argparse.Namespace, ready: list[tuple[Path, Work | IsophonError]],
+              rows: list[dict[str, Any]]) -> int:  # fmt: skip
     """Do all works and gather their rows; the highest status of those that failed."""
+    works = [work for _, work in ready if not isinstance(work, IsophonError)]
     count = min(call.jobs or cores(), len(works))
     quiet = call.quiet or not sys.stderr.isatty()
     if count < 2:
-        outcomes: Iterator[Outcome] = (Outcome(*work(lambda fraction: None), "") for work in works)
+        outcomes = one_by_one(works, lambda work: _progress(call, _path_of(work)))
     else:
-        outcomes = worked_through(works, count, None if quiet else partial(_show_all, len(works)))
+        outcomes = at_once(works, count, None if quiet else partial(_show_all, len(works)), call.lead)
     status = 0
-    for outcome in outcomes:
-        rows.append(outcome.row)
-        status = max(status, outcome.status)
-        print(outcome.lines, end="", file=sys.stderr, flush=True)
+    for path, work in ready:
+        outcome = Outcome(None, Failed.of(work)) if isinstance(work, IsophonError) else next(outcomes)
+        rows.append(_row(path, outcome))
+        status = max(status, outcome.failed.status if outcome.failed else 0)
     return status
 
 
-def _works(jobs: Jobs, inputs: list[Path], target: handover.Target) -> list[Work]:
-    """What is to be done with each recording, none of which can stop the others."""
-    taken: dict[Path, Path] = {}
+def _path_of(work: Work) -> Path:
+    named = work.asked.path if isinstance(work, CleanFile) else work.session.part(work.part).source.path
+    return path_of(named)
 
-    def work(
-        part: Part, job: Job, target: handover.Target, before: dict[Path, Path], tell: Tell
-    ) -> tuple[dict[str, Any], int]:
-        path = path_of(part.source.path)
-        try:
-            for output in handover.outputs(part, target):
-                if output in before:
-                    raise OutputError(f"{path}: would write {output.name} as {before[output]} does; use another --out")
-            handover.check_free(part, target, inputs)
-            row = job(target, lambda what, fraction: tell(SHARES[what][0] + SHARES[what][1] * fraction))
-            _warn_of_clipping(row)
-        except Exception as error:
-            told = _told(error, path)
-            print(f"isophon: {told}", file=sys.stderr)
-            return {"file": path.name, "error": str(told)}, told.status
-        return row, 0
 
-    works: list[Work] = []
-    for row, (part, job) in enumerate(jobs, 1):
-        mine = handover.numbered(target, row, len(jobs))
-        works.append(partial(work, part, job, mine, dict(taken)))
-        taken = {output: path_of(part.source.path) for output in handover.outputs(part, mine)} | taken
-    return works
+def _row(path: Path, outcome: Outcome) -> dict[str, Any]:
+    """A recording's row of the report; what a person ought to know is said."""
+    if outcome.cleaned is None:
+        failed = outcome.failed
+        assert failed is not None, "one of both"
+        words = f"{failed.words} (--force)" if failed.exists else failed.words
+        print(f"isophon: {shown(words)}", file=sys.stderr)
+        return {"file": path.name, "error": words}
+    for line in outcome.cleaned.warnings:
+        print(f"isophon: {shown(line)}", file=sys.stderr)
+    _warn_of_clipping(outcome.cleaned.row)
+    return outcome.cleaned.row
 
 
 def _warn_of_clipping(row: dict[str, Any]) -> None:
     if row["clipped_samples"]:
         told = f"{shown(row['output'])}: {row['clipped_samples']} samples were clipped at full scale"
         print(f"isophon: {told}; --depth 32f keeps them", file=sys.stderr)
-
-
-def _told(error: Exception, path: Path) -> IsophonError:
-    """Any error as one that a person is told about."""
-    if isinstance(error, ExistsError):
-        return ExistsError(f"{error} (--force)")
-    if isinstance(error, IsophonError):
-        return error
-    if isinstance(error, OSError):
-        return InputError(f"{path.name}: cannot be worked on ({error.strerror or error}); check it and its folder")
-    if isinstance(error, MemoryError):
-        return InputError(f"{path.name}: there is not enough memory for it; close other programs, or split it")
-    log.trouble(error)
-    return IsophonError(f"{path.name}: an error inside Isophon ({type(error).__name__}: {error}); please report it")
 
 
 def _refuse_for_sessions(call: argparse.Namespace) -> None:
@@ -205,28 +205,27 @@ def _refuse_for_sessions(call: argparse.Namespace) -> None:
             raise CallError(f"{option}: is told by the session itself; leave it out, or change it in the session")
 
 
-def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
-    settings, lead = settings_of(call, call.role or "lead"), lead_of(call.lead)
+def _asked(call: argparse.Namespace, path: Path, kinds: set[str], settings: Settings) -> FileRequest:
+    """What a call asks of a recording."""
+    files = {option: spelled(file_of) for option, file_of in mark_files(call).items()}
+    lead = spelled(call.lead) if call.lead else ""
+    role = cast("Role", call.role or "lead")
+    in_order = tuple(name for name in NAMES if name in kinds)
+    return FileRequest(spelled(path), role, settings, in_order, _lesson(call, settings), files, lead)
 
-    def job(path: Path) -> Job:
-        def run(target: handover.Target, tell: Show) -> dict[str, Any]:
-            progress = _both(tell, _progress(call, path))
-            with Recording(path) as recording:
-                part = _part(path, recording, call.role or "lead", settings)
-                part, found = _surveyed(part, recording, kinds, progress, _lesson(call, settings), mark_files(call),
-                                        lead)  # fmt: skip
-                return handover.hand_over(part, recording, found, target, partial(progress, "cleaning"))
 
-        return run
-
+def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[list[Job], list[Path]]:
+    settings = settings_of(call, call.role or "lead")
     inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ()),
               *mark_files(call).values(), *((call.lead,) if call.lead else ())]  # fmt: skip
-    parts = [Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1)) for path in call.audio]
-    jobs = [(part, job(path)) for part, path in zip(parts, call.audio, strict=True)]
-    return sorted(jobs, key=lambda one: path_of(one[0].source.path).name), inputs
+    jobs = []
+    for path in sorted(call.audio, key=lambda path: path_of(spelled(path)).name):
+        part = Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1))
+        jobs.append(Job(part, partial(CleanFile, _asked(call, path, kinds, settings))))
+    return jobs, inputs
 
 
-def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list[Path]]:
+def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[list[Job], list[Path]]:
     session = _loaded(call.session)
     card = file.load_card(call.card) if call.card else {}
     changes = [one_setting(item) for item in call.set]
@@ -234,136 +233,41 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[Jobs, list
     session = edits.set_settings(session, ids, card)
     for kind, setting, value in changes:
         session = edits.set_setting(session, ids, kind, setting, value)
+    in_order = tuple(name for name in NAMES if name in kinds)
 
-    def job(part: Part) -> Job:
-        path = path_of(part.source.path)
-
-        def run(target: handover.Target, tell: Show) -> dict[str, Any]:
-            progress = _both(tell, _progress(call, path))
-            with Recording(path) as recording:
-                edits.check_source(part.source, recording)
-                ready, found = completed(session, part, recording, progress, kinds)
-                if session.followed_by(part) is not None:
-                    _say_doubts(ready, kinds)
-                ready = _only(ready, kinds)
-                return handover.hand_over(ready, recording, found, target, partial(progress, "cleaning"), session.rate)
-
-        return run
+    def work(part: Part, target: handover.Target) -> Work:
+        return HandOver(session=needed(session, part), part=part.id, target=target, kinds=in_order, keep=False)
 
     inputs = [call.session, *(path_of(item.source.path) for item in session.items)]
     inputs += [call.card] if call.card else []
-    return [(part, job(part)) for part in session.parts], inputs
+    return [Job(part, partial(work, part)) for part in session.parts], inputs
 
 
-def _part(path: Path, recording: Recording, role: str, settings: dict[str, Any]) -> Part:
-    source = Source(spelled(path), recording.sample_rate, recording.channels, recording.frames)
-    return Part("part-1", path.stem, source, cast("Role", role), **settings)
-
-
-def _surveyed(
-    part: Part,
-    recording: Recording,
-    kinds: set[str],
-    progress: Show,
-    lesson: Lesson | None = None,
-    files: Mapping[str, Path] = MappingProxyType({}),
-    lead: Lead | None = None,
-) -> tuple[Part, Survey]:
-    removing = any(BY_NAME[name].leak_removal for name in kinds)
-    asked = lesson if removing and part.removal.on else None
-    request = AnalysisRequest(kinds=tuple(kinds), removal=part.removal, lesson=asked)
-    analysis = analyse(recording, request, progress)
-    found = analysis.survey
-    if asked is not None:
-        _warn_of_leak(recording, asked, analysis.leak)
-    if any(BY_NAME[name].finder.needs_voice for name in kinds):
-        need_voice(recording, found)
-    part = edits.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source)).part(part.id)
-    drawn = [mark for one in (kind.mark_file for kind in KINDS) if one and one.option in files
-             for mark in one.read(files[one.option], recording.duration)]  # fmt: skip
-    marks = tuple(sorted((*part.marks, *analysis.hits, *drawn), key=lambda m: (m.start, m.id)))
-    part = _with_learned(replace(part, marks=marks, leak=analysis.leak), analysis)
-    if lead is not None:
-        part = beside_the_lead(part, analysis.recording, found, lead, lead.begins(recording), kinds)
-        _say_doubts(part, kinds)
-    return _only(part, kinds), found
-
-
-def _lesson(call: argparse.Namespace, settings: dict[str, Any]) -> Lesson | None:
-    """What the bleed is to be learned from; bleed that is asked for by name without a cue is the take's own click."""
+def _lesson(call: argparse.Namespace, settings: Settings) -> Lesson | None:
+    """What the leak is to be learned from; one that is asked for by name without a cue is the take's own click."""
     named = kind_list("--only", call.only) if call.only is not None else ()
     for kind in KINDS:
-        removing, mine = kind.leak_removal, settings[kind.name]
+        removing, mine = kind.leak_removal, getattr(settings, kind.name)
         if removing is None:
             continue
-        moments, nudge_s = removing.moments(mine), removing.nudge_s(mine)
         if call.cue:
-            return Lesson(tuple(CueFile(spelled(cue), nudge_s) for cue in call.cue), moments)
+            nudge_s = removing.nudge_s(mine)
+            return Lesson(tuple(CueFile(spelled(cue), nudge_s) for cue in call.cue), removing.moments(mine))
         if call.own_click or kind.name in named:
-            return Lesson((), moments)
+            return Lesson((), removing.moments(mine))
     return None
 
 
-def _warn_of_leak(recording: Recording, lesson: Lesson, leak: Leak | None) -> None:
-    """Say which cues are not heard in a recording."""
-    if not lesson.cues:
-        missing = [] if leak and leak.key else ["no regular click"]
-    else:
-        heard = leak.cues if leak and leak.key else ()
-        names = [path_of(cue.path).name for cue in lesson.cues]
-        missing = [f"no leak of {shown(name)}" for name in names if name not in heard]
-    name = shown(recording.path.name)
-    for what in missing:
-        print(f"isophon: {name}: {what} was found in it; nothing of that was taken out", file=sys.stderr)
-
-
-def _say_doubts(part: Part, kinds: set[str]) -> None:
-    """Say what is doubtful in what is found beside the lead."""
-    beside = [kind for kind in KINDS if kind.beside_lead.find and kind.name in kinds]
-    for doubt in (doubt for kind in beside for doubt in kind.reporter.doubts(part)):
-        print(f"isophon: {shown(path_of(part.source.path).name)}: {doubt.words}", file=sys.stderr)
-
-
-def _with_learned(part: Part, analysis: Analysis) -> Part:
-    """A part with what is to be learned from the spans that its settings name."""
-    for learning in (kind.span_learning for kind in KINDS if kind.span_learning):
-        span = learning.asked(part)
-        if span is not None:
-            value = learning.learn(analysis.recording, analysis.survey, part, span)
-            part = learning.adopt(part, span, value)
-    return part
-
-
-def _only(part: Part, kinds: set[str]) -> Part:
-    """A part on which only some kinds are worked."""
-    left_out = {name: part.settings(name) for name in NAMES if name not in kinds}
-    off = {name: replace(one, on=False) for name, one in left_out.items() if hasattr(one, "on")}
-    return replace(part, marks=tuple(m for m in part.marks if m.kind in kinds), **off)
-
-
 def _progress(call: argparse.Namespace, path: Path) -> Show:
-    """Shows what is done with one recording, and how far it is; the log is told when each step begins."""
+    """Shows what is done with one recording, and how far it is."""
     silent = call.quiet or not sys.stderr.isatty()
-    step = ""
 
     def show(what: str, fraction: float) -> None:
-        nonlocal step
-        if what != step:
-            step = what
-            log.note("%s: %s", shown(path.name), what)
         if not silent:
             end = "\n" if what == "cleaning" and fraction >= 1 else ""
             print(f"\r{shown(path.name)}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
 
     return show
-
-
-def _both(tell: Show, show: Show) -> Show:
-    def progress(what: str, fraction: float) -> None:
-        tell(what, fraction)
-        show(what, fraction)
-
-    return progress
 
 
 def _show_all(count: int, done: int, fraction: float) -> None:

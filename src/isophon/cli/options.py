@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
 
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError
-from isophon.core.passes import BY_NAME, KINDS, NAMES
+from isophon.core.passes import BY_NAME, KINDS, NAMES, Settings
 from isophon.core.session import file
 from isophon.core.session.model import ROLES
 from isophon.core.session.settings import role_default, with_setting
@@ -50,14 +49,14 @@ def kind_list(option: str, text: str) -> set[str]:
     return kinds
 
 
-def settings_of(call: argparse.Namespace, role: str) -> dict[str, Any]:
+def settings_of(call: argparse.Namespace, role: str) -> Settings:
     """The settings of every kind: of the role, then of the card, then as they are set."""
     settings = {kind: role_default(kind, role) for kind in NAMES}
     if call.card:
         settings |= file.load_card(call.card)
     for kind, setting, value in map(one_setting, call.set):
         settings[kind] = with_setting(kind, settings[kind], setting, value)
-    return settings
+    return Settings(**settings)
 
 
 def one_setting(item: str) -> tuple[str, str, str]:
@@ -75,7 +74,7 @@ def check_role(call: argparse.Namespace) -> None:
     """Refuse a role that is none, and guides that cannot be read or do not go together."""
     if call.role is not None and call.role not in ROLES:
         raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
-    for guide in (*((call.bed,) if call.bed else ()), *call.cue):
+    for guide in (*((call.bed,) if call.bed else ()), *((call.lead,) if call.lead else ()), *call.cue):
         Recording(guide).close()
     if call.cue and call.own_click:
         raise CallError("--own-click: is for takes without a cue file; leave out --cue, or this")

@@ -19,7 +19,7 @@ import socket
 import subprocess
 import sys
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -153,6 +153,45 @@ class Forker:
 def forker() -> Forker:
     """The one of this process."""
     return Forker((WORKER, PLAYER, PICTURES))
+
+
+def fork_here(count: int, serve: Callable[[BinaryIO, BinaryIO, int], None]) -> list[Child]:
+    """Children of this very process, which must not have begun a thread yet; RuntimeError where it has.
+
+    Each runs ``serve(input, output, parent)``. They share what this process has loaded, and end with it.
+    """
+    if threading.active_count() > 1:
+        raise RuntimeError("a process with threads cannot be forked safely")
+    sys.stdout.flush()
+    sys.stderr.flush()
+    parent = os.getpid()
+    children: list[Child] = []
+    for _ in range(count):
+        (its_input, ours_out), (ours_in, its_output) = os.pipe(), os.pipe()
+        pid = os.fork()
+        if pid == 0:
+            for descriptor in (ours_out, ours_in):
+                os.close(descriptor)
+            for child in children:  # else those before it would never see the end of their input
+                child.stdin.close()
+                child.stdout.close()
+            _serve_here(serve, its_input, its_output, parent)
+        os.close(its_input)
+        os.close(its_output)
+        children.append(Child(pid, os.fdopen(ours_out, "wb"), os.fdopen(ours_in, "rb")))
+    return children
+
+
+def _serve_here(serve: Callable[[BinaryIO, BinaryIO, int], None], its_input: int, its_output: int, parent: int) -> None:
+    """Be a child of the process, to its end."""
+    try:
+        serve(os.fdopen(its_input, "rb"), os.fdopen(its_output, "wb"), parent)
+    except (SystemExit, BrokenPipeError):  # it was told to end, or nobody listens any more
+        pass
+    except BaseException as error:
+        log.trouble(error)
+    finally:
+        os._exit(0)
 
 
 def _run(loaded: dict[str, Any], request: _Request, descriptors: list[int], parent: int) -> None:

@@ -17,6 +17,7 @@ import platformdirs
 _BYTES, _KEPT = 1 << 20, 3
 _DEBUG = "ISOPHON_DEBUG"
 _log = logging.getLogger("isophon")
+_warnings = logging.getLogger("py.warnings")
 
 
 def log_path() -> Path:
@@ -29,15 +30,17 @@ def start(debug: bool | None = None) -> None:
     if debug is not None:
         os.environ[_DEBUG] = "1" if debug else ""
     _log.setLevel(logging.DEBUG if os.environ.get(_DEBUG) else logging.WARNING)
-    _log.propagate = False
+    _log.propagate = _warnings.propagate = False
     if _log.handlers:
         return
+    logging.captureWarnings(True)  # they are for developers
     with contextlib.suppress(OSError):
         log_path().parent.mkdir(parents=True, exist_ok=True)
         handler = logging.handlers.RotatingFileHandler(log_path(), maxBytes=_BYTES, backupCount=_KEPT, delay=True)
         handler.setFormatter(logging.Formatter("%(asctime)s %(process)d %(levelname)s %(message)s"))
         handler.handleError = lambda record: None  # type: ignore[method-assign]  # a full disk stops no work
         _log.addHandler(handler)
+        _warnings.addHandler(handler)
 
 
 def note(words: str, *values: object) -> None:

@@ -211,7 +211,7 @@ class MarkEdits(InHand):
             self.told.emit(f"These cannot be one {self.pass_.words.one}: {error}.")
             return
         self.edit(f"join {len(marks)} · {self.where()}", lambda _: session)
-        self.take_in_hand([max(marks, key=lambda m: (not m.hand.drawn, m.standout_db)).id], show=False)
+        self.take_in_hand([max(marks, key=shaping.strength).id], show=False)
 
     def set_shape(self, shape: shaping.Shape, gesture: object = None) -> None:
         """Let the change of the marks in hand follow a curve along their time."""

@@ -159,7 +159,7 @@ class TakePool(QObject):
             self.beside_failed.emit(asked.part, value)
         elif take is not None and kind == "failed":
             # a full disk or a killed worker says nothing about the recording
-            if value.of_input and not isinstance(asked, Learn | LearnSpan):
+            if value.how.of_input and not isinstance(asked, Learn | LearnSpan):
                 take.trouble = value
             self.troubled.emit(value)
             self.changed.emit(source)

@@ -9,7 +9,6 @@ fits into it exactly.
 
 from __future__ import annotations
 
-import contextlib
 import os
 import stat
 import tempfile
@@ -23,6 +22,7 @@ import numpy as np
 import soundfile as sf
 
 from isophon.core.audio.containers import damage_of, time_reference
+from isophon.core.audio.mp3 import Mp3File
 from isophon.core.errors import InputError, OutputError
 from isophon.core.ranges import LONGEST_S, RATES_HZ
 
@@ -175,8 +175,7 @@ class Recording:
         must always be the same samples.
         """
         if self._decoded is None:
-            with _quiet(self._file.format == "MP3"):
-                self._decoded = self._decode()
+            self._decoded = self._decode()
         return np.ascontiguousarray(self._decoded[start : start + frames].T)
 
     def _decode(self) -> np.ndarray:
@@ -193,7 +192,7 @@ class Recording:
         return whole
 
 
-def _open(path: Path) -> sf.SoundFile:
+def _open(path: Path) -> sf.SoundFile | Mp3File:
     try:
         status = path.stat()
     except (FileNotFoundError, NotADirectoryError, ValueError) as error:
@@ -211,8 +210,7 @@ def _open(path: Path) -> sf.SoundFile:
         damage = damage_of(path)
         if damage:
             raise InputError(_cut_short(path, damage))
-        with _quiet(not _has_own_head(path)):
-            file = sf.SoundFile(os.fsencode(path))
+        file = sf.SoundFile(os.fsencode(path)) if _has_own_head(path) else Mp3File(path)
     except OSError as error:
         raise InputError(f"{path.name}: cannot be read ({error.strerror or error}); check its permissions") from error
     except (sf.LibsndfileError, RuntimeError, TypeError, ValueError) as error:
@@ -252,26 +250,6 @@ def _store(path: Path, frames: int, channels: int) -> np.ndarray:
     except OSError as error:
         raise OutputError(f"{path.name}: cannot be decoded, {tempfile.gettempdir()} has no room for it "
                           f"({error.strerror}); make room there, or use WAV, AIFF or FLAC") from error  # fmt: skip
-
-
-_STDERR = threading.Lock()
-
-
-@contextlib.contextmanager
-def _quiet(wanted: bool) -> Iterator[None]:
-    """The MP3 decoder writes its doubts to standard error by itself; what matters of them is told in our own words."""
-    if not wanted:
-        yield
-        return
-    with _STDERR:
-        kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
-        os.dup2(nowhere, 2)
-        try:
-            yield
-        finally:
-            os.dup2(kept, 2)
-            os.close(kept)
-            os.close(nowhere)
 
 
 def _check_shape(recording: Recording) -> None:

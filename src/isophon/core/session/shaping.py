@@ -7,6 +7,7 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from isophon.core.marks import Mark, check_length
+from isophon.core.passes import BY_NAME
 from isophon.core.ranges import MOST_POINTS
 from isophon.core.session.edits import draw_mark, leave, set_box, with_hands, with_part
 from isophon.core.session.model import Part, Session
@@ -30,6 +31,11 @@ def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) ->
     return with_hands(session, part_id, [name], lambda m: hand), name
 
 
+def strength(mark: Mark) -> tuple[bool, float]:
+    """What tells which of several marks is the strongest: one that was found before one that was drawn, then height."""
+    return not mark.hand.drawn, BY_NAME[mark.kind].decision.height(mark)
+
+
 def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
     """Several marks of one kind as one: the strongest over the time of all, what is between included.
 
@@ -37,7 +43,7 @@ def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
     """
     marks = [m for m in session.part(part_id).marks if m.id in ids]
     start, end = min(m.span[0] for m in marks), max(m.span[1] for m in marks)
-    kept = max(marks, key=lambda m: (not m.hand.drawn, m.standout_db))
+    kept = max(marks, key=strength)
     check_length(end - start, drawn_lengths(kept.kind))
     session = set_box(session, part_id, kept.id, start, end, min(m.band[0] for m in marks), kept.band[1])
     gone = {m.id for m in marks if m.id != kept.id and m.hand.drawn}

@@ -8,6 +8,7 @@ is out of it, see :mod:`isophon.core.takes.cache`) is taken from there.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import NamedTuple, cast
 
@@ -50,7 +51,8 @@ class Analysis(NamedTuple):
 
     ``recording``: the take as its marks were found in it, without its leak; ``survey`` and ``found`` are of that, and
     ``without`` tells which leak is out, see :meth:`isophon.core.audio.leak.Removal.key`; ``leak``: None where
-    none was asked for, and ``hits``: where it is heard, if it was learned now.
+    none was asked for, and ``hits``: where it is heard, if it was learned now. ``as_sung()``: the survey of the take
+    with its leak in it.
     """
 
     recording: Recording | Dry
@@ -59,6 +61,7 @@ class Analysis(NamedTuple):
     without: str
     leak: Leak | None
     hits: tuple[Mark, ...]
+    as_sung: Callable[[], Survey]
 
     def findings(self, source: Source) -> Findings:
         """What a session takes in of it."""
@@ -85,9 +88,9 @@ def analyse(
         where something cannot be written to the cache
     """
     leak, hits = request.leak, cast("tuple[Mark, ...]", ())
+    as_sung = cache(lambda: survey_of(recording, lambda f: tell(SURVEYING, f)))
     if request.lesson is not None:  # nothing is learned where that is in the cache
-        learned = learn(recording, request.lesson, lambda: survey_of(recording, lambda f: tell(SURVEYING, f)),
-                        lambda f: tell(LEARNING, f))  # fmt: skip
+        learned = learn(recording, request.lesson, as_sung, lambda f: tell(LEARNING, f))
         leak, hits = leak or learned.facts, learned.marks
     dried = dry(recording, leak, request.removal)
     without = "" if dried is recording else request.removal.key(leak)
@@ -101,7 +104,7 @@ def analyse(
         survey = survey_recording(dried, lambda f: tell(SURVEYING, f))
         found = find_all(held(dried), survey, lambda f: tell(FINDING, f), request.kinds)
     found = msgspec.structs.replace(found, marks=tuple(m for m in found.marks if m.kind in request.kinds))
-    return Analysis(dried, survey, found, without, leak, hits)
+    return Analysis(dried, survey, found, without, leak, hits, (lambda: survey) if dried is recording else as_sung)
 
 
 def _analysed_and_kept(dried: Recording | Dry, place: Path, without: str, tell: Tell) -> tuple[Survey, Found]:

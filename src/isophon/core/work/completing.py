@@ -12,7 +12,6 @@ from isophon.core.session.edits import adopt_findings
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import FINDING, LEARNING, SURVEYING, AnalysisRequest, Tell, analyse
-from isophon.core.work.beside import survey_of
 from isophon.core.work.leads import beside_the_songs_lead
 from isophon.core.work.leak_learning import lesson_again
 
@@ -33,8 +32,7 @@ def completed(
     analysis = analyse(recording, request, tell, keep=keep)
     if not part.found:  # by this version; what is found meets what was decided by hand
         part = adopt_findings(session, part.id, analysis.findings(part.source)).part(part.id)
-    as_sung = analysis.survey if analysis.recording is recording else survey_of(recording)
-    return beside_the_songs_lead(session, part, recording, as_sung, kinds), analysis.survey
+    return beside_the_songs_lead(session, part, recording, analysis.as_sung(), kinds), analysis.survey
 
 
 def needed(session: Session, part: Part) -> Session:

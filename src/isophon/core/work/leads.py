@@ -9,8 +9,8 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
-from isophon.core.errors import InputError
-from isophon.core.finding import find_against, find_all
+from isophon.core.errors import InputError, OutputError
+from isophon.core.finding import find_against
 from isophon.core.marks import Mark
 from isophon.core.passes import KINDS
 from isophon.core.passes.context import Listened
@@ -18,6 +18,7 @@ from isophon.core.reading import path_of
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
+from isophon.core.work.analysis import AnalysisRequest, analyse
 from isophon.core.work.beside import key_beside, survey_of
 
 
@@ -39,20 +40,14 @@ def _clock_of(recording: Recording) -> float | None:
     return None if told is None else told / recording.sample_rate
 
 
-def lead_of(path: Path | None) -> Lead | None:
-    """The lead that was named, looked through for what the others meet."""
-    if path is None:
-        return None
+def lead_of(path: Path) -> Lead:
+    """The lead that was named, as it was sung; what is found of it is kept, so that nobody looks it through again."""
     with Recording(path) as recording:
-        return _looked_through(recording)
-
-
-def _looked_through(recording: Recording, marks: tuple[Mark, ...] | None = None) -> Lead:
-    meeting = {kind.name for kind in KINDS if kind.beside_lead.meet}
-    found = survey_of(recording)
-    if marks is None:
-        marks = find_all(recording, found, wanted=meeting).marks
-    return Lead(marks, _clock_of(recording), found)
+        try:
+            found = analyse(recording, AnalysisRequest(), lambda step, fraction: None, keep=True)
+        except OutputError:  # it cannot be kept
+            found = analyse(recording, AnalysisRequest(), lambda step, fraction: None)
+        return Lead(found.found.marks, _clock_of(recording), found.survey)
 
 
 def beside_the_lead(part: Part, listened: Listened, found: Survey, lead: Lead, later_s: float,
@@ -92,7 +87,8 @@ def _beside(part: Part, lead: Part, recording: Recording, found: Survey,
             kinds: Collection[str]) -> Part:  # fmt: skip
     try:
         with Recording(path_of(lead.source.path)) as other:
-            there = _looked_through(other, lead.marks if lead.found else None)
+            known = Lead(lead.marks, _clock_of(other), survey_of(other)) if lead.found else None
+            there = known or lead_of(path_of(lead.source.path))
             return beside_the_lead(part, recording, found, there, part.offset_s - lead.offset_s, kinds)
     except InputError:
         return part  # it cannot be read: that is told where it is worked on itself

@@ -8,10 +8,13 @@ from typing import Any
 import msgspec
 
 from isophon.core.audio.leak import Leak, Removal
+from isophon.core.errors import ExistsError, InputError, IsophonError
 from isophon.core.handover.stems import Target
+from isophon.core.passes import NAMES
 from isophon.core.ranges import File, Key, Name, Seconds
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.model import Part, Session
+from isophon.core.work.cleaning import FileRequest
 from isophon.core.work.leak_learning import Lesson
 
 
@@ -67,10 +70,19 @@ class HearBeside(Message, frozen=True, tag="beside"):
 
 
 class HandOver(Message, frozen=True, tag="hand over"):
-    """Write the stem of a part."""
+    """Write the stem of a part; ``keep``: what is found for it is kept."""
 
     session: Session
     part: Name
+    target: Target
+    kinds: tuple[Name, ...] = NAMES
+    keep: bool = True
+
+
+class CleanFile(Message, frozen=True, tag="clean"):
+    """Write the stem of a recording that is in no session."""
+
+    asked: FileRequest
     target: Target
 
 
@@ -94,13 +106,24 @@ class Done(msgspec.Struct, frozen=True, tag_field="is", tag="done"):
 
 
 class Failed(msgspec.Struct, frozen=True, tag_field="is", tag="failed"):
-    """Why it failed; ``of_input``: what it was to work on cannot be used."""
+    """Why it failed.
+
+    ``of_input``: what it was to work on cannot be used; ``exists``: what it was to write is there already; ``status``:
+    the exit status that tells of it.
+    """
 
     words: str
     of_input: bool = False
+    exists: bool = False
+    status: int = 1
+
+    @classmethod
+    def of(cls, error: IsophonError) -> Failed:
+        """What an error tells."""
+        return cls(str(error), isinstance(error, InputError), isinstance(error, ExistsError), error.status)
 
 
-Request = Wake | Look | Measure | Learn | LearnSpan | HearBeside | HandOver | RenderAhead
+Request = Wake | Look | Measure | Learn | LearnSpan | HearBeside | HandOver | CleanFile | RenderAhead
 Reply = Progress | Done | Failed
 
 

@@ -14,7 +14,7 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import msgspec
 
@@ -22,13 +22,12 @@ from isophon.core import log, memory
 from isophon.core.audio import threads
 from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, IsophonError
-from isophon.core.handover.stems import Target, check_free, hand_over
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.lifetime import end_with_parent
 from isophon.core.passes.kind import Span
 from isophon.core.reading import path_of
 from isophon.core.session.edits import check_source
-from isophon.core.session.model import Part, Session
+from isophon.core.session.model import Part
 from isophon.core.session.settings import span_learning
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.heads import give_up_heads, keep_head, kept_head
@@ -37,9 +36,11 @@ from isophon.core.takes.take import renderer_of
 from isophon.core.work import messages
 from isophon.core.work.analysis import FINDING, SURVEYING, AnalysisRequest, analyse
 from isophon.core.work.beside import hear_beside, survey_of
-from isophon.core.work.completing import SHARES, completed
+from isophon.core.work.cleaning import clean_file, clean_part
+from isophon.core.work.completing import SHARES
 from isophon.core.work.leak_learning import Lesson, learn
 from isophon.core.work.messages import (
+    CleanFile,
     Done,
     Failed,
     HandOver,
@@ -103,23 +104,23 @@ def look(path: Path, progress: Progress) -> None:
             take_cache.keep_scan(place, *scan(recording, progress))
 
 
-def write(session: Session, part_id: str, target: Target, progress: Progress) -> dict[str, Any]:
-    """Hand over one part of a session, once what is not known of it yet is found; its row of the report."""
-    part = session.part(part_id)
-    path = path_of(part.source.path)
+def write(request: HandOver | CleanFile, progress: Progress) -> dict[str, Any]:
+    """Write a stem; its row of the report, and lines on what is doubtful about it."""
+    known = isinstance(request, HandOver) and request.session.part(request.part).found
+    begins = 0.0 if known else _FINDING
 
     def tell(step: str, fraction: float) -> None:
-        begins = 0.0 if part.found else _FINDING
         if step == "cleaning":
             progress(begins + (1 - begins) * fraction)
         else:  # little where it is known already
             progress(begins * (SHARES[step][0] + SHARES[step][1] * fraction))
 
-    with Recording(path) as recording:
-        check_source(part.source, recording)
-        check_free(part, target)
-        found, survey = completed(session, part, recording, tell, keep=True)
-        return hand_over(found, recording, survey, target, lambda f: tell("cleaning", f), session.rate)
+    match request:
+        case HandOver():
+            done = clean_part(request.session, request.part, request.target, tell, request.kinds, request.keep)
+        case CleanFile():
+            done = clean_file(request.asked, request.target, tell)
+    return done._asdict()
 
 
 def render_ahead(part: Part, at_s: float, progress: Progress) -> None:
@@ -144,8 +145,8 @@ def answer(request: Request, progress: Progress) -> Any:
     """Do what a request asks for."""
     threads.use(request.cores)
     match request:
-        case HandOver():
-            return write(request.session, request.part, request.target, progress)
+        case HandOver() | CleanFile():
+            return write(request, progress)
         case RenderAhead():
             return render_ahead(request.part, request.at, progress)
         case Look():
@@ -191,18 +192,24 @@ def _come_last() -> None:
 
 
 def main() -> None:
-    """Answer requests until the input ends."""
+    """Answer requests that come from standard input until it ends."""
     log.start()
     memory.give_back()
-    ending = _Ending()
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    end_with_parent(int(sys.argv[1]) if len(sys.argv) > 1 else os.getppid())
+    parent = int(sys.argv[1]) if len(sys.argv) > 1 else os.getppid()
     if "first" in sys.argv[2:]:
         os.nice(_NICENESS_OF_FIRST)
     else:
         _come_last()
     replies = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # nothing else may come between the answers
+    serve(sys.stdin.buffer, replies, parent)
+
+
+def serve(requests: BinaryIO, replies: BinaryIO, parent: int) -> None:
+    """Answer requests until there are no more, or the process ``parent`` ends."""
+    ending = _Ending()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    end_with_parent(parent)
     told_at = 0.0
 
     def tell(reply: Reply) -> None:
@@ -216,23 +223,28 @@ def main() -> None:
             told_at = time.monotonic()
             tell(messages.Progress(fraction))
 
-    for line in sys.stdin.buffer:
+    for line in requests:
         ending.working = True
-        try:
-            tell(Done(answer(decode_request(line), progress)))
-        except IsophonError as error:
-            tell(Failed(str(error), isinstance(error, InputError)))
-        except MemoryError:
-            tell(Failed("there is not enough memory for this; close other programs and try again"))
-        except BrokenPipeError:
-            raise
-        except Exception as error:
-            log.trouble(error)
-            name = type(error).__name__
-            tell(Failed(f"an error inside Isophon stopped this ({name}: {error}); nothing was lost"))
+        tell(_answered(line, progress))
         ending.working = False
         memory.trim()
         ending.check()
+
+
+def _answered(line: bytes, progress: Progress) -> Reply:
+    """The last answer to a request: what was done, or why it failed."""
+    try:
+        return Done(answer(decode_request(line), progress))
+    except IsophonError as error:
+        return Failed.of(error)
+    except MemoryError:
+        return Failed("there is not enough memory for this; close other programs and try again")
+    except BrokenPipeError:
+        raise
+    except Exception as error:
+        log.trouble(error)
+        name = type(error).__name__
+        return Failed(f"an error inside Isophon stopped this ({name}: {error}); nothing was lost")
 
 
 if __name__ == "__main__":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from itertools import count
 from typing import Any
@@ -20,13 +20,13 @@ HANDS = min(2, os.cpu_count() or 1)
 
 
 class Failure(str):
-    """Why a task failed, in words. ``of_input``: what it was to work on cannot be used."""
+    """Why a task failed, in words; ``how``: what the worker told of it."""
 
-    of_input: bool
+    how: Failed
 
-    def __new__(cls, words: str, of_input: bool = False) -> Failure:
-        failure = super().__new__(cls, words)
-        failure.of_input = of_input
+    def __new__(cls, how: Failed) -> Failure:
+        failure = super().__new__(cls, how.words)
+        failure.how = how
         return failure
 
 
@@ -46,9 +46,10 @@ class Task:
 
 
 class Workers:
-    """Up to ``hands`` processes, started when there is work for them."""
+    """Up to ``hands`` processes, started when there is work for them; ``ready``: such as are there already."""
 
-    def __init__(self, hands: int = HANDS) -> None:
+    def __init__(self, hands: int = HANDS, ready: Sequence[Child] = ()) -> None:
+        self._ready = ready
         self._waiting: list[Task] = []
         self._work = threading.Condition()
         self._closed = False
@@ -105,7 +106,7 @@ class Workers:
             thread.join(timeout=5.0)
 
     def _serve(self, number: int) -> None:
-        process: Child | None = None
+        process = self._ready[number] if number < len(self._ready) else None
         while True:
             with self._work:
                 self._work.wait_for(lambda: self._closed or self._waiting)
@@ -122,12 +123,14 @@ class Workers:
                 what, value = ("lost", None) if process is None else _ask(process, task, request)
             except Exception as error:  # whatever it is, the tasks behind it go on
                 log.trouble(error)
-                what, value = "failed", Failure(f"an error inside Isophon stopped this ({error}); nothing was lost")
+                words = f"an error inside Isophon stopped this ({error}); nothing was lost"
+                what, value = "failed", Failure(Failed(words))
             if what == "lost":
                 if process is not None:
                     process.wait()
                 what = "cancelled" if task.cancelled or self._closed else "failed"
-                value = Failure("the process that worked on it ended; there may be too little memory. Try again")
+                words = "the process that worked on it ended; there may be too little memory. Try again"
+                value = Failure(Failed(words))
             with self._work:
                 del self._running[number]
             _tell(task, what, value)
@@ -166,7 +169,7 @@ def _ask(process: Child, task: Task, request: Request) -> tuple[str, Any]:
             case Progress():
                 _tell(task, "progress", reply.fraction)
             case Failed():
-                return "failed", Failure(reply.words, reply.of_input)
+                return "failed", Failure(reply)
             case Done():
                 return "done", reply.value
     return "lost", None

@@ -4,6 +4,7 @@ import re
 from pathlib import Path
 
 from isophon.cli.entry import _parser
+from isophon.core.marks import Mark
 from isophon.core.passes import KINDS
 from isophon.core.session.model import Part
 
@@ -40,3 +41,7 @@ def test_what_the_file_format_lists_is_what_a_part_holds():
     text = (DOCS / "file-format.md").read_text()
     for field in Part.__struct_fields__:
         assert f"`{field}`" in text, field
+    for kind in (kind for kind in KINDS if kind.mark):
+        own = set(kind.mark.__struct_encode_fields__) - set(Mark.__struct_encode_fields__)
+        row = re.search(rf"^\| a mark of `{kind.name}` \| (.*)", text, re.MULTILINE)
+        assert own <= set(re.findall(r"`(\w+)`", row[1] if row else "")), kind.name

@@ -44,8 +44,9 @@ class _Request(msgspec.Struct):
 class Child:
     """A child process, as :class:`subprocess.Popen` has one: it is asked by ``stdin`` and answers by ``stdout``."""
 
-    def __init__(self, pid: int, stdin: BinaryIO, stdout: BinaryIO) -> None:
+    def __init__(self, pid: int, stdin: BinaryIO, stdout: BinaryIO, own: bool = False) -> None:
         self.pid, self.stdin, self.stdout = pid, stdin, stdout
+        self._own = own  # forked from this very process, which then has to take note of its end
         try:
             self._handle: int | None = os.pidfd_open(pid)
         except ProcessLookupError:  # it has ended already
@@ -78,7 +79,12 @@ class Child:
             return True
         ended = select.poll()
         ended.register(self._handle, select.POLLIN)
-        return bool(ended.poll(None if timeout is None else 1000 * timeout))
+        if not ended.poll(None if timeout is None else 1000 * timeout):
+            return False
+        if self._own:
+            with contextlib.suppress(ChildProcessError):  # it was noted before
+                os.waitpid(self.pid, os.WNOHANG)
+        return True
 
     def _send(self, number: int) -> None:
         if self._handle is not None:
@@ -178,7 +184,7 @@ def fork_here(count: int, serve: Callable[[BinaryIO, BinaryIO, int], None]) -> l
             _serve_here(serve, its_input, its_output, parent)
         os.close(its_input)
         os.close(its_output)
-        children.append(Child(pid, os.fdopen(ours_out, "wb"), os.fdopen(ours_in, "rb")))
+        children.append(Child(pid, os.fdopen(ours_out, "wb"), os.fdopen(ours_in, "rb"), own=True))
     return children
 
 

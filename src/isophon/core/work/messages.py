@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -146,7 +147,10 @@ _REPLIES = msgspec.json.Decoder(Reply)
 
 def encode(message: Request | Reply) -> bytes:
     """A message as a line."""
-    return _ENCODER.encode(message) + b"\n"
+    try:
+        return _ENCODER.encode(message) + b"\n"
+    except UnicodeEncodeError:  # the name of a file that is no text
+        return json.dumps(msgspec.to_builtins(message, enc_hook=_encode_path)).encode() + b"\n"
 
 
 def decode_request(line: bytes) -> Request:
@@ -156,4 +160,10 @@ def decode_request(line: bytes) -> Request:
 
 def decode_reply(line: bytes) -> Reply:
     """What is answered in a line; MsgspecError where it is nothing of that."""
-    return _REPLIES.decode(line)
+    try:
+        return _REPLIES.decode(line)
+    except msgspec.DecodeError as error:
+        try:
+            return msgspec.convert(json.loads(line), Reply)
+        except ValueError:
+            raise error from None

@@ -166,15 +166,18 @@ def answer(request: Request, progress: Progress) -> Any:
 
 
 class _Ending:
-    """Ends the process when it is told to: at once while it waits, else where its work next tells how far it is."""
+    """Ends the process when it is told to: at once while it waits, else where its work next tells how far it is.
 
-    def __init__(self) -> None:
-        self.wanted, self.working = False, False
+    ``at_once``: it ends in the middle of its work too.
+    """
+
+    def __init__(self, at_once: bool) -> None:
+        self.wanted, self.working, self._at_once = False, False, at_once
         signal.signal(signal.SIGTERM, self._told)
 
     def _told(self, *_: object) -> None:
         self.wanted = True
-        if not self.working:
+        if self._at_once or not self.working:
             raise SystemExit(0)
 
     def check(self) -> None:
@@ -202,12 +205,16 @@ def main() -> None:
         _come_last()
     replies = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # nothing else may come between the answers
-    serve(sys.stdin.buffer, replies, parent)
+    serve(sys.stdin.buffer, replies, parent, at_once=False)
 
 
-def serve(requests: BinaryIO, replies: BinaryIO, parent: int) -> None:
-    """Answer requests until there are no more, or the process ``parent`` ends."""
-    ending = _Ending()
+def serve(requests: BinaryIO, replies: BinaryIO, parent: int, at_once: bool = True) -> None:
+    """Answer requests until there are no more, or the process ``parent`` ends.
+
+    ``at_once``: where this process is told to end, it does so in the middle of its work; what is half-written is
+    cleared away all the same.
+    """
+    ending = _Ending(at_once)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     end_with_parent(parent)
     told_at = 0.0

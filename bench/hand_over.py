@@ -26,7 +26,7 @@ from isophon.core.finding import find_against, survey_recording
 from isophon.core.handover.stems import Target
 from isophon.core.passes import BY_NAME
 from isophon.core.playing.rough_chain import Amounts, RoughChain
-from isophon.core.session import edits
+from isophon.core.session import adopting, edits
 from isophon.core.session.model import Guide, Part, Session, Source
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
@@ -117,11 +117,11 @@ def main() -> None:
 
 def adopt(session: Session, part_id: str, kept, told: dict) -> Session:
     learned = msgspec.convert(told, Learned)
-    session = edits.adopt_leak(session, part_id, learned.facts, learned.marks)
+    session = adopting.adopt_leak(session, part_id, learned.facts, learned.marks)
     part = session.part(part_id)
-    findings = edits.Findings(part.source, kept.found.marks, kept.survey.voice_lufs, kept.survey.floor_dbfs,
+    findings = adopting.Findings(part.source, kept.found.marks, kept.survey.voice_lufs, kept.survey.floor_dbfs,
                               kept.found.measured, "")  # fmt: skip
-    return edits.adopt_findings(session, part_id, findings)
+    return adopting.adopt_findings(session, part_id, findings)
 
 
 def trips(samples: np.ndarray, count: int) -> float:

@@ -14,7 +14,7 @@ import common
 import numpy as np
 
 from isophon.core.passes import BY_NAME
-from isophon.core.session import edits
+from isophon.core.session import adopting, edits
 from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, replay
@@ -60,7 +60,7 @@ def main(count: int, steps: int) -> None:
         began = time.perf_counter()
         replay(journal.path)
         print(f"opening the journal again: {time.perf_counter() - began:.2f} s  (aim: 0.5)")
-    found = edits.Findings(part.source, part.marks, -20.0, -70.0)
+    found = adopting.Findings(part.source, part.marks, -20.0, -70.0)
     began = time.perf_counter()
     history.add_facts(lambda session, facts: with_findings(session, facts, [("part-1", found)]))
     print(f"a part that is found anew: {1000 * (time.perf_counter() - began):.0f} ms  (aim: 50)")

@@ -19,7 +19,7 @@ from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import RATE, Mouth, sing
 from isophon.core.finding import find_against, find_all, survey_recording
 from isophon.core.passes.timing.treat import moved
-from isophon.core.session import edits, layout
+from isophon.core.session import adopting, layout
 
 _MOST_S, _KNOTS_S, _OUT_MS = 0.15, 1.7, 36  # up to 35 ms late is let be
 _MOUTHS = (Mouth(), Mouth(scale=1.0, transpose=-12), Mouth(scale=1.16, transpose=3, s_peak=7_000.0))
@@ -51,9 +51,10 @@ def errors(samples: np.ndarray, rate: int, seed: int) -> np.ndarray:
             ]
     session = layout.new_session("bench", arrivals)
     part = session.parts[1]
-    session = edits.adopt_findings(session, part.id, edits.Findings(
+    session = adopting.adopt_findings(session, part.id, adopting.Findings(
         part.source, found.marks, surveys[1].voice_lufs, surveys[1].floor_dbfs, found.measured))  # fmt: skip
-    part = edits.adopt_beside(session, part.id, edits.Beside(beside.marks, beside.measured, "bench")).part(part.id)
+    found_beside = adopting.Beside(beside.marks, beside.measured, "bench")
+    part = adopting.adopt_beside(session, part.id, found_beside).part(part.id)
     moments = np.array([t for mark in part.of_kind("timing") for t in mark.span])
     before = np.interp(moments, times, later)
     after = np.array([moved(part, t) for t in moments]) - (moments - before)

@@ -16,7 +16,7 @@ from conftest import write
 from isophon.cli import main
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.spot.mark import SpotMark
-from isophon.core.session import edits, file, layout
+from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.model import Source
 from voices import ALSA, spoken
 
@@ -104,8 +104,8 @@ def test_a_session_is_cleaned_with_its_decisions(capsys, take, tmp_path):
     assert np.array_equal(one, other)
     part = value.parts[0]
     drawn, name = edits.draw_mark(value, part.id, EssMark("", 1.0, 1.2, -20.0, 3.0, 3000.0, 9000.0, 1.0, sound="s"))
-    drawn = edits.adopt_findings(
-        edits.set_changes(drawn, part.id, {name: -20}), part.id, edits.Findings(source, (), -20.0, -80.0)
+    drawn = adopting.adopt_findings(
+        edits.set_changes(drawn, part.id, {name: -20}), part.id, adopting.Findings(source, (), -20.0, -80.0)
     )
     file.save(drawn, path)
     assert run(capsys, "clean", "--session", path, "--out", tmp_path / "a", "--depth", "32f", "--force")[0] == 0

@@ -18,7 +18,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.log import log_path
 from isophon.core.ranges import MOST_MARKERS, MOST_MARKS
-from isophon.core.session import edits, file, layout
+from isophon.core.session import adopting, file, layout
 from isophon.core.session.model import Source
 from mutating import bytes_changed, value_changed
 from voices import spoken
@@ -117,8 +117,8 @@ def test_changed_sessions_are_opened_and_handed_over_or_refused(strange, window,
         survey = survey_recording(recording)
         found = find_all(recording, survey)
         source = layout.source_of(recording)
-    findings = edits.Findings(source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.measured)
-    file.save(edits.adopt_findings(file.load(path), "part-1", findings), path)
+    findings = adopting.Findings(source, found.marks, survey.voice_lufs, survey.floor_dbfs, found.measured)
+    file.save(adopting.adopt_findings(file.load(path), "part-1", findings), path)
     whole, rng, done = path.read_text(), random.Random(5), 0
     for i in range(CASES):
         path = tmp_path / f"case{i}.isophon"

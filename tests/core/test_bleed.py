@@ -23,7 +23,7 @@ from isophon.core.passes.bleed.learn import moved
 from isophon.core.passes.bleed.settings import BleedCut
 from isophon.core.passes.bleed.sync import synchronize
 from isophon.core.render import TILE, Renderer
-from isophon.core.session import edits, file, layout
+from isophon.core.session import adopting, edits, file, layout
 from isophon.core.takes import cache as take_cache
 from isophon.core.work.leak_learning import CueFile, Lesson, learn, lesson_again
 from voices import ALSA, alsa, spoken
@@ -274,7 +274,7 @@ def test_a_session_learns_again_what_is_gone(laid, tmp_path, capsys):
     with Recording(paths[0]) as recording:
         survey = survey_recording(recording)
         learned = learn(recording, lesson, survey)
-    session = edits.adopt_leak(session, "part-1", learned.facts, learned.marks)
+    session = adopting.adopt_leak(session, "part-1", learned.facts, learned.marks)
     part = session.part("part-1")
     assert part.bleed.learn_to == 12.0 and part.leak.feeds[0].item == session.guides[0].id
     again = lesson_again(session, part)
@@ -292,13 +292,13 @@ def test_a_session_learns_again_what_is_gone(laid, tmp_path, capsys):
 
 def test_passes_ought_to_look_again_when_the_bleed_changed(laid):
     session, _, _ = laid
-    found = edits.Findings(session.parts[0].source, (), -20.0, -70.0)
-    session = edits.adopt_findings(session, "part-1", found)
+    found = adopting.Findings(session.parts[0].source, (), -20.0, -70.0)
+    session = adopting.adopt_findings(session, "part-1", found)
     assert not session.parts[0].stale
-    learned = edits.adopt_leak(session, "part-1", Leak("k", ("feed.wav",)), ())
+    learned = adopting.adopt_leak(session, "part-1", Leak("k", ("feed.wav",)), ())
     assert learned.parts[0].stale
     without = learned.parts[0].removal.key(learned.parts[0].leak)
-    again = edits.adopt_findings(learned, "part-1", replace(found, heard_without=without))
+    again = adopting.adopt_findings(learned, "part-1", replace(found, heard_without=without))
     assert not again.parts[0].stale
     assert edits.set_setting(again, ["part-1"], "bleed", "much", 0.5).parts[0].stale
     assert edits.set_setting(again, ["part-1"], "bleed", "on", False).parts[0].stale

@@ -12,7 +12,7 @@ from isophon.core.audio.leak import Leak
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.marks import Hand
 from isophon.core.passes import KINDS
-from isophon.core.session import edits, file, layout
+from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.facts import with_findings, with_heard, with_leak
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, replay
@@ -21,7 +21,7 @@ from isophon.core.session.settings import value_range
 
 
 def found(value, *marks, lufs=-20.0):
-    return edits.Findings(value.parts[0].source, marks, lufs, -70.0)
+    return adopting.Findings(value.parts[0].source, marks, lufs, -70.0)
 
 
 def learn(history, findings):

@@ -14,7 +14,7 @@ from test_session import mark, session, steps
 
 from isophon.core.errors import InputError
 from isophon.core.marks import Hand
-from isophon.core.session import edits, file
+from isophon.core.session import adopting, edits, file
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, apply, difference, replay
 
@@ -77,7 +77,7 @@ def test_a_half_written_last_line_does_not_count(tmp_path):
 
 def test_a_journal_of_the_first_version_is_read_and_goes_on_as_one_of_this(tmp_path):
     first = session(tmp_path)
-    found = edits.Findings(first.parts[0].source, (mark(0.52, 3.0, id="x"), mark(2.0)), -19.0, -70.0)
+    found = adopting.Findings(first.parts[0].source, (mark(0.52, 3.0, id="x"), mark(2.0)), -19.0, -70.0)
     lines = [
         {"isophon_journal": 1, "saved_as": "", "first": msgspec.to_builtins(first)},
         {"step": "ceiling", "change": {"parts": {"0": {"ess": {"ceiling_db": {"=": -5.0}}}}}},

@@ -14,7 +14,7 @@ from conftest import write
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
 from isophon.core.passes.ess.settings import EssSettings
-from isophon.core.session import edits, file, layout
+from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
 from isophon.core.session.layout import Arrival
@@ -119,16 +119,16 @@ def test_another_recording_is_searched_again_and_decisions_stay():
     assert moved.part("part-1").found
     longer = layout.relink(session, "part-1", source("other", seconds=20))
     assert not longer.part("part-1").found
-    stale = edits.Findings(session.parts[0].source, (), -20.0, -70.0)
-    assert edits.adopt_findings(longer, "part-1", stale) == longer
-    fresh = edits.Findings(longer.parts[0].source, (mark(1.01, 3.0, id="x"),), -20.0, -70.0)
-    assert edits.adopt_findings(longer, "part-1", fresh).part("part-1").mark("ess-1000").hand.leave
+    stale = adopting.Findings(session.parts[0].source, (), -20.0, -70.0)
+    assert adopting.adopt_findings(longer, "part-1", stale) == longer
+    fresh = adopting.Findings(longer.parts[0].source, (mark(1.01, 3.0, id="x"),), -20.0, -70.0)
+    assert adopting.adopt_findings(longer, "part-1", fresh).part("part-1").mark("ess-1000").hand.leave
 
 
 def test_findings_reach_every_step_of_the_history():
     history = History(song())
     history.do("ceiling", edits.set_setting(history.session, ["part-1"], "ess", "ceiling_db", -5.0))
-    found = edits.Findings(history.session.parts[0].source, (mark(1.0),), -20.0, -70.0)
+    found = adopting.Findings(history.session.parts[0].source, (mark(1.0),), -20.0, -70.0)
     history.add_facts(lambda s, facts: with_findings(s, facts, [("part-1", found)]))
     assert len(history.steps) == 2 and history.session.part("part-1").found
     assert history.undo().part("part-1").marks == (mark(1.0),)

@@ -19,7 +19,7 @@ from isophon.core.marks import Hand
 from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.reading import path_of, read_bytes, spelled
-from isophon.core.session import edits, file, layout
+from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.facts import with_findings
 from isophon.core.session.journal import Journal, replay
 from isophon.core.session.model import Part
@@ -39,8 +39,9 @@ def song(tmp_path):
         found = find_all(recording, survey)
     assert found.measured.hum is not None
     session = layout.new_session("Song", [layout.Arrival("Lead", source)])
-    findings = edits.Findings(source, (*found.marks, mark(1.0)), survey.voice_lufs, survey.floor_dbfs, found.measured)
-    session = edits.adopt_findings(session, "part-1", findings)
+    marks = (*found.marks, mark(1.0))
+    findings = adopting.Findings(source, marks, survey.voice_lufs, survey.floor_dbfs, found.measured)
+    session = adopting.adopt_findings(session, "part-1", findings)
     leak = Leak("0123456789abcdef", ("cue",), path=np.ones(8, np.float32).tobytes())
     session = edits.with_part(session, "part-1", lambda part: replace(part, leak=leak))
     session = layout.add_marker(session, 1.0, "Chorus")
@@ -191,7 +192,7 @@ def test_a_journal_goes_on_after_a_full_disk(tmp_path, monkeypatch):
         with pytest.raises(OutputError, match="No space left"):
             journal.write(history)
         assert (tmp_path / "a.journal").read_bytes() == whole
-    findings = edits.Findings(history.session.parts[0].source, (mark(0.2),), -20.0, -60.0)
+    findings = adopting.Findings(history.session.parts[0].source, (mark(0.2),), -20.0, -60.0)
     history.add_facts(lambda s, facts: with_findings(s, facts, [("part-1", findings)]))
     with pytest.raises(OutputError):
         journal.write(history)

@@ -15,7 +15,7 @@ from isophon.core.audio.leak import Leak
 from isophon.core.errors import IsophonError
 from isophon.core.marks import Mark
 from isophon.core.session import file
-from isophon.core.session.edits import Beside, Findings
+from isophon.core.session.adopting import Beside, Findings
 from isophon.core.session.facts import SessionFacts, with_beside, with_findings, with_heard, with_leak
 from isophon.core.session.found_file import found_path
 from isophon.core.session.history import History, Snapshot

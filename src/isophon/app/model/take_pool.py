@@ -12,7 +12,7 @@ from isophon.core.audio.leak import Leak, Removal
 from isophon.core.passes.kind import Span
 from isophon.core.reading import spelled
 from isophon.core.render_cache import RenderCache
-from isophon.core.session.edits import Beside
+from isophon.core.session.adopting import Beside
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import span_learning
 from isophon.core.takes.take import Absent, Take, open_take

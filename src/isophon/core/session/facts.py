@@ -19,17 +19,16 @@ from isophon.core.audio.leak import Leak
 from isophon.core.marks import Hand, Mark, carried_names
 from isophon.core.passes import AnyMark, Measured
 from isophon.core.ranges import MOST_MARKS, Key, Level, Name
-from isophon.core.session.edits import (
+from isophon.core.session.adopting import (
     Beside,
     Findings,
     adopt_beside,
     adopt_findings,
     adopt_leak,
-    hear,
     linked,
     with_leak_moments,
-    with_parts,
 )
+from isophon.core.session.edits import hear, with_parts
 from isophon.core.session.model import Part, Session, Source
 
 _NOTHING: dict[str, Any] = {

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from isophon.core.session.edits import linked
+from isophon.core.session.adopting import linked
 from isophon.core.session.facts import SessionFacts, decisions_of, merged, session_facts_of
 from isophon.core.session.model import Session
 

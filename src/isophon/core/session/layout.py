@@ -17,7 +17,8 @@ from isophon.core.errors import CallError, shown
 from isophon.core.passes import NAMES
 from isophon.core.ranges import MOST_MARKERS
 from isophon.core.reading import path_of, spelled
-from isophon.core.session.edits import linked, with_part
+from isophon.core.session.adopting import linked
+from isophon.core.session.edits import with_part
 from isophon.core.session.model import GUIDES, ROLES, Guide, GuideKind, Listening, Marker, Part, Role, Session, Source
 from isophon.core.session.settings import role_default
 

@@ -10,7 +10,8 @@ import msgspec
 from isophon.core.audio.leak import Leak
 from isophon.core.marks import Mark
 from isophon.core.ranges import Heard
-from isophon.core.session.edits import Beside, Findings, Hits, adopt_beside, adopt_findings, adopt_leak, hear
+from isophon.core.session.adopting import Beside, Findings, Hits, adopt_beside, adopt_findings, adopt_leak
+from isophon.core.session.edits import hear
 from isophon.core.session.facts import SessionFacts, decisions_of, session_facts_of
 from isophon.core.session.history import History
 from isophon.core.session.layout import mute

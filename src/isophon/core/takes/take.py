@@ -14,7 +14,8 @@ from isophon.core.passes.stage import Stage, Still
 from isophon.core.reading import path_of
 from isophon.core.render import Plan, Renderer, by_stage
 from isophon.core.render_cache import RenderCache
-from isophon.core.session.edits import Findings, check_source
+from isophon.core.session.adopting import Findings
+from isophon.core.session.edits import check_source
 from isophon.core.session.model import Source
 from isophon.core.survey import STILL, Survey
 from isophon.core.takes import cache as take_cache

@@ -21,7 +21,7 @@ from isophon.core.marks import Mark
 from isophon.core.passes import NAMES
 from isophon.core.passes.context import held
 from isophon.core.ranges import Name
-from isophon.core.session.edits import Findings
+from isophon.core.session.adopting import Findings
 from isophon.core.session.model import Source
 from isophon.core.survey import Survey, geometry_at, phrases, words
 from isophon.core.takes import cache as take_cache

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from isophon.core.audio.files import Recording
 from isophon.core.finding import find_against, survey_recording
-from isophon.core.session.edits import Beside
+from isophon.core.session.adopting import Beside
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 from isophon.core.takes import cache as take_cache

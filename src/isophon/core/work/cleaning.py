@@ -18,7 +18,7 @@ from isophon.core.handover.stems import Target, check_free, hand_over
 from isophon.core.passes import BY_NAME, KINDS, NAMES, Settings
 from isophon.core.ranges import File, Name
 from isophon.core.reading import path_of
-from isophon.core.session import edits
+from isophon.core.session import adopting, edits
 from isophon.core.session.model import Part, Role, Session, Source
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
@@ -73,7 +73,7 @@ def found_in(recording: Recording, asked: FileRequest, tell: Tell) -> FoundInFil
         warnings += _missing_in(recording, lesson, analysis.leak)
     if any(BY_NAME[name].finder.needs_voice for name in kinds):
         need_voice(recording, analysis.survey)
-    part = edits.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source)).part(part.id)
+    part = adopting.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source)).part(part.id)
     drawn = [mark for one in (kind.mark_file for kind in KINDS) if one and one.option in asked.mark_files
              for mark in one.read(path_of(asked.mark_files[one.option]), recording.duration)]  # fmt: skip
     marks = tuple(sorted((*part.marks, *analysis.hits, *drawn), key=lambda m: (m.start, m.id)))

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from isophon.core.audio.files import Recording
 from isophon.core.passes import BY_NAME, NAMES
-from isophon.core.session.edits import adopt_findings
+from isophon.core.session.adopting import adopt_findings
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import FINDING, LEARNING, SURVEYING, AnalysisRequest, Tell, analyse

@@ -15,7 +15,7 @@ from isophon.core.marks import Mark
 from isophon.core.passes import KINDS
 from isophon.core.passes.context import Listened
 from isophon.core.reading import path_of
-from isophon.core.session import edits
+from isophon.core.session import adopting
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import AnalysisRequest, analyse
@@ -61,7 +61,7 @@ def beside_the_lead(part: Part, listened: Listened, found: Survey, lead: Lead, l
     if not against:
         return part
     beside = find_against(listened, found, lead.survey, later_s, kinds)
-    session = edits.adopt_beside(Session("", (part,)), part.id, edits.Beside(beside.marks, beside.measured))
+    session = adopting.adopt_beside(Session("", (part,)), part.id, adopting.Beside(beside.marks, beside.measured))
     return session.part(part.id)
 
 

@@ -162,12 +162,12 @@ def forker() -> Forker:
 
 
 def fork_here(count: int, serve: Callable[[BinaryIO, BinaryIO, int], None]) -> list[Child]:
-    """Children of this very process, which must not have begun a thread yet; RuntimeError where it has.
+    """Children of this very process; none where it has begun a thread, since it cannot be forked safely then.
 
     Each runs ``serve(input, output, parent)``. They share what this process has loaded, and end with it.
     """
     if threading.active_count() > 1:
-        raise RuntimeError("a process with threads cannot be forked safely")
+        return []
     sys.stdout.flush()
     sys.stderr.flush()
     parent = os.getpid()

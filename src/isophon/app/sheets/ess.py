@@ -23,11 +23,11 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.ess_pictures import PICTURES, Picture
 from isophon.app.sheets.extras import AlikeExtras
 from isophon.app.views.keyboard import Choice
+from isophon.core.audio.dynamics import static_db
 from isophon.core.marks import Mark
 from isophon.core.passes.ess.find import measure
 from isophon.core.passes.ess.lisp import UNDER_USUAL_DB, lisps
 from isophon.core.passes.ess.mark import EssMark
-from isophon.core.passes.ess.rule import static_db
 from isophon.core.passes.ess.settings import EssSettings, ceiling_over_voice
 from isophon.core.passes.stage import Read
 from isophon.core.session import edits

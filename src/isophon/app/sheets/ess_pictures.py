@@ -14,6 +14,7 @@ from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
 from isophon.core.audio.bell import response_db
+from isophon.core.audio.dynamics import static_db
 from isophon.core.passes import STAGES
 from isophon.core.passes.ess import air, rule
 from isophon.core.passes.ess.mark import EssMark
@@ -174,7 +175,7 @@ def _draw_static(painter: QPainter, box: QRectF, cut: rule.RuleCut, level: float
     """The static curve: what comes in over the voice level, across, and what comes out; a dot where it is now."""
     _ground(painter, box)
     came = np.linspace(_LOWEST_DB, _HIGHEST_DB, 97)
-    left = came - np.minimum(cut.range_db, rule.static_db(came - cut.over_db, cut.ratio, cut.knee_db))
+    left = came - np.minimum(cut.range_db, static_db(came - cut.over_db, cut.ratio, cut.knee_db))
     share = (came - _LOWEST_DB) / (_HIGHEST_DB - _LOWEST_DB)
     painter.setPen(QPen(theme.RULE, 1, Qt.PenStyle.DashLine))
     painter.drawLine(box.bottomLeft(), box.topRight())

@@ -157,5 +157,6 @@ def _power(power: np.ndarray, survey: Survey, mine: Sequence[Fade]) -> None:
 
 
 STAGE = Stage(
-    "fades", (Fade,), lambda at, mine: apply(at.block(), at.start, mine), ("filters",), still=_still, power=_power
+    "fades", (Fade,), lambda at, mine: apply(at.block(), at.start, mine), ("bands by level",), still=_still,
+    power=_power,
 )

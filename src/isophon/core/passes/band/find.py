@@ -10,24 +10,30 @@ what only the partials say is shown as unsure.
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from typing import NamedTuple
-
 import numpy as np
 from scipy import fft
 
 from isophon.core.audio.bell import Bell, power_response
-from isophon.core.audio.spectra import power_spectra
-from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.band.mark import BandMark
-from isophon.core.passes.band.settings import ALWAYS, LOUD, centre_of, edges_of
+from isophon.core.marks import mark_id
+from isophon.core.passes.band import loud
+from isophon.core.passes.band.grid import (
+    HIGH_HZ,
+    LOW_HZ,
+    NEAR_CELLS,
+    PER_OCTAVE,
+    Partials,
+    fitted,
+    grid,
+    on_grid,
+    powers,
+)  # fmt: skip
+from isophon.core.passes.band.mark import ALWAYS, LOUD, BandMark
+from isophon.core.passes.band.settings import centre_of, edges_of
 from isophon.core.passes.context import FinderContext
-from isophon.core.survey import STILL, UNVOICED, Survey, words
+from isophon.core.survey import STILL, UNVOICED, Survey
 
-_LOW_HZ, _HIGH_HZ, _PER_OCTAVE = 110.0, 5_400.0, 24
 _SIZE_S, _HOP_S = 0.085, 0.032
 _STEADY = 0.15  # octaves that the pitch may move within a frame
-_NEAR_CELLS = 1.5
 _FEWEST, _FEWEST_NOTES = 8, 4
 _OFTEN, _USUALLY = 0.2, 0.5  # quantiles of the frames
 _APART, _REACH = 1 / 6, 0.75  # octaves: where the envelope beside a partial is looked for
@@ -35,33 +41,13 @@ _LEAST_OFTEN_DB, _LEAST_USUALLY_DB, _LEAST_STILL_DB = 0.8, 2.5, 2.0
 _ALONE_OFTEN_DB, _WEAK_OFTEN_DB, _WEAK_DB = 6.0, 3.5, 4.0
 _UNSURE, _MOST_UNSURE = 0.4, 2
 _STILL_S, _STILL_MARGIN_S, _CONSONANT_MARGIN_S, _FEWEST_STILL, _SILENT_DBFS = 0.17, 0.09, 0.02, 12, -110.0
-_QS = np.geomspace(3.0, 30.0, 20)
-_GAINS = np.arange(1.5, 18.1, 0.5)
-_FIT_OCTAVES, _MOST_BANDS, _MOST_LOOKED_AT = 0.75, 8, 24
-_FEWEST_CELLS, _LEAST_BUMP_DB = 12, 1.5
-_UNEXPLAINED = 0.5  # of the variance around a band
-_MOST_FRAMES, _BATCH = 1_200, 128
-_LOUD_SHARE, _LOUDER_DB, _LOUD_OFTEN_DB, _LOUD_FROM_HZ, _LOUD_NOTES, _LOUD_Q = 0.25, 3.0, 6.0, 600.0, 6, 8.0
+_MOST_BANDS, _MOST_LOOKED_AT = 8, 24
+_LEAST_BUMP_DB = 1.5
+_MOST_FRAMES = 1_200
+_ALONE_Q = 8.0
 
 
-class Partials(NamedTuple):
-    """The partials of the sung notes, one value each: ``cell`` on the grid, ``over`` the frame's envelope in dB,
-    ``f0`` Hz, ``level`` of the frame in dB, and its ``time`` in s.
-    """
-
-    cell: np.ndarray
-    over: np.ndarray
-    f0: np.ndarray
-    level: np.ndarray
-    time: np.ndarray
-
-
-def grid() -> np.ndarray:
-    """The frequencies that are looked at, Hz."""
-    return _LOW_HZ * 2 ** (np.arange(int(np.log2(_HIGH_HZ / _LOW_HZ) * _PER_OCTAVE)) / _PER_OCTAVE)
-
-
-def find(context: FinderContext) -> tuple[Mark, ...]:
+def find(context: FinderContext) -> tuple[BandMark, ...]:
     """The bands of a take: always there, and those that speak only when the voice is loud."""
     survey, low = context.survey, context.low
     if survey.voice_lufs is None or low.frames < low.rate:
@@ -72,21 +58,35 @@ def find(context: FinderContext) -> tuple[Mark, ...]:
     still = stillness(samples, low.rate, survey)
     witness = consonants(samples, low.rate, survey) if still is None else still
     end = survey.samples / survey.sample_rate
-    marks = [_mark(0.0, end, bell, sure, ALWAYS, ()) for bell, sure in rings(heard, witness, still is not None)]
-    taken: list[str] = []
-    for bell, start, end in loud_rings(heard, survey, [centre_of(m)[0] for m in marks]):
-        marks.append(_mark(start, end, bell, _UNSURE, LOUD, taken))
-        taken.append(marks[-1].id)
+    marks = [_mark(0.0, end, bell, sure) for bell, sure in rings(heard, witness, still is not None)]
+    known = [centre_of(m)[0] for m in marks]
+    for band in loud.find(samples, low.rate, survey, heard, known):
+        marks += _words_of(band)
     return tuple(marks)
 
 
-def _mark(start: float, end: float, bell: Bell, sure: float, shape: str, taken: Collection[str]) -> Mark:
+def _mark(start: float, end: float, bell: Bell, sure: float) -> BandMark:
     low, high = edges_of(bell.freq_hz, bell.q)
-    name = f"{mark_id('band', start, taken)}-{bell.freq_hz:.0f}"
+    name = f"{mark_id('band', start)}-{bell.freq_hz:.0f}"
     return BandMark(
         name, round(start, 4), round(end, 4), round(bell.gain_db, 2), round(bell.gain_db, 2),
-        round(low, 1), round(high, 1), sure, shape=shape,
+        round(low, 1), round(high, 1), sure, shape=ALWAYS,
     )  # fmt: skip
+
+
+def _words_of(band: loud.LoudBand) -> list[BandMark]:
+    """A mark for each word of a band by level."""
+    low, high = edges_of(band.freq_hz, band.q)
+    taken: set[str] = set()
+    marks = []
+    for word in band.words:
+        name = f"{mark_id('band', word.start, taken)}-{band.freq_hz:.0f}"
+        taken.add(name)
+        marks.append(BandMark(
+            name, round(word.start, 4), round(word.end, 4), word.standout_db, word.standout_db, round(low, 1),
+            round(high, 1), word.sure, shape=LOUD, by="level", usual_db=band.usual_db,
+        ))  # fmt: skip
+    return marks
 
 
 def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
@@ -102,8 +102,8 @@ def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
     steady = steady[:: -(-len(steady) // _MOST_FRAMES) or 1]
     if not len(steady):
         return Partials(*np.zeros((5, 0)))
-    f0, power, width = survey.f0[frame[steady]], _powers(samples, steady * hop, size), rate / size
-    top = min(_HIGH_HZ, 0.46 * rate)
+    f0, power, width = survey.f0[frame[steady]], powers(samples, steady * hop, size), rate / size
+    top = min(HIGH_HZ, 0.46 * rate)
     count = int(top / f0.min())
     octave, level = np.full((2, len(steady), count), np.nan)
     row = np.arange(len(steady))[:, None]
@@ -115,26 +115,13 @@ def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
         bins = first[:, None] + np.arange((last - first).max())
         seen = np.where(bins < last[:, None], power[row[inside], np.minimum(bins, power.shape[1] - 1)], 0)
         peak = seen.argmax(axis=1)
-        octave[inside, k - 1] = np.log2((first + peak) * width / _LOW_HZ)
+        octave[inside, k - 1] = np.log2((first + peak) * width / LOW_HZ)
         level[inside, k - 1] = 10 * np.log10(seen[np.arange(len(inside)), peak] + 1e-16)
     over = _over_envelope(octave, level)
     loud = 10 * np.log10(survey.k_power[frame[steady]] + 1e-14)
     told = np.isfinite(over)
     spread = (np.broadcast_to(v[:, None], over.shape)[told] for v in (f0, loud, at[steady]))
-    return Partials(_PER_OCTAVE * octave[told], over[told], *spread)
-
-
-def _powers(samples: np.ndarray, centres: np.ndarray, size: int) -> np.ndarray:
-    """Power spectra ``(frames, bins)`` of windows around frames."""
-    window, out = np.hanning(size).astype(np.float32), np.empty((len(centres), size // 2 + 1), np.float32)
-    for first in range(0, len(centres), _BATCH):
-        begins = centres[first : first + _BATCH] - size // 2
-        pieces = np.zeros((len(begins), size), np.float32)
-        for piece, begin in zip(pieces, begins, strict=True):
-            sound = samples[max(0, begin) : begin + size]
-            piece[max(0, -begin) :][: len(sound)] = sound
-        out[first : first + _BATCH] = power_spectra(pieces, window)
-    return out
+    return Partials(PER_OCTAVE * octave[told], over[told], *spread)
 
 
 def _over_envelope(octave: np.ndarray, level: np.ndarray) -> np.ndarray:
@@ -172,10 +159,10 @@ def profile(heard: Partials, quantiles: tuple[float, ...], fewest_notes: int = _
     out = np.full((len(quantiles), cells), np.nan)
     order = np.argsort(heard.cell)
     cell, over, f0 = heard.cell[order], heard.over[order], heard.f0[order]
-    edges = np.searchsorted(cell, np.arange(cells) - _NEAR_CELLS), np.searchsorted(cell, np.arange(cells) + _NEAR_CELLS)
+    edges = np.searchsorted(cell, np.arange(cells) - NEAR_CELLS), np.searchsorted(cell, np.arange(cells) + NEAR_CELLS)
     for i, (a, b) in enumerate(zip(*edges, strict=True)):
         notes = len(np.unique(np.round(12 * np.log2(f0[a:b])))) if b > a else 0
-        weight = 1 - np.abs(cell[a:b] - i) / _NEAR_CELLS
+        weight = 1 - np.abs(cell[a:b] - i) / NEAR_CELLS
         if weight.sum() < _FEWEST or notes < fewest_notes:
             continue
         rank = np.argsort(over[a:b])
@@ -192,7 +179,7 @@ def stillness(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | No
     chosen = _inside(survey, STILL, _STILL_MARGIN_S, size // 4 / rate, len(samples) / rate)
     if len(chosen) < _FEWEST_STILL:
         return None
-    return _on_grid(np.median(_powers(samples, chosen * (size // 4), size), axis=0), rate / size)
+    return on_grid(np.median(powers(samples, chosen * (size // 4), size), axis=0), rate / size)
 
 
 def consonants(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | None:
@@ -201,8 +188,8 @@ def consonants(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | N
     chosen = _inside(survey, UNVOICED, _CONSONANT_MARGIN_S, size // 8 / rate, len(samples) / rate)
     if len(chosen) < _FEWEST_STILL:
         return None
-    power = _powers(samples, chosen * (size // 8), size)
-    levels = _on_grid(power, rate / size)
+    power = powers(samples, chosen * (size // 8), size)
+    levels = on_grid(power, rate / size)
     return np.median(levels - np.median(levels, axis=1, keepdims=True), axis=0)
 
 
@@ -216,15 +203,6 @@ def _inside(survey: Survey, state: int, margin_s: float, hop_s: float, duration:
     return chosen[:: max(1, -(-len(chosen) // _MOST_FRAMES))]
 
 
-def _on_grid(power: np.ndarray, width: float) -> np.ndarray:
-    """Power spectra ``(…, bins)`` with bins ``width`` Hz apart, in dB at the grid's frequencies; held over the top."""
-    half, bins = 2 ** (1 / (2 * _PER_OCTAVE)), power.shape[-1]
-    last = np.minimum(bins, np.ceil(grid() * half / width).astype(int) + 1)
-    first = np.minimum(last - 1, np.maximum(1, (grid() / half / width).astype(int)))
-    sums = np.cumsum(power, axis=-1, dtype=np.float64)
-    return 10 * np.log10((sums[..., last - 1] - sums[..., first - 1]) / (last - first) + 1e-20)
-
-
 def rings(heard: Partials, witness: np.ndarray | None, firm: bool = True) -> list[tuple[Bell, float]]:
     """The bands that are always there, each with how sure it is, most outstanding first.
 
@@ -236,13 +214,13 @@ def rings(heard: Partials, witness: np.ndarray | None, firm: bool = True) -> lis
     least_often, least_db = (_LEAST_OFTEN_DB, _LEAST_STILL_DB) if firm else (_WEAK_OFTEN_DB, _WEAK_DB)
     for i in _peaks(np.nan_to_num(often, nan=-99.0), least_often)[:_MOST_LOOKED_AT]:
         told = float(np.nanmax(usually[max(0, i - 2) : i + 3]))
-        bell = _fitted(rest, hz[i]) if rest is not None and _bump(rest, i) >= _LEAST_BUMP_DB else None
+        bell = fitted(rest, hz[i]) if rest is not None and _bump(rest, i) >= _LEAST_BUMP_DB else None
         if rest is not None and bell is not None and bell.gain_db >= least_db and told >= _LEAST_USUALLY_DB:
             bell = bell if firm else Bell(bell.freq_hz, bell.q, round(min(bell.gain_db, told), 1))
             found.append((bell, round(min(0.95, 0.6 + 0.03 * bell.gain_db), 2) if firm else _UNSURE))
             rest -= 10 * np.log10(power_response(bell, hz))
         elif often[i] >= _ALONE_OFTEN_DB and not (firm and rest is not None):
-            found.append((Bell(float(hz[i]), _LOUD_Q, round(float(min(12.0, often[i])), 1)), _UNSURE))
+            found.append((Bell(float(hz[i]), _ALONE_Q, round(float(min(12.0, often[i])), 1)), _UNSURE))
         if len(found) == _MOST_BANDS:
             break
     sure = [one for one in found if one[1] > _UNSURE]
@@ -264,56 +242,3 @@ def _peaks(values: np.ndarray, least: float) -> list[int]:
     return sorted(places, key=lambda i: -values[i])
 
 
-def _fitted(levels: np.ndarray, near_hz: float) -> Bell | None:
-    """The bell that best explains levels in dB around a frequency, over a straight line in octaves (least squares)."""
-    hz = grid()
-    octave = np.log2(hz / near_hz)
-    inside = np.abs(octave) <= _FIT_OCTAVES
-    y, line = levels[inside], np.stack([np.ones(inside.sum()), octave[inside]], axis=1)
-    if len(y) < _FEWEST_CELLS:
-        return None
-    bent = np.eye(len(y)) - line @ np.linalg.pinv(line)  # what a line does not explain
-    plain = bent @ y
-    whole = least = float(plain @ plain)
-    best = None
-    for freq_hz in near_hz * 2 ** (np.arange(-5, 6) / (2 * _PER_OCTAVE)):
-        for q in _QS:
-            left = plain[:, None] - bent @ _smeared(freq_hz, q, hz[inside])
-            errors = np.square(left).sum(axis=0)
-            k = int(np.argmin(errors))
-            if errors[k] < least:
-                best, least = Bell(round(float(freq_hz), 1), round(float(q), 2), float(_GAINS[k])), float(errors[k])
-    return best if least < _UNEXPLAINED * whole else None
-
-
-def _smeared(freq_hz: float, q: float, hz: np.ndarray) -> np.ndarray:
-    """Bells of all gains in dB, ``(cells, gains)``, as the grid's cells average them."""
-    a = 10 ** (_GAINS / 40)
-    x = (hz[:, None] * 2 ** (np.array([-1, 0, 1]) / (3 * _PER_OCTAVE)) / freq_hz)[:, :, None]
-    flat = np.square(1 - x * x)
-    return 10 * np.log10(((flat + np.square(a * x / q)) / (flat + np.square(x / (a * q)))).mean(axis=1))
-
-
-def loud_rings(heard: Partials, survey: Survey, known: list[float]) -> list[tuple[Bell, float, float]]:
-    """The bands that stand out in the loudest frames only, with the words on which they speak.
-
-    A vowel that is sung louder than the others looks alike; so nearly all of the loud frames must show it, at many
-    notes, and nearly none of the others may; and even then it is a proposal that waits for a hand.
-    """
-    if not len(heard.level):
-        return []
-    loud = heard.level >= np.quantile(heard.level, 1 - _LOUD_SHARE)
-    quiet = heard.level < np.quantile(heard.level, 0.6)
-    over, under = (Partials(*(v[m] for v in heard)) for m in (loud, quiet))
-    often = np.nan_to_num(profile(over, (_OFTEN,), _LOUD_NOTES)[0], nan=-99.0)
-    seldom = np.nan_to_num(profile(under, (1 - _OFTEN,), _LOUD_NOTES)[0], nan=99.0)
-    found = []
-    for i in _peaks(np.where(often - seldom >= _LOUDER_DB, often, -99.0), _LOUD_OFTEN_DB):
-        hz = float(grid()[i])
-        if hz < _LOUD_FROM_HZ or any(abs(np.log2(hz / other)) < _APART for other in known):
-            continue
-        for start, end in words(survey):
-            mine = (heard.time >= start) & (heard.time <= end) & (np.abs(heard.cell - i) <= _NEAR_CELLS)
-            if mine.sum() >= 2 and (speaks := float(np.median(heard.over[mine]))) >= _LOUD_OFTEN_DB:
-                found.append((Bell(hz, _LOUD_Q, round(min(12.0, speaks), 1)), start, end))
-    return found

@@ -14,9 +14,8 @@ import msgspec
 
 from isophon.core.audio.bell import BELL, SHAPES, Bell
 from isophon.core.marks import Mark
-from isophon.core.passes.band.mark import BandMark
+from isophon.core.passes.band.mark import LOUD, BandMark
 
-ALWAYS, LOUD = "always", "loud"  # what a found band's ``shape`` says
 MOST_DB, DEEPEST_DB = 12.0, -36.0
 USUAL_Q, NARROWEST_Q, WIDEST_Q = 5.0, 40.0, 0.3
 _NAMES = ((200.0, "boom"), (350.0, "mud"), (500.0, "boxy"), (1_000.0, "hollow"), (1_800.0, "honk"),
@@ -27,12 +26,17 @@ class BandSettings(msgspec.Struct, frozen=True):
     """What the Bands pass does where no hand decided.
 
     ``ceiling_db``: how far a band may stand out of the singer's own spectrum; ``limit_db``: the deepest cut; ``sure``:
-    bands of a lower confidence are left.
+    bands of a lower confidence are left. ``by_level``: whether bands found to speak only when the voice is loud act,
+    while they stand over; their ``ratio``, and how fast they come and go.
     """
 
     ceiling_db: Annotated[float, msgspec.Meta(ge=0.0, le=18.0)] = 2.0
     limit_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -9.0
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
+    by_level: bool = True
+    ratio: Annotated[float, msgspec.Meta(ge=1.0, le=100.0)] = 8.0
+    attack_ms: Annotated[float, msgspec.Meta(ge=0.5, le=200.0)] = 5.0
+    release_ms: Annotated[float, msgspec.Meta(ge=5.0, le=1_000.0)] = 80.0
 
 
 def role_default(role: str) -> BandSettings:
@@ -47,7 +51,7 @@ def change_of(mark: BandMark, settings: BandSettings, context: object = None) ->
         return 0.0
     if hand.change_db is not None:
         change = min(MOST_DB, max(DEEPEST_DB, hand.change_db))
-    elif mark.confidence < settings.sure:
+    elif mark.confidence < settings.sure or (mark.is_by_level and not settings.by_level):
         change = 0.0
     else:
         change = max(settings.limit_db, -max(0.0, mark.standout_db - settings.ceiling_db))

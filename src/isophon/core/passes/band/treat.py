@@ -22,7 +22,7 @@ def treatments(part: Any) -> Iterator[BandFilter]:
     everywhere: list[Bell] = []
     for mark, change in part.changed("band"):
         bell = bell_of(mark, change)
-        if bell.freq_hz >= 0.49 * rate:
+        if bell.freq_hz >= 0.49 * rate or (mark.is_by_level and change < 0):
             continue
         if is_whole(mark, part.source.duration):
             everywhere.append(bell)

@@ -8,7 +8,6 @@ averaged before the attack; the gain may come earlier than the sound by a look-a
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from typing import Any
@@ -17,13 +16,13 @@ import msgspec
 import numpy as np
 from scipy import signal
 
+from isophon.core.audio.dynamics import NOTHING_DB, smoothed, static_db
 from isophon.core.audio.filters import k_power_response, linear_phase_band
 from isophon.core.passes.stage import At, Stage
 from isophon.core.survey import Survey
 
 STEP_S = 0.25  # of the voice level that the threshold follows
 _TICK_S = 0.00025  # of the gain
-_NOTHING_DB = 0.01
 _SETTLED = 8.0  # release times after which nothing is left of a gain
 LONGEST_RELEASE_S, LONGEST_HOLD_S, LONGEST_AHEAD_S = 0.5, 0.2, 0.02
 _WIDTH = 0.25  # of the band's lower edge
@@ -73,42 +72,6 @@ def voice_steps(survey: Survey) -> tuple[float, ...]:
     return tuple(round(float(v), 1) for v in np.maximum(survey.voice_level[frames], -120.0))
 
 
-def static_db(over: np.ndarray, ratio: float, knee_db: float) -> np.ndarray:
-    """What the static curve takes off a level ``over`` the threshold, dB ≥ 0."""
-    slope = 1 - 1 / ratio
-    knee = slope * np.square(over + knee_db / 2) / (2 * max(knee_db, 1e-9))
-    return np.where(2 * over > knee_db, slope * over, np.where(2 * over < -knee_db, 0.0, knee))
-
-
-def smoothed(wanted: np.ndarray, tick_s: float, attack_s: float, release_s: float, hold_s: float) -> np.ndarray:
-    """What is taken off (dB) from tick to tick, where ``wanted`` would be taken off at once."""
-    attack, release = (math.exp(-tick_s / max(t, 1e-6)) for t in (attack_s, release_s))
-    hold, out = round(hold_s / tick_s), np.zeros(len(wanted))
-    active = np.flatnonzero(wanted > 0)
-    at, state, held = 0, 0.0, 0
-    values = wanted.tolist()
-    nexts = active.tolist()
-    k = 0
-    while at < len(values):
-        if state == 0.0 and values[at] <= 0:  # nothing happens until the next that is over
-            while k < len(nexts) and nexts[k] < at:
-                k += 1
-            if k == len(nexts):
-                break
-            at = nexts[k]
-        target = values[at]
-        if target > state:
-            state, held = attack * state + (1 - attack) * target, hold
-        elif held > 0:
-            held -= 1
-        else:
-            state = release * state + (1 - release) * target
-            state = 0.0 if state < _NOTHING_DB and target <= 0 else state
-        out[at] = state
-        at += 1
-    return out
-
-
 def gain_db(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> np.ndarray:
     """What is taken off at each tick of ``samples`` ``(channels, n)``, that begin at frame ``start``; dB ≥ 0."""
     return heard(samples, start, rate, cut)[1]
@@ -126,7 +89,7 @@ def heard(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> tuple[np.
     at = (start + (np.arange(len(level)) + 0.5) * tick) / rate
     voice = np.interp(at, np.arange(len(cut.voice)) * STEP_S, cut.voice)
     wanted = np.minimum(cut.range_db, static_db(level - voice - cut.over_db, cut.ratio, cut.knee_db))
-    wanted[wanted < _NOTHING_DB] = 0.0
+    wanted[wanted < NOTHING_DB] = 0.0
     return level - voice, smoothed(wanted, tick / rate, cut.attack_s, cut.release_s, cut.hold_s)
 
 

@@ -1,0 +1,198 @@
+"""Finding bands that speak only when the voice is loud: a narrow excess of the loud words that the others have not.
+
+Of each word the spectrum is compared with itself a third of an octave away on both sides, so that neither its loudness
+nor the tilt of loud singing counts. A formant moves with the vowel and a note with the melody: what stands at one
+frequency in nearly all loud words, and in few others, is neither. Three looks at the same words must agree: the mean
+power of a word, the mean of its levels (which soft sounds count in as well), and the partials of its notes. The figures
+were fitted to words of twelve speakers, with and without a ring in the loudest third of them; see docs/method.md.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from scipy import fft
+
+from isophon.core.passes.band.grid import NEAR_CELLS, PER_OCTAVE, Partials, fitted, grid, on_grid, powers
+from isophon.core.survey import Survey
+
+_SIZE_S, _HOP_S = 0.04, 0.02
+_JOIN_S, _LEAST_S = 0.04, 0.08  # a word's inner silence, and its length
+_UNDER_VOICE_DB, _OVER_FLOOR_DB, _IN_WORD_DB = 35.0, 8.0, 25.0
+_LOUD, _QUIET, _LOUDER_DB = 2 / 3, 0.6, 3.0  # quantiles of the words' levels; and how far these groups are apart
+_FEWEST_WORDS, _FEWEST_PARTIALS = 4, 3
+_FROM_HZ = 600.0
+_FAR, _CLOSE = PER_OCTAVE // 3, PER_OCTAVE // 6  # cells: a third and a sixth of an octave
+_SCORE, _PARTIALS_COUNT, _SPREAD = 2.4, 0.7, 0.25
+_STANDS_DB, _GROWS_DB, _NARROW_DB, _OFTEN, _OFTEN_DB = 3.3, 3.5, 3.2, 0.6, 3.0
+_APART = PER_OCTAVE // 3
+_MOST, _USUAL_Q, _WIDEST, _NARROWEST = 2, 8.0, 5.0, 14.0
+_CLEAR = (2.4, 3.0), (0.4, 1.0)  # scores, and how much of what was measured they let stand
+_NEARLY_LOUD_DB, _NEARLY_AS_MUCH = 1.5, 0.6
+_SURE, _UNSURE = 0.7, 0.3
+
+
+class Word(NamedTuple):
+    """A word from ``start`` to ``end`` s, how far the band stands out of the usual in it, dB, and how sure that is."""
+
+    start: float
+    end: float
+    standout_db: float
+    sure: float
+
+
+class LoudBand(NamedTuple):
+    """A band that speaks when the voice is loud; ``usual_db``: how far it stands over its neighbours otherwise."""
+
+    freq_hz: float
+    q: float
+    usual_db: float
+    words: tuple[Word, ...]
+
+
+class _Words(NamedTuple):
+    """Of each word ``(words,)`` its level in dB; of each and each cell what stands over what lies beside it, dB."""
+
+    level: np.ndarray
+    by_power: np.ndarray
+    by_level: np.ndarray
+    closely: np.ndarray
+    by_partials: np.ndarray
+    spectra: np.ndarray
+
+
+def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known: list[float]) -> list[LoudBand]:
+    """The bands of ``(n,)`` samples that speak only in loud words, the clearest first; ``known``: bands in Hz."""
+    spans = sounding(survey)
+    if len(spans) < 2 * _FEWEST_WORDS:
+        return []
+    words = _measured(samples, rate, survey, spans, heard)
+    loud, quiet = words.level >= np.quantile(words.level, _LOUD), words.level < np.quantile(words.level, _QUIET)
+    if min(loud.sum(), quiet.sum()) < _FEWEST_WORDS:
+        return []
+    if words.level[loud].mean() - words.level[quiet].mean() < _LOUDER_DB:
+        return []
+    score = _score(words, loud, quiet)
+    hz = grid()
+    found: list[LoudBand] = []
+    for other in known:
+        score[np.abs(np.log2(hz / other)) < _APART / PER_OCTAVE] = -np.inf
+    while len(found) < _MOST and (at := int(np.argmax(score))) and score[at] >= _SCORE:
+        found.append(_band(words, loud, quiet, at, float(score[at]), spans))
+        score[max(0, at - _APART) : at + _APART + 1] = -np.inf
+    return found
+
+
+def sounding(survey: Survey) -> list[tuple[float, float]]:
+    """The stretches in which a voice or its consonants sound, (start, end) in s."""
+    if survey.voice_lufs is None:
+        return []
+    level = 10 * np.log10(survey.k_power + 1e-14)
+    on = level > max(survey.floor_dbfs + _OVER_FLOOR_DB, survey.voice_lufs - _UNDER_VOICE_DB)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], on.astype(np.int8), [0]])))
+    spans: list[list[float]] = []
+    for start, end in edges.reshape(-1, 2) * survey.hop_s:
+        if spans and start - spans[-1][1] < _JOIN_S:
+            spans[-1][1] = end
+        else:
+            spans.append([start, end])
+    return [(start, end) for start, end in spans if end - start >= _LEAST_S]
+
+
+def _measured(samples: np.ndarray, rate: int, survey: Survey, spans: list[tuple[float, float]],
+              heard: Partials) -> _Words:  # fmt: skip
+    size, hop = fft.next_fast_len(round(_SIZE_S * rate), real=True), round(_HOP_S * rate)
+    cells = len(grid())
+    level = np.zeros(len(spans))
+    spectra, mean_power, partials = np.zeros((len(spans), cells)), np.zeros((len(spans), cells)), []
+    for i, (start, end) in enumerate(spans):
+        centres = np.arange(round(start * rate), max(round(start * rate) + 1, round(end * rate)), hop)
+        loudness = survey.k_power[[min(survey.frame(c / rate), len(survey.k_power) - 1) for c in centres]]
+        inside = loudness > loudness.max() * 10 ** (-_IN_WORD_DB / 10)
+        levels = on_grid(powers(samples, centres[inside], size), rate / size)
+        spectra[i] = levels.mean(axis=0)
+        mean_power[i] = 10 * np.log10(np.power(10, levels / 10).mean(axis=0))
+        level[i] = 10 * np.log10(loudness.mean() + 1e-14)
+        partials.append(_partials_in(heard, start, end))
+    return _Words(level, _excess(mean_power, _FAR), _excess(spectra, _FAR), _excess(spectra, _CLOSE),
+                  np.array(partials), spectra)  # fmt: skip
+
+
+def _excess(levels: np.ndarray, far: int) -> np.ndarray:
+    """How far levels ``(words, cells)`` stand over the mean of those ``far`` cells away on both sides, dB."""
+    own, wide = (_averaged(levels, cells) for cells in (3, 5))
+    out = np.full(levels.shape, np.nan)
+    out[:, far:-far] = own[:, far:-far] - (wide[:, : -2 * far] + wide[:, 2 * far :]) / 2
+    return out
+
+
+def _averaged(levels: np.ndarray, cells: int) -> np.ndarray:
+    padded = np.pad(levels, ((0, 0), (cells // 2, cells // 2)), mode="edge")
+    sums = np.cumsum(np.pad(padded, ((0, 0), (1, 0))), axis=1)
+    return (sums[:, cells:] - sums[:, :-cells]) / cells
+
+
+def _partials_in(heard: Partials, start: float, end: float) -> np.ndarray:
+    """How far the partials near each cell stand over their envelope in a word, mean in dB; NaN for too few."""
+    cells = len(grid())
+    mine = (heard.time >= start) & (heard.time <= end)
+    cell, over = heard.cell[mine], heard.over[mine]
+    order = np.argsort(cell)
+    cell, sums = cell[order], np.concatenate([[0.0], np.cumsum(over[order])])
+    first = np.searchsorted(cell, np.arange(cells) - NEAR_CELLS)
+    last = np.searchsorted(cell, np.arange(cells) + NEAR_CELLS, side="right")
+    count = last - first
+    return np.where(count >= _FEWEST_PARTIALS, (sums[last] - sums[first]) / np.maximum(count, 1), np.nan)
+
+
+def _score(words: _Words, loud: np.ndarray, quiet: np.ndarray) -> np.ndarray:
+    """How clearly each cell stands out in the loud words alone; −inf where it cannot be a ring."""
+    looks = [(words.by_power, 1.0), (words.by_level, 1.0), (words.by_partials, _PARTIALS_COUNT)]
+    score = sum(weight * np.nan_to_num(_apart(values, loud, quiet)) for values, weight in looks) / 2
+    stands, closely = words.by_level, words.closely
+    grows = _mean(stands[loud]) - _mean(stands[quiet])
+    narrow = _mean(closely[loud]) - _mean(closely[quiet])
+    may = ((_mean(stands[loud]) >= _STANDS_DB) & (grows >= _GROWS_DB) & (narrow >= _NARROW_DB)
+           & ((stands[loud] >= _OFTEN_DB).mean(axis=0) >= _OFTEN) & (grid() >= _FROM_HZ))  # fmt: skip
+    return np.where(may, score, -np.inf)
+
+
+def _apart(values: np.ndarray, loud: np.ndarray, quiet: np.ndarray) -> np.ndarray:
+    """How far the means of two groups of words are apart, in standard errors (Welch 1947), for each cell."""
+    means, errors = [], []
+    for group in (loud, quiet):
+        there = np.count_nonzero(~np.isnan(values[group]), axis=0)
+        mean = _mean(values[group])
+        spread = np.nansum(np.square(values[group] - mean), axis=0) / np.maximum(there - 1, 1)
+        means.append(np.where(there >= _FEWEST_WORDS, mean, np.nan))
+        errors.append(spread / np.maximum(there, 1))
+    return (means[0] - means[1]) / np.sqrt(errors[0] + errors[1] + _SPREAD)
+
+
+def _mean(values: np.ndarray) -> np.ndarray:
+    there = np.count_nonzero(~np.isnan(values), axis=0)
+    return np.where(there, np.nansum(values, axis=0) / np.maximum(there, 1), np.nan)
+
+
+def _middle_hz(grows: np.ndarray, at: int) -> float:
+    """The frequency in the middle of what grows around a cell, Hz."""
+    cells = np.arange(max(0, at - _CLOSE), min(len(grows), at + _CLOSE + 1))
+    weight = np.nan_to_num(np.maximum(grows[cells] - grows[cells].max() / 2, 0.0))
+    middle = float((weight * cells).sum() / weight.sum()) if weight.any() else float(at)
+    return float(np.interp(middle, np.arange(len(grows)), grid()))
+
+
+def _band(words: _Words, loud: np.ndarray, quiet: np.ndarray, at: int, score: float,
+          spans: list[tuple[float, float]]) -> LoudBand:  # fmt: skip
+    """The band at a cell, with every word; what is not clear stands out by less."""
+    hz = _middle_hz(_mean(words.closely[loud]) - _mean(words.closely[quiet]), at)
+    bell = fitted(words.spectra[loud].mean(axis=0) - words.spectra[quiet].mean(axis=0), hz)
+    q = _USUAL_Q if bell is None or not _WIDEST < bell.q < _NARROWEST else bell.q
+    usual = float(_mean(words.by_level[quiet])[at])
+    standout = (words.by_level[:, at] - usual) * float(np.interp(score, *_CLEAR))
+    least = words.level[loud].min() - _NEARLY_LOUD_DB, _NEARLY_AS_MUCH * float(np.median(standout[loud]))
+    sure = np.where((words.level >= least[0]) & (standout >= least[1]), _SURE, _UNSURE)
+    told = tuple(Word(start, end, round(float(one), 2), float(how))
+                 for (start, end), one, how in zip(spans, standout, sure, strict=True))  # fmt: skip
+    return LoudBand(round(hz, 1), round(q, 2), round(usual, 2), told)

@@ -18,7 +18,7 @@ import numpy as np
 import soundfile as sf
 from scipy import ndimage
 
-from isophon.core.passes.ess.rule import smoothed
+from isophon.core.audio.dynamics import smoothed
 
 ALSA = Path("/usr/share/sounds/alsa")
 KEPT = Path(__file__).parent / "spoken"

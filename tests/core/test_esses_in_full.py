@@ -12,10 +12,11 @@ from scipy import signal
 
 from conftest import look, reader, write
 from isophon.cli import main
+from isophon.core.audio.dynamics import smoothed, static_db
 from isophon.core.errors import CallError
 from isophon.core.marks import Hand
 from isophon.core.passes.ess.find import find
-from isophon.core.passes.ess.rule import RuleCut, smoothed, static_db
+from isophon.core.passes.ess.rule import RuleCut
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.render import Renderer
 from isophon.core.session import edits, shaping

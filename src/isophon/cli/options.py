@@ -24,7 +24,8 @@ def kinds_of(call: argparse.Namespace) -> set[str]:
         named = mark_files(call)
         for kind in (kind for kind in KINDS if kind.name in kinds):
             one = kind.mark_file
-            if one is not None and one.option not in named and not getattr(call, "session", None):
+            needed = one is not None and not one.replaces
+            if one is not None and needed and one.option not in named and not getattr(call, "session", None):
                 raise CallError(f"--only: {kind.name} works on the {one.holds} of a file; "
                                 f"name it with --{one.option} FILE")  # fmt: skip
     if call.skip is not None:

@@ -86,8 +86,20 @@ class InHand(QObject):
 
     @property
     def marks(self) -> tuple[Mark, ...]:
-        """The marks of this pass in the part in hand."""
-        return self.pass_.marks(self.part)
+        """The marks of this pass in the part in hand, as they stand in the skyline."""
+        each = self.pass_.skyline.each
+        if each is None:
+            return self.pass_.marks(self.part)
+        return self._in_time() or each(self.part)
+
+    @property
+    def over_frequency(self) -> bool:
+        """Whether the skyline lies over frequency: where the pass does, and nothing in hand stands in several words."""
+        return self.pass_.skyline.over_frequency and not self._in_time()
+
+    def _in_time(self) -> tuple[Mark, ...]:
+        mark = self.mark
+        return () if mark is None or mark.kind != self.pass_.kind else self.pass_.skyline.in_time(self.part, mark)
 
     def marks_seen(self, columns: int) -> tuple[Mark, ...]:
         """Those that can be told apart in what is in view, so many columns wide."""

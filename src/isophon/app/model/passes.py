@@ -74,7 +74,8 @@ class Words:
     """What a pass calls things.
 
     ``one``, ``many``: its marks; ``over_what``: what stands after them over the skyline; ``over``: what the height is
-    measured over; ``gone(part)``: the word for a mark that is taken out; ``told(mark, change)``: what is done, in a
+    measured over; ``in_time``: the line over the skyline and ``over`` while marks stand in time that otherwise do not;
+    ``gone(part)``: the word for a mark that is taken out; ``told(mark, change)``: what is done, in a
     word, or '' for the usual; ``more_told(mark)``: a last figure; ``warning(workspace, mark)``: what is doubtful;
     ``about(part)``: a word beside the sheet's name; ``empty(part)``: what stands in an empty skyline, '' for the
     usual; ``letter(mark)``: what stands at a mark, '' for nothing.
@@ -84,6 +85,7 @@ class Words:
     many: str
     over_what: str
     over: str = "over the voice"
+    in_time: tuple[str, str] = ("", "")
     gone: Callable[[Part], str] = lambda part: "gone"
     told: Callable[[Mark, float], str] = lambda mark, change: ""
     more_told: Callable[[Any], str] = lambda mark: ""
@@ -118,7 +120,8 @@ class SkylineView:
 
     ``bounds``: lowest and highest height shown at least, and at most; ``ceilings(part)``; ``height(mark)``: of a bar;
     ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings whose values grow downward;
-    ``over_frequency``: its marks stand over frequency, not time; ``will_sound``: bars can be shown as they will sound
+    ``over_frequency``: its marks (those of ``each(part)``) stand over frequency, not time, but for what
+    ``in_time(part, mark)`` gives while a mark is in hand; ``will_sound``: bars can be shown as they will sound
     after the rough chain; ``seen_change(part, mark)``: how far a bar comes down; ``partner_height(mark)``: of what it
     meets in the lead, None for nothing.
     """
@@ -129,6 +132,8 @@ class SkylineView:
     zero: float | None = None
     downward: tuple[str, ...] = ()
     over_frequency: bool = False
+    in_time: Callable[[Part, Any], tuple[Mark, ...]] = lambda part, mark: ()
+    each: Callable[[Part], tuple[Mark, ...]] | None = None
     will_sound: bool = False
     seen_change: Callable[[Part, Any], float] = lambda part, mark: part.change(mark)
     partner_height: Callable[[Any], float | None] = lambda mark: None

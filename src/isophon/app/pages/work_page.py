@@ -180,7 +180,9 @@ class WorkPage(WorkViews):
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
         empty = self.skyline.empty
-        words = f"{which.words.many}{which.words.over_what} · {role}{voice}"
+        in_time = which.skyline.over_frequency and not self.workspace.over_frequency
+        what = which.words.in_time[0] if in_time else f"{which.words.many}{which.words.over_what}"
+        words = f"{what} · {role}{voice}"
         self.about.setText(self.skyline.empty_text() if empty else words)
         self.skyline.setVisible(not empty)
         self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else _NO_LIMIT)

@@ -7,7 +7,7 @@ import math
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Controls, HandTools, Knob, LensView, Pass, SkylineView, TraceView, Words
@@ -29,6 +29,7 @@ from isophon.core.takes.pictures import Axis
 
 _DULL_DB, _DULL_HZ = 3.0, (200.0, 6_000.0)
 _MADE_DB = -3.0
+_BY = {"always": "cut always", "level": "cut by level"}
 
 
 class BandExtras(Extras):
@@ -46,30 +47,44 @@ class BandExtras(Extras):
         row.addWidget(self.shape)
         for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
             field = self.fields[name]
-            field.setMaximumWidth(theme.u(52))
+            field.setMaximumWidth(theme.u(60 if name == "frequency" else 50))
             field.setAccessibleName(f"{name} of the band in hand")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)
             row.addWidget(Label(unit, objectName="soft"))
         row.addStretch()
+        self.by = Choice()
+        for by, words in _BY.items():
+            self.by.addItem(words, by)
+        self.by.setAccessibleName("When the band in hand is cut")
+        self.by.setToolTip("Always, or only while it stands over what lies beside it")
+        self.by.activated.connect(self._set_by)
+        self.loud = QCheckBox("bands of loud words act")
+        self.loud.setToolTip("Bands that were found to speak only when the voice is loud are cut while they stand over")
+        self.loud.clicked.connect(lambda on: workspace.set_of_kind("band", "by_level", on))
         below = QHBoxLayout()
+        below.addWidget(self.by)
         self.give = QPushButton("To the others")
         self.give.setToolTip("Give these bands to the other parts in hand, else to all parts of the same singer")
         self.give.clicked.connect(self._give)
         self.words = Label("", objectName="soft", wordWrap=True)
-        below.addWidget(self.words, 1)
+        below.addStretch()
         below.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
         column.addLayout(row)
         column.addLayout(below)
+        column.addWidget(self.loud)
+        column.addWidget(self.words)
 
     def show_part(self) -> None:
         """Show the band in hand, and what the cuts do to the voice."""
         mark, part = self.workspace.mark, self.workspace.part
         mine = mark if isinstance(mark, BandMark) else None
-        for widget in (self.shape, *self.fields.values()):
+        for widget in (self.shape, self.by, *self.fields.values()):
             widget.setEnabled(mine is not None)
+        self.loud.setChecked(part.band.by_level)
+        self.loud.setEnabled(any(m.is_by_level and not m.hand.drawn for m in part.of(BandMark)))
         self.give.setEnabled(bool(part.of_kind("band")) and bool(self._others()))
         self.words.setText(self._warning(part))
         if mine is None:
@@ -78,7 +93,9 @@ class BandExtras(Extras):
             return
         hz, q = centre_of(mine)
         self.shape.setCurrentText(mine.shape if mine.shape in SHAPES else SHAPES[0])
-        self.shape.setEnabled(mine.hand.drawn)
+        self.shape.setEnabled(mine.hand.drawn and not mine.is_by_level)
+        self.by.setCurrentIndex(self.by.findData(mine.by))
+        self.by.setEnabled(mine.hand.drawn)
         for name, text in (("frequency", f"{hz:.0f}"), ("Q", f"{q:.1f}"), ("change", theme.signed(part.change(mine)))):
             if not self.fields[name].hasFocus():
                 self.fields[name].setText(text)
@@ -107,6 +124,12 @@ class BandExtras(Extras):
         if mark is not None:
             shape = self.shape.currentText()
             self.workspace.edit(f"{shape} · {part.name}", lambda s: edits.set_detail(s, part.id, mark.id, shape=shape))
+
+    def _set_by(self) -> None:
+        mark, part, by = self.workspace.mark, self.workspace.part, self.by.currentData()
+        if mark is not None:
+            words = f"{_BY[by]} · {part.name}"
+            self.workspace.edit(words, lambda s: edits.set_detail(s, part.id, mark.id, by=by))
 
     def _others(self) -> list[str]:
         workspace, part = self.workspace, self.workspace.part
@@ -139,14 +162,32 @@ def _made(part: Part, hz: float) -> Mark:
 
 def _told(mark: BandMark) -> str:
     hz, q = centre_of(mark)
-    return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", when loud" if mark.shape == "loud" else "")
+    return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", by level" if mark.is_by_level else "")
+
+
+def _same_band(part: Part, mark: Mark) -> tuple[Mark, ...]:
+    """All words of a band by level; none of one that is cut always."""
+    if not isinstance(mark, BandMark) or not mark.is_by_level:
+        return ()
+    same = tuple(one for one in part.of(BandMark) if one.is_by_level and centre_of(one) == centre_of(mark))
+    return same if len(same) > 1 else ()
+
+
+def _each(part: Part) -> tuple[Mark, ...]:
+    """One mark of each band: of one by level the word in which it stands out most of those in which it acts."""
+    by_band: dict[tuple[tuple[float, float], str], Mark] = {}
+    for mark in sorted(part.of(BandMark), key=lambda m: (bool(part.change(m)), m.standout_db)):
+        by_band[centre_of(mark), mark.id if not mark.is_by_level else "level"] = mark
+    return tuple(by_band.values())
 
 
 def _draw(painter: QPainter, ground: Ground) -> None:
     """Bands across the map."""
     workspace, box = ground.workspace, ground.map
     axis, part, in_hand = workspace.pass_.trace.axis, workspace.part, set(workspace.in_hand)
-    for mark in workspace.marks:
+    for mark in part.of(BandMark):
+        if mark.is_by_level and not part.change(mark) and mark.id not in in_hand:
+            continue  # it is not touched in this word
         low, high = band_of(mark)
         place = axis.place((low * high) ** 0.5)
         if 0 <= place <= 1:
@@ -165,6 +206,7 @@ PASS = Pass(
         many="bands",
         over_what=" out of the singer’s own spectrum, over frequency",
         over="over the spectrum",
+        in_time=("this band in each word, in dB over what is usual of it", "over its usual"),
         gone=lambda part: "",
         more_told=_told,
         empty=lambda part: "No band stands out of this voice. Double-click to make one by hand.",
@@ -179,15 +221,20 @@ PASS = Pass(
                 "Bands that stand out more than this of the singer’s own spectrum come down to it",
             ),
             Knob("limit_db", "Never more than", 0.5, "dB", "No cut is deeper than this"),
+            Knob("ratio", "By level: ratio", 0.5, ":1", "How much of what stands over goes, of bands by level", True),
+            Knob("attack_ms", "By level: attack", 0.5, "ms", "How fast such a cut comes", True),
+            Knob("release_ms", "By level: release", 5, "ms", "How slowly it goes", True),
             SURE,
         ),
-        setting_words={("band", "ceiling_db"): "ceiling"},
+        setting_words={("band", "ceiling_db"): "ceiling", ("band", "by_level"): "bands of loud words"},
         extras=BandExtras,
     ),
     skyline=SkylineView(
         bounds=(-12.0, 12.0, -24.0, 24.0),
         ceilings=lambda part: [("ceiling_db", "ceiling over the spectrum", part.band.ceiling_db, True)],
         over_frequency=True,
+        in_time=_same_band,
+        each=_each,
     ),
     lens=LensView(box=lambda mark, axis: band_of(mark)),
     trace=TraceView(draw=_draw, draws_in_hand=True, axis=Axis(60.0, 8_000.0)),

@@ -81,7 +81,7 @@ class LensPictures(QWidget):
 
     def _seen(self, mark: Mark) -> tuple[float, float]:
         """The mark's time; of a band that is always there, the selected time or the longest word."""
-        if not self.workspace.pass_.skyline.over_frequency:
+        if not self.workspace.over_frequency:
             return mark.span
         words = self.workspace.take.words or ((0.0, 1.0),)
         return self.workspace.selection or max(words, key=lambda w: min(w[1] - w[0], _LONG_S))
@@ -95,7 +95,7 @@ class LensPictures(QWidget):
     def mark_box(self, mark: Mark, picture: QRectF) -> QRectF:
         """The mark's time and band within a picture."""
         first, last = self.window_s(mark)
-        start, end = (first, last) if self.workspace.pass_.skyline.over_frequency else mark.span
+        start, end = (first, last) if self.workspace.over_frequency else mark.span
         low, high = self.workspace.pass_.lens.box(mark, self.axis)
         x = [picture.left() + (t - first) / (last - first) * picture.width() for t in (start, end)]
         top = picture.top() + (0.0 if high is None else max(0.0, self.axis.place(high))) * picture.height()

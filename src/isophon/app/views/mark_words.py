@@ -12,8 +12,10 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     which, part = workspace.pass_, workspace.part
     change = part.change(mark)
     at, level = theme.clock(mark.span[0] + workspace.offset), theme.level(mark.level_db, "LUFS")
-    over = f"{theme.signed(which.skyline.height(mark))} {which.unit} {which.words.over}"
+    in_time = which.skyline.over_frequency and not workspace.over_frequency
+    over_what = which.words.in_time[1] if in_time else which.words.over
+    over = f"{theme.signed(which.skyline.height(mark))} {which.unit} {over_what}"
     gone = which.words.gone(part) if change <= GONE_DB else ""
     done = which.words.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
-    where = () if which.skyline.over_frequency else (at, level)
+    where = () if workspace.over_frequency else (at, level)
     return " · ".join(filter(None, (*where, over, done, which.words.more_told(mark))))

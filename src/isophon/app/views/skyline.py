@@ -104,12 +104,12 @@ class Skyline(SkylineChart):
         if what == "ceiling":
             low, high = value_range(self.workspace.pass_.kind, name)
             self.workspace.set_setting(name, min(high, max(low, value)), gesture, same_held())
-        if what in ("bar", "mark") and self.workspace.pass_.skyline.over_frequency:
+        if what in ("bar", "mark") and self.workspace.over_frequency:
             self._drag_sideways(name, at.x(), gesture)
         if what == "bar":
             by = value - self._before.get(name, 0.0)
             self.workspace.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
-        elif what == "nothing" and self.workspace.pass_.skyline.over_frequency:
+        elif what == "nothing" and self.workspace.over_frequency:
             hz = frequencies.hz_at(self._plot(), at.x())
             self.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO)
         elif what == "nothing" and self._band:
@@ -150,7 +150,7 @@ class Skyline(SkylineChart):
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Over frequency: the width of the band in hand."""
         mark = self.workspace.mark
-        if not self.workspace.pass_.skyline.over_frequency or mark is None:
+        if not self.workspace.over_frequency or mark is None:
             event.ignore()
             return
         low, high = frequencies.band_of(mark)

@@ -97,7 +97,8 @@ class SkylineChart(QWidget):
     def _measured(self) -> tuple[tuple[float, float], tuple[float, float] | None]:
         """The range, and between what the middle half of the marks lies, None for few."""
         which, changes = self.workspace.pass_, self.workspace.part.changes
-        if self._range_of is None or self._range_of[0] is not changes or self._range_of[1] is not which:
+        seen = which, self.workspace.over_frequency
+        if self._range_of is None or self._range_of[0] is not changes or self._range_of[1] != seen:
             low, high, lowest, highest = which.skyline.bounds
             sure = getattr(getattr(self.workspace.part, which.kind), "sure", 0.0)
             height, marks = self._heights(), self.workspace.marks
@@ -106,7 +107,7 @@ class SkylineChart(QWidget):
             top = max(high, 6.0 * math.ceil((max(heights) + 1) / 6))
             bottom = min(low, 6.0 * math.floor((min(heights) - 3) / 6))
             usual = tuple(np.percentile(surely, [25, 75])) if len(surely) >= _ENOUGH else None
-            self._range_of = changes, which, ((max(bottom, lowest), min(top, highest)), usual)
+            self._range_of = changes, seen, ((max(bottom, lowest), min(top, highest)), usual)
         return self._range_of[2]
 
     def y_of(self, level_db: float) -> float:
@@ -131,8 +132,8 @@ class SkylineChart(QWidget):
     def _looks(self) -> list:
         """How a part's bars are shown."""
         workspace = self.workspace
-        return [workspace.view, workspace.part.id, workspace.pass_, workspace.by_rank, self.size(),
-                self.devicePixelRatioF(), self._will_sound, self._chain]  # fmt: skip
+        return [workspace.view, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.by_rank,
+                self.size(), self.devicePixelRatioF(), self._will_sound, self._chain]  # fmt: skip
 
     def _picture(self) -> QPixmap:
         """All bars as a picture, kept as long as they are; for a moment also while other changes of them are due."""
@@ -168,9 +169,10 @@ class SkylineChart(QWidget):
 
     def _bars(self) -> list[tuple[Mark, QRectF]]:
         plot, height_of, by_time = self._plot(), self._heights(), not self.workspace.by_rank
-        marks = self.workspace.marks_seen(int(plot.width())) if by_time else self.workspace.marks
+        crowd = by_time and not self.workspace.pass_.skyline.over_frequency
+        marks = self.workspace.marks_seen(int(plot.width())) if crowd else self.workspace.marks
         low, high = self._range()
-        if self.workspace.pass_.skyline.over_frequency:
+        if self.workspace.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]
         elif self.workspace.by_rank:
             marks = tuple(sorted(marks, key=lambda m: -height_of(m)))
@@ -294,7 +296,7 @@ class SkylineChart(QWidget):
     @property
     def empty(self) -> bool:
         """Whether there is nothing to be seen but a line that says what to do."""
-        return not self.workspace.marks and not self.workspace.pass_.skyline.over_frequency
+        return not self.workspace.marks and not self.workspace.over_frequency
 
     def empty_text(self) -> str:
         """What to do where there are no marks."""
@@ -317,9 +319,9 @@ class SkylineChart(QWidget):
         low, high = self._range()
         painter.setFont(theme.mono(12))
         tags = self._tags().values() if self.workspace.marks else ()
-        if self.workspace.pass_.skyline.over_frequency:
+        if self.workspace.over_frequency:
             frequencies.draw_ground(painter, plot, self.workspace, self.y_of)
-        usual = None if self.workspace.pass_.skyline.over_frequency else self._measured()[1]
+        usual = None if self.workspace.over_frequency else self._measured()[1]
         if usual:
             top, bottom = self.y_of(usual[1]), self.y_of(usual[0])
             painter.fillRect(QRectF(plot.left(), top, plot.width(), bottom - top), theme.PANEL.darker(103))

@@ -153,13 +153,15 @@ class MarkFile:
     """Marks drawn by hand that come from a file.
 
     ``option``: of the command line, without its dashes; ``words``: what the file is; ``holds``: what its marks are
-    called; ``read(path, duration_s)``: its marks; InputError says what is wrong and where.
+    called; ``read(path, duration_s)``: its marks; InputError says what is wrong and where. ``replaces``: they stand in
+    place of what is found, which otherwise they are added to; where nothing is found that acts, they are needed.
     """
 
     option: str
     words: str
     holds: str
     read: Callable[[Path, float], tuple[Mark, ...]]
+    replaces: bool = False
 
 
 @dataclass(frozen=True, eq=False)

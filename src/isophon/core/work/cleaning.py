@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import Any, NamedTuple
 
 import msgspec
@@ -15,6 +15,7 @@ from isophon.core.audio.leak import Leak
 from isophon.core.errors import Cancelled, InputError, IsophonError, shown
 from isophon.core.finding import need_voice
 from isophon.core.handover.stems import Target, check_free, hand_over
+from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, Settings
 from isophon.core.ranges import File, Name
 from isophon.core.reading import path_of
@@ -74,9 +75,7 @@ def found_in(recording: Recording, asked: FileRequest, tell: Tell) -> FoundInFil
     if any(BY_NAME[name].finder.needs_voice for name in kinds):
         need_voice(recording, analysis.survey)
     part = adopting.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source)).part(part.id)
-    drawn = [mark for one in (kind.mark_file for kind in KINDS) if one and one.option in asked.mark_files
-             for mark in one.read(path_of(asked.mark_files[one.option]), recording.duration)]  # fmt: skip
-    marks = tuple(sorted((*part.marks, *analysis.hits, *drawn), key=lambda m: (m.start, m.id)))
+    marks = _with_files((*part.marks, *analysis.hits), asked, recording.duration)
     part = _with_learned(replace(part, marks=marks, leak=analysis.leak), analysis)
     if asked.lead:
         lead = lead_of(path_of(asked.lead))
@@ -121,6 +120,16 @@ def _part_of(recording: Recording, asked: FileRequest) -> Part:
     path = path_of(asked.path)
     source = Source(asked.path, recording.sample_rate, recording.channels, recording.frames)
     return Part("part-1", path.stem, source, asked.role, **{name: getattr(asked.settings, name) for name in NAMES})
+
+
+def _with_files(marks: Sequence[Mark], asked: FileRequest, duration_s: float) -> tuple[Mark, ...]:
+    """Marks with those of the files that were named, in order of time."""
+    for kind in KINDS:
+        named = kind.mark_file
+        if named is not None and named.option in asked.mark_files:
+            others = [mark for mark in marks if not named.replaces or mark.kind != kind.name]
+            marks = [*others, *named.read(path_of(asked.mark_files[named.option]), duration_s)]
+    return tuple(sorted(marks, key=lambda m: (m.start, m.id)))
 
 
 def _with_learned(part: Part, analysis: Analysis) -> Part:

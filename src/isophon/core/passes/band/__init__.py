@@ -4,9 +4,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from isophon.core.passes import filters
-from isophon.core.passes.band import by_level, find, settings, treat
+from isophon.core.passes.band import by_level, file, find, settings, treat
 from isophon.core.passes.band.mark import BandMark
-from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, MarkFile, Reporter
 from isophon.core.passes.stage import Treatment
 
 
@@ -22,4 +22,6 @@ KIND = Kind(
     decision=Decision(settings.change_of, most=settings.MOST_DB, drawn_s=(0.05, 86_400.0)),
     cure=Cure(_treatments, (filters.STAGE, by_level.STAGE), steady=treat.response_of),
     reporter=Reporter(steady_json=settings.steady_json, summary=settings.summary, in_time=False),
+    mark_file=MarkFile("bands", "bands to cut, as find --json prints them, in place of what is found", "bands",
+                       file.load_bands, replaces=True),
 )  # fmt: skip

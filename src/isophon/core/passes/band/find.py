@@ -83,7 +83,7 @@ def _words_of(band: loud.LoudBand) -> list[BandMark]:
         name = f"{mark_id('band', word.start, taken)}-{band.freq_hz:.0f}"
         taken.add(name)
         marks.append(BandMark(
-            name, round(word.start, 4), round(word.end, 4), word.standout_db, word.standout_db, round(low, 1),
+            name, round(word.start, 4), round(word.end, 4), word.level_lufs, word.standout_db, round(low, 1),
             round(high, 1), word.sure, shape=LOUD, by="level", usual_db=band.usual_db,
         ))  # fmt: skip
     return marks

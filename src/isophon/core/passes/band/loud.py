@@ -12,21 +12,27 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from scipy import fft
+from scipy import fft, ndimage
 
+from isophon.core.audio.bell import Bell, response_db
+from isophon.core.audio.loudness import lufs
 from isophon.core.passes.band.grid import NEAR_CELLS, PER_OCTAVE, Partials, fitted, grid, on_grid, powers
-from isophon.core.survey import Survey
+from isophon.core.survey import VOICED, Survey
 
 _SIZE_S, _HOP_S = 0.04, 0.02
-_JOIN_S, _LEAST_S = 0.04, 0.08  # a word's inner silence, and its length
+_JOIN_S, _LEAST_S, _LEAST_VOICED = 0.04, 0.08, 0.2  # a word's inner silence, its length, how much of it is voice
+_LONGEST_S, _PIECE_S, _SMOOTH_S = 1.2, 0.25, 0.05  # what is sung in one breath is cut into pieces
 _UNDER_VOICE_DB, _OVER_FLOOR_DB, _IN_WORD_DB = 35.0, 8.0, 25.0
-_LOUD, _QUIET, _LOUDER_DB = 2 / 3, 0.6, 3.0  # quantiles of the words' levels; and how far these groups are apart
-_FEWEST_WORDS, _FEWEST_PARTIALS = 4, 3
-_FROM_HZ = 600.0
+_LOUD, _QUIET = 2 / 3, 0.6  # quantiles of the words' levels
+_LOUDER_DB, _SOFTEST_DB = 6.0, 20.0  # how far these groups are apart, and how far under the loudest a word may lie
+_FEWEST_WORDS, _FEWEST_PARTIALS, _FEWEST_NOTES = 4, 3, 3
+_CLOSE_PARTIALS = 0.2  # of a frequency: partials further apart leave gaps in the spectrum there
+_FROM_HZ, _TO_HZ = 1_400.0, 4_000.0  # under it the formants of vowels grow with loudness as a ring does
 _FAR, _CLOSE = PER_OCTAVE // 3, PER_OCTAVE // 6  # cells: a third and a sixth of an octave
-_SCORE, _PARTIALS_COUNT, _SPREAD = 2.4, 0.7, 0.25
+_SCORE, _PARTIALS_COUNT, _PARTIALS_AGREE, _SPREAD = 2.4, 0.7, 0.9, 0.25
 _STANDS_DB, _GROWS_DB, _NARROW_DB, _OFTEN, _OFTEN_DB = 3.3, 3.5, 3.2, 0.6, 3.0
 _APART = PER_OCTAVE // 3
+_USUAL_DB, _MOST_SEEN_LESS = 9.0, 1.6
 _MOST, _USUAL_Q, _WIDEST, _NARROWEST = 2, 8.0, 5.0, 14.0
 _CLEAR = (2.4, 3.0), (0.4, 1.0)  # scores, and how much of what was measured they let stand
 _NEARLY_LOUD_DB, _NEARLY_AS_MUCH = 1.5, 0.6
@@ -34,10 +40,11 @@ _SURE, _UNSURE = 0.7, 0.3
 
 
 class Word(NamedTuple):
-    """A word from ``start`` to ``end`` s, how far the band stands out of the usual in it, dB, and how sure that is."""
+    """A word from ``start`` to ``end`` s, its level in LUFS, how far the band stands out in it, dB, and how sure."""
 
     start: float
     end: float
+    level_lufs: float
     standout_db: float
     sure: float
 
@@ -52,7 +59,10 @@ class LoudBand(NamedTuple):
 
 
 class _Words(NamedTuple):
-    """Of each word ``(words,)`` its level in dB; of each and each cell what stands over what lies beside it, dB."""
+    """Of each word ``(words,)`` its level in dB; of each and each cell what stands over what lies beside it, dB.
+
+    ``notes`` ``(words, notes, cells)``: whether a partial of a note, in semitones, lies near a cell in a word.
+    """
 
     level: np.ndarray
     by_power: np.ndarray
@@ -60,11 +70,12 @@ class _Words(NamedTuple):
     closely: np.ndarray
     by_partials: np.ndarray
     spectra: np.ndarray
+    notes: np.ndarray
 
 
 def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known: list[float]) -> list[LoudBand]:
     """The bands of ``(n,)`` samples that speak only in loud words, the clearest first; ``known``: bands in Hz."""
-    spans = sounding(survey)
+    spans = _not_far_under(survey, sounding(survey))
     if len(spans) < 2 * _FEWEST_WORDS:
         return []
     words = _measured(samples, rate, survey, spans, heard)
@@ -85,7 +96,7 @@ def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known:
 
 
 def sounding(survey: Survey) -> list[tuple[float, float]]:
-    """The stretches in which a voice or its consonants sound, (start, end) in s."""
+    """The words with their consonants, (start, end) in s."""
     if survey.voice_lufs is None:
         return []
     level = 10 * np.log10(survey.k_power + 1e-14)
@@ -97,7 +108,31 @@ def sounding(survey: Survey) -> list[tuple[float, float]]:
             spans[-1][1] = end
         else:
             spans.append([start, end])
-    return [(start, end) for start, end in spans if end - start >= _LEAST_S]
+    smooth = ndimage.uniform_filter1d(level, max(1, round(_SMOOTH_S / survey.hop_s)))
+    pieces = (piece for start, end in spans for piece in _cut_up(smooth, survey.hop_s, start, end))
+    return [(start, end) for start, end in pieces if end - start >= _LEAST_S and _is_sung(survey, start, end)]
+
+
+def _cut_up(level: np.ndarray, hop_s: float, start: float, end: float) -> list[tuple[float, float]]:
+    """A stretch in pieces no longer than a long word, each cut where it is softest."""
+    if end - start <= _LONGEST_S:
+        return [(start, end)]
+    first, last = round((start + _PIECE_S) / hop_s), round((end - _PIECE_S) / hop_s)
+    at = (first + int(np.argmin(level[first : last + 1]))) * hop_s
+    return [*_cut_up(level, hop_s, start, at), *_cut_up(level, hop_s, at, end)]
+
+
+def _is_sung(survey: Survey, start: float, end: float) -> bool:
+    """Whether there is a voice in a stretch; a breath or a knock has none."""
+    inside = survey.state[survey.frame(start) : survey.frame(end) + 1]
+    return bool((inside == VOICED).mean() >= _LEAST_VOICED)
+
+
+def _not_far_under(survey: Survey, spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Without what is so much softer than the loud words that it is none."""
+    levels = [lufs(float(survey.k_power[survey.frame(a) : survey.frame(b) + 1].mean())) for a, b in spans]
+    least = float(np.percentile(levels, 90)) - _SOFTEST_DB if levels else 0.0
+    return [span for span, level in zip(spans, levels, strict=True) if level >= least]
 
 
 def _measured(samples: np.ndarray, rate: int, survey: Survey, spans: list[tuple[float, float]],
@@ -106,6 +141,7 @@ def _measured(samples: np.ndarray, rate: int, survey: Survey, spans: list[tuple[
     cells = len(grid())
     level = np.zeros(len(spans))
     spectra, mean_power, partials = np.zeros((len(spans), cells)), np.zeros((len(spans), cells)), []
+    sparse = np.zeros((len(spans), cells), bool)
     for i, (start, end) in enumerate(spans):
         centres = np.arange(round(start * rate), max(round(start * rate) + 1, round(end * rate)), hop)
         loudness = survey.k_power[[min(survey.frame(c / rate), len(survey.k_power) - 1) for c in centres]]
@@ -113,10 +149,14 @@ def _measured(samples: np.ndarray, rate: int, survey: Survey, spans: list[tuple[
         levels = on_grid(powers(samples, centres[inside], size), rate / size)
         spectra[i] = levels.mean(axis=0)
         mean_power[i] = 10 * np.log10(np.power(10, levels / 10).mean(axis=0))
-        level[i] = 10 * np.log10(loudness.mean() + 1e-14)
+        level[i] = lufs(float(loudness.mean()))
         partials.append(_partials_in(heard, start, end))
-    return _Words(level, _excess(mean_power, _FAR), _excess(spectra, _FAR), _excess(spectra, _CLOSE),
-                  np.array(partials), spectra)  # fmt: skip
+        mine = heard.f0[(heard.time >= start) & (heard.time <= end)]
+        sparse[i] = grid() < (np.median(mine) if len(mine) else 0.0) / _CLOSE_PARTIALS
+    by_power, by_level = _excess(mean_power, _FAR), _excess(spectra, _FAR)
+    by_power[sparse] = by_level[sparse] = np.nan  # it hangs on where partials happen to lie
+    return _Words(level, by_power, by_level, _excess(spectra, _CLOSE),
+                  np.array(partials), spectra, _notes_near(heard, spans))  # fmt: skip
 
 
 def _excess(levels: np.ndarray, far: int) -> np.ndarray:
@@ -146,16 +186,37 @@ def _partials_in(heard: Partials, start: float, end: float) -> np.ndarray:
     return np.where(count >= _FEWEST_PARTIALS, (sums[last] - sums[first]) / np.maximum(count, 1), np.nan)
 
 
+def _notes_near(heard: Partials, spans: list[tuple[float, float]]) -> np.ndarray:
+    """Whether a partial of a note, in semitones, lies near each cell in each word, ``(words, notes, cells)``."""
+    notes, note = np.unique(np.round(12 * np.log2(np.maximum(heard.f0, 1.0))), return_inverse=True)
+    there = np.zeros((len(spans), len(notes), len(grid())), bool)
+    cell = np.clip(np.round(heard.cell).astype(int), 1, len(grid()) - 2)
+    for i, (start, end) in enumerate(spans):
+        mine = (heard.time >= start) & (heard.time <= end)
+        for beside in (-1, 0, 1):
+            there[i, note[mine], cell[mine] + beside] = True
+    return there
+
+
 def _score(words: _Words, loud: np.ndarray, quiet: np.ndarray) -> np.ndarray:
     """How clearly each cell stands out in the loud words alone; −inf where it cannot be a ring."""
-    looks = [(words.by_power, 1.0), (words.by_level, 1.0), (words.by_partials, _PARTIALS_COUNT)]
-    score = sum(weight * np.nan_to_num(_apart(values, loud, quiet)) for values, weight in looks) / 2
+    by_partials = np.nan_to_num(_apart(words.by_partials, loud, quiet))
+    spectra = sum(np.nan_to_num(_apart(values, loud, quiet)) for values in (words.by_power, words.by_level))
+    score = (spectra + _PARTIALS_COUNT * by_partials) / 2
     stands, closely = words.by_level, words.closely
     grows = _mean(stands[loud]) - _mean(stands[quiet])
     narrow = _mean(closely[loud]) - _mean(closely[quiet])
     may = ((_mean(stands[loud]) >= _STANDS_DB) & (grows >= _GROWS_DB) & (narrow >= _NARROW_DB)
-           & ((stands[loud] >= _OFTEN_DB).mean(axis=0) >= _OFTEN) & (grid() >= _FROM_HZ))  # fmt: skip
+           & (_often(stands[loud]) >= _OFTEN) & (grid() >= _FROM_HZ) & (grid() <= _TO_HZ)
+           & (by_partials >= _PARTIALS_AGREE)
+           & (words.notes[loud].any(axis=0).sum(axis=0) >= _FEWEST_NOTES))  # fmt: skip
     return np.where(may, score, -np.inf)
+
+
+def _often(values: np.ndarray) -> np.ndarray:
+    """In what share of the words that tell it a cell stands out."""
+    there = np.count_nonzero(~np.isnan(values), axis=0)
+    return np.where(there >= _FEWEST_WORDS, (values >= _OFTEN_DB).sum(axis=0) / np.maximum(there, 1), 0.0)
 
 
 def _apart(values: np.ndarray, loud: np.ndarray, quiet: np.ndarray) -> np.ndarray:
@@ -175,6 +236,12 @@ def _mean(values: np.ndarray) -> np.ndarray:
     return np.where(there, np.nansum(values, axis=0) / np.maximum(there, 1), np.nan)
 
 
+def _seen_less(hz: float, q: float, at: int) -> float:
+    """By how much a bell's gain is more than what is seen of it at a cell, over what lies beside it."""
+    levels = response_db((Bell(hz, q, _USUAL_DB),), grid())[None]
+    return float(np.clip(_USUAL_DB / max(_excess(levels, _FAR)[0, at], 1.0), 1.0, _MOST_SEEN_LESS))
+
+
 def _middle_hz(grows: np.ndarray, at: int) -> float:
     """The frequency in the middle of what grows around a cell, Hz."""
     cells = np.arange(max(0, at - _CLOSE), min(len(grows), at + _CLOSE + 1))
@@ -190,9 +257,10 @@ def _band(words: _Words, loud: np.ndarray, quiet: np.ndarray, at: int, score: fl
     bell = fitted(words.spectra[loud].mean(axis=0) - words.spectra[quiet].mean(axis=0), hz)
     q = _USUAL_Q if bell is None or not _WIDEST < bell.q < _NARROWEST else bell.q
     usual = float(_mean(words.by_level[quiet])[at])
-    standout = (words.by_level[:, at] - usual) * float(np.interp(score, *_CLEAR))
+    stands = np.nan_to_num(words.by_level[:, at], nan=usual)
+    standout = (stands - usual) * float(np.interp(score, *_CLEAR)) * _seen_less(hz, q, at)
     least = words.level[loud].min() - _NEARLY_LOUD_DB, _NEARLY_AS_MUCH * float(np.median(standout[loud]))
     sure = np.where((words.level >= least[0]) & (standout >= least[1]), _SURE, _UNSURE)
-    told = tuple(Word(start, end, round(float(one), 2), float(how))
-                 for (start, end), one, how in zip(spans, standout, sure, strict=True))  # fmt: skip
+    told = tuple(Word(float(start), float(end), round(float(level), 2), round(float(one), 2), float(how))
+                 for (start, end), level, one, how in zip(spans, words.level, standout, sure, strict=True))  # fmt: skip
     return LoudBand(round(hz, 1), round(q, 2), round(usual, 2), told)

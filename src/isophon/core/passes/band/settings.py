@@ -96,19 +96,28 @@ def summary(part: Any) -> str:
 
 def steady_json(part: Any) -> list[dict[str, Any]]:
     """The bands of a part, one row a frequency: those of single words are told together."""
-    groups: dict[tuple[float, float, str], list[BandMark]] = {}
+    groups: dict[tuple[float, float, str, str], list[BandMark]] = {}
     for mark in part.of_kind("band"):
         freq_hz, q = centre_of(mark)
-        groups.setdefault((round(freq_hz, 1), round(q, 1), mark.shape), []).append(mark)
-    rows = []
-    for (freq_hz, q, shape), marks in groups.items():
-        rows.append({
-            "kind": "band", "freq_hz": freq_hz, "q": q, "name": name_of(freq_hz),
-            "when": "loud" if shape == LOUD else "always",
-            "standout_db": round(max(m.standout_db for m in marks), 1),
-            "change_db": round(float(max((part.change(m) for m in marks), key=abs)), 1),
-            "confidence": max(m.confidence for m in marks),
-            "shape": shape if shape in SHAPES else BELL,
-            "words": [[m.start, m.end] for m in marks] if shape == LOUD else [],
-        })  # fmt: skip
+        groups.setdefault((round(freq_hz, 1), round(q, 1), mark.shape, mark.by), []).append(mark)
+    rows = [_row(part, freq_hz, q, marks) for (freq_hz, q, _, _), marks in groups.items()]
     return sorted(rows, key=lambda row: row["freq_hz"])
+
+
+def _row(part: Any, freq_hz: float, q: float, marks: list[BandMark]) -> dict[str, Any]:
+    """One band; of one by level the words in which it acts, or all where it acts in none."""
+    first, how = marks[0], part.band
+    told = [m for m in marks if part.change(m)] or marks
+    row = {
+        "kind": "band", "freq_hz": freq_hz, "q": q, "name": name_of(freq_hz), "by": first.by,
+        "when": "loud" if first.shape == LOUD else "always",
+        "standout_db": round(max(m.standout_db for m in told), 1),
+        "change_db": round(float(max((part.change(m) for m in told), key=abs)), 1),
+        "confidence": max(m.confidence for m in told),
+        "shape": first.shape if first.shape in SHAPES else BELL,
+        "words": [[m.span[0], m.span[1]] for m in told] if first.shape == LOUD else [],
+    }  # fmt: skip
+    if first.is_by_level:
+        row |= {"over_db": first.usual_db, "ratio": how.ratio, "attack_ms": how.attack_ms,
+                "release_ms": how.release_ms}  # fmt: skip
+    return row

@@ -16,9 +16,11 @@ from pathlib import Path
 
 import numpy as np
 import soundfile as sf
-from scipy import ndimage
+from scipy import ndimage, signal
 
 from isophon.core.audio.dynamics import smoothed
+from isophon.core.passes.band.loud import sounding
+from isophon.core.survey import survey
 
 ALSA = Path("/usr/share/sounds/alsa")
 KEPT = Path(__file__).parent / "spoken"
@@ -152,3 +154,31 @@ def alsa(name: str) -> tuple[np.ndarray, int]:
     """One of alsa-utils' recordings, float32 ``(n,)`` and its rate."""
     samples, rate = sf.read(ALSA / f"{name}.wav", dtype="float32")
     return samples, rate
+
+
+def cookbook(f0: float, q: float, db: float, rate: int) -> np.ndarray:
+    """The peaking filter of the W3C Audio EQ Cookbook, one second-order section."""
+    a, w = 10 ** (db / 40), 2 * np.pi * f0 / rate
+    al = np.sin(w) / (2 * q)
+    b = np.array([1 + al * a, -2 * np.cos(w), 1 - al * a, 1 + al / a, -2 * np.cos(w), 1 - al / a])
+    return (b / b[3])[None]
+
+
+def with_loud_ring(name: str, hz: float, q: float, gain_db: float):
+    """Words of unlike loudness, the loudest third through a resonance; the same without; and which words."""
+    samples, rate, _ = spoken(name)
+    samples = samples.astype(np.float64)
+    spans = sounding(survey([samples[None].astype(np.float32)], rate, len(samples)))
+    rng = np.random.default_rng(2)
+    take = 1e-5 * rng.standard_normal(len(samples))
+    for start, end in spans:
+        word = slice(round(start * rate), round(end * rate))
+        take[word] += samples[word] * 10 ** (rng.normal(0, 5) / 20)
+    levels = [np.mean(take[round(a * rate) : round(b * rate)] ** 2) for a, b in spans]
+    loud = [span for span, level in zip(spans, levels, strict=True) if level >= np.quantile(levels, 2 / 3)]
+    rung = take.copy()
+    through = signal.sosfilt(cookbook(hz, q, gain_db, rate), take)
+    for start, end in loud:
+        word = slice(round(start * rate), round(end * rate))
+        rung[word] = through[word]
+    return take, rung, rate, spans, loud

@@ -8,10 +8,12 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
+from conftest import write
 from driving import drag, key, press
 from isophon.app.views import frequencies
 from isophon.core.passes.band.settings import centre_of
 from isophon.core.session import file
+from voices import with_loud_ring
 
 CTRL, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.NoModifier
 
@@ -231,3 +233,32 @@ def test_a_word_is_ridden_alike_ones_are_taken_and_given_to_the_stack(room, qtbo
     workspace.set_setting("ceiling_db", 1.0)
     loud = [m for m in workspace.marks if m.standout_db > workspace.part.spot.ceiling_db and not m.hand.any]
     assert len(loud) > 3 and all(workspace.part.change(m) < 0 for m in loud)
+
+
+def test_a_ring_of_loud_words_stands_word_by_word(window, qtbot, tmp_path):
+    """Over frequency one bar; once it is in hand one bar a word, which keys and pointer change as everywhere."""
+    _, rung, rate, _, _ = with_loud_ring("de+f2", 2_500.0, 9.0, 11.0)
+    window.open_paths([write(tmp_path / "take.wav", rung, rate)], anew=True)
+    qtbot.waitUntil(lambda: window.work_page is not None and window.work_page.workspace.part.found, timeout=30_000)
+    page, workspace = window.work_page, window.work_page.workspace
+    press(page, key("Bands"), qtbot=qtbot)
+    qtbot.waitUntil(lambda: len(page.skyline.bars()) == 1, timeout=5_000)
+    ((mark, bar),) = page.skyline.bars()
+    assert workspace.over_frequency and mark.is_by_level
+    qtbot.mouseClick(page.skyline, Qt.MouseButton.LeftButton, pos=bar.center().toPoint())
+    assert not workspace.over_frequency and len(page.skyline.bars()) > 5 and "each word" in page.about.text()
+    acting = [m for m in workspace.marks if workspace.part.acts(m)]
+    assert 0 < len(acting) < len(workspace.marks)
+    press(page, Qt.Key.Key_L, qtbot=qtbot)
+    assert not workspace.part.acts(workspace.part.mark(mark.id)) and workspace.part.mark(mark.id).hand.leave
+    left = next(m for m in workspace.marks if not workspace.part.acts(m) and m.id != mark.id)
+    workspace.take_in_hand([left.id])
+    press(page, Qt.Key.Key_Down, qtbot=qtbot)
+    assert workspace.part.change(workspace.part.mark(left.id)) < 0
+    page.sheet.extras.loud.click()
+    assert [m.id for m in workspace.marks if workspace.part.acts(m)] == [left.id], "only what a hand set acts now"
+    workspace.undo()
+    page.skyline.grab()
+    empty = QPoint(page.skyline.width() - 8, 12)
+    qtbot.mouseClick(page.skyline, Qt.MouseButton.LeftButton, pos=empty)
+    assert workspace.over_frequency and len(page.skyline.bars()) == 1

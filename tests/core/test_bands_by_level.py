@@ -8,19 +8,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 from scipy import signal
-from test_bands_spots import cookbook
 
 from conftest import Written, reader, write
 from isophon.cli import main
 from isophon.core.audio.loudness import db
 from isophon.core.finding import find_all, survey_recording
-from isophon.core.passes.band.by_level import LevelCut, excess_db, tick_of
-from isophon.core.passes.band.loud import sounding
+from isophon.core.passes.band.by_level import LevelCut, excess_db, taken_off, tick_of
 from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import BandSettings, centre_of, change_of, edges_of
 from isophon.core.render import Renderer
 from isophon.core.session.model import Part, Source
-from voices import spoken
+from voices import spoken, with_loud_ring
 
 RATE = 48_000
 NOISE = np.random.default_rng(5)
@@ -59,8 +57,6 @@ def test_attack_and_release_take_their_times():
     there[RATE : 2 * RATE] = 1.0
     sung = beside + tone(2_400.0, 3.0, -40.0) + there * tone(2_400.0, 3.0, -8.0)
     cut = cut_of(2.0, len(sung), ratio=100.0, depth_db=6.0, attack_s=0.04, release_s=0.15)
-    from isophon.core.passes.band.by_level import taken_off
-
     taken, tick = taken_off(sung[None], RATE, cut), tick_of(RATE) / RATE
     came = (np.argmax(taken >= 0.632 * 6.0) * tick - 1.0, 0.04)
     went = (np.argmax((taken <= 0.368 * 6.0) & (np.arange(len(taken)) * tick > 2.0)) * tick - 2.0, 0.15)
@@ -92,26 +88,6 @@ def test_any_block_is_the_same_samples(start, frames):
     whole = renderer.cleaned((cut,), 0, take.shape[1])
     assert np.array_equal(renderer.cleaned((cut,), start, frames), whole[:, start : start + frames])
     assert np.array_equal(whole[:, :20_000], take[:, :20_000]) and not np.array_equal(whole, take)
-
-
-def with_loud_ring(name: str, hz: float, q: float, gain_db: float):
-    """Words of unlike loudness, the loudest third through a resonance; the same without; and which words."""
-    samples, rate, _ = spoken(name)
-    samples = samples.astype(np.float64)
-    spans = sounding(survey_recording(Written(samples, rate)))
-    rng = np.random.default_rng(2)
-    take = 1e-5 * rng.standard_normal(len(samples))
-    for start, end in spans:
-        word = slice(round(start * rate), round(end * rate))
-        take[word] += samples[word] * 10 ** (rng.normal(0, 5) / 20)
-    levels = [np.mean(take[round(a * rate) : round(b * rate)] ** 2) for a, b in spans]
-    loud = [span for span, level in zip(spans, levels, strict=True) if level >= np.quantile(levels, 2 / 3)]
-    rung = take.copy()
-    through = signal.sosfilt(cookbook(hz, q, gain_db, rate), take)
-    for start, end in loud:
-        word = slice(round(start * rate), round(end * rate))
-        rung[word] = through[word]
-    return take, rung, rate, spans, loud
 
 
 @pytest.mark.parametrize(("name", "hz"), [("de+f2", 2_500.0), ("en-us+f3", 3_100.0)])

@@ -20,17 +20,9 @@ from isophon.core.passes.spot.file import load_spots
 from isophon.core.passes.spot.outline import SpotShape
 from isophon.core.passes.spot.treat import SpotCut
 from isophon.core.render import Renderer
-from voices import spoken
+from voices import cookbook, spoken
 
 NOISE = np.random.default_rng(3)
-
-
-def cookbook(f0: float, q: float, db: float, rate: int) -> np.ndarray:
-    """The peaking filter of the W3C Audio EQ Cookbook, one second-order section."""
-    a, w = 10 ** (db / 40), 2 * np.pi * f0 / rate
-    al = np.sin(w) / (2 * q)
-    b = np.array([1 + al * a, -2 * np.cos(w), 1 - al * a, 1 + al / a, -2 * np.cos(w), 1 - al / a])
-    return (b / b[3])[None]
 
 
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000])

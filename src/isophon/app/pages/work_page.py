@@ -54,6 +54,7 @@ class WorkPage(WorkViews):
         self._place = 0.0  # what was heard last, in s
         self._heard: set[str] = set()  # since it was last noted
         self._remarked: set[Source] = set()
+        self._whose = ""
         self._proposed: set[str] = set()
         self.listened_s = 0.0
         self.pass_keys: list[QShortcut] = []
@@ -96,6 +97,7 @@ class WorkPage(WorkViews):
         self._tick.timeout.connect(self._follow)
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
+        workspace.hand_changed.connect(self._show_about)
         workspace.take_changed.connect(self._remark_on_take)
         workspace.keeper.saved.connect(self._show_state)
         workspace.told.connect(self.tell)
@@ -180,10 +182,8 @@ class WorkPage(WorkViews):
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
         empty = self.skyline.empty
-        in_time = which.skyline.over_frequency and not self.workspace.over_frequency
-        what = which.words.in_time[0] if in_time else f"{which.words.many}{which.words.over_what}"
-        words = f"{what} · {role}{voice}"
-        self.about.setText(self.skyline.empty_text() if empty else words)
+        self._whose = f"{role}{voice}"
+        self._show_about()
         self.skyline.setVisible(not empty)
         self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else _NO_LIMIT)
         self.will_sound.setVisible(which.skyline.will_sound and not empty)
@@ -197,6 +197,13 @@ class WorkPage(WorkViews):
         ):
             button.setEnabled(name is not None)
             button.setToolTip(f"{name} ({key})" if name else "")
+
+    def _show_about(self) -> None:
+        """What the skyline shows, in a line over it."""
+        words = self.workspace.pass_.words
+        in_time = self.workspace.pass_.skyline.over_frequency and not self.workspace.over_frequency
+        what = words.in_time[0] if in_time else f"{words.many}{words.over_what}"
+        self.about.setText(self.skyline.empty_text() if self.skyline.empty else f"{what} · {self._whose}")
 
     def _show_counts(self) -> None:
         session, counts = self.workspace.session, {}

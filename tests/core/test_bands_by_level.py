@@ -57,7 +57,7 @@ def test_attack_and_release_take_their_times():
     there[RATE : 2 * RATE] = 1.0
     sung = beside + tone(2_400.0, 3.0, -40.0) + there * tone(2_400.0, 3.0, -8.0)
     cut = cut_of(2.0, len(sung), ratio=100.0, depth_db=6.0, attack_s=0.04, release_s=0.15)
-    taken, tick = taken_off(sung[None], RATE, cut), tick_of(RATE) / RATE
+    taken, tick = taken_off(excess_db(sung[None], RATE, 2_400.0, 8.0), RATE, cut), tick_of(RATE) / RATE
     came = (np.argmax(taken >= 0.632 * 6.0) * tick - 1.0, 0.04)
     went = (np.argmax((taken <= 0.368 * 6.0) & (np.arange(len(taken)) * tick > 2.0)) * tick - 2.0, 0.15)
     for took, wanted in (came, went):

@@ -10,11 +10,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from typing import Any
 
 import msgspec
 import numpy as np
-from scipy import signal
+from scipy import fft, signal
 
 from isophon.core.audio.dynamics import NOTHING_DB, smoothed, static_db
 from isophon.core.audio.shapes import raised_cosine
@@ -29,6 +30,7 @@ _BESIDE = 1 / 3  # octaves: where the bands beside it lie; further where it is w
 _SETTLED = 8.0  # times after which nothing is left of a gain or of a filter's ringing
 LONGEST_RELEASE_S = 1.0
 _RINGING_S = 0.1
+_AROUND, _LEAST_AROUND_HZ = 4.0, 600.0  # of its width, and Hz: what of the spectrum around a band counts
 
 
 class LevelCut(msgspec.Struct, frozen=True):
@@ -70,20 +72,41 @@ def beside(q: float) -> float:
 
 def excess_db(samples: np.ndarray, rate: int, freq_hz: float, q: float) -> np.ndarray:
     """How far a band stands over the mean of those beside it at each tick of ``samples`` ``(channels, n)``, dB."""
-    off = 2 ** beside(q)
-    own, below, above = (_level_db(samples, rate, hz, q) for hz in (freq_hz, freq_hz / off, freq_hz * off))
-    return own - (below + above) / 2
+    return _Heard(samples, rate).excess_db(freq_hz, q)
 
 
-def _level_db(samples: np.ndarray, rate: int, freq_hz: float, q: float) -> np.ndarray:
-    """The level of a band at each tick, dB: the envelope of a complex gammatone filter (Patterson et al. 1992)."""
-    radius = math.exp(-math.pi * freq_hz / q / _POLES_WIDTH / rate)
-    pole = radius * np.exp(2j * math.pi * freq_hz / rate)
-    heard = signal.lfilter([(1 - radius) ** _POLES], np.poly([pole] * _POLES), samples, axis=1)
-    power = (np.square(heard.real) + np.square(heard.imag)).sum(axis=0)
-    tick = tick_of(rate)
-    whole = len(power) // tick * tick
-    return 10 * np.log10(power[:whole].reshape(-1, tick).mean(axis=1) + 1e-14)
+class _Heard:
+    """Levels of bands of a stretch of sound ``(channels, n)``, all from one transform of it."""
+
+    def __init__(self, samples: np.ndarray, rate: int) -> None:
+        self._rate, self._frames = rate, samples.shape[1]
+        self._size = fft.next_fast_len(self._frames + round(_RINGING_S * rate), real=True)
+        self._spectrum = fft.rfft(samples, self._size, axis=1)
+
+    def excess_db(self, freq_hz: float, q: float) -> np.ndarray:
+        """How far a band stands over the mean of those beside it at each tick, dB."""
+        off = 2 ** beside(q)
+        own, below, above = (self._level_db(hz, q) for hz in (freq_hz, freq_hz / off, freq_hz * off))
+        return own - (below + above) / 2
+
+    def _level_db(self, freq_hz: float, q: float) -> np.ndarray:
+        """The level of a band at each tick, dB: the envelope of a complex gammatone filter (Patterson et al. 1992).
+
+        Of the spectrum only what lies around the band is turned back, so that its envelope comes at a low rate.
+        """
+        width = self._rate / self._size
+        pole_hz = freq_hz / q / _POLES_WIDTH / 2
+        around = round(max(_AROUND * freq_hz / q, _LEAST_AROUND_HZ) / width)
+        first = max(0, round(freq_hz / width) - around)
+        last = min(self._spectrum.shape[1], round(freq_hz / width) + around)
+        hz = np.arange(first, last) * width
+        passed = self._spectrum[:, first:last] * (1 + 1j * (hz - freq_hz) / pole_hz) ** -_POLES
+        envelope = fft.ifft(passed, axis=1) * ((last - first) / self._size)
+        power = (np.square(envelope.real) + np.square(envelope.imag)).sum(axis=0)
+        tick = tick_of(self._rate)
+        ticks = (np.arange(self._frames // tick) + 0.5) * tick
+        places = np.arange(len(power)) * self._size / len(power)
+        return 10 * np.log10(np.interp(ticks, places, power) + 1e-14)
 
 
 def tick_of(rate: int) -> int:
@@ -91,9 +114,9 @@ def tick_of(rate: int) -> int:
     return max(1, round(_TICK_S * rate))
 
 
-def taken_off(samples: np.ndarray, rate: int, cut: LevelCut) -> np.ndarray:
-    """What is taken off at each tick of ``samples`` ``(channels, n)``, dB ≥ 0."""
-    over = excess_db(samples, rate, cut.freq_hz, cut.q) - cut.over_db
+def taken_off(over: np.ndarray, rate: int, cut: LevelCut) -> np.ndarray:
+    """What is taken off at each tick, where a band stands so far ``over`` those beside it, dB ≥ 0."""
+    over = over - cut.over_db
     wanted = np.minimum(cut.depth_db, static_db(over, cut.ratio, 0.0))
     wanted[wanted < NOTHING_DB] = 0.0
     return smoothed(wanted, tick_of(rate) / rate, cut.attack_s, cut.release_s, 0.0)
@@ -104,16 +127,18 @@ def _apply(at: At, mine: Sequence[LevelCut]) -> np.ndarray:
     before = -(-round((_SETTLED * max(cut.release_s for cut in mine) + _RINGING_S) * rate) // tick) * tick
     samples = at.read(at.start - before, before + at.frames + tick).astype(np.float64)
     out = samples[:, before : before + at.frames].copy()
+    heard, ringing = _Heard(samples, rate), before - round(_RINGING_S * rate)
     for cut in mine:
-        taken = taken_off(samples, rate, cut)
+        taken = taken_off(heard.excess_db(cut.freq_hz, cut.q), rate, cut)
         places = (np.arange(len(taken)) + 0.5) * tick - before
-        gain = np.power(10, -np.interp(np.arange(at.frames), places, taken) / 20)
-        if gain.min() < 1:
-            band = signal.lfilter(*_band_pass(cut, rate), samples, axis=1)[:, before : before + at.frames]
-            out += _inside(cut, at) * (gain - 1) * band
+        less = np.power(10, -taken / 20) - 1
+        if less[-(at.frames // tick) - 3 :].any():
+            band = signal.lfilter(*_band_pass(cut, rate), samples[:, ringing : before + at.frames], axis=1)
+            out += _inside(cut, at) * np.interp(np.arange(at.frames), places, less) * band[:, before - ringing :]
     return out.astype(np.float32)
 
 
+@lru_cache(maxsize=64)
 def _band_pass(cut: LevelCut, rate: int) -> tuple[np.ndarray, np.ndarray]:
     """The band-pass whose difference makes the bell; its width is that of the cookbook's at the deepest cut."""
     numerator, denominator = signal.iirpeak(cut.freq_hz, cut.q * 10 ** (-cut.depth_db / 40), rate)
@@ -122,6 +147,8 @@ def _band_pass(cut: LevelCut, rate: int) -> tuple[np.ndarray, np.ndarray]:
 
 def _inside(cut: LevelCut, at: At) -> np.ndarray:
     """How much of a cut is there, 0 to 1, along a raised cosine at both ends, ``(frames,)``."""
+    if cut.first + cut.edge <= at.start and at.stop <= cut.last - cut.edge:
+        return np.ones(1)
     place = np.arange(at.start, at.stop)
     return raised_cosine(np.clip(np.minimum(place - cut.first, cut.last - place) / cut.edge, 0, 1))
 

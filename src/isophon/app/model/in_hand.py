@@ -179,7 +179,7 @@ class InHand(QObject):
         self.in_hand = tuple(ids)
         self.selection = None
         mark = self.mark
-        if show and mark:
+        if show and mark and not self.over_frequency:  # what is there throughout needs no other view
             self.show_span(*mark.span)
         self.hand_changed.emit()
 

@@ -47,7 +47,7 @@ class BandExtras(Extras):
         row.addWidget(self.shape)
         for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
             field = self.fields[name]
-            field.setMaximumWidth(theme.u(60 if name == "frequency" else 50))
+            field.setMaximumWidth(theme.u({"frequency": 58, "Q": 46}.get(name, 54)))
             field.setAccessibleName(f"{name} of the band in hand")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)

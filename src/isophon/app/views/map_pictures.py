@@ -56,21 +56,25 @@ class MapPictures:
         """
         take, (start, end) = self.workspace.take, view
         inside = start >= 0 and end <= take.recording.duration
-        if take.surveyed is not None and end - start <= _SHARP_BELOW_S and inside and not take.trouble:
+        short = end - start <= _SHARP_BELOW_S
+        if take.surveyed is not None and short and inside and not take.trouble:
             wanted = self.sharp(view, box, ratio)
             made = self.maker.made
             if (ask or (made and made.wanted.sight == wanted.sight)) and len(wanted.plan) <= MOST:
                 self.maker.ask(wanted)
             if (image := self.maker.image(wanted)) is not None:
                 return [Layer(image, _seconds_of(image, wanted.sight.view, view), box)]
-        return self.roughly(view, box)
+        return self.roughly(view, box, patched=short or not ask)
 
-    def roughly(self, view: View, box: QRectF) -> list[Layer]:
-        """From the levels that are kept of the whole take, and over them what the last sharp one shows of the view."""
+    def roughly(self, view: View, box: QRectF, patched: bool = True) -> list[Layer]:
+        """From the levels that are kept of the whole take.
+
+        ``patched``: over them what the last sharp one shows of the view, as long as a sharp one is to come.
+        """
         axis, surveyed = self.workspace.pass_.trace.axis, self.workspace.take.surveyed
         if surveyed is None or box.width() < 1:
             return []
-        shared = self._shared(view, box)
+        shared = self._shared(view, box) if patched else []
         if shared and shared[0].box == box:
             return shared
         kept: Spectrogram = surveyed.lows if axis.high <= LOWS.high else surveyed.spectrogram

@@ -15,7 +15,7 @@ from scipy import fft
 
 from isophon.core.audio.bell import Bell, power_response
 from isophon.core.marks import mark_id
-from isophon.core.passes.band import loud
+from isophon.core.passes.band import loud, mud
 from isophon.core.passes.band.grid import (
     HIGH_HZ,
     LOW_HZ,
@@ -58,7 +58,11 @@ def find(context: FinderContext) -> tuple[BandMark, ...]:
     still = stillness(samples, low.rate, survey)
     witness = consonants(samples, low.rate, survey) if still is None else still
     end = survey.samples / survey.sample_rate
-    marks = [_mark(0.0, end, bell, sure) for bell, sure in rings(heard, witness, still is not None)]
+    broad = None if still is None else mud.find(still, survey)
+    marks = [] if broad is None else [_mark(0.0, end, *broad)]
+    if broad is not None and witness is not None:
+        witness = witness - 10 * np.log10(power_response(broad[0], grid()))
+    marks += [_mark(0.0, end, bell, sure) for bell, sure in rings(heard, witness, still is not None)]
     known = [centre_of(m)[0] for m in marks]
     for band in loud.find(samples, low.rate, survey, heard, known):
         marks += _words_of(band)

@@ -64,6 +64,29 @@ def test_a_ring_in_a_room_is_found_and_halved_and_a_clean_voice_has_none(name, h
     assert len(found["rung"]) == 1 and change_of(near, BandSettings()) <= -0.5 * db
 
 
+@pytest.mark.parametrize(("name", "hz", "q", "db"), [("de", 320.0, 1.0, 6.0), ("de", 260.0, 1.3, 7.0)])
+def test_mud_is_found_as_deep_as_it_is_and_comes_to_the_ceiling(name, hz, q, db):
+    """A broad bell over voice and room; in the room alone, under a voice that is thin there, nothing is cut."""
+    samples, rate, _ = spoken(name)
+    level = np.sqrt(np.mean(samples**2))
+    room = NOISE.standard_normal(len(samples) + rate) * level * 10 ** (-48 / 20)
+    voice = np.pad(samples, (rate // 2, rate - rate // 2)).astype(np.float64)
+    muddy = signal.sosfilt(cookbook(hz, q, db, rate), room)
+    thin = signal.sosfilt(signal.butter(2, 700, "high", fs=rate, output="sos"), voice)
+    takes = {"clean": voice + room, "muddy": signal.sosfilt(cookbook(hz, q, db, rate), voice) + muddy,
+             "only the room": thin + muddy}  # fmt: skip
+    found = {}
+    for label, take in takes.items():
+        recording = Written(take, rate)
+        marks = find_all(recording, survey_recording(recording), wanted=("band",)).marks
+        bands = [m for m in marks if m.kind == "band" and centre_of(m)[1] < 2.7]
+        found[label] = [(m, change_of(m, BandSettings())) for m in bands]
+    assert not found["clean"] and not any(change for _, change in found["only the room"])
+    ((mark, change),) = found["muddy"]
+    assert abs(np.log2(centre_of(mark)[0] / hz)) < 1 / 6 and mark.standout_db == pytest.approx(db, abs=1.5)
+    assert change == pytest.approx(2.0 - mark.standout_db)
+
+
 def test_what_a_hand_says_of_a_band_counts_and_bounds_hold():
     low, high = edges_of(1_000.0, 5.0)
     mark = BandMark("b", 0.0, 10.0, 8.0, 8.0, low, high, 0.9, shape="always")

@@ -3,7 +3,9 @@
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QApplication
 
 from driving import drag, key, opened, press
 from isophon.core.marks import Hand
@@ -12,7 +14,7 @@ from isophon.core.session import file, layout
 from isophon.core.session.checks import flaw_of_item
 from isophon.core.work.messages import HearBeside
 
-Key = Qt.Key
+Key, SHIFT = Qt.Key, Qt.KeyboardModifier.ShiftModifier
 
 
 @pytest.fixture(scope="module")
@@ -263,3 +265,35 @@ def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
     assert loud - soft < marks[-1].standout_db - marks[0].standout_db, "the compressor brings them together"
     press(room, Key.Key_R, qtbot=qtbot)
     assert transport.rough.text() == "Rough" and not room.hearing.player.chain
+
+
+def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(room, qtbot):
+    workspace, trace = room.workspace, room.trace
+    press(room, key("Esses"), qtbot=qtbot)
+    assert trace.limits.shown is None
+    workspace.set_of_kind("ess", "by", "rule")
+    low, high = trace.limits.shown
+    spectrum, axis = trace._rows()[3], workspace.pass_.trace.axis
+
+    def place(hz):
+        return QPointF(spectrum.left() + 0.3 * spectrum.width(), spectrum.top() + axis.place(hz) * spectrum.height())
+
+    steps = len(workspace.keeper.history.steps)
+    drag(qtbot, trace, place(low), place(3_500.0))
+    assert workspace.part.ess.rule_low_hz == pytest.approx(3_500, rel=0.02) and trace.limits.shown[1] == high
+    assert len(workspace.keeper.history.steps) == steps + 1, "one gesture is one step"
+    workspace.set_of_kind("ess", "rule_high_hz", 9_000.0)
+    qtbot.mousePress(trace, Qt.MouseButton.LeftButton, pos=place(9_000.0).toPoint())
+    with_shift = QMouseEvent(QEvent.Type.MouseMove, place(12_000.0), trace.mapToGlobal(place(12_000.0)),
+                             Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, SHIFT)  # fmt: skip
+    QApplication.sendEvent(trace, with_shift)
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, SHIFT, place(12_000.0).toPoint())
+    assert workspace.part.ess.rule_high_hz == pytest.approx(12_000, rel=0.02)
+    assert workspace.part.ess.rule_low_hz == pytest.approx(3_500 * 4 / 3, rel=0.03), "both move alike"
+    trace.grab()
+    qtbot.keyPress(room, Key.Key_B, SHIFT)
+    assert room.hearing._band[:2] == trace.limits.shown
+    qtbot.keyRelease(room, Key.Key_B, SHIFT)
+    assert room.hearing._band is None
+    workspace.undo()
+    assert workspace.part.ess.rule_high_hz == 9_000.0

@@ -70,6 +70,15 @@ class AnchorTools(Protocol):
 
 
 @dataclass(frozen=True, eq=False)
+class Limits:
+    """A band that a pass listens to: ``of(part)``: its edges in Hz, None for none; ``move(workspace, low, high,
+    gesture)`` sets them."""
+
+    of: Callable[[Part], tuple[float, float] | None]
+    move: Callable[[Any, float, float, object], None]
+
+
+@dataclass(frozen=True, eq=False)
 class Words:
     """What a pass calls things.
 
@@ -161,7 +170,8 @@ class TraceView:
 
     ``axis``: of the map; ``draw(painter, ground)``: what else is drawn over both, see
     :class:`isophon.app.views.ground.Ground`; ``draws_in_hand``: whether that shows the mark in hand; ``high``: whether
-    the wave takes more room for it. ``anchors``: how moments by which marks are moved are changed by hand. ``lifts``:
+    the wave takes more room for it. ``anchors``: how moments by which marks are moved are changed by hand.
+    ``limits``: a band that it listens to. ``lifts``:
     whether what is taken out can be lifted into hearing; ``still``: whether parts show their stillness.
     """
 
@@ -170,6 +180,7 @@ class TraceView:
     draws_in_hand: bool = False
     high: bool = False
     anchors: AnchorTools | None = None
+    limits: Limits | None = None
     lifts: bool = False
     still: bool = False
 

@@ -18,6 +18,7 @@ from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
+from isophon.app.pages.held_keys import HeldKeys
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.mark_menu import show_menu
@@ -68,6 +69,7 @@ class WorkPage(WorkViews):
         self.hearing = Hearing(workspace, self._player, self)
         self._ahead = RenderingAhead(workspace, self.hearing.heard_at, self)
         self.review = Review(workspace, PASSES, self)
+        self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)
         self._still = StillnessSteps(workspace, self.transport.show_stillness, self)
         self.markers = Markers(workspace, self.hearing, self)
         self._connect()
@@ -302,22 +304,11 @@ class WorkPage(WorkViews):
         seen = LAY_OUT < self.title.route.current < HAND_OVER
         if (station := place_in_digit_row(event)) is not None:
             self.open_station(station)
-        elif event.key() == Qt.Key.Key_S and seen and not event.modifiers() and not event.isAutoRepeat():
-            self.hearing.hold_as_sung(True)
-            self.trace.show_as_sung(True)
-            self.transport.show_compare("as sung")
-        elif event.key() == Qt.Key.Key_B and seen and not event.modifiers() and not event.isAutoRepeat():
-            self._hear_band()
-        else:
+        elif not (seen and self.held_keys.press(event)):
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_S and not event.isAutoRepeat():
-            self.hearing.set_compare(self.hearing.compare)
-            self.trace.show_as_sung(False)
-        elif event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
-            self.hearing.hear_all()
-        else:
+        if not self.held_keys.release(event):
             super().keyReleaseEvent(event)
 
     def give_up(self) -> None:
@@ -337,20 +328,9 @@ class WorkPage(WorkViews):
         for view in (self.trace, self.lens.pictures):
             view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
 
-    def _hear_band(self) -> None:
-        """The band of the mark in hand alone, for as long as a key is held."""
-        mark, which = self.workspace.mark, self.workspace.pass_
-        if mark is None:
-            self.tell("Take a mark in hand to hear its band alone.")
-            return
-        low, high = which.lens.box(mark, which.trace.axis)
-        self.hearing.hear_band(low, high)
-
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
-            self.hearing.set_compare(self.hearing.compare)
-            self.hearing.hear_all()
-            self.trace.show_as_sung(False)
+            self.held_keys.end()
         super().changeEvent(event)
 
     def _follow(self) -> None:

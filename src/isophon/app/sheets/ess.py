@@ -14,6 +14,7 @@ from isophon.app.model.passes import (
     HandTools,
     Knob,
     LensView,
+    Limits,
     Pass,
     SkylineView,
     TraceView,
@@ -32,6 +33,7 @@ from isophon.core.passes.ess.settings import EssSettings, ceiling_over_voice
 from isophon.core.passes.stage import Read
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session
+from isophon.core.session.settings import value_range
 from isophon.core.survey import Survey
 from isophon.core.takes.pictures import VOICE
 
@@ -151,6 +153,28 @@ _SOUNDS = {
     "T’s and F’s too": {"t_too": True, "f_too": True},
 }
 # common practice: a low voice hisses from 3 kHz, a high one from 5, a bright one up to the top and needs a quick hand
+def _limits(part: Part) -> tuple[float, float] | None:
+    """The band that the rule listens to, where it is asked for."""
+    how = part.ess
+    if how.by == "ceiling":
+        return None
+    return how.rule_low_hz, how.rule_high_hz if how.rule_high_hz > how.rule_low_hz else VOICE.high
+
+
+def _move_limits(workspace: Workspace, low_hz: float, high_hz: float, gesture: object) -> None:
+    top = 0.0 if high_hz >= VOICE.high else round(high_hz)
+    ranges = {name: value_range("ess", name) for name in ("rule_low_hz", "rule_high_hz")}
+    wanted = {"rule_low_hz": round(low_hz), "rule_high_hz": top}
+    held = {name: min(ranges[name][1], max(ranges[name][0], value)) for name, value in wanted.items()}
+
+    def change(session: Session) -> Session:
+        for name, value in held.items():
+            session = edits.set_setting(session, workspace.parts_in_hand, "ess", name, value)
+        return session
+
+    workspace.edit(f"the rule listens to {low_hz / 1000:.1f} to {high_hz / 1000:.1f} kHz", change, gesture)
+
+
 STARTS = {
     "a low voice": {"rule_low_hz": 3_500.0, "rule_over_db": -7.0, "rule_ratio": 6.0, "rule_knee_db": 4.0,
                     "rule_attack_ms": 2.0, "rule_release_ms": 60.0, "rule_turns": "band"},
@@ -158,6 +182,8 @@ STARTS = {
                      "rule_attack_ms": 1.0, "rule_release_ms": 40.0, "rule_turns": "band"},
     "a bright voice": {"rule_low_hz": 6_500.0, "rule_over_db": -10.0, "rule_ratio": 12.0, "rule_knee_db": 1.0,
                        "rule_attack_ms": 0.5, "rule_release_ms": 25.0, "rule_turns": "above"},
+    "slow and gentle": {"rule_ratio": 3.0, "rule_knee_db": 6.0, "rule_attack_ms": 5.0, "rule_release_ms": 150.0},
+    "a fast limiter": {"rule_ratio": 100.0, "rule_knee_db": 0.0, "rule_attack_ms": 1.0, "rule_release_ms": 10.0},
 }  # fmt: skip
 
 
@@ -321,6 +347,6 @@ PASS = Pass(
         seen_change=_seen_change,
     ),
     lens=LensView(close=TOP, blends=True),
-    trace=TraceView(axis=VOICE),
+    trace=TraceView(limits=Limits(_limits, _move_limits), axis=VOICE),
     hand=HandTools(measure=_drawn, handles=("start", "end", "low", "high"), shaped="time"),
 )

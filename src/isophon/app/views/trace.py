@@ -23,6 +23,7 @@ _TIP = ("Wheel or two fingers: zoom, sideways or with Shift move along. Drag: mo
         "over anything, with Shift a free outline.")  # fmt: skip
 _ANCHORS_TIP = (" The word in hand has handles: drag one, double-click beside them for one more, double-click one to "
                 "let it stay.")  # fmt: skip
+_LIMITS_TIP = " Drag an edge of the band that the rule listens to, with Shift both; Shift and B held: hear it alone."
 
 
 class Trace(TraceChart):
@@ -43,7 +44,8 @@ class Trace(TraceChart):
         self._tell()
 
     def _tell(self) -> None:
-        self.setToolTip(_TIP + (_ANCHORS_TIP if self.workspace.pass_.trace.anchors else ""))
+        more = _ANCHORS_TIP if self.workspace.pass_.trace.anchors else _LIMITS_TIP if self.limits.shown else ""
+        self.setToolTip(_TIP + more)
 
     def _tell_at(self, x: float) -> None:
         """The tip: the names of markers there, which may not have had room, else the mark, else what can be done."""
@@ -85,6 +87,9 @@ class Trace(TraceChart):
         if self.anchors.press(event.position(), wave):
             self._drag, self._moved = ("anchor", x, self.workspace.view), False
             return
+        if self.limits.press(event.position(), spectrum):
+            self._drag, self._moved = ("limit", x, self.workspace.view), False
+            return
         what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
         self._drag, self._moved = (what, x, self.workspace.view), False
         self._gesture += 1
@@ -99,13 +104,19 @@ class Trace(TraceChart):
             below = event.position().y() > self._rows()[1].bottom()
             anchor = self.anchors.near(event.position(), self._rows()[2]) is not None
             edge = anchor or (below and self._edge_at(event.position().x()))
-            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
+            up = not anchor and self.limits.near(event.position(), self._rows()[3])
+            shape = Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor
+            self.setCursor(Qt.CursorShape.SizeVerCursor if up else shape)
             return
         what, from_x, view = self._drag
         x = event.position().x()
         if what == "box":
             self._box.go_on(event.position(), self._rows()[3])
             self.update()
+            return
+        if what == "limit":
+            both = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.limits.drag(event.position(), self._rows()[3], both)
             return
         if abs(x - from_x) < 3 and not self._moved:
             return
@@ -137,7 +148,7 @@ class Trace(TraceChart):
             self._box.keep(self._rows()[3])
             self.update()
             return
-        if self._drag and not self._moved and self._drag[0] not in ("overview", "anchor"):
+        if self._drag and not self._moved and self._drag[0] not in ("overview", "anchor", "limit"):
             mark = self.mark_at(event.position().x()) if self._drag[0] == "pan" else None
             if mark:
                 self.workspace.take_in_hand([mark.id], show=False)

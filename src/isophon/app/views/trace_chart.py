@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.anchor_handles import AnchorHandles
+from isophon.app.views.band_limits import BandLimits
 from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.keyboard import draw_focus
 from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
@@ -58,6 +59,7 @@ class TraceChart(QWidget):
         self._layer = MarkLayer(workspace, self.x_of)
         self._box = BoxDrawing(workspace, self.time_at, lambda: workspace.pass_.trace.axis)
         self.anchors = AnchorHandles(workspace, self.x_of)
+        self.limits = BandLimits(workspace)
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._soon = Soon(self, _SOON_MS, self._made_ground, lambda: self._picture(moving=False))
         self._settled.timeout.connect(self._soon.ask)
@@ -108,6 +110,7 @@ class TraceChart(QWidget):
         self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
         self._draw_places(painter)
         self.anchors.draw(painter, self._rows()[2])
+        self.limits.draw(painter, self._rows()[3])
         self._box.draw(painter)
         draw_focus(painter, self)
 

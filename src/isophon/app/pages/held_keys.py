@@ -1,0 +1,72 @@
+"""Keys that do something for as long as they are held: as sung, and a band alone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent
+
+from isophon.app.model.hearing import Hearing
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.trace import Trace
+from isophon.app.views.transport import Transport
+
+_SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+class HeldKeys:
+    """``tell(words)``: why there is nothing to be heard."""
+
+    def __init__(self, workspace: Workspace, hearing: Hearing, trace: Trace, transport: Transport,
+                 tell: Callable[[str], None]) -> None:  # fmt: skip
+        self.workspace, self.hearing, self._tell = workspace, hearing, tell
+        self.trace, self.transport = trace, transport
+
+    def press(self, event: QKeyEvent) -> bool:
+        """Begin what a key does; whether it is one of these."""
+        if event.isAutoRepeat():
+            return False
+        key, modifiers = event.key(), event.modifiers()
+        if key == Qt.Key.Key_S and not modifiers:
+            self.hearing.hold_as_sung(True)
+            self.trace.show_as_sung(True)
+            self.transport.show_compare("as sung")
+        elif key == Qt.Key.Key_B and not modifiers:
+            self._hear_band()
+        elif key == Qt.Key.Key_B and modifiers == _SHIFT:
+            self._hear_limits()
+        else:
+            return False
+        return True
+
+    def release(self, event: QKeyEvent) -> bool:
+        """End it; whether it is one of these."""
+        if event.isAutoRepeat() or event.key() not in (Qt.Key.Key_S, Qt.Key.Key_B):
+            return False
+        if event.key() == Qt.Key.Key_S:
+            self.hearing.set_compare(self.hearing.compare)
+            self.trace.show_as_sung(False)
+        else:
+            self.hearing.hear_all()
+        return True
+
+    def end(self) -> None:
+        """End all of it: the window is left while a key is down."""
+        self.hearing.set_compare(self.hearing.compare)
+        self.hearing.hear_all()
+        self.trace.show_as_sung(False)
+
+    def _hear_band(self) -> None:
+        mark, which = self.workspace.mark, self.workspace.pass_
+        if mark is None:
+            self._tell("Take a mark in hand to hear its band alone.")
+            return
+        self.hearing.hear_band(*which.lens.box(mark, which.trace.axis))
+
+    def _hear_limits(self) -> None:
+        limits = self.trace.limits.shown
+        if limits is None:
+            self._tell("This pass listens to no band of its own; esses by rule do.")
+            return
+        self.hearing.hear_band(*limits)

@@ -5,10 +5,12 @@ import json
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, carry_decisions
 from isophon.core.passes.ess.mark import EssMark
+from isophon.core.passes.timing.mark import WordMark
 from isophon.core.session import edits, file
 from isophon.core.session.history import History
 from isophon.core.session.model import Part, Session, Source
@@ -154,3 +156,20 @@ def test_a_voice_card_keeps_the_settings(tmp_path):
     with pytest.raises(InputError, match="not a voice card"):
         file.save(session(tmp_path), tmp_path / "song.isophon")
         file.load_card(tmp_path / "song.isophon")
+
+
+def test_words_of_older_files_are_read(tmp_path):
+    """They held lateness and move, in ms, in the fields for dB."""
+    anchors = ((1.0, 0.955), (1.4, 1.35))
+    word = WordMark("timing-1000", 1.0, 1.4, -20.0, 0.0, 0.0, 0.0, 0.8, Hand(moved_ms=-30.0), 45.0, anchors, 0.955)
+    value = session(tmp_path)
+    part = replace(value.parts[0], marks=(word,))
+    value = replace(value, parts=(part,))
+    file.save(value, tmp_path / "song.isophon")
+    values = json.loads((tmp_path / "song.isophon").read_text())
+    (mark_,) = values["session"]["parts"][0]["marks"]
+    mark_["standout_db"] = mark_.pop("late_ms")
+    mark_["hand"]["change_db"] = mark_["hand"].pop("moved_ms")
+    (tmp_path / "song.isophon").write_text(json.dumps(values))
+    assert file.load(tmp_path / "song.isophon") == value
+    assert value.parts[0].change(word) == -30.0

@@ -59,10 +59,7 @@ class LoudBand(NamedTuple):
 
 
 class _Words(NamedTuple):
-    """Of each word ``(words,)`` its level in dB; of each and each cell what stands over what lies beside it, dB.
-
-    ``notes`` ``(words, notes, cells)``: whether a partial of a note, in semitones, lies near a cell in a word.
-    """
+    """Of each word ``(words,)`` its level in dB; of each and each cell what stands over what lies beside it, dB."""
 
     level: np.ndarray
     by_power: np.ndarray
@@ -70,7 +67,6 @@ class _Words(NamedTuple):
     closely: np.ndarray
     by_partials: np.ndarray
     spectra: np.ndarray
-    notes: np.ndarray
 
 
 def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known: list[float]) -> list[LoudBand]:
@@ -84,7 +80,8 @@ def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known:
         return []
     if words.level[loud].mean() - words.level[quiet].mean() < _LOUDER_DB:
         return []
-    score = _score(words, loud, quiet)
+    notes = _notes_near(heard, [span for span, is_loud in zip(spans, loud, strict=True) if is_loud])
+    score = np.where(notes >= _FEWEST_NOTES, _score(words, loud, quiet), -np.inf)
     hz = grid()
     found: list[LoudBand] = []
     for other in known:
@@ -115,11 +112,16 @@ def sounding(survey: Survey) -> list[tuple[float, float]]:
 
 def _cut_up(level: np.ndarray, hop_s: float, start: float, end: float) -> list[tuple[float, float]]:
     """A stretch in pieces no longer than a long word, each cut where it is softest."""
-    if end - start <= _LONGEST_S:
-        return [(start, end)]
-    first, last = round((start + _PIECE_S) / hop_s), round((end - _PIECE_S) / hop_s)
-    at = (first + int(np.argmin(level[first : last + 1]))) * hop_s
-    return [*_cut_up(level, hop_s, start, at), *_cut_up(level, hop_s, at, end)]
+    pieces, waiting = [], [(start, end)]
+    while waiting:
+        start, end = waiting.pop()
+        if end - start <= _LONGEST_S:
+            pieces.append((start, end))
+            continue
+        first, last = round((start + _PIECE_S) / hop_s), round((end - _PIECE_S) / hop_s)
+        at = (first + int(np.argmin(level[first : last + 1]))) * hop_s
+        waiting += [(at, end), (start, at)]
+    return pieces
 
 
 def _is_sung(survey: Survey, start: float, end: float) -> bool:
@@ -156,7 +158,7 @@ def _measured(samples: np.ndarray, rate: int, survey: Survey, spans: list[tuple[
     by_power, by_level = _excess(mean_power, _FAR), _excess(spectra, _FAR)
     by_power[sparse] = by_level[sparse] = np.nan  # it hangs on where partials happen to lie
     return _Words(level, by_power, by_level, _excess(spectra, _CLOSE),
-                  np.array(partials), spectra, _notes_near(heard, spans))  # fmt: skip
+                  np.array(partials), spectra)  # fmt: skip
 
 
 def _excess(levels: np.ndarray, far: int) -> np.ndarray:
@@ -187,15 +189,15 @@ def _partials_in(heard: Partials, start: float, end: float) -> np.ndarray:
 
 
 def _notes_near(heard: Partials, spans: list[tuple[float, float]]) -> np.ndarray:
-    """Whether a partial of a note, in semitones, lies near each cell in each word, ``(words, notes, cells)``."""
+    """At how many different notes, in semitones, a partial lies near each cell in some words, ``(cells,)``."""
     notes, note = np.unique(np.round(12 * np.log2(np.maximum(heard.f0, 1.0))), return_inverse=True)
-    there = np.zeros((len(spans), len(notes), len(grid())), bool)
     cell = np.clip(np.round(heard.cell).astype(int), 1, len(grid()) - 2)
-    for i, (start, end) in enumerate(spans):
+    there = np.zeros((len(notes), len(grid())), bool)
+    for start, end in spans:
         mine = (heard.time >= start) & (heard.time <= end)
         for beside in (-1, 0, 1):
-            there[i, note[mine], cell[mine] + beside] = True
-    return there
+            there[note[mine], cell[mine] + beside] = True
+    return there.sum(axis=0)
 
 
 def _score(words: _Words, loud: np.ndarray, quiet: np.ndarray) -> np.ndarray:
@@ -208,8 +210,7 @@ def _score(words: _Words, loud: np.ndarray, quiet: np.ndarray) -> np.ndarray:
     narrow = _mean(closely[loud]) - _mean(closely[quiet])
     may = ((_mean(stands[loud]) >= _STANDS_DB) & (grows >= _GROWS_DB) & (narrow >= _NARROW_DB)
            & (_often(stands[loud]) >= _OFTEN) & (grid() >= _FROM_HZ) & (grid() <= _TO_HZ)
-           & (by_partials >= _PARTIALS_AGREE)
-           & (words.notes[loud].any(axis=0).sum(axis=0) >= _FEWEST_NOTES))  # fmt: skip
+           & (by_partials >= _PARTIALS_AGREE))  # fmt: skip
     return np.where(may, score, -np.inf)
 
 

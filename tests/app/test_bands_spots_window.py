@@ -5,7 +5,7 @@ import itertools
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from conftest import write
@@ -13,6 +13,7 @@ from driving import drag, key, press
 from isophon.app.views import frequencies
 from isophon.core.passes.band.settings import centre_of
 from isophon.core.session import file
+from isophon.core.takes.fine_spectrum import note_of
 from voices import with_loud_ring
 
 CTRL, NONE = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.NoModifier
@@ -262,3 +263,31 @@ def test_a_ring_of_loud_words_stands_word_by_word(window, qtbot, tmp_path):
     empty = QPoint(page.skyline.width() - 8, 12)
     qtbot.mouseClick(page.skyline, Qt.MouseButton.LeftButton, pos=empty)
     assert workspace.over_frequency and len(page.skyline.bars()) == 1
+
+
+def test_bells_are_made_moved_and_widened_in_the_fine_spectrum(bands, qtbot):
+    room, workspace = bands, bands.workspace
+    picture = room.sheet.picture
+    room.hearing.seek(14.8)
+    room._follow()
+    qtbot.waitUntil(lambda: picture._seen is not None and picture._seen.pitch_hz is not None, timeout=15_000)
+    assert note_of(picture._seen.pitch_hz).startswith("C4")
+    assert picture._seen.partials[0].hz == pytest.approx(262, abs=4)
+    before = {m.id for m in workspace.part.of_kind("band")}
+    middle = picture.height() // 2
+    qtbot.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=QPoint(round(picture.x_of(500.0)), middle))
+    (made,) = [m for m in workspace.part.of_kind("band") if m.id not in before]
+    assert centre_of(made)[0] == pytest.approx(500.0, rel=0.03) and workspace.part.change(made) == -3.0
+    drag(qtbot, picture, QPointF(picture.x_of(centre_of(made)[0]), middle), QPointF(picture.x_of(700.0), middle))
+    moved = workspace.part.mark(made.id)
+    assert centre_of(moved)[0] == pytest.approx(700.0, rel=0.03)
+    at, everywhere = QPointF(picture.x_of(700.0), middle), picture.mapToGlobal(QPointF(0, 0))
+    wheel = QWheelEvent(at, everywhere, QPoint(), QPoint(0, 120),
+                        Qt.MouseButton.NoButton, NONE, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    QApplication.sendEvent(picture, wheel)
+    assert centre_of(workspace.part.mark(made.id))[1] < centre_of(moved)[1]
+    qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=QPoint(round(picture.x_of(3_500.0)), middle))
+    assert room.hearing._band[0] < 3_500 < room.hearing._band[1]
+    qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=QPoint(round(picture.x_of(3_500.0)), middle))
+    assert room.hearing._band is None
+    picture.grab()

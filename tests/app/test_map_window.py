@@ -32,6 +32,7 @@ def esses(room, qtbot):
 
 def sharp(room, qtbot):
     """Wait until the map is as sharp as it gets."""
+
     def is_sharp():
         room.trace.grab()
         trace = room.trace

@@ -39,6 +39,7 @@ QTimer.singleShot(40_000, app.quit)
 app.exec()
 """
 
+
 def test_the_window_under_x(demo, tmp_path):
     environment = {**os.environ, "PYTHONPATH": str(SRC), "QT_QPA_PLATFORM": "xcb"}
     picture = tmp_path / "window.png"

@@ -267,8 +267,14 @@ def _one_channel(block: np.ndarray) -> np.ndarray:
 
 
 def _assemble(
-    sample_rate: int, samples: int, bands: _BandStream, power: np.ndarray, weighted: np.ndarray, k_power: np.ndarray,
-    f0: np.ndarray, strength: np.ndarray,
+    sample_rate: int,
+    samples: int,
+    bands: _BandStream,
+    power: np.ndarray,
+    weighted: np.ndarray,
+    k_power: np.ndarray,
+    f0: np.ndarray,
+    strength: np.ndarray,
 ) -> Survey:
     hop_s = bands.geometry.hop / sample_rate
     nearest = np.minimum(np.round(np.arange(bands.count) * hop_s / pitch.HOP_S).astype(int), len(f0) - 1)

@@ -23,7 +23,10 @@ NOBODY = Part("", "no part", NOWHERE)
 
 
 class InHand(QObject):
-    """``part_changed``: what is seen of the part in hand has changed."""
+    """``part_changed``: what is seen of the part in hand has changed.
+
+    ``band_asked(low, high)``: what lies there, in Hz, is to be heard alone until ``band_left``.
+    """
 
     session_changed = Signal()
     part_changed = Signal()
@@ -31,6 +34,8 @@ class InHand(QObject):
     view_changed = Signal()
     take_changed = Signal()
     boxes_asked = Signal()
+    band_asked = Signal(float, float)
+    band_left = Signal()
     told = Signal(str)
     troubled = Signal(str)
 

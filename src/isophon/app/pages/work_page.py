@@ -118,6 +118,8 @@ class WorkPage(WorkViews):
         self.trace.loop_asked.connect(hearing.loop_mark)
         self.trace.seek_asked.connect(hearing.seek)
         self.skyline.band_asked.connect(hearing.hear_band)
+        workspace.band_asked.connect(hearing.hear_band)
+        workspace.band_left.connect(hearing.hear_all)
         self.skyline.band_left.connect(hearing.hear_all)
         self.tallest.toggled.connect(self.skyline.set_by_rank)
         self.draw.toggled.connect(self.set_drawing)
@@ -346,8 +348,8 @@ class WorkPage(WorkViews):
         self.transport.meter.show_peak(player.peak())
         self.trace.set_playhead(seconds, player.playing and not self.hearing.loop_span())  # a loop stays in view
         picture = self.sheet.picture
-        if player.playing and isinstance(picture, Following):
-            picture.follow(seconds)
+        if isinstance(picture, Following):
+            picture.follow(seconds, player.playing)
         if player.playing:
             if seconds < self._place - _BACK_S:
                 self.hearing.came_round()

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Controls, HandTools, Knob, LensView, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.band_spectrum import FineSpectrum
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.ground import Ground
@@ -87,6 +88,7 @@ class BandExtras(Extras):
         self.loud.setEnabled(any(m.is_by_level and not m.hand.drawn for m in part.of(BandMark)))
         self.give.setEnabled(bool(part.of_kind("band")) and bool(self._others()))
         self.words.setText(self._warning(part))
+        self.words.setVisible(bool(self.words.text()))
         if mine is None:
             for field in self.fields.values():
                 field.clear()
@@ -228,6 +230,7 @@ PASS = Pass(
         ),
         setting_words={("band", "ceiling_db"): "ceiling", ("band", "by_level"): "bands of loud words"},
         extras=BandExtras,
+        picture=FineSpectrum,
     ),
     skyline=SkylineView(
         bounds=(-12.0, 12.0, -24.0, 24.0),

@@ -152,6 +152,8 @@ _SOUNDS = {
     "T’s too": {"t_too": True, "f_too": False},
     "T’s and F’s too": {"t_too": True, "f_too": True},
 }
+
+
 # common practice: a low voice hisses from 3 kHz, a high one from 5, a bright one up to the top and needs a quick hand
 def _limits(part: Part) -> tuple[float, float] | None:
     """The band that the rule listens to, where it is asked for."""

@@ -49,9 +49,9 @@ class Picture(Following):
         self.setMinimumHeight(theme.u(58 if which == PICTURES[0] else 104))
         self._changed()
 
-    def follow(self, seconds: float) -> None:
-        """Show the rule at a second of the part."""
-        if self.shown == PICTURES[1] and abs(seconds - self._at) > 0.01:
+    def follow(self, seconds: float, playing: bool) -> None:
+        """Show the rule at a second of the part, while it plays."""
+        if playing and self.shown == PICTURES[1] and abs(seconds - self._at) > 0.01:
             self._at = seconds
             self._look()
             self.update()

@@ -43,10 +43,12 @@ class Extras(QWidget):
 
 
 class Following(QWidget):
-    """A picture of a sheet that follows what is heard."""
+    """A picture of a sheet that follows what is heard. ``MOST_HIGH``: as high as it may become."""
 
-    def follow(self, seconds: float) -> None:
-        """Show a second of the part."""
+    MOST_HIGH = 120
+
+    def follow(self, seconds: float, playing: bool) -> None:
+        """Show the second of the part at which the playhead is."""
 
 
 def alike_slider(workspace: Workspace) -> Slider:

@@ -301,5 +301,3 @@ def _switch(words: str, tip: str) -> QCheckBox:
     box.setToolTip(tip)
     box.setMinimumWidth(78)
     return box
-
-

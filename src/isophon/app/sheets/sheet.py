@@ -19,6 +19,7 @@ from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
 _WIDTH, _LOWEST, _PICTURE = 148, 110, 120
+_OF_WHAT_IS_LEFT = 8  # of nine parts
 _MAKING_MS = 20
 
 
@@ -145,8 +146,8 @@ class Sheet(QWidget):
             column.addWidget(self.extras)
             self.extras.knobs_turned.connect(lambda: self._show_more(self.more.isChecked()))
         if self.picture is not None:
-            self.picture.setMaximumHeight(theme.u(_PICTURE))
-            column.addWidget(self.picture, 1)
+            self.picture.setMaximumHeight(theme.u(getattr(self.picture, "MOST_HIGH", _PICTURE)))
+            column.addWidget(self.picture, _OF_WHAT_IS_LEFT)
             if self.extras is not None:
                 self.extras.show_beside(self.picture)
         for slider in self.sliders.values():

@@ -157,6 +157,10 @@ def _power(power: np.ndarray, survey: Survey, mine: Sequence[Fade]) -> None:
 
 
 STAGE = Stage(
-    "fades", (Fade,), lambda at, mine: apply(at.block(), at.start, mine), ("bands by level",), still=_still,
+    "fades",
+    (Fade,),
+    lambda at, mine: apply(at.block(), at.start, mine),
+    ("bands by level",),
+    still=_still,
     power=_power,
 )

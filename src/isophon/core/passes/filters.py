@@ -85,6 +85,12 @@ def _power(power: np.ndarray, survey: Survey, mine: Sequence[BandFilter]) -> Non
 
 # before the gaps, so that a hole stays as silent as it was made
 STAGE = Stage(
-    "filters", (BandFilter,), _apply, ("hiss",), reach=lambda rate: round(FILTER_S * rate) + 1, fixed_blocks=True,
-    still=_still, power=_power,
+    "filters",
+    (BandFilter,),
+    _apply,
+    ("hiss",),
+    reach=lambda rate: round(FILTER_S * rate) + 1,
+    fixed_blocks=True,
+    still=_still,
+    power=_power,
 )

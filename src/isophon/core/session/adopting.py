@@ -124,5 +124,3 @@ def with_leak_moments(part: Part, leak: Leak) -> Part:
     settings = {kind.name: kind.leak_removal.with_moments(part.settings(kind.name), leak)
                 for kind in KINDS if kind.leak_removal}  # fmt: skip
     return replace(part, **settings)
-
-

@@ -15,9 +15,7 @@ from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
 # the kinds that change when something is heard: a picture as sung and one after them cannot be compared
-MOVING = tuple(
-    kind.name for kind in KINDS if kind.cure.maps or any(stage.remote_input for stage in kind.cure.stages)
-)
+MOVING = tuple(kind.name for kind in KINDS if kind.cure.maps or any(stage.remote_input for stage in kind.cure.stages))
 
 LEAST_DB = 3.0  # smaller differences of two pictures are not told
 MOST = 4_000  # marks of a kind, or treatments in view, that a picture is made of

@@ -244,5 +244,3 @@ def _peaks(values: np.ndarray, least: float) -> list[int]:
     places = [i for i in range(1, len(values) - 1)
               if values[i] >= least and values[i - 1] <= values[i] > values[i + 1]]  # fmt: skip
     return sorted(places, key=lambda i: -values[i])
-
-

@@ -17,6 +17,7 @@ from isophon.core.survey import STILL, Survey
 _SHORTEST_S = 0.1
 _MOMENT_S = 0.05
 
+
 def find(survey: Survey, sounds: list[tuple[float, float]], breaths: Iterable[Mark]) -> tuple[Mark, ...]:
     """The gaps of a take: heads, tails, and all between stretches of singing and breaths; 100 ms or longer."""
     if not sounds or survey.voice_lufs is None:

@@ -94,6 +94,4 @@ def _apply(at: At, mine: Sequence[SpotShape]) -> np.ndarray:
     return out.astype(np.float32)
 
 
-STAGE = Stage(
-    "outline", (SpotShape,), _apply, ("spot",), reach=lambda rate: 2 * _size(rate), fixed_blocks=True
-)
+STAGE = Stage("outline", (SpotShape,), _apply, ("spot",), reach=lambda rate: 2 * _size(rate), fixed_blocks=True)

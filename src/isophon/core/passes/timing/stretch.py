@@ -209,6 +209,11 @@ def _apply(at: At, mine: Sequence[Moved]) -> np.ndarray:
 
 
 STAGE = Stage(
-    "timing", (Moved,), _apply, ("outline",), reach=lambda rate: round(REACH_S * rate), whole_span=True,
+    "timing",
+    (Moved,),
+    _apply,
+    ("outline",),
+    reach=lambda rate: round(REACH_S * rate),
+    whole_span=True,
     cache_input=True,
 )

@@ -1,6 +1,7 @@
 """Bands and Spots in the window: dragged over frequency, drawn in the picture, heard alone, down to the samples."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from conftest import write
 from driving import drag, key, press
 from isophon.app.views import frequencies
 from isophon.core.passes.band.settings import centre_of
+from isophon.core.playing.mix import hear
 from isophon.core.session import file
 from isophon.core.takes.fine_spectrum import note_of
 from voices import with_loud_ring
@@ -290,4 +292,31 @@ def test_bells_are_made_moved_and_widened_in_the_fine_spectrum(bands, qtbot):
     assert room.hearing._band[0] < 3_500 < room.hearing._band[1]
     qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=QPoint(round(picture.x_of(3_500.0)), middle))
     assert room.hearing._band is None
+    small = picture.height()
+    qtbot.mouseClick(picture.large, Qt.MouseButton.LeftButton)
+    assert picture.size() == room.trace.size() and picture.height() > small
+    press(room, Qt.Key.Key_Escape, qtbot=qtbot)
+    assert room.sheet.isAncestorOf(picture) and not picture.large.isChecked()
+    qtbot.waitUntil(lambda: picture.height() == small)
+
+
+def test_all_but_a_band_is_heard_while_shift_and_the_button_are_held(bands, qtbot):
+    room, workspace = bands, bands.workspace
+    start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
+    picture, shift = room.sheet.picture, Qt.KeyboardModifier.ShiftModifier
+    at = QPoint(round(picture.x_of(1_000.0)), picture.height() // 2)
+
+    def levels() -> list[float]:
+        rate, scene = room.hearing.player.sample_rate, room.hearing.player.scene
+        (strip,) = scene
+        strips = (replace(strip, renderer=workspace.take.renderer),)
+        sound = hear(strips, rate, round(start * rate), round((end - start) * rate)).cleaned[0]
+        return [level_in(sound, rate, low, high) for low, high in ((980, 1_020), (400, 600))]
+
+    before = levels()
+    qtbot.mousePress(picture, Qt.MouseButton.LeftButton, shift, at)
+    without = levels()
+    qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, shift, at)
+    assert without[0] < before[0] - 40 and -0.1 < without[1] - before[1] < 6
+    assert levels() == before
     picture.grab()

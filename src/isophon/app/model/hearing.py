@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.workspace import Workspace
 from isophon.core.passes import KINDS
-from isophon.core.playing.mix import Strip, gains
+from isophon.core.playing.mix import BandHeard, Strip, gains
 from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemotePlayer
 from isophon.core.playing.rough_chain import Amounts
@@ -32,7 +32,7 @@ class Hearing(QObject):
         self.compare, self.hear = "cleaned", HEARS[0]
         self.compare_all, self.matched, self.looping, self.in_turn = False, False, True, False
         self.gain_db = 0.0
-        self._band: tuple[float, float | None, float] | None = None  # what is heard alone
+        self._band: BandHeard | None = None  # what is heard alone, or not
         self._looped: tuple[str, ...] = ()
         self._mapping: tuple[int, float] | None = None
         self._open()
@@ -76,9 +76,9 @@ class Hearing(QObject):
             self._set_loop()
         self.changed.emit()
 
-    def hear_band(self, low_hz: float, high_hz: float | None) -> None:
-        """Let only what lies in a band of the part in hand be heard, softly, until :meth:`hear_all`."""
-        self._band = (low_hz, high_hz, self._band_gain(low_hz, high_hz))
+    def hear_band(self, low_hz: float, high_hz: float | None, without: bool = False) -> None:
+        """Let a band of the part in hand be heard alone, softly, or all but it, until :meth:`hear_all`."""
+        self._band = BandHeard(low_hz, high_hz, self._band_gain(low_hz, high_hz, without), without)
         self.refresh()
 
     def hear_all(self) -> None:
@@ -87,15 +87,19 @@ class Hearing(QObject):
             self._band = None
             self.refresh()
 
-    def _band_gain(self, low_hz: float, high_hz: float | None) -> float:
-        """Brings a band towards the loudness of the whole (K-weighted), a little under it and never by much."""
+    def _band_gain(self, low_hz: float, high_hz: float | None, without: bool) -> float:
+        """Brings what is heard towards the loudness of the whole (K-weighted), by no more than that allows.
+
+        A band alone stays a little under it.
+        """
         surveyed = self.workspace.take.surveyed
         if surveyed is None:
             return 1.0
         survey = surveyed.survey
         inside = survey.band_slice(low_hz / 1.12, 1.12 * (high_hz or survey.sample_rate / 2))
         share = float(survey.k_bands[:, inside].sum()) / (float(survey.k_bands.sum()) + 1e-20)
-        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(share + 1e-9) - _SOFTER_DB) / 20))
+        heard, softer = (1 - share, 0.0) if without else (share, _SOFTER_DB)
+        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(max(heard, 0.0) + 1e-9) - softer) / 20))
 
     @property
     def _unheard(self) -> tuple[str, ...]:

@@ -25,7 +25,8 @@ NOBODY = Part("", "no part", NOWHERE)
 class InHand(QObject):
     """``part_changed``: what is seen of the part in hand has changed.
 
-    ``band_asked(low, high)``: what lies there, in Hz, is to be heard alone until ``band_left``.
+    ``band_asked(low, high, without)``: what lies there (Hz) is to be heard alone, or all but it, until ``band_left``.
+    ``large_asked(on)``: the picture of the sheet is wanted over the map, or back in the sheet.
     """
 
     session_changed = Signal()
@@ -34,8 +35,9 @@ class InHand(QObject):
     view_changed = Signal()
     take_changed = Signal()
     boxes_asked = Signal()
-    band_asked = Signal(float, float)
+    band_asked = Signal(float, float, bool)
     band_left = Signal()
+    large_asked = Signal(bool)
     told = Signal(str)
     troubled = Signal(str)
 

@@ -1,4 +1,4 @@
-"""Keys that do something for as long as they are held: as sung, and a band alone."""
+"""Keys that do something for as long as they are held: as sung, a band alone, and all but a band."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 
-_SHIFT = Qt.KeyboardModifier.ShiftModifier
+_SHIFT, _CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 
 
 class HeldKeys:
@@ -32,8 +32,8 @@ class HeldKeys:
             self.hearing.hold_as_sung(True)
             self.trace.show_as_sung(True)
             self.transport.show_compare("as sung")
-        elif key == Qt.Key.Key_B and not modifiers:
-            self._hear_band()
+        elif key == Qt.Key.Key_B and modifiers in (Qt.KeyboardModifier.NoModifier, _CTRL):
+            self._hear_band(modifiers == _CTRL)
         elif key == Qt.Key.Key_B and modifiers == _SHIFT:
             self._hear_limits()
         else:
@@ -57,12 +57,12 @@ class HeldKeys:
         self.hearing.hear_all()
         self.trace.show_as_sung(False)
 
-    def _hear_band(self) -> None:
+    def _hear_band(self, without: bool) -> None:
         mark, which = self.workspace.mark, self.workspace.pass_
         if mark is None:
             self._tell("Take a mark in hand to hear its band alone.")
             return
-        self.hearing.hear_band(*which.lens.box(mark, which.trace.axis))
+        self.hearing.hear_band(*which.lens.box(mark, which.trace.axis), without)
 
     def _hear_limits(self) -> None:
         limits = self.trace.limits.shown

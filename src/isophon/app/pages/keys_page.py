@@ -60,6 +60,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("in_turn", "Shift+C", "as sung and cleaned in turn, loop by loop, or not"),
             ("", "S held", "as sung, for as long as it is held"),
             ("", "B held", "the band of the mark in hand alone, for as long as it is held"),
+            ("", "Ctrl+B held", "all but that band, for as long as it is held"),
             ("", "Shift+B held", "what the rule of the esses listens to, for as long as it is held"),
             ("next_phrase", "PgDown", "the next phrase, looped"),
             ("previous_phrase", "PgUp", "the phrase before, looped"),

@@ -315,7 +315,7 @@ class WorkPage(WorkViews):
 
     def give_up(self) -> None:
         """Give up a box that is being drawn, or take back the one that was drawn last."""
-        if self.trace.give_up_box() or self.lens.pictures.give_up_box():
+        if self.large.end() or self.trace.give_up_box() or self.lens.pictures.give_up_box():
             return
         if self.draw.isChecked():
             self.draw.setChecked(False)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
+from isophon.app.pages.large_picture import LargePicture
 from isophon.app.pages.layout_page import LayoutPage
 from isophon.app.pages.route import TitleRow
 from isophon.app.pages.splits import Splits
@@ -89,6 +90,7 @@ class WorkViews(QWidget):
         yield from self.sheets.building()
         beside.addWidget(_rule(passes, vertical=True))
         beside.addWidget(self.side)
+        self.large = LargePicture(workspace, self.sheets, self.trace)
         self.splits = Splits(self.work, self._side_split, usual_sizes)
         yield
         self.hand_over = HandOverPage(workspace, self.pages)

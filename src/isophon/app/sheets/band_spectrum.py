@@ -8,12 +8,13 @@ from typing import Any, NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
 
 from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
+from isophon.app.views.made import switch
 from isophon.core.audio.files import Recording
 from isophon.core.marks import Mark
 from isophon.core.passes.band.mark import BandMark
@@ -31,6 +32,8 @@ LOWEST_HZ, HIGHEST_HZ = 80.0, 8_000.0
 _DEPTH_DB = 66.0
 _MOMENT_S, _LONGEST_S, _STEP_S = 0.5, 4.0, 0.25
 _GRAB, _HEARD_RATIO, _WIDER = 5.0, 2 ** (1 / 6), 1.15
+_HEAD, _LARGE_FROM = 22, 240
+_GRID = ((100, "100"), (200, "200"), (500, "500"), (1_000, "1k"), (2_000, "2k"), (5_000, "5k"))
 
 
 class _Seen(NamedTuple):
@@ -59,8 +62,13 @@ class FineSpectrum(Following):
         self.setMinimumHeight(theme.u(104))
         self.setMouseTracking(True)
         self.setAccessibleName("Fine spectrum of what is heard")
-        self.setToolTip("As sung (line) and cleaned (filled). Double-click: a bell. Drag one: its frequency; wheel: "
-                        "its width. Press and move beside them: only what lies there is heard.")  # fmt: skip
+        self.setToolTip("As sung (line) and cleaned (filled). Double-click: a bell. Drag one: its frequency; "
+                        "wheel: its width. Press and move beside them: what lies there is heard alone, with Shift "
+                        "all but it.")  # fmt: skip
+        self.large = switch("large", self)
+        self.large.setObjectName("small")
+        self.large.setToolTip("Over the map, as large as that; Esc puts it back")
+        self.large.toggled.connect(workspace.large_asked)
         for changed in (workspace.part_changed, workspace.hand_changed, workspace.take_changed):
             changed.connect(self._look)
 
@@ -69,6 +77,9 @@ class FineSpectrum(Following):
         if abs(seconds - self._at) > _STEP_S:
             self._at = seconds
             self._look()
+
+    def put_back(self) -> None:
+        self.large.setChecked(False)
 
     @property
     def span(self) -> tuple[float, float]:
@@ -117,7 +128,7 @@ class FineSpectrum(Following):
     # places
 
     def _box(self) -> QRectF:
-        return QRectF(self.rect()).adjusted(0.5, theme.u(16), -0.5, -2)
+        return QRectF(self.rect()).adjusted(0.5, theme.u(_HEAD), -0.5, -2)
 
     def x_of(self, hz: float) -> float:
         """The place of a frequency, over octaves."""
@@ -144,7 +155,7 @@ class FineSpectrum(Following):
         self._gesture += 1
         mark = self._band_at(event.position().x())
         if mark is None:
-            self._hear(event.position().x())
+            self._hear(event)
             return
         self.workspace.take_in_hand([mark.id], show=False)
         low, high = edges_of(*centre_of(mark)) if isinstance(mark, BandMark) else mark.band
@@ -161,7 +172,7 @@ class FineSpectrum(Following):
             ratio = self.hz_at(x) / hz
             self.workspace.set_band(name, low * ratio, high * ratio, ("spectrum", self._gesture))
         else:
-            self._hear(x)
+            self._hear(event)
 
     def leaveEvent(self, event: QEvent) -> None:
         self._pointed = None
@@ -185,22 +196,30 @@ class FineSpectrum(Following):
         half = math.sqrt(high / low) ** wider
         self.workspace.set_band(mark.id, middle / half, middle * half, ("spectrum wheel", mark.id))
 
-    def _hear(self, x: float) -> None:
-        hz = self.hz_at(x)
-        self.workspace.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO)
+    def _hear(self, event: QMouseEvent) -> None:
+        hz, without = self.hz_at(event.position().x()), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self.workspace.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO, without)
 
     # what is seen
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        size = self.large.sizeHint()
+        self.large.setGeometry(self.width() - size.width(), 0, size.width(), round(self._box().top()))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.sans(12))
         box, seen = self._box(), self._seen
-        painter.fillRect(box, theme.PAPER)
+        painter.fillRect(self.rect(), theme.PAPER)  # the map may lie under it
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawRect(box)
-        for hz in (100, 200, 500, 1_000, 2_000, 5_000):
+        for hz, words in _GRID:
+            painter.setPen(QPen(theme.RULE, 1))
             painter.drawLine(QPointF(self.x_of(hz), box.top()), QPointF(self.x_of(hz), box.bottom()))
+            if self.height() > theme.u(_LARGE_FROM):
+                painter.setPen(theme.SOFT_INK)
+                painter.drawText(QPointF(self.x_of(hz) + 4, box.top() + theme.u(16)), words)
         if seen is None:
             painter.setPen(theme.SOFT_INK)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "The spectrum of what is heard appears here.")
@@ -256,7 +275,7 @@ class FineSpectrum(Following):
             words = f"{note_of(seen.pitch_hz)}, {seen.pitch_hz:.0f} Hz"
             words += f" · over its fundamental: {', '.join(strong)}" if strong else ""
         painter.setPen(theme.SOFT_INK)
-        where = QRectF(box.left(), 0, box.width(), box.top())
+        where = QRectF(box.left() + 4, 0, box.width(), box.top())
         painter.drawText(where, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
 
 

@@ -50,6 +50,9 @@ class Following(QWidget):
     def follow(self, seconds: float, playing: bool) -> None:
         """Show the second of the part at which the playhead is."""
 
+    def put_back(self) -> None:
+        """It is in the sheet again."""
+
 
 def alike_slider(workspace: Workspace) -> Slider:
     """Takes the marks most like the one in hand together with it; how many of them, nearest first."""

@@ -12,6 +12,7 @@ from isophon.app import theme
 from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
+from isophon.app.sheets.extras import Following
 from isophon.app.views.keyboard import enable, same_held, workable
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.made import named, switch
@@ -21,6 +22,7 @@ from isophon.core.session.settings import role_default
 _WIDTH, _LOWEST, _PICTURE = 148, 110, 120
 _OF_WHAT_IS_LEFT = 8  # of nine parts
 _MAKING_MS = 20
+_NO_LIMIT = 16_777_215  # Qt's QWIDGETSIZE_MAX
 
 
 class Sheets(QStackedWidget):
@@ -131,7 +133,7 @@ class Sheet(QWidget):
         self.again.clicked.connect(workspace.leaks.look_again)
         for button in (self.more, self.reset):
             head.addWidget(button)
-        column = QVBoxLayout(self)
+        column = self._column = QVBoxLayout(self)
         column.setContentsMargins(12, 6, 6, 6)
         column.setSpacing(1)
         column.addLayout(head)
@@ -146,14 +148,12 @@ class Sheet(QWidget):
             column.addWidget(self.extras)
             self.extras.knobs_turned.connect(lambda: self._show_more(self.more.isChecked()))
         if self.picture is not None:
-            self.picture.setMaximumHeight(theme.u(getattr(self.picture, "MOST_HIGH", _PICTURE)))
-            column.addWidget(self.picture, _OF_WHAT_IS_LEFT)
+            self._place_picture(self.picture, column.count())
             if self.extras is not None:
                 self.extras.show_beside(self.picture)
         for slider in self.sliders.values():
             column.addWidget(slider)
         column.addStretch(1)
-        self._column = column
         self._away: Sequence[str] = ()
         yield
         self._show_more(False)
@@ -163,6 +163,29 @@ class Sheet(QWidget):
         workspace.take_changed.connect(self._part_changed)
         workspace.hand_changed.connect(self._hand_changed)
         self._show()
+
+    def lend_picture(self, parent: QWidget) -> QWidget:
+        """Its picture, for another place, until :meth:`take_picture_back`."""
+        picture = self.picture
+        assert picture is not None
+        self._place = self._column.indexOf(picture)
+        self._column.removeWidget(picture)
+        picture.setParent(parent)
+        picture.setMaximumHeight(_NO_LIMIT)
+        return picture
+
+    def take_picture_back(self) -> None:
+        """Its picture is where it was."""
+        picture = self.picture
+        assert picture is not None
+        self._place_picture(picture, self._place)
+        picture.show()
+        if isinstance(picture, Following):
+            picture.put_back()
+
+    def _place_picture(self, picture: QWidget, place: int) -> None:
+        picture.setMaximumHeight(theme.u(getattr(picture, "MOST_HIGH", _PICTURE)))
+        self._column.insertWidget(place, picture, _OF_WHAT_IS_LEFT)
 
     def _slider(self, knob: Knob) -> Slider:
         low, high = self.which.range_of(knob)

@@ -24,10 +24,11 @@ class Skyline(SkylineChart):
     """Drag a ceiling; drag a bar's top (by hand); click: take in hand; drag across: take several.
 
     Over frequency: drag a bar sideways too, wheel for its width, double-click to make one; press on the ground and
-    move: ``band_asked(low, high)``, what lies there is to be heard alone until ``band_left``.
+    move: ``band_asked(low, high, without)``, what lies there is to be heard alone, with Shift all but it, until
+    ``band_left``.
     """
 
-    band_asked = Signal(float, float)
+    band_asked = Signal(float, float, bool)
     band_left = Signal()
     menu_asked = Signal(QPoint, object, object)
 
@@ -111,7 +112,8 @@ class Skyline(SkylineChart):
             self.workspace.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
         elif what == "nothing" and self.workspace.over_frequency:
             hz = frequencies.hz_at(self._plot(), at.x())
-            self.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO)
+            without = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO, without)
         elif what == "nothing" and self._band:
             self._band = (self._band[0], at)
             self.update()

@@ -14,6 +14,15 @@ from isophon.core.render import Plan, Renderer
 from isophon.core.session.model import Listening
 
 
+class BandHeard(NamedTuple):
+    """What lies between two frequencies in Hz is heard alone, or all ``without`` it, times ``gain``."""
+
+    low_hz: float
+    high_hz: float | None
+    gain: float
+    without: bool = False
+
+
 @dataclass(frozen=True)
 class Strip:
     """One voice of the mix.
@@ -21,7 +30,7 @@ class Strip:
     ``renderer``: of its take; on the way to the process that plays, the take's source. ``offset``: the frame of the mix
     where it starts; ``left``, ``right``: its gains; ``compared``: whether as sung, cleaned and taken out apply to it,
     or it is always heard cleaned. ``lifted``: what was taken out is moved up by 300 Hz, so that its lows are heard on
-    small loudspeakers. ``band``: what lies between two frequencies in Hz is heard alone, with a gain.
+    small loudspeakers. ``band``: a band that is heard alone, or not.
     """
 
     renderer: Any
@@ -31,7 +40,7 @@ class Strip:
     right: float = 1.0
     compared: bool = True
     lifted: bool = False
-    band: tuple[float, float | None, float] | None = None
+    band: BandHeard | None = None
 
 
 class Heard(NamedTuple):
@@ -107,11 +116,15 @@ def _read(renderer: Renderer, plan: Plan, rate: int, start: int, frames: int) ->
 
 
 def _in_band(strip: Strip, rate: int, at: int, frames: int) -> np.ndarray | None:
-    """What lies in a strip's band, cleaned; linear phase, so that it stays in its place."""
-    assert strip.band is not None
-    low, high, gain = strip.band
-    taps = linear_phase_band(rate, low, high, max(_BAND_EDGE_HZ, 0.2 * low)) * gain
+    """What lies in a strip's band, or all but it, cleaned; linear phase, so that it stays in its place."""
+    band = strip.band
+    assert band is not None
+    taps = linear_phase_band(rate, band.low_hz, band.high_hz, max(_BAND_EDGE_HZ, 0.2 * band.low_hz))
     reach = len(taps) // 2
+    if band.without:
+        taps = -taps
+        taps[reach] += 1.0
+    taps = taps * band.gain
     samples = _read(strip.renderer, strip.plan, rate, at - reach, frames + 2 * reach)
     if samples is None:
         return None

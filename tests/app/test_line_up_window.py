@@ -293,7 +293,17 @@ def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(roo
     trace.grab()
     qtbot.keyPress(room, Key.Key_B, SHIFT)
     assert room.hearing._band[:2] == trace.limits.shown
+    assert room.hearing.player.scene[0].plan == workspace.part.plan_without(("ess",)), "as it comes to the rule"
     qtbot.keyRelease(room, Key.Key_B, SHIFT)
     assert room.hearing._band is None
     workspace.undo()
     assert workspace.part.ess.rule_high_hz == 9_000.0
+    workspace.take_in_hand([workspace.marks[0].id])
+    pictures, now = room.lens.pictures, workspace.part.ess.rule_low_hz
+    box = pictures.boxes()[1]
+
+    def inside(hz):
+        return QPointF(box.left() + 0.9 * box.width(), box.top() + pictures.axis.place(hz) * box.height())
+
+    drag(qtbot, pictures, inside(now), inside(6_000.0))
+    assert workspace.part.ess.rule_low_hz == pytest.approx(6_000, rel=0.03), "over the lens too"

@@ -33,6 +33,7 @@ class Hearing(QObject):
         self.compare_all, self.matched, self.looping, self.in_turn = False, False, True, False
         self.gain_db = 0.0
         self._band: BandHeard | None = None  # what is heard alone, or not
+        self._band_before: tuple[str, ...] = ()
         self._looped: tuple[str, ...] = ()
         self._mapping: tuple[int, float] | None = None
         self._open()
@@ -63,11 +64,12 @@ class Hearing(QObject):
         strips = []
         for item in session.items:
             if self._sounds(item.id):
-                plan = item.plan_without(self._unheard) if isinstance(item, Part) else ()
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
                 lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.trace.lifts
                 band = self._band if compared and item.id == self.workspace.part.id else None
+                unheard = self._unheard if band is None else (*self._unheard, *self._band_before)
+                plan = item.plan_without(unheard) if isinstance(item, Part) else ()
                 strips.append(Strip(item.source, plan, offset, *self._gains(item), compared, lifted, band))
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
@@ -76,8 +78,14 @@ class Hearing(QObject):
             self._set_loop()
         self.changed.emit()
 
-    def hear_band(self, low_hz: float, high_hz: float | None, without: bool = False) -> None:
-        """Let a band of the part in hand be heard alone, softly, or all but it, until :meth:`hear_all`."""
+    def hear_band(
+        self, low_hz: float, high_hz: float | None, without: bool = False, before: tuple[str, ...] = ()
+    ) -> None:
+        """Let a band of the part in hand be heard alone, softly, or all but it, until :meth:`hear_all`.
+
+        ``before``: kinds that have not acted on what is heard.
+        """
+        self._band_before = before
         self._band = BandHeard(low_hz, high_hz, self._band_gain(low_hz, high_hz, without), without)
         self.refresh()
 

@@ -69,4 +69,4 @@ class HeldKeys:
         if limits is None:
             self._tell("This pass listens to no band of its own; esses by rule do.")
             return
-        self.hearing.hear_band(*limits)
+        self.hearing.hear_band(*limits, before=self.workspace.pass_.kinds)  # as it comes to the rule

@@ -1,6 +1,8 @@
-"""The edges of a band over the map that a pass listens to: two lines that a hand drags, one alone or both."""
+"""The edges of the band that a pass listens to, over map or lens: two lines that a hand drags, one alone or both."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
@@ -8,16 +10,17 @@ from PySide6.QtGui import QPainter, QPen
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.label_room import SIZE, draw_label, width_of
+from isophon.core.takes.pictures import Axis
 
 _GRAB = 5.0
 _LEAST_RATIO = 1.1  # of both edges
 
 
 class BandLimits:
-    """``edge``: the one that is dragged, '' for none."""
+    """``axis()``: the frequencies of the picture. ``edge``: the one that is dragged, '' for none."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, workspace: Workspace, axis: Callable[[], Axis]) -> None:
+        self.workspace, self._axis = workspace, axis
         self.edge, self._gesture = "", 0
         self._from = (0.0, 0.0, 0.0)  # Hz where it was taken, and both edges then
 
@@ -57,8 +60,8 @@ class BandLimits:
             low, high = (high / _LEAST_RATIO, high) if self.edge == "low" else (low, low * _LEAST_RATIO)
         tools.move(self.workspace, low, high, ("limits", self._gesture))
 
-    def draw(self, painter: QPainter, spectrum: QRectF) -> None:
-        """Both edges with their frequencies, and what lies between them marked at the side."""
+    def draw(self, painter: QPainter, spectrum: QRectF, whose: str = "") -> None:
+        """Both edges with their frequencies, ``whose`` they are, and what lies between them marked at the side."""
         limits = self.shown
         if limits is None:
             return
@@ -71,7 +74,7 @@ class BandLimits:
         for hz, y, above in ((limits[0], low, False), (limits[1], high, True)):
             painter.setPen(QPen(theme.IN_HAND, 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(spectrum.left(), y), QPointF(spectrum.right(), y))
-            words = f"the rule {'to' if above else 'from'} {hz / 1000:.1f} kHz"
+            words = f"{whose}{'to' if above else 'from'} {hz / 1000:.1f} kHz"
             height = painter.fontMetrics().height()
             top = y + 2 if above else y - height - 2
             box = QRectF(spectrum.left() + 8, top, width_of(painter, words), height)
@@ -79,9 +82,9 @@ class BandLimits:
         painter.restore()
 
     def _y_of(self, hz: float, spectrum: QRectF) -> float:
-        share = self.workspace.pass_.trace.axis.place(hz)
+        share = self._axis().place(hz)
         return spectrum.top() + min(1.0, max(0.0, share)) * spectrum.height()
 
     def _hz_at(self, pos: QPointF, spectrum: QRectF) -> float:
         share = min(1.0, max(0.0, (pos.y() - spectrum.top()) / spectrum.height()))
-        return self.workspace.pass_.trace.axis.hz(share)
+        return self._axis().hz(share)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.band_limits import BandLimits
 from isophon.app.views.box_drawing import BoxDrawing, draws
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.views.keyboard import enable
@@ -39,6 +40,7 @@ class LensPictures(QWidget):
         self.workspace = workspace
         self._drag: str | None = None
         self._box, self._drawn_in = BoxDrawing(workspace, self._time_at, lambda: self.axis), QRectF()
+        self.limits = BandLimits(workspace, lambda: self.axis)  # over the cleaned picture, where no handles are
         self._lines = {along: line(workspace) for along, line in LINES.items()}
         self._gesture = 0
         self._window: tuple[float, float] | None = None
@@ -138,6 +140,7 @@ class LensPictures(QWidget):
         painter.drawRect(self.mark_box(mark, cleaned))
         if line := self._line:
             line.draw(painter, self.mark_box(mark, cleaned), mark)
+        self.limits.draw(painter, cleaned)
         self._box.draw(painter)
 
     def _time_at(self, x: float) -> float:
@@ -240,6 +243,9 @@ class LensPictures(QWidget):
         if mark and line and line.press(self.mark_box(mark, self.boxes()[1]), mark, event.position()):
             self._drag = "line"
             return
+        if mark and self.limits.press(event.position(), self.boxes()[1]):
+            self._drag = "limits"
+            return
         self._drag = self._under(event.position())
         self._gesture += 1
 
@@ -253,7 +259,7 @@ class LensPictures(QWidget):
         if self._drag is None and self.workspace.drawing:
             return
         if self._drag is None or mark is None:
-            edge = self._under(at)
+            edge = self._under(at) or (mark and self.limits.near(at, self.boxes()[1])) or None
             shape = {"start": Qt.CursorShape.SizeHorCursor, "end": Qt.CursorShape.SizeHorCursor}
             self.setCursor(
                 Qt.CursorShape.ArrowCursor if edge is None else shape.get(edge, Qt.CursorShape.SizeVerCursor)
@@ -266,6 +272,9 @@ class LensPictures(QWidget):
             return
         if self._drag == "line" and (line := self._line):
             line.move(self.mark_box(mark, self.boxes()[1]), mark, at)
+            return
+        if self._drag == "limits":
+            self.limits.drag(at, self.boxes()[1], bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             return
         picture = self.boxes()[0]
         first, last = self.window_s(mark)

@@ -59,7 +59,7 @@ class TraceChart(QWidget):
         self._layer = MarkLayer(workspace, self.x_of)
         self._box = BoxDrawing(workspace, self.time_at, lambda: workspace.pass_.trace.axis)
         self.anchors = AnchorHandles(workspace, self.x_of)
-        self.limits = BandLimits(workspace)
+        self.limits = BandLimits(workspace, lambda: workspace.pass_.trace.axis)
         self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
         self._soon = Soon(self, _SOON_MS, self._made_ground, lambda: self._picture(moving=False))
         self._settled.timeout.connect(self._soon.ask)
@@ -110,7 +110,7 @@ class TraceChart(QWidget):
         self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
         self._draw_places(painter)
         self.anchors.draw(painter, self._rows()[2])
-        self.limits.draw(painter, self._rows()[3])
+        self.limits.draw(painter, self._rows()[3], "the rule ")
         self._box.draw(painter)
         draw_focus(painter, self)
 

@@ -174,6 +174,7 @@ def main() -> None:
         proof.grab().save(str(TARGET / "proof.png"))
         proof.close()
         keys = KeysPage(window)
+        keys.resize(1000, 900)  # the screen there is smaller than an engineer's
         keys.show()
         wait(100)
         keys.grab().save(str(TARGET / "keys.png"))

@@ -190,3 +190,8 @@ def _overlap(one: Mark, other: Mark) -> float:
     both = min(b, d) - max(a, c)
     either = max(b, d) - min(a, c)
     return both / either if either > 0 and math.isfinite(both) else 0.0
+
+
+def kind_of(marks: type[Mark]) -> str:
+    """The name of the kind whose marks a class holds."""
+    return str(marks.__struct_config__.tag)

@@ -53,26 +53,28 @@ SURE = Knob("sure", "Act when this sure", 0.05, "%", "Marks that are less sure a
 class AnchorTools(Protocol):
     """How moments by which a mark is moved are changed by hand; CallError where that cannot be."""
 
-    def anchors_of(self, part: Any, mark: Any) -> Anchors:
+    def anchors_of(self, part: Part, mark: Any) -> Anchors:
         """The moments of a mark and when each is heard, s of the part."""
 
-    def with_moved(self, part: Any, mark: Any, index: int, heard: float) -> Anchors:
+    def with_moved(self, part: Part, mark: Any, index: int, heard: float) -> Anchors:
         """Those with one that is heard at another second."""
 
-    def with_one_more(self, part: Any, mark: Any, at: float) -> Anchors:
+    def with_one_more(self, part: Part, mark: Any, at: float) -> Anchors:
         """Those with one more."""
 
-    def without(self, part: Any, mark: Any, index: int) -> Anchors:
+    def without(self, part: Part, mark: Any, index: int) -> Anchors:
         """Those without one."""
 
-    def with_pinned(self, part: Any, mark: Any, index: int) -> Anchors:
+    def with_pinned(self, part: Part, mark: Any, index: int) -> Anchors:
         """Those with one that stays where it was sung."""
 
 
 @dataclass(frozen=True, eq=False)
 class Limits:
-    """A band that a pass listens to: ``of(part)``: its edges in Hz, None for none; ``move(workspace, low, high,
-    gesture)`` sets them."""
+    """A band that a pass listens to.
+
+    ``of(part)``: its edges in Hz, None for none; ``move(workspace, low, high, gesture)`` sets them.
+    """
 
     of: Callable[[Part], tuple[float, float] | None]
     move: Callable[[Any, float, float, object], None]
@@ -170,9 +172,9 @@ class TraceView:
 
     ``axis``: of the map; ``draw(painter, ground)``: what else is drawn over both, see
     :class:`isophon.app.views.ground.Ground`; ``draws_in_hand``: whether that shows the mark in hand; ``high``: whether
-    the wave takes more room for it. ``anchors``: how moments by which marks are moved are changed by hand.
-    ``limits``: a band that it listens to. ``lifts``:
-    whether what is taken out can be lifted into hearing; ``still``: whether parts show their stillness.
+    the wave takes more room for it. ``anchors``: how moments by which marks are moved are changed by hand;
+    ``limits``: a band that it listens to. ``lifts``: whether what is taken out can be lifted into hearing; ``still``:
+    whether parts show their stillness.
     """
 
     axis: Axis = TOP

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import pairwise
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -22,6 +22,9 @@ from isophon.core.marks import GONE_DB
 from isophon.core.passes.stage import Stage, Still
 from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB
 from isophon.core.survey import Survey
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _PIECE = 4_096
 _TAPS = 4_095
@@ -47,7 +50,7 @@ class Fade(msgspec.Struct, frozen=True):
 
 
 def fade_of(
-    part: Any, start: float, end: float, change: float, edges_ms: tuple[float, float], room: tuple[float, ...]
+    part: Part, start: float, end: float, change: float, edges_ms: tuple[float, float], room: tuple[float, ...]
 ) -> Iterator[Fade]:
     """A fade over a span in s by ``change`` dB, none where it would be shorter than a few frames."""
     rate = part.source.sample_rate
@@ -58,7 +61,7 @@ def fade_of(
         yield Fade(first, last, edge, gain, room, rate, opens)
 
 
-def room_under(part: Any) -> tuple[float, ...]:
+def room_under(part: Part) -> tuple[float, ...]:
     """The sound of a part's room as all that is done to the whole take leaves it: what goes on under a hole."""
     if not part.measured.room:
         return ()

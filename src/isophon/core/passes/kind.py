@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from operator import attrgetter
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -14,6 +14,10 @@ from isophon.core.audio.leak import Leak, Removal
 from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes.stage import Read, Stage, Treatment
 from isophon.core.survey import Survey
+
+if TYPE_CHECKING:
+    from isophon.core.passes.context import FinderContext, Recorded
+    from isophon.core.session.model import Part
 
 
 class Found(NamedTuple):
@@ -40,12 +44,12 @@ class Finder:
     ``flaw(part)``: what is wrong with what a file tells of it (``field: what``), '' where nothing is.
     """
 
-    find: Callable[[Any], Found] = lambda context: Found()
-    also: Callable[[Any], dict[str, Any]] = lambda context: {}
+    find: Callable[[FinderContext], Found] = lambda context: Found()
+    also: Callable[[FinderContext], dict[str, Any]] = lambda context: {}
     measures: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
     sung: Callable[[Sequence[Any]], Iterable[tuple[float, float]]] | None = None
     needs_voice: bool = False
-    flaw: Callable[[Any], str] = lambda part: ""
+    flaw: Callable[[Part], str] = lambda part: ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,7 +63,7 @@ class Decision:
     """
 
     change: Callable[[Any, Any, Any], float] = lambda mark, settings, context: 0.0
-    context: Callable[[Any], Any] = lambda part: None
+    context: Callable[[Part], Any] = lambda part: None
     unit: str = "dB"
     height: Callable[[Any], float] = attrgetter("standout_db")
     least: float = GONE_DB
@@ -77,11 +81,11 @@ class Cure:
     take at frequencies, dB.
     """
 
-    treatments: Callable[[Any], Iterable[Treatment]] = lambda part: ()
+    treatments: Callable[[Part], Iterable[Treatment]] = lambda part: ()
     stages: tuple[Stage, ...] = ()
     reads: tuple[str, ...] = ()
-    maps: Callable[[Any, float], float] | None = None
-    steady: Callable[[Any, np.ndarray], np.ndarray] | None = None
+    maps: Callable[[Part, float], float] | None = None
+    steady: Callable[[Part, np.ndarray], np.ndarray] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,13 +102,13 @@ class Reporter:
     where something is done; ``outlined``: they are seen in every pass.
     """
 
-    row: Callable[[Any], dict[str, Any] | None] = lambda part: None
-    steady_json: Callable[[Any], list[dict[str, Any]]] = lambda part: []
-    summary: Callable[[Any], str] = lambda part: ""
-    mark_json: Callable[[Any, Any, bool], dict[str, Any]] = lambda part, mark, with_lead: {}
-    extra_json: Callable[[Any], dict[str, Any]] = lambda part: {}
+    row: Callable[[Part], dict[str, Any] | None] = lambda part: None
+    steady_json: Callable[[Part], list[dict[str, Any]]] = lambda part: []
+    summary: Callable[[Part], str] = lambda part: ""
+    mark_json: Callable[[Part, Any, bool], dict[str, Any]] = lambda part, mark, with_lead: {}
+    extra_json: Callable[[Part], dict[str, Any]] = lambda part: {}
     label: Callable[[Any], str] = lambda mark: ""
-    doubts: Callable[[Any], Sequence[Doubt]] = lambda part: ()
+    doubts: Callable[[Part], Sequence[Doubt]] = lambda part: ()
     sounds_of: Callable[[Any], str] = lambda mark: ""
     copied_from: Callable[[Any], float | None] = lambda mark: None
     in_time: bool = True
@@ -123,7 +127,7 @@ class BesideLead:
 
     meet: Callable[[Sequence[Mark], Sequence[Mark], float], tuple[Mark, ...]] | None = None
     met: Callable[[Any], bool] = lambda mark: False
-    find: Callable[[Any, Any, float], Found] | None = None
+    find: Callable[[FinderContext, Survey, float], Found] | None = None
 
 
 class Span(NamedTuple):
@@ -143,9 +147,9 @@ class SpanLearning:
     """
 
     learned: Any
-    learn: Callable[[Any, Any, Any, Span], Any]
-    adopt: Callable[[Any, Span | None, Any], Any]
-    asked: Callable[[Any], Span | None]
+    learn: Callable[[Recorded, Survey, Part, Span], Any]
+    adopt: Callable[[Part, Span | None, Any], Part]
+    asked: Callable[[Part], Span | None]
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,13 +8,16 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Iterable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from isophon.core.marks import Mark
 from isophon.core.passes.kind import Kind
 from isophon.core.passes.stage import Treatment
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _LEAST_CHANGE_DB = 0.05  # what changes less is left
 _CROWD = 4_000  # marks of a kind; no take has so many, and no picture room for them
@@ -51,13 +54,13 @@ class MarksOfKind:
         other._treatments = self._treatments
         return other
 
-    def context(self, part: Any) -> Any:
+    def context(self, part: Part) -> Any:
         """What the changes of the marks depend on beside the settings."""
         if self._context is None:
             self._context = (self.kind.decision.context(part),)
         return self._context[0]
 
-    def changes(self, part: Any) -> dict[str, float]:
+    def changes(self, part: Part) -> dict[str, float]:
         """What is done to each mark, in dB, by its name."""
         if self._changes is None:
             self._settings, context = getattr(part, self.kind.name), self.context(part)
@@ -74,32 +77,32 @@ class MarksOfKind:
         change = self.kind.decision.change(mark, self._settings, context)
         return change if abs(change) >= _LEAST_CHANGE_DB else 0.0
 
-    def changed(self, part: Any) -> list[tuple[Mark, float]]:
+    def changed(self, part: Part) -> list[tuple[Mark, float]]:
         """The marks to which something is done, each with its change in dB."""
         if self._changed is None:
             changes = self.changes(part)
             self._changed = [(mark, changes[mark.id]) for mark in self.marks if changes[mark.id]]
         return self._changed
 
-    def treatments(self, part: Any) -> tuple[Treatment, ...]:
+    def treatments(self, part: Part) -> tuple[Treatment, ...]:
         """What is done to the part for them."""
         if self._treatments is None:
             self._treatments = tuple(sorted(self.kind.cure.treatments(part), key=operator.attrgetter("first")))
         return self._treatments
 
-    def undecided(self, part: Any) -> tuple[Mark, ...]:
+    def undecided(self, part: Part) -> tuple[Mark, ...]:
         """The marks that are over their ceiling and that nobody has agreed to, changed or left yet."""
         if self._undecided is None:
             self._undecided = tuple(mark for mark, _ in self.changed(part) if not mark.hand.decided)
         return self._undecided
 
-    def undecided_at(self, part: Any) -> np.ndarray:
+    def undecided_at(self, part: Part) -> np.ndarray:
         """Where those start, s."""
         if self._undecided_at is None:
             self._undecided_at = np.array([mark.span[0] for mark in self.undecided(part)])
         return self._undecided_at
 
-    def over(self, part: Any) -> frozenset[str]:
+    def over(self, part: Part) -> frozenset[str]:
         """The marks that are over their ceiling or decided by hand, as ``part/mark``."""
         if self._over is None:
             changes = self.changes(part)

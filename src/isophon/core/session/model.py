@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 from operator import attrgetter
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar, cast
 
 import msgspec
 import numpy as np
 
 from isophon.core.audio.leak import Leak, Removal
-from isophon.core.marks import Mark
+from isophon.core.marks import Mark, kind_of
 from isophon.core.passes import BY_NAME, KINDS, NAMES, AnyMark, Measured, Settings
 from isophon.core.ranges import (
     MOST_HEARD,
@@ -238,7 +238,11 @@ class Part(Settings, frozen=True, dict=True):
 
     def of(self, kind: type[M]) -> tuple[M, ...]:
         """The marks of a class, in order of time."""
-        return tuple(mark for mark in self.marks if isinstance(mark, kind))
+        return cast("tuple[M, ...]", self.of_kind(kind_of(kind)))
+
+    def changes_of(self, kind: type[M]) -> list[tuple[M, float]]:
+        """The marks of a class to which something is done, each with its change in dB."""
+        return cast("list[tuple[M, float]]", self.changed(kind_of(kind)))
 
     def prepare(self) -> None:
         """Work out all that is asked of a part again and again, before anybody waits for it."""

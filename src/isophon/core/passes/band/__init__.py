@@ -1,7 +1,9 @@
 """The Bands pass: resonances of room and microphone under a ceiling, and bells and shelves by hand."""
 
+from __future__ import annotations
+
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING
 
 from isophon.core.passes import filters
 from isophon.core.passes.band import by_level, file, find, settings, treat
@@ -9,8 +11,11 @@ from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, MarkFile, Reporter
 from isophon.core.passes.stage import Treatment
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
-def _treatments(part: Any) -> Iterator[Treatment]:
+
+def _treatments(part: Part) -> Iterator[Treatment]:
     """Those that are cut always, and those by level."""
     yield from treat.treatments(part)
     yield from by_level.treatments(part)

@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -19,8 +19,12 @@ from scipy import fft, signal
 
 from isophon.core.audio.dynamics import NOTHING_DB, smoothed, static_db
 from isophon.core.audio.shapes import raised_cosine
+from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import centre_of
 from isophon.core.passes.stage import At, Stage
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 EDGE_S = 0.03
 _TICK_S = 0.001  # of the gain
@@ -51,10 +55,10 @@ class LevelCut(msgspec.Struct, frozen=True):
     release_s: float
 
 
-def treatments(part: Any) -> Iterator[LevelCut]:
+def treatments(part: Part) -> Iterator[LevelCut]:
     """What is done to a part."""
     rate, frames, how = part.source.sample_rate, part.source.frames, part.band
-    for mark, change in part.changed("band"):
+    for mark, change in part.changes_of(BandMark):
         freq_hz, q = centre_of(mark)
         if change >= 0 or not mark.is_by_level or freq_hz * 2 ** beside(q) >= 0.49 * rate:
             continue

@@ -8,13 +8,16 @@ cut (the whole take for a band that is always there, a word for one that speaks 
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import msgspec
 
 from isophon.core.audio.bell import BELL, SHAPES, Bell
 from isophon.core.marks import Mark
 from isophon.core.passes.band.mark import LOUD, BandMark
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 MOST_DB, DEEPEST_DB = 12.0, -36.0
 USUAL_Q, NARROWEST_Q, WIDEST_Q = 5.0, 40.0, 0.3
@@ -85,7 +88,7 @@ def name_of(freq_hz: float) -> str:
     return next(name for top, name in _NAMES if freq_hz < top)
 
 
-def summary(part: Any) -> str:
+def summary(part: Part) -> str:
     """The bands in a line for the terminal."""
     shown = [
         f"{r['freq_hz']:.0f} Hz {r['name']} {r['standout_db']:+.1f} dB, change {r['change_db']:.1f} dB"
@@ -94,17 +97,17 @@ def summary(part: Any) -> str:
     return f"bands: {' and '.join(shown)}" if shown else ""
 
 
-def steady_json(part: Any) -> list[dict[str, Any]]:
+def steady_json(part: Part) -> list[dict[str, Any]]:
     """The bands of a part, one row a frequency: those of single words are told together."""
     groups: dict[tuple[float, float, str, str], list[BandMark]] = {}
-    for mark in part.of_kind("band"):
+    for mark in part.of(BandMark):
         freq_hz, q = centre_of(mark)
         groups.setdefault((round(freq_hz, 1), round(q, 1), mark.shape, mark.by), []).append(mark)
     rows = [_row(part, freq_hz, q, marks) for (freq_hz, q, _, _), marks in groups.items()]
     return sorted(rows, key=lambda row: row["freq_hz"])
 
 
-def _row(part: Any, freq_hz: float, q: float, marks: list[BandMark]) -> dict[str, Any]:
+def _row(part: Part, freq_hz: float, q: float, marks: list[BandMark]) -> dict[str, Any]:
     """One band; of one by level the words in which it acts, or all where it acts in none."""
     first, how = marks[0], part.band
     told = [m for m in marks if part.change(m)] or marks

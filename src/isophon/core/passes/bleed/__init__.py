@@ -1,14 +1,19 @@
 """Bleed: the headphone feed, predicted from its cue and subtracted. Its hits are found when the leak is learned."""
 
-from typing import Any
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from isophon.core.audio.leak import flaw_of
 from isophon.core.passes.bleed import leak, settings, treat
 from isophon.core.passes.bleed.mark import HitMark
 from isophon.core.passes.kind import Cure, Decision, Finder, Kind, LeakRemoval, Reporter
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
-def _row(part: Any) -> dict[str, Any] | None:
+
+def _row(part: Part) -> dict[str, Any] | None:
     """What is known of what leaked, None where nothing was learned."""
     known = part.leak
     if known is None:
@@ -18,7 +23,7 @@ def _row(part: Any) -> dict[str, Any] | None:
     return row | ({"beat_s": known.beat_s} if known.own_click else {})
 
 
-def _summary(part: Any) -> str:
+def _summary(part: Part) -> str:
     """What is taken out, in a line."""
     known = part.leak
     if known is None or not known.key:
@@ -27,7 +32,7 @@ def _summary(part: Any) -> str:
     return f"bleed of {', '.join(known.cues)}: {where}, {known.less_db:.1f} dB less of it"
 
 
-def _flaw(part: Any) -> str:
+def _flaw(part: Part) -> str:
     flaw = flaw_of(part.leak)
     return flaw and f"leak.{flaw}"
 

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from isophon.core.audio.leak import Removal
+from isophon.core.passes.bleed.mark import HitMark
 from isophon.core.passes.bleed.settings import BleedCut
 from isophon.core.passes.stage import At, Sounds, Stage
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _EDGE_S = 0.005
 
@@ -25,11 +29,11 @@ def apply(block: np.ndarray, start: int, arrays: Sounds, cut: BleedCut) -> np.nd
     return out
 
 
-def treatments(part: Any) -> Iterator[BleedCut]:
+def treatments(part: Part) -> Iterator[BleedCut]:
     """What is done to a part."""
     settings, leak, rate = part.bleed, part.leak, part.source.sample_rate
     if settings.on and leak is not None and leak.key and settings.much > 0:
-        left = tuple((round(m.start * rate), round(m.end * rate)) for m in part.of_kind("bleed") if m.hand.leave)
+        left = tuple((round(m.start * rate), round(m.end * rate)) for m in part.of(HitMark) if m.hand.leave)
         edge = round(_EDGE_S * rate)
         yield BleedCut(0, part.source.frames, leak.key, settings.much, settings.careful, left, edge)
 

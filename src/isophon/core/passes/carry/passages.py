@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from isophon.core.errors import CallError
 from isophon.core.marks import Hand, Mark, check_length, mark_id
 from isophon.core.passes.carry.mark import PassageMark
 from isophon.core.passes.carry.settings import DRAWN_S
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
+
 _KIND = "carry"
 
 
-def carried_on(part: Any, start: float, end: float, at: float) -> tuple[Mark, ...]:
+def carried_on(part: Part, start: float, end: float, at: float) -> tuple[Mark, ...]:
     """The marks of a part once what it has from ``start`` to ``end`` stands ``at`` another place as well.
 
     CallError where both overlap, or where the passage is too short or too long. Of a part that does not reach so
@@ -35,7 +38,7 @@ def carried_on(part: Any, start: float, end: float, at: float) -> tuple[Mark, ..
     return tuple(sorted((*kept, mark), key=lambda m: (m.start, m.id)))
 
 
-def taken_back(part: Any, at: float) -> tuple[Mark, ...]:
+def taken_back(part: Part, at: float) -> tuple[Mark, ...]:
     """The marks of a part once it has at a second what was sung there."""
     here = at - part.offset_s
     return tuple(m for m in part.marks if m.kind != _KIND or not m.start - 0.01 <= here < m.end)
@@ -45,7 +48,7 @@ def passages(parts: Iterable[Any]) -> list[tuple[float, float]]:
     """Where passages stand that were carried there, and where they come from; no place twice."""
     found = set()
     for part in parts:
-        for mark in part.of_kind(_KIND):
+        for mark in part.of(PassageMark):
             if mark.from_s is not None:
                 found.add((round(mark.start + part.offset_s, 2), round(mark.from_s + part.offset_s, 2)))
     return sorted(found)

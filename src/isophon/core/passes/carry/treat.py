@@ -6,13 +6,17 @@ It is read from what all stages before have left, so that whatever is decided ab
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 
 from isophon.core.audio.shapes import raised_cosine
+from isophon.core.passes.carry.mark import PassageMark
 from isophon.core.passes.stage import At, Stage
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 
 class Carried(msgspec.Struct, frozen=True):
@@ -24,10 +28,12 @@ class Carried(msgspec.Struct, frozen=True):
     edge: int
 
 
-def treatments(part: Any) -> Iterator[Carried]:
+def treatments(part: Part) -> Iterator[Carried]:
     """What is done to a part; times are those of the song, as the passage is heard."""
     rate, frames = part.source.sample_rate, part.source.frames
-    for mark, _ in part.changed("carry"):
+    for mark, _ in part.changes_of(PassageMark):
+        if mark.from_s is None:
+            continue
         first, last = round(mark.start * rate), min(frames, round(mark.end * rate))
         source = round(mark.from_s * rate)
         if 0 <= first < last and source >= 0 and source + last - first <= frames:

@@ -1,7 +1,9 @@
 """The Esses pass: sibilants that stand out of the voice, brought under a ceiling."""
 
+from __future__ import annotations
+
 from collections.abc import Iterator, Sequence
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import msgspec
 
@@ -11,11 +13,14 @@ from isophon.core.passes.kind import BesideLead, Cure, Decision, Finder, Found, 
 from isophon.core.passes.stage import Treatment
 from isophon.core.ranges import Level
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
+
 _SUNG_DB = -20.0  # over the voice
 _VoiceSteps = Annotated[tuple[Level, ...], msgspec.Meta(max_length=400_000)]
 
 
-def _treatments(part: Any) -> Iterator[Treatment]:
+def _treatments(part: Part) -> Iterator[Treatment]:
     """By the ceiling and by hand, by rule, and the air after both."""
     yield from treat.treatments(part)
     yield from rule.treatments(part)
@@ -23,7 +28,7 @@ def _treatments(part: Any) -> Iterator[Treatment]:
     yield from whistle.treatments(part)
 
 
-def _summary(part: Any) -> str:
+def _summary(part: Part) -> str:
     """What is done beside the marks: by rule, and the air."""
     how, words = part.ess, []
     if any(True for _ in rule.treatments(part)):
@@ -34,7 +39,7 @@ def _summary(part: Any) -> str:
     return "; ".join(words)
 
 
-def _mark_json(part: Any, mark: EssMark, with_lead: bool) -> dict[str, Any]:
+def _mark_json(part: Part, mark: EssMark, with_lead: bool) -> dict[str, Any]:
     """What an ess is, and which of the lead's it meets."""
     row: dict[str, Any] = {"sound": mark.sound} if mark.sound else {}
     if with_lead:
@@ -54,7 +59,7 @@ KIND = Kind(
         lambda context: Found(find.find(context.read, context.survey), {"voice": rule.voice_steps(context.survey)}),
         measures={"voice": (_VoiceSteps, ())}, sung=_sung, needs_voice=True,
     ),
-    decision=Decision(settings.change_of, lambda part: settings.usual_standout(part.of_kind("ess"), part.ess.sure),
+    decision=Decision(settings.change_of, lambda part: settings.usual_standout(part.of(EssMark), part.ess.sure),
                       drawn_s=settings.DRAWN_S),
     cure=Cure(_treatments, (treat.STAGE, rule.STAGE, air.STAGE)),
     reporter=Reporter(summary=_summary, mark_json=_mark_json, label=lambda mark: mark.sound, doubts=lisp.doubts,

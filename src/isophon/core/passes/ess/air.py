@@ -7,15 +7,19 @@ ess: these stay under their ceiling by construction.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 
 from isophon.core.audio.bell import FILTER_S, HIGH_SHELF, Bell
 from isophon.core.audio.shapes import raised_cosine
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.filters import passing
 from isophon.core.passes.stage import At, Stage
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _EDGE_S, _LEAST_DB = 0.03, 0.05
 
@@ -30,12 +34,12 @@ class AirLift(msgspec.Struct, frozen=True):
     edge: int
 
 
-def treatments(part: Any) -> Iterator[AirLift]:
+def treatments(part: Part) -> Iterator[AirLift]:
     """What is done to a part."""
     if part.ess.air_db < _LEAST_DB:
         return
     rate = part.source.sample_rate
-    spans = tuple((round(m.span[0] * rate), round(m.span[1] * rate)) for m in part.of_kind("ess"))
+    spans = tuple((round(m.span[0] * rate), round(m.span[1] * rate)) for m in part.of(EssMark))
     shelf = Bell(min(part.ess.air_hz, 0.4 * rate), 1.0, part.ess.air_db, HIGH_SHELF)
     yield AirLift(0, part.source.frames, shelf, spans, round(_EDGE_S * rate))
 

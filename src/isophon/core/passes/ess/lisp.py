@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.settings import LEFT_ALONE
 from isophon.core.passes.kind import Doubt
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 UNDER_VOICE_DB, UNDER_USUAL_DB = -20.0, 7.0
 
@@ -22,10 +25,10 @@ def lisps(mark: EssMark, change: float, usual: float | None) -> bool:
     return left < UNDER_VOICE_DB or (usual is not None and left < usual - UNDER_USUAL_DB)
 
 
-def doubts(part: Any) -> list[Doubt]:
+def doubts(part: Part) -> list[Doubt]:
     """The esses of a part that would lisp."""
     usual = part.context("ess")
-    found = tuple(mark.span[0] for mark, change in part.changed("ess") if lisps(mark, change, usual))
+    found = tuple(mark.span[0] for mark, change in part.changes_of(EssMark) if lisps(mark, change, usual))
     return [Doubt("a lisp is likely", found)] if found else []
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -20,6 +20,9 @@ from isophon.core.audio.dynamics import NOTHING_DB, smoothed, static_db
 from isophon.core.audio.filters import k_power_response, linear_phase_band
 from isophon.core.passes.stage import At, Stage
 from isophon.core.survey import Survey
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 STEP_S = 0.25  # of the voice level that the threshold follows
 _TICK_S = 0.00025  # of the gain
@@ -47,7 +50,7 @@ class RuleCut(msgspec.Struct, frozen=True):
     voice: tuple[float, ...]
 
 
-def treatments(part: Any) -> Iterator[RuleCut]:
+def treatments(part: Part) -> Iterator[RuleCut]:
     """What is done to a part, where the rule is asked for."""
     how, voice = part.ess, part.measured.voice
     if how.by == "ceiling" or not voice or how.rule_range_db <= 0:

@@ -9,7 +9,7 @@ and fall: a softer ess, not another consonant. Samples outside are not touched.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -18,9 +18,13 @@ from scipy import fft
 from isophon.core.audio.filters import linear_phase_band
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import Mark
+from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.passes.stage import At, Read, Stage
 from isophon.core.survey import Survey
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _TRANSITION = 0.3  # of the lower edge
 _LOWEST_HZ = 700.0
@@ -57,10 +61,10 @@ class EssCut(msgspec.Struct, frozen=True):
         return self.span.stop + self.edge // 2
 
 
-def treatments(part: Any) -> Iterator[EssCut]:
+def treatments(part: Part) -> Iterator[EssCut]:
     """What is done to the esses of a part, in order of time."""
-    shaped = [(m, part.change(m)) for m in part.of_kind("ess") if m.hand.shape and not m.hand.leave]
-    others = [(m, change) for m, change in part.changed("ess") if not m.hand.shape]
+    shaped = [(m, part.change(m)) for m in part.of(EssMark) if m.hand.shape and not m.hand.leave]
+    others = [(m, change) for m, change in part.changes_of(EssMark) if not m.hand.shape]
     yield from cuts([*shaped, *others], part.ess, part.source.sample_rate)
 
 

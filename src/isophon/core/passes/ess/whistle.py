@@ -7,7 +7,7 @@ of the mark and must stay at its place through most of it: chance peaks of noise
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec.structs import replace
@@ -19,6 +19,9 @@ from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.settings import is_left
 from isophon.core.passes.filters import BandFilter
 from isophon.core.passes.stage import Read
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _WINDOW_S, _LOW_HZ, _HIGH_HZ = 0.02, 3_500.0, 14_000.0
 _AROUND_OCTAVES, _WIDEST = 0.35, 0.08  # of the frequency
@@ -55,10 +58,10 @@ def _over_around(level: np.ndarray, hz: np.ndarray, inside: np.ndarray) -> np.nd
     return (level - ndimage.median_filter(level, around))[inside]
 
 
-def treatments(part: Any) -> Iterator[BandFilter]:
+def treatments(part: Part) -> Iterator[BandFilter]:
     """What is done to a part: each whistle comes down to what is let through, and nothing beside it."""
     rate, frames = part.source.sample_rate, part.source.frames
-    for mark in part.of_kind("ess"):
+    for mark in part.of(EssMark):
         if not mark.whistle_hz or mark.hand.leave or mark.whistle_hz > 0.45 * rate:
             continue
         if mark.confidence < part.ess.sure or is_left(mark, part.ess):

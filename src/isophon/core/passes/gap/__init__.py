@@ -1,6 +1,8 @@
 """Dead air, of the Floor pass: gaps, heads and tails, filled with room tone, turned down or silenced."""
 
-from typing import Any
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.passes import fades
@@ -10,6 +12,9 @@ from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind
 from isophon.core.passes.stillness import density
 from isophon.core.ranges import Level
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 
 def _find(context: FinderContext) -> Found:
@@ -21,7 +26,7 @@ def _room(context: FinderContext) -> dict[str, Any]:
     return {"room": find.room_of(noise)}
 
 
-def _flaw(part: Any) -> str:
+def _flaw(part: Part) -> str:
     bands, known = len(third_octave_edges(*find.ROOM_EDGES)) - 1, len(part.measured.room)
     return "" if known in (0, bands) else f"measured.room: holds {known} levels, not {bands}"
 

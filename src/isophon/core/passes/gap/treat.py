@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING
 
 from isophon.core.passes.fades import Fade, fade_of, room_under
+from isophon.core.passes.gap.mark import GapMark
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 
-def gap_fades(part: Any) -> Iterator[Fade]:
+def gap_fades(part: Part) -> Iterator[Fade]:
     """What is done to the gaps of a part."""
     settings, room = part.gap, room_under(part) if part.gap.how == "room tone" else ()
-    for mark, change in part.changed("gap"):
+    for mark, change in part.changes_of(GapMark):
         start, end = mark.span
         start += 0.0 if start <= 0 else settings.after_ms / 1000
         end -= 0.0 if end >= part.source.duration - 1e-3 else settings.before_ms / 1000

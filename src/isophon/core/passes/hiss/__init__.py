@@ -1,6 +1,8 @@
 """Hiss, of the Floor pass: steady noise turned down under the voice, the voice's own top left alone."""
 
-from typing import Any
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from isophon.core.passes.context import FinderContext
 from isophon.core.passes.hiss import learning, settings, treat
@@ -8,21 +10,24 @@ from isophon.core.passes.kind import Cure, Finder, Found, Kind, Reporter, SpanLe
 from isophon.core.passes.stillness import density
 from isophon.core.ranges import Level
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
-def _row(part: Any) -> dict[str, Any] | None:
+
+def _row(part: Part) -> dict[str, Any] | None:
     if not part.hiss.on or not settings.noise_in(part):
         return None
     return {"level_dbfs": settings.level_in(part), "change_db": part.hiss.amount_db, "from_hz": part.hiss.from_hz}
 
 
-def _summary(part: Any) -> str:
+def _summary(part: Part) -> str:
     row = _row(part)
     if row is None or max(settings.noise_in(part)) <= settings.SILENT_DB:
         return ""
     return f"hiss: {row['level_dbfs']:.1f} dBFS above {row['from_hz']:.0f} Hz, {row['change_db']:.1f} dB"
 
 
-def _flaw(part: Any) -> str:
+def _flaw(part: Part) -> str:
     for name, values in (("measured.noise", part.measured.noise), ("learned", part.learned)):
         if len(values) not in (0, settings.BANDS):
             return f"{name}: holds {len(values)} levels, not {settings.BANDS}"

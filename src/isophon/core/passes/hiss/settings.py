@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import msgspec
 import numpy as np
 
 from isophon.core.audio.loudness import db
 from isophon.core.ranges import LONGEST_S
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 BANDS = 64  # equal widths from 0 to half the sample rate
 SILENT_DB = -170.0
@@ -36,13 +39,13 @@ def role_default(role: str) -> HissSettings:
     return HissSettings()
 
 
-def noise_in(part: Any) -> tuple[float, ...]:
+def noise_in(part: Part) -> tuple[float, ...]:
     """The noise in force for a part: of the span that a person chose, else of the still moments."""
     chosen = part.learned and part.hiss.learn_to > part.hiss.learn_from
     return part.learned if chosen else part.measured.noise
 
 
-def level_in(part: Any) -> float:
+def level_in(part: Part) -> float:
     """The level of a part's noise above the frequency from which it is turned down, dBFS."""
     rate, noise = part.source.sample_rate, noise_in(part)
     centres = (np.arange(len(noise)) + 0.5) * rate / 2 / BANDS
@@ -65,7 +68,7 @@ def noise_of(density: Density | None, sample_rate: int) -> tuple[float, ...]:
     return tuple(round(max(SILENT_DB, level), 1) for level in levels)
 
 
-def steady_db(part: Any, hz: np.ndarray) -> np.ndarray:
+def steady_db(part: Part, hz: np.ndarray) -> np.ndarray:
     """What is done to a part's noise at frequencies, in dB ≤ 0."""
     if not (part.hiss.on and noise_in(part)):
         return np.zeros(len(hz))

@@ -18,7 +18,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -27,6 +27,9 @@ from scipy import fft, ndimage, signal, special
 from isophon.core.audio.spectra import overlap_add
 from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, emphasis, noise_in
 from isophon.core.passes.stage import Read, Stage, Still
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _WINDOW_S = 0.0213
 _OVERLAP = 4
@@ -58,7 +61,7 @@ class HissCut(msgspec.Struct, frozen=True):
     esses: tuple[tuple[int, int], ...] = ()
 
 
-def treatments(part: Any) -> Iterator[HissCut]:
+def treatments(part: Part) -> Iterator[HissCut]:
     """What is done to a part."""
     settings, noise, rate = part.hiss, noise_in(part), part.source.sample_rate
     if not (settings.on and noise and (max(noise) > SILENT_DB or settings.top_db > 0)):

@@ -1,20 +1,25 @@
 """Hum and buzz, of the Floor pass: the mains' harmonics, modelled and subtracted."""
 
-from typing import Any
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from isophon.core.audio.hum import flaw_of
 from isophon.core.passes.hum import find, settings, treat
 from isophon.core.passes.kind import Cure, Finder, Found, Kind, Reporter
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
-def _row(part: Any) -> dict[str, Any] | None:
+
+def _row(part: Part) -> dict[str, Any] | None:
     hum = part.measured.hum
     if hum is None or not part.hum.on:
         return None
     return {"base_hz": hum.base_hz, "partials": len(hum.partials), "level_dbfs": round(hum.level_db, 1)}
 
 
-def _steady_json(part: Any) -> list[dict[str, Any]]:
+def _steady_json(part: Part) -> list[dict[str, Any]]:
     """The partials of the hum; what takes them away reaches down to the noise beside them."""
     if part.measured.hum is None or not part.hum.on:
         return []
@@ -32,14 +37,14 @@ def _steady_json(part: Any) -> list[dict[str, Any]]:
     ]
 
 
-def _summary(part: Any) -> str:
+def _summary(part: Part) -> str:
     hum = part.measured.hum
     if hum is None or not part.hum.on:
         return ""
     return f"hum: {hum.base_hz:.2f} Hz and {len(hum.partials)} partials, {hum.level_db:.1f} dBFS"
 
 
-def _flaw(part: Any) -> str:
+def _flaw(part: Part) -> str:
     source = part.source
     flaw = flaw_of(part.measured.hum, source.sample_rate, source.channels, source.frames)
     return flaw and f"measured.hum.{flaw}"

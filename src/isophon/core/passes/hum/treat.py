@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 
 from isophon.core.audio.hum import Hum, hum_of
 from isophon.core.passes.stage import Stage, Still
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _LEFT_OF_IT = 0.03
 
@@ -23,7 +26,7 @@ class HumCut(msgspec.Struct, frozen=True):
     top_hz: float
 
 
-def treatments(part: Any) -> Iterator[HumCut]:
+def treatments(part: Part) -> Iterator[HumCut]:
     """What is done to a part."""
     if part.hum.on and part.measured.hum is not None:
         yield HumCut(0, part.source.frames, part.measured.hum, part.hum.top_hz)

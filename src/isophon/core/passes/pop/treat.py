@@ -7,7 +7,7 @@ after the mark fades in again. Nothing above 500 Hz changes.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -18,7 +18,11 @@ from isophon.core.audio import pitch
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import GONE_DB
 from isophon.core.passes.pop import burst
+from isophon.core.passes.pop.mark import PopMark
 from isophon.core.passes.stage import At, Read, Stage
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _LEAST_HZ = 60.0
 _CLEAR_PITCH = 0.35
@@ -39,11 +43,11 @@ class PopCut(msgspec.Struct, frozen=True):
     length: float
 
 
-def treatments(part: Any) -> Iterator[PopCut]:
+def treatments(part: Part) -> Iterator[PopCut]:
     """What is done to the pops of a part."""
     rate, frames = part.source.sample_rate, part.source.frames
     edge = round(part.pop.edge_ms / 1000 * rate)
-    changed = sorted(part.changed("pop"), key=lambda row: row[0].span)
+    changed = sorted(part.changes_of(PopMark), key=lambda row: row[0].span)
     for i, (mark, change) in enumerate(changed):
         first, ends = (min(frames, max(0, round(t * rate))) for t in mark.span)
         if ends - first >= 2:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import msgspec
 import numpy as np
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _LOSS_DB = 0.5  # what the lowest notes may lose
 _LOWEST_CUT_HZ, _HIGHEST_CUT_HZ = 40.0, 150.0  # of what is proposed; common practice
@@ -37,12 +40,12 @@ def cut_of(settings: RumbleSettings, lowest_hz: float | None) -> float | None:
     return float(round(min(_HIGHEST_CUT_HZ, max(_LOWEST_CUT_HZ, lowest_hz * ratio))))
 
 
-def cut_in(part: Any) -> float | None:
+def cut_in(part: Part) -> float | None:
     """The low cut in force for a part, Hz; None for none."""
     return cut_of(part.rumble, part.measured.lowest_hz)
 
 
-def steady_db(part: Any, hz: np.ndarray) -> np.ndarray:
+def steady_db(part: Part, hz: np.ndarray) -> np.ndarray:
     """What the low cut in force does to a part at frequencies, in dB ≤ 0."""
     cut_hz = cut_in(part)
     return np.zeros(len(hz)) if cut_hz is None else -loss_db(cut_hz, part.rumble.slope, hz)

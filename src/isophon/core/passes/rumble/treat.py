@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -15,6 +15,9 @@ from scipy import fft, signal
 
 from isophon.core.passes.rumble.settings import cut_in, loss_db
 from isophon.core.passes.stage import Read, Stage, Still
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _FILTER_S = 0.4
 
@@ -29,7 +32,7 @@ class LowCut(msgspec.Struct, frozen=True):
     sample_rate: int
 
 
-def treatments(part: Any) -> Iterator[LowCut]:
+def treatments(part: Part) -> Iterator[LowCut]:
     """What is done to a part."""
     hz = cut_in(part)
     if hz is not None:

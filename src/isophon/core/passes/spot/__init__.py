@@ -1,15 +1,20 @@
 """The Spots pass: boxes in time and frequency drawn by hand, and words that stand out of their phrase."""
 
+from __future__ import annotations
+
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING
 
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, MarkFile, Reporter
 from isophon.core.passes.spot import file, find, outline, settings, treat
 from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.stage import Treatment
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
-def _treatments(part: Any) -> Iterator[Treatment]:
+
+def _treatments(part: Part) -> Iterator[Treatment]:
     """Boxes and free outlines."""
     yield from treat.treatments(part)
     yield from outline.treatments(part)

@@ -9,13 +9,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 from scipy import ndimage
 
+from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.stage import At, Stage
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _WINDOW_S = 0.021
 _SOFT_FRAMES, _SOFT_LINES = 0.8, 1.2
@@ -34,10 +38,10 @@ class SpotShape(msgspec.Struct, frozen=True):
     gain_db: float
 
 
-def treatments(part: Any) -> Iterator[SpotShape]:
+def treatments(part: Part) -> Iterator[SpotShape]:
     """What is done to a part."""
     rate, frames = part.source.sample_rate, part.source.frames
-    for mark in part.of_kind("spot"):
+    for mark in part.of(SpotMark):
         change = part.change(mark)
         if len(mark.hand.outline) < 3 or abs(change) < 0.05:
             continue

@@ -9,16 +9,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 from scipy import signal
 
 from isophon.core.audio.shapes import raised_cosine
+from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.spot.settings import band_of
 from isophon.core.passes.stage import At, Stage
 from isophon.core.survey import Survey
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _SIDE_DB = 70.0
 _SIDE = 2 ** (1 / 3) - 1  # of a frequency: a third of an octave away nothing is changed
@@ -42,11 +46,11 @@ class SpotCut(msgspec.Struct, frozen=True):
     curve: Curve = ()
 
 
-def treatments(part: Any) -> Iterator[SpotCut]:
+def treatments(part: Part) -> Iterator[SpotCut]:
     """What is done to a part."""
     rate, frames = part.source.sample_rate, part.source.frames
     edge = max(1, round(part.spot.edge_ms / 1000 * rate))
-    for mark in part.of_kind("spot"):
+    for mark in part.of(SpotMark):
         change, curve = part.change(mark), () if mark.hand.leave else mark.hand.curve
         if len(mark.hand.outline) > 2 or (abs(change) < 0.05 and not curve):
             continue

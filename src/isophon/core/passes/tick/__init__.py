@@ -1,13 +1,18 @@
 """The Ticks pass: mouth clicks repaired, never turned down; clipped peaks and dropouts on request."""
 
-from typing import Any
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
 from isophon.core.passes.tick import find, settings, treat
 from isophon.core.passes.tick.mark import TickMark
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
-def _mark_json(part: Any, mark: TickMark, with_lead: bool) -> dict[str, Any]:
+
+def _mark_json(part: Part, mark: TickMark, with_lead: bool) -> dict[str, Any]:
     """Which damage it is."""
     return {"sound": mark.sound} if mark.sound else {}
 

@@ -14,13 +14,17 @@ so that the room goes on.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 from scipy import linalg
 
 from isophon.core.passes.stage import At, Read, Stage
+from isophon.core.passes.tick.mark import TickMark
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 _CONTEXT_S = 0.03
 _ORDER_S, _MOST_ORDER = 0.005, 240
@@ -46,10 +50,10 @@ class Repair(msgspec.Struct, frozen=True):
     under: bool = False
 
 
-def treatments(part: Any) -> Iterator[Repair]:
+def treatments(part: Part) -> Iterator[Repair]:
     """What is done to the ticks of a part."""
     rate, frames = part.source.sample_rate, part.source.frames
-    for mark, _ in part.changed("tick"):
+    for mark, _ in part.changes_of(TickMark):
         first, last = (min(frames, max(0, round(t * rate))) for t in mark.span)
         if last - first >= 2:
             added = not mark.sound

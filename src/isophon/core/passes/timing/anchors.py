@@ -6,11 +6,14 @@ The first change of a word takes over all its moments as they are heard; from th
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any
+from typing import TYPE_CHECKING
 
 from isophon.core.errors import CallError
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.settings import MOST_MS
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 Anchors = tuple[tuple[float, float], ...]
 
@@ -18,7 +21,7 @@ _APART_S = 0.02  # two moments of a word are further apart
 _DIGITS = 4
 
 
-def anchors_of(part: Any, mark: WordMark) -> Anchors:
+def anchors_of(part: Part, mark: WordMark) -> Anchors:
     """The moments of a word and when each is heard, s of the part; of one that the lead does not sing, its ends."""
     if mark.hand.anchors and mark.hand.moved_ms is None:
         return mark.hand.anchors
@@ -26,7 +29,7 @@ def anchors_of(part: Any, mark: WordMark) -> Anchors:
     return tuple((round(at, _DIGITS), round(part.heard_at(at), _DIGITS)) for at in moments)
 
 
-def with_moved(part: Any, mark: WordMark, index: int, heard: float) -> Anchors:
+def with_moved(part: Part, mark: WordMark, index: int, heard: float) -> Anchors:
     """With a moment that is heard at ``heard`` (s), as far as its neighbours and the longest move allow."""
     anchors = anchors_of(part, mark)
     at, now = anchors[index]
@@ -37,7 +40,7 @@ def with_moved(part: Any, mark: WordMark, index: int, heard: float) -> Anchors:
     return (*anchors[:index], (at, heard), *anchors[index + 1 :])
 
 
-def with_one_more(part: Any, mark: WordMark, at: float) -> Anchors:
+def with_one_more(part: Part, mark: WordMark, at: float) -> Anchors:
     """With a moment at ``at`` (s), heard where it is heard now; CallError where another one is too near."""
     one = round(at, _DIGITS), round(part.heard_at(at), _DIGITS)
     more = tuple(sorted((*anchors_of(part, mark), one)))
@@ -46,12 +49,12 @@ def with_one_more(part: Any, mark: WordMark, at: float) -> Anchors:
     return more
 
 
-def without(part: Any, mark: WordMark, index: int) -> Anchors:
+def without(part: Part, mark: WordMark, index: int) -> Anchors:
     """Without a moment; of a word that has none any more the moves are those that were found."""
     anchors = anchors_of(part, mark)
     return anchors[:index] + anchors[index + 1 :]
 
 
-def with_pinned(part: Any, mark: WordMark, index: int) -> Anchors:
+def with_pinned(part: Part, mark: WordMark, index: int) -> Anchors:
     """With a moment that stays where it was sung."""
     return with_moved(part, mark, index, anchors_of(part, mark)[index][0])

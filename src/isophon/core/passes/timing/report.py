@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -10,8 +10,11 @@ from isophon.core.passes.kind import Doubt
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.treat import edges_of, mapped, moved
 
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
-def mark_json(part: Any, mark: WordMark, with_lead: bool) -> dict[str, Any]:
+
+def mark_json(part: Part, mark: WordMark, with_lead: bool) -> dict[str, Any]:
     """What ``find --json`` tells of a word beside what it tells of any mark."""
     late = None if not mark.anchors else mark.late_ms
     start = mark.anchors[0][0] if mark.anchors else mark.start
@@ -19,20 +22,20 @@ def mark_json(part: Any, mark: WordMark, with_lead: bool) -> dict[str, Any]:
     return {"late_ms": late, "change_ms": round(change, 1) + 0.0, "partner_s": mark.lead_s, "change_db": 0.0}
 
 
-def doubts(part: Any) -> list[Doubt]:
+def doubts(part: Part) -> list[Doubt]:
     """A part that sings something else than the lead."""
     told = part.measured.lined_up
     return [] if told is None or told.same else [Doubt("does not sing what the lead sings; none of its words is moved")]
 
 
-def extra_json(part: Any) -> dict[str, Any]:
+def extra_json(part: Part) -> dict[str, Any]:
     """What stands beside the marks: the map."""
     return {"line_up": {"anchors": [list(edge) for edge in edges_of(part)]}}
 
 
-def row(part: Any) -> dict[str, Any] | None:
+def row(part: Part) -> dict[str, Any] | None:
     """Its row in the report: how far starts are off in ms, median and 90th percentile, before and after."""
-    words = [m for m in part.of_kind("timing") if m.anchors and m.confidence >= part.timing.sure]
+    words = [m for m in part.of(WordMark) if m.anchors and m.confidence >= part.timing.sure]
     told = part.measured.lined_up
     if not words:
         return None if told is None else {"alike": told.alike, "same": told.same}

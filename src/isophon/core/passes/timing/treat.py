@@ -9,13 +9,16 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Sequence
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.settings import LEAST_MS, move_of
 from isophon.core.passes.timing.stretch import Moved
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
 
 SHORTEST, LONGEST = 0.7, 1.4  # of a stretch of a word
 _AROUND_S = {"start": (0.025, 0.03), "inner": (0.015, 0.035), "end": (0.02, 0.015)}
@@ -42,9 +45,9 @@ class Moment(NamedTuple):
     ends: bool = False
 
 
-def moments_of(part: Any) -> list[Moment]:
+def moments_of(part: Part) -> list[Moment]:
     """The moments of a part's words in order, those that stay included; none where nothing moves."""
-    words = sorted((m for m in part.of_kind("timing") if _moments(m)), key=lambda m: m.start)
+    words = sorted((m for m in part.of(WordMark) if _moments(m)), key=lambda m: m.start)
     moments: list[Moment] = []
     for i, word in enumerate(words):
         after = _moments(words[i + 1])[0] if i + 1 < len(words) else part.source.duration
@@ -64,7 +67,7 @@ def _moments(word: WordMark) -> list[float]:
     return [at for at, _ in word.hand.anchors or word.anchors]
 
 
-def _of_word(word: WordMark, part: Any, paused: bool) -> list[Moment]:
+def _of_word(word: WordMark, part: Part, paused: bool) -> list[Moment]:
     settings, hand = part.timing, word.hand
     start_move = part.change(word) / 1000
     by_hand = hand.moved_ms is not None and not hand.leave
@@ -92,7 +95,7 @@ def _of_word(word: WordMark, part: Any, paused: bool) -> list[Moment]:
     return result
 
 
-def _is_placed(word: WordMark, part: Any) -> bool:
+def _is_placed(word: WordMark, part: Part) -> bool:
     """Whether a word has a place beside the lead's, found or by hand."""
     sure = part.timing.on and word.confidence >= part.timing.sure
     return not word.hand.leave and (sure or word.hand.moved_ms is not None or bool(word.hand.anchors))
@@ -157,14 +160,14 @@ def _room(moment: Moment, gap: float) -> tuple[float, float]:
     return (SHORTEST - 1) * gap, (LONGEST - 1) * gap
 
 
-def edges_of(part: Any) -> list[tuple[float, float]]:
+def edges_of(part: Part) -> list[tuple[float, float]]:
     """The map from the part's time to the song's: (from, to) in s, strictly rising; empty where nothing moves."""
     if _KEPT not in part.__dict__:  # a part is a value: its map is worked out once
         part.__dict__[_KEPT] = _map_of(moments_of(part), part)
     return part.__dict__[_KEPT]
 
 
-def _map_of(moments: list[Moment], part: Any) -> list[tuple[float, float]]:
+def _map_of(moments: list[Moment], part: Part) -> list[tuple[float, float]]:
     if not moments:
         return []
     first, duration = moments[0], part.source.duration
@@ -187,7 +190,7 @@ def _map_of(moments: list[Moment], part: Any) -> list[tuple[float, float]]:
     return [(round(a, 5), round(b, 5)) for a, b in rising]
 
 
-def treatments(part: Any) -> Iterator[Moved]:
+def treatments(part: Part) -> Iterator[Moved]:
     """What is done to a part: stretches that are moved whole, and those between that take up the difference."""
     rate, frames = part.source.sample_rate, part.source.frames
     edges = [(round(a * rate), round(a * rate) + round((b - a) * rate)) for a, b in edges_of(part)]
@@ -201,7 +204,7 @@ def treatments(part: Any) -> Iterator[Moved]:
         yield Moved(out_a, out_b, a, b - a)
 
 
-def moved(part: Any, seconds: float) -> float:
+def moved(part: Part, seconds: float) -> float:
     """When a second of the part is heard, in s."""
     edges = edges_of(part)
     return mapped(edges, [seconds])[0]

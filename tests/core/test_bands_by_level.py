@@ -14,6 +14,7 @@ from isophon.cli import main
 from isophon.core.audio.loudness import db
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.band.by_level import LevelCut, excess_db, taken_off, tick_of
+from isophon.core.passes.band.loud import STAYS_OCTAVES, wanders
 from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import BandSettings, centre_of, change_of, edges_of
 from isophon.core.render import Renderer
@@ -111,6 +112,13 @@ def test_a_ring_of_loud_words_is_found_and_comes_down_in_them_alone(name, hz):
             - db(np.mean(after[round(span[0] * rate) : round(span[1] * rate)] ** 2)) for span in spans}  # fmt: skip
     assert np.mean([down[span] for span in loud]) > 3.0
     assert np.mean([abs(down[span]) for span in spans if span not in loud]) < 1.0
+
+
+def test_what_moves_along_the_frequencies_from_word_to_word_is_no_ring():
+    cells, at = np.arange(200), 110
+    for moves, stays in (((0, 1, 0, -1, 0, 1), True), ((-4, 3, 0, -3, 4, 1), False)):
+        closely = np.array([6 * np.exp(-(((cells - at - move) / 1.5) ** 2)) for move in moves])
+        assert (wanders(closely, at) <= STAYS_OCTAVES) == stays
 
 
 def test_what_settings_and_hand_say_of_a_band_by_level():

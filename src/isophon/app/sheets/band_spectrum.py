@@ -37,7 +37,7 @@ _GRID = ((100, "100"), (200, "200"), (500, "500"), (1_000, "1k"), (2_000, "2k"),
 
 
 class _Seen(NamedTuple):
-    key: object
+    key: tuple[object, ...]  # the take comes first
     hz: np.ndarray
     sung_db: np.ndarray
     cleaned_db: np.ndarray
@@ -95,6 +95,9 @@ class FineSpectrum(Following):
     def _look(self) -> None:
         """Work out in a thread what is to be seen; the last is shown until then."""
         workspace, take = self.workspace, self.workspace.take
+        if self._seen is not None and self._seen.key[0] is not take:
+            self._seen = None
+            self.update()
         start, end = self.span
         key = take, workspace.part.plan, round(start, 3), round(end, 3)
         here = self.isVisible() and workspace.pass_.kind == "band"

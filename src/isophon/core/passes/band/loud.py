@@ -32,6 +32,7 @@ _FAR, _CLOSE = PER_OCTAVE // 3, PER_OCTAVE // 6  # cells: a third and a sixth of
 _SCORE, _PARTIALS_COUNT, _PARTIALS_AGREE, _SPREAD = 2.4, 0.7, 0.9, 0.25
 _STANDS_DB, _GROWS_DB, _NARROW_DB, _OFTEN, _OFTEN_DB = 3.3, 3.5, 3.2, 0.6, 3.0
 _APART = PER_OCTAVE // 3
+STAYS_OCTAVES = 0.09
 _USUAL_DB, _MOST_SEEN_LESS = 9.0, 1.6
 _MOST, _USUAL_Q, _WIDEST, _NARROWEST = 2, 8.0, 5.0, 14.0
 _CLEAR = (2.4, 3.0), (0.4, 1.0)  # scores, and how much of what was measured they let stand
@@ -87,7 +88,8 @@ def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known:
     for other in known:
         score[np.abs(np.log2(hz / other)) < _APART / PER_OCTAVE] = -np.inf
     while len(found) < _MOST and (at := int(np.argmax(score))) and score[at] >= _SCORE:
-        found.append(_band(words, loud, quiet, at, float(score[at]), spans))
+        if wanders(words.closely[loud], at) <= STAYS_OCTAVES:
+            found.append(_band(words, loud, quiet, at, float(score[at]), spans))
         score[max(0, at - _APART) : at + _APART + 1] = -np.inf
     return found
 
@@ -230,6 +232,12 @@ def _apart(values: np.ndarray, loud: np.ndarray, quiet: np.ndarray) -> np.ndarra
         means.append(np.where(there >= _FEWEST_WORDS, mean, np.nan))
         errors.append(spread / np.maximum(there, 1))
     return (means[0] - means[1]) / np.sqrt(errors[0] + errors[1] + _SPREAD)
+
+
+def wanders(closely: np.ndarray, at: int) -> float:
+    """How far what stands out near a cell moves from word ``(words, cells)`` to word: a formant does, octaves."""
+    peaks = np.argmax(closely[:, at - _CLOSE : at + _CLOSE + 1], axis=1)
+    return float(np.median(np.abs(peaks - np.median(peaks)))) / PER_OCTAVE
 
 
 def _mean(values: np.ndarray) -> np.ndarray:

@@ -19,7 +19,7 @@ from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import BandSettings, centre_of, change_of, edges_of
 from isophon.core.render import Renderer
 from isophon.core.session.model import Part, Source
-from voices import spoken, with_loud_ring
+from voices import cookbook, spoken, with_loud_ring
 
 RATE = 48_000
 NOISE = np.random.default_rng(5)
@@ -63,6 +63,18 @@ def test_attack_and_release_take_their_times():
     went = (np.argmax((taken <= 0.368 * 6.0) & (np.arange(len(taken)) * tick > 2.0)) * tick - 2.0, 0.15)
     for took, wanted in (came, went):
         assert took == pytest.approx(wanted, rel=0.2)
+
+
+@pytest.mark.parametrize("cents", [0, 60])
+def test_a_held_note_through_a_ring_is_not_pumped(cents):
+    """With a vibrato of 5.5 Hz too (common practice: 5 to 7 Hz, up to a semitone wide)."""
+    at = np.arange(3 * RATE) / RATE
+    phase = 2 * np.pi * np.cumsum(220 * 2 ** (cents / 1200 * np.sin(2 * np.pi * 5.5 * at))) / RATE
+    note = sum(0.1 * k**-1.2 * np.sin(k * phase) for k in range(1, 31))
+    rung = signal.sosfilt(cookbook(2_400.0, 8.0, 9.0, RATE), note)
+    cut = cut_of(0.0, len(rung), depth_db=9.0, ratio=8.0, release_s=BandSettings().release_ms / 1000)
+    taken = taken_off(excess_db(rung[None], RATE, 2_400.0, 8.0), RATE, cut)[500:2_500]
+    assert taken.min() > 4.0 and np.ptp(taken) < 1.0
 
 
 def test_of_two_tones_only_the_one_that_stands_over_comes_down():

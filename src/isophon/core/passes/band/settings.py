@@ -39,7 +39,7 @@ class BandSettings(msgspec.Struct, frozen=True):
     by_level: bool = True
     ratio: Annotated[float, msgspec.Meta(ge=1.0, le=100.0)] = 8.0
     attack_ms: Annotated[float, msgspec.Meta(ge=0.5, le=200.0)] = 5.0
-    release_ms: Annotated[float, msgspec.Meta(ge=5.0, le=1_000.0)] = 80.0
+    release_ms: Annotated[float, msgspec.Meta(ge=5.0, le=1_000.0)] = 160.0
 
 
 def role_default(role: str) -> BandSettings:

@@ -88,8 +88,9 @@ def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known:
     for other in known:
         score[np.abs(np.log2(hz / other)) < _APART / PER_OCTAVE] = -np.inf
     while len(found) < _MOST and (at := int(np.argmax(score))) and score[at] >= _SCORE:
-        if wanders(words.closely[loud], at) <= STAYS_OCTAVES:
-            found.append(_band(words, loud, quiet, at, float(score[at]), spans))
+        band = _band(words, loud, quiet, at, float(score[at]), spans)
+        if _FROM_HZ <= band.freq_hz <= _TO_HZ and wanders(words.closely[loud], at) <= STAYS_OCTAVES:
+            found.append(band)
         score[max(0, at - _APART) : at + _APART + 1] = -np.inf
     return found
 

@@ -275,10 +275,10 @@ class FineSpectrum(Following):
             words = f"{self._pointed:.0f} Hz, {note_of(self._pointed)}"
         elif seen.pitch_hz is not None:
             strong = [f"{one.number}" for one in over_the_fundamental(seen.partials)[:4]]
-            words = f"{note_of(seen.pitch_hz)}, {seen.pitch_hz:.0f} Hz"
-            words += f" · over its fundamental: {', '.join(strong)}" if strong else ""
+            words = note_of(seen.pitch_hz) + (f" · partial {', '.join(strong)} over the 1st" if strong else "")
         painter.setPen(theme.SOFT_INK)
-        where = QRectF(box.left() + 4, 0, box.width(), box.top())
+        where = QRectF(box.left() + 4, 0, self.large.x() - box.left() - 8, box.top())
+        words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(where.width()))
         painter.drawText(where, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
 
 

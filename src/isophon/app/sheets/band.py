@@ -44,11 +44,13 @@ class BandExtras(Extras):
         self.shape.activated.connect(self._set_shape)
         self.fields = {name: Field() for name in ("frequency", "Q", "change")}
         row = QHBoxLayout()
-        row.setSpacing(6)
+        row.setSpacing(3)
+        self.shape.setMaximumWidth(theme.u(72))
         row.addWidget(self.shape)
         for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
             field = self.fields[name]
-            field.setMaximumWidth(theme.u({"frequency": 58, "Q": 46}.get(name, 54)))
+            field.setMinimumWidth(theme.u(48 if name == "frequency" else 42))  # "12.8" is seen whole
+            field.setMaximumWidth(theme.u(58 if name == "frequency" else 54))
             field.setAccessibleName(f"{name} of the band in hand")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QTableWidget
 
 from conftest import write
 from driving import key, opened, press
+from isophon.app.model.jobs import Job
 from isophon.app.model.state import unsaved_work
 from isophon.app.sheets import PASSES
 from isophon.app.views import close_up as close_up_module
@@ -288,6 +289,37 @@ def test_tallest_first_is_walked_as_it_stands(room, qtbot):
         first, last = workspace.view
         assert first <= workspace.mark.start <= last
     assert heights == sorted((m.standout_db for m in workspace.marks), reverse=True)[:6]
+
+
+@pytest.mark.filterwarnings("error")
+def test_work_that_outlives_what_asked_for_it_ends_quietly(qtbot):
+    """Closing a session while its sheet works out a picture."""
+    begun, go_on, heard = threading.Event(), threading.Event(), []
+
+    class Asking(QObject):
+        def hear(self, value):
+            heard.append(value)
+
+    def work(progress):
+        begun.set()
+        go_on.wait(10)
+        progress(0.5)
+        return 1
+
+    for closed in (True, False):
+        asking, job = Asking(), Job(work)
+        job.done.connect(asking.hear)
+        job.start()
+        assert begun.wait(10)
+        thread = job._thread
+        if closed:
+            shiboken6.delete(asking)
+            del job
+            gc.collect()
+        go_on.set()
+        thread.join(10)
+        qtbot.wait(50)
+        assert heard == ([] if closed else [1])
 
 
 def test_a_view_that_goes_while_its_pictures_are_made_cannot_be_reached_by_their_thread(qtbot, monkeypatch):

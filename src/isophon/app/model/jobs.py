@@ -15,7 +15,8 @@ from isophon.core.errors import Cancelled, IsophonError
 class Job(QObject):
     """Runs ``work(progress)`` in a thread. ``progress(fraction)`` raises Cancelled after :meth:`cancel`.
 
-    Signals: ``progressed(float)``; then one of ``done(object)``, ``failed(str)``, ``cancelled()``.
+    Signals: ``progressed(float)``; then one of ``done(object)``, ``failed(str)``, ``cancelled()``. It has no parent and
+    lives until its thread ends: a thread that tells something that is just being deleted can end the program.
     """
 
     progressed = Signal(float)
@@ -23,8 +24,8 @@ class Job(QObject):
     failed = Signal(str)
     cancelled = Signal()
 
-    def __init__(self, work: Callable[[Callable[[float], None]], Any], parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, work: Callable[[Callable[[float], None]], Any]) -> None:
+        super().__init__()
         self._work = work
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True)

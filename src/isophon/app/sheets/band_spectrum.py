@@ -116,9 +116,9 @@ class FineSpectrum(Following):
             found = [] if pitch is None else partials_of(hz, sung, pitch, HIGHEST_HZ)
             return _Seen(key, hz, sung, cleaned, pitch, found)
 
-        self._job = Job(work, self)
+        self._job = Job(work)
         self._job.done.connect(self._show)
-        self._job.failed.connect(lambda _: self._show(None))
+        self._job.failed.connect(self._failed)
         self._job.start()
 
     def _show(self, seen: Any) -> None:
@@ -127,6 +127,9 @@ class FineSpectrum(Following):
             self._seen = seen
             self._look()
         self.update()
+
+    def _failed(self, words: str) -> None:
+        self._show(None)  # the take's own trouble is told where it is listed
 
     # places
 

@@ -98,10 +98,13 @@ class Picture(Following):
             level, taken = rule.heard(samples, start, rate, cut)
             return key, start / rate, level, taken
 
-        self._job = Job(work, self)
+        self._job = Job(work)
         self._job.done.connect(self._seen)
-        self._job.failed.connect(lambda _: self._seen(None))
+        self._job.failed.connect(self._failed)
         self._job.start()
+
+    def _failed(self, words: str) -> None:
+        self._seen(None)  # the take's own trouble is told where it is listed
 
     def _seen(self, chunk: Any) -> None:
         self._job = None

@@ -32,6 +32,7 @@ ROLE_WORDS = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib":
 _FONTS = Path(__file__).parent / "assets" / "fonts"
 _ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()
 _USUAL_DPI, _POINTS = 96, 0.75  # a pixel is three quarters of a point there
+NO_LIMIT = 16_777_215  # Qt's QWIDGETSIZE_MAX
 _USUAL_POINTS = 12.0  # a desktop's type is up to so large unless a person wants it larger
 SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
 

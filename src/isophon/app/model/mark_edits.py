@@ -10,13 +10,14 @@ from msgspec.structs import replace
 
 from isophon.app.model.in_hand import NOBODY, InHand
 from isophon.core.errors import CallError
-from isophon.core.marks import check_length
+from isophon.core.marks import Mark, check_length
 from isophon.core.session import edits, shaping
 from isophon.core.session.model import Session
 from isophon.core.session.settings import drawn_lengths
 from isophon.core.survey import VOICED
 
 _SUNG_S, _BOX_DB = 0.05, -6.0
+_TOP_HZ, _WIDER, _HEARD_RATIO = 20_000.0, 1.12, 1.15  # of bands: the highest, a step of the wheel, what is heard
 _MS_A_DB = 10.0  # a step of half a dB is one of 5 ms where words are moved
 
 
@@ -57,9 +58,19 @@ class MarkEdits(InHand):
         """Move a mark's band by hand."""
         mark = self.part.mark(name)
         if mark is not None:
-            low_hz, high_hz = max(20.0, low_hz), min(20_000.0, high_hz)
+            low_hz, high_hz = max(20.0, low_hz), min(_TOP_HZ, high_hz)
             words = f"band by hand · {self.where()}"
             self.edit(words, lambda s: edits.set_box(s, self.part.id, name, *mark.span, low_hz, high_hz), gesture)
+
+    def widen_band(self, mark: Mark, by: int, gesture: object = None) -> None:
+        """Make a mark's band wider around its middle, or narrower where ``by`` is below 0."""
+        low_hz, high_hz = mark.band[0], mark.band[1] or _TOP_HZ
+        middle, half = math.sqrt(low_hz * high_hz), math.sqrt(high_hz / low_hz) ** (_WIDER if by > 0 else 1 / _WIDER)
+        self.set_band(mark.id, middle / half, middle * half, gesture)
+
+    def hear_near(self, hz: float, without: bool) -> None:
+        """Let what lies around a frequency be heard alone, or all but it, until ``band_left``."""
+        self.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO, without)
 
     def make_band(self, hz: float) -> None:
         """Make a mark at a frequency by hand; in the selected time only, where there is one."""

@@ -37,7 +37,6 @@ from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
 
 _TICK_MS, _NOTE_MS = 33, 1_500
-_NO_LIMIT = 16_777_215  # Qt's QWIDGETSIZE_MAX
 _BACK_S = 0.1  # a jump back by more than this is a loop's
 _REST_AFTER_S = 20 * 60.0
 
@@ -117,10 +116,8 @@ class WorkPage(WorkViews):
         self.hand_over.part_asked.connect(self._open_part)
         self.trace.loop_asked.connect(hearing.loop_mark)
         self.trace.seek_asked.connect(hearing.seek)
-        self.skyline.band_asked.connect(hearing.hear_band)
         workspace.band_asked.connect(hearing.hear_band)
         workspace.band_left.connect(hearing.hear_all)
-        self.skyline.band_left.connect(hearing.hear_all)
         self.tallest.toggled.connect(self.skyline.set_by_rank)
         self.draw.toggled.connect(self.set_drawing)
         self.title.undo.clicked.connect(self.review.undo)
@@ -189,7 +186,7 @@ class WorkPage(WorkViews):
         self._whose = f"{role}{voice}"
         self._show_about()
         self.skyline.setVisible(not empty)
-        self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else _NO_LIMIT)
+        self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else theme.NO_LIMIT)
         self.will_sound.setVisible(which.skyline.will_sound and not empty)
         for button in self.of_skyline:
             button.setVisible(not empty)

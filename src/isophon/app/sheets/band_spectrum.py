@@ -16,7 +16,6 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
 from isophon.app.views.made import switch
 from isophon.core.audio.files import Recording
-from isophon.core.marks import Mark
 from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import centre_of, edges_of
 from isophon.core.takes.fine_spectrum import (
@@ -31,7 +30,7 @@ from isophon.core.takes.fine_spectrum import (
 LOWEST_HZ, HIGHEST_HZ = 80.0, 8_000.0
 _DEPTH_DB = 66.0
 _MOMENT_S, _LONGEST_S, _STEP_S = 0.5, 4.0, 0.25
-_GRAB, _HEARD_RATIO, _WIDER = 5.0, 2 ** (1 / 6), 1.15
+_GRAB = 5.0
 _HEAD, _LARGE_FROM = 22, 240
 _GRID = ((100, "100"), (200, "200"), (500, "500"), (1_000, "1k"), (2_000, "2k"), (5_000, "5k"))
 
@@ -147,9 +146,12 @@ class FineSpectrum(Following):
         share = min(1.0, max(0.0, (x - self._box().left()) / self._box().width()))
         return LOWEST_HZ * (HIGHEST_HZ / LOWEST_HZ) ** share
 
-    def _band_at(self, x: float) -> Mark | None:
-        bands = self.workspace.pass_.skyline.each or (lambda part: ())
-        near = [(abs(self.x_of(centre_of(m)[0]) - x), m) for m in bands(self.workspace.part) if isinstance(m, BandMark)]
+    def _bands(self) -> list[BandMark]:
+        each = self.workspace.pass_.skyline.each
+        return [mark for mark in each(self.workspace.part) if isinstance(mark, BandMark)] if each else []
+
+    def _band_at(self, x: float) -> BandMark | None:
+        near = [(abs(self.x_of(centre_of(mark)[0]) - x), mark) for mark in self._bands()]
         off, mark = min(near, key=lambda one: one[0], default=(math.inf, None))
         return mark if off <= _GRAB else None
 
@@ -164,8 +166,7 @@ class FineSpectrum(Following):
             self._hear(event)
             return
         self.workspace.take_in_hand([mark.id], show=False)
-        low, high = edges_of(*centre_of(mark)) if isinstance(mark, BandMark) else mark.band
-        self._moved = mark.id, self.hz_at(event.position().x()), (low, high or low)
+        self._moved = mark.id, self.hz_at(event.position().x()), edges_of(*centre_of(mark))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         x = event.position().x()
@@ -197,14 +198,11 @@ class FineSpectrum(Following):
         if not isinstance(mark, BandMark):
             event.ignore()
             return
-        low, high = edges_of(*centre_of(mark))
-        middle, wider = math.sqrt(low * high), _WIDER if event.angleDelta().y() > 0 else 1 / _WIDER
-        half = math.sqrt(high / low) ** wider
-        self.workspace.set_band(mark.id, middle / half, middle * half, ("spectrum wheel", mark.id))
+        self.workspace.widen_band(mark, event.angleDelta().y(), ("spectrum wheel", mark.id))
 
     def _hear(self, event: QMouseEvent) -> None:
-        hz, without = self.hz_at(event.position().x()), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self.workspace.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO, without)
+        without = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self.workspace.hear_near(self.hz_at(event.position().x()), without)
 
     # what is seen
 
@@ -264,12 +262,10 @@ class FineSpectrum(Following):
                 painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x - 3.5, y - 6), QPointF(x + 3.5, y - 6)]))
 
     def _draw_bands(self, painter: QPainter, box: QRectF) -> None:
-        bands = self.workspace.pass_.skyline.each or (lambda part: ())
-        for mark in bands(self.workspace.part):
-            if isinstance(mark, BandMark):
-                x, in_hand = self.x_of(centre_of(mark)[0]), mark.id in self.workspace.in_hand
-                painter.setPen(QPen(theme.IN_HAND if in_hand else theme.HAND_FLAG, 1.4, Qt.PenStyle.DashLine))
-                painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        for mark in self._bands():
+            x, in_hand = self.x_of(centre_of(mark)[0]), mark.id in self.workspace.in_hand
+            painter.setPen(QPen(theme.IN_HAND if in_hand else theme.HAND_FLAG, 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 
     def _draw_note(self, painter: QPainter, box: QRectF, seen: _Seen) -> None:
         """What is under the pointer, else the note and which partials are over its fundamental."""

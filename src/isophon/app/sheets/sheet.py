@@ -22,7 +22,6 @@ from isophon.core.session.settings import role_default
 _WIDTH, _LOWEST, _PICTURE = 148, 110, 120
 _OF_WHAT_IS_LEFT = 8  # of nine parts
 _MAKING_MS = 20
-_NO_LIMIT = 16_777_215  # Qt's QWIDGETSIZE_MAX
 
 
 class Sheets(QStackedWidget):
@@ -171,7 +170,7 @@ class Sheet(QWidget):
         self._place = self._column.indexOf(picture)
         self._column.removeWidget(picture)
         picture.setParent(parent)
-        picture.setMaximumHeight(_NO_LIMIT)
+        picture.setMaximumHeight(theme.NO_LIMIT)
         return picture
 
     def take_picture_back(self) -> None:

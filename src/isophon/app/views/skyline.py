@@ -16,7 +16,7 @@ from isophon.app.views.skyline_chart import SkylineChart
 from isophon.core.session.settings import value_range
 
 _GRAB = 6
-_WIDER, _LEAST_OCTAVES, _HEARD_RATIO = 1.12, 0.02, 1.15
+_LEAST_OCTAVES = 0.02
 _FINE = 0.1  # while Shift is held
 
 
@@ -24,12 +24,9 @@ class Skyline(SkylineChart):
     """Drag a ceiling; drag a bar's top (by hand); click: take in hand; drag across: take several.
 
     Over frequency: drag a bar sideways too, wheel for its width, double-click to make one; press on the ground and
-    move: ``band_asked(low, high, without)``, what lies there is to be heard alone, with Shift all but it, until
-    ``band_left``.
+    move: what lies there is heard alone, with Shift all but it.
     """
 
-    band_asked = Signal(float, float, bool)
-    band_left = Signal()
     menu_asked = Signal(QPoint, object, object)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
@@ -113,13 +110,13 @@ class Skyline(SkylineChart):
         elif what == "nothing" and self.workspace.over_frequency:
             hz = frequencies.hz_at(self._plot(), at.x())
             without = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.band_asked.emit(hz / _HEARD_RATIO, hz * _HEARD_RATIO, without)
+            self.workspace.hear_near(hz, without)
         elif what == "nothing" and self._band:
             self._band = (self._band[0], at)
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.band_left.emit()
+        self.workspace.band_left.emit()
         if self._band:
             box = QRectF(*self._band).normalized()
             self._band = None
@@ -155,10 +152,7 @@ class Skyline(SkylineChart):
         if not self.workspace.over_frequency or mark is None:
             event.ignore()
             return
-        low, high = frequencies.band_of(mark)
-        middle, wider = math.sqrt(low * high), _WIDER if event.angleDelta().y() > 0 else 1 / _WIDER
-        half = math.sqrt(high / low) ** wider
-        self.workspace.set_band(mark.id, middle / half, middle * half, ("wheel", mark.id))
+        self.workspace.widen_band(mark, event.angleDelta().y(), ("wheel", mark.id))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         what, name = self._under(QPointF(event.pos()))

@@ -174,7 +174,7 @@ def test_a_filled_gap_sounds_like_the_room_around_it(lead):
     samples, _ = sf.read(lead.source.path, dtype="float32")
     gap = max(lead.of_kind("gap"), key=lambda m: m.end - m.start)
     a, b = round((gap.start + 0.1) * RATE), round((gap.end - 0.05) * RATE)
-    fade = Fade(a, b, 960, 0.0, lead.measured.room, RATE)
+    fade = Fade(a, b, (960, 960), 0.0, lead.measured.room, RATE)
     clean = Renderer(reader(samples), RATE, len(samples)).cleaned((fade,), 0, len(samples))[0]
     tone = room_tone(lead.measured.room, RATE, 0, RATE * 20, 1)[0]
     edges = third_octave_edges(100, 12_500)
@@ -229,7 +229,7 @@ def test_the_low_cut_follows_the_lowest_notes(lead):
 
 
 def make_plan(cuts):
-    fades = tuple(Fade(a, a + n, 300, g, (-60.0,) * 30 if fill else (), RATE) for a, n, g, fill in cuts)
+    fades = tuple(Fade(a, a + n, (300, 200), g, (-60.0,) * 30 if fill else (), RATE) for a, n, g, fill in cuts)
     esses = (treat.EssCut(treat.Span(20_000, 26_000, 3_000.0, None), 480, 0.3),)
     return tuple(sorted((LowCut(0, 90_000, 90.0, 24, RATE), *fades, *esses), key=lambda t: t.first))
 

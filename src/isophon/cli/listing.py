@@ -21,15 +21,23 @@ def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -
         "duration_s": round(source.duration, 6),
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": floor_dbfs,
-        "marks": [_row(part, mark, lead is not None) for mark in _listed(part)],
+        "marks": sorted((row for mark in _listed(part) for row in _rows(part, mark, lead is not None)),
+                        key=lambda row: row["start_s"]),
         "bands": [row for kind in KINDS for row in kind.reporter.steady_json(part)],
         **{name: {"lead": lead, **value} for name, value in extra if lead},
         **{kind.name: kind.reporter.row(part) for kind in KINDS if not (kind.mark and kind.found_in_take)},
     }
 
 
-def _row(part: Part, mark: Mark, with_lead: bool = False) -> dict[str, Any]:
-    row = {
+def _rows(part: Part, mark: Mark, with_lead: bool) -> list[dict[str, Any]]:
+    """What is told of a mark, in a row or in several."""
+    reporter = BY_NAME[mark.kind].reporter
+    row = _row(part, mark) | reporter.mark_json(part, mark, with_lead)
+    return [row | own for own in reporter.rows(part, mark)]
+
+
+def _row(part: Part, mark: Mark) -> dict[str, Any]:
+    return {
         "kind": mark.kind,
         "start_s": mark.start,
         "end_s": mark.end,
@@ -40,7 +48,6 @@ def _row(part: Part, mark: Mark, with_lead: bool = False) -> dict[str, Any]:
         "low_hz": mark.low_hz,
         "high_hz": mark.high_hz,
     }
-    return row | BY_NAME[mark.kind].reporter.mark_json(part, mark, with_lead)
 
 
 def _listed(part: Part) -> list[Mark]:

@@ -9,7 +9,7 @@ with as much around them as the stages after it reach. What the slow stages leav
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import Any
 
@@ -290,6 +290,15 @@ def _by_pieces(stage: Stage, at: At, treatments: Plan) -> np.ndarray:
         block = stage.apply(piece, mine) if mine else piece.block()
         done.append(block[:, max(0, at.start - start) : at.stop - start])
     return np.concatenate(done, axis=1)
+
+
+def joined(treatments: Sequence[Treatment]) -> list[Treatment]:
+    """All that is done to a take, with those joined whose stage joins them."""
+    whole = list(treatments)
+    for stage in STAGES:
+        if stage.joined is not None and (mine := [t for t in whole if isinstance(t, stage.treats)]):
+            whole = [*(t for t in whole if not isinstance(t, stage.treats)), *stage.joined(mine)]
+    return whole
 
 
 def by_stage(plan: Plan) -> Iterator[tuple[Stage, Plan]]:

@@ -8,11 +8,8 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.views.ground import Ground
-from isophon.core.audio.shapes import raised_cosine
 from isophon.core.marks import GONE_DB
-from isophon.core.passes.fades import Fade
-
-_EDGE_POINTS = 9
+from isophon.core.passes.fades import Fade, edges_of, gains_at
 
 
 def draw_fades(painter: QPainter, ground: Ground) -> None:
@@ -28,13 +25,8 @@ def draw_gate(painter: QPainter, box: QRectF, fades: list[Fade], first: float, l
     scale = box.width() / (last - first)
     points = [QPointF(box.left(), box.top())]
     for fade in fades:
-        half = (fade.last - fade.first) // 2
-        closes, opens = min(fade.edge, half), min(fade.opens or fade.edge, half)
-        falling = np.linspace(fade.first, fade.first + closes, _EDGE_POINTS)
-        rising = np.linspace(fade.last - opens, fade.last, _EDGE_POINTS)
-        share = raised_cosine(np.linspace(0, 1, _EDGE_POINTS))
-        for at, weight in ((falling, share), (rising, share[::-1])):
-            down = -20 * np.log10(np.maximum(1 - (1 - fade.gain) * weight, 10 ** (GONE_DB / 20)))
+        for at in edges_of(fade):
+            down = -20 * np.log10(np.maximum(gains_at(fade, at), 10 ** (GONE_DB / 20)))
             points += [QPointF(box.left() + (t - first) * scale, box.top() - d / GONE_DB * box.height())
                        for t, d in zip(at, down, strict=True)]  # fmt: skip
     points.append(QPointF(box.right(), box.top()))

@@ -1,6 +1,7 @@
 """Fades: a span turned down or taken out between smooth edges, the room going on underneath.
 
-The room is noise of the room's own third-octave spectrum, made from random
+Fades that touch or overlap are one hole: the deeper counts, there is no edge between them, and one of them says for
+all what goes on underneath. The room is noise of the room's own third-octave spectrum, made from random
 numbers that belong to their place in the take, so that any part of it can be
 made alone and no loop is ever heard.
 """
@@ -31,34 +32,99 @@ _TAPS = 4_095
 _SEED = 71_993
 _CORRECTIONS = 4
 _FEWEST = 8
+_EDGE_POINTS = 9
 
 
 class Fade(msgspec.Struct, frozen=True):
-    """Frames ``first`` to ``last`` are changed: ``gain`` inside, within edges of ``edge`` frames.
+    """Frames ``first`` to ``last`` are changed: ``gain`` inside, within ``edges`` of so many frames.
 
-    ``room``: the third-octave levels that go on underneath, empty for none.
-    ``opens``: the length of the second edge, 0 for that of the first.
+    ``room``: the third-octave levels that go on underneath, empty for none, and ``under``: the gain of that.
+    ``beside``: the gains at both ends, from which and to which the edges lead. ``leads``: whether its room goes on
+    under all fades that it touches.
     """
 
     first: int
     last: int
-    edge: int
+    edges: tuple[int, int]
     gain: float
     room: tuple[float, ...] = ()
     sample_rate: int = 48_000
-    opens: int = 0
+    under: float = 1.0
+    beside: tuple[float, float] = (1.0, 1.0)
+    leads: bool = False
 
 
 def fade_of(
-    part: Part, start: float, end: float, change: float, edges_ms: tuple[float, float], room: tuple[float, ...]
-) -> Iterator[Fade]:
-    """A fade over a span in s by ``change`` dB, none where it would be shorter than a few frames."""
-    rate = part.source.sample_rate
-    first, last = max(0, round(start * rate)), min(part.source.frames, round(end * rate))
+    part: Part, start: float, end: float, change: float, edges_ms: tuple[float, float], room: tuple[float, ...],
+    under_db: float = 0.0, leads: bool = False,
+) -> Iterator[Fade]:  # fmt: skip
+    """A fade over a span in s by ``change`` dB, none where it would be shorter than a few frames.
+
+    It has no edge where the take begins or ends. ``under_db``: the change of the room that goes on underneath.
+    """
+    rate, frames = part.source.sample_rate, part.source.frames
+    first, last = max(0, round(start * rate)), min(frames, round(end * rate))
     if last - first > _FEWEST:
         edge, opens = (min(round(ms / 1000 * rate), (last - first) // 2) for ms in edges_ms)
-        gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
-        yield Fade(first, last, edge, gain, room, rate, opens)
+        edges = (edge if first else 0, opens if last < frames else 0)
+        yield Fade(first, last, edges, gain_of(change), room, rate, gain_of(under_db), leads=leads)
+
+
+def gain_of(change: float) -> float:
+    """The gain of a change in dB; nothing is left at −36 and less."""
+    return 0.0 if change <= GONE_DB else float(10 ** (change / 20))
+
+
+def joined(fades: Sequence[Fade]) -> list[Fade]:
+    """The same as fades that never overlap and that lead into one another where they touch.
+
+    Where several lie over each other the deepest counts.
+    """
+    whole: list[Fade] = []
+    for group in _touching(sorted(fades, key=lambda fade: (fade.first, fade.last))):
+        whole += _one_hole(group) if len(group) > 1 else group
+    return whole
+
+
+def _touching(fades: list[Fade]) -> Iterator[list[Fade]]:
+    """Fades, in order, in groups that touch."""
+    group: list[Fade] = []
+    until = 0
+    for fade in fades:
+        if group and fade.first > until + _FEWEST:
+            yield group
+            group = []
+        group.append(fade)
+        until = max(until, fade.last) if len(group) > 1 else fade.last
+    if group:
+        yield group
+
+
+def _one_hole(group: list[Fade]) -> list[Fade]:
+    """Fades that touch, cut where they overlap and led into one another."""
+    leader = next((fade for fade in group if fade.leads), None)
+    cuts = sorted({frame for fade in group for frame in (fade.first, fade.last)})
+    pieces: list[tuple[Fade, int, int]] = []
+    for first, last in pairwise(cuts):
+        over = [fade for fade in group if fade.first <= first and fade.last >= last]
+        deepest = min(over, key=lambda fade: (fade.gain, not fade.leads)) if over else pieces[-1][0]
+        if pieces and pieces[-1][0] is deepest:
+            pieces[-1] = (deepest, pieces[-1][1], last)
+        else:
+            pieces.append((deepest, first, last))
+    hole = []
+    for i, (fade, first, last) in enumerate(pieces):
+        near = [pieces[at][0].gain if 0 <= at < len(pieces) else 1.0 for at in (i - 1, i + 1)]
+        inner = [i > 0, i + 1 < len(pieces)]
+        edges, beside = list(fade.edges), list(fade.beside)
+        for side in (0, 1):
+            if inner[side]:
+                beside[side] = max(fade.gain, near[side])  # the deeper of two fades has the edge between them
+                edges[side] = fade.edges[side] if near[side] > fade.gain else 0
+        one = msgspec.structs.replace(fade, first=first, last=last, edges=tuple(edges), beside=tuple(beside))
+        hole.append(one if leader is None else
+                    msgspec.structs.replace(one, room=leader.room, under=leader.under))  # fmt: skip
+    return hole
 
 
 def room_under(part: Part) -> tuple[float, ...]:
@@ -77,14 +143,13 @@ def apply(block: np.ndarray, start: int, fades: Sequence[Fade]) -> np.ndarray:
         first, last = max(start, fade.first), min(start + block.shape[1], fade.last)
         if last <= first:
             continue
-        weight = weights(fade, first, last)
+        gain = gains(fade, first, last)
         piece = slice(first - start, last - start)
-        out[:, piece] *= 1 - (1 - np.float32(fade.gain)) * weight
+        out[:, piece] *= gain
         if fade.room and max(fade.room) > SILENT_DB:
             tone = room_tone(fade.room, fade.sample_rate, first, last - first, len(block))
             # as much as was taken away, so that the room keeps its power through the edges too
-            kept = 1 - (1 - fade.gain) * weight
-            out[:, piece] += tone * np.sqrt(1 - kept**2).astype(np.float32)
+            out[:, piece] += tone * np.sqrt(np.maximum(fade.under**2 - gain**2, 0)).astype(np.float32)
     return out
 
 
@@ -135,13 +200,27 @@ def _room_filter(room: tuple[float, ...], sample_rate: int) -> np.ndarray:
     return taps
 
 
-def weights(fade: Fade, first: int, last: int) -> np.ndarray:
-    """0 at the ends of a fade, 1 within, raised cosines between, for frames ``first`` to ``last``."""
-    at = np.arange(first, last)
+def gains(fade: Fade, first: int, last: int) -> np.ndarray:
+    """The gain of a fade in frames ``first`` to ``last``, float32."""
+    return gains_at(fade, np.arange(first, last)).astype(np.float32)
+
+
+def edges_of(fade: Fade) -> tuple[np.ndarray, np.ndarray]:
+    """Frames along both edges of a fade, to draw them by."""
+    half, share = (fade.last - fade.first) // 2, np.linspace(0, 1, _EDGE_POINTS)
+    closes, opens = (min(edge, half) for edge in fade.edges)
+    return fade.first + closes * share, fade.last - opens * (1 - share)
+
+
+def gains_at(fade: Fade, at: np.ndarray) -> np.ndarray:
+    """The gain of a fade at frames of it: its own within, raised cosines to what is beside it."""
     half = (fade.last - fade.first) // 2
-    rise = np.clip((at - fade.first + 0.5) / max(1, min(fade.edge, half)), 0, 1)
-    fall = np.clip((fade.last - at - 0.5) / max(1, min(fade.opens or fade.edge, half)), 0, 1)
-    return raised_cosine(np.minimum(rise, fall)).astype(np.float32)
+    gain = np.full(len(at), fade.gain)
+    for edge, beside, away in zip(fade.edges, fade.beside, (at - fade.first, fade.last - 1 - at), strict=True):
+        if edge:
+            share = np.clip((away + 0.5) / max(1, min(edge, half)), 0, 1)
+            gain += (beside - fade.gain) * (1 - raised_cosine(share))
+    return gain
 
 
 def _still(still: Still, mine: Sequence[Fade]) -> None:
@@ -150,7 +229,7 @@ def _still(still: Still, mine: Sequence[Fade]) -> None:
         first, last = still.survey.frame(fade.first / rate), still.survey.frame(fade.last / rate)
         inside = slice(*np.searchsorted(still.frames, [first, last + 1]))
         under = room if fade.room else 0.0
-        still.power[inside] = still.power[inside] * fade.gain**2 + under * (1 - fade.gain**2)
+        still.power[inside] = still.power[inside] * fade.gain**2 + under * max(0.0, fade.under**2 - fade.gain**2)
 
 
 def _power(power: np.ndarray, survey: Survey, mine: Sequence[Fade]) -> None:
@@ -166,4 +245,5 @@ STAGE = Stage(
     ("bands by level",),
     still=_still,
     power=_power,
+    joined=joined,
 )

@@ -94,7 +94,8 @@ class Reporter:
 
     ``row(part)``: its row in the report beside the counts of marks, None for nothing; ``steady_json(part)``: steady
     things that it treats, for ``find --json``; ``summary(part)``: a line for the terminal, or ''. ``mark_json(part,
-    mark, with_lead)``: what ``find --json`` tells of a mark besides; ``extra_json(part)``: what stands beside the
+    mark, with_lead)``: what ``find --json`` tells of a mark besides; ``rows(part, mark)``: what differs in
+    each, where it takes several rows; ``extra_json(part)``: what stands beside the
     marks. ``label(mark)``: what a mark is called beside its kind, '' for nothing. ``doubts(part)``: what is doubtful in
     what it does. ``sounds_of(mark)``: what the sounds of a mark are called, '' for nothing; the proof shows spectra
     of those of one name together. ``copied_from(mark)``: the second of the part whose sound stands at a mark, None for
@@ -106,6 +107,7 @@ class Reporter:
     steady_json: Callable[[Part], list[dict[str, Any]]] = lambda part: []
     summary: Callable[[Part], str] = lambda part: ""
     mark_json: Callable[[Part, Any, bool], dict[str, Any]] = lambda part, mark, with_lead: {}
+    rows: Callable[[Part, Any], Sequence[dict[str, Any]]] = lambda part, mark: ({},)
     extra_json: Callable[[Part], dict[str, Any]] = lambda part: {}
     label: Callable[[Any], str] = lambda mark: ""
     doubts: Callable[[Part], Sequence[Doubt]] = lambda part: ()

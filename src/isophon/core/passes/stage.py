@@ -73,7 +73,8 @@ class Stage:
     frame of a treatment depends on all frames of that. ``cache_input``: whether it reads the same frames so often that
     what the stage before left is kept by tiles. ``fixed_blocks``: the last digits of its numbers depend on which frames
     it works on at once, so that these are always the same. ``slow``: it costs much and its treatments seldom change, so
-    that it is rendered ahead, with all stages before it. ``remote_input(treatment, start, stop)``: the other frames,
+    that it is rendered ahead, with all stages before it. ``joined(mine)``: what is done in place of all its treatments
+    of a take, where some depend on others. ``remote_input(treatment, start, stop)``: the other frames,
     left by the stage before, that a treatment makes a span of. ``still(still, mine)`` and ``power(power, survey,
     mine)`` tell from a survey's numbers what it leaves: of the bands of the still frames, and of the K-weighted power
     of all frames; both in place.
@@ -88,6 +89,7 @@ class Stage:
     cache_input: bool = False
     slow: bool = False
     fixed_blocks: bool = False
+    joined: Callable[[Sequence[Any]], Sequence[Treatment]] | None = None
     remote_input: Callable[[Any, int, int], tuple[int, int]] | None = None
     still: Callable[[Still, Sequence[Any]], None] | None = None
     power: Callable[[np.ndarray, Survey, Sequence[Any]], None] | None = None

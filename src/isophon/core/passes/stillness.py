@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Protocol
 
 import numpy as np
 from scipy import signal
 
 from isophon.core.audio.hum import Hum, hum_of
-from isophon.core.marks import Mark
 from isophon.core.passes.context import FinderContext
 from isophon.core.passes.stage import Read
 from isophon.core.survey import Survey
@@ -22,9 +22,17 @@ _MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distri
 Density = tuple[np.ndarray, np.ndarray]
 
 
-def density(context: FinderContext, gaps: Iterable[Mark], hum: Hum | None) -> Density | None:
-    """The noise of the room in the gaps of a take, without its hum, see :func:`still_density`."""
-    spans = [(gap.start, gap.end) for gap in gaps]
+class Pause(Protocol):
+    """A mark of what lies between two words."""
+
+    @property
+    def dead_air(self) -> tuple[tuple[float, float], ...]:
+        """What of it is no breath, (start, end) in s."""
+
+
+def density(context: FinderContext, pauses: Iterable[Pause], hum: Hum | None) -> Density | None:
+    """The noise of the room in the pauses of a take, without its hum, see :func:`still_density`."""
+    spans = [span for pause in pauses for span in pause.dead_air]
     read = without(hum, context.read)
     return context.kept("density", lambda: still_density(read, context.survey, spans))
 

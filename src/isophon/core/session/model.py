@@ -30,7 +30,7 @@ from isophon.core.ranges import (
     Sides,
     Start,
 )
-from isophon.core.render import Plan
+from isophon.core.render import Plan, joined
 from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
 
 M = TypeVar("M", bound=Mark)
@@ -199,7 +199,7 @@ class Part(Settings, frozen=True, dict=True):
         """The same without some kinds."""
         if kinds not in self._plans:
             rest = (one for name, one in self._kinds.items() if name not in kinds)
-            whole = [treatment for one in rest for treatment in one.treatments(self)]
+            whole = joined([treatment for one in rest for treatment in one.treatments(self)])
             self._plans[kinds] = tuple(sorted(whole, key=attrgetter("first")))
         return self._plans[kinds]
 

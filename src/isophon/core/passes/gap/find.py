@@ -1,4 +1,4 @@
-"""Finding dead air: what lies between the singing and the breaths, and how loud it is; and the sound of the room."""
+"""Finding pauses: what lies between the words, the breaths in it, and how loud the rest is; the sound of the room."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import numpy as np
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.gap.mark import GapMark
+from isophon.core.passes.gap.mark import GapMark, Spans, without
 from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density
 from isophon.core.survey import STILL, Survey
 
@@ -19,33 +19,34 @@ _MOMENT_S = 0.05
 
 
 def find(survey: Survey, sounds: list[tuple[float, float]], breaths: Iterable[Mark]) -> tuple[Mark, ...]:
-    """The gaps of a take: heads, tails, and all between stretches of singing and breaths; 100 ms or longer."""
+    """The pauses of a take: its head, its tail, and all between words; with 100 ms or more of dead air."""
     if not sounds or survey.voice_lufs is None:
         return ()
-    taken = sorted([*sounds, *((m.start, m.end) for m in breaths)])
-    length = survey.samples / survey.sample_rate
-    gaps, until = [], 0.0
-    for start, end in [*taken, (length, length)]:
-        if start - until >= _SHORTEST_S:
-            gaps.append((until, min(start, length)))
-        until = max(until, end)
-    return tuple(measured(survey, start, end) for start, end in gaps)
+    length, air = survey.samples / survey.sample_rate, sorted((m.start, m.end) for m in breaths)
+    pauses = without((0.0, length), sounds)
+    inside = [(span, tuple(b for b in air if b[0] < span[1] and b[1] > span[0])) for span in pauses]
+    return tuple(measured(survey, start, end, air) for (start, end), air in inside
+                 if sum(b - a for a, b in without((start, end), air)) >= _SHORTEST_S)  # fmt: skip
 
 
-def measured(survey: Survey, start: float, end: float) -> Mark:
-    """A gap with the level of its loudest 50 ms, against the voice around it and against the room."""
+def measured(survey: Survey, start: float, end: float, breaths: Spans = ()) -> GapMark:
+    """A pause with the level of its loudest 50 ms, breaths aside, against the voice around it and against the room."""
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
-    moment = max(1, round(_MOMENT_S / survey.hop_s))
-    power = survey.k_power[frames].astype(np.float64)
-    whole = np.convolve(power, np.ones(min(moment, len(power))) / min(moment, len(power)), mode="valid")
-    level = lufs(float(whole.max()))
+    level = lufs(max(_loudest(survey, *piece) for piece in without((start, end), breaths)))
     quiet = survey.state == STILL
     room = lufs(float(np.median(survey.k_power[quiet]))) if quiet.any() else level
     standout = level - float(np.mean(survey.voice_level[frames]))
     return GapMark(
         mark_id("gap", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
-        20.0, 20_000.0, 1.0, over_room_db=round(max(0.0, level - max(room, SILENT_DB)), 1),
+        20.0, 20_000.0, 1.0, over_room_db=round(max(0.0, level - max(room, SILENT_DB)), 1), breaths=breaths,
     )  # fmt: skip
+
+
+def _loudest(survey: Survey, start: float, end: float) -> float:
+    """The power of the loudest 50 ms of a span."""
+    first, moment = survey.frame(start), max(1, round(_MOMENT_S / survey.hop_s))
+    power = survey.k_power[first : max(first + 1, survey.frame(end))].astype(np.float64)
+    return float(np.convolve(power, np.ones(min(moment, len(power))) / min(moment, len(power)), mode="valid").max())
 
 
 def room_of(density: Density | None) -> tuple[float, ...]:

@@ -2,11 +2,44 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import Annotated
+
+import msgspec
+
 from isophon.core.marks import Mark
-from isophon.core.ranges import Level
+from isophon.core.ranges import Level, Seconds
+
+_MOST_BREATHS = 2_000  # no pause has so many
+
+Spans = tuple[tuple[float, float], ...]
 
 
 class GapMark(Mark, frozen=True, tag="gap"):
-    """Dead air. ``over_room_db``: how far its loudest moment stands over the room."""
+    """A pause: all that lies between two words.
+
+    ``over_room_db``: how far its loudest moment stands over the room, breaths aside. ``breaths``: those found in it,
+    (start, end) in s.
+    """
 
     over_room_db: Level = 0.0
+    breaths: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=_MOST_BREATHS)] = ()
+
+    @property
+    def dead_air(self) -> Spans:
+        """What of it is no breath, (start, end) in s."""
+        return without((self.start, self.end), self.breaths)
+
+
+def without(span: tuple[float, float], others: Iterable[tuple[float, float]]) -> Spans:
+    """What is left of a span without others."""
+    left, (at, end) = [], span
+    for first, last in sorted(others):
+        if first > at:
+            left.append((at, min(first, end)))
+        at = max(at, last)
+        if at >= end:
+            break
+    if at < end:
+        left.append((at, end))
+    return tuple(piece for piece in left if piece[1] > piece[0])

@@ -8,6 +8,7 @@ import msgspec
 
 from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes.gap.mark import GapMark
+from isophon.core.passes.gap.pause import Breaths, dead_air, goes_along
 
 DRAWN_S = (0.03, 86_400.0)  # shortest and longest that can be drawn
 _LEAST_LEFT_MS = 10.0
@@ -57,15 +58,22 @@ def near_words(mark: Mark, settings: GapSettings, duration: float) -> tuple[bool
     )
 
 
-def change_of(mark: GapMark, settings: GapSettings, context: object = None) -> float:
-    """What is done to a gap, in dB ≤ 0; −36 and less: what sounds there is taken out whole."""
-    hand = mark.hand
-    if hand.leave:
+def change_of(mark: GapMark, settings: GapSettings, breaths: Breaths) -> float:
+    """What is done to a gap, in dB ≤ 0; −36 and less: what sounds there is taken out whole.
+
+    What would be left alone goes along with a breath that leaves a hole.
+    """
+    if mark.hand.leave:
         return 0.0
-    if hand.change_db is not None:
-        return hand.change_db
-    start, end = mark.span
-    if 1000 * (end - start) < max(settings.least_ms, settings.after_ms + settings.before_ms + _LEAST_LEFT_MS):
+    return change_alone(mark, settings, breaths) or (GONE_DB if goes_along(mark, breaths) else 0.0)
+
+
+def change_alone(mark: GapMark, settings: GapSettings, breaths: Breaths) -> float:
+    """The same but for what goes along with a breath."""
+    if mark.hand.change_db is not None:
+        return mark.hand.change_db
+    length = sum(end - start for start, end in dead_air(mark, breaths))
+    if 1000 * length < max(settings.least_ms, settings.after_ms + settings.before_ms + _LEAST_LEFT_MS):
         return 0.0
     if mark.over_room_db < settings.floor_db:
         return 0.0

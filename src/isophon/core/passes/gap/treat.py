@@ -1,4 +1,8 @@
-"""Gaps turned down, taken out or filled with room tone, see :mod:`isophon.core.passes.fades`."""
+"""Gaps turned down, taken out or filled with room tone, see :mod:`isophon.core.passes.fades`.
+
+What is kept beside a word is kept beside words alone: a gap closes right beside a breath that stays, and is one hole
+with a breath that goes.
+"""
 
 from __future__ import annotations
 
@@ -6,17 +10,28 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from isophon.core.passes.fades import Fade, fade_of, room_under
-from isophon.core.passes.gap.mark import GapMark
+from isophon.core.passes.gap.mark import GapMark, without
+from isophon.core.passes.gap.pause import breaths_of, staying
+from isophon.core.passes.gap.settings import change_alone
 
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
+_KEPT_S = 0.01  # shorter remains are left to what is beside them
+
 
 def gap_fades(part: Part) -> Iterator[Fade]:
     """What is done to the gaps of a part."""
-    settings, room = part.gap, room_under(part) if part.gap.how == "room tone" else ()
+    settings, room, breaths = part.gap, room_under(part) if part.gap.how != "silence" else (), breaths_of(part)
+    under_db = settings.down_db if settings.how == "turn down" else 0.0
+    edges, end_s = (settings.closes_ms, settings.opens_ms), part.source.duration - 1e-3
     for mark, change in part.changes_of(GapMark):
         start, end = mark.span
         start += 0.0 if start <= 0 else settings.after_ms / 1000
-        end -= 0.0 if end >= part.source.duration - 1e-3 else settings.before_ms / 1000
-        yield from fade_of(part, start, end, change, (settings.closes_ms, settings.opens_ms), room)
+        end -= 0.0 if end >= end_s else settings.before_ms / 1000
+        own = bool(change_alone(mark, settings, breaths))
+        gone = () if mark.hand.drawn else tuple((b.start, b.end) for b in breaths.inside(mark) if b.goes)
+        for first, last in without((start, end), (*staying(mark, breaths), *gone)):
+            touches = any(first == b or last == a for a, b in gone)
+            if last - first > _KEPT_S or touches:
+                yield from fade_of(part, first, last, change, edges, room if own else (), under_db, leads=True)

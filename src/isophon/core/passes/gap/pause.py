@@ -1,0 +1,70 @@
+"""A pause as one: its dead air, the breaths that stay in it, and those that go."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from isophon.core.marks import GONE_DB
+from isophon.core.passes.gap.mark import GapMark, Spans, without
+
+if TYPE_CHECKING:
+    from isophon.core.session.model import Part
+
+
+_LEAST_ROW_S = 0.1
+
+
+class Breath(NamedTuple):
+    """A breath of a part: where it was found to start, its span in s, and whether nothing of it is left."""
+
+    found: float
+    start: float
+    end: float
+    goes: bool
+
+
+class Breaths(NamedTuple):
+    """The breaths of a part in order of time; ``leave_a_hole``: whether no room goes on under those that go."""
+
+    each: tuple[Breath, ...] = ()
+    leave_a_hole: bool = False
+
+    def inside(self, mark: GapMark) -> list[Breath]:
+        """Those in a pause."""
+        start, end = min(mark.start, mark.span[0]), max(mark.end, mark.span[1])
+        return [breath for breath in self.each if breath.start < end and breath.end > start]
+
+
+def breaths_of(part: Part) -> Breaths:
+    """The breaths of a part, and what is done to them."""
+    changes = {mark.id: change for mark, change in part.changed("breath")}
+    each = (Breath(mark.start, *mark.span, changes.get(mark.id, 0.0) <= GONE_DB) for mark in part.of_kind("breath"))
+    return Breaths(tuple(each), not part.breath.fill)
+
+
+def staying(mark: GapMark, breaths: Breaths) -> Spans:
+    """The breaths in a pause that sound; where a hand drew the gap it covers all that is in it."""
+    if mark.hand.drawn:
+        return ()
+    inside = breaths.inside(mark)
+    known = {breath.found for breath in inside}
+    unknown = (span for span in mark.breaths if span[0] not in known)
+    return tuple(sorted([*unknown, *((b.start, b.end) for b in inside if not b.goes)]))
+
+
+def dead_air(mark: GapMark, breaths: Breaths) -> Spans:
+    """What of a pause is treated as one: all of it but the breaths that stay, (start, end) in s."""
+    return without(mark.span, staying(mark, breaths))
+
+
+def goes_along(mark: GapMark, breaths: Breaths) -> bool:
+    """Whether a breath in it leaves a hole, so that the room beside that would be left as an island."""
+    return breaths.leave_a_hole and any(breath.goes for breath in breaths.inside(mark))
+
+
+def rows(part: Part, mark: GapMark) -> list[dict[str, Any]]:
+    """What ``find --json`` tells of a pause: its dead air, a row for each stretch, with the breaths that go in it."""
+    breaths = breaths_of(part)
+    told = [(start, end) for start, end in dead_air(mark, breaths) if end - start >= _LEAST_ROW_S]
+    return [{"start_s": start, "end_s": end, "breaths": [b.start for b in breaths.inside(mark) if start <= b.start < end]}
+            for start, end in told]  # fmt: skip

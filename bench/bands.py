@@ -36,7 +36,9 @@ def main(seconds: float) -> None:
 
         low = common.median_time(lambda: FinderContext(take, surveyed, BY_NAME).low, 3)
         bells = tuple(Bell(hz, 8.0, -4.0) for hz in (310.0, 900.0, 2_700.0))
-        boxes = tuple(SpotCut(at, at + 24_000, 2_400, 1_000.0, 3_000.0, -6.0) for at in range(0, take.frames, 240_000))
+        boxes = tuple(
+            SpotCut(at, at + 24_000, (2_400, 2_400), 1_000.0, 3_000.0, -6.0) for at in range(0, take.frames, 240_000)
+        )
 
         def render(plan) -> None:
             for _ in Renderer(take.read, take.sample_rate, take.frames).blocks(plan, take.blocks()):

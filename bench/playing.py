@@ -96,8 +96,10 @@ def worked(room, seconds: float, work: Callable[[int], None], every_s: float,
     blocks, late = after.blocks - before.blocks, after.late - before.late
     control.terminate()
     share = float(control.communicate()[0])
-    return (f"{blocks:6} blocks: {after.empty - before.empty:4} empty, {100 * late / max(1, blocks):5.2f} % late "
-            f"(control {share:.2f} %), {100 * sung / looks:5.1f} % as sung, longest turn {1000 * longest:4.0f} ms")
+    return (
+        f"{blocks:6} blocks: {after.empty - before.empty:4} empty, {100 * late / max(1, blocks):5.2f} % late "
+        f"(control {share:.2f} %), {100 * sung / looks:5.1f} % as sung, longest turn {1000 * longest:4.0f} ms"
+    )
 
 
 def wait(seconds: float) -> None:

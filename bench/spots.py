@@ -115,7 +115,7 @@ def pop_rows(quick: bool) -> None:
             out = noisy[None]
             for m in marks:
                 first, last = round(m.start * rate), round((m.end + 0.02) * rate)
-                cut = PopCut(first, last, round(0.02 * rate), 0.0, m.high_hz, rate, m.end - m.start)
+                cut = PopCut(first, last, (round(0.02 * rate),) * 2, 0.0, m.high_hz, rate, m.end - m.start)
                 out = apply(out, 0, [(cut, burst_of(reader(noisy), cut))])
             near = np.zeros(len(clean), bool)
             for a, b in spans:

@@ -57,7 +57,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(1.0)))
     assert workspace.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(workspace.part)) > before
     filled = next(t for t in fades(workspace.part) if t.gain == 0.0)
-    assert filled.room and filled.opens < filled.edge
+    assert filled.room and filled.edges[1] < filled.edges[0]
     mark = max(workspace.marks, key=lambda m: m.over_room_db)
     workspace.take_in_hand([mark.id])
     assert room.lens.numbers.text().endswith("dB over the room · filled")
@@ -77,7 +77,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     extras.how.activated.emit(extras.how.currentIndex())
     gap = next(t for t in fades(workspace.part) if t.gain == 0.0)
     middle = workspace.take.renderer.cleaned(
-        workspace.part.plan, gap.first + gap.edge, gap.last - gap.first - 2 * gap.edge
+        workspace.part.plan, gap.first + gap.edges[0], gap.last - gap.first - sum(gap.edges)
     )
     assert not middle.any(), "silence is silent, after the low cut too"
     mark = max(workspace.marks, key=lambda m: m.end - m.start)

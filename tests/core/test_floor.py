@@ -230,7 +230,7 @@ def test_the_low_cut_follows_the_lowest_notes(lead):
 
 def make_plan(cuts):
     fades = tuple(Fade(a, a + n, (300, 200), g, (-60.0,) * 30 if fill else (), RATE) for a, n, g, fill in cuts)
-    esses = (treat.EssCut(treat.Span(20_000, 26_000, 3_000.0, None), 480, 0.3),)
+    esses = (treat.EssCut(treat.Span(20_000, 26_000, 3_000.0, None), (480, 480), 0.3),)
     return tuple(sorted((LowCut(0, 90_000, 90.0, 24, RATE), *fades, *esses), key=lambda t: t.first))
 
 

@@ -20,7 +20,7 @@ from isophon.core.session.model import Listening
 RATE = 48_000
 RNG = np.random.default_rng(5)
 ONE, TWO = (RNG.standard_normal(90_000).astype(np.float32) * 0.1 for _ in range(2))
-PLAN = (treat.EssCut(treat.Span(20_000, 40_000, 3_000.0, None), 480, 0.25),)
+PLAN = (treat.EssCut(treat.Span(20_000, 40_000, 3_000.0, None), (480, 480), 0.25),)
 
 
 def strips(cache=None):

@@ -163,7 +163,7 @@ def test_what_is_not_rendered_yet_is_heard_as_sung_never_as_silence():
     rate, size = 48_000, 8 * 48_000
     tone = (0.5 * np.sin(2 * np.pi * 110 * np.arange(size) / rate)).astype(np.float32)
     whole = treat.Span(0, size, 60.0, None)
-    half, less = (treat.EssCut(whole, 480, gain) for gain in (0.5, 0.25))
+    half, less = (treat.EssCut(whole, (480, 480), gain) for gain in (0.5, 0.25))
     deck = Deck(tone, rate)
     deck.renderer = SlowRenderer(reader(tone), rate, size)
     deck.set_plan((half,), made=False)
@@ -193,7 +193,7 @@ def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
     """A low tone stays as smooth as it is through every kind of jump; a click would bend it far more."""
     rate = 48_000
     tone = (0.5 * np.sin(2 * np.pi * 110 * np.arange(rate * 4) / rate)).astype(np.float32)
-    plan = (treat.EssCut(treat.Span(0, rate * 4, 700.0, None), 480, 0.3),)
+    plan = (treat.EssCut(treat.Span(0, rate * 4, 700.0, None), (480, 480), 0.3),)
     deck = Deck(tone, rate, plan)
     deck.player.play()
     heard = [deck.hear(12)]

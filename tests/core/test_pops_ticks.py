@@ -110,7 +110,7 @@ def test_a_pops_burst_goes_and_the_voice_stays(voice):
     out = noisy[None]
     for mark in marks:
         first, last = round(mark.start * rate), round((mark.end + 0.02) * rate)
-        cut = PopCut(first, last, round(0.02 * rate), 0.0, mark.high_hz, rate, mark.end - mark.start)
+        cut = PopCut(first, last, (round(0.02 * rate),) * 2, 0.0, mark.high_hz, rate, mark.end - mark.start)
         out = apply(out, 0, [(cut, burst_of(take, cut))])
     near = np.zeros(len(clean), bool)
     for start, end in spans:

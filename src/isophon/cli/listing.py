@@ -21,8 +21,10 @@ def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -
         "duration_s": round(source.duration, 6),
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": floor_dbfs,
-        "marks": sorted((row for mark in _listed(part) for row in _rows(part, mark, lead is not None)),
-                        key=lambda row: row["start_s"]),
+        "marks": sorted(
+            (row for mark in _listed(part) for row in _rows(part, mark, lead is not None)),
+            key=lambda row: row["start_s"],
+        ),
         "bands": [row for kind in KINDS for row in kind.reporter.steady_json(part)],
         **{name: {"lead": lead, **value} for name, value in extra if lead},
         **{kind.name: kind.reporter.row(part) for kind in KINDS if not (kind.mark and kind.found_in_take)},

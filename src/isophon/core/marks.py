@@ -14,7 +14,7 @@ from typing import Annotated
 import msgspec
 
 from isophon.core.errors import CallError
-from isophon.core.ranges import MOST_POINTS, Change, Hertz, Level, Moved, Name, Seconds, Share
+from isophon.core.ranges import MOST_POINTS, Change, Fading, Hertz, Level, Moved, Name, Seconds, Share
 
 GONE_DB = -36.0  # a change this deep means nothing is left
 
@@ -27,7 +27,8 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
     do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of
     the mark, dB) added to it along its time; ``outline``: (s, Hz), corners of a free outline that is changed instead of
-    the box around it; ``anchors``: moments of a word, and when each is to be heard, in s of the part.
+    the box around it; ``anchors``: moments of a word, and when each is to be heard, in s of the part. ``fades_ms``:
+    how long the change takes to come and to go.
     """
 
     change_db: Moved | None = None
@@ -44,6 +45,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     shape: Annotated[tuple[tuple[Share, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     outline: Annotated[tuple[tuple[Seconds, Hertz], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     anchors: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
+    fades_ms: tuple[Fading, Fading] | None = None
 
     @property
     def any(self) -> bool:
@@ -104,6 +106,11 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False, tag_field=
             self.start if hand.start is None else hand.start,
             self.end if hand.end is None else hand.end,
         )
+
+    def edges(self, edges_ms: tuple[float, float], sample_rate: int) -> tuple[int, int]:
+        """How many frames its change takes to come and to go; ``edges_ms``: where no hand says otherwise."""
+        first, last = (max(1, round(ms / 1000 * sample_rate)) for ms in self.hand.fades_ms or edges_ms)
+        return first, last
 
     @property
     def band(self) -> tuple[float, float | None]:

@@ -24,6 +24,7 @@ Hertz = Annotated[float, Meta(ge=0.0, le=200_000.0)]
 Share = Annotated[float, Meta(ge=0.0, le=1.0)]
 Change = Annotated[float, Meta(ge=-60.0, le=12.0)]  # in dB
 Moved = Annotated[float, Meta(ge=-400.0, le=400.0)]  # in ms; also of changes in dB, where older files hold moves
+Fading = Annotated[float, Meta(ge=0.0, le=2_000.0)]  # in ms
 Late = Annotated[float, Meta(ge=-1_000.0, le=1_000.0)]  # in ms
 Rate = Annotated[int, Meta(ge=RATES_HZ[0], le=RATES_HZ[1])]
 Sides = Annotated[int, Meta(ge=1, le=2)]

@@ -22,6 +22,8 @@ from isophon.app.views.gate import draw_fades
 from isophon.core.passes.breath.find import measured
 from isophon.core.takes.pictures import Axis
 
+_PLACES = {"head": "at the head of a phrase", "between": "between words", "end": "after a phrase"}
+
 
 class BreathExtras(Extras):
     """Whether the room goes on under a breath that is turned down."""
@@ -48,6 +50,7 @@ PASS = Pass(
         many="breaths",
         over_what=" in dB over the voice around them",
         gone=lambda part: "filled" if part.breath.fill else "gone",
+        more_told=lambda part, mark: _PLACES[mark.place],
     ),
     controls=Controls(
         knobs=(
@@ -60,6 +63,14 @@ PASS = Pass(
             ),
             Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
             Knob("fade_ms", "Fades", 1, "ms", "How long the change takes to come and go", True),
+            *(
+                Knob(f"{place}_db", words, 0.5, "dB", f"By how much lower ceiling and change lie for {what}", True)
+                for place, words, what in (
+                    ("heads", "Heads of phrases lower by", "breaths at the head of a phrase"),
+                    ("between", "Between words lower by", "breaths between the words of a phrase"),
+                    ("ends", "Ends of phrases lower by", "breaths after a phrase"),
+                )
+            ),
             SURE,
         ),
         setting_words={("breath", "ceiling_db"): "ceiling", ("breath", "fill"): "room under breaths"},

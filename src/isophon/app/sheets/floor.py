@@ -23,7 +23,10 @@ from isophon.app.views.keyboard import Choice
 from isophon.app.views.made import spaced, switch
 from isophon.core.marks import Mark
 from isophon.core.passes.gap.find import measured
+from isophon.core.passes.gap.mark import GapMark
+from isophon.core.passes.gap.pause import breaths_of
 from isophon.core.passes.gap.settings import near_words
+from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
 _GAPS = {"room tone": "filled with room tone", "turn down": "turned down", "silence": "silenced"}
@@ -97,6 +100,18 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     return ""
 
 
+def _breaths_told(part: Part, mark: GapMark) -> str:
+    """The breaths in a pause, and what becomes of them."""
+    inside = breaths_of(part).inside(mark)
+    if not inside:
+        return ""
+    going, one = sum(breath.goes for breath in inside), len(inside) == 1
+    who = "with its breath" if one else f"with {len(inside)} breaths"
+    if going in (0, len(inside)):
+        return f"{who}, which {'goes' if one else 'go'} too" if going else f"{who}, which {'stays' if one else 'stay'}"
+    return f"{who}, of which {going} {'goes' if going == 1 else 'go'}"
+
+
 def _draw(painter: QPainter, ground: Ground) -> None:
     """The fades of gaps, and where one comes close to a word."""
     part, (start, end) = ground.workspace.part, ground.view
@@ -119,7 +134,9 @@ PASS = Pass(
         over_what=" in dB over the room",
         over="over the room",
         gone=lambda part: "filled" if part.gap.how == "room tone" else "gone",
+        more_told=_breaths_told,
         warning=_warning,
+        letter=lambda mark: {0: "", 1: "breath"}.get(len(mark.breaths), f"{len(mark.breaths)} breaths"),
     ),
     controls=Controls(
         knobs=(

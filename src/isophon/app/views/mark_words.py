@@ -18,4 +18,4 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     gone = which.words.gone(part) if change <= GONE_DB else ""
     done = which.words.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
     where = () if workspace.over_frequency else (at, level)
-    return " · ".join(filter(None, (*where, over, done, which.words.more_told(mark))))
+    return " · ".join(filter(None, (*where, over, done, which.words.more_told(part, mark))))

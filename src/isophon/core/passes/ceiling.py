@@ -10,9 +10,17 @@ from isophon.core.marks import Mark
 class UnderCeiling(Protocol):
     """Settings of a kind whose marks come down to a ceiling over the voice."""
 
-    ceiling_db: float
-    limit_db: float
-    sure: float
+    @property
+    def ceiling_db(self) -> float:
+        """The stand-out over the voice that is let through."""
+
+    @property
+    def limit_db(self) -> float:
+        """The deepest change."""
+
+    @property
+    def sure(self) -> float:
+        """Marks of a lower confidence are left."""
 
 
 def change_of(mark: Mark, settings: UnderCeiling, context: object = None) -> float:

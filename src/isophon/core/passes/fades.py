@@ -19,7 +19,7 @@ from scipy import fft, signal
 
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.audio.spectra import third_octave_edges
-from isophon.core.marks import GONE_DB
+from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes.stage import Stage, Still
 from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB
 from isophon.core.survey import Survey
@@ -33,6 +33,7 @@ _SEED = 71_993
 _CORRECTIONS = 4
 _FEWEST = 8
 _EDGE_POINTS = 9
+MOST_DB = 12.0
 
 
 class Fade(msgspec.Struct, frozen=True):
@@ -40,7 +41,7 @@ class Fade(msgspec.Struct, frozen=True):
 
     ``room``: the third-octave levels that go on underneath, empty for none, and ``under``: the gain of that.
     ``beside``: the gains at both ends, from which and to which the edges lead. ``leads``: whether its room goes on
-    under all fades that it touches.
+    under all fades that it touches. ``line``: (frame, dB), the change along it where that is not the same throughout.
     """
 
     first: int
@@ -52,22 +53,25 @@ class Fade(msgspec.Struct, frozen=True):
     under: float = 1.0
     beside: tuple[float, float] = (1.0, 1.0)
     leads: bool = False
+    line: tuple[tuple[int, float], ...] = ()
 
 
 def fade_of(
-    part: Part, start: float, end: float, change: float, edges_ms: tuple[float, float], room: tuple[float, ...],
-    under_db: float = 0.0, leads: bool = False,
+    part: Part, mark: Mark, span: tuple[float, float], change: float, edges_ms: tuple[float, float],
+    room: tuple[float, ...], under_db: float = 0.0, leads: bool = False,
 ) -> Iterator[Fade]:  # fmt: skip
-    """A fade over a span in s by ``change`` dB, none where it would be shorter than a few frames.
+    """A fade over a span (s) of a mark by ``change`` dB, none where it would be shorter than a few frames.
 
     It has no edge where the take begins or ends. ``under_db``: the change of the room that goes on underneath.
     """
     rate, frames = part.source.sample_rate, part.source.frames
-    first, last = max(0, round(start * rate)), min(frames, round(end * rate))
+    first, last = max(0, round(span[0] * rate)), min(frames, round(span[1] * rate))
     if last - first > _FEWEST:
-        edge, opens = (min(round(ms / 1000 * rate), (last - first) // 2) for ms in edges_ms)
+        edge, opens = (min(edge, (last - first) // 2) for edge in mark.edges(edges_ms, rate))
         edges = (edge if first else 0, opens if last < frames else 0)
-        yield Fade(first, last, edges, gain_of(change), room, rate, gain_of(under_db), leads=leads)
+        (start, end), shape = mark.span, mark.hand.shape
+        line = tuple((round((start + share * (end - start)) * rate), change + more) for share, more in shape)
+        yield Fade(first, last, edges, gain_of(change), room, rate, gain_of(under_db), leads=leads, line=line)
 
 
 def gain_of(change: float) -> float:
@@ -114,13 +118,12 @@ def _one_hole(group: list[Fade]) -> list[Fade]:
             pieces.append((deepest, first, last))
     hole = []
     for i, (fade, first, last) in enumerate(pieces):
-        near = [pieces[at][0].gain if 0 <= at < len(pieces) else 1.0 for at in (i - 1, i + 1)]
-        inner = [i > 0, i + 1 < len(pieces)]
         edges, beside = list(fade.edges), list(fade.beside)
-        for side in (0, 1):
-            if inner[side]:
-                beside[side] = max(fade.gain, near[side])  # the deeper of two fades has the edge between them
-                edges[side] = fade.edges[side] if near[side] > fade.gain else 0
+        for side, near in enumerate((i - 1, i + 1)):
+            if 0 <= near < len(pieces):
+                other = pieces[near][0]
+                beside[side] = other.gain
+                edges[side] = fade.edges[side] if _has_the_edge(fade, other) else 0
         one = msgspec.structs.replace(fade, first=first, last=last, edges=tuple(edges), beside=tuple(beside))
         hole.append(one if leader is None else
                     msgspec.structs.replace(one, room=leader.room, under=leader.under))  # fmt: skip
@@ -134,6 +137,13 @@ def room_under(part: Part) -> tuple[float, ...]:
     edges = third_octave_edges(*ROOM_EDGES)
     levels = part.after_steady(np.array(part.measured.room), np.sqrt(edges[:-1] * edges[1:]))
     return tuple(float(round(level, 1)) for level in levels)
+
+
+def _has_the_edge(fade: Fade, other: Fade) -> bool:
+    """Whether the edge between two fades lies in the first: in what leads, which is dead air, else in the deeper."""
+    if fade.gain == other.gain:
+        return False
+    return fade.leads if fade.leads != other.leads else fade.gain < other.gain
 
 
 def apply(block: np.ndarray, start: int, fades: Sequence[Fade]) -> np.ndarray:
@@ -215,12 +225,19 @@ def edges_of(fade: Fade) -> tuple[np.ndarray, np.ndarray]:
 def gains_at(fade: Fade, at: np.ndarray) -> np.ndarray:
     """The gain of a fade at frames of it: its own within, raised cosines to what is beside it."""
     half = (fade.last - fade.first) // 2
-    gain = np.full(len(at), fade.gain)
+    own = _along(fade.line, at) if fade.line else np.full(len(at), fade.gain)
+    gain = own.copy()
     for edge, beside, away in zip(fade.edges, fade.beside, (at - fade.first, fade.last - 1 - at), strict=True):
         if edge:
             share = np.clip((away + 0.5) / max(1, min(edge, half)), 0, 1)
-            gain += (beside - fade.gain) * (1 - raised_cosine(share))
+            gain += (beside - own) * (1 - raised_cosine(share))
     return gain
+
+
+def _along(line: Sequence[tuple[int, float]], at: np.ndarray) -> np.ndarray:
+    """The gain at frames of a line of (frame, dB)."""
+    change = np.interp(at, [frame for frame, _ in line], [db for _, db in line])
+    return np.where(change <= GONE_DB, 0.0, 10 ** (np.minimum(change, MOST_DB) / 20))
 
 
 def _still(still: Still, mine: Sequence[Fade]) -> None:

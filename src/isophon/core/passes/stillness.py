@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Protocol
+from typing import Any
 
 import numpy as np
 from scipy import signal
@@ -22,16 +22,11 @@ _MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distri
 Density = tuple[np.ndarray, np.ndarray]
 
 
-class Pause(Protocol):
-    """A mark of what lies between two words."""
+def density(context: FinderContext, pauses: Iterable[Any], hum: Hum | None) -> Density | None:
+    """The noise of the room in the pauses of a take, without its hum, see :func:`still_density`.
 
-    @property
-    def dead_air(self) -> tuple[tuple[float, float], ...]:
-        """What of it is no breath, (start, end) in s."""
-
-
-def density(context: FinderContext, pauses: Iterable[Pause], hum: Hum | None) -> Density | None:
-    """The noise of the room in the pauses of a take, without its hum, see :func:`still_density`."""
+    ``pauses``: marks with ``dead_air``, what of each is no breath, (start, end) in s.
+    """
     spans = [span for pause in pauses for span in pause.dead_air]
     read = without(hum, context.read)
     return context.kept("density", lambda: still_density(read, context.survey, spans))

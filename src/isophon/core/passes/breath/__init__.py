@@ -3,12 +3,12 @@
 from isophon.core.passes import fades
 from isophon.core.passes.breath import find, settings, treat
 from isophon.core.passes.breath.mark import BreathMark
-from isophon.core.passes.ceiling import change_of
-from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
 
 KIND = Kind(
     "breath", settings.BreathSettings, settings.role_default, BreathMark, after=("tick",),
     finder=Finder(lambda context: Found(find.find(context.survey, context.singing))),
-    decision=Decision(change_of, drawn_s=settings.DRAWN_S),
+    decision=Decision(settings.change_of, drawn_s=settings.DRAWN_S),
+    reporter=Reporter(mark_json=lambda part, mark, with_lead: {"place": mark.place}),
     cure=Cure(treat.treatments, (fades.STAGE,), reads=("rumble", "hiss", "band")),
 )  # fmt: skip

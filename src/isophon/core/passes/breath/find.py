@@ -7,15 +7,16 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db, lufs
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.breath.mark import BreathMark
+from isophon.core.passes.breath.mark import BreathMark, Place
 from isophon.core.passes.singing import band_levels, smoothed_level, sung_voice, swell_s
-from isophon.core.survey import STILL, Survey
+from isophon.core.survey import STILL, VOICED, Survey
 
 _OVER_FLOOR_DB, _UNDER_VOICE_DB = 5.0, 46.0
 _HOLE_S, _SHORTEST_S, _LONGEST_S = 0.06, 0.09, 1.8
 _BEFORE_WORD_S, _AFTER_WORD_S = 0.7, 0.35
 _SUREST_NOT, _BODY_DB = 0.5, 12.0
 _SWELL_S = (0.06, 0.09)  # what hisses is air if it comes and goes slowly
+_REST_S = 0.6  # a longer one lies between phrases
 _LOWEST_HZ, _HIGHEST_HZ = 300.0, 12_000.0
 
 
@@ -37,19 +38,38 @@ def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
             continue
         sure = _beside_a_word(start, end, sounds) * _like_air(survey, where, smooth, sung)
         if sure >= _SUREST_NOT:
-            marks.append(measured(survey, start, end, sure))
+            marks.append(measured(survey, start, end, sure, sounds))
     return tuple(marks)
 
 
-def measured(survey: Survey, start: float, end: float, sure: float) -> Mark:
-    """A breath with its level and its stand-out over the voice around it."""
+def measured(
+    survey: Survey, start: float, end: float, sure: float, sounds: list[tuple[float, float]] | None = None
+) -> Mark:
+    """A breath with its level, its stand-out over the voice around it, and its place.
+
+    ``sounds``: where the singer sounds, None: where there is voice.
+    """
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
     level = lufs(float(np.percentile(survey.k_power[frames], 80)))
     standout = level - float(np.mean(survey.voice_level[frames]))
     return BreathMark(
         mark_id("breath", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
-        _LOWEST_HZ, _HIGHEST_HZ, round(sure, 3),
+        _LOWEST_HZ, _HIGHEST_HZ, round(sure, 3), place=_place(start, end, _voice(survey) if sounds is None else sounds),
     )  # fmt: skip
+
+
+def _place(start: float, end: float, sounds: list[tuple[float, float]]) -> Place:
+    """Where a breath lies: beside the nearer word of a longer rest, else between two words."""
+    before = max((e for _, e in sounds if e <= start + 0.02), default=-np.inf)
+    after = min((s for s, _ in sounds if s >= end - 0.02), default=np.inf)
+    if after - before < _REST_S:
+        return "between"
+    return "head" if after - end <= start - before else "end"
+
+
+def _voice(survey: Survey) -> list[tuple[float, float]]:
+    runs = ndimage.find_objects(ndimage.label(survey.state == VOICED)[0])
+    return [(run.start * survey.hop_s, run.stop * survey.hop_s) for (run,) in runs]
 
 
 def _beside_a_word(start: float, end: float, sounds: list[tuple[float, float]]) -> float:

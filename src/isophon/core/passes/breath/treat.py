@@ -19,5 +19,4 @@ def treatments(part: Part) -> Iterator[Fade]:
     """What is done to the breaths of a part."""
     settings, room = part.breath, room_under(part) if part.breath.fill else ()
     for mark, change in part.changes_of(BreathMark):
-        start, end = mark.span
-        yield from fade_of(part, start, end, change, (settings.fade_ms, settings.fade_ms), room)
+        yield from fade_of(part, mark, mark.span, change, (settings.fade_ms, settings.fade_ms), room)

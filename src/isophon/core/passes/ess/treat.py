@@ -40,25 +40,25 @@ class Span(msgspec.Struct, frozen=True):
 
 
 class EssCut(msgspec.Struct, frozen=True):
-    """A span, the length of its edges in frames, and the gain inside it.
+    """A span, the lengths of its edges in frames, half of each outside, and the gain inside it.
 
     ``shape``: (share of the span, dB) added to the gain along the span.
     """
 
     span: Span
-    edge: int
+    edges: tuple[int, int]
     gain: float
     shape: tuple[tuple[float, float], ...] = ()
 
     @property
     def first(self) -> int:
         """The first frame that changes."""
-        return self.span.start - self.edge // 2
+        return self.span.start - self.edges[0] // 2
 
     @property
     def last(self) -> int:
         """The frame after the last one that changes."""
-        return self.span.stop + self.edge // 2
+        return self.span.stop + self.edges[1] // 2
 
 
 def treatments(part: Part) -> Iterator[EssCut]:
@@ -71,7 +71,6 @@ def treatments(part: Part) -> Iterator[EssCut]:
 def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_rate: int) -> tuple[EssCut, ...]:
     """The cuts of marks with their changes in dB."""
     result = []
-    edge = max(2, round(settings.edge_ms / 1000 * sample_rate) & ~1)
     for mark, change in changed:
         start, end = mark.span
         low, high = mark.band
@@ -82,7 +81,8 @@ def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_ra
             float(min(max(low, _LOWEST_HZ), top)),
             None if high is None or high >= top else high,
         )
-        result.append(EssCut(span, edge, float(10 ** (change / 20)), mark.hand.shape))
+        comes, goes = (max(2, edge & ~1) for edge in mark.edges((settings.edge_ms, settings.edge_ms), sample_rate))
+        result.append(EssCut(span, (comes, goes), float(10 ** (change / 20)), mark.hand.shape))
     return tuple(sorted(result, key=lambda t: t.first))
 
 
@@ -133,20 +133,20 @@ def _gain(treatment: EssCut, first: int, last: int) -> np.ndarray | np.float32:
 
 
 def _weights(treatment: EssCut) -> np.ndarray:
-    """0 outside, 1 inside, raised cosines of one edge length centred on start and stop."""
+    """0 outside, 1 inside, raised cosines centred on start and stop."""
     length = treatment.last - treatment.first
-    edge = min(treatment.edge, length // 2)
-    rise = raised_cosine((np.arange(edge) + 0.5) / edge)
+    first, last = (raised_cosine((np.arange(edge) + 0.5) / edge)
+                   for edge in (min(edge, length // 2) for edge in treatment.edges))  # fmt: skip
     weights = np.ones(length)
-    weights[:edge] = rise
-    weights[length - edge :] = rise[::-1]
+    weights[: len(first)] = first
+    weights[length - len(last) :] = last[::-1]
     return weights.astype(np.float32)
 
 
 def _apply(at: At, mine: Sequence[EssCut]) -> np.ndarray:
     def band(cut: EssCut) -> np.ndarray:
         around = reach(cut, at.sample_rate)
-        key = cut.span, cut.edge  # however much of it is taken out
+        key = cut.span, cut.edges  # however much of it is taken out
         return at.keep(key, cut.first - around, cut.last + around, lambda: band_of(at.read, cut, at.sample_rate))
 
     return apply(at.block(), at.start, [(cut, band(cut)) for cut in mine])

@@ -32,6 +32,9 @@ def gap_fades(part: Part) -> Iterator[Fade]:
         own = bool(change_alone(mark, settings, breaths))
         gone = () if mark.hand.drawn else tuple((b.start, b.end) for b in breaths.inside(mark) if b.goes)
         for first, last in without((start, end), (*staying(mark, breaths), *gone)):
-            touches = any(first == b or last == a for a, b in gone)
-            if last - first > _KEPT_S or touches:
-                yield from fade_of(part, first, last, change, edges, room if own else (), under_db, leads=True)
+            beside = any(first == b for _, b in gone), any(last == a for a, _ in gone)
+            if last - first > _KEPT_S or any(beside):
+                under = room if own else ()
+                # a breath's soft ends reach into the room beside it
+                closes, opens = (max(edges) if near else edge for edge, near in zip(edges, beside, strict=True))
+                yield from fade_of(part, mark, (first, last), change, (closes, opens), under, under_db, leads=True)

@@ -29,14 +29,14 @@ _CLEAR_PITCH = 0.35
 
 
 class PopCut(msgspec.Struct, frozen=True):
-    """Frames ``first`` to ``last``: the burst up to ``high_hz`` scaled by ``gain`` within edges of ``edge`` frames.
+    """Frames ``first`` to ``last``: the burst up to ``high_hz`` scaled by ``gain`` within ``edges`` of so many frames.
 
     ``length``: of its mark, s; the fade after that may end sooner, where the next pop begins.
     """
 
     first: int
     last: int
-    edge: int
+    edges: tuple[int, int]
     gain: float
     high_hz: float
     sample_rate: int
@@ -46,15 +46,15 @@ class PopCut(msgspec.Struct, frozen=True):
 def treatments(part: Part) -> Iterator[PopCut]:
     """What is done to the pops of a part."""
     rate, frames = part.source.sample_rate, part.source.frames
-    edge = round(part.pop.edge_ms / 1000 * rate)
     changed = sorted(part.changes_of(PopMark), key=lambda row: row[0].span)
     for i, (mark, change) in enumerate(changed):
         first, ends = (min(frames, max(0, round(t * rate))) for t in mark.span)
         if ends - first >= 2:
             after = round(changed[i + 1][0].span[0] * rate) if i + 1 < len(changed) else frames
-            last = max(ends, min(frames, after, ends + edge))
+            edges = mark.edges((part.pop.edge_ms, part.pop.edge_ms), rate)
+            last = max(ends, min(frames, after, ends + edges[1]))
             gain = 0.0 if change <= GONE_DB else float(10 ** (change / 20))
-            yield PopCut(first, last, edge, gain, mark.hand.high_hz or mark.high_hz, rate, (ends - first) / rate)
+            yield PopCut(first, last, edges, gain, mark.hand.high_hz or mark.high_hz, rate, (ends - first) / rate)
 
 
 def reach(sample_rate: int) -> int:
@@ -89,8 +89,8 @@ def burst_of(read: Read, cut: PopCut) -> np.ndarray:
 def _weights(cut: PopCut) -> np.ndarray:
     size = cut.last - cut.first
     at = np.arange(size) + 0.5
-    edge = max(1, min(cut.edge, size // 2))
-    return raised_cosine(np.clip(np.minimum(at, size - at) / edge, 0, 1))
+    first, last = (max(1, min(edge, size // 2)) for edge in cut.edges)
+    return raised_cosine(np.clip(np.minimum(at / first, (size - at) / last), 0, 1))
 
 
 def _pitch_track(mono: np.ndarray, rate: int, size: int) -> np.ndarray:
@@ -110,7 +110,7 @@ def _pitch_track(mono: np.ndarray, rate: int, size: int) -> np.ndarray:
 def _apply(at: At, mine: Sequence[PopCut]) -> np.ndarray:
     def alone(cut: PopCut) -> np.ndarray:
         around = reach(cut.sample_rate)
-        key = cut.first, cut.last, cut.edge, cut.high_hz, cut.length  # however much of it is taken out
+        key = cut.first, cut.last, cut.edges, cut.high_hz, cut.length  # however much of it is taken out
         return at.keep(key, cut.first - around, cut.last + around, lambda: burst_of(at.read, cut))
 
     return apply(at.block(), at.start, [(cut, alone(cut)) for cut in mine])

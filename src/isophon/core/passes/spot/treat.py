@@ -32,14 +32,14 @@ Curve = tuple[tuple[float, float], ...]
 
 
 class SpotCut(msgspec.Struct, frozen=True):
-    """A box from ``first`` to ``last`` with its fades of ``edge`` frames inside these, changed by ``gain_db``.
+    """A box from ``first`` to ``last`` with its fades of ``edges`` frames inside these, changed by ``gain_db``.
 
     ``low_hz`` and ``high_hz``: its band, both 0 for all of it. ``curve``: (Hz, dB) added inside the box.
     """
 
     first: int
     last: int
-    edge: int
+    edges: tuple[int, int]
     low_hz: float
     high_hz: float
     gain_db: float
@@ -49,7 +49,6 @@ class SpotCut(msgspec.Struct, frozen=True):
 def treatments(part: Part) -> Iterator[SpotCut]:
     """What is done to a part."""
     rate, frames = part.source.sample_rate, part.source.frames
-    edge = max(1, round(part.spot.edge_ms / 1000 * rate))
     for mark in part.of(SpotMark):
         change, curve = part.change(mark), () if mark.hand.leave else mark.hand.curve
         if len(mark.hand.outline) > 2 or (abs(change) < 0.05 and not curve):
@@ -57,8 +56,9 @@ def treatments(part: Part) -> Iterator[SpotCut]:
         start, end = mark.span
         low, high = band_of(mark) or (0.0, 0.0)
         if low < 0.49 * rate:
-            first, last = round(start * rate) - edge, round(end * rate) + edge
-            yield SpotCut(max(0, first), min(frames, last), edge, low, min(high, 0.5 * rate), round(change, 3), curve)
+            edges = mark.edges((part.spot.edge_ms, part.spot.edge_ms), rate)
+            first, last = round(start * rate) - edges[0], round(end * rate) + edges[1]
+            yield SpotCut(max(0, first), min(frames, last), edges, low, min(high, 0.5 * rate), round(change, 3), curve)
 
 
 def _apply(at: At, mine: Sequence[SpotCut]) -> np.ndarray:
@@ -83,8 +83,8 @@ def _apply(at: At, mine: Sequence[SpotCut]) -> np.ndarray:
 def _faded(cut: SpotCut, start: int, frames: int) -> np.ndarray:
     """How much of a change is there, 0 to 1, ``(frames,)``; all of it in the box."""
     place = np.arange(start, start + frames)
-    inside = np.clip(np.minimum(place - cut.first, cut.last - 1 - place) / cut.edge, 0, 1)
-    return raised_cosine(inside)
+    inside = np.minimum((place - cut.first) / cut.edges[0], (cut.last - 1 - place) / cut.edges[1])
+    return raised_cosine(np.clip(inside, 0, 1))
 
 
 @lru_cache(maxsize=128)
@@ -124,7 +124,7 @@ def _power(power: np.ndarray, survey: Survey, mine: Sequence[SpotCut]) -> None:
     centres = np.sqrt(survey.band_edges[1:] * survey.band_edges[:-1])
     for cut in mine:
         first, last = (int(np.clip(round(f / survey.sample_rate / survey.hop_s), 0, len(power))) for f in
-                       (cut.first + cut.edge, cut.last - cut.edge))  # fmt: skip
+                       (cut.first + cut.edges[0], cut.last - cut.edges[1]))  # fmt: skip
         inside = (centres >= cut.low_hz) & (centres <= cut.high_hz) if cut.high_hz > cut.low_hz else centres > 0
         bands = survey.k_bands[first:last]
         gain = np.where(inside, 10 ** (cut.gain_db / 10), 1.0)

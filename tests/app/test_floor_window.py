@@ -56,13 +56,13 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     tag = room.skyline._tags()["floor_db"]
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(1.0)))
     assert workspace.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(workspace.part)) > before
-    filled = next(t for t in fades(workspace.part) if t.gain == 0.0)
+    filled = next(t for t in fades(workspace.part) if t.gain == 0.0 and t.beside == (1, 1) and t.first)
     assert filled.room and filled.edges[1] < filled.edges[0]
     mark = max(workspace.marks, key=lambda m: m.over_room_db)
     workspace.take_in_hand([mark.id])
-    assert room.lens.numbers.text().endswith("dB over the room · filled")
+    assert "dB over the room · filled" in room.lens.numbers.text()
     workspace.set_of_kind("gap", "how", "silence")
-    assert room.lens.numbers.text().endswith("dB over the room · gone")
+    assert "dB over the room · gone" in room.lens.numbers.text()
     assert workspace.keeper.history.undo_name.startswith("gaps silenced · ")
     workspace.undo()
     before, after = workspace.take.stillness(workspace.part.plan)
@@ -75,7 +75,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     extras = room.sheet.extras
     extras.how.setCurrentIndex(extras.how.findData("silence"))
     extras.how.activated.emit(extras.how.currentIndex())
-    gap = next(t for t in fades(workspace.part) if t.gain == 0.0)
+    gap = next(t for t in fades(workspace.part) if t.gain == 0.0 and t.first)
     middle = workspace.take.renderer.cleaned(
         workspace.part.plan, gap.first + gap.edges[0], gap.last - gap.first - sum(gap.edges)
     )
@@ -110,7 +110,7 @@ def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
     qtbot.waitUntil(lambda: "4 parts −5" in noise.hum_words.text(), timeout=5_000)  # shown in the next turn
     assert noise.hum_words.text().startswith("50.02 Hz, ")
     assert "dBFS above 5 kHz, learned from the stillness" in noise.hiss_words.text()
-    still = next(m for m in workspace.marks if m.end - m.start > 1 and m.over_room_db < 8)
+    still = next(m for m in workspace.marks if m.end - m.start > 0.9 and m.over_room_db < 8 and not m.breaths)
     first, frames = round((still.start + 0.2) * 48_000), 40_000
 
     def heard() -> np.ndarray:
@@ -156,14 +156,13 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
 def test_a_gaps_edge_is_dragged_in_the_trace(room, qtbot):
     workspace, trace = room.workspace, room.trace
     press(room, key("Floor"), qtbot=qtbot)
-    gap = next(m for m in workspace.marks if workspace.part.change(m) < 0)
+    gap = next(m for m in workspace.marks if workspace.part.change(m) < 0 and m.start > 0)
     workspace.set_view(gap.start - 1, gap.end + 1)
     workspace.take_in_hand([gap.id])
     y = trace._rows()[2].center().y()
-    drag(qtbot, trace, QPointF(trace.x_of(gap.end), y), QPointF(trace.x_of(gap.end - 0.2), y))
-    assert workspace.mark.span == (gap.start, pytest.approx(gap.end - 0.2, abs=0.01))
-    changed = [t for t in fades(workspace.part) if t.first >= round(gap.start * 48_000)]
-    assert min(changed, key=lambda t: t.first).last == round((workspace.mark.span[1] - 0.03) * 48_000)
+    drag(qtbot, trace, QPointF(trace.x_of(gap.start), y), QPointF(trace.x_of(gap.start + 0.1), y))
+    assert workspace.mark.span == (pytest.approx(gap.start + 0.1, abs=0.01), gap.end)
+    assert round((workspace.mark.span[0] + 0.08) * 48_000) in [t.first for t in fades(workspace.part)]
     view = workspace.view
     drag(qtbot, trace, QPointF(trace.x_of(gap.start + 0.4), y), QPointF(trace.x_of(gap.start + 0.2), y))
     assert workspace.view != view, "elsewhere the view moves along"

@@ -1,6 +1,7 @@
 """A pause is one: one hole or one room, its breaths with it or beside it, shaped by settings and by hand."""
 
 import json
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -192,7 +193,7 @@ def test_a_hand_sets_the_fades_and_the_curve_of_one_gap(take):
 def test_joined_fades_never_overlap_and_go_as_deep_as_the_deepest(cuts):
     fades = [Fade(a, a + n, (10, 6), gain, (-60.0,) * 30, 48_000, leads=leads) for a, n, gain, leads in cuts]
     whole = joined(fades)
-    assert all(one.last <= other.first for one, other in zip(whole, whole[1:], strict=False))
+    assert all(one.last <= other.first for one, other in pairwise(whole))
     together = np.ones(1_400)
     for fade in whole:
         together[fade.first : fade.last] = gains(fade, fade.first, fade.last)

@@ -18,6 +18,7 @@ from isophon.core.survey import VOICED
 
 _SUNG_S, _BOX_DB = 0.05, -6.0
 _TOP_HZ, _WIDER, _HEARD_RATIO = 20_000.0, 1.12, 1.15  # of bands: the highest, a step of the wheel, what is heard
+_LEAST_ENDING_S = 0.02
 _MS_A_DB = 10.0  # a step of half a dB is one of 5 ms where words are moved
 
 
@@ -228,6 +229,30 @@ class MarkEdits(InHand):
         """Let the change of the marks in hand follow a curve along their time."""
         words = f"change along the mark · {self.where()}"
         self.edit(words, lambda s: shaping.set_shape(s, self.part.id, self.in_hand, shape), gesture)
+
+    def fades_of(self, mark: Mark) -> tuple[float, float]:
+        """How long the change of a mark takes to come and to go, in ms."""
+        usual = self.pass_.hand.fades
+        return mark.hand.fades_ms or (usual(self.part) if usual else (0.0, 0.0))
+
+    def set_fades(self, fades_ms: tuple[float, float], gesture: object = None) -> None:
+        """How long the changes of the marks in hand take to come and to go, by hand."""
+        words = f"fades by hand · {self.where()}"
+        self.edit(words, lambda s: shaping.set_fades(s, self.part.id, self.in_hand, fades_ms), gesture)
+
+    def give_back_ending(self) -> None:
+        """Let the marks in hand begin only where the sound before them has died away, with a long fade."""
+        tools, surveyed = self.pass_.hand, self.take.surveyed
+        if tools.ending is None or surveyed is None or self.mark is None:
+            self.told.emit("Take a gap in hand to give back the ending of the word before it.")
+            return
+        starts = ((mark, tools.ending(surveyed.survey, mark)) for mark in self.marks_in_hand())
+        longer = {mark.id: start for mark, start in starts if start > mark.span[0] + _LEAST_ENDING_S}
+        if not longer:
+            self.told.emit("No sound goes on into this gap: nothing of an ending is cut off.")
+            return
+        words = f"ending given back · {self.where()}"
+        self.edit(words, lambda s: shaping.give_back_endings(s, self.part.id, longer))
 
     def set_curve(self, curve: shaping.Shape, gesture: object = None) -> None:
         """Add a curve over frequency, (Hz, dB), to the change of the mark in hand."""

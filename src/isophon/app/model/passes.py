@@ -195,7 +195,9 @@ class HandTools:
     ``measure``: a mark drawn over a span, None where none can be drawn; ``handles``: the edges of a mark that can be
     dragged; ``by_hand``: why its marks' changes are not set by hand, or ''; ``boxes``: boxes can be drawn over the map;
     ``response(part, hz)``: what is done at frequencies, in dB; ``made(part, hz)``: a mark made at one, with ``made_db``
-    to begin with; ``shaped``: a change can follow a line along "time" or over "frequency".
+    to begin with; ``shaped``: a change can follow a line along "time" or over "frequency". ``fades(part)``: how long
+    changes take to come and to go, in ms, where no hand says otherwise; ``ending(survey, mark)``: the second up to
+    which the sound before a mark goes on in it.
     """
 
     measure: Callable[[Read, Survey, float, float], Mark] | None = None
@@ -206,6 +208,8 @@ class HandTools:
     made: Callable[[Part, float], Mark] | None = None
     made_db: float = 0.0
     shaped: str = ""
+    fades: Callable[[Part], tuple[float, float]] | None = None
+    ending: Callable[[Survey, Any], float] | None = None
 
 
 @dataclass(frozen=True, eq=False)

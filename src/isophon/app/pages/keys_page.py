@@ -40,6 +40,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("start_later", "Alt+Right", "the mark’s start later"),
             ("end_earlier", "Alt+Shift+Left", "the mark’s end earlier"),
             ("end_later", "Alt+Shift+Right", "the mark’s end later"),
+            ("ending", "G", "give back the ending that the gap in hand cuts off"),
         ),
     ),
     (

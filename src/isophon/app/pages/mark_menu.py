@@ -25,6 +25,8 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
         menu.addAction("Zoom to it\tZ", page.zoom_mark)
         menu.addAction("Split at the playhead\t/", lambda: workspace.split_mark(page.hearing.heard_at()))
         menu.addAction("Join the selected\tJ", workspace.join_marks).setEnabled(len(workspace.in_hand) > 1)
+        if workspace.pass_.hand.ending is not None:
+            menu.addAction("Give back the ending\tG", workspace.give_back_ending)
         menu.addAction("Delete\tDelete", workspace.take_away)
         return menu
     if seconds is not None:

@@ -58,6 +58,7 @@ def add_keys(page: Any) -> None:
         "start_later": lambda: workspace.nudge_edge("start", _NUDGE_S),
         "end_earlier": lambda: workspace.nudge_edge("end", -_NUDGE_S),
         "end_later": lambda: workspace.nudge_edge("end", _NUDGE_S),
+        "ending": workspace.give_back_ending,
         "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,
         "give_up": page.give_up,

@@ -350,5 +350,10 @@ PASS = Pass(
     ),
     lens=LensView(close=TOP, blends=True),
     trace=TraceView(limits=Limits(_limits, _move_limits), axis=VOICE),
-    hand=HandTools(measure=_drawn, handles=("start", "end", "low", "high"), shaped="time"),
+    hand=HandTools(
+        measure=_drawn,
+        handles=("start", "end", "low", "high"),
+        shaped="time",
+        fades=lambda part: (part.ess.edge_ms, part.ess.edge_ms),
+    ),
 )

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from operator import attrgetter
 
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QLineF, Qt
+from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -22,6 +23,7 @@ from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.made import spaced, switch
 from isophon.core.marks import Mark
+from isophon.core.passes.gap.ending import ending_of
 from isophon.core.passes.gap.find import measured
 from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.gap.pause import breaths_of
@@ -113,8 +115,16 @@ def _breaths_told(part: Part, mark: GapMark) -> str:
 
 
 def _draw(painter: QPainter, ground: Ground) -> None:
-    """The fades of gaps, and where one comes close to a word."""
+    """The fades of gaps, the breaths in them, and where one comes close to a word."""
     part, (start, end) = ground.workspace.part, ground.view
+    for breath in breaths_of(part).each:
+        if breath.end > start and breath.start < end:
+            left, right, y = ground.x_of(breath.start), ground.x_of(breath.end), ground.wave.bottom() - 14
+            ink = theme.DONE if breath.goes else theme.SOFT_INK
+            painter.setPen(QPen(ink, 1.5))
+            painter.setBrush(ink if breath.goes else Qt.BrushStyle.NoBrush)
+            painter.drawLine(QLineF(left, y + 8, right, y + 8))
+            painter.drawPath(theme.breath_shape((left + right) / 2, y, 4.2))
     for mark in ground.workspace.marks:
         if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
             near = near_words(mark, part.gap, part.source.duration)
@@ -180,5 +190,10 @@ PASS = Pass(
         high=True,
         still=True,
     ),
-    hand=HandTools(measure=lambda read, survey, start, end: measured(survey, start, end)),
+    hand=HandTools(
+        measure=lambda read, survey, start, end: measured(survey, start, end),
+        shaped="time",
+        fades=lambda part: (part.gap.closes_ms, part.gap.opens_ms),
+        ending=ending_of,
+    ),
 )

@@ -69,5 +69,9 @@ PASS = Pass(
     skyline=SkylineView(bounds=(-42.0, 6.0, -60.0, 30.0), ceilings=over_the_voice("pop")),
     lens=LensView(box=lambda mark, axis: (axis.low, mark.hand.high_hz or mark.high_hz)),
     trace=TraceView(axis=LOWS, lifts=True),
-    hand=HandTools(measure=drawn, handles=("start", "end", "high")),
+    hand=HandTools(
+        measure=drawn,
+        handles=("start", "end", "high"),
+        fades=lambda part: (part.pop.edge_ms, part.pop.edge_ms),
+    ),
 )

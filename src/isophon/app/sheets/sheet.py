@@ -13,6 +13,7 @@ from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
+from isophon.app.sheets.mark_fades import MarkFades
 from isophon.app.views.keyboard import enable, same_held, workable
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.made import named, switch
@@ -152,6 +153,9 @@ class Sheet(QWidget):
                 self.extras.show_beside(self.picture)
         for slider in self.sliders.values():
             column.addWidget(slider)
+        self.fades = MarkFades(workspace, which) if which.hand.fades else None
+        if self.fades is not None:
+            column.addWidget(self.fades)
         column.addStretch(1)
         self._away: Sequence[str] = ()
         yield
@@ -220,6 +224,8 @@ class Sheet(QWidget):
     def _show_hand(self) -> None:
         if self.extras is not None:
             self.extras.show_part()
+        if self.fades is not None:
+            self.fades.show_mark()
 
     def _show(self) -> None:
         part, kind = self.workspace.part, self.which.kind

@@ -133,5 +133,11 @@ PASS = Pass(
     ),
     lens=LensView(box=lambda mark, axis: band_of(mark) or (axis.low, None), blends=True),
     trace=TraceView(axis=_AXIS),
-    hand=HandTools(measure=drawn, handles=("start", "end", "low", "high"), boxes=True, shaped="frequency"),
+    hand=HandTools(
+        measure=drawn,
+        handles=("start", "end", "low", "high"),
+        boxes=True,
+        shaped="frequency",
+        fades=lambda part: (part.spot.edge_ms, part.spot.edge_ms),
+    ),
 )

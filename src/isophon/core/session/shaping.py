@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 from msgspec.structs import replace
 
-from isophon.core.marks import Mark, check_length
+from isophon.core.marks import Hand, Mark, check_length
 from isophon.core.passes import BY_NAME
 from isophon.core.ranges import MOST_POINTS
 from isophon.core.session.edits import draw_mark, leave, set_box, with_hands, with_part
@@ -15,6 +15,7 @@ from isophon.core.session.settings import drawn_lengths
 
 Shape = tuple[tuple[float, float], ...]
 _LOWEST_HZ, _HIGHEST_HZ = 1.0, 200_000.0
+_LONGEST_FADE_MS, _ENDING_FADE_MS, _SHORT_FADE_MS = 2_000.0, 150.0, 10.0
 
 
 def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) -> tuple[Session, str]:
@@ -59,6 +60,22 @@ def set_shape(session: Session, part_id: str, ids: Collection[str], shape: Shape
     """Let the change of marks follow a curve along their time: (share of the mark, dB) added to it; () for none."""
     points = _held(shape, 0.0, 1.0, 3)
     return with_hands(session, part_id, ids, lambda m: replace(m.hand, shape=points))
+
+
+def set_fades(session: Session, part_id: str, ids: Collection[str], fades_ms: tuple[float, float]) -> Session:
+    """Set how long, in ms, the changes of marks take to come and to go."""
+    comes, goes = (round(min(_LONGEST_FADE_MS, max(0.0, ms)), 1) for ms in fades_ms)
+    return with_hands(session, part_id, ids, lambda m: replace(m.hand, fades_ms=(comes, goes)))
+
+
+def give_back_endings(session: Session, part_id: str, starts: Mapping[str, float]) -> Session:
+    """Let marks begin at other seconds, each by its name, with fades that are long enough for an ending."""
+
+    def hand(mark: Mark) -> Hand:
+        _, goes = mark.hand.fades_ms or (0.0, _SHORT_FADE_MS)
+        return replace(mark.hand, start=round(starts[mark.id], 4), fades_ms=(_ENDING_FADE_MS, goes))
+
+    return with_hands(session, part_id, starts, hand)
 
 
 def set_curve(session: Session, part_id: str, mark: str, curve: Shape) -> Session:

@@ -1,0 +1,54 @@
+"""The fades of the mark in hand, in its sheet."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from isophon.app.model.passes import Pass
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.labels import Label
+from isophon.app.views.made import named
+from isophon.app.views.slider import Slider
+
+_LONGEST_MS, _STEP_MS, _WORDS = 800.0, 5.0, 148
+_TIPS = ("How long the change takes to come; also the left handle in the lens",
+         "How long it takes to go; also the right handle in the lens")  # fmt: skip
+
+
+class MarkFades(QWidget):
+    """How long the change of the mark in hand takes to come and to go; a cut-off ending can be given back."""
+
+    def __init__(self, workspace: Workspace, which: Pass) -> None:
+        super().__init__()
+        self.workspace, self.which = workspace, which
+        self.sliders = tuple(Slider(words, 0, _LONGEST_MS, 20, lambda v: f"{v:.0f} ms", _STEP_MS, _WORDS)
+                             for words in ("Comes in", "Goes in"))  # fmt: skip
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(1)
+        column.addWidget(Label(f"The {which.words.one} in hand", objectName="soft"))
+        for i, (slider, tip) in enumerate(zip(self.sliders, _TIPS, strict=True)):
+            slider.setToolTip(tip)
+            slider.moved.connect(lambda value, gesture, i=i: self._set(i, value, gesture))
+            column.addWidget(slider)
+        self.ending = named(QPushButton("Give back the ending"), "plain")
+        self.ending.setToolTip("Let the gap begin only where the word before it has died away (G)")
+        self.ending.clicked.connect(workspace.give_back_ending)
+        column.addWidget(self.ending)
+        self.ending.setVisible(which.hand.ending is not None)
+
+    def show_mark(self) -> None:
+        """Show the mark in hand, or nothing where there is none."""
+        mark = self.workspace.mark
+        self.setVisible(mark is not None)
+        if mark is None or self.which.hand.fades is None:
+            return
+        now, usual = self.workspace.fades_of(mark), self.which.hand.fades(self.workspace.part)
+        for slider, value, default in zip(self.sliders, now, usual, strict=True):
+            slider.show_value(value, default)
+
+    def _set(self, end: int, value: float, gesture: object) -> None:
+        mark = self.workspace.mark
+        if mark is not None:
+            comes, goes = self.workspace.fades_of(mark)
+            self.workspace.set_fades((value, goes) if end == 0 else (comes, value), gesture)

@@ -6,6 +6,8 @@ where that lies in the song.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.glide import Glide
@@ -18,6 +20,7 @@ from isophon.core.session.model import Part, Session
 from isophon.core.takes.take import Take
 
 SHORTEST_VIEW_S = 0.01
+IN_TIME, TALLEST, RISKIEST = ORDERS = ("in time", "tallest", "riskiest")
 ALL_HEARD, WITHOUT, ONLY = ASIDE = ("all passes", "all but this pass", "only this pass")
 NOBODY = Part("", "no part", NOWHERE)
 
@@ -47,7 +50,7 @@ class InHand(QObject):
         self.keeper, self.pool, self.pass_ = keeper, pool, first
         self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
-        self.by_rank = False  # whether marks stand tallest first
+        self.order = IN_TIME  # in which marks stand and are walked
         self.selection: tuple[float, float] | None = None
         parts = self.session.parts
         self.parts_in_hand = tuple(p.id for p in parts if p.role == "lead")[:1] or tuple(p.id for p in parts[:1])
@@ -107,6 +110,19 @@ class InHand(QObject):
     def _in_time(self) -> tuple[Mark, ...]:
         mark = self.mark
         return () if mark is None or mark.kind != self.pass_.kind else self.pass_.skyline.in_time(self.part, mark)
+
+    def ranked(self, part: Part, which: Pass) -> list[Mark]:
+        """The marks of a pass in a part, in the order in which they stand."""
+        marks, height = which.marks(part) if part is not self.part else self.marks, which.skyline.height
+        if self.order == RISKIEST:
+            risks = self.risks_of(part, which)
+            return sorted(marks, key=lambda m: (-risks.get(m.id, -1.0), m.span[0]))
+        return sorted(marks, key=lambda m: (-height(m) if self.order == TALLEST else 0.0, m.span[0]))
+
+    def risks_of(self, part: Part, which: Pass) -> Mapping[str, float]:
+        """How risky what is done to the marks of a part is; none is known before its survey."""
+        surveyed = self.pool.take(part.source).surveyed
+        return {} if surveyed is None else part.risks(which.kind, surveyed.survey)
 
     def marks_seen(self, columns: int) -> tuple[Mark, ...]:
         """Those that can be told apart in what is in view, so many columns wide."""
@@ -197,9 +213,10 @@ class InHand(QObject):
         if not marks:
             return
         now = self.mark
-        if self.by_rank:
-            marks.sort(key=lambda m: (-height(m), m.start))
-            ids = [m.id for m in marks]
+        if self.order != IN_TIME:
+            wanted = {m.id for m in marks}
+            ids = [m.id for m in self.ranked(part, self.pass_) if m.id in wanted]
+            marks = [mark for name in ids if (mark := part.mark(name))]
             here = ids.index(now.id) if now and now.id in ids else None
             place = (0 if step > 0 else -1) if here is None else (here + step) % len(ids)
         elif now is None:

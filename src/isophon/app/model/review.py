@@ -126,10 +126,8 @@ class Review(QObject):
         return None
 
     def _places(self, which: Pass, part: Part) -> dict[str, int]:
-        """Where each of a part's marks stands: in time, or tallest first."""
-        tallest = self._workspace.by_rank
-        marks = sorted(which.marks(part), key=lambda m: (-which.skyline.height(m) if tallest else 0.0, m.span[0]))
-        return {mark.id: i for i, mark in enumerate(marks)}
+        """Where each of a part's marks stands: in time, tallest or riskiest first."""
+        return {mark.id: i for i, mark in enumerate(self._workspace.ranked(part, which))}
 
     def _in_order(self, which: Pass, part: Part) -> list[Mark]:
         places = self._places(which, part)

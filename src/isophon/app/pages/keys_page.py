@@ -84,7 +84,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("zoom_mark", "Z", "the selected time, else the mark in hand, close"),
             ("whole", "Home", "the whole song"),
             ("map_alone", "F", "the map alone, or all"),
-            ("rank", "T", "skyline in time, or tallest first"),
+            ("rank", "T", "skyline in time, tallest first, riskiest first: the next"),
             ("marker", "K", "name the place that is heard"),
             ("next_marker", "Ctrl+PgDown", "go to the next marker"),
             ("previous_marker", "Ctrl+PgUp", "go to the marker before"),

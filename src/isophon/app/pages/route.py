@@ -45,6 +45,7 @@ class Route(QWidget):
         super().__init__(parent)
         self.current = LAY_OUT
         self._counts: dict[int, Count] = {}
+        self._risky: dict[int, int] = {}
         self._stale = False
         self._aside: tuple[int, str] = (LAY_OUT, ALL_HEARD)
         self.setMinimumSize(theme.u(_LEAST) * len(STATIONS), theme.u(_HEIGHT))
@@ -64,6 +65,13 @@ class Route(QWidget):
         self._tell()
         self.update()
 
+    def show_risky(self, counts: dict[int, int]) -> None:
+        """How many undecided marks are risky, by station."""
+        if counts != self._risky:
+            self._risky = counts
+            self._tell()
+            self.update()
+
     def show_station(self, index: int) -> None:
         """Which station is open."""
         self.current = index
@@ -78,6 +86,7 @@ class Route(QWidget):
 
     def _tell(self) -> None:
         told = [f"{STATIONS[i]}: {c.undecided} undecided of {c.over} over their ceilings, {c.unheard} not heard yet"
+                + (f", {self._risky[i]} risky" if self._risky.get(i) else "")
                 for i, c in self._counts.items()]  # fmt: skip
         if self._stale:
             told.append("Dashed: ought to look again, since the bleed has changed")
@@ -121,9 +130,24 @@ class Route(QWidget):
                 painter.setFont(theme.mono(12))
                 box = QRectF(at.x() + theme.u(9), 0, room, theme.u(14))
                 painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(count.undecided))
+            if risky := self._risky.get(i):
+                self._draw_risky(painter, at, risky)
             if not self.ear(i).isEmpty():
                 self._draw_ear(painter, i)
         draw_focus(painter, self)
+
+    @staticmethod
+    def _draw_risky(painter: QPainter, at: QPointF, count: int) -> None:
+        """A small triangle, as at cuts that come close to a word, and how many."""
+        left, y = at.x() + theme.u(10), at.y() + theme.u(8)
+        size = theme.u(7)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.HAND_FLAG)
+        painter.drawPolygon(QPolygonF([QPointF(left, y), QPointF(left + size, y), QPointF(left + size / 2, y - size)]))
+        painter.setPen(theme.SOFT_INK)
+        painter.setFont(theme.mono(12))
+        box = QRectF(left + size + 2, y - theme.u(11), theme.u(40), theme.u(14))
+        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(count))
 
     def _draw_ring(self, painter: QPainter, i: int, at: QPointF) -> None:
         """A ring that fills as marks are decided; of the station that is open, blue."""

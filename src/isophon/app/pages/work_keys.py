@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 
+from isophon.app.model.in_hand import ORDERS
 from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.sheets import PASSES
@@ -26,6 +27,9 @@ def add_keys(page: Any) -> None:
     def take_away() -> None:
         if not page.trace.anchors.remove():
             workspace.take_away()
+
+    def next_order() -> None:
+        page.orders[ORDERS[(ORDERS.index(workspace.order) + 1) % len(ORDERS)]].setChecked(True)
 
     def hear_only() -> None:
         if workspace.part.id:
@@ -81,7 +85,7 @@ def add_keys(page: Any) -> None:
         "zoom_out": lambda: page.trace.zoom(1.6),
         "zoom_mark": page.zoom_mark,
         "whole": lambda: workspace.glide_to(*workspace.song),
-        "rank": lambda: (page.in_time if page.tallest.isChecked() else page.tallest).setChecked(True),
+        "rank": next_order,
         "map_alone": page.toggle_map_alone,
         "marker": page.markers.name_place,
         "next_marker": lambda: page.markers.walk(1),

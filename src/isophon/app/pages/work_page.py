@@ -13,9 +13,11 @@ from PySide6.QtWidgets import QApplication, QWidget
 from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.in_turns import InTurns
 from isophon.app.model.remembered import Remembered
 from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
+from isophon.app.model.risky import count_risky
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
 from isophon.app.pages.held_keys import HeldKeys
@@ -24,7 +26,6 @@ from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
-from isophon.app.pages.stillness_steps import StillnessSteps
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
@@ -69,7 +70,8 @@ class WorkPage(WorkViews):
         self._ahead = RenderingAhead(workspace, self.hearing.heard_at, self)
         self.review = Review(workspace, PASSES, self)
         self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)
-        self._still = StillnessSteps(workspace, self.transport.show_stillness, self)
+        self._still = InTurns(workspace.stillness, lambda levels: self.transport.show_stillness(*levels), self)
+        self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.title.route.show_risky, self)
         self.markers = Markers(workspace, self.hearing, self)
         self._connect()
         add_keys(self)
@@ -118,7 +120,6 @@ class WorkPage(WorkViews):
         self.trace.seek_asked.connect(hearing.seek)
         workspace.band_asked.connect(hearing.hear_band)
         workspace.band_left.connect(hearing.hear_all)
-        self.tallest.toggled.connect(self.skyline.set_by_rank)
         self.draw.toggled.connect(self.set_drawing)
         self.title.undo.clicked.connect(self.review.undo)
         self.title.redo.clicked.connect(self.review.redo)
@@ -191,6 +192,7 @@ class WorkPage(WorkViews):
         for button in self.of_skyline:
             button.setVisible(not empty)
         self._still.ask()
+        self._risks.ask()
         history = self.workspace.keeper.history
         for button, name, key in (
             (self.title.undo, history.undo_name, "Ctrl+Z"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -18,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
+from isophon.app.model.in_hand import IN_TIME, ORDERS, RISKIEST, TALLEST
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.large_picture import LargePicture
@@ -129,6 +131,10 @@ class WorkViews(QWidget):
         """Be as it was."""
         self.splits.restore(state, (which.kind for which in PASSES))
 
+    def _choose_order(self, name: str, on: bool) -> None:
+        if on:
+            self.skyline.set_order(name)
+
     def _lay_out_side(self, passes: QWidget) -> None:
         """Lens and sheet, one over the other, in a column that folds."""
         inside = self._side_split = QSplitter(Qt.Orientation.Vertical, passes)
@@ -150,10 +156,11 @@ class WorkViews(QWidget):
         heading.addWidget(self.about, 1)
         heading.addSpacing(14)
         order = QButtonGroup(self)
-        self.will_sound, self.in_time, self.tallest = (
-            switch(text, chart) for text in ("as it will sound", "in time", "tallest first")
-        )
-        self.in_time.setChecked(True)
+        self.will_sound = switch("as it will sound", chart)
+        self.orders = {name: switch(name, chart) for name in ORDERS}
+        self.orders[IN_TIME].setChecked(True)
+        self.orders[TALLEST].setToolTip("What stands out most first (T: the next order)")
+        self.orders[RISKIEST].setToolTip("Where most of the voice may be lost first (T: the next order)")
         self.will_sound.setToolTip(
             "Bars as high as they stand out after the rough chain (R): compressor and bright shelf"
         )
@@ -170,10 +177,11 @@ class WorkViews(QWidget):
             heading.addSpacing(8)
         heading.addWidget(self.will_sound)
         heading.addSpacing(8)
-        for button in (self.in_time, self.tallest):
+        for name, button in self.orders.items():
             order.addButton(button)
             heading.addWidget(button)
-        self.of_skyline = (self.draw, self.in_time, self.tallest)
+            button.toggled.connect(partial(self._choose_order, name))
+        self.of_skyline = (self.draw, *self.orders.values())
         for button in (*self.of_skyline, self.will_sound, self.signs):
             button.setObjectName("small")
         column = _tight(QVBoxLayout(chart))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.core.marks import GONE_DB, Mark
+from isophon.core.passes import BY_NAME
 
 
 def mark_words(workspace: Workspace, mark: Mark) -> str:
@@ -17,5 +18,8 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     over = f"{theme.signed(which.skyline.height(mark))} {which.unit} {over_what}"
     gone = which.words.gone(part) if change <= GONE_DB else ""
     done = which.words.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
+    risk = BY_NAME[mark.kind].risk
+    known = workspace.risks_of(part, which).get(mark.id, 0.0)
+    risky = f"risky: {known:.0f} {risk.unit} {risk.words}" if known >= risk.risky_from else ""
     where = () if workspace.over_frequency else (at, level)
-    return " · ".join(filter(None, (*where, over, done, which.words.more_told(part, mark))))
+    return " · ".join(filter(None, (*where, over, done, which.words.more_told(part, mark), risky)))

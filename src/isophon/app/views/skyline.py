@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from isophon.app.model.in_hand import IN_TIME
 from isophon.app.model.workspace import Workspace
 from isophon.app.views import frequencies
 from isophon.app.views.keyboard import same_held
@@ -76,7 +77,7 @@ class Skyline(SkylineChart):
             adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
             ids = [*self.workspace.in_hand, name] if adding else [name]
             if adding or name not in self.workspace.in_hand:
-                self.workspace.take_in_hand(list(dict.fromkeys(ids)), show=self.workspace.by_rank)
+                self.workspace.take_in_hand(list(dict.fromkeys(ids)), show=self.workspace.order != IN_TIME)
             self._before = {m.id: part.change(m) for m in self.workspace.marks_in_hand()}
             self._held = (event.position().y(), self._before.get(name, 0.0))
             taken = part.mark(name)

@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.model.in_hand import IN_TIME, TALLEST
 from isophon.app.model.workspace import Workspace
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.bars import draw_bars
@@ -58,9 +59,9 @@ class SkylineChart(QWidget):
 
     dragged = ""  # the setting of the ceiling that is dragged
 
-    def set_by_rank(self, on: bool) -> None:
-        """Order the bars by height instead of by time."""
-        self.workspace.by_rank = on
+    def set_order(self, order: str) -> None:
+        """Let the bars stand in time, by height or by risk."""
+        self.workspace.order = order
         self.update()
 
     def set_chain(self, amounts: Amounts | None) -> None:
@@ -132,7 +133,7 @@ class SkylineChart(QWidget):
     def _looks(self) -> list:
         """How a part's bars are shown."""
         workspace = self.workspace
-        return [workspace.view, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.by_rank,
+        return [workspace.view, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.order,
                 self.size(), self.devicePixelRatioF(), self._will_sound, self._chain]  # fmt: skip
 
     def _picture(self) -> QPixmap:
@@ -168,14 +169,16 @@ class SkylineChart(QWidget):
         return picture
 
     def _bars(self) -> list[tuple[Mark, QRectF]]:
-        plot, height_of, by_time = self._plot(), self._heights(), not self.workspace.by_rank
+        plot, height_of, by_time = self._plot(), self._heights(), self.workspace.order == IN_TIME
         crowd = by_time and not self.workspace.pass_.skyline.over_frequency
         marks = self.workspace.marks_seen(int(plot.width())) if crowd else self.workspace.marks
         low, high = self._range()
         if self.workspace.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]
-        elif self.workspace.by_rank:
-            marks = tuple(sorted(marks, key=lambda m: -height_of(m)))
+        elif not by_time:
+            marks = tuple(self.workspace.ranked(self.workspace.part, self.workspace.pass_))
+            if self.workspace.order == TALLEST:  # as they will sound, perhaps
+                marks = tuple(sorted(marks, key=lambda m: -height_of(m)))
             step = plot.width() / max(1, len(marks))
             places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
         else:

@@ -72,6 +72,24 @@ class Decision:
     works_in: Callable[[Mark], tuple[float, float | None]] = lambda mark: mark.band
 
 
+def _unsure(part: Part, mark: Mark, survey: Survey) -> float:
+    """How unsure it is that a mark is what it is taken for, in %."""
+    return round(100 * (1 - mark.confidence), 1)
+
+
+@dataclass(frozen=True, eq=False)
+class Risk:
+    """How much may be lost of the voice by what is done to a mark.
+
+    ``of(part, mark, survey)``: in ``unit``; from ``risky_from`` on it deserves a listen; ``words``: what it is.
+    """
+
+    of: Callable[[Part, Any, Survey], float] = _unsure
+    risky_from: float = 40.0
+    unit: str = "%"
+    words: str = "unsure"
+
+
 @dataclass(frozen=True, eq=False)
 class Cure:
     """How it is treated.
@@ -206,6 +224,7 @@ class Kind:
     one_take: tuple[str, ...] = ()
     finder: Finder = Finder()
     decision: Decision = Decision()
+    risk: Risk = Risk()
     cure: Cure = Cure()
     reporter: Reporter = Reporter()
     beside_lead: BesideLead = BesideLead()

@@ -15,6 +15,7 @@ import numpy as np
 from isophon.core.marks import Mark
 from isophon.core.passes.kind import Kind
 from isophon.core.passes.stage import Treatment
+from isophon.core.survey import Survey
 
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
@@ -44,6 +45,7 @@ class MarksOfKind:
         self._undecided: tuple[Mark, ...] | None = None
         self._undecided_at: np.ndarray | None = None
         self._over: frozenset[str] | None = None
+        self._risks: tuple[Survey, dict[str, float]] | None = None
         self._outline: np.ndarray | None = None
         self._seen: dict[tuple[View, int], tuple[Mark, ...]] = {}
 
@@ -109,6 +111,13 @@ class MarksOfKind:
             over = (mark for mark in self.marks if changes[mark.id] or mark.hand.decided)
             self._over = frozenset(f"{part.id}/{mark.id}" for mark in over)
         return self._over
+
+    def risks(self, part: Part, survey: Survey) -> dict[str, float]:
+        """How risky what is done to each mark is, by its name; those that are left are not told."""
+        if self._risks is None or self._risks[0] is not survey:
+            risk = self.kind.risk.of
+            self._risks = survey, {mark.id: risk(part, mark, survey) for mark, _ in self.changed(part)}
+        return self._risks[1]
 
     @property
     def is_crowd(self) -> bool:

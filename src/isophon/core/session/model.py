@@ -32,6 +32,7 @@ from isophon.core.ranges import (
 )
 from isophon.core.render import Plan, joined
 from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
+from isophon.core.survey import Survey
 
 M = TypeVar("M", bound=Mark)
 Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
@@ -231,6 +232,13 @@ class Part(Settings, frozen=True, dict=True):
     def over(self, kind: str) -> frozenset[str]:
         """The marks of a kind that are over their ceiling or decided by hand, as :attr:`Session.heard` calls them."""
         return self._kinds[kind].over(self)
+
+    def risks(self, kind: str, survey: Survey) -> Mapping[str, float]:
+        """How risky what is done to the marks of a kind is, by their names, see :class:`isophon.core.passes.kind.Risk`.
+
+        ``survey``: of this part's take.
+        """
+        return self._kinds[kind].risks(self, survey)
 
     def of_kind(self, kind: str) -> tuple[Mark, ...]:
         """The marks of a kind, in order of time."""

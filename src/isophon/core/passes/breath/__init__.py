@@ -1,14 +1,15 @@
 """The Breaths pass: air between words, under a ceiling over the voice."""
 
 from isophon.core.passes import fades
-from isophon.core.passes.breath import find, settings, treat
+from isophon.core.passes.breath import find, risk, settings, treat
 from isophon.core.passes.breath.mark import BreathMark
-from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter, Risk
 
 KIND = Kind(
     "breath", settings.BreathSettings, settings.role_default, BreathMark, after=("tick",),
     finder=Finder(lambda context: Found(find.find(context.survey, context.singing))),
     decision=Decision(settings.change_of, drawn_s=settings.DRAWN_S),
+    risk=Risk(risk.risk_of, 12.0, "dB", "goes beside a word"),
     reporter=Reporter(mark_json=lambda part, mark, with_lead: {"place": mark.place}),
     cure=Cure(treat.treatments, (fades.STAGE,), reads=("rumble", "hiss", "band")),
 )  # fmt: skip

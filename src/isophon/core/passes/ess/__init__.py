@@ -9,9 +9,10 @@ import msgspec
 
 from isophon.core.passes.ess import air, find, lisp, partners, rule, settings, treat, whistle
 from isophon.core.passes.ess.mark import EssMark
-from isophon.core.passes.kind import BesideLead, Cure, Decision, Finder, Found, Kind, Reporter
+from isophon.core.passes.kind import BesideLead, Cure, Decision, Finder, Found, Kind, Reporter, Risk
 from isophon.core.passes.stage import Treatment
 from isophon.core.ranges import Level
+from isophon.core.survey import Survey
 
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
@@ -53,6 +54,12 @@ def _sung(marks: Sequence[EssMark]) -> list[tuple[float, float]]:
     return [(m.start, m.end) for m in marks if m.sound not in settings.LEFT_ALONE or m.standout_db > _SUNG_DB]
 
 
+def _risk(part: Part, mark: EssMark, survey: Survey) -> float:
+    """How far an ess ends under this singer's usual one, in dB ≥ 0: what makes a lisp."""
+    usual = part.context("ess")
+    return 0.0 if usual is None else round(max(0.0, usual - mark.standout_db - part.change(mark)), 1)
+
+
 KIND = Kind(
     "ess", settings.EssSettings, settings.role_default, EssMark, after=("breath",),
     finder=Finder(
@@ -61,6 +68,7 @@ KIND = Kind(
     ),
     decision=Decision(settings.change_of, lambda part: settings.usual_standout(part.of(EssMark), part.ess.sure),
                       drawn_s=settings.DRAWN_S),
+    risk=Risk(_risk, 3.0, "dB", "under this singer’s usual"),
     cure=Cure(_treatments, (treat.STAGE, rule.STAGE, air.STAGE)),
     reporter=Reporter(summary=_summary, mark_json=_mark_json, label=lambda mark: mark.sound, doubts=lisp.doubts,
                       sounds_of=lisp.sounds_of),

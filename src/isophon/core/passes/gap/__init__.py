@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.passes import fades
 from isophon.core.passes.context import FinderContext
-from isophon.core.passes.gap import find, pause, settings, treat
+from isophon.core.passes.gap import find, pause, risk, settings, treat
 from isophon.core.passes.gap.mark import GapMark
-from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter, Risk
 from isophon.core.passes.stillness import density
 from isophon.core.ranges import Level
 
@@ -35,6 +35,7 @@ KIND = Kind(
     "gap", settings.GapSettings, settings.role_default, GapMark, after=("bleed",),
     finder=Finder(_find, _room, measures={"room": (tuple[Level, ...], ())}, flaw=_flaw),
     decision=Decision(settings.change_of, pause.breaths_of, drawn_s=settings.DRAWN_S),
+    risk=Risk(risk.risk_of, 6.0, "dB", "goes beside a word"),
     cure=Cure(treat.gap_fades, (fades.STAGE,), reads=("rumble", "hiss", "band", "breath")),
     reporter=Reporter(rows=pause.rows),
 )  # fmt: skip

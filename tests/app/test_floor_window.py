@@ -9,6 +9,8 @@ from isophon.core.passes.fades import Fade
 from isophon.core.passes.hiss.settings import noise_in
 from isophon.core.passes.rumble.settings import cut_in
 
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
 
 def fades(part):
     return [t for t in part.plan if isinstance(t, Fade)]
@@ -169,3 +171,64 @@ def test_a_gaps_edge_is_dragged_in_the_trace(room, qtbot):
     workspace.undo()
     assert workspace.mark.span == (gap.start, gap.end)
     room.grab()
+
+
+def test_where_singing_is_moves_with_its_sensitivity_and_a_persons_word(room, qtbot):
+    """Gaps are drawn anew soon after, a hand's edge stays, undo leads back; a selected time can be said to be sung."""
+    workspace = room.workspace
+    press(room, key("Floor"), qtbot=qtbot)
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=120_000)
+    room.sheet.extras.between.click()
+
+    def spans():
+        return [m.span for m in workspace.marks]
+
+    before, kept = spans(), workspace.marks[2]
+    workspace.take_in_hand([kept.id])
+    workspace.set_edge("start", kept.start + 0.2, None)
+    slider = room.sheet.sliders["sensitivity_db"]
+    slider.moved.emit(25.0, "drag")
+    assert workspace.part.gap.sensitivity_db == 25.0
+    qtbot.waitUntil(lambda: spans() != before and workspace.part.measured.pauses.sensitivity_db == 25.0, timeout=1_000)
+    assert workspace.part.mark(kept.id).span[0] == pytest.approx(kept.start + 0.2, abs=1e-3)
+    workspace.undo()
+    workspace.undo()
+    qtbot.waitUntil(lambda: spans() == before, timeout=1_000)
+    press(room, Qt.Key.Key_I, qtbot=qtbot)
+    assert "Drag over the ruler" in room.message.text()
+    middle = (kept.start + kept.end) / 2
+    workspace.select((middle - 0.1, middle + 0.1))
+    press(room, Qt.Key.Key_I, qtbot=qtbot)
+    qtbot.waitUntil(lambda: len(spans()) == len(before) + 1, timeout=1_000)
+    assert not any(start < middle < end for start, end in spans())
+    workspace.set_view(kept.start, kept.end)
+    room.grab()
+    press(room, Qt.Key.Key_I, SHIFT, qtbot)
+    qtbot.waitUntil(lambda: spans() == before, timeout=1_000)
+    assert workspace.part.gap.unsung and not workspace.part.gap.sung
+
+
+def test_the_fades_of_one_gap_are_dragged_typed_and_an_ending_given_back(room, qtbot):
+    workspace = room.workspace
+    press(room, key("Floor"), qtbot=qtbot)
+    room.sheet.extras.between.click()
+    gap = next(m for m in workspace.marks if workspace.part.change(m) < 0 and m.start > 0)
+    workspace.take_in_hand([gap.id])
+    pictures = room.lens.pictures
+    box = pictures.mark_box(workspace.mark, pictures.boxes()[1])
+    handle = pictures.fades._places(box, workspace.mark)["comes"]
+    drag(qtbot, pictures, handle, QPointF(box.left() + box.width() / 4, handle.y()))
+    comes, goes = workspace.mark.hand.fades_ms
+    assert comes == pytest.approx(250 * (gap.end - gap.start), rel=0.15) and goes == workspace.part.gap.opens_ms
+    assert room.sheet.fades.sliders[0].value == comes
+    assert max(t.edges[0] for t in fades(workspace.part)) == pytest.approx(48 * comes, abs=2)
+    room.sheet.fades.sliders[1].moved.emit(60.0, "typed")
+    assert workspace.mark.hand.fades_ms == (comes, 60.0)
+    workspace.undo()
+    workspace.undo()
+    assert workspace.mark.hand.fades_ms is None
+    workspace.set_edge("start", gap.start - 0.25, None)
+    press(room, Qt.Key.Key_G, qtbot=qtbot)
+    assert workspace.mark.span[0] > gap.start - 0.05 and workspace.mark.hand.fades_ms[0] == 150.0
+    press(room, Qt.Key.Key_G, qtbot=qtbot)
+    assert "nothing of an ending is cut off" in room.message.text()

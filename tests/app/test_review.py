@@ -8,6 +8,7 @@ from driving import drag, key, opened, press
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.route import HAND_OVER, STATIONS
 from isophon.app.sheets import PASSES
+from isophon.core.passes import BY_NAME
 from isophon.core.session import file
 from isophon.core.session.settings import role_default
 
@@ -241,3 +242,23 @@ def test_it_fits_a_small_screen(window, ready, qtbot):
         if widget.isVisibleTo(ready) and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
             reached.add(widget.accessibleName() or getattr(widget, "text", lambda: "")())
     assert {"Trace", "Skyline", "Play or stop", "Loop", "Good"} <= reached and "" not in reached
+
+
+def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):
+    workspace = room.workspace
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=120_000)
+    workspace.take_part("part-3")
+    for _ in range(2):
+        press(room, Qt.Key.Key_T, qtbot=qtbot)
+    assert workspace.order == "riskiest" and room.orders["riskiest"].isChecked()
+    risks, walked = workspace.risks_of(workspace.part, workspace.pass_), []
+    for _ in range(4):
+        press(room, Qt.Key.Key_Right, qtbot=qtbot)
+        walked.append(risks[workspace.mark.id])
+        assert ("risky: " in room.lens.numbers.text()) == (walked[-1] >= BY_NAME["ess"].risk.risky_from)
+    assert walked == sorted(risks.values(), reverse=True)[:4] and walked[0] > walked[-1]
+    station = STATIONS.index("Esses")
+    wanted = sum(workspace.risks_of(p, workspace.pass_).get(m.id, 0) >= BY_NAME["ess"].risk.risky_from
+                 for p in workspace.session.parts for m in p.undecided("ess"))  # fmt: skip
+    qtbot.waitUntil(lambda: room.title.route._risky.get(station) == wanted, timeout=5_000)
+    assert wanted and f"{wanted} risky" in room.title.route.toolTip()

@@ -10,15 +10,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from conftest import reader, write
+from conftest import Written, reader, write
 from isophon.cli import main
 from isophon.core.audio.files import Recording
+from isophon.core.errors import CallError
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.marks import Hand
 from isophon.core.passes import NAMES
 from isophon.core.passes.fades import Fade, gains, joined
+from isophon.core.passes.kind import Span
 from isophon.core.render import Renderer
-from isophon.core.session.model import Part, Source
+from isophon.core.session import edits
+from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.redrawing import is_due, say, with_redrawn
 from isophon.core.session.settings import role_default
 from voices import spoken
 
@@ -67,6 +71,10 @@ def part_of(path, role: str = "harmony", **changed) -> Part:
     marks = tuple(m for m in told.marks if m.kind == "breath" or (m.kind == "gap" and m.end - m.start > 0.5))
     return Part("p", "p", source, role, marks=marks, found=True, voice_lufs=found.voice_lufs, measured=told.measured,
                 **own)  # fmt: skip
+
+
+def with_found(part: Part, found) -> Part:
+    return replace(part, marks=found.marks, measured=found.measured)
 
 
 def rendered(part: Part, samples: np.ndarray) -> np.ndarray:
@@ -205,3 +213,62 @@ def test_joined_fades_never_overlap_and_go_as_deep_as_the_deepest(cuts):
     for fade in fades:
         untouched[max(0, fade.first - 8) : fade.last + 8] = False
     assert (together[untouched] == 1).all()
+
+
+def test_sensitivity_and_a_persons_word_say_where_singing_is(take):
+    """A soft tail counts as singing or as a gap; what a person says is so whatever the setting, and undone by it."""
+    path, samples, rate, words = take
+    (_, ends), (begins, _) = words[0], words[1]
+    tail = np.zeros(len(samples), np.float32)
+    count = round(0.25 * rate)
+    tone = np.sin(2 * np.pi * 220 * np.arange(count) / rate) * np.linspace(1, 0.7, count)
+    tail[ends : ends + count] = tone * np.sqrt(np.mean(samples[words[0][0] : ends] ** 2)) * 10 ** (-49 / 20)
+    soft = samples + tail
+    survey = survey_recording(written := Written(soft, rate))
+    part = with_found(part_of(path), find_all(written, survey))
+    session = Session("", (part,))
+
+    def gap_after_first(session) -> tuple[float, float]:
+        one = with_redrawn(session, session.part("p"), survey)
+        return next((m.start, m.end) for m in one.of_kind("gap") if m.end > begins / rate - 0.3)
+
+    start = gap_after_first(session)[0]
+    assert ends / rate + 0.15 < start < ends / rate + 0.35, "at 5 dB the tail is singing"
+    hard = edits.set_setting(session, ["p"], "gap", "sensitivity_db", 25.0)
+    assert is_due(hard.part("p")) and not is_due(session.part("p"))
+    assert gap_after_first(hard)[0] < start - 0.08, "at 25 dB it is not"
+    sung = say(hard, "p", "gap", Span(ends / rate - 0.1, ends / rate + 0.4), True)
+    assert gap_after_first(sung)[0] == pytest.approx(ends / rate + 0.4, abs=0.005)
+    talk = say(sung, "p", "gap", Span(words[1][0] / rate, words[1][1] / rate), False)
+    one = with_redrawn(talk, talk.part("p"), survey)
+    assert any(m.start < words[1][0] / rate + 0.01 and m.end > words[1][1] / rate - 0.01 for m in one.of_kind("gap"))
+    moved = edits.set_box(hard, "p", part.of_kind("gap")[1].id, start + 0.05, begins / rate - 0.2, 20.0, None)
+    again = with_redrawn(moved, moved.part("p"), survey)
+    assert again.mark(part.of_kind("gap")[1].id).span == pytest.approx((start + 0.05, begins / rate - 0.2), abs=1e-3)
+    with pytest.raises(CallError):
+        say(session, "p", "gap", Span(2.0, 2.001), True)
+
+
+def test_the_terminal_knows_the_sensitivity(take, capsys):
+    told = []
+    for db in (5.0, 28.0):
+        call = ["find", str(take[0]), "--json", "--only", "gap", "--set", f"gap.sensitivity_db={db}"]
+        assert main(call) == 0
+        told.append(sum(m["end_s"] - m["start_s"] for m in json.loads(capsys.readouterr().out)["marks"]))
+    assert told[1] > told[0]
+    assert main(["find", str(take[0]), "--set", "gap.sensitivity_db=99"]) == 2
+
+
+def test_riskiest_is_what_goes_beside_words(take):
+    """A tail that a gap cuts off is the riskiest gap; a breath in the middle of a pause is not risky."""
+    path, samples, rate, _ = take
+    part = part_of(path)
+    survey = survey_recording(Written(samples, rate))
+    usual = part.risks("gap", survey)
+    first = part.of_kind("gap")[1]
+    into = replace(first, hand=Hand(start=first.start - 0.15))
+    marks = tuple(into if m.id == first.id else m for m in part.marks)
+    risks = replace(part, marks=marks).risks("gap", survey)
+    assert max(risks, key=risks.get) == first.id and risks[first.id] > 20 > 8 > usual[first.id]
+    left = replace(part, marks=tuple(replace(m, hand=Hand(leave=True)) for m in part.marks))
+    assert not left.risks("gap", survey) and not left.risks("breath", survey)

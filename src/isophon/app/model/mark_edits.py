@@ -11,7 +11,9 @@ from msgspec.structs import replace
 from isophon.app.model.in_hand import NOBODY, InHand
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark, check_length
-from isophon.core.session import edits, shaping
+from isophon.core.passes import KINDS
+from isophon.core.passes.kind import Span
+from isophon.core.session import edits, redrawing, shaping
 from isophon.core.session.model import Session
 from isophon.core.session.settings import drawn_lengths
 from isophon.core.survey import VOICED
@@ -253,6 +255,22 @@ class MarkEdits(InHand):
             return
         words = f"ending given back · {self.where()}"
         self.edit(words, lambda s: shaping.give_back_endings(s, self.part.id, longer))
+
+    def say_singing(self, sung: bool) -> None:
+        """Say of the selected time that it is singing, or is not."""
+        selected, part = self.selection, self.part
+        if selected is None or not part.id:
+            self.told.emit("Drag over the ruler to select what is singing, or is not.")
+            return
+        kind = next(kind.name for kind in KINDS if kind.redrawing)
+        try:
+            session = redrawing.say(self.session, part.id, kind, Span(*selected), sung)
+        except CallError as error:
+            self.told.emit(f"That cannot be said: {error}.")
+            return
+        self.edit(
+            f"{'' if sung else 'not '}singing at {selected[0] + self.offset:.1f} s · {part.name}", lambda _: session
+        )
 
     def set_curve(self, curve: shaping.Shape, gesture: object = None) -> None:
         """Add a curve over frequency, (Hz, dB), to the change of the mark in hand."""

@@ -17,6 +17,7 @@ from isophon.app.model.leaks import Leaks
 from isophon.app.model.lining_up import LiningUp
 from isophon.app.model.mark_edits import MarkEdits
 from isophon.app.model.passes import Pass
+from isophon.app.model.redrawing import Redrawing
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.span_lessons import SpanLessons
 from isophon.app.model.take_pool import TakePool
@@ -44,6 +45,7 @@ class Workspace(MarkEdits):
         self.leaks = Leaks(self.keeper, self.pool, self)
         self.span_lessons = SpanLessons(self.keeper, self.pool, self)
         self.lining_up = LiningUp(self.keeper, self.pool, self)
+        self._redrawing = Redrawing(self)
         self.lifted = False
         self.drawing = False  # whether dragging over map and lens draws a box
         self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
@@ -71,6 +73,7 @@ class Workspace(MarkEdits):
         """Write down what is not yet, and stop all that goes on in the background."""
         self._news.stop()
         self._more.stop()
+        self._redrawing.stop()
         self.keeper.close()
         self.pool.close()
         self.blockSignals(True)

@@ -34,6 +34,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("draw_box", "V", "dragging draws a box, or no longer"),
             ("take_away", "Delete", "take away what was drawn; leave what was found"),
             ("draw", "N", "make a mark of the selection"),
+            ("singing", "I", "the selected time is singing"),
+            ("not_singing", "Shift+I", "the selected time is not singing"),
             ("split", "/", "split the mark in hand where the playhead is"),
             ("join", "J", "join the marks in hand"),
             ("start_earlier", "Alt+Left", "the mark’s start earlier"),

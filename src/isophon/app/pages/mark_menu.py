@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QPoint
@@ -34,6 +35,8 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
         menu.addAction("Name this place\tK", lambda: page.markers.name_at(seconds + workspace.offset))
     selected = workspace.selection is not None
     menu.addAction("Make a mark of the selection\tN", workspace.draw_mark).setEnabled(selected)
+    for words, sung in (("This is singing\tI", True), ("This is not singing\tShift+I", False)):
+        menu.addAction(words, partial(workspace.say_singing, sung)).setEnabled(selected)
     menu.addAction("Zoom to the selection\tZ", page.zoom_mark).setEnabled(selected)
     menu.addAction("Clear the selection\tEsc", lambda: workspace.select(None)).setEnabled(selected)
     menu.addAction("Show the whole song\tHome", lambda: workspace.glide_to(*workspace.song))

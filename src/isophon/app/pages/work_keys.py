@@ -62,6 +62,8 @@ def add_keys(page: Any) -> None:
         "start_later": lambda: workspace.nudge_edge("start", _NUDGE_S),
         "end_earlier": lambda: workspace.nudge_edge("end", -_NUDGE_S),
         "end_later": lambda: workspace.nudge_edge("end", _NUDGE_S),
+        "singing": lambda: workspace.say_singing(True),
+        "not_singing": lambda: workspace.say_singing(False),
         "ending": workspace.give_back_ending,
         "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,

@@ -66,9 +66,9 @@ PASS = Pass(
             *(
                 Knob(f"{place}_db", words, 0.5, "dB", f"By how much lower ceiling and change lie for {what}", True)
                 for place, words, what in (
-                    ("heads", "Heads of phrases lower by", "breaths at the head of a phrase"),
+                    ("heads", "Phrase heads lower by", "breaths at the head of a phrase"),
                     ("between", "Between words lower by", "breaths between the words of a phrase"),
-                    ("ends", "Ends of phrases lower by", "breaths after a phrase"),
+                    ("ends", "Phrase ends lower by", "breaths after a phrase"),
                 )
             ),
             SURE,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from operator import attrgetter
 
-from PySide6.QtCore import QLineF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -21,6 +21,7 @@ from isophon.app.sheets.floor_noise import FloorNoise
 from isophon.app.views.gate import draw_fades, draw_warnings
 from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.label_room import SIZE, draw_label, width_of
 from isophon.app.views.made import spaced, switch
 from isophon.core.marks import Mark
 from isophon.core.passes.gap.ending import ending_of
@@ -114,6 +115,18 @@ def _breaths_told(part: Part, mark: GapMark) -> str:
     return f"{who}, of which {going} {'goes' if going == 1 else 'go'}"
 
 
+def _draw_said(painter: QPainter, box: QRectF, words: str) -> None:
+    """A bracket over the wave where a person said what is singing."""
+    painter.setPen(QPen(theme.HAND_FLAG, 1.4))
+    painter.drawPolyline([box.topLeft() + QPointF(0, 8), box.topLeft() + QPointF(0, 1), box.topRight() + QPointF(0, 1),
+                          box.topRight() + QPointF(0, 8)])  # fmt: skip
+    painter.setFont(theme.sans(SIZE))
+    wide = width_of(painter, words)
+    label = QRectF(box.left() + 2, box.top() + 2, wide, painter.fontMetrics().height())
+    if wide < box.width():
+        draw_label(painter, label, words, theme.HAND_FLAG)
+
+
 def _draw(painter: QPainter, ground: Ground) -> None:
     """The fades of gaps, the breaths in them, and where one comes close to a word."""
     part, (start, end) = ground.workspace.part, ground.view
@@ -125,6 +138,11 @@ def _draw(painter: QPainter, ground: Ground) -> None:
             painter.setBrush(ink if breath.goes else Qt.BrushStyle.NoBrush)
             painter.drawLine(QLineF(left, y + 8, right, y + 8))
             painter.drawPath(theme.breath_shape((left + right) / 2, y, 4.2))
+    for said, words in ((part.gap.sung, "singing"), (part.gap.unsung, "not singing")):
+        for first, last in said:
+            if last > start and first < end:
+                _draw_said(painter, QRectF(QPointF(ground.x_of(first), ground.wave.top()),
+                                           QPointF(ground.x_of(last), ground.wave.bottom())), words)  # fmt: skip
     for mark in ground.workspace.marks:
         if part.change(mark) < 0 and mark.span[1] > start and mark.span[0] < end:
             near = near_words(mark, part.gap, part.source.duration)
@@ -156,6 +174,13 @@ PASS = Pass(
                 0.5,
                 "dB",
                 "Gaps in which nothing stands this far over the room are left as they are",
+            ),
+            Knob(
+                "sensitivity_db",
+                "Singing is over the room by",
+                0.5,
+                "dB",
+                "What stands this far over the room beside a voice is singing; higher: soft tails count as gaps",
             ),
             Knob("after_ms", "Kept after a word", 5, "ms", "The tail of a word that stays untouched"),
             Knob("before_ms", "Kept before a word", 5, "ms", "The soft start of a word that stays untouched"),

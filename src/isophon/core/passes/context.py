@@ -105,9 +105,13 @@ class FinderContext:
     @cached_property
     def singing(self) -> list[tuple[float, float]]:
         """The stretches of singing, (start, end) in s."""
-        sung = [span for name, kind in self._kinds.items() if kind.finder.sung
+        return singing(self.survey, self.sung)
+
+    @cached_property
+    def sung(self) -> list[tuple[float, float]]:
+        """The spans (s) of what is found to be sung without a pitch."""
+        return [span for name, kind in self._kinds.items() if kind.finder.sung
                 for span in kind.finder.sung(self.marks(name))]  # fmt: skip
-        return singing(self.survey, sung)
 
     def kept(self, name: str, make: Callable[[], Any]) -> Any:
         """Something that rooms share among themselves, made once."""

@@ -189,6 +189,19 @@ class MarkFile:
 
 
 @dataclass(frozen=True, eq=False)
+class Redrawing:
+    """Marks that follow from a survey and some settings alone: drawn anew wherever these say otherwise.
+
+    ``is_due(part)``: whether those of a part were drawn by other settings than its own; ``draw(part, survey)``: as
+    they are by these. ``say(part, span, sung)``: the part once a person says that a span (s) is singing, or is not.
+    """
+
+    is_due: Callable[[Part], bool]
+    draw: Callable[[Part, Survey], Found]
+    say: Callable[[Part, Span, bool], Part]
+
+
+@dataclass(frozen=True, eq=False)
 class LeakRemoval:
     """What leaked into a take, learned from other recordings and taken out before the take is surveyed.
 
@@ -229,6 +242,7 @@ class Kind:
     reporter: Reporter = Reporter()
     beside_lead: BesideLead = BesideLead()
     span_learning: SpanLearning | None = None
+    redrawing: Redrawing | None = None
     mark_file: MarkFile | None = None
     leak_removal: LeakRemoval | None = None
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -18,7 +19,7 @@ from isophon.core.audio.loudness import db, lufs
 from isophon.core.survey import STILL, VOICED, Survey
 
 _BAND_EDGES = (100.0, 300.0, 800.0, 2_000.0, 4_500.0, 9_000.0, 20_000.0)
-_OVER_FLOOR_DB = 5.0
+OVER_FLOOR_DB = 5.0
 _UNDER_VOICE_DB = 62.0  # what lies deeper is not heard, however silent the room
 _BEFORE_S, _AFTER_S = 0.22, 0.45
 _HOLE_S, _STOP_S, _BURST_S = 0.025, 0.11, 0.06
@@ -46,25 +47,25 @@ def band_levels(survey: Survey) -> tuple[np.ndarray, np.ndarray]:
     return level, np.percentile(level[still], 60, axis=0)
 
 
-def singing(survey: Survey, esses: Iterable[tuple[float, float]] = ()) -> list[tuple[float, float]]:
+def singing(
+    survey: Survey, esses: Iterable[tuple[float, float]] = (), over_floor_db: float = OVER_FLOOR_DB
+) -> list[tuple[float, float]]:
     """The stretches of singing, (start, end) in s; ``esses`` are known to be sung.
 
-    A stretch ends where no band stands 5 dB over its floor; it bridges holes of
+    A stretch ends where no band stands ``over_floor_db`` over its floor; it bridges holes of
     25 ms, and of 110 ms before the burst of a stop (T, K). Voice that is 15 dB
     under the take's and stands alone is somebody talking, not singing.
     """
     if survey.voice_lufs is None:
         return []
-    level, floor = band_levels(survey)
-    active = (level > np.maximum(floor + _OVER_FLOOR_DB, survey.voice_lufs - _UNDER_VOICE_DB)).any(axis=1)
-    hop = survey.hop_s
+    level, floor, sung, loud = _known(survey)
+    active = (level > np.maximum(floor + over_floor_db, survey.voice_lufs - _UNDER_VOICE_DB)).any(axis=1)
+    hop, sung = survey.hop_s, sung.copy()
     hole = np.ones(max(1, round(_HOLE_S / hop)))
     active = ndimage.binary_closing(np.pad(active, 20), hole)[20:-20]
-    sung = sung_voice(survey)
     for start, end in esses:
         sung[survey.frame(start) : survey.frame(end) + 1] = True
     spans = []
-    loud = _Loudness.of(survey)
     for (where,) in ndimage.find_objects(ndimage.label(sung)[0]):
         first = _grown(active, loud, where.start, -1, round(_BEFORE_S / hop))
         first = _up_to_a_breath(loud, where.start, first, -1)
@@ -72,6 +73,12 @@ def singing(survey: Survey, esses: Iterable[tuple[float, float]] = ()) -> list[t
         last = _up_to_a_breath(loud, where.stop - 1, last, 1)
         spans.append((first, last + 1))
     return [(round(a * hop, 3), round(b * hop, 3)) for a, b in _joined(spans)]
+
+
+@lru_cache(maxsize=4)
+def _known(survey: Survey) -> tuple[np.ndarray, np.ndarray, np.ndarray, _Loudness]:
+    """What stays the same wherever singing is said to end: levels and floors of bands, what is voice, loudness."""
+    return *band_levels(survey), sung_voice(survey), _Loudness.of(survey)
 
 
 def sung_voice(survey: Survey) -> np.ndarray:

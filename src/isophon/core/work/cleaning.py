@@ -21,6 +21,7 @@ from isophon.core.ranges import File, Name
 from isophon.core.reading import path_of
 from isophon.core.session import adopting, edits
 from isophon.core.session.model import Part, Role, Session, Source
+from isophon.core.session.redrawing import with_redrawn
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
 from isophon.core.work.completing import completed
@@ -74,7 +75,8 @@ def found_in(recording: Recording, asked: FileRequest, tell: Tell) -> FoundInFil
         warnings += _missing_in(recording, lesson, analysis.leak)
     if any(BY_NAME[name].finder.needs_voice for name in kinds):
         need_voice(recording, analysis.survey)
-    part = adopting.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source)).part(part.id)
+    session = adopting.adopt_findings(Session("", (part,)), part.id, analysis.findings(part.source))
+    part = with_redrawn(session, session.part(part.id), analysis.survey)
     marks = _with_files((*part.marks, *analysis.hits), asked, recording.duration)
     part = _with_learned(replace(part, marks=marks, leak=analysis.leak), analysis)
     if asked.lead:

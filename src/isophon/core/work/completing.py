@@ -10,6 +10,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.passes import BY_NAME, NAMES
 from isophon.core.session.adopting import adopt_findings
 from isophon.core.session.model import Part, Session
+from isophon.core.session.redrawing import with_redrawn
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import FINDING, LEARNING, SURVEYING, AnalysisRequest, Tell, analyse
 from isophon.core.work.leads import beside_the_songs_lead
@@ -31,7 +32,9 @@ def completed(
     request = AnalysisRequest(removal=part.removal, leak=part.leak, lesson=lesson)
     analysis = analyse(recording, request, tell, keep=keep)
     if not part.found:  # by this version; what is found meets what was decided by hand
-        part = adopt_findings(session, part.id, analysis.findings(part.source)).part(part.id)
+        session = adopt_findings(session, part.id, analysis.findings(part.source))
+        part = session.part(part.id)
+    part = with_redrawn(session, part, analysis.survey)
     return beside_the_songs_lead(session, part, recording, analysis.as_sung(), kinds), analysis.survey
 
 

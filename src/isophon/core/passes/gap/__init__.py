@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.passes import fades
 from isophon.core.passes.context import FinderContext
-from isophon.core.passes.gap import find, pause, risk, settings, treat
+from isophon.core.passes.gap import find, pause, risk, said, settings, treat
 from isophon.core.passes.gap.mark import GapMark
-from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter, Risk
+from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Redrawing, Reporter, Risk
 from isophon.core.passes.stillness import density
 from isophon.core.ranges import Level
 
@@ -18,7 +18,9 @@ if TYPE_CHECKING:
 
 
 def _find(context: FinderContext) -> Found:
-    return Found(find.find(context.survey, context.singing, context.marks("breath")))
+    breaths = tuple((mark.start, mark.end) for mark in context.marks("breath"))
+    by = said.DrawnBy(esses=tuple(context.sung), breaths=breaths)
+    return Found(find.find(context.survey, context.singing, breaths), {"pauses": by})
 
 
 def _room(context: FinderContext) -> dict[str, Any]:
@@ -33,9 +35,11 @@ def _flaw(part: Part) -> str:
 
 KIND = Kind(
     "gap", settings.GapSettings, settings.role_default, GapMark, after=("bleed",),
-    finder=Finder(_find, _room, measures={"room": (tuple[Level, ...], ())}, flaw=_flaw),
+    finder=Finder(_find, _room, measures={"room": (tuple[Level, ...], ()), "pauses": (said.DrawnBy, said.DrawnBy())},
+                  flaw=_flaw),
     decision=Decision(settings.change_of, pause.breaths_of, drawn_s=settings.DRAWN_S),
     risk=Risk(risk.risk_of, 6.0, "dB", "goes beside a word"),
     cure=Cure(treat.gap_fades, (fades.STAGE,), reads=("rumble", "hiss", "band", "breath")),
-    reporter=Reporter(rows=pause.rows),
+    reporter=Reporter(rows=pause.rows), one_take=("sung", "unsung"),
+    redrawing=Redrawing(said.is_due, said.draw, said.say),
 )  # fmt: skip

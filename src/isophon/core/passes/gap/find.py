@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -18,11 +19,13 @@ _SHORTEST_S = 0.1
 _MOMENT_S = 0.05
 
 
-def find(survey: Survey, sounds: list[tuple[float, float]], breaths: Iterable[Mark]) -> tuple[Mark, ...]:
+def find(
+    survey: Survey, sounds: Iterable[tuple[float, float]], breaths: Iterable[tuple[float, float]]
+) -> tuple[Mark, ...]:
     """The pauses of a take: its head, its tail, and all between words; with 100 ms or more of dead air."""
+    sounds, air, length = list(sounds), sorted(breaths), survey.samples / survey.sample_rate
     if not sounds or survey.voice_lufs is None:
         return ()
-    length, air = survey.samples / survey.sample_rate, sorted((m.start, m.end) for m in breaths)
     pauses = without((0.0, length), sounds)
     inside = [(span, tuple(b for b in air if b[0] < span[1] and b[1] > span[0])) for span in pauses]
     return tuple(measured(survey, start, end, air) for (start, end), air in inside
@@ -33,13 +36,19 @@ def measured(survey: Survey, start: float, end: float, breaths: Spans = ()) -> G
     """A pause with the level of its loudest 50 ms, breaths aside, against the voice around it and against the room."""
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
     level = lufs(max(_loudest(survey, *piece) for piece in without((start, end), breaths)))
-    quiet = survey.state == STILL
-    room = lufs(float(np.median(survey.k_power[quiet]))) if quiet.any() else level
+    room = _room_lufs(survey)
+    room = level if room is None else room
     standout = level - float(np.mean(survey.voice_level[frames]))
     return GapMark(
         mark_id("gap", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
         20.0, 20_000.0, 1.0, over_room_db=round(max(0.0, level - max(room, SILENT_DB)), 1), breaths=breaths,
     )  # fmt: skip
+
+
+@lru_cache(maxsize=8)
+def _room_lufs(survey: Survey) -> float | None:
+    quiet = survey.state == STILL
+    return lufs(float(np.median(survey.k_power[quiet]))) if quiet.any() else None
 
 
 def _loudest(survey: Survey, start: float, end: float) -> float:

@@ -9,10 +9,15 @@ import msgspec
 from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.gap.pause import Breaths, dead_air, goes_along
+from isophon.core.passes.singing import OVER_FLOOR_DB
+from isophon.core.ranges import Seconds
 
 DRAWN_S = (0.03, 86_400.0)  # shortest and longest that can be drawn
 _LEAST_LEFT_MS = 10.0
 _NEAR_AFTER_S, _NEAR_BEFORE_S = 0.015, 0.010
+
+
+SaidSpans = Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=500)]
 
 
 class GapSettings(msgspec.Struct, frozen=True):
@@ -23,7 +28,9 @@ class GapSettings(msgspec.Struct, frozen=True):
     moment stands this far over the room are touched. ``after_ms``, ``before_ms``:
     what stays untouched after a word and before the next. ``least_ms``: shorter
     gaps are left. ``closes_ms``, ``opens_ms``: how long the change takes to come
-    after a word, and to go before the next. Drawn over time that is the curve of a gate.
+    after a word, and to go before the next. Drawn over time that is the curve of a gate. ``sensitivity_db``: what
+    stands this far over the noise floor beside a voice is singing; ``sung``, ``unsung``: the spans (s) of which a
+    person said that they are singing, or are not.
     """
 
     how: Literal["room tone", "turn down", "silence"] = "room tone"
@@ -34,6 +41,9 @@ class GapSettings(msgspec.Struct, frozen=True):
     least_ms: Annotated[float, msgspec.Meta(ge=50.0, le=5_000.0)] = 400.0
     closes_ms: Annotated[float, msgspec.Meta(ge=2.0, le=800.0)] = 40.0
     opens_ms: Annotated[float, msgspec.Meta(ge=2.0, le=200.0)] = 10.0
+    sensitivity_db: Annotated[float, msgspec.Meta(ge=2.0, le=30.0)] = OVER_FLOOR_DB
+    sung: SaidSpans = ()
+    unsung: SaidSpans = ()
 
 
 _STACK = GapSettings(how="silence", floor_db=0.0)  # twelve layers of room add up: common practice

@@ -200,6 +200,7 @@ PASS = Pass(
             ("hiss", "amount_db"): "hiss down",
             ("hiss", "from_hz"): "hiss above",
             ("hiss", "top_db"): "top back",
+            ("hiss", "follow"): "hiss followed",
         },
         choices={("gap", "how"): _GAPS},
         extras=FloorExtras,

@@ -63,6 +63,8 @@ class FloorNoise(QWidget):
         for (name, slider), tip in zip(self.sliders.items(), tips, strict=True):
             slider.setToolTip(tip)
             slider.moved.connect(lambda v, g, name=name: workspace.set_of_kind("hiss", name, round(v, 2), g))
+        self.follow = _switch("steady", "Noise that rises or falls is followed through the pauses")
+        self.follow.clicked.connect(lambda on: workspace.set_of_kind("hiss", "follow", on))
         self.learn = named(QPushButton(""), "plain")
         self.learn.clicked.connect(self._learn)
         self.hiss_words = ElidedLabel("soft")
@@ -87,7 +89,7 @@ class FloorNoise(QWidget):
         inner = QVBoxLayout(self.more)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(0)
-        for widget in (self.hiss_words, self.sliders["from_hz"], self.sliders["top_db"]):
+        for widget in (self.hiss_words, self.sliders["from_hz"], self.sliders["top_db"], self.follow):
             inner.addWidget(widget)
         grid.addWidget(self.more, 3, 1, 1, 2)
         grid.setColumnStretch(1, 1)
@@ -170,6 +172,11 @@ class FloorNoise(QWidget):
         known = bool(noise_in(part)) and max(noise_in(part)) > SILENT_DB
         self.hiss.setChecked(settings.on)
         self.hiss.setEnabled(known)
+        track = part.measured.noise_track
+        self.follow.setChecked(settings.follow)
+        self.follow.setEnabled(bool(track) and settings.on and not part.learned)
+        overall = [sum(levels) / len(levels) for _, levels in track] or [0.0]
+        self.follow.setText(f"followed: it changes by {max(overall) - min(overall):.0f} dB" if track else "steady")
         default = role_default("hiss", part.role)
         for name, slider in self.sliders.items():
             slider.setEnabled(known and settings.on)

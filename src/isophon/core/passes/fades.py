@@ -20,6 +20,7 @@ from scipy import fft, signal
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import GONE_DB, Mark
+from isophon.core.passes.noise_track import levels_at
 from isophon.core.passes.stage import Stage, Still
 from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB
 from isophon.core.survey import Survey
@@ -77,6 +78,16 @@ def fade_of(
 def gain_of(change: float) -> float:
     """The gain of a change in dB; nothing is left at −36 and less."""
     return 0.0 if change <= GONE_DB else float(10 ** (change / 20))
+
+
+def room_then(part: Part, room: tuple[float, ...], mark: Mark) -> tuple[float, ...]:
+    """The sound of a part's room at a mark, where its noise changes; ``room``: see :func:`room_under`."""
+    track = part.measured.noise_track
+    if not room or not track:
+        return room
+    edges = third_octave_edges(*ROOM_EDGES)
+    over = levels_at(track, np.array([sum(mark.span) / 2]), np.sqrt(edges[:-1] * edges[1:]))[0]
+    return tuple(level + float(more) for level, more in zip(room, np.round(over), strict=True))
 
 
 def joined(fades: Sequence[Fade]) -> list[Fade]:

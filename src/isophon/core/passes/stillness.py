@@ -27,9 +27,14 @@ def density(context: FinderContext, pauses: Iterable[Any], hum: Hum | None) -> D
 
     ``pauses``: marks with ``dead_air``, what of each is no breath, (start, end) in s.
     """
-    spans = [span for pause in pauses for span in pause.dead_air]
+    spans = dead_air_of(pauses)
     read = without(hum, context.read)
     return context.kept("density", lambda: still_density(read, context.survey, spans))
+
+
+def dead_air_of(pauses: Iterable[Any]) -> list[tuple[float, float]]:
+    """What of pauses is no breath, (start, end) in s."""
+    return [span for pause in pauses for span in pause.dead_air]
 
 
 def without(hum: Hum | None, read: Read) -> Read:

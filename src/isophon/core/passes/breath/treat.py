@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from isophon.core.passes.breath.mark import BreathMark
-from isophon.core.passes.fades import Fade, fade_of, room_under
+from isophon.core.passes.fades import Fade, fade_of, room_then, room_under
 
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
@@ -19,4 +19,6 @@ def treatments(part: Part) -> Iterator[Fade]:
     """What is done to the breaths of a part."""
     settings, room = part.breath, room_under(part) if part.breath.fill else ()
     for mark, change in part.changes_of(BreathMark):
-        yield from fade_of(part, mark, mark.span, change, (settings.fade_ms, settings.fade_ms), room)
+        yield from fade_of(
+            part, mark, mark.span, change, (settings.fade_ms, settings.fade_ms), room_then(part, room, mark)
+        )

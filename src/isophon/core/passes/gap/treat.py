@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from isophon.core.passes.fades import Fade, fade_of, room_under
+from isophon.core.passes.fades import Fade, fade_of, room_then, room_under
 from isophon.core.passes.gap.mark import GapMark, without
 from isophon.core.passes.gap.pause import breaths_of, staying
 from isophon.core.passes.gap.settings import change_alone
@@ -34,7 +34,7 @@ def gap_fades(part: Part) -> Iterator[Fade]:
         for first, last in without((start, end), (*staying(mark, breaths), *gone)):
             beside = any(first == b for _, b in gone), any(last == a for a, _ in gone)
             if last - first > _KEPT_S or any(beside):
-                under = room if own else ()
+                under = room_then(part, room, mark) if own else ()
                 # a breath's soft ends reach into the room beside it
                 closes, opens = (max(edges) if near else edge for edge, near in zip(edges, beside, strict=True))
                 yield from fade_of(part, mark, (first, last), change, (closes, opens), under, under_db, leads=True)

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 from isophon.core.passes.context import FinderContext
 from isophon.core.passes.hiss import learning, settings, treat
 from isophon.core.passes.kind import Cure, Finder, Found, Kind, Reporter, SpanLearning
-from isophon.core.passes.stillness import density
+from isophon.core.passes.noise_track import Track, track_of
+from isophon.core.passes.stillness import dead_air_of, density, without
 from isophon.core.ranges import Level
 
 if TYPE_CHECKING:
@@ -35,13 +36,18 @@ def _flaw(part: Part) -> str:
 
 
 def _find(context: FinderContext) -> Found:
-    noise = density(context, context.marks("gap"), context.measured("hum", "hum"))
-    return Found(measured={"noise": settings.noise_of(noise, context.sample_rate)})
+    hum = context.measured("hum", "hum")
+    noise = density(context, context.marks("gap"), hum)
+    measured: dict[str, Any] = {"noise": settings.noise_of(noise, context.sample_rate)}
+    if noise is not None:
+        pauses = dead_air_of(context.marks("gap"))
+        measured["noise_track"] = track_of(without(hum, context.read), context.sample_rate, pauses, noise)
+    return Found(measured=measured)
 
 
 KIND = Kind(
     "hiss", settings.HissSettings, settings.role_default, after=("hum",), one_take=("learn_from", "learn_to"),
-    finder=Finder(_find, measures={"noise": (tuple[Level, ...], ())}, flaw=_flaw),
+    finder=Finder(_find, measures={"noise": (tuple[Level, ...], ()), "noise_track": (Track, ())}, flaw=_flaw),
     cure=Cure(treat.treatments, (treat.STAGE,), reads=("ess",), steady=settings.steady_db),
     reporter=Reporter(row=_row, summary=_summary),
     span_learning=SpanLearning(tuple[Level, ...], learning.learn, learning.adopt, learning.asked),

@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 
 from isophon.core.audio.loudness import db
+from isophon.core.passes.noise_track import Track
 from isophon.core.ranges import LONGEST_S
 
 if TYPE_CHECKING:
@@ -22,14 +23,15 @@ class HissSettings(msgspec.Struct, frozen=True):
     """``on``; ``amount_db``: how far the noise comes down; ``from_hz``: what lies below is left alone.
 
     ``top_db``: how much top the voice gets back above ``from_hz``, esses aside.
-    ``learn_from``, ``learn_to``: the span in s that the noise is learned from,
-    both 0 for the still moments of the take.
+    ``follow``: whether noise that changes is followed, where it is learned from the still moments. ``learn_from``,
+    ``learn_to``: the span in s that the noise is learned from, both 0 for the still moments of the take.
     """
 
     on: bool = True
     amount_db: Annotated[float, msgspec.Meta(ge=-24.0, le=0.0)] = -6.0
     from_hz: Annotated[float, msgspec.Meta(ge=100.0, le=12_000.0)] = 5_000.0
     top_db: Annotated[float, msgspec.Meta(ge=0.0, le=6.0)] = 0.0
+    follow: bool = True
     learn_from: Annotated[float, msgspec.Meta(ge=0.0, le=LONGEST_S)] = 0.0
     learn_to: Annotated[float, msgspec.Meta(ge=0.0, le=LONGEST_S)] = 0.0
 
@@ -43,6 +45,12 @@ def noise_in(part: Part) -> tuple[float, ...]:
     """The noise in force for a part: of the span that a person chose, else of the still moments."""
     chosen = part.learned and part.hiss.learn_to > part.hiss.learn_from
     return part.learned if chosen else part.measured.noise
+
+
+def track_in(part: Part) -> Track:
+    """How the noise in force changes; () where it is taken for steady."""
+    chosen = part.learned and part.hiss.learn_to > part.hiss.learn_from
+    return () if chosen or not part.hiss.follow else part.measured.noise_track
 
 
 def level_in(part: Part) -> float:

@@ -25,7 +25,8 @@ import numpy as np
 from scipy import fft, ndimage, signal, special
 
 from isophon.core.audio.spectra import overlap_add
-from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, emphasis, noise_in
+from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, emphasis, noise_in, track_in
+from isophon.core.passes.noise_track import Track, levels_at
 from isophon.core.passes.stage import Read, Stage, Still
 
 if TYPE_CHECKING:
@@ -48,7 +49,8 @@ class HissCut(msgspec.Struct, frozen=True):
     """Noise turned down over frames ``first`` to ``last`` (the whole take).
 
     ``noise``: see :func:`isophon.core.passes.hiss.settings.noise_of`;
-    ``esses``: (start, end) in frames, which get no top back.
+    ``esses``: (start, end) in frames, which get no top back; ``track``: how the noise changes, see
+    :func:`isophon.core.passes.noise_track.track_of`.
     """
 
     first: int
@@ -59,6 +61,7 @@ class HissCut(msgspec.Struct, frozen=True):
     top_db: float
     sample_rate: int
     esses: tuple[tuple[int, int], ...] = ()
+    track: Track = ()
 
 
 def treatments(part: Part) -> Iterator[HissCut]:
@@ -68,7 +71,7 @@ def treatments(part: Part) -> Iterator[HissCut]:
         return
     esses = tuple((round(m.start * rate), round(m.end * rate)) for m in part.of_kind("ess"))
     yield HissCut(0, part.source.frames, noise, settings.amount_db, settings.from_hz, settings.top_db, rate,
-                  esses if settings.top_db > 0 else ())  # fmt: skip
+                  esses if settings.top_db > 0 else (), track_in(part))  # fmt: skip
 
 
 def apply(read: Read, start: int, frames: int, cut: HissCut, keep: Callable | None = None) -> np.ndarray:
@@ -139,6 +142,9 @@ def _gains(read: Read, cut: HissCut, pieces: range) -> np.ndarray:
     around = (round(_AROUND_S * cut.sample_rate / hop) | 1, 1, round(_AROUND_HZ * size / cut.sample_rate) | 1)
     out = np.empty((len(samples), len(pieces) * _PIECE, len(hz)), np.float32)
     middles = (first + _RUN_UP + np.arange(len(pieces) * _PIECE)) * hop + size // 2
+    if cut.track:
+        seconds = ((first + np.arange(count)) * hop + size // 2) / cut.sample_rate
+        noise = noise * (10 ** (levels_at(cut.track, seconds, hz) / 10)).astype(np.float32)
     for channel, sound in enumerate(samples):
         spectra = fft.rfft(_framed(sound, size, hop) * _window(size), axis=1)[:, lowest:]
         posterior = (np.square(spectra.real) + np.square(spectra.imag)) / noise

@@ -1,0 +1,154 @@
+"""How the noise of a take changes, followed through its pauses.
+
+The noise is read where nothing else sounds: in each pause the lower quartile of short powers in a few bands, as order
+statistics of a gamma distribution tell it from a steady noise (of which a periodogram's bins are exponentially
+distributed, Martin 2001, IEEE Trans. Speech and Audio Processing 9, section III), against the noise of the whole take.
+A quartile holds where a minimum would need a correction for how long it was looked for. Between pauses the level goes
+on in a straight line in dB. Where the noise stays the same nothing is followed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Annotated
+
+import msgspec
+import numpy as np
+from scipy import ndimage, signal, stats
+
+from isophon.core.passes.stage import Read
+from isophon.core.ranges import Level, Seconds
+
+EDGES_HZ = (100.0, 400.0, 1_200.0, 3_000.0, 6_000.0, 10_000.0, 96_000.0)
+_BANDS = len(EDGES_HZ) - 1
+_WINDOW_S, _STEP_S, _LEAST_WINDOWS = 0.043, 0.4, 4
+_QUARTILE, _STEP_DB, _STILLEST_DB = 0.25, 3.0, 1.0
+_CHANGES_DB, _LEAST_MOMENTS = 2.0, 3
+_ALONG_S, _ALIKE_DB = 15.0, 2.0
+_LOWEST_DB, _HIGHEST_DB = -15.0, 24.0
+_SILENT = 1e-13  # of a bin's mean square: a gap that was cut to digital silence tells nothing
+_MOST_MOMENTS = 2_000
+
+Moment = tuple[Seconds, Annotated[tuple[Level, ...], msgspec.Meta(min_length=_BANDS, max_length=_BANDS)]]
+Track = Annotated[tuple[Moment, ...], msgspec.Meta(max_length=_MOST_MOMENTS)]
+
+
+def track_of(
+    read: Read, rate: int, pauses: Iterable[tuple[float, float]], noise: tuple[np.ndarray, np.ndarray]
+) -> Track:
+    """How far the noise lies over that of the whole take, dB in each band, from moment to moment; () if it is steady.
+
+    ``read``: the take without its hum; ``pauses``: spans (s) in which nothing is sung; ``noise``: frequencies in Hz and
+    mean square for each bin, as :func:`isophon.core.passes.stillness.still_density` has it.
+    """
+    heard = _Heard.against(noise, read, rate)
+    moments = []
+    for start, end in (moment for pause in pauses for moment in _moments(*pause)):
+        powers = heard.powers(start, end)
+        if len(powers) >= _LEAST_WINDOWS and powers.mean() > _SILENT:
+            moments.append(((start + end) / 2, heard.over_usual(powers)))
+    if len(moments) < _LEAST_MOMENTS:
+        return ()
+    seconds, over = np.array([at for at, _ in moments]), np.array([levels for _, levels in moments])
+    over = _smoothed(seconds, ndimage.median_filter(over, size=(3, 1), mode="nearest"))
+    overall = over[:, 1:].mean(axis=1)  # hum and rumble come and go without any hiss
+    if np.percentile(overall, 90) - np.percentile(overall, 10) < _CHANGES_DB:
+        return ()
+    over -= over[overall <= np.percentile(overall, 20) + _STILLEST_DB].mean(axis=0)  # where the usual was read
+    seconds, over = _with_steps(heard, seconds, np.clip(over, _LOWEST_DB, _HIGHEST_DB))
+    return tuple((round(at, 2), tuple(float(round(level, 1)) for level in levels))
+                 for at, levels in zip(seconds.tolist(), over, strict=True))[:_MOST_MOMENTS]  # fmt: skip
+
+
+def _smoothed(seconds: np.ndarray, over: np.ndarray) -> np.ndarray:
+    """Levels ``(moments, bands)``, each the mean of those near in time that are nearly as loud, so that steps stay."""
+    overall = over[:, 1:].mean(axis=1)
+    apart = (seconds[:, None] - seconds) / _ALONG_S, (overall[:, None] - overall) / _ALIKE_DB
+    weight = np.exp(-sum(np.square(one) for one in apart))
+    return (weight @ over) / weight.sum(axis=1, keepdims=True)
+
+
+def levels_at(track: Track, seconds: np.ndarray, hz: np.ndarray) -> np.ndarray:
+    """How far the noise lies over that of the whole take, in dB, ``(moments, frequencies)``."""
+    at = np.array([moment for moment, _ in track])
+    rows = np.array([levels for _, levels in track])
+    in_time = np.stack([np.interp(seconds, at, rows[:, band]) for band in range(_BANDS)], axis=1)
+    centres = np.log([np.sqrt(low * min(high, 20_000.0)) for low, high in pairwise(EDGES_HZ)])
+    place = np.clip(np.interp(np.log(np.maximum(hz, 1.0)), centres, np.arange(_BANDS)), 0, _BANDS - 1)
+    lower = np.minimum(place.astype(int), _BANDS - 2)
+    share = place - lower
+    return in_time[:, lower] * (1 - share) + in_time[:, lower + 1] * share
+
+
+def _moments(start: float, end: float) -> Iterable[tuple[float, float]]:
+    """A pause in pieces of about a second."""
+    count = max(1, round((end - start) / _STEP_S))
+    edges = np.linspace(start, end, count + 1)
+    return zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)
+
+
+@dataclass(frozen=True, eq=False)
+class _Heard:
+    """A take by short windows in a few bands: ``bins`` of each, and the ``usual`` noise there as these have it."""
+
+    read: Read
+    rate: int
+    size: int
+    bins: list[np.ndarray]
+    usual: np.ndarray
+
+    @classmethod
+    def against(cls, noise: tuple[np.ndarray, np.ndarray], read: Read, rate: int) -> _Heard:
+        size = round(_WINDOW_S * rate) & ~1
+        hz, (freqs, power) = np.fft.rfftfreq(size, 1 / rate), noise
+        inside = [np.flatnonzero((hz >= low) & (hz < high)) for low, high in pairwise(EDGES_HZ)]
+        last = max(i for i, bins in enumerate(inside) if len(bins) > 1)
+        bins = [one if len(one) > 1 else inside[last] for one in inside]  # a low rate has no top: as the band below
+        density = np.interp(hz, freqs, power / (freqs[1] - freqs[0])) * rate / size
+        return cls(read, rate, size, bins, np.array([density[one].sum() for one in bins]))
+
+    def powers(self, start: float, end: float) -> np.ndarray:
+        """The power in each band of the windows of a span (s), ``(windows, bands)``."""
+        first, count = round(start * self.rate), round((end - start) * self.rate)
+        if count < self.size:
+            return np.zeros((0, _BANDS))
+        window = signal.get_window("hann", self.size)
+        window /= np.sqrt(np.square(window).sum())
+        rows = np.lib.stride_tricks.sliding_window_view(self.read(first, count), self.size, axis=1)
+        spectra = np.fft.rfft(rows[:, :: self.size // 2] * window, axis=2)
+        power = 2 * np.square(np.abs(spectra)).mean(axis=0) / self.size
+        return np.stack([power[:, bins].sum(axis=1) for bins in self.bins], axis=1)
+
+    def over_usual(self, powers: np.ndarray) -> np.ndarray:
+        """How far the noise lies over the usual, dB ``(bands,)``: by the lower quartile of the powers.
+
+        The power in a band of n bins is a gamma variable of shape about 2 n / 3 (a Hann window ties neighbours).
+        """
+        shapes = np.array([2 * len(bins) / 3 for bins in self.bins])
+        expected = stats.gamma.ppf(_QUARTILE, shapes) / shapes
+        return 10 * np.log10((np.quantile(powers, _QUARTILE, axis=0) / expected + 1e-20) / (self.usual + 1e-20))
+
+    def lowest(self, start: float, end: float) -> tuple[np.ndarray, np.ndarray]:
+        """Where windows of a span (s) lie, and how far each stands over the usual in the band where that is least."""
+        powers = self.powers(start, end)[:, 1:]
+        over = 10 * np.log10((powers + 1e-20) / (self.usual[1:] + 1e-20)).min(axis=1)
+        return start + (np.arange(len(over)) + 1) * self.size / 2 / self.rate, over
+
+
+def _with_steps(heard: _Heard, seconds: np.ndarray, over: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The moments, with two more wherever the noise jumps between two: at the last, or first, that is still soft."""
+    overall = over[:, 1:].mean(axis=1)
+    times, rows = [seconds[:1]], [over[:1]]
+    for i in range(1, len(seconds)):
+        if abs(overall[i] - overall[i - 1]) > _STEP_DB:
+            at, level = heard.lowest(seconds[i - 1], seconds[i])
+            soft = at[level < (overall[i] + overall[i - 1]) / 2]
+            if len(soft):
+                step = soft[-1] if overall[i] > overall[i - 1] else soft[0]
+                times.append(np.array([step, step + 0.01]))
+                rows.append(over[i - 1 : i + 1])
+        times.append(seconds[i : i + 1])
+        rows.append(over[i : i + 1])
+    return np.concatenate(times), np.concatenate(rows)

@@ -1,5 +1,7 @@
 """Floor and Breaths in the window: the same skyline, lens and keys, down to the samples."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
@@ -8,6 +10,7 @@ from driving import drag, key, press
 from isophon.core.passes.fades import Fade
 from isophon.core.passes.hiss.settings import noise_in
 from isophon.core.passes.rumble.settings import cut_in
+from isophon.core.playing.mix import hear
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -206,6 +209,30 @@ def test_where_singing_is_moves_with_its_sensitivity_and_a_persons_word(room, qt
     press(room, Qt.Key.Key_I, SHIFT, qtbot)
     qtbot.waitUntil(lambda: spans() == before, timeout=1_000)
     assert workspace.part.gap.unsung and not workspace.part.gap.sung
+
+
+def test_the_pauses_are_heard_close(room, qtbot):
+    """P: the pauses alone, lifted; the voice is silent; P again: all. The floor of a pause stands at the lens."""
+    workspace = room.workspace
+    press(room, key("Floor"), qtbot=qtbot)
+    gap = next(m for m in workspace.marks if m.start > 5)
+    workspace.take_in_hand([gap.id])
+    assert "floor here −6" in room.lens.numbers.text()
+    press(room, Qt.Key.Key_P, qtbot=qtbot)
+    lifted = room.hearing.pauses_db
+    assert 20 < lifted <= 40 and "pauses alone, lifted" in room.message.text().lower()
+    assert f"+{lifted:.0f} dB (P)" in room.about.accessibleName()
+    strip = room.hearing.player.scene[0]
+    rate = workspace.part.source.sample_rate
+    scene = (replace(strip, renderer=workspace.take.renderer),)
+    word = workspace.take.words[3]
+    assert not hear(scene, rate, round(word[0] * rate), 4_000).cleaned.any()
+    middle = round((gap.start + 0.3) * rate)
+    plain = hear((replace(scene[0], pauses=None),), rate, middle, 4_000).cleaned
+    close = hear(scene, rate, middle, 4_000).cleaned
+    assert 20 * np.log10(np.std(close) / np.std(plain)) == pytest.approx(lifted, abs=1.0)
+    press(room, Qt.Key.Key_P, qtbot=qtbot)
+    assert room.hearing.player.scene[0].pauses is None and not room.message.isVisible()
 
 
 def test_the_fades_of_one_gap_are_dragged_typed_and_an_ending_given_back(room, qtbot):

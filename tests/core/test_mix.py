@@ -12,7 +12,7 @@ from isophon.core.audio.converting import converted, converted_frames, read_conv
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.passes.ess import treat
 from isophon.core.passes.rumble.treat import LowCut
-from isophon.core.playing.mix import Strip, gains, hear
+from isophon.core.playing.mix import PausesHeard, Strip, gains, hear
 from isophon.core.render import Renderer
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.model import Listening
@@ -109,3 +109,22 @@ def test_a_whole_take_is_rendered_the_same_with_and_without_what_was_made_ahead(
              for one in (fresh, renderer)]  # fmt: skip
     assert np.array_equal(*whole)
     assert np.array_equal(renderer.cleaned(plan, 0, len(samples)), whole[0])
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(-2_000, 80_000), st.integers(1, 9_000))
+def test_pauses_alone_are_lifted_and_limited_and_all_else_is_silent(start, frames):
+    """Soft sound comes up by the gain, loud sound stays under the limit; any span is that span of the whole."""
+    spans, gain = ((5_000, 20_000), (50_000, 70_000)), 40.0
+    sound = ONE * np.where(np.arange(90_000) < 30_000, 1e-4, 1.0).astype(np.float32)
+    strip = Strip(Renderer(reader(sound), RATE, 90_000), (), 1_000, pauses=PausesHeard(spans, gain))
+    whole = hear((strip,), RATE, -2_000, 106_000).sung[0, 2_000:]
+    inside = np.zeros(104_000, bool)
+    for first, last in spans:
+        inside[first:last] = True
+    assert not whole[~inside].any() and np.abs(whole).max() < 0.351
+    assert np.allclose(whole[6_000:19_000], gain * sound[5_000:18_000], rtol=1e-3, atol=1e-9)
+    assert np.abs(whole[51_000:69_000]).max() > 0.3
+    alone = hear((strip,), RATE, start, frames).sung[0]
+    wanted = np.concatenate([np.zeros(2_000, np.float32), whole])[start + 2_000 : start + 2_000 + frames]
+    assert np.array_equal(alone, wanted)

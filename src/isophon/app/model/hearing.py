@@ -9,7 +9,8 @@ from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.workspace import Workspace
 from isophon.core.passes import KINDS
-from isophon.core.playing.mix import BandHeard, Strip, gains
+from isophon.core.passes.near_words import floor_of
+from isophon.core.playing.mix import BandHeard, PausesHeard, Strip, gains
 from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemotePlayer
 from isophon.core.playing.rough_chain import Amounts
@@ -17,6 +18,7 @@ from isophon.core.session.model import Guide, Part
 
 BESIDE_LEAD = "with the lead"
 HEARS = ("alone", BESIDE_LEAD, "with the stack", "with the bed")
+_MOST_PAUSES_DB = 40.0
 _MOST_LIFT_DB, _SOFTER_DB = 18.0, 6.0  # of a band alone
 _BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
 
@@ -32,6 +34,7 @@ class Hearing(QObject):
         self.compare, self.hear = "cleaned", HEARS[0]
         self.compare_all, self.matched, self.looping, self.in_turn = False, False, True, False
         self.gain_db = 0.0
+        self.pauses_db = 0.0  # by how much the pauses are lifted that alone are heard; 0: all is heard
         self._band: BandHeard | None = None  # what is heard alone, or not
         self._band_before: tuple[str, ...] = ()
         self._looped: tuple[str, ...] = ()
@@ -63,14 +66,15 @@ class Hearing(QObject):
         start, end = session.span
         strips = []
         for item in session.items:
-            if self._sounds(item.id):
+            if self._sounds(item.id) and (not self.pauses_db or item.id in self.workspace.parts_in_hand):
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
                 lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.trace.lifts
                 band = self._band if compared and item.id == self.workspace.part.id else None
                 unheard = self._unheard if band is None else (*self._unheard, *self._band_before)
                 plan = item.plan_without(unheard) if isinstance(item, Part) else ()
-                strips.append(Strip(item.source, plan, offset, *self._gains(item), compared, lifted, band))
+                strips.append(Strip(item.source, plan, offset, *self._gains(item), compared, lifted, band,
+                                    self._pauses(item, offset)))  # fmt: skip
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
         if self._mapping != (rate, self.workspace.song[0]):
@@ -88,6 +92,24 @@ class Hearing(QObject):
         self._band_before = before
         self._band = BandHeard(low_hz, high_hz, self._band_gain(low_hz, high_hz, without), without)
         self.refresh()
+
+    def set_pauses(self, on: bool) -> None:
+        """Hear only the pauses of the parts in hand, lifted to the loudness of the voice; or all again."""
+        part, surveyed = self.workspace.part, self.workspace.take.surveyed
+        still = None if surveyed is None else floor_of(surveyed.survey)
+        self.pauses_db = 0.0
+        if on and still and part.voice_lufs is not None:
+            self.pauses_db = round(float(min(_MOST_PAUSES_DB, max(1.0, part.voice_lufs - 10 * np.log10(still)))), 1)
+        self.refresh()
+
+    def _pauses(self, item: Part | Guide, offset: int) -> PausesHeard | None:
+        """The pauses of a part that alone are heard, in frames of the mix."""
+        if not self.pauses_db or not isinstance(item, Part):
+            return None
+        rate = self.player.sample_rate
+        spans = (span for kind in KINDS if kind.finder.still for span in kind.finder.still(item.of_kind(kind.name)))
+        frames = tuple((offset + round(start * rate), offset + round(end * rate)) for start, end in spans)
+        return PausesHeard(frames, float(10 ** (self.pauses_db / 20)))
 
     def hear_all(self) -> None:
         """All frequencies again."""

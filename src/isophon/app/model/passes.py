@@ -87,7 +87,7 @@ class Words:
     ``one``, ``many``: its marks; ``over_what``: what stands after them over the skyline; ``over``: what the height is
     measured over; ``in_time``: the line over the skyline and ``over`` while marks stand in time that otherwise do not;
     ``gone(part)``: the word for a mark that is taken out; ``told(mark, change)``: what is done, in a
-    word, or '' for the usual; ``more_told(part, mark)``: what is told last; ``warning(workspace, mark)``: what is
+    word, or '' for the usual; ``more_told(workspace, mark)``: what is told last; ``warning(workspace, mark)``: what is
     doubtful;
     ``about(part)``: a word beside the sheet's name; ``empty(part)``: what stands in an empty skyline, '' for the
     usual; ``letter(mark)``: what stands at a mark, '' for nothing.
@@ -100,7 +100,7 @@ class Words:
     in_time: tuple[str, str] = ("", "")
     gone: Callable[[Part], str] = lambda part: "gone"
     told: Callable[[Mark, float], str] = lambda mark, change: ""
-    more_told: Callable[[Part, Any], str] = lambda part, mark: ""
+    more_told: Callable[[Any, Any], str] = lambda workspace, mark: ""
     warning: Callable[[Any, Any], str] = lambda workspace, mark: ""
     about: Callable[[Part], str] = lambda part: ""
     empty: Callable[[Part], str] = lambda part: ""

@@ -75,6 +75,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("compare_all", "A", "compare all parts, or those in hand"),
             ("hear_only", "E", "hear only the part in hand in the mix, or not"),
             ("mute", "U", "mute the part in hand, or not"),
+            ("pauses", "P", "the pauses alone, lifted to the loudness of the voice, or all"),
             ("aside", "X", "without this pass, it alone, all passes: the next"),
         ),
     ),

@@ -35,6 +35,13 @@ def add_keys(page: Any) -> None:
         if workspace.part.id:
             workspace.toggle_heard_only(workspace.part.id)
 
+    def hear_pauses() -> None:
+        hearing.set_pauses(not hearing.pauses_db)
+        if hearing.pauses_db:
+            page.tell(f"The pauses alone, lifted by {hearing.pauses_db:.0f} dB. P again: all is heard.")
+        else:
+            page.message.hide()
+
     def mute() -> None:
         if workspace.part.id:
             page.panel.rows[workspace.part.id].toggle_mute()
@@ -65,6 +72,7 @@ def add_keys(page: Any) -> None:
         "singing": lambda: workspace.say_singing(True),
         "not_singing": lambda: workspace.say_singing(False),
         "ending": workspace.give_back_ending,
+        "pauses": hear_pauses,
         "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,
         "give_up": page.give_up,

@@ -206,7 +206,8 @@ class WorkPage(WorkViews):
         words = self.workspace.pass_.words
         in_time = self.workspace.pass_.skyline.over_frequency and not self.workspace.over_frequency
         what = words.in_time[0] if in_time else f"{words.many}{words.over_what}"
-        self.about.setText(self.skyline.empty_text() if self.skyline.empty else f"{what} · {self._whose}")
+        close = f"pauses alone, +{self.hearing.pauses_db:.0f} dB (P) · " if self.hearing.pauses_db else ""
+        self.about.setText(self.skyline.empty_text() if self.skyline.empty else f"{close}{what} · {self._whose}")
 
     def _show_counts(self) -> None:
         session, counts = self.workspace.session, {}
@@ -233,6 +234,7 @@ class WorkPage(WorkViews):
 
     def _hearing_changed(self) -> None:
         hearing, transport = self.hearing, self.transport
+        self._show_about()
         transport.show_compare(hearing.compare)
         transport.show_hear(hearing.hear)
         transport.all.setChecked(hearing.compare_all)

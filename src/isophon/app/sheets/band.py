@@ -164,7 +164,7 @@ def _made(part: Part, hz: float) -> Mark:
     return BandMark("", 0.0, part.source.duration, 0.0, -_MADE_DB, round(low, 1), round(high, 1), 1.0, shape=SHAPES[0])
 
 
-def _told(part: Part, mark: BandMark) -> str:
+def _told(workspace: Workspace, mark: BandMark) -> str:
     hz, q = centre_of(mark)
     return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", by level" if mark.is_by_level else "")
 

@@ -50,7 +50,7 @@ PASS = Pass(
         many="breaths",
         over_what=" in dB over the voice around them",
         gone=lambda part: "filled" if part.breath.fill else "gone",
-        more_told=lambda part, mark: _PLACES[mark.place],
+        more_told=lambda workspace, mark: _PLACES[mark.place],
     ),
     controls=Controls(
         knobs=(

@@ -271,7 +271,7 @@ def _warning(workspace: Workspace, mark: EssMark) -> str:
     return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
 
 
-def _more_told(part: Part, mark: EssMark) -> str:
+def _more_told(workspace: Workspace, mark: EssMark) -> str:
     letter = LETTERS.get(mark.sound, "")
     whistles = mark.whistle_hz and f", whistles at {mark.whistle_hz / 1000:.1f} kHz"
     return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz{whistles or ''}")))

@@ -25,7 +25,7 @@ from isophon.app.views.label_room import SIZE, draw_label, width_of
 from isophon.app.views.made import spaced, switch
 from isophon.core.marks import Mark
 from isophon.core.passes.gap.ending import ending_of
-from isophon.core.passes.gap.find import measured
+from isophon.core.passes.gap.find import floor_in, measured
 from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.gap.pause import breaths_of
 from isophon.core.passes.gap.settings import near_words
@@ -103,6 +103,14 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     return ""
 
 
+def _more_told(workspace: Workspace, mark: GapMark) -> str:
+    """The noise floor of a pause, and its breaths."""
+    surveyed = workspace.take.surveyed
+    floor = None if surveyed is None else floor_in(surveyed.survey, mark)
+    here = "" if floor is None else f"floor here {theme.level(floor, 'LUFS')}"
+    return " · ".join(filter(None, (_breaths_told(workspace.part, mark), here)))
+
+
 def _breaths_told(part: Part, mark: GapMark) -> str:
     """The breaths in a pause, and what becomes of them."""
     inside = breaths_of(part).inside(mark)
@@ -162,7 +170,7 @@ PASS = Pass(
         over_what=" in dB over the room",
         over="over the room",
         gone=lambda part: "filled" if part.gap.how == "room tone" else "gone",
-        more_told=_breaths_told,
+        more_told=_more_told,
         warning=_warning,
         letter=lambda mark: {0: "", 1: "breath"}.get(len(mark.breaths), f"{len(mark.breaths)} breaths"),
     ),

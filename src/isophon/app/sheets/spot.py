@@ -17,7 +17,6 @@ from isophon.core.marks import Mark
 from isophon.core.passes.spot.find import drawn
 from isophon.core.passes.spot.settings import band_of
 from isophon.core.session import edits
-from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
 _AXIS = Axis(60.0, 16_000.0)
@@ -94,7 +93,7 @@ class SpotExtras(Extras):
         workspace.edit(f"spots from {part.name}", lambda s: edits.copy_marks(s, part.id, ids, others))
 
 
-def _told(part: Part, mark: Mark) -> str:
+def _told(workspace: Workspace, mark: Mark) -> str:
     band = band_of(mark)
     return "the whole band" if band is None else f"{band[0]:.0f} to {band[1]:.0f} Hz"
 

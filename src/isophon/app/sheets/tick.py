@@ -68,7 +68,7 @@ PASS = Pass(
         over_what=" in dB over the voice around them",
         gone=lambda part: "repaired",
         told=_told,
-        more_told=lambda part, mark: mark.sound if mark.sound in DAMAGE else "",
+        more_told=lambda workspace, mark: mark.sound if mark.sound in DAMAGE else "",
         warning=_warning,
     ),
     controls=Controls(

@@ -22,4 +22,4 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     known = workspace.risks_of(part, which).get(mark.id, 0.0)
     risky = f"risky: {known:.0f} {risk.unit} {risk.words}" if known >= risk.risky_from else ""
     where = () if workspace.over_frequency else (at, level)
-    return " · ".join(filter(None, (*where, over, done, which.words.more_told(part, mark), risky)))
+    return " · ".join(filter(None, (*where, over, done, which.words.more_told(workspace, mark), risky)))

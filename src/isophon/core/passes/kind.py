@@ -40,7 +40,8 @@ class Finder:
 
     ``find(context)``: its marks, and what it measured; ``also(context)``: what it measures that others' findings are
     needed for; ``measures``: names of what it measures, with types and what stands for "not known". ``sung(marks)``:
-    the spans (s) of its marks that are singing without a pitch. ``needs_voice``: nothing can be told without one.
+    the spans (s) of its marks that are singing without a pitch; ``still(marks)``: those in which nothing sounds but the
+    room. ``needs_voice``: nothing can be told without one.
     ``flaw(part)``: what is wrong with what a file tells of it (``field: what``), '' where nothing is.
     """
 
@@ -48,6 +49,7 @@ class Finder:
     also: Callable[[FinderContext], dict[str, Any]] = lambda context: {}
     measures: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
     sung: Callable[[Sequence[Any]], Iterable[tuple[float, float]]] | None = None
+    still: Callable[[Sequence[Any]], Iterable[tuple[float, float]]] | None = None
     needs_voice: bool = False
     flaw: Callable[[Part], str] = lambda part: ""
 

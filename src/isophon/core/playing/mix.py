@@ -23,6 +23,13 @@ class BandHeard(NamedTuple):
     without: bool = False
 
 
+class PausesHeard(NamedTuple):
+    """Only what lies between words is heard, times ``gain`` and limited; ``spans``: in frames of the mix, in order."""
+
+    spans: tuple[tuple[int, int], ...]
+    gain: float
+
+
 @dataclass(frozen=True)
 class Strip:
     """One voice of the mix.
@@ -30,7 +37,8 @@ class Strip:
     ``renderer``: of its take; on the way to the process that plays, the take's source. ``offset``: the frame of the mix
     where it starts; ``left``, ``right``: its gains; ``compared``: whether as sung, cleaned and taken out apply to it,
     or it is always heard cleaned. ``lifted``: what was taken out is moved up by 300 Hz, so that its lows are heard on
-    small loudspeakers. ``band``: a band that is heard alone, or not.
+    small loudspeakers. ``band``: a band that is heard alone, or not. ``pauses``: what of it is heard, where that is not
+    all.
     """
 
     renderer: Any
@@ -41,6 +49,7 @@ class Strip:
     compared: bool = True
     lifted: bool = False
     band: BandHeard | None = None
+    pauses: PausesHeard | None = None
 
 
 class Heard(NamedTuple):
@@ -52,6 +61,7 @@ class Heard(NamedTuple):
 
 
 _LIFT_HZ, _BAND_EDGE_HZ = 300.0, 60.0
+_PAUSE_EDGE_S, _LIMIT = 0.005, np.float32(0.35)
 _REACH, _BAND_REACH = 4_096, 16_384  # frames around a span that converting and listening to a band may read
 
 Scene = tuple[Strip, ...]
@@ -99,6 +109,8 @@ def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:
         sung = _read(strip.renderer, (), rate, at, frames) if strip.plan else cleaned
         if strip.lifted and strip.plan and sung is not None:
             cleaned = sung - _lifted(sung - cleaned, rate, start)
+        if strip.pauses is not None:
+            sung, cleaned = (_close(strip.pauses, x, rate, start) for x in (sung, cleaned))
         _put(heard.sung, sung, strip)
         _put(heard.cleaned, cleaned, strip)
     return heard
@@ -129,6 +141,19 @@ def _in_band(strip: Strip, rate: int, at: int, frames: int) -> np.ndarray | None
     if samples is None:
         return None
     return signal.oaconvolve(samples, taps[None, :], "valid", axes=1).astype(np.float32)
+
+
+def _close(pauses: PausesHeard, samples: np.ndarray | None, rate: int, start: int) -> np.ndarray | None:
+    """The pauses of a span alone, lifted, and limited sample by sample so that no tail hurts."""
+    if samples is None:
+        return None
+    at, edge = np.arange(start, start + samples.shape[1]), max(1, round(_PAUSE_EDGE_S * rate))
+    gain = np.zeros(len(at), np.float32)
+    for first, last in pauses.spans:
+        if last > start and first < at[-1] + 1:
+            gain = np.maximum(gain, np.clip(np.minimum(at - first, last - at) / edge, 0, 1).astype(np.float32))
+    loud = samples * (gain * np.float32(pauses.gain))
+    return (_LIMIT * np.tanh(loud / _LIMIT)).astype(np.float32)
 
 
 def _lifted(samples: np.ndarray, rate: int, start: int) -> np.ndarray:

@@ -10,7 +10,7 @@ from isophon.core.passes.context import FinderContext
 from isophon.core.passes.gap import find, pause, risk, said, settings, treat
 from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Redrawing, Reporter, Risk
-from isophon.core.passes.stillness import density
+from isophon.core.passes.stillness import dead_air_of, density
 from isophon.core.ranges import Level
 
 if TYPE_CHECKING:
@@ -36,7 +36,7 @@ def _flaw(part: Part) -> str:
 KIND = Kind(
     "gap", settings.GapSettings, settings.role_default, GapMark, after=("bleed",),
     finder=Finder(_find, _room, measures={"room": (tuple[Level, ...], ()), "pauses": (said.DrawnBy, said.DrawnBy())},
-                  flaw=_flaw),
+                  still=dead_air_of, flaw=_flaw),
     decision=Decision(settings.change_of, pause.breaths_of, drawn_s=settings.DRAWN_S),
     risk=Risk(risk.risk_of, 6.0, "dB", "goes beside a word"),
     cure=Cure(treat.gap_fades, (fades.STAGE,), reads=("rumble", "hiss", "band", "breath")),

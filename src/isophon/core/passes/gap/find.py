@@ -16,7 +16,7 @@ from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density
 from isophon.core.survey import STILL, Survey
 
 _SHORTEST_S = 0.1
-_MOMENT_S = 0.05
+_MOMENT_S, _STILLER = 0.05, 25.0
 
 
 def find(
@@ -43,6 +43,13 @@ def measured(survey: Survey, start: float, end: float, breaths: Spans = ()) -> G
         mark_id("gap", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
         20.0, 20_000.0, 1.0, over_room_db=round(max(0.0, level - max(room, SILENT_DB)), 1), breaths=breaths,
     )  # fmt: skip
+
+
+def floor_in(survey: Survey, mark: GapMark) -> float | None:
+    """The level of the stiller half of a pause, LUFS; None where it has no dead air."""
+    powers = [survey.k_power[survey.frame(start) : survey.frame(end)] for start, end in mark.dead_air]
+    power = np.concatenate(powers) if powers else np.zeros(0)
+    return lufs(float(np.percentile(power, _STILLER))) if len(power) else None
 
 
 @lru_cache(maxsize=8)

@@ -19,7 +19,7 @@ from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.bleed.click import feeds_of, find_click
 from isophon.core.passes.bleed.learn import BEFORE_S, learn, moved
 from isophon.core.passes.bleed.mark import HitMark
-from isophon.core.passes.bleed.residue import missed
+from isophon.core.passes.bleed.residue import alone, missed
 from isophon.core.passes.bleed.sync import Sync, synchronize
 from isophon.core.survey import STILL, Survey
 
@@ -76,6 +76,8 @@ def learn_leak(
     rest = np.stack([missed(take, one, low) for take, one in zip(takes, leak, strict=True)])
     tell(0.92)
     less = _less(takes, leak, rest, low)
+    sure = rest * np.stack([alone(take, one, low) for take, one in zip(takes, leak, strict=True)])
+    leak, rest = leak + sure, rest - sure  # care is for where there is a voice
     up = np.zeros((2 * len(takes), shape[1]), np.float32)
     at_once(lambda x, out: _back(x, low, rate, out), [*leak, *rest], up)
     facts = replace(facts, key=key, less_db=less, rate=low, before_s=BEFORE_S, path=path.tobytes(), ways=len(path))

@@ -20,6 +20,9 @@ _FLOOR_DB, _OVER = -12.0, 2.0
 _SMOOTH_FRAMES, _SMOOTH_BINS = 3, 3
 _BANDS = 24
 _TAIL_S, _LEAD_S = 0.06, 0.6
+_ALONE_STEP_S, _ALONE_SMOOTH_S, _ALONE_AROUND_S = 0.01, 0.05, 0.06
+_ALONE_DB, _ALONE_SLOPE_DB = -3.0, 6.0
+_BY_ITSELF, _FEWEST, _STILLEST_PERCENT, _OVER_ROOM = 0.9, 40, 10.0, 1.5
 _BATCH = 512
 
 
@@ -32,7 +35,8 @@ def missed(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
     left = np.pad(take - leak, size)
     pred = np.pad(leak, size)
     frames = (len(left) - size) // hop + 1
-    share = _shares(left, pred, size, hop, frames, window)
+    by_itself = np.pad(alone(take, leak, rate), size)[size // 2 :: hop][:frames]
+    share = _shares(left, pred, size, hop, by_itself, window)
     decay, lead = float(np.exp(-hop / (_TAIL_S * rate))), round(_LEAD_S * rate / hop)
 
     def some(first: int) -> np.ndarray:
@@ -58,6 +62,25 @@ def missed(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
     return out[size : size + len(take)]
 
 
+def alone(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
+    """How much the leak is all that sounds, from 0 to 1, at every frame, ``(n,)`` float32; both ``(n,)``.
+
+    Where it is, what the prediction missed stands well under the prediction, and no voice can be harmed.
+    """
+    step = max(1, round(_ALONE_STEP_S * rate))
+    count = len(take) // step
+    both = (take - leak, leak)
+    left, own = (np.square(x[: count * step]).reshape(count, step).mean(axis=1, dtype=np.float64) for x in both)
+    smooth = max(1, round(_ALONE_SMOOTH_S / _ALONE_STEP_S))
+    over = 10 * np.log10(
+        (ndimage.uniform_filter1d(left, smooth) + 1e-20) / (ndimage.uniform_filter1d(own, smooth) + 1e-20)
+    )
+    over = ndimage.maximum_filter1d(over, 2 * round(_ALONE_AROUND_S / _ALONE_STEP_S) + 1)
+    share = np.clip((_ALONE_DB - over) / _ALONE_SLOPE_DB, 0, 1)
+    at = (np.arange(len(take)) + 0.5) / step - 0.5
+    return np.interp(at, np.arange(count), ndimage.uniform_filter1d(share, 3)).astype(np.float32)
+
+
 def _spectra(samples: np.ndarray, at: np.ndarray, size: int, hop: int, window: np.ndarray) -> np.ndarray:
     frames = np.lib.stride_tricks.sliding_window_view(samples, size)[::hop]
     return fft.rfft(frames[at] * window, axis=1)
@@ -67,20 +90,32 @@ def _power(samples: np.ndarray, at: np.ndarray, size: int, hop: int, window: np.
     return np.square(np.abs(_spectra(samples, at, size, hop, window)))
 
 
-def _shares(left: np.ndarray, leak: np.ndarray, size: int, hop: int, frames: int, window: np.ndarray) -> np.ndarray:
-    """By how much the rest's power follows the leak's in the stillest quarter, for each bin, float32 ``(bins,)``."""
+def _shares(
+    left: np.ndarray, leak: np.ndarray, size: int, hop: int, by_itself: np.ndarray, window: np.ndarray
+) -> np.ndarray:
+    """By how much the rest's power follows the leak's, for each bin, float32 ``(bins,)``.
+
+    In the stillest quarter of the take, or where the leak sounds alone (``by_itself``, a share a frame), whichever
+    tells more.
+    """
+    frames = len(by_itself)
     at = np.arange(0, frames, max(1, frames // 4_000))
     sound, pred = (_power(x, at, size, hop, window) for x in (left, leak))
     loud = sound.sum(axis=1)
     some = loud > 0
     if not some.any():
         return np.zeros(size // 2 + 1, np.float32)
-    still = some & (loud <= np.percentile(loud[some], 25))
+    still, stillest = (some & (loud <= np.percentile(loud[some], share)) for share in (25, _STILLEST_PERCENT))
     edges = np.unique(np.geomspace(1, size // 2 + 1, _BANDS + 1).astype(int))
     share = np.zeros(size // 2 + 1, np.float32)
     for low, high in pairwise(edges):
         a, b = pred[still, low:high].sum(axis=1), sound[still, low:high].sum(axis=1)
         a_off, b_off = a - a.mean(), b - np.minimum(b, 10 * np.median(b)).mean()
         follows = float((a_off * np.minimum(b_off, 10 * np.median(b))).sum() / ((a_off**2).sum() + 1e-30))
+        mine = by_itself[at] > _BY_ITSELF
+        if np.count_nonzero(mine) >= _FEWEST:
+            rest, own = sound[mine, low:high].sum(axis=1), pred[mine, low:high].sum(axis=1)
+            over = rest.sum() - _OVER_ROOM * len(rest) * sound[stillest, low:high].sum(axis=1).mean()
+            follows = max(follows, float(over / (own.sum() + 1e-30)))
         share[low:high] = np.clip(follows, 0.0, 0.5)
     return share

@@ -21,6 +21,7 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     hit = workspace.marks[0]
     first, last = (round(t * 48_000) for t in hit.span)
     workspace.set_of_kind("gap", "floor_db", 60.0)  # the gaps of a harmony are silent anyway
+    workspace.set_of_kind("breath", "fill", True)  # else what is beside a breath goes with it
 
     def heard() -> np.ndarray:
         return np.diff(workspace.take.renderer.cleaned(workspace.part.plan, first, last - first)[0])
@@ -53,8 +54,8 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     workspace.take_part("part-3")
     press(room, key("Bleed"), qtbot=qtbot)
     extras = room.sheet.extras
-    assert extras.source.currentText() == "its own regular click" and "Lay out" in extras.words.text()
-    assert any("Ad-libs" in extras.source.itemText(i) for i in range(extras.source.count()))
+    assert extras.source.text() == "its own regular click" and "Lay out" in extras.words.text()
+    assert any("Ad-libs" in action.text() for action in extras.source.menu().actions())
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     assert not room.sheet.again.isVisible()
     workspace.select((1.0, 60.0))
@@ -86,3 +87,27 @@ def test_too_short_a_time_is_told(room, qtbot):
     qtbot.mouseClick(room.sheet.extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "1 s or more are needed" in room.message.text(), timeout=60_000)
     assert workspace.part.leak is None
+
+
+def test_the_music_and_another_singer_are_sources_of_a_leak(room, qtbot):
+    """Several at once, ticked in the menu; the music stays what it is; a click is learned from alone."""
+    workspace = room.workspace
+    press(room, key("Bleed"), qtbot=qtbot)
+    extras, leaks = room.sheet.extras, workspace.leaks
+    actions = lambda: {a.text(): a for a in extras.source.menu().actions()}  # noqa: E731
+    assert [name for name, a in actions().items() if a.isChecked()] == ["Cue"]
+    actions()["Bed, in the headphones"].trigger()
+    extras.source.menu().aboutToShow.emit()
+    assert [name for name, a in actions().items() if a.isChecked()] == ["Cue", "Bed, in the headphones"]
+    assert extras.source.text() == "Cue, Bed, in the headphones"
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
+    qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)
+    items = {g.id: g for g in workspace.session.guides}
+    assert {items[feed.item].kind for feed in workspace.part.leak.feeds} == {"cue", "bed"}
+    assert workspace.part.leak.key and leaks.chosen(workspace.part) == tuple(f.item for f in workspace.part.leak.feeds)
+    for name, left in (("its own regular click", ["its own regular click"]),
+                       ("Ad-libs, heard in the room", ["Ad-libs, heard in the room"])):  # fmt: skip
+        actions()[name].trigger()
+        extras.source.menu().aboutToShow.emit()
+        assert [text for text, a in actions().items() if a.isChecked()] == left

@@ -11,14 +11,15 @@ from isophon.app.model.take_pool import TakePool
 from isophon.core.session.model import Guide, Part, Source
 from isophon.core.work.leak_learning import CueFile, Learned, Lesson, lesson_again
 
-CUES, CLICK = "cues", "click"
+CLICK = "click"
+Chosen = tuple[str, ...]
 
 
 class Leaks(QObject):
     """Learns leaks in the background; what was learned comes back as an edit.
 
-    What a part's leak is learned from is named ``CUES`` (the guides that are cues), ``CLICK`` (the take's own
-    regular click) or by the id of another part. ``learned()``: there is news of some.
+    What a part's leak is learned from is named by the ids of guides and other parts, or by ``CLICK`` alone: the take's
+    own regular click. ``learned()``: there is news of some.
     """
 
     learned = Signal()
@@ -27,7 +28,7 @@ class Leaks(QObject):
     def __init__(self, keeper: SessionKeeper, pool: TakePool, parent: QObject) -> None:
         super().__init__(parent)
         self._keeper, self._pool = keeper, pool
-        self._chosen: dict[str, str] = {}  # until something is learned from it
+        self._chosen: dict[str, Chosen] = {}  # until something is learned from it
         pool.leak_learned.connect(self._adopt)
 
     @property
@@ -37,31 +38,40 @@ class Leaks(QObject):
 
     def sources(self, part: Part) -> list[tuple[str, str]]:
         """What a part's leak can be learned from: names and words."""
-        cues = [(CUES, ", ".join(cue.name for cue in self.cues))] if self.cues else []
-        others = [(other.id, f"{other.name}, heard in the room") for other in self._keeper.session.parts
-                  if other.id != part.id]  # fmt: skip
-        return [*cues, (CLICK, "its own regular click"), *others]
+        session = self._keeper.session
+        guides = [(guide.id, guide.name if guide.kind == "cue" else f"{guide.name}, in the headphones")
+                  for guide in session.guides]  # fmt: skip
+        others = [(other.id, f"{other.name}, heard in the room") for other in session.parts if other.id != part.id]
+        return [*guides, (CLICK, "its own regular click"), *others]
 
-    def source(self, part: Part) -> str:
-        """What a part's leak is learned from: as chosen, else as it was learned, else the cues."""
-        names = [name for name, _ in self.sources(part)]
-        wanted = [self._chosen.get(part.id)]
+    def chosen(self, part: Part) -> Chosen:
+        """What a part's leak is learned from: as chosen, else as it was learned, else the cues, else its click."""
+        there = {name for name, _ in self.sources(part)}
+        wanted = [self._chosen.get(part.id, ())]
         if part.leak is not None:
-            items = {feed.item for feed in part.leak.feeds}
-            wanted += [CLICK] if part.leak.own_click else [i for i in items if i in names]
-        return next((name for name in wanted if name in names), names[0])
+            wanted.append((CLICK,) if part.leak.own_click else tuple(feed.item for feed in part.leak.feeds))
+        wanted.append(tuple(cue.id for cue in self.cues))
+        return next((names for names in wanted if names and there.issuperset(names)), (CLICK,))
 
-    def choose(self, part_ids: Collection[str], name: str) -> None:
-        """Learn the leak of parts from this, next time."""
-        self._chosen |= dict.fromkeys(part_ids, name)
+    def choose(self, part_ids: Collection[str], names: Chosen) -> None:
+        """Learn the leak of parts from these, next time."""
+        self._chosen |= dict.fromkeys(part_ids, names)
 
-    def learn(self, part_ids: Collection[str], name: str, span: tuple[float, float] | None = None) -> None:
-        """Learn the leaks of parts from this; from one span in s alone, or from where they are heard best."""
+    def toggle(self, part: Part, part_ids: Collection[str], name: str) -> None:
+        """Learn from something more, or no longer; a click is learned from alone."""
+        now = self.chosen(part)
+        rest = tuple(one for one in now if one not in (name, CLICK))
+        self.choose(part_ids, (CLICK,) if name == CLICK or not (rest or name not in now) else
+                    rest if name in now else (*rest, name))  # fmt: skip
+
+    def learn(self, part_ids: Collection[str], names: Chosen, span: tuple[float, float] | None = None) -> None:
+        """Learn the leaks of parts from these; from one span in s alone, or from where they are heard best."""
         moments = ((round(span[0], 3), round(span[1], 3)),) if span else ()
         for part in self._keeper.session.parts:
-            if part.id in part_ids and part.id != name:
-                self._chosen[part.id] = name
-                self._pool.learn(part.source, Lesson(self._cues_for(part, name), moments))
+            others = tuple(name for name in names if name != part.id)
+            if part.id in part_ids and others:
+                self._chosen[part.id] = others
+                self._pool.learn(part.source, Lesson(self._cues_for(part, others), moments))
 
     def learn_what_is_gone(self) -> None:
         """Learn again what this session knew of leaks and is not kept on this machine (any more)."""
@@ -79,11 +89,10 @@ class Leaks(QObject):
         for part in self.stale():
             self._pool.look_again(part.source, part.leak, part.removal)
 
-    def _cues_for(self, part: Part, wanted: str) -> tuple[CueFile, ...]:
-        items = [item for item in self._keeper.session.items if item.id == wanted]
+    def _cues_for(self, part: Part, wanted: Chosen) -> tuple[CueFile, ...]:
         nudge = part.cue_nudge_s
         return tuple(CueFile(item.source.path, round(item.offset_s - part.offset_s + nudge, 6), item.id)
-                     for item in (self.cues if wanted == CUES else items))  # fmt: skip
+                     for item in self._keeper.session.items if item.id in wanted)  # fmt: skip
 
     def _adopt(self, source: Source, learned: Learned) -> None:
         facts = learned.facts

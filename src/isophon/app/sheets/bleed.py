@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.leaks import CLICK
 from isophon.app.model.passes import Controls, HandTools, Knob, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
-from isophon.app.views.keyboard import Choice
 from isophon.app.views.label_room import LabelRoom, width_of
 from isophon.app.views.labels import Label
 from isophon.app.views.made import spaced
@@ -24,6 +24,7 @@ from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
 _PATH_MS, _PATH_HZ, _PATH_DB, _BETWEEN = (-3.0, 45.0), (100.0, 10_000.0), 40.0, 6
+_SOURCE = 230
 
 
 class BleedExtras(Extras):
@@ -33,12 +34,13 @@ class BleedExtras(Extras):
         super().__init__(workspace)
         self.on = QCheckBox("take it out")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("bleed", "on", on))
-        self.source = Choice()
-        self.source.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.source.setMinimumContentsLength(10)
+        self.source = QPushButton("")
+        self.source.setMenu(QMenu(self.source))
+        self.source.menu().aboutToShow.connect(self._fill_menu)
+        self.source.setMinimumWidth(theme.u(_SOURCE))
         self.source.setAccessibleName("What the leak is learned from")
-        self.source.setToolTip("What leaked: the cue, a click that only the take itself tells of, or another singer")
-        self.source.activated.connect(lambda _: self._choose())
+        self.source.setToolTip("What leaked: cues, the music or another singer, several at once; or a click that only "
+                               "the take itself tells of")  # fmt: skip
         self.learn = QPushButton("")
         self.learn.setToolTip(
             "Find what leaked into the parts in hand and learn how it reached the microphone: from the selected "
@@ -52,12 +54,13 @@ class BleedExtras(Extras):
         self.picture = LeakPicture(workspace)
         self.in_head = (self.on,)
         row = spaced(QHBoxLayout(), 8)
-        row.addWidget(self.source, 1)
         row.addWidget(self.learn)
         row.addWidget(self.learn_all)
+        row.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 2, 0, 2)
         column.setSpacing(3)
+        column.addWidget(self.source)
         column.addLayout(row)
         column.addWidget(self.words)
         column.addWidget(self.picture, 1)
@@ -67,34 +70,45 @@ class BleedExtras(Extras):
         part, leak = self.workspace.part, self.workspace.part.leak
         self.on.setChecked(part.bleed.on)
         self.on.setEnabled(bool(leak and leak.key))
-        sources = self.workspace.leaks.sources(part)
-        if [(self.source.itemData(i), self.source.itemText(i)) for i in range(self.source.count())] != sources:
-            self.source.clear()
-            for name, words in sources:
-                self.source.addItem(words, name)
-        self.source.setCurrentIndex(self.source.findData(self.workspace.leaks.source(part)))
+        self._fill_menu()
         self._show_words()
         self._show_span()
         self.picture.update()
 
-    def _choose(self) -> None:
-        self.workspace.leaks.choose(self.workspace.parts_in_hand, self.source.currentData())
+    def _fill_menu(self) -> None:
+        """All that can leak, what is chosen being ticked."""
+        leaks, menu = self.workspace.leaks, self.source.menu()
+        chosen = leaks.chosen(self.workspace.part)
+        menu.clear()
+        for name, words in leaks.sources(self.workspace.part):
+            action = menu.addAction(words.replace("&", "&&"))
+            action.setCheckable(True)
+            action.setChecked(name in chosen)
+            action.triggered.connect(partial(self._toggle, name))
+
+    def _toggle(self, name: str) -> None:
+        self.workspace.leaks.toggle(self.workspace.part, self.workspace.parts_in_hand, name)
         self._show_words()
 
     def _learn(self, part_ids: Collection[str], span: tuple[float, float] | None) -> None:
-        self.workspace.leaks.learn(part_ids, self.source.currentData(), span)
+        self.workspace.leaks.learn(part_ids, self.workspace.leaks.chosen(self.workspace.part), span)
 
     def _show_words(self) -> None:
-        part = self.workspace.part
-        self.words.setText(_told(part.leak, self.workspace.leaks.source(part), bool(self.workspace.leaks.cues)))
+        part, leaks = self.workspace.part, self.workspace.leaks
+        chosen = leaks.chosen(part)
+        words = ", ".join(words for name, words in leaks.sources(part) if name in chosen)
+        fitting = self.source.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, theme.u(_SOURCE))
+        self.source.setText(fitting.replace("&", "&&"))
+        self.source.setAccessibleDescription(words)
+        self.words.setText(_told(part.leak, chosen == (CLICK,), bool(leaks.cues)))
 
     def _show_span(self) -> None:
         span = self.workspace.selection
         self.learn.setText("Learn here" if span is None else f"Learn from {span[1] - span[0]:.1f} s")
 
 
-def _told(leak: Leak | None, source: str, has_cue: bool) -> str:
-    if leak is None and source == CLICK:
+def _told(leak: Leak | None, by_click: bool, has_cue: bool) -> str:
+    if leak is None and by_click:
         more = "" if has_cue else " With the headphone feed as a cue (Lay out, 1) more than a click can go."
         return f"Not learned yet: a click that comes again and again is found in the take itself.{more}"
     if leak is None:

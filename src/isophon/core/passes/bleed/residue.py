@@ -72,9 +72,8 @@ def alone(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
     both = (take - leak, leak)
     left, own = (np.square(x[: count * step]).reshape(count, step).mean(axis=1, dtype=np.float64) for x in both)
     smooth = max(1, round(_ALONE_SMOOTH_S / _ALONE_STEP_S))
-    over = 10 * np.log10(
-        (ndimage.uniform_filter1d(left, smooth) + 1e-20) / (ndimage.uniform_filter1d(own, smooth) + 1e-20)
-    )
+    left, own = (np.maximum(ndimage.uniform_filter1d(x, smooth), 0) + 1e-20 for x in (left, own))
+    over = 10 * np.log10(left / own)
     over = ndimage.maximum_filter1d(over, 2 * round(_ALONE_AROUND_S / _ALONE_STEP_S) + 1)
     share = np.clip((_ALONE_DB - over) / _ALONE_SLOPE_DB, 0, 1)
     at = (np.arange(len(take)) + 0.5) / step - 0.5

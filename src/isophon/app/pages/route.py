@@ -121,8 +121,9 @@ class Route(QWidget):
             painter.setPen(theme.IN_HAND if here else theme.INK)
             size = 14 if fits else 12
             painter.setFont(theme.sans(size, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
-            box = QRectF(at.x() - room / 2, theme.u(27), room, theme.u(18))
-            shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, round(room) - 2)
+            wide = max(room, 2 * theme.u(_SIDE)) if i in (LAY_OUT, HAND_OVER) else room  # nothing stands beyond these
+            box = QRectF(at.x() - wide / 2, theme.u(27), wide, theme.u(18))
+            shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, round(wide) - 2)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)
             count = self._counts.get(i)
             if count and count.undecided:

@@ -117,10 +117,10 @@ def _breaths_told(part: Part, mark: GapMark) -> str:
     if not inside:
         return ""
     going, one = sum(breath.goes for breath in inside), len(inside) == 1
-    who = "with its breath" if one else f"with {len(inside)} breaths"
+    who = "its breath" if one else f"{len(inside)} breaths"
     if going in (0, len(inside)):
-        return f"{who}, which {'goes' if one else 'go'} too" if going else f"{who}, which {'stays' if one else 'stay'}"
-    return f"{who}, of which {going} {'goes' if going == 1 else 'go'}"
+        return f"{who} {'goes' if one else 'go'} too" if going else f"{who} {'stays' if one else 'stay'}"
+    return f"{going} of {who} {'goes' if going == 1 else 'go'}"
 
 
 def _draw_said(painter: QPainter, box: QRectF, words: str) -> None:
@@ -185,7 +185,7 @@ PASS = Pass(
             ),
             Knob(
                 "sensitivity_db",
-                "Singing is over the room by",
+                "Singing counts from",
                 0.5,
                 "dB",
                 "What stands this far over the room beside a voice is singing; higher: soft tails count as gaps",

@@ -30,6 +30,7 @@ class Lens(QWidget):
         self.workspace = workspace
         self.head, self.numbers = ElidedLabel("head"), Label("", objectName="soft", wordWrap=True)
         self.numbers.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+        self.numbers.ensurePolished()  # its own type counts
         self.numbers.setFixedHeight(_LINES * self.numbers.fontMetrics().lineSpacing() + 2)
         self.pictures = LensPictures(workspace)
         self.warning = Label("", objectName="soft", wordWrap=True)

@@ -227,3 +227,38 @@ def test_a_session_that_was_never_heard_beside_its_lead_is_lined_up_in_a_termina
     assert told["after_ms"]["off_90"] < 0.7 * told["before_ms"]["off_90"]
     assert rows["Ad-libs.wav"] == {"count": 0, "changed": 0, "left": 0, "total_change_db": 0, "deepest_change_db": 0.0,
                                    "alike": rows["Ad-libs.wav"]["alike"], "same": False}  # fmt: skip
+
+
+def test_a_stack_follows_the_lead_that_sings_with_it(tmp_path, capsys):
+    """A verse lead and a chorus lead, each silent where the other sings; a third that sings something else there.
+
+    The part lines up as well with both as with one that sings all of it; each phrase goes by its own lead.
+    """
+    takes, rate, onsets = pair("en-us", "en-us+f3")
+    gaps = np.diff(onsets[:, 0])
+    middle = round((onsets[np.argmax(gaps), 0] + gaps.max() / 2 + 0.2) * rate)
+    noise = np.random.default_rng(2).standard_normal(len(takes[0])).astype(np.float32) * 3e-4
+    verse, chorus = takes[0].copy(), takes[0].copy()
+    verse[middle:], chorus[:middle] = noise[middle:], noise[:middle]
+    other = speak("de", TEXTS["de"][1])[0][:middle]
+    wrong = chorus.copy()
+    wrong[: len(other)] = other  # sings in the verse too, but another text
+    files = {name: write(tmp_path / f"{name}.wav", x, rate, "FLOAT")
+             for name, x in (("part", takes[1]), ("whole", takes[0]), ("verse", verse), ("chorus", chorus),
+                             ("wrong", wrong))}  # fmt: skip
+
+    def off(*leads: str) -> tuple[float, dict]:
+        call = ["find", str(files["part"]), "--role", "double", "--only", "timing,ess", "--json", "--quiet"]
+        assert main([*call, *(x for name in leads for x in ("--lead", str(files[name])))]) == 0
+        told = json.loads(capsys.readouterr().out)
+        anchors = np.array(told["line_up"]["anchors"] or [[0, 0], [60, 60]])
+        return float(np.percentile(np.abs(np.interp(onsets[:, 1], *anchors.T) - onsets[:, 0] - 0.008), 80)), told
+
+    whole, told = off("whole")
+    both, told_both = off("verse", "chorus")
+    assert both < whole + 0.01 and told_both["line_up"]["lead"] == "verse.wav, chorus.wav"
+    likest, _ = off("wrong", "verse")
+    assert likest < whole + 0.015
+    assert off("verse")[0] > 2 * both, "the verse lead alone tells nothing of the chorus"
+    partners = [[m.get("partner_s") for m in one["marks"] if m["kind"] == "ess"] for one in (told, told_both)]
+    assert partners[0] == pytest.approx(partners[1], abs=0.02) and any(partners[1])

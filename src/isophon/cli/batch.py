@@ -47,11 +47,13 @@ def _done(work: Work, tell: Step) -> Cleaned:
             return clean_part(work.session, work.part, work.target, tell, work.kinds, work.keep)
 
 
-def at_once(works: Sequence[Work], count: int, show: Show | None = None, lead: Path | None = None) -> Iterator[Outcome]:
+def at_once(
+    works: Sequence[Work], count: int, show: Show | None = None, leads: Sequence[Path] = ()
+) -> Iterator[Outcome]:
     """Do all works, ``count`` at a time; their outcomes in order, each as soon as all before it are there.
 
-    ``show(done, fraction)`` is called now and then. ``lead``: what all meet; it is looked through first. Where this is
-    interrupted, all processes end, and what they had half-written is cleared away.
+    ``show(done, fraction)`` is called now and then. ``leads``: what all meet; they are looked through first.
+    Where this is interrupted, all processes end, and what they had half-written is cleared away.
     """
     workers = Workers(count, fork_here(count, serve))
     there = threading.Condition()
@@ -68,7 +70,7 @@ def at_once(works: Sequence[Work], count: int, show: Show | None = None, lead: P
             there.notify()
 
     try:
-        if lead is not None:
+        for lead in leads:
             _measure_first(workers, lead)
         for index, work in enumerate(works):
             workers.submit(Task(work, partial(told, index)))

@@ -43,7 +43,9 @@ def find(call: argparse.Namespace) -> int:
     for line in found.warnings:
         print(f"isophon: {shown(line)}", file=sys.stderr)
     part = found.part
-    result = told_of(part, recording.path.name, found.survey.floor_dbfs, call.lead and call.lead.name)
+    result = told_of(
+        part, recording.path.name, found.survey.floor_dbfs, ", ".join(lead.name for lead in call.lead) or None
+    )
     if call.json:
         print(json.dumps(result, indent=1))
     else:
@@ -58,8 +60,7 @@ def _listed_session(call: argparse.Namespace) -> int:
     session = _loaded(call.audio)
     rows = []
     for part in session.parts:
-        followed = session.followed_by(part)
-        lead = None if followed is None else path_of(followed.source.path).name
+        lead = ", ".join(path_of(one.source.path).name for one in session.followed(part)) or None
         ready = only(part, kinds)
         row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, lead)
         rows.append({"name": part.name, "role": part.role, **row})
@@ -208,16 +209,16 @@ def _refuse_for_sessions(call: argparse.Namespace) -> None:
 def _asked(call: argparse.Namespace, path: Path, kinds: set[str], settings: Settings) -> FileRequest:
     """What a call asks of a recording."""
     files = {option: spelled(file_of) for option, file_of in mark_files(call).items()}
-    lead = spelled(call.lead) if call.lead else ""
+    leads = tuple(map(spelled, call.lead))
     role = cast("Role", call.role or "lead")
     in_order = tuple(name for name in NAMES if name in kinds)
-    return FileRequest(spelled(path), role, settings, in_order, _lesson(call, settings), files, lead)
+    return FileRequest(spelled(path), role, settings, in_order, _lesson(call, settings), files, leads)
 
 
 def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[list[Job], list[Path]]:
     settings = settings_of(call, call.role or "lead")
     inputs = [*call.audio, *call.cue, *((call.bed,) if call.bed else ()), *((call.card,) if call.card else ()),
-              *mark_files(call).values(), *((call.lead,) if call.lead else ())]  # fmt: skip
+              *mark_files(call).values(), *call.lead]  # fmt: skip
     jobs = []
     for path in sorted(call.audio, key=lambda path: path_of(spelled(path)).name):
         part = Part("part-1", path.stem, Source(spelled(path), 48_000, 1, 1))

@@ -165,8 +165,8 @@ def _parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
                              help="the headphone feed that leaked into it; may be repeated")  # fmt: skip
         command.add_argument("--own-click", action="store_true",
                              help="without a cue file: the take's own regular click")  # fmt: skip
-        command.add_argument("--lead", type=Path, metavar="FILE",
-                             help="the lead that these belong to, for esses and words")  # fmt: skip
+        command.add_argument("--lead", type=Path, metavar="FILE", action="append", default=[],
+                             help="the lead that these belong to, for esses and words; again for another")  # fmt: skip
         for one in mark_files:
             command.add_argument(f"--{one.option}", type=Path, metavar="FILE", help=one.words)
         command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")

@@ -19,7 +19,7 @@ def kinds_of(call: argparse.Namespace) -> set[str]:
     if call.only is not None:
         kinds &= kind_list("--only", call.only)
         beside = sorted(kind for kind in kinds if BY_NAME[kind].beside_lead.find)
-        if beside and call.lead is None and not getattr(call, "session", None):
+        if beside and not call.lead and not getattr(call, "session", None):
             raise CallError(f"--only: {beside[0]} hears the lead; name it with --lead FILE")
         named = mark_files(call)
         for kind in (kind for kind in KINDS if kind.name in kinds):
@@ -75,7 +75,7 @@ def check_role(call: argparse.Namespace) -> None:
     """Refuse a role that is none, and guides that cannot be read or do not go together."""
     if call.role is not None and call.role not in ROLES:
         raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
-    for guide in (*((call.bed,) if call.bed else ()), *((call.lead,) if call.lead else ()), *call.cue):
+    for guide in (*((call.bed,) if call.bed else ()), *call.lead, *call.cue):
         Recording(guide).close()
     if call.cue and call.own_click:
         raise CallError("--own-click: is for takes without a cue file; leave out --cue, or this")

@@ -68,6 +68,11 @@ class Survey:
         """The frame nearest to a time, within the take."""
         return min(max(round(seconds / self.hop_s), 0), len(self.k_power) - 1)
 
+    def voiced_s(self, start: float, end: float) -> float:
+        """How many seconds of voice lie within a span of the take, s."""
+        voiced = self.state[self.frame(start) : self.frame(end)] == VOICED
+        return float(np.count_nonzero(voiced) * self.hop_s)
+
     def band_slice(self, low: float, high: float) -> slice:
         """The bands whose centres lie between two frequencies in Hz."""
         centres = np.sqrt(self.band_edges[:-1] * self.band_edges[1:])

@@ -144,8 +144,8 @@ class Hearing(QObject):
         left, right = gains(item.listening)
         if self.hear != BESIDE_LEAD or not isinstance(item, Part):
             return left, right
-        followed = self.workspace.session.followed_by(self.workspace.part)
-        return (left, 0.0) if followed is None or item.id == followed.id else (0.0, right)
+        followed = {one.id for one in self.workspace.session.followed(self.workspace.part)}
+        return (left, 0.0) if not followed or item.id in followed else (0.0, right)
 
     def _sounds(self, item_id: str) -> bool:
         session, workspace = self.workspace.session, self.workspace
@@ -153,8 +153,7 @@ class Hearing(QObject):
         if self.hear == "alone":
             return item_id in workspace.parts_in_hand
         if self.hear == BESIDE_LEAD:
-            lead = session.followed_by(workspace.part)
-            return item_id == workspace.part.id or (lead is not None and item_id == lead.id)
+            return item_id == workspace.part.id or item_id in {one.id for one in session.followed(workspace.part)}
         if workspace.heard_only:
             return item_id in workspace.heard_only
         if item.listening.muted:

@@ -37,13 +37,14 @@ class LiningUp(QObject):
         """Ask for what is not known."""
         session = self._keeper.session
         for part in () if self._pool.stopped else session.parts:
-            lead = session.followed_by(part)
-            if lead is None or not part.found or not self._known(part) or not self._known(lead):
+            leads = session.followed(part)
+            if not leads or not part.found or not all(map(self._known, (part, *leads))):
                 continue
-            key = key_beside(part, lead)
+            key = key_beside(part, leads)
             if key not in (part.heard_beside, self._asked.get(part.id)):
                 self._asked[part.id] = key
-                self._pool.hear_beside(part.source, lead.source, part.offset_s - lead.offset_s, key, part.id)
+                there = [(lead.source, part.offset_s - lead.offset_s) for lead in leads]
+                self._pool.hear_beside(part.source, there, key, part.id)
 
     def _known(self, part: Part) -> bool:
         take = self._pool.take(part.source)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 
-import numpy as np
 from msgspec.structs import replace
 
 from isophon.app.model.in_hand import NOBODY, InHand
@@ -16,7 +15,6 @@ from isophon.core.passes.kind import Span
 from isophon.core.session import edits, redrawing, shaping
 from isophon.core.session.model import Session
 from isophon.core.session.settings import drawn_lengths
-from isophon.core.survey import VOICED
 
 _SUNG_S, _BOX_DB = 0.05, -6.0
 _TOP_HZ, _WIDER, _HEARD_RATIO = 20_000.0, 1.12, 1.15  # of bands: the highest, a step of the wheel, what is heard
@@ -38,11 +36,8 @@ class MarkEdits(InHand):
 
     def sung_within(self, start: float, end: float) -> float:
         """How many seconds of voice lie within a span of the part in hand; 0 before its survey."""
-        if self.take.surveyed is None:
-            return 0.0
-        survey = self.take.surveyed.survey
-        voiced = survey.state[survey.frame(start) : survey.frame(end)] == VOICED
-        return float(np.count_nonzero(voiced) * survey.hop_s)
+        surveyed = self.take.surveyed
+        return 0.0 if surveyed is None else surveyed.survey.voiced_s(start, end)
 
     def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
         """Move the ``start`` or ``end`` of the mark in hand by hand."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, cast
 
 import msgspec
@@ -109,13 +110,14 @@ class TakePool(QObject):
         asked = LearnSpan(part=part, kind=kind, start=span.start, end=span.end)
         self._submit(self.take(part.source), asked, _SOON, f"{part.id} {kind}")
 
-    def hear_beside(self, source: Source, lead: Source, later_s: float, key: str, part: str) -> None:
-        """Find what can only be found in a take beside the lead; ``heard_beside(source, found)`` tells.
+    def hear_beside(self, source: Source, leads: Sequence[tuple[Source, float]], key: str, part: str) -> None:
+        """Find what can only be found in a take beside leads; ``heard_beside(source, found)`` tells.
 
-        ``part``: who asks; of two parts with one recording each has its own place, and none puts off the other.
+        ``leads``: each with how much later the take starts, s; ``part``: who asks; of two parts with one recording each
+        has its own place, and none puts off the other.
         """
-        take, beside = self.take(source), self._path(self.take(lead))
-        asked = HearBeside(path=self._path(take), lead=beside, later_s=later_s, key=key, part=part)
+        take, beside = self.take(source), tuple((self._path(self.take(lead)), later_s) for lead, later_s in leads)
+        asked = HearBeside(path=self._path(take), leads=beside, key=key, part=part)
         self._submit(take, asked, _MEASURE, part)
 
     @staticmethod

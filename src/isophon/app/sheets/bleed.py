@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.model.leaks import CLICK
@@ -18,6 +17,7 @@ from isophon.app.sheets.extras import Extras
 from isophon.app.views.label_room import LabelRoom, width_of
 from isophon.app.views.labels import Label
 from isophon.app.views.made import spaced
+from isophon.app.views.ticked import Ticked
 from isophon.core.audio.leak import Leak
 from isophon.core.passes.bleed.learn import response
 from isophon.core.session.model import Part
@@ -34,10 +34,8 @@ class BleedExtras(Extras):
         super().__init__(workspace)
         self.on = QCheckBox("take it out")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("bleed", "on", on))
-        self.source = QPushButton("")
-        self.source.setMenu(QMenu(self.source))
-        self.source.menu().aboutToShow.connect(self._fill_menu)
-        self.source.setMinimumWidth(theme.u(_SOURCE))
+        self.source = Ticked(self._sources, _SOURCE)
+        self.source.toggled_one.connect(self._toggle)
         self.source.setAccessibleName("What the leak is learned from")
         self.source.setToolTip("What leaked: cues, the music or another singer, several at once; or a click that only "
                                "the take itself tells of")  # fmt: skip
@@ -70,21 +68,16 @@ class BleedExtras(Extras):
         part, leak = self.workspace.part, self.workspace.part.leak
         self.on.setChecked(part.bleed.on)
         self.on.setEnabled(bool(leak and leak.key))
-        self._fill_menu()
+        self.source.show_rows()
         self._show_words()
         self._show_span()
         self.picture.update()
 
-    def _fill_menu(self) -> None:
-        """All that can leak, what is chosen being ticked."""
-        leaks, menu = self.workspace.leaks, self.source.menu()
-        chosen = leaks.chosen(self.workspace.part)
-        menu.clear()
-        for name, words in leaks.sources(self.workspace.part):
-            action = menu.addAction(words.replace("&", "&&"))
-            action.setCheckable(True)
-            action.setChecked(name in chosen)
-            action.triggered.connect(partial(self._toggle, name))
+    def _sources(self) -> list[tuple[str, str, bool]]:
+        """All that can leak, and whether it is chosen."""
+        leaks, part = self.workspace.leaks, self.workspace.part
+        chosen = leaks.chosen(part)
+        return [(name, words, name in chosen) for name, words in leaks.sources(part)]
 
     def _toggle(self, name: str) -> None:
         self.workspace.leaks.toggle(self.workspace.part, self.workspace.parts_in_hand, name)
@@ -95,12 +88,7 @@ class BleedExtras(Extras):
 
     def _show_words(self) -> None:
         part, leaks = self.workspace.part, self.workspace.leaks
-        chosen = leaks.chosen(part)
-        words = ", ".join(words for name, words in leaks.sources(part) if name in chosen)
-        fitting = self.source.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, theme.u(_SOURCE))
-        self.source.setText(fitting.replace("&", "&&"))
-        self.source.setAccessibleDescription(words)
-        self.words.setText(_told(part.leak, chosen == (CLICK,), bool(leaks.cues)))
+        self.words.setText(_told(part.leak, leaks.chosen(part) == (CLICK,), bool(leaks.cues)))
 
     def _show_span(self) -> None:
         span = self.workspace.selection

@@ -26,8 +26,8 @@ from isophon.app.model.passes import (
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.timing_threads import draw_threads
-from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
+from isophon.app.views.ticked import Ticked
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark
 from isophon.core.passes.carry import passages
@@ -41,6 +41,7 @@ from isophon.core.takes.pictures import Axis
 
 _AXIS = Axis(100.0, 10_000.0)
 _DRIFTS_S = 0.02
+_FOLLOWS, _ALL_LEADS = 170, ""
 
 
 class LineUpExtras(Extras):
@@ -56,9 +57,10 @@ class LineUpExtras(Extras):
         self.all = QPushButton("The whole stack")
         self.all.setToolTip("Line up all doubles and harmonies with the lead")
         self.all.clicked.connect(self._all)
-        self.follows = Choice()
-        self.follows.setAccessibleName("the part that this one follows")
-        self.follows.activated.connect(self._follow)
+        self.follows = Ticked(self._followed, _FOLLOWS)
+        self.follows.setAccessibleName("the parts that this one follows")
+        self.follows.setToolTip("Words and esses go by these; of several, at each moment by the one that sings")
+        self.follows.toggled_one.connect(self._follow)
         self.words = Label("", objectName="soft")
         self.carry = QPushButton("Carry on…")
         self.carry.setToolTip("Let the passage that is selected stand at the other places where the song repeats it")
@@ -84,11 +86,22 @@ class LineUpExtras(Extras):
         stack = [p.id for p in self.workspace.session.parts if p.role in ("double", "harmony")]
         self.workspace.edit("line up the stack", lambda s: edits.set_setting(s, stack, "timing", "on", True))
 
-    def _follow(self) -> None:
-        other, workspace = self.follows.currentData(), self.workspace
-        if other != workspace.part.follows:
-            words = f"follow {self.follows.currentText()}"
-            workspace.edit(words, partial(layout.set_follows, part_id=workspace.part.id, other_id=other))
+    def _followed(self) -> list[tuple[str, str, bool]]:
+        """The parts that can be followed, and whether this one does."""
+        part, session = self.workspace.part, self.workspace.session
+        leads = len(session.leads)
+        everyone = "all leads, by time" if leads > 1 else "the lead"
+        others = [one for one in session.parts if one.id != part.id and (one.role != "lead" or leads > 1)]
+        return [(_ALL_LEADS, everyone, not part.follows_ids),
+                *((one.id, one.name, one.id in part.follows_ids) for one in others)]  # fmt: skip
+
+    def _follow(self, name: str) -> None:
+        workspace = self.workspace
+        now = workspace.part.follows_ids
+        chosen = () if name == _ALL_LEADS else tuple(one for one in now if one != name)
+        chosen = chosen if name in (*now, _ALL_LEADS) else (*chosen, name)
+        who = ", ".join(p.name for p in workspace.session.parts if p.id in chosen) or "all leads"
+        workspace.edit(f"follow {who}", partial(layout.set_follows, part_id=workspace.part.id, other_ids=chosen))
 
     def _offer(self) -> None:
         """The places where the passage comes again, and those that can be taken back."""
@@ -109,7 +122,7 @@ class LineUpExtras(Extras):
         for at, source in passages.passages(parts):
             words = f"take back {theme.clock(at)}, from {theme.clock(source)}"
             rows.append((words, partial(self._edit, words, partial(passages.taken_back, at=at))))
-        lead = workspace.session.lead or workspace.part
+        lead = self._lead_of_the_passage()
         surveyed = workspace.pool.take(lead.source).surveyed
         if workspace.selection is None:
             rows.append(("Drag over the ruler to select the passage first", None))
@@ -127,6 +140,18 @@ class LineUpExtras(Extras):
                 rows.append(("Nothing in the song is like this passage", None))
         return rows
 
+    def _lead_of_the_passage(self) -> Part:
+        """The lead that sings most in the selected time; the part in hand where there is none."""
+        workspace = self.workspace
+        start, end = workspace.selection or (0.0, 0.0)
+
+        def sung_s(lead: Part) -> float:
+            surveyed = workspace.pool.take(lead.source).surveyed
+            later = workspace.offset - lead.offset_s
+            return 0.0 if surveyed is None else surveyed.survey.voiced_s(start + later, end + later)
+
+        return max(workspace.session.leads_met(workspace.part), key=sung_s, default=workspace.part)
+
     def _edit(self, words: str, change: Callable[..., tuple[Mark, ...]], *_: object) -> None:
         ids = self.workspace.parts_in_hand
         try:
@@ -142,12 +167,7 @@ class LineUpExtras(Extras):
         self.ends.setChecked(part.timing.ends)
         for widget in (self.on, self.ends):
             widget.setEnabled(follows)
-        self.follows.clear()
-        self.follows.addItem("the lead", "")
-        for other in session.parts:
-            if other.role != "lead" and other.id != part.id:
-                self.follows.addItem(other.name, other.id)
-        self.follows.setCurrentIndex(max(0, self.follows.findData(part.follows)))
+        self.follows.show_rows()
         self.follows.setEnabled(part.role != "lead")
         self.all.setEnabled(any(p.role in ("double", "harmony") and not p.timing.on for p in session.parts))
         words, more = _told(part, self.workspace)

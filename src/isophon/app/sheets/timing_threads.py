@@ -14,16 +14,17 @@ _TIED = 12.0  # pixels of a word, for its threads
 
 
 def draw_threads(painter: QPainter, ground: Ground) -> None:
-    """The lead's wave on top, its moments tied to those of the part, and where words come to lie."""
+    """The leads' waves on top, its moments tied to those of the part, and where words come to lie."""
     workspace, wave, (start, end) = ground.workspace, ground.wave, ground.view
-    part, lead = workspace.part, workspace.session.followed_by(workspace.part)
-    if lead is None:
+    part, leads = workspace.part, workspace.session.followed(workspace.part)
+    if not leads:
         return
-    later, take = part.offset_s - lead.offset_s, workspace.pool.take(lead.source)
     above = QRectF(wave.left(), wave.top(), wave.width(), wave.height() / 3)
-    if take.wave is not None:
-        rate = take.recording.sample_rate
-        draw_wave(painter, above, take, (start + later) * rate, (end + later) * rate, theme.CONTOUR)
+    for lead in leads:
+        later, take = part.offset_s - lead.offset_s, workspace.pool.take(lead.source)
+        if take.wave is not None:
+            rate = take.recording.sample_rate
+            draw_wave(painter, above, take, (start + later) * rate, (end + later) * rate, theme.CONTOUR)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for mark in part.of(WordMark):
         if mark.confidence >= part.timing.sure and mark.span[1] >= start and mark.span[0] <= end:

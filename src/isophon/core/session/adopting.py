@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from typing import Annotated, Any
 
 import msgspec
@@ -80,21 +80,31 @@ def adopt_beside(session: Session, part_id: str, found: Beside, carry: Carry = c
     return with_parts(session, (part_id,), change)
 
 
+def met_marks(leads: Sequence[tuple[tuple[Mark, ...], float]]) -> tuple[tuple[Mark, ...], float]:
+    """The marks of leads as of one, and the second at which that starts; ``leads``: marks, and where each starts."""
+    if len(leads) < 2:
+        return leads[0] if leads else ((), 0.0)
+    starts = leads[0][1]
+    moved = [m if at == starts else replace(m, start=m.start + at - starts, end=m.end + at - starts)
+             for marks, at in leads for m in marks]  # fmt: skip
+    return tuple(sorted(moved, key=lambda m: (m.start, m.id))), starts
+
+
 def linked(session: Session, changed: Collection[str] | None = None) -> Session:
     """The session with the marks of the stack tied to those of the lead that they meet.
 
     ``changed``: the parts whose marks changed, where nothing else did; None for any change.
     """
-    lead = session.lead
-    others = None if lead is None or changed is None or lead.id in changed else changed
+    leads = {lead.id for lead in session.leads}
+    others = None if not leads or changed is None or leads.intersection(changed) else changed
     meeting = [kind.beside_lead.meet for kind in KINDS if kind.beside_lead.meet]
 
     def change(part: Part) -> Part:
-        if not part.found or part is lead or (others is not None and part.id not in others):
+        if not part.found or part is session.lead or (others is not None and part.id not in others):
             return part
-        marks = part.marks
+        marks, (theirs, starts) = part.marks, met_marks([(one.marks, one.offset_s) for one in session.leads_met(part)])
         for meet in meeting:
-            marks = meet(marks, lead.marks if lead else (), part.offset_s - (lead.offset_s if lead else 0.0))
+            marks = meet(marks, theirs, part.offset_s - starts)
         return part if marks == part.marks else replace(part, marks=marks)
 
     return replace(session, parts=tuple(change(part) for part in session.parts))

@@ -118,7 +118,7 @@ def merged(
     guides = tuple(replace(g, listening=replace(g.listening, muted=True)) if g.id in facts.muted else g
                    for g in decisions.guides)  # fmt: skip
     session = replace(decisions, parts=parts, guides=guides, heard=facts.heard)
-    same_lead = like is not None and (like[0].lead and like[0].lead.id) == (session.lead and session.lead.id)
+    same_lead = like is not None and [one.id for one in like[0].leads] == [one.id for one in session.leads]
     return linked(session, changed if same_lead else None)
 
 

@@ -6,7 +6,7 @@ What a file is (its role, or which guide) is guessed by :mod:`isophon.core.takes
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any, cast
 
 import msgspec
@@ -94,11 +94,14 @@ def set_singer(session: Session, part_id: str, singer: str) -> Session:
     return with_part(session, part_id, lambda part: replace(part, singer=shown(singer.strip())[:_LONGEST_NAME]))
 
 
-def set_follows(session: Session, part_id: str, other_id: str) -> Session:
-    """Say which part another's words are lined up with; '' for the lead."""
-    if other_id == part_id or (other_id and other_id not in {part.id for part in session.parts}):
-        raise CallError(f"{other_id}: is no other part; name a part that this one can follow")
-    return with_part(session, part_id, lambda part: replace(part, follows=other_id))
+def set_follows(session: Session, part_id: str, other_ids: Sequence[str]) -> Session:
+    """Say which parts another follows, at each moment the one that sings; none: all leads."""
+    others = {part.id for part in session.parts} - {part_id}
+    for other_id in other_ids:
+        if other_id not in others:
+            raise CallError(f"{other_id}: is no other part; name a part that this one can follow")
+    follows = other_ids[0] if len(other_ids) == 1 else tuple(other_ids)
+    return linked(with_part(session, part_id, lambda part: replace(part, follows=follows or "")))
 
 
 def set_offset(session: Session, item_id: str, seconds: float) -> Session:

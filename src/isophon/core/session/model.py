@@ -96,7 +96,7 @@ class Part(Settings, frozen=True, dict=True):
     ``floor_dbfs`` are what the survey measured, None before it; ``measured``: what
     else was measured; ``learned``: the noise of the span that a person chose;
     ``leak``: what is known of the cues in it; ``heard_without``: the bleed that was out when its marks were found;
-    ``follows``: the part whose words its own are lined up with, where that is not the lead;
+    ``follows``: the parts that it is lined up with, one or several, where those are not all leads;
     ``heard_beside``: that part, and its place, beside which it was heard.
     ``done``: the passes that a person called done.
     """
@@ -117,13 +117,19 @@ class Part(Settings, frozen=True, dict=True):
     learned: tuple[Level, ...] = ()
     leak: Leak | None = None
     heard_without: Name = ""
-    follows: Name = ""
+    follows: Name | Annotated[tuple[Name, ...], msgspec.Meta(max_length=MOST_PARTS)] = ""
     heard_beside: Key = ""
 
     @property
     def stale(self) -> bool:
         """Whether the bleed has changed since the marks were found."""
         return self.found and self.heard_without != self.removal.key(self.leak)
+
+    @property
+    def follows_ids(self) -> tuple[str, ...]:
+        """The ids of the parts that were chosen to be followed; none: all leads."""
+        chosen = (self.follows,) if isinstance(self.follows, str) else self.follows
+        return tuple(name for name in chosen if name)
 
     @property
     def removal(self) -> Removal:
@@ -314,15 +320,31 @@ class Session(msgspec.Struct, frozen=True):
 
     @property
     def lead(self) -> Part | None:
-        """The part that the stack follows: the first lead."""
-        return next((part for part in self.parts if part.role == "lead"), None)
+        """The first lead."""
+        return next(iter(self.leads), None)
+
+    @property
+    def leads(self) -> tuple[Part, ...]:
+        """The parts that the stack follows."""
+        return tuple(part for part in self.parts if part.role == "lead")
+
+    def followed(self, part: Part) -> tuple[Part, ...]:
+        """The parts that another follows, at each moment the one that sings: those chosen, else all leads.
+
+        A lead has none.
+        """
+        if part.role == "lead":
+            return ()
+        chosen = tuple(one for one in self.parts if one.id in part.follows_ids and one.id != part.id)
+        return chosen or self.leads
 
     def followed_by(self, part: Part) -> Part | None:
-        """The part that another's words are lined up with: the one that was chosen, else the lead; a lead has none."""
-        if part.role == "lead":
-            return None
-        chosen = (one for one in self.parts if one.id == part.follows and one.id != part.id)
-        return next(chosen, self.lead)
+        """The first of those."""
+        return next(iter(self.followed(part)), None)
+
+    def leads_met(self, part: Part) -> tuple[Part, ...]:
+        """The leads whose sounds those of a part meet: of those that it follows, else all."""
+        return tuple(one for one in self.followed(part) if one.role == "lead") or self.leads
 
     @property
     def items(self) -> tuple[Part | Guide, ...]:

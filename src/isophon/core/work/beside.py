@@ -3,28 +3,42 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from isophon.core.audio.files import Recording
 from isophon.core.finding import find_against, survey_recording
+from isophon.core.joined_survey import joined
 from isophon.core.session.adopting import Beside
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 from isophon.core.takes import cache as take_cache
 
 
-def key_beside(part: Part, lead: Part) -> str:
-    """A short name for a lead and where a part lies beside it."""
-    what = f"{lead.source} {round(part.offset_s - lead.offset_s, 4)}"
+def key_beside(part: Part, leads: Sequence[Part]) -> str:
+    """A short name for leads and where a part lies beside them."""
+    what = "\n".join(f"{lead.source} {round(part.offset_s - lead.offset_s, 4)}" for lead in leads)
     return hashlib.sha256(what.encode()).hexdigest()[:16]
 
 
-def hear_beside(path: Path, lead_path: Path, later_s: float, key: str) -> Beside:
-    """Find it."""
-    with Recording(path) as recording, Recording(lead_path) as lead:
-        found = find_against(recording, survey_of(recording), survey_of(lead), later_s)
+def hear_beside(path: Path, leads: Sequence[tuple[Path, float]], key: str) -> Beside:
+    """Find it; ``leads``: their recordings, and how much later than each the part starts, s."""
+    with Recording(path) as recording:
+        own = survey_of(recording)
+        lead, later_s = beside_as_one([(_survey_at(lead_path), later) for lead_path, later in leads], own)
+        found = find_against(recording, own, lead, later_s)
         return Beside(found.marks, found.measured, key)
+
+
+def beside_as_one(leads: Sequence[tuple[Survey, float]], part: Survey) -> tuple[Survey, float]:
+    """Leads as one, and how much later than that the part starts, s; ``leads``: surveys, each with the same."""
+    survey, starts = joined([(lead, -later_s) for lead, later_s in leads], (part, 0.0))
+    return survey, -starts
+
+
+def _survey_at(path: Path) -> Survey:
+    with Recording(path) as lead:
+        return survey_of(lead)
 
 
 def survey_of(recording: Recording, tell: Callable[[float], None] | None = None) -> Survey:

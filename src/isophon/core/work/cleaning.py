@@ -25,7 +25,7 @@ from isophon.core.session.redrawing import with_redrawn
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
 from isophon.core.work.completing import completed
-from isophon.core.work.leads import beside_the_lead, lead_of
+from isophon.core.work.leads import beside_the_leads, lead_of
 from isophon.core.work.leak_learning import Lesson
 
 Tell = Callable[[str, float], None]
@@ -35,7 +35,7 @@ class FileRequest(msgspec.Struct, frozen=True):
     """What a call asks of a recording that is in no session.
 
     ``kinds``: those that are worked on; ``lesson``: what its leak is learned from; ``mark_files``: files of marks, by
-    the options that name them; ``lead``: the lead that it belongs to, '' for none.
+    the options that name them; ``leads``: those that it belongs to.
     """
 
     path: File
@@ -44,7 +44,7 @@ class FileRequest(msgspec.Struct, frozen=True):
     kinds: tuple[Name, ...] = NAMES
     lesson: Lesson | None = None
     mark_files: dict[str, File] = {}
-    lead: File = ""
+    leads: tuple[File, ...] = ()
 
 
 class Cleaned(NamedTuple):
@@ -79,9 +79,9 @@ def found_in(recording: Recording, asked: FileRequest, tell: Tell) -> FoundInFil
     part = with_redrawn(session, session.part(part.id), analysis.survey)
     marks = _with_files((*part.marks, *analysis.hits), asked, recording.duration)
     part = _with_learned(replace(part, marks=marks, leak=analysis.leak), analysis)
-    if asked.lead:
-        lead = lead_of(path_of(asked.lead))
-        part = beside_the_lead(part, recording, analysis.as_sung(), lead, lead.begins(recording), kinds)
+    if asked.leads:
+        leads = [(lead, lead.begins(recording)) for lead in map(lead_of, map(path_of, asked.leads))]
+        part = beside_the_leads(part, recording, analysis.as_sung(), leads, kinds)
         warnings += _doubts(part, kinds)
     return FoundInFile(only(part, kinds), analysis.survey, warnings)
 

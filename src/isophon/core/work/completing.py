@@ -13,7 +13,7 @@ from isophon.core.session.model import Part, Session
 from isophon.core.session.redrawing import with_redrawn
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import FINDING, LEARNING, SURVEYING, AnalysisRequest, Tell, analyse
-from isophon.core.work.leads import beside_the_songs_lead
+from isophon.core.work.leads import beside_the_songs_leads
 from isophon.core.work.leak_learning import lesson_again
 
 SHARES = {SURVEYING: (0.0, 0.2), LEARNING: (0.1, 0.1), FINDING: (0.2, 0.3), "cleaning": (0.5, 0.5)}
@@ -35,11 +35,11 @@ def completed(
         session = adopt_findings(session, part.id, analysis.findings(part.source))
         part = session.part(part.id)
     part = with_redrawn(session, part, analysis.survey)
-    return beside_the_songs_lead(session, part, recording, analysis.as_sung(), kinds), analysis.survey
+    return beside_the_songs_leads(session, part, recording, analysis.as_sung(), kinds), analysis.survey
 
 
 def needed(session: Session, part: Part) -> Session:
     """What :func:`completed` needs of a session: marks of other parts than those that this one is heard beside go."""
-    beside = (part, session.lead, session.followed_by(part))
+    beside = (part, *session.leads, *session.followed(part))
     parts = (one if any(one is other for other in beside) else replace(one, marks=()) for one in session.parts)
     return replace(session, parts=tuple(parts), heard=())

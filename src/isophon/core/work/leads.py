@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -19,7 +19,7 @@ from isophon.core.session import adopting
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import AnalysisRequest, analyse
-from isophon.core.work.beside import key_beside, survey_of
+from isophon.core.work.beside import beside_as_one, key_beside, survey_of
 
 
 class Lead(NamedTuple):
@@ -50,45 +50,57 @@ def lead_of(path: Path) -> Lead:
         return Lead(found.found.marks, _clock_of(recording), found.survey)
 
 
-def beside_the_lead(part: Part, listened: Listened, found: Survey, lead: Lead, later_s: float,
-                    kinds: Collection[str]) -> Part:  # fmt: skip
-    """A part with what its marks meet in the lead, and what is found by hearing the lead beside it."""
+def beside_the_leads(
+    part: Part, listened: Listened, found: Survey, leads: Sequence[tuple[Lead, float]], kinds: Collection[str]
+) -> Part:
+    """A part with what its marks meet in leads, and what is found by hearing them beside it.
+
+    ``leads``: each with how much later than it the part starts, s.
+    """
+    theirs, starts = adopting.met_marks([(lead.marks, -later_s) for lead, later_s in leads])
     marks = part.marks
     for meets in (kind.beside_lead.meet for kind in KINDS if kind.beside_lead.meet and kind.name in kinds):
-        marks = meets(marks, lead.marks, later_s)
+        marks = meets(marks, theirs, -starts)
     part = replace(part, marks=marks)
     against = [kind for kind in KINDS if kind.beside_lead.find and kind.name in kinds]
     if not against:
         return part
-    beside = find_against(listened, found, lead.survey, later_s, kinds)
+    survey, later_s = beside_as_one([(lead.survey, later_s) for lead, later_s in leads], found)
+    beside = find_against(listened, found, survey, later_s, kinds)
     session = adopting.adopt_beside(Session("", (part,)), part.id, adopting.Beside(beside.marks, beside.measured))
     return session.part(part.id)
 
 
-def beside_the_songs_lead(
+def beside_the_songs_leads(
     session: Session, part: Part, recording: Recording, found: Survey, kinds: Collection[str]
 ) -> Part:
     """The same of a part of a session, as far as the session does not hold it yet."""
-    lead, followed = session.lead, session.followed_by(part)
-    if lead is None or followed is None:
+    met, followed = session.leads_met(part), session.followed(part)
+    if not met or not followed:
         return part
-    met = session.part(part.id).found and lead.found
+    known = session.part(part.id).found and all(lead.found for lead in met)
     heard = part.heard_beside == key_beside(part, followed)
-    meets = {kind.name for kind in KINDS if kind.beside_lead.meet and not met}.intersection(kinds)
+    meets = {kind.name for kind in KINDS if kind.beside_lead.meet and not known}.intersection(kinds)
     against = {kind.name for kind in KINDS if kind.beside_lead.find and not heard}.intersection(kinds)
-    asked = [(lead, meets | against)] if lead is followed else [(lead, meets), (followed, against)]
-    for one, names in asked:
+    asked = [(met, meets | against)] if met == followed else [(met, meets), (followed, against)]
+    for leads, names in asked:
         if names:
-            part = _beside(part, one, recording, found, names)
+            part = _beside(part, leads, recording, found, names)
     return part
 
 
-def _beside(part: Part, lead: Part, recording: Recording, found: Survey,
-            kinds: Collection[str]) -> Part:  # fmt: skip
-    try:
-        with Recording(path_of(lead.source.path)) as other:
-            known = Lead(lead.marks, _clock_of(other), survey_of(other)) if lead.found else None
-            there = known or lead_of(path_of(lead.source.path))
-            return beside_the_lead(part, recording, found, there, part.offset_s - lead.offset_s, kinds)
-    except InputError:
-        return part  # it cannot be read: that is told where it is worked on itself
+def _beside(part: Part, leads: Sequence[Part], recording: Recording, found: Survey, kinds: Collection[str]) -> Part:
+    there = []
+    for lead in leads:
+        try:
+            there.append((_known_lead(lead), part.offset_s - lead.offset_s))
+        except InputError:  # it cannot be read: that is told where it is worked on itself
+            continue
+    return beside_the_leads(part, recording, found, there, kinds) if there else part
+
+
+def _known_lead(lead: Part) -> Lead:
+    """A lead of a session, looked through where the session does not know it."""
+    path = path_of(lead.source.path)
+    with Recording(path) as other:
+        return Lead(lead.marks, _clock_of(other), survey_of(other)) if lead.found else lead_of(path)

@@ -61,11 +61,11 @@ class LearnSpan(Message, frozen=True, tag="learn span"):
 
 
 class HearBeside(Message, frozen=True, tag="beside"):
-    """Find what can only be found in the recording of a ``part`` beside that of its ``lead``, which it lies after."""
+    """Find what can only be found in the recording of a ``part`` beside those of its ``leads``, each of which it lies
+    after by so many seconds."""
 
     path: File
-    lead: File
-    later_s: Seconds
+    leads: tuple[tuple[File, Seconds], ...]
     key: Key
     part: Name
 

@@ -157,7 +157,9 @@ def answer(request: Request, progress: Progress) -> Any:
             span = Span(request.start, request.end)
             return learn_span(request.part, request.kind, span, lambda f: progress(0.9 * f))
         case HearBeside():
-            found = hear_beside(path_of(request.path), path_of(request.lead), request.later_s, request.key)
+            found = hear_beside(
+                path_of(request.path), [(path_of(lead), later_s) for lead, later_s in request.leads], request.key
+            )
             return msgspec.to_builtins(found)
         case Measure():
             analysis = AnalysisRequest(removal=request.removal, leak=request.leak)

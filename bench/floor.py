@@ -73,7 +73,9 @@ def cleaned(samples: np.ndarray, rate: int) -> Part:
     surveyed, esses = look(samples, rate)
     sounds = singing(surveyed, [(m.start, m.end) for m in esses])
     breaths = find(surveyed, sounds)
-    marks = tuple(sorted((*breaths, *find_gaps(surveyed, sounds, breaths)), key=lambda m: m.start))
+    marks = tuple(
+        sorted((*breaths, *find_gaps(surveyed, sounds, [(m.start, m.end) for m in breaths])), key=lambda m: m.start)
+    )
     settings = {kind: role_default(kind, "harmony") for kind in NAMES}
     return Part("p", "p", Source("p", rate, 1, len(samples)), "harmony", marks=marks, found=True, **settings)
 

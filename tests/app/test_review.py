@@ -7,10 +7,12 @@ from PySide6.QtWidgets import QApplication, QComboBox
 from driving import drag, key, opened, press
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.route import HAND_OVER, STATIONS
+from isophon.app.pages.treatment_menu import treatment_menu
 from isophon.app.sheets import PASSES
 from isophon.core.passes import BY_NAME
 from isophon.core.session import file
 from isophon.core.session.settings import role_default
+from isophon.core.session.treating import same_place
 
 Key, Shift, Ctrl = Qt.Key, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -265,3 +267,47 @@ def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):
                  for p in workspace.session.parts for m in p.undecided("ess"))  # fmt: skip
     qtbot.waitUntil(lambda: room.title.route._risky.get(station) == wanted, timeout=5_000)
     assert wanted and f"{wanted} risky" in room.title.route.toolTip()
+
+
+def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(ready, qtbot):
+    """Change, fades, curve in time and moved edges, in one step; what will be touched is outlined before."""
+    room, workspace = ready, ready.workspace
+    workspace.take_in_hand([])
+    press(room, Key.Key_Q, qtbot=qtbot)
+    assert "decide it first" in room.message.text()
+    workspace.take_part("part-2")
+    model = next(m for m, _ in workspace.part.changed("ess") if m.sound == "s" and same_place(
+        workspace.session, "part-2", m, [p.id for p in workspace.session.parts]))  # fmt: skip
+    workspace.take_in_hand([model.id])
+    workspace.set_changes({model.id: -9.0})
+    workspace.set_fades((30.0, 40.0))
+    workspace.set_shape(((0.0, 0.0), (1.0, -3.0)))
+    workspace.set_edge("start", model.start - 0.01, None)
+    menu = treatment_menu(workspace, room)
+    like, there, held = menu.actions()
+    assert like.isEnabled() and there.isEnabled() and not held.isEnabled()
+    like.hovered.emit()
+    touched = workspace.outlined_here()
+    assert touched and {m.sound for m in touched} == {"s"} and model.id not in {m.id for m in touched}
+    room.grab()
+    steps = workspace.keeper.history.at
+    like.trigger()
+    menu.aboutToHide.emit()
+    assert not workspace.outlined and workspace.keeper.history.at == steps + 1
+    for mark in touched:
+        now = workspace.part.mark(mark.id)
+        assert (workspace.part.change(now), now.hand.fades_ms) == (-9.0, (30.0, 40.0))
+        assert now.span == pytest.approx((mark.start - 0.01, mark.end), abs=1e-3)
+        assert now.hand.shape == ((0.0, 0.0), (1.0, -3.0))
+    workspace.undo()
+    assert all(workspace.part.mark(m.id).hand == m.hand for m in touched)
+    there.trigger()
+    met = same_place(workspace.session, "part-2", workspace.mark, [p.id for p in workspace.session.parts])
+    for part_id, name in met:
+        assert part_id != "part-2" and workspace.session.part(part_id).mark(name).hand.fades_ms == (30.0, 40.0)
+    others = [m.id for m in workspace.marks if m.id != model.id][:3]
+    workspace.take_in_hand([model.id, *others])
+    held = treatment_menu(workspace, room).actions()[2]
+    held.trigger()
+    assert all(workspace.part.mark(name).hand.fades_ms == (30.0, 40.0) for name in others)
+    assert "3 esses are treated like this one" in room.message.text()

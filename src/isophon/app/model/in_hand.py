@@ -6,7 +6,7 @@ where that lies in the song.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from PySide6.QtCore import QObject, Signal
 
@@ -29,7 +29,8 @@ class InHand(QObject):
     """``part_changed``: what is seen of the part in hand has changed.
 
     ``band_asked(low, high, without)``: what lies there (Hz) is to be heard alone, or all but it, until ``band_left``.
-    ``large_asked(on)``: the picture of the sheet is wanted over the map, or back in the sheet.
+    ``large_asked(on)``: the picture of the sheet is wanted over the map, or back in the sheet. ``outlined``: the marks
+    that something would touch, by part and mark, until that is done or not.
     """
 
     session_changed = Signal()
@@ -41,6 +42,7 @@ class InHand(QObject):
     band_asked = Signal(float, float, bool)
     band_left = Signal()
     large_asked = Signal(bool)
+    outlined_changed = Signal()
     told = Signal(str)
     troubled = Signal(str)
 
@@ -50,6 +52,7 @@ class InHand(QObject):
         self.keeper, self.pool, self.pass_ = keeper, pool, first
         self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self.in_hand: tuple[str, ...] = ()
+        self.outlined: frozenset[tuple[str, str]] = frozenset()
         self.order = IN_TIME  # in which marks stand and are walked
         self.selection: tuple[float, float] | None = None
         parts = self.session.parts
@@ -272,6 +275,16 @@ class InHand(QObject):
         size = min(last - first, max(SHORTEST_VIEW_S, end - start))
         start = min(max(first, start), last - size)
         return start, start + size
+
+    def outline(self, marks: Iterable[tuple[str, str]] = ()) -> None:
+        """Show which marks, by part and mark, something would touch; none: no more."""
+        self.outlined = frozenset(marks)
+        self.outlined_changed.emit()
+
+    def outlined_here(self) -> list[Mark]:
+        """Those of them that are in the part in hand."""
+        own = (self.part.mark(name) for part_id, name in sorted(self.outlined) if part_id == self.part.id)
+        return [mark for mark in own if mark is not None]
 
     def select(self, selection: tuple[float, float] | None) -> None:
         """Select a time, or none."""

@@ -11,6 +11,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.core.marks import Mark
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session
+from isophon.core.session.treating import Target, same_place, treated_like
 
 _LONGEST_TRAIL = 1_000
 
@@ -68,16 +69,21 @@ class Review(QObject):
         role = "double" if part.role == "lead" else part.role
         others = [p for p in workspace.parts_in_hand if p != part.id]
         others = others or [p.id for p in workspace.session.parts if p.role == role and p.id != part.id]
-        if not any(m.hand.decided for m in marks):
+        decided = [m for m in marks if m.hand.decided]
+        if not decided:
             workspace.told.emit("Take a mark in hand and decide it first; then the same can be done in other parts.")
             return
-        session, count = edits.same_there(workspace.session, part.id, workspace.in_hand, others)
-        if not count:
+        session, touched = workspace.session, set[Target]()
+        for mark in decided:
+            targets = same_place(session, part.id, mark, others)
+            session = treated_like(session, mark, targets)
+            touched.update(targets)
+        if not touched:
             workspace.told.emit(f"No other part has {workspace.pass_.an} there.")
             return
         workspace.edit(f"the same there · {workspace.where()}", lambda _: session)
-        names = workspace.pass_.words.one if count == 1 else workspace.pass_.words.many
-        workspace.told.emit(f"The same was done to {count} {names} at this place in other parts.")
+        names = workspace.pass_.words.one if len(touched) == 1 else workspace.pass_.words.many
+        workspace.told.emit(f"The same was done to {len(touched)} {names} at this place in other parts.")
 
     # the way
 

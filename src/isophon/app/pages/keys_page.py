@@ -29,6 +29,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("more", "Down", "a little more change, by hand"),
             ("less", "Up", "a little less"),
             ("same_there", "Ctrl+Return", "the same in the doubles, or the other parts in hand"),
+            ("treat", "Q", "treat others like this one: those like it, at this place in other parts, in hand"),
             ("forget", "Backspace", "back to the ceiling"),
             ("give_up", "Esc", "end drawing, clear the selection, undo the box"),
             ("draw_box", "V", "dragging draws a box, or no longer"),

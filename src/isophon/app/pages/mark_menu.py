@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu
 
+from isophon.app.pages.treatment_menu import treat_others
 from isophon.core.marks import Mark
 
 
@@ -21,6 +22,7 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
         menu.addAction("Good\tReturn", page.review.agree)
         menu.addAction("No longer as sung\tL" if hand.leave else "Leave as sung\tL", page.review.leave)
         menu.addAction("Back to the ceiling\tBackspace", workspace.forget_hand).setEnabled(hand.any)
+        menu.addAction("Treat others like it…\tQ", lambda: treat_others(page)).setEnabled(hand.decided)
         menu.addSeparator()
         menu.addAction("Loop it", page.hearing.loop_mark)
         menu.addAction("Zoom to it\tZ", page.zoom_mark)

@@ -12,6 +12,7 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from isophon.app.model.in_hand import ORDERS
 from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
+from isophon.app.pages.treatment_menu import treat_others
 from isophon.app.sheets import PASSES
 
 _STEP_DB, _NUDGE_S = 0.5, 0.005
@@ -65,6 +66,7 @@ def add_keys(page: Any) -> None:
         "back": page.review.back,
         "same_there": page.review.same_there,
         "leave": page.review.leave,
+        "treat": lambda: treat_others(page),
         "start_earlier": lambda: workspace.nudge_edge("start", -_NUDGE_S),
         "start_later": lambda: workspace.nudge_edge("start", _NUDGE_S),
         "end_earlier": lambda: workspace.nudge_edge("end", -_NUDGE_S),

@@ -33,10 +33,10 @@ def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]])
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
 
 
-def draw_frame(painter: QPainter, bar: QRectF) -> None:
-    """A frame around a mark in hand."""
+def draw_frame(painter: QPainter, bar: QRectF, line: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
+    """A frame around a mark in hand; dotted: around one that something would touch."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(theme.IN_HAND, 2))
+    painter.setPen(QPen(theme.IN_HAND, 2, line))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(bar.adjusted(-4, -3, 4, 0))
 

@@ -102,6 +102,12 @@ class MarkLayer:
             over = which.skyline.height(mark) > self.workspace.ceiling or part.acts(mark)
             stamp = self._stamps.of(which, theme.IN_HAND, over and not mark.hand.leave, ratio)
             painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
+        painter.setPen(QPen(theme.IN_HAND, 1.5, Qt.PenStyle.DotLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for first, last in (mark.span for mark in self.workspace.outlined_here()):
+            if last >= start and first <= end and last - first < whole_s:
+                left, right = self._x_of(first), max(self._x_of(last), self._x_of(first) + 1)
+                painter.drawRect(QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top()))
         painter.restore()
 
     def _draw_letters(self, painter: QPainter, x0: float, scale: float, y: float) -> None:

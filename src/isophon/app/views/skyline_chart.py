@@ -54,6 +54,7 @@ class SkylineChart(QWidget):
         workspace.hand_changed.connect(self._soon.ask)
         workspace.view_changed.connect(self._view_changed)
         workspace.take_changed.connect(self.update)
+        workspace.outlined_changed.connect(self.update)
 
     # geometry
 
@@ -295,6 +296,9 @@ class SkylineChart(QWidget):
         in_hand = set(self.workspace.in_hand)
         for _, bar in (one for one in bars if one[0].id in in_hand):
             bar_words.draw_frame(painter, bar)
+        outlined = {mark.id for mark in self.workspace.outlined_here()}
+        for _, bar in (one for one in bars if one[0].id in outlined):
+            bar_words.draw_frame(painter, bar, Qt.PenStyle.DotLine)
 
     @property
     def empty(self) -> bool:

@@ -67,6 +67,7 @@ class TraceChart(QWidget):
         self.setMinimumHeight(theme.u(160))
         workspace.part_changed.connect(self._soon.ask)
         workspace.hand_changed.connect(self._soon.ask)
+        workspace.outlined_changed.connect(self.update)
         workspace.view_changed.connect(self._view_changed)
         workspace.take_changed.connect(self._take_changed)
 

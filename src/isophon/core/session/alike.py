@@ -13,10 +13,14 @@ _LENGTH_DB = 6.0  # what twice the length weighs
 
 
 def alike(survey: Survey, mark: Mark, others: Sequence[Mark]) -> list[str]:
-    """The names of other marks, the most alike first: the distance of third-octave levels in dB, and of lengths."""
+    """The names of other marks, the most alike first."""
+    return [others[i].id for i in np.argsort(distances(survey, mark, others), kind="stable")]
+
+
+def distances(survey: Survey, mark: Mark, others: Sequence[Mark]) -> list[float]:
+    """How unlike others are: the distance of third-octave levels in dB, and of lengths."""
     mine = _told(survey, mark)
-    away = [float(np.sqrt(np.mean(np.square(_told(survey, other) - mine)))) for other in others]
-    return [others[i].id for i in np.argsort(away, kind="stable")]
+    return [float(np.sqrt(np.mean(np.square(_told(survey, other) - mine)))) for other in others]
 
 
 def _told(survey: Survey, mark: Mark) -> np.ndarray:

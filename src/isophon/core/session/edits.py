@@ -16,8 +16,6 @@ from isophon.core.ranges import MOST_HEARD
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import carried, drawn_lengths, role_default, span_learning, value_range, with_setting
 
-_NEAR_S = 0.08  # as far apart as doubled consonants come
-
 
 def check_source(source: Source, recording: Recording) -> None:
     """Raise InputError if a recording is not the one a session was made with."""
@@ -241,36 +239,6 @@ def give_marks(session: Session, part_id: str, kind: str, others: Collection[str
         return replace(other, marks=tuple(sorted(kept, key=lambda m: (m.start, m.id))))
 
     return with_parts(session, others, change_of)
-
-
-def same_there(session: Session, part_id: str, ids: Collection[str], others: Collection[str]) -> tuple[Session, int]:
-    """Decide the marks of other parts that sound at the same place of the song as these marks are decided.
-
-    Also returns how many marks that were. Edges and bands stay each mark's own.
-    """
-    part = session.part(part_id)
-    decided = [mark for name in ids if (mark := part.mark(name)) is not None]
-    count = 0
-
-    def change(other: Part) -> Part:
-        nonlocal count
-        marks, moved = list(other.marks), part.offset_s - other.offset_s
-        for i, mark in enumerate(marks):
-            model = next((d for d in decided if d.kind == mark.kind and _meet(d, mark, moved)), None)
-            if model is not None:
-                like = model.hand
-                hand = replace(mark.changed(model.by_hand), leave=like.leave, blend=like.blend, agreed=like.agreed)
-                marks[i] = replace(mark, hand=hand)
-                count += 1
-        return replace(other, marks=tuple(marks))
-
-    return with_parts(session, others, change), count
-
-
-def _meet(one: Mark, other: Mark, moved: float) -> bool:
-    """Whether two marks sound at nearly the same time, ``one``'s part starting ``moved`` s later."""
-    (a, b), (c, d) = one.span, other.span
-    return a + moved < d + _NEAR_S and c < b + moved + _NEAR_S
 
 
 def hear(session: Session, names: Collection[str]) -> Session:

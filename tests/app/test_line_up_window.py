@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 from driving import drag, key, opened, press
 from isophon.core.marks import Hand
 from isophon.core.passes.timing.stretch import Moved
-from isophon.core.session import file, layout
+from isophon.core.session import edits, file, layout
 from isophon.core.session.checks import flaw_of_item
 from isophon.core.work.messages import HearBeside
 
@@ -193,7 +193,7 @@ def test_anchors_are_dragged_made_pinned_and_taken_away(lined_up, qtbot):
 
 
 def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):
-    workspace, extras = lined_up.workspace, lined_up.sheet.extras
+    workspace, extras = lined_up.workspace, lined_up.sheet.extras.carrying
     assert "select the passage" in extras.choices()[0][0]
     workspace.select((16.9, 26.5))
     choices = extras.choices()
@@ -209,6 +209,39 @@ def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):
     assert not workspace.part.of_kind("carry")
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert workspace.part.of_kind("carry"), "it is a step like any other"
+
+
+def test_a_passage_is_carried_to_any_time_with_its_sound_or_its_decisions(lined_up, qtbot):
+    """To the playhead, a marker, a typed time; what cannot be is said, and nothing changes."""
+    workspace, carrying = lined_up.workspace, lined_up.sheet.extras.carrying
+    workspace.select((16.9, 20.0))
+    lined_up.hearing.seek(50.0)
+    words = [row[0] for row in carrying.choices()]
+    assert "to the playhead, 0:50.00" in words and any(w.startswith("to Second chorus") for w in words)
+    dict(carrying.choices())["to the playhead, 0:50.00"]()
+    assert workspace.part.of_kind("carry")[0].start == pytest.approx(50.0, abs=0.01)
+    workspace.undo()
+    steps = workspace.keeper.history.at
+    dict(carrying.choices())["to a time that is typed…"]()
+    assert carrying.typed.isVisible()
+    carrying.typed.setText("1:14.5")
+    carrying.typed.returnPressed.emit()
+    assert "ends at 76.1 s" in lined_up.message.text() and workspace.keeper.history.at == steps
+    carrying.typed.setText("soon")
+    carrying.typed.returnPressed.emit()
+    assert "no time" in lined_up.message.text()
+    place = next(m for m in workspace.session.markers if m.name == "Second chorus").at
+    chorus = next(m for m in workspace.session.markers if m.name == "First chorus").at
+    ess = next(m for m in workspace.part.of_kind("ess") if m.start > 17.0 and m.end < 20.0)
+    workspace.edit("hand", lambda s: edits.set_changes(s, workspace.part.id, {ess.id: -7.0}))
+    workspace.select((16.9, 20.0))
+    carrying.what.setCurrentText("its decisions")
+    carrying.carry_to(16.9 + place - chorus)
+    met = [m for m in workspace.part.of_kind("ess") if m.hand.change_db == -7.0 and m.id != ess.id]
+    assert len(met) == 1 and met[0].start == pytest.approx(ess.start + place - chorus, abs=0.1)
+    steps = workspace.keeper.history.at
+    carrying.carry_to(30.0)
+    assert "has its like there" in lined_up.message.text() and workspace.keeper.history.at == steps
 
 
 def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot):

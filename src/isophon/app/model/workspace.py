@@ -7,7 +7,7 @@ edit that goes through the :class:`SessionKeeper`.
 from __future__ import annotations
 
 import math
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -47,6 +47,7 @@ class Workspace(MarkEdits):
         self.lining_up = LiningUp(self.keeper, self.pool, self)
         self._redrawing = Redrawing(self)
         self.lifted = False
+        self.playhead_s: Callable[[], float] = lambda: 0.0  # what is heard now, s of the part in hand
         self.drawing = False  # whether dragging over map and lens draws a box
         self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
         self._stocked: tuple[Source, ...] = ()

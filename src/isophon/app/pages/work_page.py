@@ -67,6 +67,7 @@ class WorkPage(WorkViews):
         yield from super().building()
         workspace = self.workspace
         self.hearing = Hearing(workspace, self._player, self)
+        workspace.playhead_s = self.hearing.heard_at
         self._ahead = RenderingAhead(workspace, self.hearing.heard_at, self)
         self.review = Review(workspace, PASSES, self)
         self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from operator import attrgetter
 from typing import Any
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
 
 from isophon.app import theme
 from isophon.app.model.passes import (
@@ -24,14 +23,11 @@ from isophon.app.model.passes import (
     Words,
 )
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.carrying import Carrying
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.timing_threads import draw_threads
 from isophon.app.views.labels import Label
 from isophon.app.views.ticked import Ticked
-from isophon.core.errors import CallError
-from isophon.core.marks import Mark
-from isophon.core.passes.carry import passages
-from isophon.core.passes.carry.places import places
 from isophon.core.passes.timing import anchors
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.report import row
@@ -40,7 +36,6 @@ from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
 _AXIS = Axis(100.0, 10_000.0)
-_DRIFTS_S = 0.02
 _FOLLOWS, _ALL_LEADS = 170, ""
 
 
@@ -62,9 +57,7 @@ class LineUpExtras(Extras):
         self.follows.setToolTip("Words and esses go by these; of several, at each moment by the one that sings")
         self.follows.toggled_one.connect(self._follow)
         self.words = Label("", objectName="soft")
-        self.carry = QPushButton("Carry on…")
-        self.carry.setToolTip("Let the passage that is selected stand at the other places where the song repeats it")
-        self.carry.clicked.connect(self._offer)
+        self.carrying = Carrying(workspace)
         row = QHBoxLayout()
         row.addWidget(self.on)
         row.addWidget(self.ends)
@@ -76,10 +69,8 @@ class LineUpExtras(Extras):
         below.addWidget(Label("follows", objectName="soft"))
         below.addWidget(self.follows, 1)
         column.addLayout(below)
-        buttons = QHBoxLayout()
-        buttons.addWidget(self.all)
-        buttons.addWidget(self.carry)
-        column.addLayout(buttons)
+        column.addWidget(self.carrying)
+        column.addWidget(self.all)
         column.addWidget(self.words)
 
     def _all(self) -> None:
@@ -102,62 +93,6 @@ class LineUpExtras(Extras):
         chosen = chosen if name in (*now, _ALL_LEADS) else (*chosen, name)
         who = ", ".join(p.name for p in workspace.session.parts if p.id in chosen) or "all leads"
         workspace.edit(f"follow {who}", partial(layout.set_follows, part_id=workspace.part.id, other_ids=chosen))
-
-    def _offer(self) -> None:
-        """The places where the passage comes again, and those that can be taken back."""
-        menu = QMenu(self)
-        for words, action in self.choices():
-            added = menu.addAction(words)
-            if action is None:
-                added.setEnabled(False)
-            else:
-                added.triggered.connect(action)
-        menu.exec(self.carry.mapToGlobal(self.carry.rect().bottomLeft()))
-
-    def choices(self) -> list[tuple[str, Callable[[], object] | None]]:
-        """What can be chosen, in words, and what that does."""
-        workspace, ids = self.workspace, self.workspace.parts_in_hand
-        rows: list[tuple[str, Callable[[], object] | None]] = []
-        parts = [part for part in workspace.session.parts if part.id in ids]
-        for at, source in passages.passages(parts):
-            words = f"take back {theme.clock(at)}, from {theme.clock(source)}"
-            rows.append((words, partial(self._edit, words, partial(passages.taken_back, at=at))))
-        lead = self._lead_of_the_passage()
-        surveyed = workspace.pool.take(lead.source).surveyed
-        if workspace.selection is None:
-            rows.append(("Drag over the ruler to select the passage first", None))
-        elif surveyed is None:
-            rows.append(("The lead is still being surveyed", None))
-        else:
-            start, end = (t + workspace.offset for t in workspace.selection)
-            found = places(surveyed.survey, start - lead.offset_s, end - lead.offset_s)
-            for place in found:
-                at = place.at + lead.offset_s
-                words = f"to {theme.clock(at)}, {100 * place.alike:.0f} % alike{_drift(place.drift_s)}"
-                change = partial(passages.carried_on, start=start, end=end, at=at)
-                rows.append((words, partial(self._edit, f"carry on {words}", change)))
-            if not found:
-                rows.append(("Nothing in the song is like this passage", None))
-        return rows
-
-    def _lead_of_the_passage(self) -> Part:
-        """The lead that sings most in the selected time; the part in hand where there is none."""
-        workspace = self.workspace
-        start, end = workspace.selection or (0.0, 0.0)
-
-        def sung_s(lead: Part) -> float:
-            surveyed = workspace.pool.take(lead.source).surveyed
-            later = workspace.offset - lead.offset_s
-            return 0.0 if surveyed is None else surveyed.survey.voiced_s(start + later, end + later)
-
-        return max(workspace.session.leads_met(workspace.part), key=sung_s, default=workspace.part)
-
-    def _edit(self, words: str, change: Callable[..., tuple[Mark, ...]], *_: object) -> None:
-        ids = self.workspace.parts_in_hand
-        try:
-            self.workspace.edit(words, lambda s: edits.with_marks(s, ids, change))
-        except CallError as error:
-            self.workspace.told.emit(f"That cannot be carried on: {error}.")
 
     def show_part(self) -> None:
         """Show the part in hand."""
@@ -193,13 +128,6 @@ def _told(part: Part, workspace: Workspace) -> tuple[str, str]:
 def _medians(rows: list[dict[str, Any]]) -> str:
     before, after = (float(np.median([row[name]["median"] for row in rows])) for name in ("before_ms", "after_ms"))
     return f"{theme.signed(before, 0)} → {theme.signed(after, 0)} ms"
-
-
-def _drift(seconds: float) -> str:
-    """How far the tempo there is off, in words; nothing where it is the passage's own."""
-    if abs(seconds) < _DRIFTS_S:
-        return ""
-    return f", its end {abs(1000 * seconds):.0f} ms {'later' if seconds > 0 else 'earlier'}: another tempo"
 
 
 def _ceilings(part: Part) -> list[Ceiling]:

@@ -7,10 +7,11 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from isophon.core.marks import Hand, Mark
+from isophon.core.errors import CallError
+from isophon.core.marks import Hand, Mark, mark_id
 from isophon.core.passes import BY_NAME
 from isophon.core.session.alike import distances
-from isophon.core.session.edits import with_hands
+from isophon.core.session.edits import with_hands, with_part
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 
@@ -48,6 +49,47 @@ def treated_like(session: Session, mark: Mark, targets: Iterable[Target]) -> Ses
     for part_id, names in by_part.items():
         session = with_hands(session, part_id, names, partial(_like, mark))
     return session
+
+
+def decisions_carried(session: Session, part_ids: Collection[str], start: float, end: float, at: float) -> Session:
+    """What a hand decided from ``start`` to ``end`` (s of the song), done to the marks that sound as much after ``at``.
+
+    Marks that were drawn are drawn there too. CallError where there is nothing to carry, or where both overlap.
+    """
+    if abs(at - start) < end - start:
+        raise CallError("the passage and its place overlap")
+    carried = 0
+    for part_id in part_ids:
+        part = session.part(part_id)
+        first, last, by = start - part.offset_s, end - part.offset_s, at - start
+        for mark in part.marks:
+            if not (mark.hand.any and first <= mark.span[0] and mark.span[1] <= last):
+                continue
+            if mark.hand.drawn:
+                session = _drawn_again(session, part, mark, by)
+                carried += 1
+                continue
+            there = [(part_id, other.id) for other in part.of_kind(mark.kind) if other.id != mark.id
+                     and other.start < mark.end + by + _NEAR_S and other.end > mark.start + by - _NEAR_S]  # fmt: skip
+            session = treated_like(session, mark, there)
+            carried += len(there)
+    if not carried:
+        raise CallError("nothing that a hand decided in the passage has its like there")
+    return session
+
+
+def _drawn_again(session: Session, part: Part, mark: Mark, by: float) -> Session:
+    """A mark that was drawn, once more so many seconds later; CallError where the part does not reach so far."""
+    start, end = (round(t + by, 4) for t in mark.span)
+    if start < 0 or end > part.source.duration:
+        raise CallError(f"{part.name} is not there at {start + part.offset_s:.1f} s")
+    hand = mark.hand
+    outline = tuple((round(t + by, 4), hz) for t, hz in hand.outline)
+    moved = replace(mark, start=start, end=end, hand=replace(hand, start=None, end=None, outline=outline))
+    there = session.part(part.id)
+    moved = replace(moved, id=mark_id(mark.kind, start, {m.id for m in there.marks}))
+    marks = tuple(sorted((*there.marks, moved), key=lambda m: (m.start, m.id)))
+    return with_part(session, part.id, lambda one: replace(one, marks=marks))
 
 
 def _like(model: Mark, mark: Mark) -> Hand:

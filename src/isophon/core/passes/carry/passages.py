@@ -14,19 +14,24 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 _KIND = "carry"
+_SLACK_S = 0.01
 
 
 def carried_on(part: Part, start: float, end: float, at: float) -> tuple[Mark, ...]:
     """The marks of a part once what it has from ``start`` to ``end`` stands ``at`` another place as well.
 
-    CallError where both overlap, or where the passage is too short or too long. Of a part that does not reach so
-    far only what it has is carried; a copy that stood at the place before goes.
+    CallError where both overlap, where the passage is too short or too long, or where the part ends too early for it.
+    Of a part that has not all of the passage only what it has is carried; a copy that stood at the place before goes.
     """
     check_length(end - start, DRAWN_S)
     if abs(at - start) < end - start:
         raise CallError("the passage and its place overlap")
     first, here = start - part.offset_s, at - part.offset_s
-    length = min(end - start, part.source.duration - max(first, here))
+    length = min(end - start, part.source.duration - first)
+    if length > 0 and here + length > part.source.duration + _SLACK_S:
+        ends = part.source.duration + part.offset_s
+        raise CallError(f"{part.name} ends at {ends:.1f} s, and the passage would reach to {at + length:.1f} s")
+    length = min(length, part.source.duration - here)
     skipped = max(0.0, -first, -here)
     if length - skipped <= 0:
         return part.marks

@@ -1,7 +1,7 @@
 """The loop of review, by keys alone: how many a mark takes, where it leads, and that nothing is missed in silence."""
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QComboBox
 
 from driving import drag, key, opened, press
@@ -311,3 +311,47 @@ def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(r
     held.trigger()
     assert all(workspace.part.mark(name).hand.fades_ms == (30.0, 40.0) for name in others)
     assert "3 esses are treated like this one" in room.message.text()
+
+
+def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtbot):
+    """Each mark is in one column, one a part; dragging brings all of it to one level, what is lower stays."""
+    room, workspace = ready, ready.workspace
+    workspace.take_part("part-3")
+    press(room, Key.Key_Y, qtbot=qtbot)
+    chart = room.stack_chart
+    qtbot.wait(100)  # laid out
+    assert chart.isVisible() and not room.skyline.isVisible() and "a ring: not" in room.about.accessibleName()
+    columns = chart.columns()
+    told = [(one.part_id, one.mark.id) for column in columns for one in column.marks]
+    assert sorted(told) == sorted((p.id, m.id) for p in workspace.session.parts for m in p.of_kind("ess"))
+    assert all(len({one.part_id for one in c.marks}) == len(c.marks) for c in columns)
+    column = next(c for c in columns if len(c.marks) == 4 and c.with_lead)
+    assert any(not c.with_lead for c in columns) and column.end - column.start < 0.6
+    workspace.set_view(column.start - 0.2 - workspace.offset, column.end + 0.2 - workspace.offset)
+    rows = chart.bars(column)
+    heights = [one.mark.standout_db for one, _ in rows]
+    level = sorted(heights)[1] + 0.2  # two are lower
+    middle = QPointF(rows[1][1].center().x(), rows[1][1].center().y())
+    assert chart._at(middle)[0] == column
+    steps = workspace.keeper.history.at
+    drag(qtbot, chart, middle, QPointF(middle.x(), chart.y_of(level)))
+    assert workspace.keeper.history.at == steps + 1
+    for one, height in zip((one for one, _ in rows), heights, strict=True):
+        part = workspace.session.part(one.part_id)
+        assert height + part.change(part.mark(one.mark.id)) == pytest.approx(min(height, level), abs=0.6)
+    chart.setFocus()
+    press(chart, Key.Key_Down, qtbot=qtbot)
+    after = [workspace.session.part(one.part_id).change(workspace.session.part(one.part_id).mark(one.mark.id))
+             for one, _ in rows]  # fmt: skip
+    assert min(after) < min(min(0.0, level - height) for height in heights) - 0.2
+    workspace.undo()
+    workspace.undo()
+    lead = chart.bars(column)[0]
+    qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=lead[1].center().toPoint())
+    assert workspace.part.id == lead[0].part_id and workspace.in_hand == (lead[0].mark.id,)
+    room.grab()
+    room.open_station(STATIONS.index("Line-up"))
+    room.grab()
+    press(room, Key.Key_Y, qtbot=qtbot)
+    room.open_station(STATIONS.index("Esses"))
+    assert room.skyline.isVisible() and not chart.isVisible()

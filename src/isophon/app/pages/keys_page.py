@@ -88,6 +88,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("zoom_mark", "Z", "the selected time, else the mark in hand, close"),
             ("whole", "Home", "the whole song"),
             ("map_alone", "F", "the map alone, or all"),
+            ("stack", "Y", "the marks of all parts side by side, or those of the part in hand"),
             ("rank", "T", "skyline in time, tallest first, riskiest first: the next"),
             ("marker", "K", "name the place that is heard"),
             ("next_marker", "Ctrl+PgDown", "go to the next marker"),

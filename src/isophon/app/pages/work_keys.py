@@ -97,6 +97,7 @@ def add_keys(page: Any) -> None:
         "zoom_out": lambda: page.trace.zoom(1.6),
         "zoom_mark": page.zoom_mark,
         "whole": lambda: workspace.glide_to(*workspace.song),
+        "stack": page.stack.toggle,
         "rank": next_order,
         "map_alone": page.toggle_map_alone,
         "marker": page.markers.name_place,

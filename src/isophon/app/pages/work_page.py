@@ -122,6 +122,7 @@ class WorkPage(WorkViews):
         workspace.band_asked.connect(hearing.hear_band)
         workspace.band_left.connect(hearing.hear_all)
         self.draw.toggled.connect(self.set_drawing)
+        self.stack.toggled.connect(self._session_changed)
         self.title.undo.clicked.connect(self.review.undo)
         self.title.redo.clicked.connect(self.review.redo)
         self.title.route.station_chosen.connect(self.open_station)
@@ -184,10 +185,10 @@ class WorkPage(WorkViews):
         voice = "" if part.voice_lufs is None else f" · voice {theme.signed(part.voice_lufs)} LUFS"
         if part.found and part.voice_lufs is None:
             voice = " · no voice found"
-        empty = self.skyline.empty
+        empty = self.skyline.empty and not self.stack.isChecked()
         self._whose = f"{role}{voice}"
         self._show_about()
-        self.skyline.setVisible(not empty)
+        self._show_stack(self.stack.isChecked())
         self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else theme.NO_LIMIT)
         self.will_sound.setVisible(which.skyline.will_sound and not empty)
         for button in self.of_skyline:
@@ -195,10 +196,8 @@ class WorkPage(WorkViews):
         self._still.ask()
         self._risks.ask()
         history = self.workspace.keeper.history
-        for button, name, key in (
-            (self.title.undo, history.undo_name, "Ctrl+Z"),
-            (self.title.redo, history.redo_name, "Ctrl+Shift+Z"),
-        ):
+        steps = (self.title.undo, history.undo_name, "Ctrl+Z"), (self.title.redo, history.redo_name, "Ctrl+Shift+Z")
+        for button, name, key in steps:
             button.setEnabled(name is not None)
             button.setToolTip(f"{name} ({key})" if name else "")
 
@@ -207,6 +206,7 @@ class WorkPage(WorkViews):
         words = self.workspace.pass_.words
         in_time = self.workspace.pass_.skyline.over_frequency and not self.workspace.over_frequency
         what = words.in_time[0] if in_time else f"{words.many}{words.over_what}"
+        what = "all parts; a dot: with the lead, a ring: not" if self.stack.isChecked() else what
         close = f"pauses alone, +{self.hearing.pauses_db:.0f} dB (P) · " if self.hearing.pauses_db else ""
         self.about.setText(self.skyline.empty_text() if self.skyline.empty else f"{close}{what} · {self._whose}")
 

@@ -37,6 +37,7 @@ from isophon.app.views.notice import Notice
 from isophon.app.views.parts_panel import WIDTH, PartsPanel
 from isophon.app.views.session_menu import SessionMenu
 from isophon.app.views.skyline import Skyline
+from isophon.app.views.stack_chart import StackChart
 from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 
@@ -131,6 +132,11 @@ class WorkViews(QWidget):
         """Be as it was."""
         self.splits.restore(state, (which.kind for which in PASSES))
 
+    def _show_stack(self, on: bool) -> None:
+        """The bars of all parts in place of those of the part in hand, or these again."""
+        self.stack_chart.setVisible(on)
+        self.skyline.setVisible(not on and not self.skyline.empty)
+
     def _choose_order(self, name: str, on: bool) -> None:
         if on:
             self.skyline.set_order(name)
@@ -146,17 +152,18 @@ class WorkViews(QWidget):
 
     def _lay_out_skyline(self) -> None:
         chart = self.under_map = QWidget(self.work)
-        self.skyline = Skyline(self.workspace, chart)
+        self.skyline, self.stack_chart = Skyline(self.workspace, chart), StackChart(self.workspace, chart)
+        self.stack_chart.hide()
         heading = QHBoxLayout()
-        heading.setContentsMargins(16, 4, 16, 2)
+        heading.setContentsMargins(16, 4, 12, 2)
         self.about = ElidedLabel("soft", chart)
         heading.setSpacing(0)
         heading.addWidget(Label("Skyline", chart, objectName="head"))
-        heading.addSpacing(14)
+        heading.addSpacing(10)
         heading.addWidget(self.about, 1)
-        heading.addSpacing(14)
+        heading.addSpacing(10)
         order = QButtonGroup(self)
-        self.will_sound = switch("as it will sound", chart)
+        self.will_sound = switch("after Rough", chart)
         self.orders = {name: switch(name, chart) for name in ORDERS}
         self.orders[IN_TIME].setChecked(True)
         self.orders[TALLEST].setToolTip("What stands out most first (T: the next order)")
@@ -172,6 +179,9 @@ class WorkViews(QWidget):
         self.signs = QPushButton("signs", chart)
         self.signs.setToolTip("What the signs and colours mean")
         self.signs.clicked.connect(lambda: self.legend.open_over(self.signs))
+        self.stack = switch("stack", chart)
+        self.stack.setToolTip("The marks of all parts at the same moment side by side; a column is dragged as one (Y)")
+        self.stack.toggled.connect(self._show_stack)
         for button in (self.signs, self.draw):
             heading.addWidget(button)
             heading.addSpacing(8)
@@ -181,12 +191,15 @@ class WorkViews(QWidget):
             order.addButton(button)
             heading.addWidget(button)
             button.toggled.connect(partial(self._choose_order, name))
+        heading.addSpacing(4)
+        heading.addWidget(self.stack)
         self.of_skyline = (self.draw, *self.orders.values())
-        for button in (*self.of_skyline, self.will_sound, self.signs):
+        for button in (*self.of_skyline, self.will_sound, self.signs, self.stack):
             button.setObjectName("small")
         column = _tight(QVBoxLayout(chart))
         column.addLayout(heading)
         column.addWidget(self.skyline, 1)
+        column.addWidget(self.stack_chart, 1)
 
 
 def usual_sizes(high: int) -> tuple[int, int, int, int]:

@@ -21,7 +21,7 @@ _APART_S, _TURN_S, _TURN_SHARE = 0.09, 0.015, 0.35
 _SURE = 0.3
 _FINE_S = 0.005
 _BEND, _BEND_S, _FARTHEST_S, _LEAST_SUNG, _UNLIKELY = 0.4, 0.03, 0.42, 0.3, 0.4
-_LONGEST_WORD_S = 6.0
+_LONGEST_WORD_S, _SHORT_S = 6.0, (0.06, 1.5)
 _HEARD_DB, _OVER_FLOOR_DB = 28.0, 6.0  # of a word: under its loudest, and over the floor of the take
 _LEAST_HEARD_S, _AROUND_S = 0.06, 0.01
 
@@ -41,12 +41,20 @@ def find(context: FinderContext, lead: Survey, later_s: float) -> Found:
     late, _ = align.path(*coarse, later_s)
     fine = align.sounds_of(mine, _FINE_S), align.sounds_of(theirs, _FINE_S)
     marks: list[WordMark] = []
-    for start, end in (_sounding(mine, *word) for word in words(mine)):
+    for start, end in (_sounding(mine, *word) for word in _all_words(context)):
         if end - start <= _LONGEST_WORD_S:
             mark = _word(fine, mine, late, later_s, start, end)
             marks.append(replace(mark, id=mark_id("timing", mark.start, {m.id for m in marks[-3:]})))
     same = sum(m.confidence >= _SURE for m in marks) >= FEWEST_SHARE * len(marks)
     return Found(tuple(marks) if same else (), {"lined_up": AlikeWith(alike, same)})
+
+
+def _all_words(context: FinderContext) -> list[tuple[float, float]]:
+    """The words of a part, and what is sung alone and too short to be a phrase."""
+    found = words(context.survey)
+    short = [(start, end) for start, end in context.singing if _SHORT_S[0] <= end - start <= _SHORT_S[1]
+             and not any(start < last and end > first for first, last in found)]  # fmt: skip
+    return sorted([*found, *short])
 
 
 def _sounding(survey: Survey, start: float, end: float) -> tuple[float, float]:
@@ -75,7 +83,7 @@ def _word(fine: tuple[align.Sounds, align.Sounds], survey: Survey, late: np.ndar
             placed.append((moment, found, alike))
         sure.append(alike)
     anchors = [(round(moment, 4), round(moment - found, 4)) for moment, found, _ in _borne_out(placed)]
-    confidence = float(np.median(sure)) * _plausible(anchors, fine[1], later_s)
+    confidence = float(np.median(sure)) * _plausible(anchors, fine, later_s)
     late_ms = 1000 * (anchors[0][0] - anchors[0][1])
     first, last = survey.frame(start), survey.frame(end)
     level = float(survey.voice_level[first : last + 1].mean())
@@ -95,17 +103,26 @@ def _borne_out(placed: list[tuple[float, float, float]]) -> list[tuple[float, fl
     return result
 
 
-def _plausible(anchors: list[tuple[float, float]], lead: align.Sounds, later_s: float) -> float:
-    """1 where a word may be what its anchors say, less where they are as far off as is looked, or do not agree."""
+def _plausible(anchors: list[tuple[float, float]], fine: tuple[align.Sounds, align.Sounds], later_s: float) -> float:
+    """1 where a word may be what its anchors say, less where they are as far off as is looked, or do not agree.
+
+    What is hardly voiced in the part need not be voiced in the lead.
+    """
     moments = np.array(anchors)
     late = moments[:, 0] - moments[:, 1]
     length = moments[-1, 0] - moments[0, 0]
     agree = np.ptp(late) <= _BEND * length + _BEND_S
     within = np.abs(late).max() <= _FARTHEST_S
-    there = np.arange(moments[0, 1] + later_s, moments[-1, 1] + later_s, lead.step_s)
-    at = np.clip(np.round(there / lead.step_s).astype(int), 0, len(lead.sung) - 1)
-    sung = len(at) > 0 and lead.sung[at].mean() >= _LEAST_SUNG
+    own = _voiced(fine[0], moments[0, 0], moments[-1, 0])
+    sung = _voiced(fine[1], moments[0, 1] + later_s, moments[-1, 1] + later_s) >= min(_LEAST_SUNG, 0.5 * own)
     return 1.0 if agree and within and sung else _UNLIKELY
+
+
+def _voiced(sounds: align.Sounds, start: float, end: float) -> float:
+    """How much of a span is voiced, 0 to 1; nothing of an empty one."""
+    first, last = (round(t / sounds.step_s) for t in (start, end))
+    inside = sounds.sung[max(0, first) : max(0, last)]
+    return float(inside.mean()) if len(inside) else -1.0
 
 
 def _turns(sounds: align.Sounds, start: float, end: float) -> list[float]:

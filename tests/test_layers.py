@@ -10,7 +10,7 @@ ROOT = Path(isophon.__file__).parent
 FLOORS = (
     ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory",
      "core.lifetime", "core.forking"),
-    ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.passes",),
+    ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.joined_survey",), ("core.passes",),
     ("core.render", "core.render_cache", "core.heads", "core.finding"),
     ("core.session",), ("core.takes",), ("core.playing",), ("core.handover", "core.demo"), ("core.work",),
     ("cli.batch", "cli.listing", "cli.options"),

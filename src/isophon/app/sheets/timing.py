@@ -31,6 +31,7 @@ from isophon.app.views.ticked import Ticked
 from isophon.core.passes.timing import anchors
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.report import row
+from isophon.core.passes.timing.treat import goes_whole
 from isophon.core.session import edits, layout
 from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
@@ -150,6 +151,8 @@ def _warning(workspace: Workspace, mark: WordMark) -> str:
     part = workspace.part
     if not mark.anchors or mark.confidence < part.timing.sure:
         return "Nothing in the lead is like this word; it stays where it is."
+    if goes_whole(mark, part):
+        return "The lead holds this word by more than a fifth longer or shorter: it is moved as a whole, not stretched."
     start = mark.anchors[0][0]
     moved = 1000 * (part.heard_at(start) - start)
     if abs(moved - part.change(mark)) > 3:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 SHORTEST, LONGEST = 0.7, 1.4  # of a stretch of a word
 _AROUND_S = {"start": (0.025, 0.03), "inner": (0.015, 0.035), "end": (0.02, 0.015)}
+_MOST_STRETCH, _STRETCH_SLACK_S = 0.2, 0.008
 _LEAST_BETWEEN_S, _LEAST_PAUSE_S = 0.03, 0.02
 _SHORTEST_S = 0.005  # between two moments; less is no sound of its own that could be made longer
 _SHORT_END_S = 0.05  # before the first or after the last moment: too short to be made longer out of itself
@@ -80,7 +81,7 @@ def _of_word(word: WordMark, part: Part, paused: bool) -> list[Moment]:
     else:
         wanted = [move_of(1000 * (a - b), settings) / 1000 for a, b in word.anchors]
         shift = start_move - wanted[0] if by_hand else 0.0
-        moves = [start_move, *(w + shift for w in wanted[1:])]
+        moves = whole_moves(_moments(word), [start_move, *(w + shift for w in wanted[1:])])
         if not settings.ends and len(moves) > 1:
             moves[-1] = moves[-2] if len(moves) > 2 else start_move
     kept = list(zip(_moments(word), moves, strict=True))
@@ -93,6 +94,26 @@ def _of_word(word: WordMark, part: Part, paused: bool) -> list[Moment]:
         fixed, ends = not placed or bool(hand.anchors and not move), what == "end"
         result.append(Moment(moment - before, moment + after, move, ends and paused, fixed, ends))
     return result
+
+
+def whole_moves(moments: Sequence[float], moves: Sequence[float]) -> list[float]:
+    """The moves of a word's moments, s, none of which asks for a stretch of more than a fifth.
+
+    Where one would, what follows goes along with what is before it, and the pauses around the word take up the rest.
+    """
+    result = [moves[0]]
+    for (before, at), move in zip(itertools.pairwise(moments), moves[1:], strict=True):
+        asks_too_much = abs(move - result[-1]) > _MOST_STRETCH * (at - before) + _STRETCH_SLACK_S
+        result.append(result[-1] if asks_too_much else move)
+    return result
+
+
+def goes_whole(word: WordMark, part: Part) -> bool:
+    """Whether what the lead has of a word asks for more stretch than is done, so that it is moved as a whole."""
+    if word.hand.anchors or not word.anchors or not part.change(word):
+        return False
+    wanted = [move_of(1000 * (a - b), part.timing) / 1000 for a, b in word.anchors]
+    return whole_moves([a for a, _ in word.anchors], wanted) != wanted
 
 
 def _is_placed(word: WordMark, part: Part) -> bool:

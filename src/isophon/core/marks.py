@@ -109,8 +109,8 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False, tag_field=
 
     def edges(self, edges_ms: tuple[float, float], sample_rate: int) -> tuple[int, int]:
         """How many frames its change takes to come and to go; ``edges_ms``: where no hand says otherwise."""
-        first, last = (max(1, round(ms / 1000 * sample_rate)) for ms in self.hand.fades_ms or edges_ms)
-        return first, last
+        comes, goes = self.hand.fades_ms or edges_ms
+        return max(1, round(comes / 1000 * sample_rate)), max(1, round(goes / 1000 * sample_rate))
 
     @property
     def band(self) -> tuple[float, float | None]:

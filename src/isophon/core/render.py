@@ -9,6 +9,8 @@ with as much around them as the stages after it reach. What the slow stages leav
 
 from __future__ import annotations
 
+import operator
+from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import Any
@@ -28,6 +30,7 @@ BLOCK = 1 << 19  # frames of a whole take worked on at once
 _LEVEL_OF = {treated: level for level, stage in enumerate(STAGES) for treated in stage.treats}
 _TOP = len(STAGES) - 1
 _PLANS_KNOWN = 8
+_JOINED: deque[tuple[tuple[Plan, ...], Sequence[Treatment]]] = deque(maxlen=4)  # what was joined lately
 _LEVELS: ByIdentity[Plan, tuple[Plan, ...]] = ByIdentity(64)
 
 
@@ -292,13 +295,27 @@ def _by_pieces(stage: Stage, at: At, treatments: Plan) -> np.ndarray:
     return np.concatenate(done, axis=1)
 
 
-def joined(treatments: Sequence[Treatment]) -> list[Treatment]:
-    """All that is done to a take, with those joined whose stage joins them."""
-    whole = list(treatments)
+def joined(rows: Sequence[Plan]) -> list[Treatment]:
+    """All that is done to a take, with those joined whose stage joins them.
+
+    ``rows``: what each kind does; rows that are the very same as a moment ago are not joined again.
+    """
+    whole: list[Treatment] = []
     for stage in STAGES:
-        if stage.joined is not None and (mine := [t for t in whole if isinstance(t, stage.treats)]):
-            whole = [*(t for t in whole if not isinstance(t, stage.treats)), *stage.joined(mine)]
-    return whole
+        if stage.joined is not None:
+            theirs = tuple(row for row in rows if row and isinstance(row[0], stage.treats))
+            rows = [row for row in rows if not (row and isinstance(row[0], stage.treats))]
+            whole += _joined_once(stage, theirs)
+    return [*whole, *(treatment for row in rows for treatment in row)]
+
+
+def _joined_once(stage: Stage, rows: tuple[Plan, ...]) -> Sequence[Treatment]:
+    assert stage.joined is not None, "it joins them"
+    known = next((result for of, result in _JOINED if len(of) == len(rows) and all(map(operator.is_, of, rows))), None)
+    if known is None:
+        known = stage.joined([treatment for row in rows for treatment in row])
+        _JOINED.append((rows, known))
+    return known
 
 
 def by_stage(plan: Plan) -> Iterator[tuple[Stage, Plan]]:

@@ -74,8 +74,9 @@ class Stage:
     what the stage before left is kept by tiles. ``fixed_blocks``: the last digits of its numbers depend on which frames
     it works on at once, so that these are always the same. ``slow``: it costs much and its treatments seldom change, so
     that it is rendered ahead, with all stages before it. ``joined(mine)``: what is done in place of all its treatments
-    of a take, where some depend on others. ``remote_input(treatment, start, stop)``: the other frames,
-    left by the stage before, that a treatment makes a span of. ``still(still, mine)`` and ``power(power, survey,
+    of a take, where some depend on others; a kind that has such has no others.
+    ``remote_input(treatment, start, stop)``: the other frames, left by the stage before, that a treatment makes a span
+    of. ``still(still, mine)`` and ``power(power, survey,
     mine)`` tell from a survey's numbers what it leaves: of the bands of the still frames, and of the K-weighted power
     of all frames; both in place.
     """

@@ -206,7 +206,7 @@ class Part(Settings, frozen=True, dict=True):
         """The same without some kinds."""
         if kinds not in self._plans:
             rest = (one for name, one in self._kinds.items() if name not in kinds)
-            whole = joined([treatment for one in rest for treatment in one.treatments(self)])
+            whole = joined([one.treatments(self) for one in rest])
             self._plans[kinds] = tuple(sorted(whole, key=attrgetter("first")))
         return self._plans[kinds]
 

@@ -70,7 +70,8 @@ def treatments(part: Part) -> Iterator[EssCut]:
 
 def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_rate: int) -> tuple[EssCut, ...]:
     """The cuts of marks with their changes in dB."""
-    result = []
+    result, usual_ms = [], (settings.edge_ms, settings.edge_ms)
+    usual = (max(2, round(settings.edge_ms / 1000 * sample_rate) & ~1),) * 2
     for mark, change in changed:
         start, end = mark.span
         low, high = mark.band
@@ -81,9 +82,14 @@ def cuts(changed: Iterable[tuple[Mark, float]], settings: EssSettings, sample_ra
             float(min(max(low, _LOWEST_HZ), top)),
             None if high is None or high >= top else high,
         )
-        comes, goes = (max(2, edge & ~1) for edge in mark.edges((settings.edge_ms, settings.edge_ms), sample_rate))
-        result.append(EssCut(span, (comes, goes), float(10 ** (change / 20)), mark.hand.shape))
+        edges = usual if mark.hand.fades_ms is None else _even(mark.edges(usual_ms, sample_rate))
+        result.append(EssCut(span, edges, float(10 ** (change / 20)), mark.hand.shape))
     return tuple(sorted(result, key=lambda t: t.first))
+
+
+def _even(edges: tuple[int, int]) -> tuple[int, int]:
+    """Edges of which each has two halves."""
+    return max(2, edges[0] & ~1), max(2, edges[1] & ~1)
 
 
 def reach(treatment: EssCut, sample_rate: int) -> int:

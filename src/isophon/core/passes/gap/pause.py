@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+from operator import attrgetter
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from isophon.core.marks import GONE_DB
@@ -24,22 +26,31 @@ class Breath(NamedTuple):
 
 
 class Breaths(NamedTuple):
-    """The breaths of a part in order of time; ``leave_a_hole``: whether no room goes on under those that go."""
+    """The breaths of a part in order of time; ``leave_a_hole``: whether no room goes on under those that go.
+
+    ``starts``: theirs, and ``longest``: the length of the longest, s, to find those in a pause by.
+    """
 
     each: tuple[Breath, ...] = ()
     leave_a_hole: bool = False
+    starts: tuple[float, ...] = ()
+    longest: float = 0.0
 
     def inside(self, mark: GapMark) -> list[Breath]:
         """Those in a pause."""
-        start, end = min(mark.start, mark.span[0]), max(mark.end, mark.span[1])
-        return [breath for breath in self.each if breath.start < end and breath.end > start]
+        span = mark.span
+        start, end = min(mark.start, span[0]), max(mark.end, span[1])
+        near = self.each[bisect_left(self.starts, start - self.longest) : bisect_left(self.starts, end)]
+        return [breath for breath in near if breath.end > start]
 
 
 def breaths_of(part: Part) -> Breaths:
     """The breaths of a part, and what is done to them."""
     changes = {mark.id: change for mark, change in part.changed("breath")}
-    each = (Breath(mark.start, *mark.span, changes.get(mark.id, 0.0) <= GONE_DB) for mark in part.of_kind("breath"))
-    return Breaths(tuple(each), not part.breath.fill)
+    found = (Breath(mark.start, *mark.span, changes.get(mark.id, 0.0) <= GONE_DB) for mark in part.of_kind("breath"))
+    each = sorted(found, key=attrgetter("start"))
+    longest = max((breath.end - breath.start for breath in each), default=0.0)
+    return Breaths(tuple(each), not part.breath.fill, tuple(breath.start for breath in each), longest)
 
 
 def staying(mark: GapMark, breaths: Breaths) -> Spans:

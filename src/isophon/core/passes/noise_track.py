@@ -29,7 +29,7 @@ _CHANGES_DB, _LEAST_MOMENTS = 2.0, 3
 _ALONG_S, _ALIKE_DB = 15.0, 2.0
 _LOWEST_DB, _HIGHEST_DB = -15.0, 24.0
 _SILENT = 1e-13  # of a bin's mean square: a gap that was cut to digital silence tells nothing
-_MOST_MOMENTS = 2_000
+_MOST_MOMENTS, _AT_ONCE_S = 2_000, 20.0
 
 Moment = tuple[Seconds, Annotated[tuple[Level, ...], msgspec.Meta(min_length=_BANDS, max_length=_BANDS)]]
 Track = Annotated[tuple[Moment, ...], msgspec.Meta(max_length=_MOST_MOMENTS)]
@@ -58,8 +58,11 @@ def track_of(
         return ()
     over -= over[overall <= np.percentile(overall, 20) + _STILLEST_DB].mean(axis=0)  # where the usual was read
     seconds, over = _with_steps(heard, seconds, np.clip(over, _LOWEST_DB, _HIGHEST_DB))
-    return tuple((round(at, 2), tuple(float(round(level, 1)) for level in levels))
-                 for at, levels in zip(seconds.tolist(), over, strict=True))[:_MOST_MOMENTS]  # fmt: skip
+    track: list[tuple[float, tuple[float, ...]]] = []
+    for at, levels in zip(seconds.round(3).tolist(), over.round(1).tolist(), strict=True):
+        if not track or at > track[-1][0]:
+            track.append((at, tuple(levels)))
+    return tuple(track[:_MOST_MOMENTS])
 
 
 def _smoothed(seconds: np.ndarray, over: np.ndarray) -> np.ndarray:
@@ -132,9 +135,12 @@ class _Heard:
 
     def lowest(self, start: float, end: float) -> tuple[np.ndarray, np.ndarray]:
         """Where windows of a span (s) lie, and how far each stands over the usual in the band where that is least."""
-        powers = self.powers(start, end)[:, 1:]
-        over = 10 * np.log10((powers + 1e-20) / (self.usual[1:] + 1e-20)).min(axis=1)
-        return start + (np.arange(len(over)) + 1) * self.size / 2 / self.rate, over
+        times, levels = [], []
+        for first in np.arange(start, end, _AT_ONCE_S).tolist():  # what lies between may be minutes long
+            powers = self.powers(first, min(end, first + _AT_ONCE_S))[:, 1:]
+            levels.append(10 * np.log10((powers + 1e-20) / (self.usual[1:] + 1e-20)).min(axis=1))
+            times.append(first + (np.arange(len(powers)) + 1) * self.size / 2 / self.rate)
+        return np.concatenate(times), np.concatenate(levels)
 
 
 def _with_steps(heard: _Heard, seconds: np.ndarray, over: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

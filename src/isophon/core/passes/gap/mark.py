@@ -34,7 +34,7 @@ class GapMark(Mark, frozen=True, tag="gap"):
 def without(span: tuple[float, float], others: Iterable[tuple[float, float]]) -> Spans:
     """What is left of a span without others."""
     left, (at, end) = [], span
-    for first, last in sorted(others):
+    for first, last in sorted(other for other in others if other[1] > other[0]):
         if first > at:
             left.append((at, min(first, end)))
         at = max(at, last)

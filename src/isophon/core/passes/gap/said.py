@@ -36,15 +36,26 @@ def is_due(part: Part) -> bool:
 
 def draw(part: Part, survey: Survey) -> Found:
     """The pauses of a part as its settings say."""
-    by, settings = part.measured.pauses, part.gap
+    by, settings = _known(part), part.gap
     sounds = _sounds(singing(survey, by.esses, settings.sensitivity_db), settings)
     by = replace(by, sensitivity_db=settings.sensitivity_db, sung=settings.sung, unsung=settings.unsung)
     return Found(find(survey, sounds, by.breaths), {"pauses": by})
 
 
+def _known(part: Part) -> DrawnBy:
+    """What the pauses were drawn by; of older sessions, which do not tell, by the esses and breaths of the part."""
+    by = part.measured.pauses
+    if by.esses or by.breaths:
+        return by
+    esses, breaths = (tuple((m.start, m.end) for m in part.of_kind(kind) if not m.hand.drawn)
+                      for kind in ("ess", "breath"))  # fmt: skip
+    return replace(by, esses=esses, breaths=breaths)
+
+
 def _sounds(found: list[tuple[float, float]], settings: GapSettings) -> list[tuple[float, float]]:
     """Stretches of singing with what a person said put right."""
-    return sorted([*settings.sung, *(piece for span in found for piece in without(span, settings.unsung))])
+    sung = (span for span in settings.sung if span[1] > span[0])
+    return sorted([*sung, *(piece for span in found for piece in without(span, settings.unsung))])
 
 
 def say(part: Part, span: Span, sung: bool) -> Part:

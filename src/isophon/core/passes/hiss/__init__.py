@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from isophon.core.passes.context import FinderContext
@@ -32,6 +33,9 @@ def _flaw(part: Part) -> str:
     for name, values in (("measured.noise", part.measured.noise), ("learned", part.learned)):
         if len(values) not in (0, settings.BANDS):
             return f"{name}: holds {len(values)} levels, not {settings.BANDS}"
+    moments = [at for at, _ in part.measured.noise_track]
+    if any(later <= at for at, later in pairwise(moments)):
+        return "measured.noise_track: its moments are not in order of time"
     return ""
 
 

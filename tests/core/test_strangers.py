@@ -75,6 +75,11 @@ WRONG = [
     ((*PART, "source", "channels"), 10**6, "channels"), ((*PART, "source", "path"), "a\0b", "path"),
     ((*PART, "offset_s"), 1e18, "offset_s"), ((*PART, "listening", "gain_db"), 1e9, "gain_db"),
     ((*PART, "hiss", "learn_to"), 1e30, "learn_to"), ((*PART, "gap", "after_ms"), -1, "after_ms"),
+    ((*PART, "measured", "noise_track"), [[2.0, [0.0] * 6], [1.0, [0.0] * 6]], "noise_track"),
+    ((*PART, "measured", "noise_track"), [[2.0, [0.0] * 5]], "noise_track"),
+    ((*PART, "measured", "pauses"), {"breaths": [[1.0, 1e300]]}, "pauses"),
+    ((*PART, "gap", "sung"), [[1.0, float("nan")]], "sung"), ((*PART, "gap", "unsung"), [[1.0]], "unsung"),
+    ((*PART, "marks", 0, "hand"), {"fades_ms": [1e9, 0.0]}, "fades_ms"), ((*PART, "follows"), [7], "follows"),
     (("session", "rate"), 7, "rate"), (("session", "markers", 0, "at"), 1e300, "at"), (("session", "name"), 3, "name"),
 ]  # fmt: skip
 

@@ -97,13 +97,15 @@ class Cure:
     """How it is treated.
 
     ``treatments(part)`` are done by ``stages``. ``reads``: other kinds, by name, whose marks or settings they depend
-    on. ``maps(part, seconds)``: when a second of the part is heard. ``steady(part, hz)``: what is done to the whole
-    take at frequencies, dB.
+    on; ``reads_in_context``: those of which they depend on no more than the context of its decisions holds.
+    ``maps(part, seconds)``: when a second of the part is heard. ``steady(part, hz)``: what is done to the whole take at
+    frequencies, dB.
     """
 
     treatments: Callable[[Part], Iterable[Treatment]] = lambda part: ()
     stages: tuple[Stage, ...] = ()
     reads: tuple[str, ...] = ()
+    reads_in_context: tuple[str, ...] = ()
     maps: Callable[[Part, float], float] | None = None
     steady: Callable[[Part, np.ndarray], np.ndarray] | None = None
 

@@ -62,6 +62,10 @@ class MarksOfKind:
             self._context = (self.kind.decision.context(part),)
         return self._context[0]
 
+    def is_for(self, context: Any) -> bool:
+        """Whether what was worked out holds where the changes depend on this beside the settings."""
+        return self._context is None or self._context[0] == context
+
     def changes(self, part: Part) -> dict[str, float]:
         """What is done to each mark, in dB, by its name."""
         if self._changes is None:

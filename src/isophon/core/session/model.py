@@ -165,11 +165,14 @@ class Part(Settings, frozen=True, dict=True):
         rows = by_kind(self.marks)
         same_marks = {name: are_same(rows.get(name, ()), worked[name].marks) for name in BY_NAME}
         same = {name: is_same and getattr(self, name) == getattr(before, name) for name, is_same in same_marks.items()}
-        self.__dict__["_kinds"] = {
+        kinds = self.__dict__["_kinds"] = {
             kind.name: worked[kind.name] if all(same[name] for name in (kind.name, *kind.cure.reads))
             else MarksOfKind(kind, rows.get(kind.name, ()), worked[kind.name])
             for kind in KINDS
         }  # fmt: skip
+        for kind in (one for one in KINDS if not all(same[name] for name in one.cure.reads_in_context)):
+            if not kinds[kind.name].is_for(kind.decision.context(self)):
+                kinds[kind.name] = MarksOfKind(kind, rows.get(kind.name, ()), worked[kind.name])
         return self
 
     def context(self, kind: str) -> Any:

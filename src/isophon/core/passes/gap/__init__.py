@@ -39,7 +39,7 @@ KIND = Kind(
                   still=dead_air_of, flaw=_flaw),
     decision=Decision(settings.change_of, pause.breaths_of, drawn_s=settings.DRAWN_S),
     risk=Risk(risk.risk_of, 6.0, "dB", "goes beside a word"),
-    cure=Cure(treat.gap_fades, (fades.STAGE,), reads=("rumble", "hiss", "band", "breath")),
+    cure=Cure(treat.gap_fades, (fades.STAGE,), reads=("rumble", "hiss", "band"), reads_in_context=("breath",)),
     reporter=Reporter(rows=pause.rows), one_take=("sung", "unsung"),
     redrawing=Redrawing(said.is_due, said.draw, said.say),
 )  # fmt: skip

@@ -18,6 +18,7 @@ from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.passes.hum import find as hum_finding
 from isophon.core.passes.hum.find import find
 from isophon.core.passes.hum.settings import HumSettings
+from isophon.core.passes.noise_track import levels_at, track_of
 from isophon.core.render import TILE, Renderer
 from isophon.core.session import edits
 from isophon.core.session.model import Part, Session, Source
@@ -256,3 +257,13 @@ def test_noise_that_rises_is_followed_and_steady_noise_is_not():
 def _kurtosis(samples: np.ndarray, rate: int) -> float:
     hz, _, spectra = signal.stft(samples, rate, nperseg=512)
     return float(stats.kurtosis(np.abs(spectra[hz > 6_500]) ** 2, axis=1, fisher=False).mean())
+
+
+def test_noise_that_changes_in_a_very_long_take_is_followed_to_the_end():
+    rate, length = 8_000, 900.0
+    noise = 1e-3 * np.random.default_rng(3).standard_normal(round(length * rate))
+    noise[round(700.0 * rate) :] *= 10 ** (8 / 20)
+    hz, power = signal.welch(noise[: 700 * rate], rate, nperseg=1_024, scaling="spectrum")
+    track = track_of(lambda start, count: noise[None, start : start + count], rate, [(0.0, length)], (hz, power))
+    assert len(track) <= 2_000 and track[-1][0] > 895
+    assert np.allclose(levels_at(track, np.array([400.0, 890.0]), np.array([1_000.0])).ravel(), [0.0, 8.0], atol=1.0)

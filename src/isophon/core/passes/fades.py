@@ -34,7 +34,7 @@ _SEED = 71_993
 _CORRECTIONS = 4
 _FEWEST = 8
 _EDGE_POINTS = 9
-MOST_DB = 12.0
+_MOST_DB = 12.0
 
 
 class Fade(msgspec.Struct, frozen=True):
@@ -248,7 +248,7 @@ def gains_at(fade: Fade, at: np.ndarray) -> np.ndarray:
 def _along(line: Sequence[tuple[int, float]], at: np.ndarray) -> np.ndarray:
     """The gain at frames of a line of (frame, dB)."""
     change = np.interp(at, [frame for frame, _ in line], [db for _, db in line])
-    return np.where(change <= GONE_DB, 0.0, 10 ** (np.minimum(change, MOST_DB) / 20))
+    return np.where(change <= GONE_DB, 0.0, 10 ** (np.minimum(change, _MOST_DB) / 20))
 
 
 def _still(still: Still, mine: Sequence[Fade]) -> None:

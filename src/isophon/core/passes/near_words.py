@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from functools import lru_cache
 
 import numpy as np
 
 from isophon.core.audio.loudness import db
-from isophon.core.survey import STILL, Survey
+from isophon.core.passes.stillness import still_power
+from isophon.core.survey import Survey
 
 NEAR_S = 0.15
 _NOT_HEARD_DB = 62.0  # under the voice, in however silent a room
@@ -33,9 +33,7 @@ def goes_near_words(survey: Survey, changed: Iterable[tuple[float, float, float]
     return round(db(1 + worst), 1)
 
 
-@lru_cache(maxsize=8)
 def floor_of(survey: Survey) -> float:
     """The K-weighted power of a take's still moments; never deeper than what is heard beside its voice."""
-    still = survey.k_power[survey.state == STILL]
     deepest = 10 ** (((survey.voice_lufs or 0.0) - _NOT_HEARD_DB) / 10)
-    return max(deepest, float(np.median(still)) if len(still) else 0.0)
+    return max(deepest, still_power(survey) or 0.0)

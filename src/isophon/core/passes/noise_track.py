@@ -2,9 +2,9 @@
 
 The noise is read where nothing else sounds: in each pause the lower quartile of short powers in a few bands, as order
 statistics of a gamma distribution tell it from a steady noise (of which a periodogram's bins are exponentially
-distributed, Martin 2001, IEEE Trans. Speech and Audio Processing 9, section III), against the noise of the whole take.
-A quartile holds where a minimum would need a correction for how long it was looked for. Between pauses the level goes
-on in a straight line in dB. Where the noise stays the same nothing is followed.
+distributed, Martin 2001, IEEE Trans. Speech and Audio Processing 9, section III; from memory), against the noise of
+the whole take. A quartile holds where a minimum would need a correction for how long it was looked for. Between pauses
+the level goes on in a straight line in dB. Where the noise stays the same nothing is followed.
 """
 
 from __future__ import annotations
@@ -51,6 +51,7 @@ def track_of(
             moments.append(((start + end) / 2, heard.over_usual(powers)))
     if len(moments) < _LEAST_MOMENTS:
         return ()
+    moments = moments[:: -(-2 * len(moments) // _MOST_MOMENTS)]  # at most half of what fits: each step adds two
     seconds, over = np.array([at for at, _ in moments]), np.array([levels for _, levels in moments])
     over = _smoothed(seconds, ndimage.median_filter(over, size=(3, 1), mode="nearest"))
     overall = over[:, 1:].mean(axis=1)  # hum and rumble come and go without any hiss
@@ -86,7 +87,7 @@ def levels_at(track: Track, seconds: np.ndarray, hz: np.ndarray) -> np.ndarray:
 
 
 def _moments(start: float, end: float) -> Iterable[tuple[float, float]]:
-    """A pause in pieces of about a second."""
+    """A pause in pieces of about 0.4 s."""
     count = max(1, round((end - start) / _STEP_S))
     edges = np.linspace(start, end, count + 1)
     return zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from scipy import signal
 from isophon.core.audio.hum import Hum, hum_of
 from isophon.core.passes.context import FinderContext
 from isophon.core.passes.stage import Read
-from isophon.core.survey import Survey
+from isophon.core.survey import STILL, Survey
 
 ROOM_EDGES = (20.0, 16_000.0)  # Hz
 SILENT_DB = -150.0
@@ -20,6 +21,13 @@ _ROOM_PIECES = 60
 _MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distribution that a noise's periodogram has
 
 Density = tuple[np.ndarray, np.ndarray]
+
+
+@lru_cache(maxsize=8)
+def still_power(survey: Survey) -> float | None:
+    """The K-weighted power of a take's still moments, their median; None where nothing is still."""
+    still = survey.k_power[survey.state == STILL]
+    return float(np.median(still)) if len(still) else None
 
 
 def density(context: FinderContext, pauses: Iterable[Any], hum: Hum | None) -> Density | None:

@@ -7,15 +7,16 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import lufs
 from isophon.core.passes.gap.mark import GapMark
-from isophon.core.survey import STILL, Survey
+from isophon.core.passes.stillness import SILENT_DB, still_power
+from isophon.core.survey import Survey
 
 _SMOOTH_S, _OVER_ROOM_DB, _LONGEST_S = 0.03, 2.0, 2.0
 
 
 def ending_of(survey: Survey, mark: GapMark) -> float:
     """The second at which the sound before a gap has sunk to the room: within 2 s, and before the first breath."""
-    still = survey.state == STILL
-    room = float(np.median(lufs(survey.k_power[still]))) if still.any() else -150.0
+    still = still_power(survey)
+    room = SILENT_DB if still is None else lufs(still)
     until = min([mark.end, mark.start + _LONGEST_S, *(start for start, _ in mark.breaths if start > mark.start)])
     first, last = survey.frame(mark.start), max(survey.frame(mark.start) + 1, survey.frame(until))
     smooth = ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(_SMOOTH_S / survey.hop_s)))

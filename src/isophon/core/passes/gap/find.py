@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -12,8 +11,8 @@ from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.gap.mark import GapMark, Spans, without
-from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density
-from isophon.core.survey import STILL, Survey
+from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density, still_power
+from isophon.core.survey import Survey
 
 _SHORTEST_S = 0.1
 _MOMENT_S, _STILLER = 0.05, 25.0
@@ -36,8 +35,8 @@ def measured(survey: Survey, start: float, end: float, breaths: Spans = ()) -> G
     """A pause with the level of its loudest 50 ms, breaths aside, against the voice around it and against the room."""
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
     level = lufs(max(_loudest(survey, *piece) for piece in without((start, end), breaths)))
-    room = _room_lufs(survey)
-    room = level if room is None else room
+    still = still_power(survey)
+    room = level if still is None else lufs(still)
     standout = level - float(np.mean(survey.voice_level[frames]))
     return GapMark(
         mark_id("gap", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
@@ -46,16 +45,10 @@ def measured(survey: Survey, start: float, end: float, breaths: Spans = ()) -> G
 
 
 def floor_in(survey: Survey, mark: GapMark) -> float | None:
-    """The level of the stiller half of a pause, LUFS; None where it has no dead air."""
+    """The lower quartile of the level in a pause, LUFS; None where it has no dead air."""
     powers = [survey.k_power[survey.frame(start) : survey.frame(end)] for start, end in mark.dead_air]
     power = np.concatenate(powers) if powers else np.zeros(0)
     return lufs(float(np.percentile(power, _STILLER))) if len(power) else None
-
-
-@lru_cache(maxsize=8)
-def _room_lufs(survey: Survey) -> float | None:
-    quiet = survey.state == STILL
-    return lufs(float(np.median(survey.k_power[quiet]))) if quiet.any() else None
 
 
 def _loudest(survey: Survey, start: float, end: float) -> float:

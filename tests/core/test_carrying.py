@@ -9,11 +9,13 @@ from isophon.core.audio.files import Recording
 from isophon.core.demo.score import BEAT_S, CHORUS_AT, LINE_BEATS, line_at
 from isophon.core.errors import CallError
 from isophon.core.finding import survey_recording
+from isophon.core.handover.stems import Target, check_free, hand_over
 from isophon.core.passes.carry import passages
 from isophon.core.passes.carry.places import places
 from isophon.core.reading import path_of
 from isophon.core.render import Renderer
 from isophon.core.session import edits, file
+from isophon.core.takes.take import renderer_of
 
 
 def test_the_choruses_are_found_again_to_some_ms(demo):
@@ -69,3 +71,38 @@ def test_a_copy_is_the_passage_and_follows_it_and_can_be_taken_back(demo):
     assert back == file.load(demo)
     with pytest.raises(CallError):
         passages.carried_on(session.part(part.id), 17.0, 21.0, 19.0)
+
+
+def test_a_copy_at_another_tempo_and_past_the_end(demo, tmp_path):
+    """It ends as it begins, sample by sample, lasts as long as asked for, and the stem grows where it needs to."""
+    session = file.load(demo)
+    part = next(p for p in session.parts if p.name == "Lead double")
+    rate, frames = part.source.sample_rate, part.source.frames
+    start, end, tempo = 17.0, 25.0, 1.03
+    at = part.source.duration - 2.0
+    moved = edits.with_marks(session, [part.id], lambda p: passages.carried_on(p, start, end, at, tempo))
+    grown = moved.part(part.id)
+    assert grown.ends_s == pytest.approx(at + 8.0 * tempo, abs=1e-3) and moved.span[1] >= grown.ends_s
+    file.save(moved, tmp_path / "longer.isophon")
+    assert file.load(tmp_path / "longer.isophon") == moved
+    target = Target(tmp_path, depth="32f", together=moved.span)
+    with Recording(path_of(part.source.path)) as recording:
+        renderer = renderer_of(recording)
+        sung = renderer.cleaned(part.plan, round(start * rate), round(8.0 * rate))
+        copy = renderer.cleaned(grown.plan, round(at * rate), round(8.0 * tempo * rate))
+        edge = round(0.04 * rate)
+        assert np.array_equal(copy[:, edge : 2 * edge], sung[:, edge : 2 * edge])
+        assert np.array_equal(copy[:, -2 * edge : -edge], sung[:, -2 * edge : -edge])
+        assert not renderer.cleaned(grown.plan, round(grown.ends_s * rate) + 1, rate).any(), "nothing comes after it"
+        with pytest.raises(CallError, match="past the end of the recording"):
+            check_free(grown, Target(tmp_path))
+        survey = survey_recording(recording)
+        row = hand_over(grown, recording, survey, target)
+    stem, _ = sf.read(tmp_path / row["output"], dtype="float32", always_2d=True)
+    assert len(stem) == row["frames"] >= round(grown.ends_s * rate) > frames
+    there = round((part.offset_s - moved.span[0] + at) * rate)
+    assert np.abs(stem.T[:, there : there + copy.shape[1]] - copy).max() < 1e-6
+    with pytest.raises(CallError, match="stretched"):
+        passages.carried_on(part, start, end, at, 1.4)
+    with pytest.raises(CallError, match="ten minutes"):
+        passages.carried_on(part, start, end, part.source.duration + 600.0)

@@ -15,8 +15,9 @@ from msgspec.structs import replace
 from conftest import LONG, Written, reader, write
 from isophon.cli import main
 from isophon.core.finding import find_against, survey_recording
+from isophon.core.passes.splicing import spliced, splices
 from isophon.core.passes.timing.settings import role_default
-from isophon.core.passes.timing.stretch import Moved, spliced, splices
+from isophon.core.passes.timing.stretch import Moved
 from isophon.core.render import Renderer
 from isophon.core.session import file
 from isophon.core.session.model import Part, Source

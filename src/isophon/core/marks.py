@@ -17,6 +17,7 @@ from isophon.core.errors import CallError
 from isophon.core.ranges import MOST_POINTS, Change, Fading, Hertz, Level, Moved, Name, Seconds, Share
 
 GONE_DB = -36.0  # a change this deep means nothing is left
+MOST_TEMPO = 1.25  # as many times as long or as short a passage can be made elsewhere: a limit of ours
 
 
 class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
@@ -127,6 +128,19 @@ def check_length(seconds: float, lengths: tuple[float, float]) -> None:
     shortest, longest = lengths
     if not shortest <= seconds <= longest:
         raise CallError(f"{_length(seconds)} were selected; it may last {_length(shortest)} to {_length(longest)}")
+
+
+def check_apart(start: float, end: float, at: float, tempo: float) -> None:
+    """Raise CallError where a passage cannot stand ``at`` another place; the text continues a sentence about it.
+
+    ``tempo``: how many times as long it is there. Times in s of the song.
+    """
+    if not 1 / MOST_TEMPO <= tempo <= MOST_TEMPO:
+        raise CallError(
+            f"it would be stretched to {100 * tempo:.0f} % of its length, and 80 to 125 % is what can be done"
+        )
+    if at < end and at + tempo * (end - start) > start:
+        raise CallError("the passage and its place overlap")
 
 
 def _length(seconds: float) -> str:

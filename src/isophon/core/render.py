@@ -61,6 +61,15 @@ class Renderer:
         """The take cleaned by ``plan`` from ``start`` on, float32 ``(channels, frames)``; not to be written to."""
         return _joined(start, frames, lambda index: self._tile(plan, index))
 
+    def frames_of(self, plan: Plan) -> int:
+        """How many frames are heard of the take under a plan: its own, and what reaches past its end."""
+        return self._end(_levels(plan), _TOP)
+
+    def _end(self, levels: tuple[Plan, ...], level: int) -> int:
+        """The frame after the last that the stages up to a level leave."""
+        grown = (t.last for stage, mine in zip(STAGES[: level + 1], levels, strict=False) if stage.grows for t in mine)
+        return max(self.samples, *grown, 0)
+
     def ready(self, plan: Plan, start: int, frames: int) -> bool:
         """Whether :meth:`cleaned` would give a span without rendering any of it."""
         if not plan:
@@ -136,7 +145,7 @@ class Renderer:
             at = At(read, begin, stop - begin, self.sample_rate, None, self.sounds)
             stage = STAGES[level]
             done = _by_pieces(stage, at, levels[level]) if stage.fixed_blocks else stage.apply(at, mine)
-            held, first = self._inside(done, begin), begin
+            held, first = _inside(done, begin, self._end(levels, level)), begin
         return held
 
     # what the slow stages leave
@@ -172,7 +181,7 @@ class Renderer:
         for index in range(start // HEAD_BLOCK, (start + frames - 1) // HEAD_BLOCK + 1):
             first, last = max(start, index * HEAD_BLOCK), min(start + frames, (index + 1) * HEAD_BLOCK)
             name = self._head_name(levels, index)
-            if not name:
+            if not name or first >= self.samples:  # nothing is there past the end
                 pieces.append(_joined(first, last - first, self._sung_tile))
                 continue
             block = self._heads.block(name, partial(self._head_block, levels, index) if make else None)
@@ -236,16 +245,7 @@ class Renderer:
         before = partial(self._by_tiles if stage.cache_input and not whole else self._left, levels, level - 1)
         at = At(partial(before, whole=True) if whole else before, start, frames, self.sample_rate,
                 partial(self._keep, levels, level), self.sounds)  # fmt: skip
-        return self._inside(stage.apply(at, mine), start)
-
-    def _inside(self, block: np.ndarray, start: int) -> np.ndarray:
-        """A block with nothing outside of the take, wherever that was asked for."""
-        before, after = max(0, -start), max(0, start + block.shape[1] - self.samples)
-        if before or after:
-            block = block.copy()
-            block[:, :before] = 0
-            block[:, max(0, block.shape[1] - after) :] = 0
-        return block
+        return _inside(stage.apply(at, mine), start, self._end(levels, level))
 
     def _by_tiles(self, levels: tuple[Plan, ...], level: int, start: int, frames: int,
                   whole: bool = False) -> np.ndarray:  # fmt: skip
@@ -282,6 +282,16 @@ class Renderer:
             reach = STAGES[at].reach(self.sample_rate)
             start, stop = start - reach, stop + reach
         return tuple(found)
+
+
+def _inside(block: np.ndarray, start: int, end: int) -> np.ndarray:
+    """A block that begins at ``start``, with nothing before frame 0 and from ``end`` on."""
+    before, after = max(0, -start), max(0, start + block.shape[1] - end)
+    if before or after:
+        block = block.copy()
+        block[:, :before] = 0
+        block[:, max(0, block.shape[1] - after) :] = 0
+    return block
 
 
 def _by_pieces(stage: Stage, at: At, treatments: Plan) -> np.ndarray:

@@ -245,6 +245,8 @@ class HandOverPage(QWidget):
         parts, target = self.parts(), self.target()
         try:
             handover.check_pattern(target.name)
+            for part in parts:
+                handover.check_length(part, target)
         except IsophonError as error:
             self.will.setText(str(error))
             self.write.setEnabled(False)

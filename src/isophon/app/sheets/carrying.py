@@ -63,9 +63,8 @@ class Carrying(QWidget):
 
     def choices(self) -> list[Row]:
         """What can be chosen, in words, and what that does."""
-        parts = [part for part in self.workspace.session.parts if part.id in self.workspace.parts_in_hand]
         rows: list[Row] = []
-        for at, source in passages.passages(parts):
+        for at, source in passages.passages(self._in_hand()):
             words = f"take back {theme.clock(at)}, from {theme.clock(source)}"
             rows.append((words, partial(self._edit, words, partial(self._sound, change=passages.taken_back, at=at))))
         if self.workspace.selection is None:
@@ -85,8 +84,12 @@ class Carrying(QWidget):
         rows: list[Row] = []
         for place in found:
             at = place.at + lead.offset_s
-            words = f"to {theme.clock(at)}, {100 * place.alike:.0f} % alike{_drift(place.drift_s)}"
-            rows.append((words, partial(self.carry_to, at, words)))
+            words = f"to {theme.clock(at)}, {100 * place.alike:.0f} % alike"
+            rows.append((words + _drift(place.drift_s), partial(self.carry_to, at, words)))
+            if abs(place.drift_s) >= _DRIFTS_S:
+                tempo = 1 + place.drift_s / (end - start)
+                words = f"{words}, stretched to its tempo ({100 * tempo:.1f} % as long)"
+                rows.append((words, partial(self.carry_to, at, words, tempo)))
         return rows or [("Nothing in the song is like this passage", None)]
 
     def _elsewhere(self) -> list[Row]:
@@ -96,6 +99,9 @@ class Carrying(QWidget):
         for marker in self.workspace.session.markers:
             rows.append((f"to {marker.name}, {theme.clock(marker.at)}", partial(self.carry_to, marker.at)))
         return [*rows, ("to a time that is typed…", self._ask)]
+
+    def _in_hand(self) -> list[Part]:
+        return [part for part in self.workspace.session.parts if part.id in self.workspace.parts_in_hand]
 
     def _ask(self) -> None:
         self.typed.show()
@@ -110,8 +116,8 @@ class Carrying(QWidget):
         self.typed.hide()
         self.carry_to(seconds)
 
-    def carry_to(self, at: float, words: str = "") -> None:
-        """Carry the selected passage to a second of the song."""
+    def carry_to(self, at: float, words: str = "", tempo: float = 1.0) -> None:
+        """Carry the selected passage to a second of the song, where it is ``tempo`` times as long."""
         workspace = self.workspace
         if workspace.selection is None:
             workspace.told.emit("Drag over the ruler to select the passage first.")
@@ -119,9 +125,10 @@ class Carrying(QWidget):
         start, end = (t + workspace.offset for t in workspace.selection)
         words = words or f"to {theme.clock(at)}"
         if self.what.currentText() == _SOUND:
-            change = partial(self._sound, change=passages.carried_on, start=start, end=end, at=at)
+            change = partial(self._sound, change=passages.carried_on, start=start, end=end, at=at, tempo=tempo)
         else:
-            change = partial(decisions_carried, part_ids=workspace.parts_in_hand, start=start, end=end, at=at)
+            change = partial(decisions_carried, part_ids=workspace.parts_in_hand, start=start, end=end, at=at,
+                             tempo=tempo)  # fmt: skip
         self._edit(f"carry on {self.what.currentText()} {words}", change)
 
     def _sound(self, session: Session, change: Callable[..., tuple[Mark, ...]], **where: float) -> Session:
@@ -132,6 +139,12 @@ class Carrying(QWidget):
             self.workspace.edit(words, lambda s: change(session=s))
         except CallError as error:
             self.workspace.told.emit(f"That cannot be carried on: {error}.")
+            return
+        longer = [f"{part.name} by {part.ends_s - part.source.duration:.1f} s" for part in self._in_hand()
+                  if part.ends_s > part.source.duration]  # fmt: skip
+        if longer:
+            self.workspace.told.emit(f"Longer than the recording: {', '.join(longer)}. Hand over writes that where all "
+                                     "stems begin and end with the song.")  # fmt: skip
 
     def _lead_of_the_passage(self) -> Part:
         """The lead that sings most in the selected time; the part in hand where there is none."""

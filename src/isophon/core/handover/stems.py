@@ -93,7 +93,7 @@ class _Figures:
 
     def result(self, still: np.ndarray) -> dict[str, float]:
         power = np.concatenate(self.squares) if self.squares else np.zeros(0)
-        quiet = power[still[: len(power)]]
+        quiet = power[: len(still)][still[: len(power)]]
         if len(quiet) < 10:
             quiet = np.sort(power)[: max(1, len(power) // 20)]
         floor = db(float(np.median(quiet))) if len(quiet) else -120.0
@@ -150,11 +150,25 @@ def outputs(part: Part, target: Target) -> list[Path]:
 
 
 def check_free(part: Part, target: Target, inputs: Collection[Path] = ()) -> list[Path]:
-    """The outputs of one part; OutputError if one exists and may not be written over, or is one of the ``inputs``."""
+    """The outputs of one part; OutputError if one exists and may not be written over, or is one of the ``inputs``.
+
+    CallError where its stem cannot have the length that it needs.
+    """
+    check_length(part, target)
     paths = outputs(part, target)
     for path in paths:
         _check_free(path, target, (path_of(part.source.path), *inputs))
     return paths
+
+
+def check_length(part: Part, target: Target) -> None:
+    """Raise CallError for a part that has grown past the end of its recording where its stem may not."""
+    past_end = part.ends_s - part.source.duration
+    if past_end > 0 and target.together is None:
+        raise CallError(
+            f"{part.name}: a passage that was carried on reaches {past_end:.2f} s past the end of the recording. Let "
+            "all stems begin and end with the song (--together), or take that passage back"
+        )
 
 
 def check_report(target: Target, inputs: Collection[Path] = ()) -> None:
@@ -209,11 +223,15 @@ def hand_over(
     observed = Observed(part, survey) if target.proof else None
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
     plan, highest, rounds = part.plan_without(target.without), 0.0, 1 + target.removed
+    length = recording.frames if target.together is None else renderer.frames_of(plan)
+
+    def as_sung() -> Iterator[np.ndarray]:
+        return itertools.chain(recording.blocks(), _silence(recording.channels, length - recording.frames))
 
     def cleaned() -> Iterator[np.ndarray]:
         nonlocal highest
         done = 0
-        for sung, clean in renderer.blocks(plan, recording.blocks()):
+        for sung, clean in renderer.blocks(plan, as_sung()):
             before.add(sung)
             after.add(clean)
             if observed is not None:
@@ -221,19 +239,19 @@ def hand_over(
             highest = max(highest, float(np.abs(clean).max(initial=0.0)))
             done += sung.shape[1]
             if progress:
-                progress(done / recording.frames / rounds)
+                progress(done / length / rounds)
             yield clean
 
     def taken_out() -> Iterator[np.ndarray]:
         done = 0
-        for sung, clean in renderer.blocks(plan, recording.blocks()):
+        for sung, clean in renderer.blocks(plan, as_sung()):
             done += sung.shape[1]
             if progress:
-                progress((1 + done / recording.frames) / rounds)
+                progress((1 + done / length) / rounds)
             yield sung - clean
 
     rate = rate or recording.sample_rate
-    frames = converted_frames(recording.frames, recording.sample_rate, rate)
+    frames = converted_frames(length, recording.sample_rate, rate)
     before_it, whole = _placed(part, target, rate, frames)
     shape = (rate, recording.channels, whole)
     chunks = _chunks(part, recording, rate, target, before_it)
@@ -255,7 +273,7 @@ def hand_over(
         trim_db = 0.0 if target.clip == "float" else trim_db
         how |= {"depth": "32f"} if target.clip == "float" else {}
         gain = np.float32(10 ** (trim_db / 20))
-        again = (gain * clean for _, clean in renderer.blocks(plan, recording.blocks()))
+        again = (gain * clean for _, clean in renderer.blocks(plan, as_sung()))
         clipped = write_stem(stem, at_rate(again), *shape, **how)
     if target.removed:
         write_stem(stem_path(name, target, "removed"), at_rate(taken_out()), *shape, **how)

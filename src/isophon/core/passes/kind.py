@@ -98,8 +98,9 @@ class Cure:
 
     ``treatments(part)`` are done by ``stages``. ``reads``: other kinds, by name, whose marks or settings they depend
     on; ``reads_in_context``: those of which they depend on no more than the context of its decisions holds.
-    ``maps(part, seconds)``: when a second of the part is heard. ``steady(part, hz)``: what is done to the whole take at
-    frequencies, dB.
+    ``maps(part, seconds)``: when a second of the part is heard. ``ends_s(part)``: the last second at which its marks
+    let something be heard, which may lie past the end of the recording; None where it never does. ``steady(part, hz)``:
+    what is done to the whole take at frequencies, dB.
     """
 
     treatments: Callable[[Part], Iterable[Treatment]] = lambda part: ()
@@ -107,6 +108,7 @@ class Cure:
     reads: tuple[str, ...] = ()
     reads_in_context: tuple[str, ...] = ()
     maps: Callable[[Part, float], float] | None = None
+    ends_s: Callable[[Part], float] | None = None
     steady: Callable[[Part, np.ndarray], np.ndarray] | None = None
 
 

@@ -76,9 +76,9 @@ class Stage:
     that it is rendered ahead, with all stages before it. ``joined(mine)``: what is done in place of all its treatments
     of a take, where some depend on others; a kind that has such has no others.
     ``remote_input(treatment, start, stop)``: the other frames, left by the stage before, that a treatment makes a span
-    of. ``still(still, mine)`` and ``power(power, survey,
-    mine)`` tell from a survey's numbers what it leaves: of the bands of the still frames, and of the K-weighted power
-    of all frames; both in place.
+    of. ``grows``: its treatments may reach past the end of the take, which is then heard up to there.
+    ``still(still, mine)`` and ``power(power, survey, mine)`` tell from a survey's numbers what it leaves: of the bands
+    of the still frames, and of the K-weighted power of all frames; both in place.
     """
 
     name: str
@@ -90,6 +90,7 @@ class Stage:
     cache_input: bool = False
     slow: bool = False
     fixed_blocks: bool = False
+    grows: bool = False
     joined: Callable[[Sequence[Any]], Sequence[Treatment]] | None = None
     remote_input: Callable[[Any, int, int], tuple[int, int]] | None = None
     still: Callable[[Still, Sequence[Any]], None] | None = None

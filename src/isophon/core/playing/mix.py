@@ -117,7 +117,7 @@ def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:
 
 
 def _read(renderer: Renderer, plan: Plan, rate: int, start: int, frames: int) -> np.ndarray | None:
-    length = renderer.samples * rate / renderer.sample_rate
+    length = renderer.frames_of(plan) * rate / renderer.sample_rate
     if start + frames <= 0 or start >= length:
         return None
 

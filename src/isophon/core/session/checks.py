@@ -104,7 +104,9 @@ def _flaw_of_mark(mark: Mark, duration: float) -> str:
     flaw = mark.flaw()
     if flaw:
         return flaw
-    if not (-_AROUND_S <= start < end <= duration + _AROUND_S and mark.start < mark.end):
+    kind = BY_NAME[mark.kind]
+    past_end_s = kind.decision.drawn_s[1] if kind.cure.ends_s else _AROUND_S
+    if not (-_AROUND_S <= start < end <= duration + past_end_s and mark.start < mark.end):
         return "start, end: are no span within the take"
     return ""
 

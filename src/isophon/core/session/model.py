@@ -79,6 +79,11 @@ class Guide(msgspec.Struct, frozen=True):
     offset_s: Start = 0.0
     listening: Listening = Listening()
 
+    @property
+    def ends_s(self) -> float:
+        """Its last second, from its own start."""
+        return self.source.duration
+
 
 class Marker(msgspec.Struct, frozen=True):
     """A named place in the song, in seconds of the song."""
@@ -124,6 +129,12 @@ class Part(Settings, frozen=True, dict=True):
     def stale(self) -> bool:
         """Whether the bleed has changed since the marks were found."""
         return self.found and self.heard_without != self.removal.key(self.leak)
+
+    @cached_property
+    def ends_s(self) -> float:
+        """The last second that is heard of it, from its own start: it may have grown past the end of its recording."""
+        grown = (kind.cure.ends_s(self) for kind in KINDS if kind.cure.ends_s)
+        return max(self.source.duration, *grown, 0.0)
 
     @property
     def follows_ids(self) -> tuple[str, ...]:
@@ -363,7 +374,7 @@ class Session(msgspec.Struct, frozen=True):
         """The song: from its first to its last sound, in seconds; it begins at 0 or before."""
         return (
             min(0.0, *(i.offset_s for i in self.items), 0.0),
-            max(0.0, *(i.offset_s + i.source.duration for i in self.items), 0.0),
+            max(0.0, *(i.offset_s + i.ends_s for i in self.items), 0.0),
         )
 
 

@@ -8,7 +8,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from isophon.core.errors import CallError
-from isophon.core.marks import Hand, Mark, mark_id
+from isophon.core.marks import Hand, Mark, check_apart, mark_id
 from isophon.core.passes import BY_NAME
 from isophon.core.session.alike import distances
 from isophon.core.session.edits import with_hands, with_part
@@ -51,20 +51,22 @@ def treated_like(session: Session, mark: Mark, targets: Iterable[Target]) -> Ses
     return session
 
 
-def decisions_carried(session: Session, part_ids: Collection[str], start: float, end: float, at: float) -> Session:
+def decisions_carried(session: Session, part_ids: Collection[str], start: float, end: float, at: float,
+                      tempo: float = 1.0) -> Session:  # fmt: skip
     """What a hand decided from ``start`` to ``end`` (s of the song), done to the marks that sound as much after ``at``.
 
-    Marks that were drawn are drawn there too. CallError where there is nothing to carry, or where both overlap.
+    ``tempo``: how many times as long the passage is there. Marks that were drawn are drawn there too. CallError where
+    there is nothing to carry, or where both overlap.
     """
-    if abs(at - start) < end - start:
-        raise CallError("the passage and its place overlap")
+    check_apart(start, end, at, tempo)
     carried = 0
     for part_id in part_ids:
         part = session.part(part_id)
-        first, last, by = start - part.offset_s, end - part.offset_s, at - start
+        first, last = start - part.offset_s, end - part.offset_s
         for mark in part.marks:
             if not (mark.hand.any and first <= mark.span[0] and mark.span[1] <= last):
                 continue
+            by = at - start + (tempo - 1) * (mark.span[0] - first)
             if mark.hand.drawn:
                 session = _drawn_again(session, part, mark, by)
                 carried += 1

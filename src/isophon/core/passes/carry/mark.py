@@ -4,11 +4,28 @@ from __future__ import annotations
 
 import msgspec
 
-from isophon.core.marks import Mark
+from isophon.core.marks import MOST_TEMPO, Mark
 from isophon.core.ranges import Seconds
 
 
 class PassageMark(Mark, frozen=True, tag="carry"):
-    """A place where another passage of the part stands. ``from_s``: where that one starts, s of the part."""
+    """A place where another passage of the part stands.
+
+    ``from_s``: where that passage starts, s of the part; ``length_s``: how long it is there, None: as long as here.
+    The place may reach past the end of the recording: the stem grows.
+    """
 
     from_s: Seconds | None = msgspec.field(default=None, name="partner_s")
+    length_s: Seconds | None = None
+
+    @property
+    def passage_s(self) -> float:
+        """How long the passage is where it comes from, s."""
+        return self.end - self.start if self.length_s is None else self.length_s
+
+    def flaw(self) -> str:
+        """What is wrong with it, as ``field: what``; empty where nothing is."""
+        here = self.end - self.start
+        if self.length_s is None or here / MOST_TEMPO <= self.length_s <= here * MOST_TEMPO:
+            return super().flaw()
+        return "length_s: the passage would be stretched too far"

@@ -70,7 +70,7 @@ class Meter:
         self._sum, self._count = 0.0, 0
         self._steps: list[float] = []
         self._oversampling = _OVERSAMPLING if sample_rate < 96_000 else 2 if sample_rate < 192_000 else 1
-        self._taps = _peak_filter(self._oversampling)
+        self._taps = interpolation(self._oversampling)
         self._tail = np.zeros((channels, len(self._taps) // self._oversampling + 1), np.float32)
         self._most = max(float(np.abs(self._taps[phase :: self._oversampling]).sum())
                          for phase in range(self._oversampling))  # fmt: skip
@@ -130,7 +130,7 @@ class Meter:
                 self._sum, self._count = 0.0, 0
 
 
-def _peak_filter(factor: int) -> np.ndarray:
+def interpolation(factor: int) -> np.ndarray:
     """Interpolation low pass for true peak: 12 taps a phase (BS.1770-5, Annex 2)."""
     if factor == 1:
         return np.ones(1)

@@ -25,8 +25,9 @@ from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.finding import find_against, survey_recording
 from isophon.core.handover.stems import Target
 from isophon.core.passes import BY_NAME
-from isophon.core.playing.rough_chain import Amounts, RoughChain
+from isophon.core.playing.rough_chain import RoughChain
 from isophon.core.session import adopting, edits
+from isophon.core.session.chain import STARTS
 from isophon.core.session.model import Guide, Part, Session, Source
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
@@ -147,7 +148,7 @@ def line_up(folder: Path, trip: float) -> None:
 
 
 def chain() -> None:
-    rough = RoughChain(common.RATE, Amounts(0.75, 0.7, 0.25, 0.2))
+    rough = RoughChain(common.RATE, STARTS["up front and bright"])
     noise = np.random.default_rng(0).standard_normal((20 * common.RATE, 2)).astype(np.float32) * 0.1
     start = time.perf_counter()
     for at in range(0, len(noise), 512):

@@ -66,6 +66,10 @@ QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name
 QPushButton#plain:hover {{ text-decoration: underline; }}
 QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
 QPushButton#plain:focus {{ border: 1px solid {IN_HAND.name()}; padding: 3px 7px; }}
+QPushButton#link {{ border: none; background: transparent; color: {SOFT_INK.name()}; padding: 0 2px;
+  text-align: right; }}
+QPushButton#link:hover {{ color: {IN_HAND.name()}; }}
+QPushButton#link:focus {{ border: 1px solid {IN_HAND.name()}; padding: 0 1px; }}
 QPushButton#fold {{ border: none; background: transparent; color: {SOFT_INK.name()}; padding: 0; font-size: 12pt; }}
 QPushButton#fold:hover {{ color: {IN_HAND.name()}; }}
 QPushButton#fold:focus {{ border: 1px solid {IN_HAND.name()}; }}

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections import Counter
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
+from isophon.app.model import listening
 from isophon.app.model.workspace import Workspace
 from isophon.core.passes import KINDS
 from isophon.core.passes.near_words import floor_of
 from isophon.core.playing.mix import BandHeard, PausesHeard, Strip, gains
 from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemotePlayer
-from isophon.core.playing.rough_chain import Amounts
 from isophon.core.session.model import Guide, Part
 
 BESIDE_LEAD = "with the lead"
@@ -32,8 +33,10 @@ class Hearing(QObject):
         super().__init__(parent)
         self.workspace, self.player = workspace, player
         self.compare, self.hear = "cleaned", HEARS[0]
-        self.compare_all, self.matched, self.looping, self.in_turn = False, False, True, False
-        self.gain_db = 0.0
+        self.listening = listening.recalled()
+        self.matched = self.listening.matched
+        self.compare_all, self.looping, self.in_turn, self.chained = False, True, False, False
+        self.first_gain_db = 0.0  # that of the whole takes, until something was heard
         self.pauses_db = 0.0  # by how much the pauses are lifted that alone are heard; 0: all is heard
         self._band: BandHeard | None = None  # what is heard alone, or not
         self._band_before: tuple[str, ...] = ()
@@ -50,7 +53,9 @@ class Hearing(QObject):
     def _open(self) -> None:
         start, end = self.workspace.session.span
         rate = self._rate()
+        self.player.set_device(self.listening.wanted)
         self.player.open(rate, max(1, round((end - start) * rate)))
+        self.player.set_listening(self.listening.at_the_ears)
         self.player.set_compare(self.compare)
 
     def _rate(self) -> int:
@@ -66,7 +71,7 @@ class Hearing(QObject):
         start, end = session.span
         strips = []
         for item in session.items:
-            if self._sounds(item.id) and (not self.pauses_db or item.id in self.workspace.parts_in_hand):
+            if self.sounds(item.id) and (not self.pauses_db or item.id in self.workspace.parts_in_hand):
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
                 lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.trace.lifts
@@ -77,6 +82,7 @@ class Hearing(QObject):
                                     self._pauses(item, offset)))  # fmt: skip
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
+        self.player.set_chain(session.chain if self.chained else None)
         if self._mapping != (rate, self.workspace.song[0]):
             self._mapping = (rate, self.workspace.song[0])
             self._set_loop()
@@ -147,7 +153,8 @@ class Hearing(QObject):
         followed = {one.id for one in self.workspace.session.followed(self.workspace.part)}
         return (left, 0.0) if not followed or item.id in followed else (0.0, right)
 
-    def _sounds(self, item_id: str) -> bool:
+    def sounds(self, item_id: str) -> bool:
+        """Whether a part or guide is in the mix that is heard."""
         session, workspace = self.workspace.session, self.workspace
         item = session.item(item_id)
         if self.hear == "alone":
@@ -161,16 +168,22 @@ class Hearing(QObject):
         return isinstance(item, Part) or (self.hear == "with the bed" and item.kind == "bed")
 
     def _match(self) -> None:
-        """The gain that brings what is compared, cleaned, to its loudness as sung."""
+        """Match what is compared, cleaned, to its loudness as sung: by the loop, or by the last seconds heard."""
         workspace, sung, cleaned = self.workspace, 0.0, 0.0
         for part in workspace.session.parts if self.matched else ():
             take = workspace.pool.take(part.source)
-            if take.surveyed and self._sounds(part.id) and (self.compare_all or part.id in workspace.parts_in_hand):
+            if take.surveyed and self.sounds(part.id) and (self.compare_all or part.id in workspace.parts_in_hand):
                 power = 10 ** ((take.surveyed.survey.loudness + part.listening.gain_db) / 10)
                 sung += power
                 cleaned += power * 10 ** (-take.matched_gain_db(part.plan_without(workspace.unheard)) / 10)
-        self.gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if sung > 0 else 0.0
-        self.player.set_match(self.gain_db)
+        self.first_gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if sung > 0 else 0.0
+        self.player.set_match(self.first_gain_db if self.matched else None)
+
+    @property
+    def gain_db(self) -> float:
+        """The gain by which cleaned is heard as loud as as sung; 0 where it is not matched."""
+        heard = self.player.level("matched_db")
+        return (heard or self.first_gain_db) if self.matched else 0.0
 
     # what a person asks for
 
@@ -215,15 +228,25 @@ class Hearing(QObject):
         self.compare_all = on
         self.refresh()
 
-    def set_chain(self, amounts: Amounts | None) -> None:
-        """Hear everything through the rough chain, so much of each; None: as it is. For listening only."""
-        self.player.set_chain(amounts)
+    def set_chained(self, on: bool) -> None:
+        """Hear everything through the session's rough chain, or as it is; for listening only."""
+        self.chained = on
+        self.refresh()
 
     def set_matched(self, on: bool) -> None:
         """Match the loudness of cleaned to as sung, or not."""
         self.matched = on
+        self.set_listening(replace(self.listening, matched=on))
         self._match()
         self.changed.emit()
+
+    def set_listening(self, settings: listening.ListeningSettings) -> None:
+        """Choose the output and how it is heard at the ears; it is kept for the next start."""
+        if settings != self.listening:
+            self.listening = settings
+            listening.keep(settings)
+            self.player.set_device(settings.wanted)
+            self.player.set_listening(settings.at_the_ears)
 
     def set_looping(self, on: bool) -> None:
         """Loop what is in hand, or not."""
@@ -258,11 +281,15 @@ class Hearing(QObject):
 
     def heard_at(self) -> float:
         """What is heard now, in seconds of the part in hand."""
-        return self.player.position / self.player.sample_rate + self.workspace.song[0]
+        return self.seconds(self.player.position)
 
     def frame(self, seconds: float) -> int:
         """The player's frame of a second of the part in hand."""
         return round((seconds - self.workspace.song[0]) * self.player.sample_rate)
+
+    def seconds(self, frame: int) -> float:
+        """The second of the part in hand of a frame of the player."""
+        return frame / self.player.sample_rate + self.workspace.song[0]
 
     def loop_span(self) -> tuple[int, int] | None:
         """The frames that loop: the selection, else what surrounds the marks in hand."""

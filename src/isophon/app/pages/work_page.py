@@ -25,6 +25,7 @@ from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
+from isophon.app.pages.output_watch import OutputWatch
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
@@ -69,6 +70,7 @@ class WorkPage(WorkViews):
         self.hearing = Hearing(workspace, self._player, self)
         workspace.playhead_s = self.hearing.heard_at
         self._ahead = RenderingAhead(workspace, self.hearing.heard_at, self)
+        self.output = OutputWatch(workspace, self.hearing, self.transport, self.tell)
         self.review = Review(workspace, PASSES, self)
         self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)
         self._still = InTurns(workspace.stillness, lambda levels: self.transport.show_stillness(*levels), self)
@@ -143,8 +145,6 @@ class WorkPage(WorkViews):
         transport.time_chosen.connect(lambda song_s: hearing.seek(song_s - workspace.offset))
         for view in (self.trace, self.skyline, self.lens.pictures):
             view.menu_asked.connect(lambda at, mark, seconds: show_menu(self, at, mark, seconds))
-        transport.rough_changed.connect(hearing.set_chain)
-        transport.rough_changed.connect(self.skyline.set_chain)
 
     # what is shown
 
@@ -242,7 +242,6 @@ class WorkPage(WorkViews):
         transport.turns.setChecked(hearing.in_turn)
         transport.loop.setChecked(hearing.looping)
         transport.match.setChecked(hearing.matched)
-        transport.show_match(hearing.matched, hearing.gain_db)
 
     def open_station(self, index: int) -> None:
         """Open a station of the route; what was told of the one before goes with it."""
@@ -343,11 +342,10 @@ class WorkPage(WorkViews):
         seconds = self.hearing.heard_at()
         self.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
         self.transport.show_playing(player.playing, player.preparing, player.as_sung_for_now)
-        self.transport.show_device(player.device.name, player.device.silent)
+        self.output.follow()
         if player.trouble:
             self.warn(f"{player.trouble}. Playing stopped; the work is kept.")
             player.trouble = ""
-        self.transport.meter.show_peak(player.peak())
         self.trace.set_playhead(seconds, player.playing and not self.hearing.loop_span())  # a loop stays in view
         picture = self.sheet.picture
         if isinstance(picture, Following):

@@ -21,7 +21,7 @@ from isophon.app.views.soon import Soon
 from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_stretched, is_far
 from isophon.app.views.trace_chart import RIGHT, margin_left
 from isophon.core.marks import Mark
-from isophon.core.playing.rough_chain import STARTS, Amounts, more_after
+from isophon.core.playing.rough_chain import more_after
 
 _SOON_MS, _SETTLED_AFTER_MS = 30, 60
 _BAR = bar_words.BAR
@@ -37,7 +37,7 @@ class SkylineChart(QWidget):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self._chain, self._will_sound = next(iter(STARTS.values())), False
+        self._will_sound = False
         self.numbers = True
         self._kept: tuple[tuple, list[tuple[Mark, QRectF]]] | None = None
         self._plain: tuple[list[tuple[Mark, QRectF]], QPixmap] | None = None
@@ -65,12 +65,6 @@ class SkylineChart(QWidget):
         self.workspace.order = order
         self.update()
 
-    def set_chain(self, amounts: Amounts | None) -> None:
-        """The rough chain that bars are shown after."""
-        self._chain = amounts or next(iter(STARTS.values()))
-        self._range_of = None
-        self.update()
-
     def set_as_it_will_sound(self, on: bool) -> None:
         """Show how marks stand out after the rough chain, or as they are."""
         self._will_sound, self._range_of = on, None
@@ -86,7 +80,8 @@ class SkylineChart(QWidget):
         voice, rate = part.voice_lufs, part.source.sample_rate
         if voice is None or not (self._will_sound and which.skyline.will_sound):
             return which.skyline.height
-        return lambda mark: which.skyline.height(mark) + more_after(self._chain, voice, mark, rate)
+        chain = self.workspace.session.chain
+        return lambda mark: which.skyline.height(mark) + more_after(chain, voice, mark, rate)
 
     def _plot(self) -> QRectF:
         width, height = self.width() - margin_left() - RIGHT, self.height() - _TOP - _BOTTOM
@@ -135,7 +130,7 @@ class SkylineChart(QWidget):
         """How a part's bars are shown."""
         workspace = self.workspace
         return [workspace.view, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.order,
-                self.size(), self.devicePixelRatioF(), self._will_sound, self._chain]  # fmt: skip
+                self.size(), self.devicePixelRatioF(), self._will_sound, workspace.session.chain]  # fmt: skip
 
     def _picture(self) -> QPixmap:
         """All bars as a picture, kept as long as they are; for a moment also while other changes of them are due."""

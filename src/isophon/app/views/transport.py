@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
-
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QIcon, QPainter, QPaintEvent, QPixmap, QPolygonF, QResizeEvent
+from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
@@ -13,11 +11,15 @@ from isophon.app.model.hearing import HEARS
 from isophon.app.views.clock_field import ClockField
 from isophon.app.views.labels import Label
 from isophon.app.views.made import named, spaced, switch
+from isophon.app.views.meter import Meter
+from isophon.app.views.output_panel import SIDES, OutputPanel
 from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
+from isophon.core.playing.remote import RemoteDevice
 
 _WIDE, _SMALL, _SMALLEST, _LEAST = 1_400, 1_180, 990, 56
 _FOR_NOW = "as sung for now"
+_LIMITS_DB = 0.1
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -31,7 +33,10 @@ class Transport(QFrame):
     hear_chosen = Signal(str)
     all_toggled = Signal(bool)
     turns_toggled = Signal(bool)
-    rough_changed = Signal(object)
+    rough_switched = Signal(bool)
+    chain_changed = Signal(object, object)
+    output_changed = Signal(object)
+    output_opened = Signal()
     time_chosen = Signal(float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -39,7 +44,7 @@ class Transport(QFrame):
         self.setObjectName("panel")
         self._playing, self._waited, self._time = False, 0, "0:00.00"
         self._unmade, self._device = 0, ""
-        self._shown_device = "", False
+        self._shown_device: tuple = ()
         self.play = named(QPushButton(), "plain")
         self.play.setIcon(_play_icon(False))
         self.play.setIconSize(QSize(34, 34))
@@ -89,10 +94,16 @@ class Transport(QFrame):
         self.rough.setToolTip("Hear it through a rough chain: compressor, bright shelf, drive, room; never written (R)")
         self.rough.clicked.connect(self._open_rough)
         self.rough_panel = RoughPanel(self)
-        self.rough_panel.changed.connect(self._rough_changed)
+        self.rough_panel.switched.connect(self._rough_switched)
+        self.rough_panel.changed.connect(self.chain_changed)
         self.match_value = Label("", objectName="number")
         self.meter = Meter()
-        self.device = Label("", objectName="soft")
+        self.output_panel = OutputPanel(self)
+        self.output_panel.changed.connect(self.output_changed)
+        self.output_panel.opened.connect(self.output_opened)
+        self.device = named(QPushButton(), "link")
+        self.device.setAccessibleName("Output")
+        self.device.clicked.connect(lambda: self._open(self.output_panel, self.device))
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 4, 12, 4)
         row.setSpacing(6)
@@ -118,7 +129,8 @@ class Transport(QFrame):
         )
         row.addWidget(self.still)
         row.addStretch(1)
-        out = spaced(QVBoxLayout(), 3)
+        row.addSpacing(8)
+        out = spaced(QVBoxLayout(), 1)
         out.addWidget(self.device, 0, Qt.AlignmentFlag.AlignRight)
         out.addWidget(self.meter)
         row.addLayout(out)
@@ -145,22 +157,27 @@ class Transport(QFrame):
 
     def _open_rough(self) -> None:
         self.show_rough()
-        self.rough_panel.adjustSize()
-        corner = self.rough.mapToGlobal(QPoint(0, -self.rough_panel.height() - 6))
-        self.rough_panel.move(corner)
-        self.rough_panel.show()
+        self._open(self.rough_panel, self.rough)
+
+    def _open(self, panel: QFrame, button: QPushButton) -> None:
+        """A panel over its button, inside the window."""
+        panel.adjustSize()
+        corner = button.mapTo(self.window(), QPoint(0, -panel.height() - 6))
+        corner.setX(max(4, min(corner.x(), self.window().width() - panel.width() - 4)))
+        panel.move(self.window().mapToGlobal(corner))
+        panel.show()
 
     def toggle_rough(self) -> None:
         """Through the rough chain, or not."""
         self.rough_panel.switch.toggle()
 
-    def _rough_changed(self) -> None:
+    def _rough_switched(self, on: bool) -> None:
         self.show_rough()
-        self.rough_changed.emit(self.rough_panel.amounts())
+        self.rough_switched.emit(on)
 
     def show_rough(self) -> None:
         """Show whether the rough chain is on."""
-        on = self.rough_panel.amounts() is not None
+        on = self.rough_panel.switch.isChecked()
         self.rough.setChecked(on)
         self.rough.setText("Rough: on" if on else "Rough")
 
@@ -175,7 +192,8 @@ class Transport(QFrame):
         self._waited = self._waited + 1 if preparing else 0
         self.clock.show_time("preparing" if self._waited > _SHORT_WAIT else self._time)
         self._unmade = self._unmade + 1 if for_now else 0
-        told = _FOR_NOW if self._unmade > _SHORT_WAIT else self._device
+        limits = f"limiter {theme.signed(-self.meter.limited_db)} dB" if self.meter.limited_db > _LIMITS_DB else ""
+        told = _FOR_NOW if self._unmade > _SHORT_WAIT else limits or self._device
         if told != self.device.text():
             self.device.setText(told)
 
@@ -202,55 +220,19 @@ class Transport(QFrame):
             "\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level)
         )
 
-    def show_device(self, name: str, silent: bool) -> None:
+    def show_device(self, device: RemoteDevice, volume_db: float, sides: int) -> None:
         """Say where the sound goes; the name is empty while that is not known yet."""
-        if (name, silent) == self._shown_device:
+        shown = device.name, device.silent, device.gone, volume_db, sides
+        if shown == self._shown_device:
             return
-        self._shown_device = name, silent
-        text = name if len(name) <= 18 else name[:17] + "…"
-        self._device = "no sound device" if silent else f"plays on {text}"
-        self.device.setToolTip(f"{name}\nWhat is still being rendered is heard as it was last, else as sung")
-
-
-class Meter(QWidget):
-    """The output's peak level from −60 to 0 dBFS, with its number."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedHeight(theme.u(16))
-        self.setMinimumWidth(theme.u(84))
-        self.setMaximumWidth(theme.u(166))
-        self._level = -120.0
-        self.setAccessibleName("Output level")
-        self.setToolTip("Output level, peak, dBFS")
-
-    def sizeHint(self) -> QSize:
-        return QSize(theme.u(166), theme.u(16))
-
-    def show_peak(self, peak: float) -> None:
-        """Take in the highest sample of the last moment."""
-        level = 20 * math.log10(peak) if peak > 1e-6 else -120.0
-        level = max(level, self._level - 1.2)
-        if level != self._level:
-            self._level = max(-120.0, level)
-            self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        bar = QRectF(0, theme.u(5), max(0, self.width() - theme.u(84)), theme.u(7))
-        painter.fillRect(bar, theme.RULE)
-        share = min(1.0, max(0.0, (self._level + 60) / 60))
-        painter.fillRect(
-            QRectF(0, bar.top(), bar.width() * share, bar.height()), theme.OVER if self._level > -0.1 else theme.DONE
-        )
-        painter.setFont(theme.mono(12))
-        painter.setPen(theme.INK)
-        text = "−∞ dBFS" if self._level <= -100 else f"{theme.signed(self._level)} dBFS".replace("+", "")
-        painter.drawText(
-            QRectF(bar.right(), 0, self.width() - bar.right(), self.height()),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            text,
-        )
+        self._shown_device = shown
+        name = device.name if len(device.name) <= 18 else device.name[:17] + "…"
+        how = f"{SIDES[sides]}" if sides else f"{theme.signed(volume_db)} dB" if volume_db else ""
+        name = "no sound device" if device.silent else name if how else f"plays on {name}"
+        self._device = f"{name}{how and ', '}{how} ▾"
+        gone = f"\n{device.gone} went away; it is used again once it is back" if device.gone else ""
+        self.device.setToolTip(f"{device.name}{gone}\nDevice, volume, mono and limiter: click. What is still being "
+                               "rendered is heard as it was last, else as sung")  # fmt: skip
 
 
 _HEAR_TIPS = (

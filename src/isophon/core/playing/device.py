@@ -3,62 +3,93 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 import soxr
 
-from isophon.core.standins.device import BLOCK, ClockedDevice
+from isophon.core import log
+from isophon.core.standins.device import BLOCK, ClockedDevice, simulated
 
 Fill = Callable[[np.ndarray], None]
+_STALLED_S = 2.0  # without being asked for a block: the device is gone
+MOST_DEVICES = 64
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """The output that was chosen: its name, '' for the system's own; rate in Hz and frames a block, 0 for its own."""
+
+    name: str = ""
+    rate: int = 0
+    block: int = 0
+
+
+SYSTEMS_OWN = Wanted()
+
+
+class Output(NamedTuple):
+    """An output that there is, and its own rate in Hz."""
+
+    name: str
+    rate: int
 
 
 class SoundDevice:
     """An output of the system, two channels of float32; converts where it plays another rate.
 
-    The default output of the system, else those of the other ways to it that PortAudio knows (ALSA, JACK).
+    The default output of the system, else those of the other ways to it that PortAudio knows (ALSA, JACK); where
+    another was chosen that one first.
     """
 
     silent = False
 
-    def __init__(self, sample_rate: int, fill: Fill) -> None:
+    def __init__(self, sample_rate: int, fill: Fill, wanted: Wanted = SYSTEMS_OWN) -> None:
         import sounddevice
 
-        for device in self._outputs(sounddevice):
+        self._asked_at = time.monotonic()
+        for device in self._outputs(sounddevice, wanted.name):
             own = round(sounddevice.query_devices(device)["default_samplerate"])
-            for rate, filled in ((sample_rate, fill), (own, _Converted(sample_rate, own, fill))):
+            for rate in dict.fromkeys((wanted.rate or sample_rate, sample_rate, own)):
+                filled = fill if rate == sample_rate else Converted(sample_rate, rate, fill)
                 try:
-                    self._stream = self._open(sounddevice, device, rate, filled)
+                    self._stream = self._open(sounddevice, device, rate, filled, wanted.block)
                 except sounddevice.PortAudioError:
                     continue
-                self.name = str(sounddevice.query_devices(device)["name"])
+                self.name, self.rate = str(sounddevice.query_devices(device)["name"]), rate
                 self._stream.start()
                 return
         raise OSError("no output can be opened")
 
     @staticmethod
-    def _outputs(sounddevice: Any) -> list[int]:
-        """The devices that may be opened, the system's own choice first."""
+    def _outputs(sounddevice: Any, name: str) -> list[int]:
+        """The devices that may be opened, the chosen one first, then the system's own choice."""
+        chosen = [i for i, one in enumerate(sounddevice.query_devices()) if name and one["name"] == name]
         ways = [api["default_output_device"] for api in sounddevice.query_hostapis()]
-        return [device for device in dict.fromkeys([sounddevice.default.device[1], *ways]) if device >= 0]
+        return [device for device in dict.fromkeys([*chosen, sounddevice.default.device[1], *ways]) if device >= 0]
 
-    @staticmethod
-    def _open(sounddevice: Any, device: int, sample_rate: int, fill: Fill) -> Any:
-        def callback(out: np.ndarray, frames: int, time: Any, status: Any) -> None:
+    def _open(self, sounddevice: Any, device: int, sample_rate: int, fill: Fill, block: int) -> Any:
+        def callback(out: np.ndarray, frames: int, at: Any, status: Any) -> None:
+            self._asked_at = time.monotonic()
             fill(out)
 
-        return sounddevice.OutputStream(
-            device=device, samplerate=sample_rate, channels=2, dtype="float32", callback=callback, latency="low"
-        )
+        return sounddevice.OutputStream(device=device, samplerate=sample_rate, channels=2, dtype="float32",
+                                        callback=callback, latency="low", blocksize=block)  # fmt: skip
+
+    @property
+    def alive(self) -> bool:
+        """Whether it still asks for sound."""
+        return bool(self._stream.active) and time.monotonic() - self._asked_at < _STALLED_S
 
     def close(self) -> None:
         """Stop and give the device back."""
-        self._stream.close()
+        self._stream.close(ignore_errors=True)
 
 
-class _Converted:
-    """A fill at the take's rate, asked at the device's."""
+class Converted:
+    """A fill at the session's rate, asked at the device's."""
 
     def __init__(self, sample_rate: int, device_rate: int, fill: Fill) -> None:
         self._resampler = soxr.ResampleStream(sample_rate, device_rate, 2, "float32", "HQ")
@@ -77,11 +108,32 @@ class _Converted:
         self._rest = whole[len(out) :]
 
 
-def open_device(sample_rate: int, fill: Fill) -> SoundDevice | ClockedDevice:
-    """The system's output, else the stand-in, whose name says so; ISOPHON_SILENT in the environment asks for that."""
+def outputs() -> list[Output]:
+    """The outputs that there are now; none where PortAudio is missing. Asks PortAudio anew: not while one is open."""
     if os.environ.get("ISOPHON_SILENT"):
-        return ClockedDevice(sample_rate, fill)
+        return [Output(*row) for row in simulated()]
     try:
-        return SoundDevice(sample_rate, fill)
-    except Exception:  # PortAudio missing or no device: the work goes on
+        import sounddevice
+
+        rows = [one for one in sounddevice.query_devices() if one["max_output_channels"] >= 2]
+        return [Output(str(one["name"]), round(one["default_samplerate"])) for one in rows][:MOST_DEVICES]
+    except Exception as error:  # whatever the sound system says, the work goes on
+        log.note("outputs cannot be listed: %s", error)
+        return []
+
+
+def open_device(sample_rate: int, fill: Fill, wanted: Wanted = SYSTEMS_OWN) -> SoundDevice | ClockedDevice:
+    """The output that was chosen, else the system's, else the stand-in, whose name says so.
+
+    ISOPHON_SILENT in the environment asks for stand-ins alone.
+    """
+    if os.environ.get("ISOPHON_SILENT"):
+        rows = sorted(simulated(), key=lambda row: row[0] != wanted.name)
+        name, rate = rows[0] if rows else ("", sample_rate)
+        rate = (wanted.rate or rate) if name else sample_rate
+        return ClockedDevice(rate, fill if rate == sample_rate else Converted(sample_rate, rate, fill), name)
+    try:
+        return SoundDevice(sample_rate, fill, wanted)
+    except Exception as error:  # PortAudio missing or no device: the work goes on
+        log.note("no output can be opened: %s", error)
         return ClockedDevice(sample_rate, fill)

@@ -21,10 +21,20 @@ import numpy as np
 from isophon.core import log
 from isophon.core.lifetime import end_with_parent
 from isophon.core.playing.chunks import rise
-from isophon.core.playing.device import open_device
+from isophon.core.playing.device import SYSTEMS_OWN, Wanted
+from isophon.core.playing.device import Output as Listed
+from isophon.core.playing.gauge import SHORT_TERM, Gauge
+from isophon.core.playing.limiter import Limiter
+from isophon.core.playing.mix import Heard
+from isophon.core.playing.openings import Opened, Openings
 from isophon.core.playing.ring import Ring
-from isophon.core.playing.rough_chain import Amounts, RoughChain
+from isophon.core.playing.rough_chain import RoughChain
+from isophon.core.session.chain import NAMES, Chain
 
+VERSIONS = ("sung", "cleaned", "rest")
+STEREO, MONO, LEFT, RIGHT = range(4)
+SIDES = np.array([[[1, 0], [0, 1]], [[0.5, 0.5], [0.5, 0.5]], [[1, 0], [0, 0]], [[0, 0], [0, 1]]], np.float32)
+_AS_IT_IS = SIDES[STEREO]
 _GLIDE_S, _LATE_S = 0.012, 0.005
 _PRIORITY = 5  # of 99, among those that go before all others
 
@@ -34,9 +44,12 @@ class Output:
 
     def __init__(self, ring: Ring, sample_rate: int) -> None:
         self._ring, self._rate = ring, sample_rate
-        self._weights = self._wanted()
+        self._weights = np.array([ring[name] for name in VERSIONS], np.float32)
         self._gain, self._wet, self._peak, self._peaks_read = 0.0, 0.0, 0.0, ring["peaks_read"]
+        self._true_peak, self._volume = 0.0, np.ones((2, 2), np.float32)
         self._chain: RoughChain | None = None
+        self._limiter: Limiter | None = None
+        self._gauge, self._forgets = Gauge(sample_rate), ring["forgets"]
         self._due, self._sounds = 0.0, False
         ring["gain"] = ring["block"] = 0
 
@@ -53,7 +66,8 @@ class Output:
         ring["block"] = max(ring["block"], len(block))
         got = self._mix(block)
         goal = 1.0 if playing and got else 0.0
-        if goal != self._gain:
+        self._at_the_ears(block)
+        if goal != self._gain:  # after the limiter, which is late, so that it ends in silence
             block *= self._gain + (goal - self._gain) * rise(len(block), len(block))
         self._measure(block)
         if playing:
@@ -75,10 +89,46 @@ class Output:
                 block[:got] += (version * weights[:, i]).T
             self._weights = target
             self._through_chain(block)
+            self._gauge_it(block, heard, got)
         return got
 
     def _wanted(self) -> np.ndarray:
-        return np.array([self._ring[name] for name in ("sung", "cleaned", "rest")], np.float32)
+        """The weights of the versions; cleaned as loud as as sung, where that is asked for."""
+        weights = [self._ring[name] for name in VERSIONS]
+        if self._ring["match"] and weights[1] > 0:
+            first_db = 20 * np.log10(weights[1])
+            weights[1] = 10 ** (self._gauge.matched_db(float(first_db)) / 20)
+        return np.array(weights, np.float32)
+
+    def _gauge_it(self, block: np.ndarray, heard: Heard, got: int) -> None:
+        """Measure what is heard, and what it is compared with."""
+        ring, gauge = self._ring, self._gauge
+        if ring["forgets"] != self._forgets:
+            self._forgets = ring["forgets"]
+            gauge.forget()
+        gauge.add(block[:got].T, heard.sung, heard.cleaned, int(ring["match_steps"]) or SHORT_TERM)
+        for name in ("momentary", "short_term", "taken_db"):
+            ring[name] = getattr(gauge, name)
+        ring["sung_lufs"], ring["cleaned_lufs"] = gauge.sung, gauge.cleaned
+        ring["matched_db"] = gauge.matched_db(0.0)
+        self._true_peak = max(self._true_peak, gauge.true_peak)
+
+    def _at_the_ears(self, block: np.ndarray) -> None:
+        """Volume, which sides are heard, and the limiter: what no measure of the mix is to know of."""
+        ring = self._ring
+        wanted = SIDES[int(ring["sides"])] * np.float32(10 ** (ring["volume_db"] / 20))
+        if not np.array_equal(wanted, _AS_IT_IS) or not np.array_equal(self._volume, _AS_IT_IS):
+            share = rise(len(block), len(block))
+            block[:] = block @ self._volume.T * (1 - share) + block @ wanted.T * share
+            self._volume = wanted
+        if not ring["limited"]:
+            self._limiter = None
+            ring["limited_db"] = 0.0
+            return
+        if self._limiter is None:
+            self._limiter = Limiter(self._rate)
+        block[:] = self._limiter.process(block)
+        ring["limited_db"] = self._limiter.taken_db
 
     def _through_chain(self, block: np.ndarray) -> None:
         """Through the rough chain where it is wanted, which comes and goes softly."""
@@ -88,27 +138,28 @@ class Output:
             return
         if self._chain is None:
             self._chain = RoughChain(self._rate)
-        self._chain.amounts = Amounts(*(self._ring[name] for name in ("squeeze", "bright", "drive", "room")))
+        self._chain.chain = Chain(*(self._ring[name] for name in NAMES))
         wet = self._wet + (wanted - self._wet) * rise(len(block), len(block))
         block += wet * (self._chain.process(block) - block)
         self._wet = wanted
 
     def _measure(self, block: np.ndarray) -> None:
         asked = self._ring["peaks_read"]
-        before = self._peak if asked == self._peaks_read else 0.0
-        self._peaks_read = asked
-        self._peak = self._ring["peak"] = max(before, float(np.abs(block).max(initial=0.0)))
+        if asked != self._peaks_read:
+            self._peaks_read, self._peak, self._true_peak = asked, 0.0, self._gauge.true_peak
+        self._peak = self._ring["peak"] = max(self._peak, float(np.abs(block).max(initial=0.0)))
+        self._ring["true_peak"] = self._true_peak
 
 
 class OutputProcess:
     """A device in a process of its own, forked from this one before it has threads; where it ends, so does this one.
 
-    ``name``, ``silent``: of the device, once it is open.
+    ``opened``: what is known of the device that is open.
     """
 
     def __init__(self, ring: Ring) -> None:
         self._ring = ring
-        self.name, self.silent = "", False
+        self.opened = Opened()
         self._talk, its = Pipe()
         own = os.getpid()
         self._process = os.fork()
@@ -119,10 +170,29 @@ class OutputProcess:
         self._asked = threading.Lock()
         threading.Thread(target=self._end_with_it, name="output", daemon=True).start()
 
-    def open(self, sample_rate: int) -> OutputProcess:
-        """Open the device, which stays silent until the ring says otherwise."""
-        self.name, self.silent = self._ask("open", sample_rate)
+    @property
+    def name(self) -> str:
+        """The device's; '' before it is open."""
+        return self.opened.name
+
+    @property
+    def silent(self) -> bool:
+        """Whether nothing is heard of it."""
+        return self.opened.silent
+
+    def open(self, sample_rate: int, wanted: Wanted = SYSTEMS_OWN) -> OutputProcess:
+        """Open the device that is wanted, which stays silent until the ring says otherwise."""
+        self.opened = self._ask("open", sample_rate, wanted)
         return self
+
+    def look(self) -> Opened:
+        """See whether the device is still there, and open another where it is not."""
+        self.opened = self._ask("look")
+        return self.opened
+
+    def listed(self) -> list[Listed]:
+        """The outputs that there are."""
+        return self._ask("listed")
 
     def close(self) -> None:
         """Give the device back."""
@@ -136,7 +206,7 @@ class OutputProcess:
         """Let a simulated device forget what it played."""
         self._ask("clear")
 
-    def _ask(self, *request: str | int) -> Any:
+    def _ask(self, *request: Any) -> Any:
         with self._asked:
             self._talk.send(request)
             return self._talk.recv()
@@ -169,15 +239,18 @@ def _run(ring: Ring, talk: Connection, parent: int) -> None:
 
 def _serve(ring: Ring, talk: Connection) -> None:
     """Answer requests until there is nobody to ask."""
-    device: Any = None
+    openings = Openings()
     while True:
         what, *arguments = talk.recv()
+        idle = ring["gain"] == 0.0 and not ring["playing"]
         if what == "open":
-            device = open_device(arguments[0], Output(ring, arguments[0]).fill)
-            talk.send((device.name, device.silent))
+            rate, wanted = arguments
+            talk.send(openings.open(rate, Output(ring, rate).fill, wanted))
+        elif what in ("look", "listed"):
+            talk.send(openings.look(idle) if what == "look" else openings.listed(idle))
         elif what == "heard":
-            talk.send(device.heard())
+            talk.send(openings.device.heard())
         else:
-            if device is not None:
-                device.clear() if what == "clear" else device.close()
+            if openings.device is not None:
+                openings.device.clear() if what == "clear" else openings.close()
             talk.send(None)

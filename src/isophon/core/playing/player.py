@@ -8,11 +8,11 @@ fades from what would have come to what comes now.
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from collections import deque
 from collections.abc import Callable
-from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -20,10 +20,11 @@ import numpy as np
 from isophon.core import log
 from isophon.core.errors import IsophonError
 from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, span_of
+from isophon.core.playing.gauge import LONGEST, MOMENTARY, STEP_S
 from isophon.core.playing.mix import Scene
 from isophon.core.playing.readiness import Readiness
 from isophon.core.playing.ring import Ring
-from isophon.core.playing.rough_chain import Amounts
+from isophon.core.session.chain import NAMES, Chain
 
 COMPARES = ("as sung", "cleaned", "taken out")
 AHEAD, FAR_AHEAD, _CALM_S = 16, 64, 0.5  # chunks: a tile, and where nothing was changed for a while
@@ -60,7 +61,8 @@ class Player:
         self._for_now, self._patient_until = False, 0.0
         self._dropped_at = 0.0
         self._place = int(self._ring["read"]), 0  # a frame of the ring, and that of the mix
-        self._amounts: Amounts | None = None
+        self._chain: Chain | None = None
+        self._matches = False
         self._closed, self._failed = False, False
         self.trouble = ""
         self._work = threading.Condition()
@@ -131,6 +133,9 @@ class Player:
         """Play only these frames, again and again; None: to the end."""
         with self._work:
             self._loop = loop if loop and loop[1] - loop[0] > SHORTEST_LOOP else None
+            steps = (self._loop[1] - self._loop[0]) / self.sample_rate / STEP_S if self._loop else 0.0
+            self._ring["match_steps"] = min(max(math.ceil(steps), MOMENTARY), LONGEST) if steps else 0
+            self._ring["forgets"] += 1
             target = self._target_of_jump()
             place = self._position() if target is None else target
             if self._loop and not self._loop[0] <= place < self._loop[1]:
@@ -155,15 +160,22 @@ class Player:
         self._compare = compare
         self._say_how()
 
-    def set_match(self, gain_db: float) -> None:
-        """The gain of cleaned that matches its loudness to as sung; 0 for no match."""
-        self._match_db = gain_db
+    def set_match(self, gain_db: float | None) -> None:
+        """Let cleaned be as loud as as sung, by the loop or by what was heard lately; None: as it is.
+
+        ``gain_db``: the gain until something was heard.
+        """
+        self._matches, self._match_db = gain_db is not None, gain_db or 0.0
         self._say_how()
 
-    def set_chain(self, amounts: Amounts | None) -> None:
-        """What is heard goes through the rough chain, so much of each; None: as it is."""
-        self._amounts = amounts
+    def set_chain(self, chain: Chain | None) -> None:
+        """What is heard goes through a rough chain; None: as it is."""
+        self._chain = chain
         self._say_how()
+
+    def set_listening(self, volume_db: float, sides: int, limited: bool) -> None:
+        """How loud it is at the ears, which of SIDES are heard, and whether through the limiter."""
+        self._ring["volume_db"], self._ring["sides"], self._ring["limited"] = volume_db, sides, limited
 
     def ready(self, version: int, timeout: float) -> bool:
         """Wait until samples of a version are there for the device; whether they are."""
@@ -198,10 +210,11 @@ class Player:
         ring, compare = self._ring, self._compare
         cleaned = {"as sung": 0.0, "taken out": -1.0}.get(compare, 10 ** (self._match_db / 20))
         ring["sung"], ring["cleaned"], ring["rest"] = compare != "cleaned", cleaned, compare != "taken out"
-        if self._amounts is not None:
-            for name, amount in asdict(self._amounts).items():
-                ring[name] = amount
-        ring["chained"] = self._amounts is not None and compare != "taken out"
+        ring["match"] = self._matches
+        if self._chain is not None:
+            for name in NAMES:
+                ring[name] = getattr(self._chain, name)
+        ring["chained"] = self._chain is not None and compare != "taken out"
 
     def _watch(self) -> None:
         """Follow what the output reads."""

@@ -22,17 +22,33 @@ import msgspec
 from isophon.core import log, memory
 from isophon.core.errors import InputError
 from isophon.core.lifetime import end_with_parent
+from isophon.core.playing.device import Wanted
 from isophon.core.playing.mix import Strip
+from isophon.core.playing.openings import Opened
 from isophon.core.playing.output import OutputProcess
 from isophon.core.playing.player import Player
 from isophon.core.playing.ring import Ring
-from isophon.core.playing.state import LENGTH_BYTES, State
+from isophon.core.playing.state import LENGTH_BYTES, LEVELS, State
 from isophon.core.render import Plan
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.model import Source
 from isophon.core.takes.take import Sound, open_sound
 
-_OWN = {"open", "close", "plan", "drop", "scene", "play", "forget", "clear", "played", "unplayed"}
+_OWN = {
+    "open",
+    "close",
+    "set_device",
+    "look",
+    "listed",
+    "plan",
+    "drop",
+    "scene",
+    "play",
+    "forget",
+    "clear",
+    "played",
+    "unplayed",
+}
 _SWITCH_S = 0.0005  # what is asked for waits no longer than this for what is rendered in another thread
 
 
@@ -47,12 +63,36 @@ class SoundProcess:
         self._player: Player | None = None
         self._version = (0, 0)  # the window's, and the player's
         self._peaks_read, self._trouble = 0.0, ""
+        self._wanted, self._opened = Wanted(), Opened()
 
     def open(self, sample_rate: int, samples: int) -> None:
         """Begin with nothing to be heard, through a device that is opened now."""
         self.close()
-        self._player = Player(sample_rate, samples, lambda rate, _: self._output.open(rate), self._ring, self.publish)
-        self._tell({"device": self._player.device.name, "silent": self._player.device.silent})
+        self._player = Player(sample_rate, samples, lambda rate, _: self._output.open(rate, self._wanted), self._ring,
+                              self.publish)  # fmt: skip
+        self._opened = self._output.opened
+        self._tell_device()
+
+    def set_device(self, wanted: Wanted) -> None:
+        """Choose the output; it is opened where something is to be heard."""
+        self._wanted = wanted
+        if self._player is not None:
+            self._opened = self._output.open(self._player.sample_rate, wanted).opened
+            self._tell_device()
+
+    def look(self) -> None:
+        """See whether the output is still there."""
+        if self._player is not None and self._output.look() != self._opened:
+            self._opened = self._output.opened
+            self._tell_device()
+
+    def listed(self) -> None:
+        """Tell which outputs there are."""
+        self._tell({"outputs": [list(one) for one in self._output.listed()]})
+
+    def _tell_device(self) -> None:
+        name, silent, rate, gone = self._opened
+        self._tell({"device": name, "silent": silent, "rate": rate, "gone": gone})
 
     def close(self) -> None:
         """Give the device and the recordings back."""
@@ -127,10 +167,12 @@ class SoundProcess:
         player, state, ring = self._player, self._state, self._ring
         if player is None:
             return
-        for name in ("blocks", "empty", "late"):
+        for name in ("blocks", "empty", "late", *LEVELS[1:]):
             state[name] = ring[name]
         asked = state["peaks_read"]
-        state["peak"] = player.peak() if asked != self._peaks_read else max(state["peak"], player.peak())
+        peaks = {"true_peak": ring["true_peak"], "peak": player.peak()}  # asking for the second resets both
+        for name, peak in peaks.items():
+            state[name] = peak if asked != self._peaks_read else max(state[name], peak)
         self._peaks_read = asked
         state["position"] = player.position
         state["preparing"], state["as_sung"] = player.preparing, player.as_sung_for_now

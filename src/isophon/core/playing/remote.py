@@ -13,7 +13,7 @@ import subprocess
 import threading
 import time
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
@@ -21,10 +21,11 @@ import numpy as np
 from isophon.core import log
 from isophon.core.forking import PLAYER, Child, forker
 from isophon.core.playing.chunks import SHORTEST_LOOP
+from isophon.core.playing.device import Output, Wanted
 from isophon.core.playing.mix import Scene
-from isophon.core.playing.rough_chain import Amounts
 from isophon.core.playing.state import LENGTH_BYTES, State
 from isophon.core.render import Plan
+from isophon.core.session.chain import Chain
 from isophon.core.session.model import Source
 
 _AT_ONCE = 1_000  # treatments pickled at once, since that stops all threads
@@ -34,21 +35,43 @@ _ENDED = "the process that plays ended; playing again starts it anew"
 
 
 class _Line(msgspec.Struct):
-    """One line of the process: its device, or why it stopped, or what a simulated device played."""
+    """One line of the process: its device, or why it stopped, or what a simulated device played, or the outputs."""
 
     device: str = ""
     silent: bool = False
+    rate: int = 0
+    gone: str = ""
+    outputs: list[Output] | None = None
     trouble: str = ""
     played: bytes | None = None
 
 
+class Listening(NamedTuple):
+    """How it is heard at the ears: ``sides`` is one of those of :mod:`.output`."""
+
+    volume_db: float = 0.0
+    sides: int = 0
+    limited: bool = False
+
+
 class RemoteDevice:
-    """What is known of the device; ``name`` is empty until it is open."""
+    """What is known of the device; ``name`` is empty until it is open. ``rate``: in Hz; ``gone``: the name of the one
+    that was chosen and is not there, '' for none. ``outputs``: those that there were when they were asked for.
+    """
 
     def __init__(self, player: RemotePlayer) -> None:
         self._player = player
-        self.name, self.silent = "", False
+        self.name, self.silent, self.rate, self.gone = "", False, 0, ""
+        self.outputs: list[Output] = []
         self.answers: queue.SimpleQueue[bytes] = queue.SimpleQueue()
+
+    def look(self) -> None:
+        """Have it seen whether it is still there."""
+        self._player.send("look")
+
+    def list_outputs(self) -> None:
+        """Have the outputs listed."""
+        self._player.send("listed")
 
     def heard(self) -> np.ndarray:
         """What a simulated device played lately, float32 ``(2, n)``; waits for it."""
@@ -69,6 +92,7 @@ class RemotePlayer:
     def __init__(self) -> None:
         self.device = RemoteDevice(self)
         self._begin_anew()
+        self._wanted, self._listening = Wanted(), Listening()
         self._state = State.make()
         self._messages: queue.SimpleQueue[tuple | None] = queue.SimpleQueue()
         self._sender: threading.Thread | None = None
@@ -80,10 +104,11 @@ class RemotePlayer:
     def _begin_anew(self) -> None:
         self.sample_rate, self.trouble = 48_000, ""
         self.scene: Scene = ()
-        self.chain: Amounts | None = None
+        self.chain: Chain | None = None
         self._samples = 1
         self._loop: tuple[int, int] | None = None
-        self._compare, self._match_db = "cleaned", 0.0
+        self._compare = "cleaned"
+        self._match_db: float | None = None
         self._position, self._position_sent = 0, 0
         self._playing, self._playing_sent = False, 0
 
@@ -99,7 +124,9 @@ class RemotePlayer:
         """Begin with nothing to be heard, ``samples`` frames long at ``sample_rate`` Hz; the device is opened."""
         self._begin_anew()
         self.sample_rate, self._samples = sample_rate, samples
+        self.send("set_device", self._wanted)
         self.send("open", sample_rate, samples)
+        self.send("set_listening", *self._listening)
 
     @property
     def playing(self) -> bool:
@@ -172,16 +199,32 @@ class RemotePlayer:
         self._compare = compare
         self.send("set_compare", compare)
 
-    def set_match(self, gain_db: float) -> None:
-        """The gain of cleaned that matches its loudness to as sung; 0 for no match."""
+    def set_match(self, gain_db: float | None) -> None:
+        """Let cleaned be as loud as as sung; ``gain_db``: the gain until something was heard; None: as it is."""
         if gain_db != self._match_db:
             self._match_db = gain_db
             self.send("set_match", gain_db)
 
-    def set_chain(self, amounts: Amounts | None) -> None:
-        """What is heard goes through the rough chain, so much of each; None: as it is."""
-        self.chain = amounts
-        self.send("set_chain", amounts)
+    def set_chain(self, chain: Chain | None) -> None:
+        """What is heard goes through a rough chain; None: as it is."""
+        if chain != self.chain:
+            self.chain = chain
+            self.send("set_chain", chain)
+
+    def set_device(self, wanted: Wanted) -> None:
+        """Choose the output."""
+        if wanted != self._wanted:
+            self._wanted = wanted
+            self.send("set_device", wanted)
+
+    def set_listening(self, listening: Listening) -> None:
+        """How it is heard at the ears."""
+        self._listening = listening
+        self.send("set_listening", *listening)
+
+    def level(self, name: str) -> float:
+        """One of LEVELS; the highest true peak since the last :meth:`peak`."""
+        return self._state[name]
 
     def forget(self, source: Source) -> None:
         """Open a recording anew."""
@@ -238,7 +281,8 @@ class RemotePlayer:
         self._send_scene()
         self.set_loop(loop)
         self.set_compare(compare)
-        self.set_match(match_db)
+        if match_db is not None:
+            self.set_match(match_db)
         if chain is not None:
             self.set_chain(chain)
         self.seek(position)
@@ -309,6 +353,9 @@ class RemotePlayer:
                 break
             if told.device:
                 self.device.name, self.device.silent = told.device, told.silent
+                self.device.rate, self.device.gone = told.rate, told.gone
+            if told.outputs is not None:
+                self.device.outputs = told.outputs
             if told.trouble:
                 self.trouble = told.trouble
             if told.played is not None:

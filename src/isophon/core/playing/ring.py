@@ -8,7 +8,8 @@ import os
 import numpy as np
 
 from isophon.core.playing.mix import Heard
-from isophon.core.playing.state import Numbers, shared_memory
+from isophon.core.playing.state import LEVELS, Numbers, shared_memory
+from isophon.core.session.chain import NAMES
 
 FRAMES = 1 << 17  # more than is ever queued
 _SHAPE = (3, 2, FRAMES)
@@ -19,15 +20,20 @@ class Ring(Numbers):
     """Versions of a mix, ``FRAMES`` frames of each, and numbers.
 
     The player writes ``written`` (frames appended since the beginning), ``playing``, ``ends`` (1: no more will come),
-    the weights ``sung``, ``cleaned`` and ``rest`` of the versions, ``chained`` (1: through the rough chain) with its
-    amounts, and ``peaks_read``. The output writes ``read`` (frames), ``gain`` (0: silent), ``block`` (frames of the
-    longest block asked for), ``peak`` (the highest sample since ``peaks_read`` changed), ``blocks`` (those it was asked
+    the weights ``sung``, ``cleaned`` and ``rest`` of the versions, ``match`` (1: cleaned as loud as as sung, by the
+    last ``match_steps`` steps of 0.1 s; 0: 3 s) and ``forgets`` (goes up where those are of no more use), ``chained``
+    (1: through the rough chain) with the chain's numbers, ``volume_db``, ``sides`` and ``limited`` of listening, and
+    ``peaks_read``. The output writes ``read`` (frames), ``gain`` (0: silent), ``block`` (frames of the
+    longest block asked for), ``peak`` and ``true_peak`` (the highest since ``peaks_read`` changed), the levels of
+    :class:`isophon.core.playing.gauge.Gauge`, ``matched_db``, ``limited_db`` (what the limiter takes off), ``blocks``
+    (those it was asked
     for while it played), ``empty`` (those that were not full, once it sounded) and ``late`` (asked for more than 5 ms
     after the one before was over).
     """
 
-    FIELDS = ("written", "playing", "ends", "sung", "cleaned", "rest", "chained", "squeeze", "bright", "drive", "room",
-              "peaks_read", "read", "gain", "block", "peak", "blocks", "empty", "late")  # fmt: skip
+    FIELDS = ("written", "playing", "ends", "sung", "cleaned", "rest", "match", "match_steps", "forgets", "chained",
+              *NAMES, "volume_db", "sides", "limited", "peaks_read", "read", "gain", "block", "peak", "blocks", "empty",
+              "late", *LEVELS)  # fmt: skip
 
     def __init__(self) -> None:
         descriptor = shared_memory(_HEAD_BYTES + 4 * int(np.prod(_SHAPE)))

@@ -1,6 +1,6 @@
 """The rough chain: what is likely to happen to the stems afterwards, simulated to listen through; it reaches no file.
 
-A compressor (static curve and smoothing of Giannoulis, Massberg & Reiss 2012: soft knee, branching peak detector in the
+Compressors (static curve and smoothing of Giannoulis, Massberg & Reiss 2012: soft knee, branching peak detector in the
 log domain), a high shelf (W3C Audio EQ Cookbook), a drive (a soft curve) and a room (a feedback delay network, Jot &
 Chaigne 1991). What comes out is kept as loud as what goes in.
 """
@@ -8,73 +8,76 @@ Chaigne 1991). What comes out is kept as loud as what goes in.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from scipy import signal
 
 from isophon.core.marks import Mark
+from isophon.core.session.chain import Chain
 
 _TICK = 16  # frames that share a gain
-_RATIO, _KNEE_DB, _ATTACK_S, _RELEASE_S = 4.0, 6.0, 0.004, 0.12
-_THRESHOLD_DB = (0.0, -36.0)  # at no and at full squeeze
-_SHELF_HZ, _SHELF_MOST_DB = 6_500.0, 12.0
-_DRIVE_MOST_DB = 18.0
+_KNEE_DB = 6.0
 # both sides hear the lines with other signs, so that the room is wide
 _SIDES = np.array([[1.0, 1.0], [1.0, -1.0], [1.0, 1.0], [1.0, -1.0]])
 _DELAYS_S, _DECAY_S, _ROOM_MOST_DB = (0.0297, 0.0371, 0.0411, 0.0437), 0.35, -8.0
 _MATCH_S, _MATCH_MOST_DB = 0.4, 30.0
 
 
-@dataclass(frozen=True)
-class Amounts:
-    """How much of each, 0 to 1; 0 leaves a stage out."""
+class Compressor(NamedTuple):
+    """What one of the compressors of a chain is set to."""
 
-    squeeze: float = 0.0
-    bright: float = 0.0
-    drive: float = 0.0
-    room: float = 0.0
-
-
-STARTS = {
-    "close and dry": Amounts(0.5, 0.35, 0.1, 0.1),
-    "up front and bright": Amounts(0.75, 0.7, 0.25, 0.2),
-    "far back in a room": Amounts(0.4, 0.2, 0.0, 0.7),
-}
+    threshold_db: float
+    ratio: float
+    attack_ms: float
+    release_ms: float
 
 
-def static_gain_db(level_db: np.ndarray, squeeze: float) -> np.ndarray:
-    """The compressor's gain in dB (≤ 0) for steady levels in dBFS."""
-    over = level_db - (_THRESHOLD_DB[0] + squeeze * (_THRESHOLD_DB[1] - _THRESHOLD_DB[0]))
-    slope = 1 / _RATIO - 1
+def compressors(chain: Chain) -> tuple[Compressor, Compressor]:
+    """The first and the second compressor."""
+    return (
+        Compressor(chain.threshold_db, chain.ratio, chain.attack_ms, chain.release_ms),
+        Compressor(chain.second_threshold_db, chain.second_ratio, chain.second_attack_ms, chain.second_release_ms),
+    )
+
+
+def static_gain_db(level_db: np.ndarray, threshold_db: float, ratio: float) -> np.ndarray:
+    """Compressors's gain in dB (≤ 0) for steady levels in dBFS."""
+    over = level_db - threshold_db
+    slope = 1 / ratio - 1
     knee = slope * np.square(over + _KNEE_DB / 2) / (2 * _KNEE_DB)
     return np.where(2 * over < -_KNEE_DB, 0.0, np.where(2 * over > _KNEE_DB, slope * over, knee))
 
 
-def shelf_gain_db(hz: np.ndarray, bright: float, sample_rate: int) -> np.ndarray:
-    """What the bright shelf does at some frequencies, dB."""
-    b, a = _shelf(bright, sample_rate)
+def compressed_db(level_db: np.ndarray, chain: Chain) -> np.ndarray:
+    """The gain in dB of both compressors and what stands parallel to them, for steady levels in dBFS."""
+    gain_db = np.zeros_like(level_db)
+    for one in compressors(chain):
+        gain_db = gain_db + static_gain_db(level_db + gain_db, one.threshold_db, one.ratio)
+    return 20 * np.log10(chain.parallel * 10 ** (gain_db / 20) + 1 - chain.parallel)
+
+
+def shelf_gain_db(hz: np.ndarray, chain: Chain, sample_rate: int) -> np.ndarray:
+    """What the shelf does at some frequencies, dB."""
+    b, a = _shelf(chain, sample_rate)
     back = np.exp(-2j * np.pi * np.outer(np.asarray(hz, float) / sample_rate, np.arange(3)))
     return 20 * np.log10(np.abs((back @ b) / (back @ a)) + 1e-12)
 
 
-def more_after(amounts: Amounts, voice_lufs: float, mark: Mark, sample_rate: int) -> float:
-    """By how much more a mark stands out of the voice after compressor and shelf, dB, as their static curves say."""
-    levels = np.array([voice_lufs, voice_lufs + mark.standout_db])
-    squeezed = static_gain_db(levels, amounts.squeeze) if amounts.squeeze > 0 else np.zeros(2)
+def more_after(chain: Chain, voice_lufs: float, mark: Mark, sample_rate: int) -> float:
+    """By how much more a mark stands out of the voice after compressors and shelf, dB, as their static curves say."""
+    squeezed = compressed_db(np.array([voice_lufs, voice_lufs + mark.standout_db]), chain)
     middle = math.sqrt(max(100.0, mark.low_hz) * max(mark.low_hz + 1, mark.high_hz))
-    bright = (
-        shelf_gain_db(np.array([700.0, middle]), amounts.bright, sample_rate) if amounts.bright > 0 else np.zeros(2)
-    )
+    bright = shelf_gain_db(np.array([700.0, middle]), chain, sample_rate)
     return float(squeezed[1] - squeezed[0] + bright[1] - bright[0])
 
 
 class RoughChain:
     """Processes a stream block by block; its state goes on from one to the next."""
 
-    def __init__(self, sample_rate: int, amounts: Amounts = Amounts()) -> None:
-        self.sample_rate, self.amounts = sample_rate, amounts
-        self._reduction = 0.0
+    def __init__(self, sample_rate: int, chain: Chain | None = None) -> None:
+        self.sample_rate, self.chain = sample_rate, chain or Chain()
+        self._reductions = [0.0, 0.0]
         self._shelf_state = np.zeros((2, 2))
         self._lines = [np.zeros((round(s * sample_rate), 2), np.float64) for s in _DELAYS_S]
         self._at = [0] * len(_DELAYS_S)
@@ -82,34 +85,38 @@ class RoughChain:
 
     def process(self, block: np.ndarray) -> np.ndarray:
         """The next frames through the chain, float32 ``(frames, 2)``; the block itself stays as it is."""
-        how, out = self.amounts, block.astype(np.float64)
+        how, out = self.chain, block.astype(np.float64)
         before = float(np.mean(out**2))
-        if how.squeeze > 0:
-            out *= self._squeezed(out)[:, None]
-        if how.bright > 0:
-            b, a = _shelf(how.bright, self.sample_rate)
+        squeezed = out
+        for which, one in enumerate(compressors(how)):
+            if one.ratio > 1:
+                squeezed = squeezed * self._compressed(squeezed, which, one)[:, None]
+        out = how.parallel * squeezed + (1 - how.parallel) * out
+        if how.shelf_db:
+            b, a = _shelf(how, self.sample_rate)
             out, self._shelf_state = signal.lfilter(b, a, out, axis=0, zi=self._shelf_state)
-        if how.drive > 0:
-            gain = 10 ** (how.drive * _DRIVE_MOST_DB / 20)
+        if how.drive_db > 0:
+            gain = 10 ** (how.drive_db / 20)
             out = np.tanh(gain * out) / gain
         if how.room > 0:
             out = out + 10 ** ((_ROOM_MOST_DB + 20 * math.log10(how.room)) / 20) * self._roomed(out)
         return (out * self._matching(before, float(np.mean(out**2)), len(block))).astype(np.float32)
 
-    def _squeezed(self, block: np.ndarray) -> np.ndarray:
-        """The compressor's gain for each frame; shared by both sides."""
+    def _compressed(self, block: np.ndarray, which: int, how: Compressor) -> np.ndarray:
+        """Compressors's gain for each frame; shared by both sides."""
         count = -(-len(block) // _TICK)
         peaks = np.abs(block).max(axis=1)
         peaks = np.pad(peaks, (0, count * _TICK - len(block))).reshape(count, _TICK).max(axis=1)
-        wanted = (-static_gain_db(20 * np.log10(peaks + 1e-9), self.amounts.squeeze)).tolist()
-        tick_s = _TICK / self.sample_rate
-        attack, release = (math.exp(-tick_s / t) for t in (_ATTACK_S, _RELEASE_S))
-        taken, state = [self._reduction], self._reduction
+        wanted = (-static_gain_db(20 * np.log10(peaks + 1e-9), how.threshold_db, how.ratio)).tolist()
+        tick_ms = 1000 * _TICK / self.sample_rate
+        attack, release = (math.exp(-tick_ms / t) for t in (how.attack_ms, how.release_ms))
+        state = self._reductions[which]
+        taken = [state]
         for target in wanted:
             kept = attack if target > state else release
             state = kept * state + (1 - kept) * target
             taken.append(state)
-        self._reduction = state
+        self._reductions[which] = state
         places = np.arange(len(block)) / _TICK
         return np.power(10.0, -np.interp(places, np.arange(count + 1), taken) / 20)
 
@@ -146,10 +153,10 @@ class RoughChain:
         return float(np.clip(np.sqrt(self._powers[0] / self._powers[1]), 1 / most, most))
 
 
-def _shelf(bright: float, sample_rate: int) -> tuple[np.ndarray, np.ndarray]:
-    """A high shelf of up to 12 dB."""
-    a = 10 ** (bright * _SHELF_MOST_DB / 40)
-    w = 2 * math.pi * min(_SHELF_HZ, 0.4 * sample_rate) / sample_rate
+def _shelf(chain: Chain, sample_rate: int) -> tuple[np.ndarray, np.ndarray]:
+    """A high shelf."""
+    a = 10 ** (chain.shelf_db / 40)
+    w = 2 * math.pi * min(chain.shelf_hz, 0.4 * sample_rate) / sample_rate
     cos, alpha = math.cos(w), math.sin(w) / 2 * math.sqrt(2.0)
     root = 2 * math.sqrt(a) * alpha
     b = np.array([a * ((a + 1) + (a - 1) * cos + root), -2 * a * ((a - 1) + (a + 1) * cos),

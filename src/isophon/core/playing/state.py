@@ -9,6 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 
 LENGTH_BYTES = 8  # of a message, before it
+LEVELS = ("true_peak", "momentary", "short_term", "sung_lufs", "cleaned_lufs", "taken_db", "matched_db", "limited_db")
 
 
 def shared_memory(size: int) -> int:
@@ -38,11 +39,11 @@ class State(Numbers):
     ``applied``: how many messages were carried out. ``position``: the frame heard now. ``playing``, ``preparing``,
     ``as_sung``: 0 or 1, as :class:`isophon.core.playing.player.Player` has them. ``version``: of the scene that is
     ready. ``peak``: the highest sample since ``peaks_read``, the window's, went up. ``blocks``, ``empty``, ``late``: as
-    :class:`isophon.core.playing.ring.Ring` has them.
+    :class:`isophon.core.playing.ring.Ring` has them; so are the levels, ``LEVELS``.
     """
 
     FIELDS = ("applied", "position", "playing", "preparing", "as_sung", "version", "peak", "peaks_read", "blocks",
-              "empty", "late")  # fmt: skip
+              "empty", "late", *LEVELS)  # fmt: skip
 
     def __init__(self, descriptor: int) -> None:
         self.descriptor = descriptor

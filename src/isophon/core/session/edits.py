@@ -13,6 +13,7 @@ from isophon.core.marks import Hand, Mark, check_length, mark_id
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.kind import Span
 from isophon.core.ranges import MOST_HEARD
+from isophon.core.session.chain import Chain
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import carried, drawn_lengths, role_default, span_learning, value_range, with_setting
 
@@ -56,6 +57,11 @@ def role_settings(session: Session, part_ids: Collection[str], kinds: Collection
     return with_parts(
         session, part_ids, lambda part: replace(part, **{kind: role_default(kind, part.role) for kind in kinds})
     )
+
+
+def set_chain(session: Session, chain: Chain) -> Session:
+    """Listen to the session through another rough chain."""
+    return replace(session, chain=chain)
 
 
 def set_done(session: Session, part_ids: Collection[str], what: str, on: bool) -> Session:

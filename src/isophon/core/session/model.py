@@ -31,6 +31,7 @@ from isophon.core.ranges import (
     Start,
 )
 from isophon.core.render import Plan, joined
+from isophon.core.session.chain import Chain
 from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
 from isophon.core.survey import Survey
 
@@ -318,7 +319,8 @@ _COUNTS_FOR_ALL = tuple(name for name in Part.__struct_fields__ if name not in _
 class Session(msgspec.Struct, frozen=True):
     """One song's cleaning. ``rate``: the rate that all stems are handed over at, None: each at its own.
 
-    ``heard``: the marks that were played since they were found, as ``part/mark``, in order of these names.
+    ``heard``: the marks that were played since they were found, as ``part/mark``, in order of these names. ``chain``:
+    the rough chain that it is listened to through; it reaches no file.
     """
 
     name: Name
@@ -327,6 +329,7 @@ class Session(msgspec.Struct, frozen=True):
     markers: Annotated[tuple[Marker, ...], msgspec.Meta(max_length=MOST_MARKERS)] = ()
     rate: Literal[44_100, 48_000, 88_200, 96_000] | None = None
     heard: Annotated[tuple[Heard, ...], msgspec.Meta(max_length=MOST_HEARD)] = ()
+    chain: Chain = Chain()
 
     def part(self, part_id: str) -> Part:
         """The part of that name; KeyError if there is none."""

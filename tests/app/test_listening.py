@@ -1,0 +1,180 @@
+"""Listening: output, volume, limiter, loudness that is matched, the chain, and what is said where nothing is heard."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+
+from driving import key, opened, press
+from isophon.app.model import chain_shelf, listening
+from isophon.core.playing.output import MONO
+from isophon.core.session import edits, file
+from isophon.core.session.chain import STARTS, Chain
+
+Key, SHIFT, CTRL = Qt.Key, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+def heard(room, qtbot, seconds=0.9):
+    """What was played lately, ``(2, n)``."""
+    player = room.hearing.player
+    player.device.clear()
+    player.play()
+    qtbot.wait(round(1000 * seconds))
+    played = player.device.heard()
+    player.stop()
+    qtbot.wait(80)
+    return played
+
+
+def level_db(samples):
+    return 10 * np.log10(np.mean(np.square(samples)) + 1e-12)
+
+
+def sounding(samples, rate):
+    """The first half second that is no silence."""
+    first = int(np.argmax(np.abs(samples[0]) > 1e-6))
+    return samples[:, first : first + rate // 2]
+
+
+def at_a_phrase(room):
+    room.hearing.set_looping(False)
+    room.hearing.seek(6.6)
+
+
+def test_volume_mono_and_limiter_are_at_the_ears_alone_and_are_kept(room, qtbot):
+    plan, panel = room.workspace.part.plan, room.transport.output_panel
+    at_a_phrase(room)
+    before = heard(room, qtbot)
+    for _ in range(6):
+        press(room, Key.Key_Minus, CTRL, qtbot)
+    at_a_phrase(room)
+    assert level_db(heard(room, qtbot)) - level_db(before) == pytest.approx(-6.0, abs=0.5)
+    assert "−6.0 dB" in room.transport.device.text() and room.workspace.part.plan is plan
+    press(room, Key.Key_M, SHIFT, qtbot)
+    assert room.hearing.listening.sides == MONO and panel.sides.currentText() == "mono"
+    panel.sides.setCurrentIndex(3)
+    panel.sides.activated.emit(3)
+    at_a_phrase(room)
+    played = heard(room, qtbot)
+    assert not played[0, 12_000:].any() and played[1].any(), "the right side alone"
+    panel.volume.moved.emit(12.0, None)
+    room.workspace.edit("loud", lambda s: file_gain(s, room.workspace.part.id, 12.0))
+    at_a_phrase(room)
+    assert 0.8 < np.abs(heard(room, qtbot)).max() <= 10 ** (-1 / 20) + 0.02, "the limiter holds it at −1 dBTP"
+    assert room.transport.meter.limited_db > 3
+    kept = listening.recalled()
+    assert kept.volume_db == 12.0 and kept.sides == 0, "a side that is off is not kept: it would pass for a fault"
+
+
+def file_gain(session, part_id, gain_db):
+    from isophon.core.session import layout
+
+    return layout.set_listening(session, part_id, gain_db=gain_db)
+
+
+def test_an_output_goes_away_and_comes_back_and_another_rate_is_converted(window, demo, tmp_path, monkeypatch, qtbot):
+    devices = tmp_path / "devices"
+    devices.write_text("Desk 44100\nHeadphones 48000\n")
+    monkeypatch.setenv("ISOPHON_DEVICES", str(devices))
+    path = tmp_path / "song.isophon"
+    file.save(file.load(demo), path)
+    room = opened(window, path, qtbot)
+    device, panel = room.hearing.player.device, room.transport.output_panel
+    device.list_outputs()
+    qtbot.waitUntil(lambda: len(device.outputs) == 2, timeout=5_000)
+    panel.show_outputs(device.outputs, device.name, device.rate, device.gone)
+    names = [panel.device.itemText(i) for i in range(panel.device.count())]
+    assert names == ["the system's own", "Desk", "Headphones"]
+    panel.device.setCurrentIndex(1)
+    panel.device.activated.emit(1)
+    qtbot.waitUntil(lambda: (device.name, device.rate) == ("Desk", 44_100), timeout=5_000)
+    at_a_phrase(room)
+    desk = heard(room, qtbot)
+    room.hearing.player.play()
+    devices.write_text("Headphones 48000\n")
+    qtbot.waitUntil(lambda: device.name == "Headphones", timeout=5_000)
+    qtbot.waitUntil(lambda: "Desk went away; it plays on Headphones now" in room.message.text(), timeout=2_000)
+    assert room.hearing.player.playing
+    room.hearing.player.stop()
+    qtbot.wait(100)
+    at_a_phrase(room)
+    headphones = heard(room, qtbot)
+    levels = [level_db(sounding(x, rate)) for x, rate in ((desk, 44_100), (headphones, 48_000))]
+    assert levels[0] == pytest.approx(levels[1], abs=0.5) and levels[0] > -50
+    devices.write_text("")
+    qtbot.waitUntil(lambda: device.silent, timeout=5_000)
+    devices.write_text("Desk 44100\n")
+    qtbot.waitUntil(lambda: device.name == "Desk" and not device.gone, timeout=9_000)
+    qtbot.waitUntil(lambda: "plays on Desk again" in room.message.text(), timeout=2_000)
+
+
+def test_loudness_is_matched_by_what_is_heard(room, qtbot):
+    """A part that comes down by 9 dB in the loop alone: cleaned is heard as loud as as sung there."""
+    workspace, hearing = room.workspace, room.hearing
+    press(room, Key.Key_M, qtbot=qtbot)
+    press(room, key("Spots"), qtbot=qtbot)
+    workspace.select((6.6, 7.6))
+    press(room, Key.Key_N, qtbot=qtbot)
+    workspace.edit("deep", lambda s: edits.set_changes(s, workspace.part.id, {workspace.mark.id: -9.0}))
+    workspace.select((6.6, 7.6))
+    hearing.set_compare("as sung")
+    sung = heard(room, qtbot, 2.4)
+    hearing.set_compare("cleaned")
+    cleaned = heard(room, qtbot, 3.0)
+    rate = hearing.player.sample_rate
+    assert hearing.gain_db > 7
+    assert level_db(cleaned[:, -rate:]) == pytest.approx(level_db(sung[:, -rate:]), abs=1.0)
+    assert room.transport.match_value.text().startswith("+")
+
+
+def test_what_is_not_heard_is_said_with_the_key_that_changes_it(room, qtbot):
+    workspace, hearing = room.workspace, room.hearing
+    press(room, key("Esses"), qtbot=qtbot)
+    at_a_phrase(room)
+    hearing.player.play()
+    qtbot.waitUntil(lambda: hearing.player.playing, timeout=2_000)
+
+    def ceiling(by):
+        room.message.hide()
+        workspace.set_setting("ceiling_db", workspace.part.ess.ceiling_db + by)
+        return room.message.text() if room.message.isVisible() else ""
+
+    assert ceiling(-4.0) == ""
+    for act, undo, words in (
+        (lambda: hearing.set_compare("as sung"), lambda: hearing.set_compare("cleaned"), "as sung plays (C)"),
+        (lambda: press(room, Key.Key_X, qtbot=qtbot), lambda: [press(room, Key.Key_X, qtbot=qtbot) for _ in "ab"],
+         "this pass is set aside (X)"),
+        (lambda: (hearing.set_hear("with the stack"), press(room, Key.Key_U, qtbot=qtbot)),
+         lambda: (press(room, Key.Key_U, qtbot=qtbot), hearing.set_hear("alone")), "is muted (U)"),
+    ):  # fmt: skip
+        act()
+        assert words in ceiling(-1.0)
+        undo()
+        assert ceiling(-1.0) == ""
+    ess = [m for m in workspace.part.of_kind("ess") if workspace.part.acts(m)]
+    workspace.select((ess[0].start - 0.3, ess[0].end + 0.3))
+    hearing.set_looping(True)
+    room.message.hide()
+    workspace.edit("far", lambda s: edits.set_changes(s, workspace.part.id, {ess[-1].id: -11.0}))
+    assert "outside of the loop (O)" in room.message.text()
+
+
+def test_the_chains_numbers_are_the_sessions_and_its_own_are_kept(room, tmp_path, qtbot):
+    workspace, panel = room.workspace, room.transport.rough_panel
+    press(room, Key.Key_R, qtbot=qtbot)
+    panel.sliders["threshold_db"].moved.emit(-33.0, ("Threshold", 1))
+    panel.sliders["threshold_db"].moved.emit(-35.0, ("Threshold", 1))
+    assert workspace.session.chain.threshold_db == -35.0 == room.hearing.player.chain.threshold_db
+    workspace.undo()
+    assert workspace.session.chain == Chain() == panel.chain, "one gesture is one step"
+    panel.start.setCurrentIndex(2)
+    panel.start.activated.emit(2)
+    assert workspace.session.chain == STARTS["up front and bright"]
+    path = tmp_path / "with chain.isophon"
+    file.save(workspace.session, path)
+    assert file.load(path).chain == workspace.session.chain
+    chain_shelf.keep("Mine", workspace.session.chain)
+    assert chain_shelf.chains() == {"Mine": workspace.session.chain}
+    (chain_shelf.shelf() / f"bad{chain_shelf.ENDING}").write_text('{"isophon_rough_chain": 1, "chain": {"ratio": 1e9}}')
+    assert list(chain_shelf.chains()) == ["Mine"]
+    chain_shelf.delete("Mine")
+    assert chain_shelf.chains() == {}

@@ -34,12 +34,13 @@ def _own_cache(tmp_path_factory):
 
 
 @pytest.fixture(autouse=True)
-def _own_state(tmp_path, monkeypatch):
+def _own_state(request, tmp_path, monkeypatch):
     """No test touches the person's own state; loudness is not matched, so that samples can be compared."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    (tmp_path / "state" / "isophon").mkdir(parents=True)
-    (tmp_path / "state" / "isophon" / "listening.json").write_text('{"matched": false}\n')
+    if "app" in request.node.path.parts:
+        (tmp_path / "state" / "isophon").mkdir(parents=True)
+        (tmp_path / "state" / "isophon" / "listening.json").write_text('{"matched": false}\n')
 
 
 @pytest.fixture(autouse=True)

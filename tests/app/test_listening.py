@@ -2,7 +2,9 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QApplication
 
 from driving import key, opened, press
 from isophon.app.model import chain_shelf, listening
@@ -178,3 +180,43 @@ def test_the_chains_numbers_are_the_sessions_and_its_own_are_kept(room, tmp_path
     assert list(chain_shelf.chains()) == ["Mine"]
     chain_shelf.delete("Mine")
     assert chain_shelf.chains() == {}
+
+
+def test_the_selection_plays_once_slowly_with_a_pre_roll_and_a_drag_is_heard(room, qtbot):
+    workspace, hearing, player = room.workspace, room.hearing, room.hearing.player
+    rate = player.sample_rate
+    hearing.set_looping(False)
+    workspace.select((6.6, 7.1))
+    press(room, Key.Key_Space, qtbot=qtbot)
+    qtbot.waitUntil(lambda: player.playing, timeout=2_000)
+    assert 6.5 * rate < player.position < 7.3 * rate, "Space plays from the selection"
+    press(room, Key.Key_Space, qtbot=qtbot)
+    press(room, Key.Key_Space, SHIFT, qtbot)
+    qtbot.waitUntil(lambda: player.playing, timeout=2_000)
+    qtbot.waitUntil(lambda: not player.playing, timeout=3_000)
+    assert player.position == pytest.approx(7.1 * rate, abs=2), "once, and no further"
+    room.transport.output_panel.pre_roll.activated.emit(1)
+    press(room, Key.Key_Space, SHIFT, qtbot)
+    qtbot.wait(200)
+    assert player.position < 6.2 * rate, "from a second before"
+    qtbot.waitUntil(lambda: not player.playing, timeout=3_000)
+    press(room, Key.Key_Comma, qtbot=qtbot)
+    press(room, Key.Key_Comma, qtbot=qtbot)
+    assert player.speed == 0.5
+    qtbot.waitUntil(lambda: "half speed" in room.transport.device.text(), timeout=2_000)
+    press(room, Key.Key_Comma, qtbot=qtbot)
+    assert player.speed == 1.0
+    trace = room.trace
+    ruler = trace._rows()[1].center().y()
+    player.device.clear()
+    alt = Qt.KeyboardModifier.AltModifier
+    at = [QPoint(round(trace.x_of(seconds)), round(ruler)) for seconds in (6.9, 7.0, 7.2)]
+    qtbot.mousePress(trace, Qt.MouseButton.LeftButton, alt, at[0])
+    for place in at:
+        left = Qt.MouseButton.LeftButton
+        move = QMouseEvent(QEvent.Type.MouseMove, place.toPointF(), trace.mapToGlobal(place.toPointF()), left, left, alt)
+        QApplication.sendEvent(trace, move)
+        qtbot.wait(150)
+    qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, alt, at[-1])
+    qtbot.waitUntil(lambda: not player.playing, timeout=2_000)
+    assert level_db(player.device.heard()) > -50 and workspace.selection == (6.6, 7.1)

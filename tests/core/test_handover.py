@@ -256,3 +256,23 @@ def test_stopped_or_killed_at_any_moment_a_whole_is_there_complete_or_not_at_all
     assert all(one.folder.is_dir() for one in two), "what is being filled now stays"
     for one in two:
         bundle.give_up(one)
+
+
+def test_a_voice_can_be_handed_over_as_loud_as_it_was_sung(prepared, tmp_path):
+    """A low cut high up takes loudness from the voice; with the gain of the report pyloudnorm finds it again."""
+    take, part = prepared
+    part = replace(part, rumble=replace(part.rumble, cut_hz=250.0, slope=24))
+    sung, rate = sf.read(part.source.path)
+    stems = {}
+    for on in (False, True):
+        target = handover.Target(tmp_path / str(on), depth="32f", removed=True, as_loud=on)
+        told = []
+        row = handover.hand_over(part, take.recording, take.surveyed.survey, target, told.append)
+        assert told == sorted(told) and told[-1] == pytest.approx(1.0)
+        stems[on] = sf.read(tmp_path / str(on) / "take.clean.wav")[0]
+    assert loudness(stems[False], rate) < loudness(sung, rate) - 0.5
+    assert loudness(stems[True], rate) == pytest.approx(loudness(sung, rate), abs=0.3)
+    gain = 10 ** (row["voice_gain_db"] / 20)
+    assert np.allclose(stems[True], gain * stems[False], atol=1e-6)
+    removed = [sf.read(tmp_path / str(on) / "take.removed.wav")[0] for on in (False, True)]
+    assert np.array_equal(*removed), "what was removed is told without the gain"

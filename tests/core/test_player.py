@@ -267,3 +267,36 @@ def test_the_stand_in_keeps_time_and_what_was_played():
     middle = slice(2 * BLOCK, int(0.15 * rate))
     offset = began - first
     assert any(np.array_equal(heard[offset + d :][middle], clean[middle]) for d in range(-2 * BLOCK, 2 * BLOCK))
+
+
+@pytest.mark.parametrize("speed", [0.75, 0.5])
+def test_slow_playing_keeps_the_pitch_and_takes_as_much_longer(speed):
+    """A tone of 187 Hz whose level rises: its periods stay, each level comes as much later, and there is no click."""
+    rate = 48_000
+    at = np.arange(4 * rate)
+    tone = (at / len(at) * np.sin(2 * np.pi * 187 * at / rate)).astype(np.float32)
+    deck = Deck(tone, rate)
+    deck.player.set_speed(speed)
+    deck.player.play()
+    heard = deck.hear(300)[4_800:].astype(float)
+    crossings = np.flatnonzero((heard[:-1] < 0) & (heard[1:] >= 0))
+    assert rate / np.mean(np.diff(crossings)) == pytest.approx(187, rel=0.01)
+    assert _roughness(heard) < 12 * _roughness(tone)
+    level = np.abs(heard[-rate // 10 :]).max()
+    place = speed * (300 * BLOCK - rate / 20)
+    assert level == pytest.approx(place / len(at), rel=0.05)
+    assert deck.player.position == pytest.approx(speed * 300 * BLOCK, abs=3_000)
+    deck.player.close()
+
+
+def test_once_plays_to_the_end_and_stops_without_a_click():
+    rate = 48_000
+    tone = (0.5 * np.sin(2 * np.pi * 110 * np.arange(2 * rate) / rate)).astype(np.float32)
+    deck = Deck(tone, rate)
+    deck.player.play_once(10_000, 30_000)
+    heard = deck.hear(60)
+    sounding = np.flatnonzero(heard)
+    assert not deck.player.playing and sounding[-1] - sounding[0] == pytest.approx(20_000, abs=8)
+    assert np.array_equal(heard[1_000:19_000], tone[11_000:29_000])
+    assert _roughness(heard) < 12 * _roughness(tone)
+    deck.player.close()

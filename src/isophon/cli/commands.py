@@ -92,7 +92,7 @@ def clean(call: argparse.Namespace) -> int:
         raise CallError("--together: the song is told by a session; name it with --session SESSION")
     handover.check_pattern(call.name)
     target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels,
-                             cues=call.cues, proof=call.report, name=call.name)  # fmt: skip
+                             cues=call.cues, proof=call.report, name=call.name, as_loud=call.as_loud)  # fmt: skip
     if call.session:
         session = _loaded(call.session)
         target = dataclasses.replace(target, song=session.name, together=session.span if call.together else None)

@@ -155,6 +155,8 @@ def _parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
     clean.add_argument("--report", action="store_true", help="also write report.html, which shows what was done")
     clean.add_argument("--together", action="store_true",
                        help="with --session: every stem begins and ends with the song")  # fmt: skip
+    clean.add_argument("--as-loud", action="store_true",
+                       help="a gain leaves each voice as loud as it was sung; the report tells it")  # fmt: skip
     clean.add_argument("--name", default="", metavar="PATTERN",
                        help="names of the stems, of {part}, {role}, {song} and {number}")  # fmt: skip
     clean.add_argument("--whole", action="store_true", help="all or nothing: DIR is new and there when all is written")

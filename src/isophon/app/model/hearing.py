@@ -19,6 +19,7 @@ from isophon.core.session.model import Guide, Part
 
 BESIDE_LEAD = "with the lead"
 HEARS = ("alone", BESIDE_LEAD, "with the stack", "with the bed")
+SPEEDS = (1.0, 0.75, 0.5)
 _MOST_PAUSES_DB = 40.0
 _MOST_LIFT_DB, _SOFTER_DB = 18.0, 6.0  # of a band alone
 _BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
@@ -41,6 +42,7 @@ class Hearing(QObject):
         self._band: BandHeard | None = None  # what is heard alone, or not
         self._band_before: tuple[str, ...] = ()
         self._looped: tuple[str, ...] = ()
+        self._played_once = self._placed = False  # whether a place was chosen since the selection was
         self._mapping: tuple[int, float] | None = None
         self._open()
         workspace.session_changed.connect(self.refresh)
@@ -260,9 +262,42 @@ class Hearing(QObject):
             self.player.stop()
             return
         start, end = self.workspace.session.span
-        if self.player.position >= round((end - start) * self.player.sample_rate) - 1:
+        if self._played_once:
+            self._played_once = False
+            self._set_loop()
+        if self.workspace.selection and not self._placed:
+            self.player.seek(self._before(self.workspace.selection[0]))
+        elif self.player.position >= round((end - start) * self.player.sample_rate) - 1:
             self.player.seek(0)
         self.player.play()
+
+    def play_once(self) -> None:
+        """Play the selection, else the marks in hand, once, from a little earlier where that is wanted."""
+        span = self._selected_span()
+        if span is not None:
+            start, end = self._within_song(*span)
+            self._played_once = True
+            self.player.play_once(self._before(start), self.frame(end))
+
+    def _before(self, seconds: float) -> int:
+        """The frame of a second of the part in hand, earlier by the pre-roll."""
+        return max(0, self.frame(seconds - self.listening.pre_roll_s))
+
+    def next_speed(self) -> None:
+        """Full speed, three quarters, half: the next, at the same pitch."""
+        self.player.set_speed(SPEEDS[(SPEEDS.index(self.player.speed) + 1) % len(SPEEDS)])
+        self.changed.emit()
+
+    def scrub(self, seconds: float | None) -> None:
+        """Hear what is under a pointer that is dragged, at a second of the part in hand; None: its end."""
+        if seconds is None:
+            self.player.stop()
+            self._set_loop()
+            return
+        first = max(0, self.frame(seconds) - self.player.sample_rate // 25)
+        self.player.set_loop((first, first + 2 * self.player.sample_rate // 25))
+        if not self.player.playing:
+            self.player.play()
 
     def loop_mark(self) -> None:
         """Loop the mark in hand, at once."""
@@ -271,6 +306,7 @@ class Hearing(QObject):
 
     def seek(self, seconds: float) -> None:
         """Go to a second of the part in hand, out of the loop."""
+        self._placed = True
         self.player.set_loop(None)
         self.player.seek(self.frame(seconds))
 
@@ -293,20 +329,27 @@ class Hearing(QObject):
 
     def loop_span(self) -> tuple[int, int] | None:
         """The frames that loop: the selection, else what surrounds the marks in hand."""
-        if not self.looping:
+        span = self._selected_span() if self.looping else None
+        if span is None:
             return None
+        start, end = self._within_song(*span)
+        return self.frame(start), self.frame(end)
+
+    def _selected_span(self) -> tuple[float, float] | None:
+        """The selection, else what surrounds the marks in hand, in s of the part in hand."""
         marks = self.workspace.marks_in_hand()
         if self.workspace.selection:
-            start, end = self.workspace.selection
-        elif marks:
-            start = min(m.span[0] for m in marks) - _BEFORE_MARK_S
-            end = max(m.span[1] for m in marks) + _AFTER_MARK_S
-        else:
+            return self.workspace.selection
+        if not marks:
             return None
+        return min(m.span[0] for m in marks) - _BEFORE_MARK_S, max(m.span[1] for m in marks) + _AFTER_MARK_S
+
+    def _within_song(self, start: float, end: float) -> tuple[float, float]:
         first, last = self.workspace.song
-        return self.frame(max(first, start)), self.frame(min(last, end))
+        return max(first, start), min(last, end)
 
     def _hand_changed(self) -> None:
+        self._placed = False
         self._set_loop()
         span = self.loop_span()
         if span and self.workspace.in_hand != self._looped:

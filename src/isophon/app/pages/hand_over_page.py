@@ -48,7 +48,15 @@ _CLIP = {
     "float": "if a stem would clip: write it as 32-bit float",
     "refuse": "if a stem would clip: do not write it",
 }
-_TICKED = ("removed", "labels", "cues", "proof", "together", "whole")  # what is remembered; never "write over"
+_TICKED = (
+    "removed",
+    "labels",
+    "cues",
+    "proof",
+    "together",
+    "as_loud",
+    "whole",
+)  # remembered; never "write over"
 _LONGEST_PATTERN = 200
 _NEAR_FULL_DBFS, _TELLING = -0.5, 0.05
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
@@ -95,6 +103,9 @@ class HandOverPage(QWidget):
         self.cues = QCheckBox("also the marks in WAV stems, as cue points")
         self.proof = QCheckBox("also the proof: a page that shows what was done (report.html)")
         self.together = QCheckBox("all begin and end with the song")
+        self.as_loud = QCheckBox("each voice as loud as it was sung")
+        self.as_loud.setToolTip("A gain on each stem, so that a balance that was found before stays; the report tells "
+                                "it. Takes as long again")  # fmt: skip
         self.whole = QCheckBox("all or nothing: a new folder, there once everything is in it")
         self.name = QLineEdit(placeholderText="as the recording")
         self.name.setToolTip("A pattern for the names: {part}, {role}, {song} and {number}; empty: as the recording")
@@ -149,7 +160,8 @@ class HandOverPage(QWidget):
         fields.addWidget(Label("Names"), 2, 0)
         fields.addWidget(self.name, 2, 1)
         boxes = grid(None, 24, 8)
-        ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.whole, self.force, self.aside)
+        ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.as_loud, self.whole, self.force,
+                  self.aside)  # fmt: skip
         for i, box in enumerate(ticked):
             boxes.addWidget(box, i // 2, i % 2)
         boxes.setColumnStretch(1, 1)
@@ -214,6 +226,7 @@ class HandOverPage(QWidget):
             self.name.text().strip(),
             self.workspace.session.name,
             self.workspace.session.span if self.together.isChecked() else None,
+            self.as_loud.isChecked(),
         )
 
     def _numbered(self, part: Part, target: handover.Target) -> handover.Target:

@@ -58,7 +58,11 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
     (
         "Hearing",
         (
-            ("play", "Space", "play or stop"),
+            ("play", "Space", "play or stop; from the selection, where there is one"),
+            ("play_once", "Shift+Space", "the selection, or the mark in hand, once"),
+            ("play_here", ".", "play from the pointer"),
+            ("speed", ",", "full speed, ¾, half, at the same pitch: the next"),
+            ("", "Alt drag", "over the ruler: hear what is under the pointer"),
             ("loop", "O", "loop the mark or the selection, or not"),
             ("compare", "C", "as sung, cleaned, taken out: the next"),
             ("in_turn", "Shift+C", "as sung and cleaned in turn, loop by loop, or not"),

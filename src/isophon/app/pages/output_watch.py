@@ -37,7 +37,8 @@ class OutputWatch:
         self._turns += 1
         if self._turns % _LOOK_EVERY == 0 and device.name:
             device.look()
-        transport.show_device(device, hearing.listening.volume_db, hearing.listening.sides)
+        transport.show_device(device, hearing.listening.volume_db, hearing.listening.sides,
+                              hearing.player.speed)  # fmt: skip
         transport.show_match(hearing.matched, hearing.gain_db)
         transport.meter.follow(hearing.player)
         if transport.output_panel.isVisible():

@@ -52,6 +52,8 @@ class ResultsTable(QTableWidget):
         before, after, kinds = row["before"], row["after"], row["kinds"]
         texts = [" → ".join(theme.level(side[key], "").strip() for side in (before, after)) for key in _FIGURES]
         self._add(part_id, [*texts, *(_counted(kinds.get(which.kind)) for which in PASSES)])
+        if row.get("voice_gain_db"):
+            self.add_line(part_id, f"as loud as it was sung: gain {theme.signed(row['voice_gain_db'])} dB")
         if row["trim_db"]:
             self.add_line(part_id, f"would have clipped: turned down by {-row['trim_db']:.1f} dB as a whole")
         elif row["depth"] != depth:

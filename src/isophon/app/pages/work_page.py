@@ -121,6 +121,7 @@ class WorkPage(WorkViews):
         self.hand_over.part_asked.connect(self._open_part)
         self.trace.loop_asked.connect(hearing.loop_mark)
         self.trace.seek_asked.connect(hearing.seek)
+        self.trace.scrubbed.connect(hearing.scrub)
         workspace.band_asked.connect(hearing.hear_band)
         workspace.band_left.connect(hearing.hear_all)
         self.draw.toggled.connect(self.set_drawing)

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
 
 from isophon.app import theme
-from isophon.app.model.listening import BLOCKS, HIGHEST_DB, LOWEST_DB, RATES, ListeningSettings
+from isophon.app.model.listening import BLOCKS, HIGHEST_DB, LOWEST_DB, PRE_ROLLS_S, RATES, ListeningSettings
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import grid
@@ -32,7 +32,9 @@ class OutputPanel(QFrame):
         self.setAccessibleName("Output")
         self.settings = ListeningSettings()
         self._outputs: list[Output] = []
-        self.device, self.rate, self.block, self.sides = (Choice() for _ in range(4))
+        self.device, self.rate, self.block, self.sides, self.pre_roll = (Choice() for _ in range(5))
+        self.pre_roll.addItems([f"{seconds:g} s" if seconds else "none" for seconds in PRE_ROLLS_S])
+        self.pre_roll.setToolTip("How much earlier a selection is played from (Space, Shift+Space)")
         self.rate.addItems([f"{rate / 1000:g} kHz" if rate else "as the session" for rate in RATES])
         self.block.addItems([f"{block} samples" if block else "as the device" for block in BLOCKS])
         self.sides.addItems(SIDES)
@@ -47,7 +49,8 @@ class OutputPanel(QFrame):
         column.setSpacing(8)
         column.addWidget(Label("Output", objectName="head"))
         rows = grid(None, 12, 6)
-        named = (("Device", self.device), ("Rate", self.rate), ("Block", self.block), ("Heard as", self.sides))
+        named = (("Device", self.device), ("Rate", self.rate), ("Block", self.block), ("Heard as", self.sides),
+                 ("Pre-roll", self.pre_roll))  # fmt: skip
         for row, (words, choice) in enumerate(named):
             choice.setAccessibleName(words)
             rows.addWidget(Label(words), row, 0)
@@ -61,6 +64,7 @@ class OutputPanel(QFrame):
         self.rate.activated.connect(lambda i: self._set(rate=RATES[i]))
         self.block.activated.connect(lambda i: self._set(block=BLOCKS[i]))
         self.sides.activated.connect(lambda i: self._set(sides=i))
+        self.pre_roll.activated.connect(lambda i: self._set(pre_roll_s=PRE_ROLLS_S[i]))
         self.volume.moved.connect(lambda value, _: self._set(volume_db=round(value, 1)))
         self.limited.clicked.connect(lambda on: self._set(limited=on))
 
@@ -72,6 +76,8 @@ class OutputPanel(QFrame):
         self.rate.setCurrentIndex(RATES.index(settings.wanted.rate))
         self.block.setCurrentIndex(BLOCKS.index(settings.wanted.block))
         self.sides.setCurrentIndex(settings.sides)
+        near = min(PRE_ROLLS_S, key=lambda seconds: abs(seconds - settings.pre_roll_s))
+        self.pre_roll.setCurrentIndex(PRE_ROLLS_S.index(near))
         self.volume.show_value(settings.volume_db)
         self.limited.setChecked(settings.limited)
 

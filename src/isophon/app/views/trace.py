@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QNativeGestureEvent, QWheelEvent
+from PySide6.QtGui import QContextMenuEvent, QCursor, QKeyEvent, QMouseEvent, QNativeGestureEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.workspace import Workspace
@@ -31,6 +31,7 @@ class Trace(TraceChart):
 
     loop_asked = Signal()
     seek_asked = Signal(float)
+    scrubbed = Signal(object)
     menu_asked = Signal(QPoint, object, object)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
@@ -90,6 +91,10 @@ class Trace(TraceChart):
         if self.limits.press(event.position(), spectrum):
             self._drag, self._moved = ("limit", x, self.workspace.view), False
             return
+        if overview.bottom() <= y < ruler.bottom() and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self._drag, self._moved = ("scrub", x, self.workspace.view), True
+            self.scrubbed.emit(self.time_at(x))
+            return
         what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
         self._drag, self._moved = (what, x, self.workspace.view), False
         self._gesture += 1
@@ -110,6 +115,9 @@ class Trace(TraceChart):
             return
         what, from_x, view = self._drag
         x = event.position().x()
+        if what == "scrub":
+            self.scrubbed.emit(self.time_at(x))
+            return
         if what == "box":
             self._box.go_on(event.position(), self._rows()[3])
             self.update()
@@ -142,7 +150,16 @@ class Trace(TraceChart):
         self.update()
         return drawing
 
+    def time_under_pointer(self) -> float:
+        """The second of the part in hand under the pointer; where that is not over the view, at its left edge."""
+        x = self.mapFromGlobal(QCursor.pos()).x()
+        return max(self.workspace.view[0], min(self.workspace.view[1], self.time_at(x)))
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._drag and self._drag[0] == "scrub":
+            self._drag = None
+            self.scrubbed.emit(None)
+            return
         if self._drag and self._drag[0] == "box":
             self._drag = None
             self._box.keep(self._rows()[3])

@@ -20,6 +20,7 @@ from isophon.core.playing.remote import RemoteDevice
 _WIDE, _SMALL, _SMALLEST, _LEAST = 1_400, 1_180, 990, 56
 _FOR_NOW = "as sung for now"
 _LIMITS_DB = 0.1
+_SPEEDS = {0.75: "¾ speed", 0.5: "half speed"}
 _SHORT_WAIT = 3  # turns of the clock that are not worth a word
 
 
@@ -220,14 +221,15 @@ class Transport(QFrame):
             "\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level)
         )
 
-    def show_device(self, device: RemoteDevice, volume_db: float, sides: int) -> None:
-        """Say where the sound goes; the name is empty while that is not known yet."""
-        shown = device.name, device.silent, device.gone, volume_db, sides
+    def show_device(self, device: RemoteDevice, volume_db: float, sides: int, speed: float) -> None:
+        """Say where the sound goes, and how; the name is empty while that is not known yet."""
+        shown = device.name, device.silent, device.gone, volume_db, sides, speed
         if shown == self._shown_device:
             return
         self._shown_device = shown
         name = device.name if len(device.name) <= 18 else device.name[:17] + "…"
-        how = f"{SIDES[sides]}" if sides else f"{theme.signed(volume_db)} dB" if volume_db else ""
+        how = ", ".join(filter(None, (_SPEEDS.get(speed, ""), SIDES[sides] if sides else "",
+                                      f"{theme.signed(volume_db)} dB" if volume_db else "")))  # fmt: skip
         name = "no sound device" if device.silent else name if how else f"plays on {name}"
         self._device = f"{name}{how and ', '}{how} ▾"
         gone = f"\n{device.gone} went away; it is used again once it is back" if device.gone else ""

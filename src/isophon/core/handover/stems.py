@@ -26,6 +26,7 @@ from isophon.core.errors import CallError, ExistsError, InputError, OutputError,
 from isophon.core.handover.counts import kinds
 from isophon.core.handover.observed import Observed
 from isophon.core.handover.proof import PROOF, told_of, write_proof
+from isophon.core.handover.voice_gain import voice_gain_db
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME
 from isophon.core.reading import path_of, read_bytes
@@ -51,7 +52,8 @@ class Target:
     marks go into WAVE stems as cue points. ``proof``: rows tell what the proof shows. ``name``: the pattern of file
     names, of ``{part}``, ``{role}``, ``{song}`` and ``{number}``; '' for the recording's own; ``song``: its name;
     ``number``: the part's, see :func:`numbered`.
-    ``together``: (start, end) of the song in s, which every stem then has; None: each as its recording.
+    ``together``: (start, end) of the song in s, which every stem then has; None: each as its recording. ``as_loud``: a
+    gain leaves the voice as loud as it was sung.
     """
 
     folder: Path
@@ -67,6 +69,7 @@ class Target:
     name: str = ""
     song: str = ""
     together: tuple[float, float] | None = None
+    as_loud: bool = False
     number: str = ""
 
 
@@ -222,33 +225,37 @@ def hand_over(
     hop = round(survey.hop_s * recording.sample_rate)
     observed = Observed(part, survey) if target.proof else None
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
-    plan, highest, rounds = part.plan_without(target.without), 0.0, 1 + target.removed
+    plan, highest, rounds = part.plan_without(target.without), 0.0, 1 + target.removed + target.as_loud
     length = recording.frames if target.together is None else renderer.frames_of(plan)
 
     def as_sung() -> Iterator[np.ndarray]:
         return itertools.chain(recording.blocks(), _silence(recording.channels, length - recording.frames))
 
-    def cleaned() -> Iterator[np.ndarray]:
-        nonlocal highest
+    def rendered(earlier: int) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+        """As sung and cleaned, telling how far it is; ``earlier``: rounds that were done before."""
         done = 0
         for sung, clean in renderer.blocks(plan, as_sung()):
+            done += sung.shape[1]
+            if progress:
+                progress((earlier + done / length) / rounds)
+            yield sung, clean
+
+    gain_db = voice_gain_db(part, survey, rendered(0)) if target.as_loud else 0.0
+    voice_gain = np.float32(10 ** (gain_db / 20))
+
+    def cleaned() -> Iterator[np.ndarray]:
+        nonlocal highest
+        for sung, clean in rendered(int(target.as_loud)):
+            clean = clean if voice_gain == 1 else voice_gain * clean
             before.add(sung)
             after.add(clean)
             if observed is not None:
                 observed.add(sung, clean)
             highest = max(highest, float(np.abs(clean).max(initial=0.0)))
-            done += sung.shape[1]
-            if progress:
-                progress(done / length / rounds)
             yield clean
 
     def taken_out() -> Iterator[np.ndarray]:
-        done = 0
-        for sung, clean in renderer.blocks(plan, as_sung()):
-            done += sung.shape[1]
-            if progress:
-                progress((1 + done / length) / rounds)
-            yield sung - clean
+        return (sung - clean for sung, clean in rendered(rounds - 1))
 
     rate = rate or recording.sample_rate
     frames = converted_frames(length, recording.sample_rate, rate)
@@ -272,7 +279,7 @@ def hand_over(
         trim_db = -math.ceil(10 * db(highest**2) + 1 + 2 * (rate != recording.sample_rate)) / 10
         trim_db = 0.0 if target.clip == "float" else trim_db
         how |= {"depth": "32f"} if target.clip == "float" else {}
-        gain = np.float32(10 ** (trim_db / 20))
+        gain = voice_gain * np.float32(10 ** (trim_db / 20))
         again = (gain * clean for _, clean in renderer.blocks(plan, as_sung()))
         clipped = write_stem(stem, at_rate(again), *shape, **how)
     if target.removed:
@@ -289,6 +296,7 @@ def hand_over(
         "frames": shape[2],
         "clipped_samples": clipped,
         "trim_db": trim_db,
+        "voice_gain_db": gain_db,
         "depth": how["depth"],
         "voice_lufs": part.voice_lufs,
         "before": before.result(still),

@@ -14,6 +14,8 @@ from isophon.core.playing.readiness import Readiness
 CHUNK = 1024
 _FADE = 256
 SHORTEST_LOOP = 4 * _FADE
+_FAR_COSTS = 0.05  # of the likeness, at the far end: of two places that are as like the nearer one
+_NEAR_S = 0.008  # around a place at which slow playing goes on: half a period of a low voice
 
 
 class Chunk(NamedTuple):
@@ -37,6 +39,8 @@ class Wanted(NamedTuple):
     """What comes next: from ``start`` on, or with the ``loop`` from its beginning once that is past its end.
 
     ``jump_from``: the frame that would have come without the jump; ``faded_from``: the scene that was heard before.
+    ``follows``: where it is played slowly, the frame that would come at full speed. ``once``: the loop is played to its
+    end and no further.
     """
 
     start: int
@@ -45,6 +49,8 @@ class Wanted(NamedTuple):
     faded_from: Scene | None
     version: int
     loop: tuple[int, int] | None
+    follows: int | None = None
+    once: bool = False
 
 
 class Span(NamedTuple):
@@ -58,7 +64,8 @@ class Span(NamedTuple):
 
 def span_of(wanted: Wanted, samples: int) -> Span:
     """The frames of the next chunk of a mix that is ``samples`` frames long."""
-    start, jump_from, loop = wanted.start, wanted.jump_from, wanted.loop
+    start, loop = wanted.start, wanted.loop
+    jump_from = wanted.follows if wanted.jump_from is None else wanted.jump_from
     if loop and start >= loop[1]:
         jump_from, start = (start if jump_from is None else jump_from), loop[0]
     stop = min(start + CHUNK, loop[1] if loop and start < loop[1] else samples)
@@ -81,6 +88,9 @@ def make_chunk(wanted: Wanted, span: Span, ended: Scene | None, readiness: Readi
     if before:
         _cross(before, heard, slice(0, fade))
     stop = start + frames
+    if wanted.once and wanted.loop and stop >= wanted.loop[1]:
+        for part in heard:
+            part[:, -fade:] *= 1 - rise(fade, fade)[:, 0]
     follows = readiness.scene(now, stop - fade, fade + span.follow)
     if follows != now:  # what comes is not ready: this ends with what is, so that there is no edge
         then = hear(follows, rate, stop - fade, fade)
@@ -89,6 +99,27 @@ def make_chunk(wanted: Wanted, span: Span, ended: Scene | None, readiness: Readi
         for part, piece in zip(heard, then, strict=True):
             part[:, frames - fade :] = piece
     return Chunk(start, heard, wanted.version, now != scene, follows, wanted.jump_from is not None)
+
+
+def slower(scene: Scene, natural: int, target: int, readiness: Readiness) -> int:
+    """Where to go on instead of at frame ``natural``, so that it is played more slowly at its own pitch.
+
+    At the place around ``target`` at which the mix is most like what would follow (waveform similarity, Verhelst &
+    Roelands 1993).
+    """
+    rate = readiness.rate
+    near = round(_NEAR_S * rate)
+
+    def mono(first: int, frames: int) -> np.ndarray:
+        heard = hear(readiness.scene(scene, first, frames), rate, first, frames)
+        return (heard.cleaned + heard.rest).sum(axis=0).astype(np.float64)
+
+    wanted = mono(natural, _FADE)
+    around = mono(target - near, 2 * near + _FADE)
+    power = np.convolve(np.square(around), np.ones(_FADE), "valid")
+    alike = np.correlate(around, wanted, "valid") / np.sqrt(power + 1e-9)
+    far = np.abs(np.arange(-near, near + 1)) / near
+    return target - near + int(np.argmax(alike - _FAR_COSTS * far * np.abs(alike).max()))
 
 
 def _cross(before: Heard, after: Heard, span: slice) -> None:

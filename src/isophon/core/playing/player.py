@@ -19,7 +19,7 @@ import numpy as np
 
 from isophon.core import log
 from isophon.core.errors import IsophonError
-from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, span_of
+from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, slower, span_of
 from isophon.core.playing.gauge import LONGEST, MOMENTARY, STEP_S
 from isophon.core.playing.mix import Scene
 from isophon.core.playing.readiness import Readiness
@@ -61,6 +61,8 @@ class Player:
         self._for_now, self._patient_until = False, 0.0
         self._dropped_at = 0.0
         self._place = int(self._ring["read"]), 0  # a frame of the ring, and that of the mix
+        self._speed, self._once = 1.0, False
+        self._owed = 0  # frames by which slow playing is ahead of its time
         self._chain: Chain | None = None
         self._matches = False
         self._closed, self._failed = False, False
@@ -132,6 +134,7 @@ class Player:
     def set_loop(self, loop: tuple[int, int] | None) -> None:
         """Play only these frames, again and again; None: to the end."""
         with self._work:
+            self._once = False
             self._loop = loop if loop and loop[1] - loop[0] > SHORTEST_LOOP else None
             steps = (self._loop[1] - self._loop[0]) / self.sample_rate / STEP_S if self._loop else 0.0
             self._ring["match_steps"] = min(max(math.ceil(steps), MOMENTARY), LONGEST) if steps else 0
@@ -142,6 +145,20 @@ class Player:
                 self._restart(self._loop[0])
             else:
                 self._drop()
+
+    def play_once(self, first: int, last: int) -> None:
+        """Play these frames, and stop."""
+        self.set_loop((first, last))
+        with self._work:
+            self._once = self._loop is not None
+            self._restart(first)
+        self.play()
+
+    def set_speed(self, speed: float) -> None:
+        """Play at a part of the speed, above 0 to 1, at the same pitch."""
+        with self._work:
+            self._speed = float(np.clip(speed, 0.25, 1.0))
+            self._drop()
 
     def set_scene(self, scene: Scene, samples: int | None = None) -> int:
         """What is heard from now on; returns the version that :meth:`ready` waits for. ``samples``: a new length."""
@@ -242,14 +259,16 @@ class Player:
 
     def _position(self) -> int:
         at, start = self._place
-        return start + int(self._ring["read"]) - at
+        return start + round((int(self._ring["read"]) - at) * self._speed)
 
     def _heard(self) -> bool:
         """Whether the output is reading, or may begin to."""
         return self.playing or self._ring["gain"] > 0
 
     def _nothing_follows(self) -> bool:
-        return self._next >= self._samples and not self._loop
+        if self._loop:
+            return self._once and self._next >= self._loop[1]
+        return self._next >= self._samples
 
     def _go_on(self) -> None:
         """Let all that wait look again."""
@@ -370,14 +389,18 @@ class Player:
         self._on_change()
 
     def _state(self) -> Wanted:
-        return Wanted(self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop)
+        last, follows = (self._chunks[-1] if self._chunks else None), None
+        if self._speed < 1 and last is not None and last.start + last.frames != self._next:
+            follows = last.start + last.frames
+        return Wanted(self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop, follows,
+                      self._once)  # fmt: skip
 
     def _ended(self) -> Scene | None:
         """What the last chunk that is queued ends with."""
         return self._chunks[-1].ends if self._chunks else None
 
     def _wanted(self) -> bool:
-        more = self._next < self._samples or self._loop is not None
+        more = not self._nothing_follows()
         most = FAR_AHEAD if time.monotonic() - self._dropped_at > _CALM_S else AHEAD
         return not self._failed and len(self._chunks) < most and more
 
@@ -390,7 +413,13 @@ class Player:
         reached = span.frames + span.follow
         if not self._is_ready(state.scene, span.start, reached, state) and state != self._state():
             return None
-        return make_chunk(state, span, ended, self._readiness), span.start + span.frames
+        chunk, following = make_chunk(state, span, ended, self._readiness), span.start + span.frames
+        if self._speed < 1 and span.frames == CHUNK and (not state.loop or following < state.loop[1]):
+            target = round(span.start + self._speed * CHUNK - self._owed)
+            natural, following = following, slower(state.scene, following, target, self._readiness)
+            following = min(natural, max(span.start + 1, following))
+            self._owed = following - target
+        return chunk, following
 
     def _is_ready(self, scene: Scene, start: int, frames: int, state: Wanted) -> bool:
         """Wait until a span of a scene is ready, as long as nobody would hear that; whether it is."""

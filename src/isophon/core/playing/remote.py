@@ -105,7 +105,7 @@ class RemotePlayer:
         self.sample_rate, self.trouble = 48_000, ""
         self.scene: Scene = ()
         self.chain: Chain | None = None
-        self._samples = 1
+        self._samples, self.speed = 1, 1.0
         self._loop: tuple[int, int] | None = None
         self._compare = "cleaned"
         self._match_db: float | None = None
@@ -184,6 +184,19 @@ class RemotePlayer:
         self.send("set_loop", loop)
         if loop and loop[1] - loop[0] > SHORTEST_LOOP and not loop[0] <= place < loop[1]:
             self._position, self._position_sent = loop[0], self._sent
+
+    def play_once(self, first: int, last: int) -> None:
+        """Play these frames, and stop."""
+        self._loop = (first, last)
+        self.send("play_once", first, last)
+        self._position, self._position_sent = first, self._sent
+        self._playing, self._playing_sent = True, self._sent
+
+    def set_speed(self, speed: float) -> None:
+        """Play at a part of the speed, above 0 to 1, at the same pitch."""
+        if speed != self.speed:
+            self.speed = speed
+            self.send("set_speed", speed)
 
     def set_scene(self, scene: Scene, samples: int | None = None) -> int:
         """What is heard from now on; returns the version that :meth:`ready` waits for. ``samples``: a new length."""
@@ -272,7 +285,7 @@ class RemotePlayer:
 
     def _start_again(self) -> None:
         """Begin another process, with all that was asked of the one that ended."""
-        scene, chain, loop, position = self.scene, self.chain, self._loop, self.position
+        scene, chain, loop, position, speed = self.scene, self.chain, self._loop, self.position, self.speed
         compare, match_db = self._compare, self._match_db
         self._sender, self._sent_plans, self._sent = None, {}, 0
         self._state, self._messages = State.make(), queue.SimpleQueue()
@@ -281,6 +294,7 @@ class RemotePlayer:
         self._send_scene()
         self.set_loop(loop)
         self.set_compare(compare)
+        self.set_speed(speed)
         if match_db is not None:
             self.set_match(match_db)
         if chain is not None:

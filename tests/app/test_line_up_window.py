@@ -106,7 +106,7 @@ def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):
     assert esses[0] == esses[1], "esses go by the lead's all the same"
     lined_up.hearing.set_hear("with the lead")
     heard = {
-        item.id: lined_up.hearing._gains(item) for item in workspace.session.items if lined_up.hearing._sounds(item.id)
+        item.id: lined_up.hearing._gains(item) for item in workspace.session.items if lined_up.hearing.sounds(item.id)
     }
     assert set(heard) == {workspace.part.id, other} and heard[other][1] == 0 == heard[workspace.part.id][0]
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot=qtbot)

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication
 
 from driving import key, opened, press
 from isophon.app.model import chain_shelf, listening
+from isophon.app.pages.versions_page import VersionsPage
 from isophon.core.playing.output import MONO
 from isophon.core.session import edits, file
 from isophon.core.session.chain import STARTS, Chain
@@ -214,9 +215,40 @@ def test_the_selection_plays_once_slowly_with_a_pre_roll_and_a_drag_is_heard(roo
     qtbot.mousePress(trace, Qt.MouseButton.LeftButton, alt, at[0])
     for place in at:
         left = Qt.MouseButton.LeftButton
-        move = QMouseEvent(QEvent.Type.MouseMove, place.toPointF(), trace.mapToGlobal(place.toPointF()), left, left, alt)
+        move = QMouseEvent(
+            QEvent.Type.MouseMove, place.toPointF(), trace.mapToGlobal(place.toPointF()), left, left, alt
+        )
         QApplication.sendEvent(trace, move)
         qtbot.wait(150)
     qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, alt, at[-1])
     qtbot.waitUntil(lambda: not player.playing, timeout=2_000)
     assert level_db(player.device.heard()) > -50 and workspace.selection == (6.6, 7.1)
+
+
+def test_versions_are_switched_while_it_plays_and_listed(room, qtbot):
+    workspace = room.workspace
+    press(room, key("Esses"), qtbot=qtbot)
+    press(room, Key.Key_1, CTRL, qtbot)
+    first = workspace.part.ess.ceiling_db
+    press(room, Key.Key_2, CTRL, qtbot)
+    workspace.set_setting("ceiling_db", first - 6)
+    at_a_phrase(room)
+    room.hearing.player.play()
+    plans = [workspace.part.plan]
+    press(room, Key.Key_1, CTRL, qtbot)
+    plans.append(workspace.part.plan)
+    assert workspace.part.ess.ceiling_db == first and room.hearing.player.playing and plans[0] != plans[1]
+    assert "version A" in room.title.state.text()
+    page = VersionsPage(workspace, room)
+    page.show()
+    assert f"ess ceiling db {first:g} → {first - 6:g}" in page.text.toPlainText() and page.letters["A"].isChecked()
+    qtbot.mouseClick(page.letters["B"], Qt.MouseButton.LeftButton)
+    assert workspace.part.ess.ceiling_db == first - 6
+    press(room, Key.Key_3, CTRL | Qt.KeyboardModifier.AltModifier, qtbot)
+    assert "nothing is kept under this letter" in room.message.text()
+    press(room, Key.Key_1, CTRL | Qt.KeyboardModifier.AltModifier, qtbot)
+    assert workspace.part.ess.ceiling_db == first and workspace.session.version == "B"
+    workspace.undo()
+    qtbot.mouseClick(page.settle, Qt.MouseButton.LeftButton)
+    assert not workspace.session.versions and workspace.part.ess.ceiling_db == first - 6
+    page.close()

@@ -114,6 +114,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("close", "Ctrl+W", "close the session"),
             ("quit", "Ctrl+Q", "quit"),
             ("history", "Ctrl+H", "the history of all steps"),
+            ("", "Ctrl+1 to 4", "version A, B, C or D, of all parts"),
+            ("", "Ctrl+Alt+1 to 4", "the parts in hand as in version A, B, C or D"),
             ("lay_out", "1", "Lay out"),
             *((which.kind, _station(i), which.name) for i, which in enumerate(PASSES, 2)),
             ("hand_over", _station(len(PASSES) + 2), "Hand over"),

@@ -13,7 +13,9 @@ from isophon.app.model.in_hand import ORDERS
 from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.pages.treatment_menu import treat_others
+from isophon.app.pages.versions_page import go_to, take_from
 from isophon.app.sheets import PASSES
+from isophon.core.session.model import LETTERS
 
 _STEP_DB, _NUDGE_S = 0.5, 0.005
 
@@ -126,7 +128,15 @@ def add_keys(page: Any) -> None:
     of_the_marks = keys_of_the_marks()
     for name, action in actions.items():
         for key in keys_of(name):
-            shortcut = QShortcut(QKeySequence(key), page, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(action)
+            shortcut = _shortcut(page, key, action)
             if name in of_the_marks:
                 page.pass_keys.append(shortcut)
+    for number, letter in enumerate(LETTERS, 1):
+        _shortcut(page, f"Ctrl+{number}", partial(go_to, workspace, letter))
+        _shortcut(page, f"Ctrl+Alt+{number}", partial(take_from, workspace, letter))
+
+
+def _shortcut(page: Any, key: str, action: Callable[[], object]) -> QShortcut:
+    shortcut = QShortcut(QKeySequence(key), page, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
+    shortcut.activated.connect(action)
+    return shortcut

@@ -27,6 +27,7 @@ from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
 from isophon.app.pages.output_watch import OutputWatch
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
+from isophon.app.pages.versions_page import VersionsPage
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
@@ -115,6 +116,7 @@ class WorkPage(WorkViews):
         self.menu.keys_asked.connect(self.show_keys)
         self.menu.history_asked.connect(self.show_history)
         self.menu.cards_asked.connect(self.show_cards)
+        self.menu.versions_asked.connect(lambda: VersionsPage(workspace, self).show())
         self.menu.marker_chosen.connect(self.markers.go_to)
         self.markers.told.connect(self.tell)
         self.hand_over.troubled.connect(self.warn)
@@ -231,6 +233,8 @@ class WorkPage(WorkViews):
             kept = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
         kind = {1: "mono", 2: "stereo"}.get(part.source.channels, "")
         about = f" · {kind}, {part.source.sample_rate / 1000:g} kHz, {theme.clock(part.source.duration)}"
+        version = self.workspace.session.version
+        about = f" · version {version}{about}" if version else about
         self.title.state.setText(kept + (about if part.id else ""))  # what is lost without being read comes first
         self.title_changed.emit()
 

@@ -23,7 +23,7 @@ class Meter(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(theme.u(30))
+        self.setFixedHeight(theme.u(27))
         self.setMinimumWidth(theme.u(120))
         self.setMaximumWidth(theme.u(230))
         self.limited_db = 0.0
@@ -36,7 +36,7 @@ class Meter(QWidget):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(theme.u(215), theme.u(30))
+        return QSize(theme.u(215), theme.u(27))
 
     def follow(self, player: RemotePlayer) -> None:
         """Take in the levels of the last moment."""
@@ -55,7 +55,7 @@ class Meter(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.mono(11))
         painter.setPen(theme.INK)
-        top = QRectF(0, 0, self.width(), theme.u(14))
+        top = QRectF(0, 0, self.width(), theme.u(13))
         painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._loudness())
         painter.setPen(theme.OVER if self._peak_db > -1.0 else theme.INK)
         painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._peak())
@@ -63,7 +63,7 @@ class Meter(QWidget):
         if _SHOWN_FROM_DB < taken < 90:
             painter.setPen(theme.OVER)
             painter.drawText(top, Qt.AlignmentFlag.AlignCenter, theme.signed(-taken))
-        bar = QRectF(0, theme.u(19), self.width(), theme.u(6))
+        bar = QRectF(0, theme.u(17), self.width(), theme.u(6))
         painter.fillRect(bar, theme.RULE)
         painter.fillRect(QRectF(0, bar.top(), self._x(self._levels["momentary"]), bar.height()), theme.DONE)
         for name, edge, way in (("sung_lufs", bar.top(), -1), ("cleaned_lufs", bar.bottom(), 1)):

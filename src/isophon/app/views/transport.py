@@ -104,6 +104,7 @@ class Transport(QFrame):
         self.output_panel.opened.connect(self.output_opened)
         self.device = named(QPushButton(), "link")
         self.device.setAccessibleName("Output")
+        self.device.setFixedHeight(theme.u(15))
         self.device.clicked.connect(lambda: self._open(self.output_panel, self.device))
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 4, 12, 4)

@@ -65,6 +65,9 @@ def flaw_of(session: Session) -> str:
     twice = _twice(item.id for item in session.items) or _twice(marker.id for marker in session.markers)
     if twice:
         return f'the name "{twice}" is there twice'
+    twice = _twice(version.letter for version in session.versions)
+    if twice:
+        return f'versions: the letter "{twice}" is there twice'
     both: tuple[tuple[str, Sequence[Part | Guide]], ...] = (("parts", session.parts), ("guides", session.guides))
     for rows, items in both:
         for i, item in enumerate(items):

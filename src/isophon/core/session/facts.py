@@ -70,14 +70,15 @@ def decisions_of(session: Session, before: tuple[Session, Session] | None = None
     same = {id(part): decided for part, decided in zip(before[0].parts, before[1].parts, strict=True)} if before else {}
     return replace(
         session,
-        parts=tuple(same.get(id(part)) or _decided(part) for part in session.parts),
+        parts=tuple(same.get(id(part)) or decided_part(part) for part in session.parts),
         guides=tuple(replace(g, listening=replace(g.listening, muted=False)) if g.listening.muted else g
                      for g in session.guides),
         heard=(),
     )  # fmt: skip
 
 
-def _decided(part: Part) -> Part:
+def decided_part(part: Part) -> Part:
+    """A part with decisions alone."""
     marks = tuple(sorted((m for m in part.marks if m.hand.decided), key=lambda m: (m.start, m.id)))
     return replace(part, marks=marks, listening=replace(part.listening, muted=False), **_NOTHING)
 
@@ -134,6 +135,11 @@ def _with_facts(part: Part, facts: SessionFacts) -> Part:
     part = replace(part, listening=listening, marks=_marks(part.marks, own.marks),
                    **{name: getattr(own, name) for name in _NOTHING})  # fmt: skip
     return part if own.leak is None else with_leak_moments(part, own.leak)
+
+
+def with_decisions(part: Part, facts: Facts, decided: tuple[Mark, ...]) -> Part:
+    """A part as it was found, with other decisions of its marks."""
+    return replace(part, marks=_marks(decided, facts.marks))
 
 
 def _marks(decided: tuple[Mark, ...], found: tuple[Mark, ...]) -> tuple[Mark, ...]:

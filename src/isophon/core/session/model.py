@@ -41,6 +41,8 @@ ROLES = ("lead", "double", "harmony", "adlib")
 GUIDES = ("cue", "bed")
 Role = Literal["lead", "double", "harmony", "adlib"]
 GuideKind = Literal["cue", "bed"]
+Letter = Literal["A", "B", "C", "D"]
+LETTERS: tuple[Letter, ...] = ("A", "B", "C", "D")
 
 
 class Source(msgspec.Struct, frozen=True):
@@ -316,11 +318,28 @@ _FOR_ONE_KIND_OR_NONE = {*NAMES, "marks", "id", "name", "singer", "listening", "
 _COUNTS_FOR_ALL = tuple(name for name in Part.__struct_fields__ if name not in _FOR_ONE_KIND_OR_NONE)
 
 
+class PartDecisions(Settings, frozen=True):
+    """What was decided of a part, as :class:`Part` has it; ``marks``: those of which something was decided."""
+
+    id: Name
+    done: Annotated[tuple[Name, ...], msgspec.Meta(max_length=100)] = ()
+    learned: tuple[Level, ...] = ()
+    marks: Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
+
+
+class Version(msgspec.Struct, frozen=True):
+    """What was decided of all parts, kept under a letter."""
+
+    letter: Letter
+    parts: Annotated[tuple[PartDecisions, ...], msgspec.Meta(max_length=MOST_PARTS)] = ()
+
+
 class Session(msgspec.Struct, frozen=True):
     """One song's cleaning. ``rate``: the rate that all stems are handed over at, None: each at its own.
 
     ``heard``: the marks that were played since they were found, as ``part/mark``, in order of these names. ``chain``:
-    the rough chain that it is listened to through; it reaches no file.
+    the rough chain that it is listened to through; it reaches no file. ``versions``: other ways of cleaning, and
+    ``version``: the letter of the one that is in force, '' for none.
     """
 
     name: Name
@@ -330,6 +349,8 @@ class Session(msgspec.Struct, frozen=True):
     rate: Literal[44_100, 48_000, 88_200, 96_000] | None = None
     heard: Annotated[tuple[Heard, ...], msgspec.Meta(max_length=MOST_HEARD)] = ()
     chain: Chain = Chain()
+    versions: Annotated[tuple[Version, ...], msgspec.Meta(max_length=len(LETTERS))] = ()
+    version: Letter | Literal[""] = ""
 
     def part(self, part_id: str) -> Part:
         """The part of that name; KeyError if there is none."""

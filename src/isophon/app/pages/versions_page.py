@@ -1,0 +1,104 @@
+"""Versions: ways of cleaning that are kept under letters, how they differ, and which one counts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+
+from isophon.app.model.workspace import Workspace
+from isophon.app.views.labels import Label
+from isophon.app.views.made import named, switch
+from isophon.core.errors import CallError
+from isophon.core.session import versions
+from isophon.core.session.model import LETTERS, Letter, Session
+
+_MOST_LINES = 400
+
+
+class VersionsPage(QDialog):
+    """Stays open beside the work, which goes on playing."""
+
+    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.workspace = workspace
+        self.setWindowTitle("Versions")
+        self.resize(520, 440)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.addWidget(Label("Versions", objectName="title"))
+        about = ("A letter keeps all that is decided now. Go to another letter, change on, and switch between them "
+                 "while it plays (Ctrl+1 to Ctrl+4). What you change belongs to the letter in force.")  # fmt: skip
+        column.addWidget(Label(about, objectName="soft", wordWrap=True))
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.letters: dict[Letter, QPushButton] = {}
+        for number, letter in enumerate(LETTERS, 1):
+            button = switch(letter)
+            button.setToolTip(f"Go to version {letter} (Ctrl+{number})")
+            button.clicked.connect(partial(go_to, workspace, letter))
+            self.letters[letter] = button
+            row.addWidget(button)
+        row.addStretch()
+        column.addLayout(row)
+        self.head = Label("", objectName="head")
+        column.addWidget(self.head)
+        self.text = named(QPlainTextEdit(), "list")
+        self.text.setReadOnly(True)
+        self.text.setAccessibleName("How the others differ from what stands now")
+        column.addWidget(self.text, 1)
+        buttons = QHBoxLayout()
+        self.settle = QPushButton("Keep this one only")
+        self.settle.setToolTip("What stands now is the one that counts; the letters go")
+        self.settle.clicked.connect(lambda: workspace.edit("keep one version", versions.settled))
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        buttons.addWidget(self.settle)
+        buttons.addStretch()
+        buttons.addWidget(close)
+        column.addLayout(buttons)
+        workspace.session_changed.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        session = self.workspace.session
+        kept = {one.letter for one in session.versions}
+        for letter, button in self.letters.items():
+            button.setChecked(letter == session.version)
+            button.setText(letter if letter in kept else f"{letter} (new)")
+        self.settle.setEnabled(bool(kept))
+        self.head.setText(f"Version {session.version} is in force" if session.version else "No versions yet")
+        self.text.setPlainText("\n".join(_told(session)))
+
+
+def _told(session: Session) -> list[str]:
+    lines: list[str] = []
+    for one in session.versions:
+        if one.letter != session.version:
+            differ = versions.differences(session, one.letter)
+            lines += [f"{one.letter}, where it differs from now:", *(f"   {line}" for line in differ[:_MOST_LINES])]
+            lines += [f"   and {len(differ) - _MOST_LINES} more"] if len(differ) > _MOST_LINES else []
+            lines += ["   nothing"] if not differ else []
+    return lines
+
+
+def go_to(workspace: Workspace, letter: Letter, *_: object) -> None:
+    """Go to a version; its letter is new where nothing is kept under it yet."""
+    _edit(workspace, f"version {letter}", partial(versions.gone_to, letter=letter))
+
+
+def take_from(workspace: Workspace, letter: Letter) -> None:
+    """Take what a version has for the parts in hand alone."""
+    ids = workspace.parts_in_hand
+    _edit(workspace, f"{workspace.part.name} as in version {letter}",
+          partial(versions.taken_from, letter=letter, part_ids=ids))  # fmt: skip
+
+
+def _edit(workspace: Workspace, words: str, change: Callable[..., Session]) -> None:
+    try:
+        workspace.edit(words, lambda session: change(session))
+    except CallError as error:
+        workspace.told.emit(f"{str(error)[:1].upper()}{str(error)[1:]}.")

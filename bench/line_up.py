@@ -21,7 +21,7 @@ from isophon.core.finding import find_against, find_all, survey_recording
 from isophon.core.passes.timing.treat import moved
 from isophon.core.session import adopting, layout
 
-_MOST_S, _KNOTS_S, _OUT_MS = 0.15, 1.7, 36  # up to 35 ms late is let be
+_MOST_S, _KNOTS_S, _OUT_MS = 0.15, 1.7, 36  # up to 35 ms late allowed
 _MOUTHS = (Mouth(), Mouth(scale=1.0, transpose=-12), Mouth(scale=1.16, transpose=3, s_peak=7_000.0))
 
 

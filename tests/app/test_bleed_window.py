@@ -12,11 +12,11 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     workspace.take_part("part-4")
     press(room, key("Bleed"), qtbot=qtbot)
     extras = room.sheet.extras
-    assert workspace.marks == () and extras.words.text() == "Not learned yet." and not extras.on.isEnabled()
+    assert workspace.marks == () and extras.words.text() == "Not found yet." and not extras.on.isEnabled()
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=90_000)
-    assert workspace.part.leak.key and "heard 1.9" in extras.words.text() and len(workspace.marks) > 100
+    assert workspace.part.leak.key and "comes 1.9" in extras.words.text() and len(workspace.marks) > 100
     assert workspace.keeper.history.undo_name is None, "learning is no decision, so nothing that undo takes back"
     hit = workspace.marks[0]
     first, last = (round(t * 48_000) for t in hit.span)
@@ -64,7 +64,7 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)
     leak = workspace.part.leak
     assert leak.own_click and abs(leak.beat_s - 0.44) < 1e-4 and leak.moments == ((1.0, 60.0),)
-    assert "a click every 440.0" in extras.words.text() and "Look again" in room.message.text()
+    assert "a click every 440.0" in extras.words.text() and "Find again" in room.message.text()
     assert workspace.part.bleed.learn_to == 60.0
     room.grab()
     press(room, key("Esses"), qtbot=qtbot)
@@ -107,7 +107,7 @@ def test_the_music_and_another_singer_are_sources_of_a_leak(room, qtbot):
     assert {items[feed.item].kind for feed in workspace.part.leak.feeds} == {"cue", "bed"}
     assert workspace.part.leak.key and leaks.chosen(workspace.part) == tuple(f.item for f in workspace.part.leak.feeds)
     for name, left in (("its own regular click", ["its own regular click"]),
-                       ("Ad-libs, heard in the room", ["Ad-libs, heard in the room"])):  # fmt: skip
+                       ("Ad-libs, in the room", ["Ad-libs, in the room"])):  # fmt: skip
         actions()[name].trigger()
         extras.source.menu().aboutToShow.emit()
         assert [text for text, a in actions().items() if a.isChecked()] == left

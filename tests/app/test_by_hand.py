@@ -22,10 +22,10 @@ def level(workspace, start, end, plan=None):
 def test_a_breath_is_cut_in_two_each_half_changed_and_joined_again(room, qtbot):
     workspace = room.workspace
     press(room, key("Breaths"), qtbot=qtbot)
-    press(room, Qt.Key.Key_J, qtbot=qtbot)
+    press(room, Qt.Key.Key_Asterisk, qtbot=qtbot)
     assert "two marks or more" in room.message.text()
     press(room, Qt.Key.Key_Slash, qtbot=qtbot)
-    assert "Take a mark in hand" in room.message.text()
+    assert "Select a mark" in room.message.text()
     breath = max(workspace.marks, key=lambda m: m.end - m.start)
     count, (start, end) = len(workspace.marks), breath.span
     workspace.take_in_hand([breath.id])
@@ -42,7 +42,7 @@ def test_a_breath_is_cut_in_two_each_half_changed_and_joined_again(room, qtbot):
     assert change[0] < -3 and change[1] == pytest.approx(0, abs=0.2), "the later half is as it was sung"
     press(room, Qt.Key.Key_L, qtbot=qtbot)
     workspace.take_in_hand([first.id, later.id])
-    press(room, Qt.Key.Key_J, qtbot=qtbot)
+    press(room, Qt.Key.Key_Asterisk, qtbot=qtbot)
     assert len(workspace.marks) == count and workspace.mark.span == (start, end)
     for _ in range(4):  # join, leave, leave, split
         press(room, Qt.Key.Key_Z, CTRL, qtbot)

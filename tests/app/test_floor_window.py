@@ -114,7 +114,7 @@ def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
     noise = room.sheet.extras.noise
     qtbot.waitUntil(lambda: "4 parts −5" in noise.hum_words.text(), timeout=5_000)  # shown in the next turn
     assert noise.hum_words.text().startswith("50.02 Hz, ")
-    assert "dBFS above 5 kHz, learned from the stillness" in noise.hiss_words.text()
+    assert "dBFS above 5 kHz, taken from the pauses" in noise.hiss_words.text()
     still = next(m for m in workspace.marks if m.end - m.start > 0.9 and m.over_room_db < 8 and not m.breaths)
     first, frames = round((still.start + 0.2) * 48_000), 40_000
 

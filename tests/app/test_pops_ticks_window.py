@@ -28,7 +28,7 @@ def test_pops_come_down_and_can_be_heard_on_small_loudspeakers(room, qtbot):
     box = pictures.mark_box(mark, pictures.boxes()[0])
     drag(qtbot, pictures, QPointF(box.center().x(), box.top()), QPointF(box.center().x(), box.top() + 12))
     assert workspace.mark.hand.high_hz < mark.high_hz
-    room.hearing.set_compare("taken out")
+    room.hearing.set_compare("removed")
     room.sheet.extras.lift.click()
     assert all(strip.lifted for strip in room.hearing.player.scene)
     room.hearing.set_compare("cleaned")
@@ -42,7 +42,7 @@ def test_ticks_are_repaired_and_shown_as_samples(room, qtbot):
     qtbot.waitUntil(lambda: workspace.part.found, timeout=90_000)
     press(room, key("Ticks"), qtbot=qtbot)
     ticks = [m for m in workspace.marks if not m.sound]
-    assert len(ticks) == 8 and "mend 3 clipped places" in room.sheet.extras.mend.text()
+    assert len(ticks) == 8 and "repair 3 clipped places" in room.sheet.extras.mend.text()
     workspace.take_in_hand([ticks[0].id])
     assert room.lens.numbers.text().endswith("repaired")
     rate = workspace.part.source.sample_rate

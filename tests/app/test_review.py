@@ -115,7 +115,7 @@ def test_undo_and_redo_say_what_they_did_and_go_there(ready, qtbot):
         press(ready, keys[0], modifiers=keys[1], qtbot=qtbot)
         assert (workspace.pass_.name, workspace.part.id, workspace.in_hand) == ("Esses", part, (mark,))
         assert "change by hand" in told[-1]
-    assert told[-2].startswith("Taken back") and told[-1].startswith("Done again")
+    assert told[-2].startswith("Undone") and told[-1].startswith("Redone")
 
 
 def test_the_same_is_done_in_the_doubles_at_the_same_place(ready, qtbot):
@@ -243,7 +243,7 @@ def test_it_fits_a_small_screen(window, ready, qtbot):
     while (widget := widget.nextInFocusChain()) is not ready.title.route:
         if widget.isVisibleTo(ready) and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
             reached.add(widget.accessibleName() or getattr(widget, "text", lambda: "")())
-    assert {"Trace", "Skyline", "Play or stop", "Loop", "Good"} <= reached and "" not in reached
+    assert {"Trace", "Skyline", "Play or stop", "Loop", "Accept"} <= reached and "" not in reached
 
 
 def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):

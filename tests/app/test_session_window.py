@@ -81,12 +81,12 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
     assert "44.1 kHz, the others 22.05 kHz" in cell(page, odd, "Remarks").text()
     assert cell(page, odd, "Level").text().endswith("dBFS")
     cell(page, odd, "Name").setText("Shouts")
-    cell(page, odd, "Starts at").setText("1:02,5 s")
+    cell(page, odd, "Start").setText("1:02,5 s")
     cell(page, odd, "Singer").setText("Ann")
     part = next(p for p in room.workspace.session.parts if p.name == "Shouts")
     assert part.offset_s == 62.5 and part.singer == "Ann"
-    cell(page, odd, "Starts at").setText("soon")
-    assert "is no time" in room.message.text() and cell(page, odd, "Starts at").text() == "62.500 s"
+    cell(page, odd, "Start").setText("soon")
+    assert "is no time" in room.message.text() and cell(page, odd, "Start").text() == "62.500 s"
     choice = page.table.cellWidget(odd, 1).findChild(QComboBox)
     choice.setCurrentIndex(choice.findData("bed"))
     choice.activated.emit(choice.currentIndex())
@@ -128,7 +128,7 @@ def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, 
     click_row(room, "part-4", qtbot, SHIFT)
     click_row(room, "part-5", qtbot, CTRL)
     assert workspace.parts_in_hand == ("part-2", "part-3", "part-4", "part-5") and workspace.part.name == "Lead double"
-    assert "4 parts in hand" in room.sheet.about.text()
+    assert "4 parts selected" in room.sheet.about.text()
     before = {p.id: p.plan for p in workspace.session.parts}
     stood = {p.id: p.ess.ceiling_db for p in workspace.session.parts}
     tag = room.skyline._tags()["ceiling_db"]
@@ -204,7 +204,7 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     stack = sum(rendered(p, p.plan) for p in parts)
     assert plays(room, qtbot, at, stack)
     press(room, Qt.Key.Key_H, qtbot=qtbot)
-    assert room.transport.hears["with the bed"].isChecked()
+    assert room.transport.hears["with the music"].isChecked()
     assert plays(room, qtbot, at, stack + rendered(session.guides[1], ()))
     click_row(room, "part-3", qtbot)
     room.hearing.set_hear("with the stack")
@@ -222,7 +222,7 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     assert plays(room, qtbot, at, others + rendered(workspace.part, ()))
     room.transport.all.click()
     assert plays(room, qtbot, at, sum(rendered(p, ()) for p in workspace.session.parts[:4]))
-    room.hearing.set_compare("taken out")
+    room.hearing.set_compare("removed")
     everything = sum(rendered(p, ()) - rendered(p, p.plan) for p in workspace.session.parts[:4])
     assert np.abs(everything).max() > 1e-4 and plays(room, qtbot, at, everything)
 

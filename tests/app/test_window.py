@@ -94,11 +94,11 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     assert room.hearing.player.playing
     press(room, Qt.Key.Key_C, qtbot=qtbot)
-    assert room.hearing.compare == "taken out" and room.transport.buttons["taken out"].isChecked()
+    assert room.hearing.compare == "removed" and room.transport.buttons["removed"].isChecked()
     qtbot.keyPress(room, Qt.Key.Key_S)
     assert room.transport.buttons["as sung"].isChecked()
     qtbot.keyRelease(room, Qt.Key.Key_S)
-    assert room.transport.buttons["taken out"].isChecked()
+    assert room.transport.buttons["removed"].isChecked()
     loop = room.hearing.loop_span()
     qtbot.waitUntil(
         lambda: workspace.mark.span[0] < room.hearing.player.position / 48_000 < workspace.mark.span[1], timeout=4000
@@ -367,7 +367,7 @@ def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, mo
     assert ["Esses", "esses", "by both", "by the ceiling"] in rows
     click(page.use)
     assert workspace.part.ess.ceiling_db == -8.5
-    assert workspace.keeper.history.undo_name == "start from the voice card of Low bright"
+    assert workspace.keeper.history.undo_name == "apply the voice card of Low bright"
     click(page.give)
     click(page.away)
     assert page.list.count() == 0

@@ -99,8 +99,8 @@ def test_vowels_are_called_duller_only_where_they_were_more_than_noise(prepared)
         spectra = {"vowels": {"hz": hz, "sung": sung, "cleaned": cleaned}, **more}
         return any("duller: −8.0 dB" in words for words in told_of(part, spectra)["warnings"])
 
-    assert not warned([-20.0, -58.0, -59.0], [-20.0, -66.0, -67.0], stillness=still)
-    assert warned([-20.0, -40.0, -59.0], [-20.0, -48.0, -67.0], stillness=still)
+    assert not warned([-20.0, -58.0, -59.0], [-20.0, -66.0, -67.0], **{"noise floor": still})
+    assert warned([-20.0, -40.0, -59.0], [-20.0, -48.0, -67.0], **{"noise floor": still})
     assert warned([-20.0, -58.0, -59.0], [-20.0, -66.0, -67.0])
 
 
@@ -191,12 +191,14 @@ def test_the_proof_holds_everything_itself_and_says_what_was_done(demo, tmp_path
     assert re.search(r"Low cut at 150 Hz; hum: 50\.0\d Hz and \d+ partials, −6\d\.\d dBFS; hiss: −7\d\.\d dBFS", html)
     assert re.search(r"; bands: 26\d\d Hz hard ring \+\d\.\d dB, change −\d\.\d dB; ", html)
     assert "spot: 0 of" not in html, "what nobody drew"
-    assert re.search(r"tick marks were changed over \d+ ms, the deepest taken out", html)
-    assert "Does not sing what the lead sings" in html.split(f"<td>{late.name}</td><td>")[1].split("</td>")[0]
+    assert re.search(r"tick marks were changed over \d+ ms, the deepest removed", html)
+    assert "Does not sing what the lead sings" in html.split('<h2 id="p3">')[1].split("<h2")[0]
+    assert html.index("data:image/png;base64,") < html.index("<table>"), "the maps come first"
+    assert html.index("Decided by the settings alone") > html.index('<h2 id="p3">'), "what nobody heard comes last"
     stems = sorted(out.glob("*.wav"))
     assert [s.name.split()[2] for s in stems] == ["01", "02", "03"]
     lengths = {sf.info(s).frames / sf.info(s).samplerate for s in stems}
-    assert max(lengths) - min(lengths) < 1e-4, "all begin and end with the song"
+    assert max(lengths) - min(lengths) < 1e-4, "all stems begin and end with the song"
     samples, rate = sf.read(next(s for s in stems if late.name in s.name))
     assert not samples[: round(late.offset_s * rate) - 1].any()
     assert main(call) == 4 and not list(tmp_path.glob(".isophon*")), "what is there is kept, and nothing half-written"

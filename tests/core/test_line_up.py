@@ -68,7 +68,7 @@ def test_words_come_to_lie_a_hair_after_the_leads(tmp_path, capsys, lead, part):
     assert told["line_up"]["lead"] == "lead.wav" and (np.diff(anchors, axis=0) > 0).all()
     before = onsets[:, 1] - onsets[:, 0]
     after = np.interp(onsets[:, 1], *anchors.T) - onsets[:, 0]
-    out = np.abs(before) > 0.036  # up to 35 ms late is let be
+    out = np.abs(before) > 0.036  # up to 35 ms late allowed
     assert np.mean(np.abs(after[out]) < np.abs(before[out])) >= 0.95
     assert np.median(np.abs(after - 0.008)) < 0.01 and np.percentile(np.abs(after - 0.008), 90) < 0.03
     for mark in told["marks"]:

@@ -78,7 +78,7 @@ def test_what_is_heard_is_what_is_rendered():
     assert deck.player.position == len(heard)
     for compare, expected in (
         ("as sung", samples),
-        ("taken out", samples - deck.renderer.cleaned(plan, 0, len(samples))[0]),
+        ("removed", samples - deck.renderer.cleaned(plan, 0, len(samples))[0]),
     ):
         deck.player.set_compare(compare)
         at = deck.player.position
@@ -198,7 +198,7 @@ def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
     deck.player.play()
     heard = [deck.hear(12)]
     for act in (
-        lambda: deck.player.set_compare("as sung"), lambda: deck.player.set_compare("taken out"),
+        lambda: deck.player.set_compare("as sung"), lambda: deck.player.set_compare("removed"),
         lambda: deck.player.set_compare("cleaned"), lambda: deck.player.set_match(3.0),
         lambda: deck.player.seek(rate + 77), lambda: deck.set_plan(()),
         lambda: deck.player.set_loop((rate + 100, rate + 9_000)), lambda: None, lambda: deck.player.stop(),

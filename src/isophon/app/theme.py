@@ -27,7 +27,7 @@ ADDED = QColor("#6A4A86")
 HAND_FLAG = QColor("#8A5A00")
 OVER_FAINT = QColor(185, 60, 38, 70)
 
-ROLE_WORDS = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib", "cue": "cue", "bed": "bed"}
+ROLE_WORDS = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib", "cue": "cue", "bed": "music"}
 
 _FONTS = Path(__file__).parent / "assets" / "fonts"
 _ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()

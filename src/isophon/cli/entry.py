@@ -148,8 +148,8 @@ def _parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
                        help="how many recordings are worked on at once (as many as there are cores)")  # fmt: skip
     clean.add_argument("--format", default="wav", help="wav, flac or aiff (wav)")
     clean.add_argument("--depth", default="24", help="16, 24 or 32f (24)")
-    clean.add_argument("--force", action="store_true", help="write over files that exist")
-    clean.add_argument("--removed", action="store_true", help="also write what was taken out")
+    clean.add_argument("--force", action="store_true", help="overwrite existing files")
+    clean.add_argument("--removed", action="store_true", help="also write what was removed")
     clean.add_argument("--cues", action="store_true", help="also write the marks into WAV stems, as cue points")
     clean.add_argument("--labels", action="store_true", help="also write the marks as tab-separated text")
     clean.add_argument("--report", action="store_true", help="also write report.html, which shows what was done")
@@ -171,7 +171,9 @@ def _parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
                              help="the lead that these belong to, for esses and words; again for another")  # fmt: skip
         for one in mark_files:
             command.add_argument(f"--{one.option}", type=Path, metavar="FILE", help=one.words)
-        command.add_argument("--bed", type=Path, metavar="FILE", help="music to listen against; never written")
+        command.add_argument(
+            "--bed", "--music", type=Path, metavar="FILE", help="music to listen against; never written"
+        )
         command.add_argument("--only", metavar="KINDS", help="work on these kinds alone (comma list)")
         command.add_argument("--skip", metavar="KINDS", help="leave these kinds out (comma list)")
         command.add_argument("--card", type=Path, metavar="FILE", help="a saved voice card")

@@ -74,7 +74,7 @@ def take_away(card: Card) -> None:
     try:
         card.path.unlink(missing_ok=True)
     except OSError as error:
-        raise OutputError(f"{card.path.name}: cannot be taken away ({error.strerror})") from error
+        raise OutputError(f"{card.path.name}: cannot be deleted ({error.strerror})") from error
 
 
 def _copy(source: Path, target: Path) -> None:
@@ -88,4 +88,4 @@ def _free(singer: str) -> Path:
         path = shelf() / f"{name}{'' if number == 1 else f' {number}'}{ENDING}"
         if not path.exists():
             return path
-    raise InputError(f"{name}: there are too many cards of this name; take some away first")
+    raise InputError(f"{name}: there are too many cards of this name; delete some first")

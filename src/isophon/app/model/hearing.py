@@ -18,7 +18,7 @@ from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Guide, Part
 
 BESIDE_LEAD = "with the lead"
-HEARS = ("alone", BESIDE_LEAD, "with the stack", "with the bed")
+HEARS = ("this part", BESIDE_LEAD, "with the stack", "with the music")
 SPEEDS = (1.0, 0.75, 0.5)
 _MOST_PAUSES_DB = 40.0
 _MOST_LIFT_DB, _SOFTER_DB = 18.0, 6.0  # of a band alone
@@ -76,7 +76,7 @@ class Hearing(QObject):
             if self.sounds(item.id) and (not self.pauses_db or item.id in self.workspace.parts_in_hand):
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
                 offset = round((item.offset_s - start) * rate)
-                lifted = self.workspace.lifted and self.compare == "taken out" and self.workspace.pass_.trace.lifts
+                lifted = self.workspace.lifted and self.compare == "removed" and self.workspace.pass_.trace.lifts
                 band = self._band if compared and item.id == self.workspace.part.id else None
                 unheard = self._unheard if band is None else (*self._unheard, *self._band_before)
                 plan = item.plan_without(unheard) if isinstance(item, Part) else ()
@@ -93,7 +93,7 @@ class Hearing(QObject):
     def hear_band(
         self, low_hz: float, high_hz: float | None, without: bool = False, before: tuple[str, ...] = ()
     ) -> None:
-        """Let a band of the part in hand be heard alone, softly, or all but it, until :meth:`hear_all`.
+        """Let a band of the selected part be heard alone, softly, or all but it, until :meth:`hear_all`.
 
         ``before``: kinds that have not acted on what is heard.
         """
@@ -102,7 +102,7 @@ class Hearing(QObject):
         self.refresh()
 
     def set_pauses(self, on: bool) -> None:
-        """Hear only the pauses of the parts in hand, lifted to the loudness of the voice; or all again."""
+        """Hear only the pauses of the selected parts, lifted to the loudness of the voice; or all again."""
         part, surveyed = self.workspace.part, self.workspace.take.surveyed
         still = None if surveyed is None else floor_of(surveyed.survey)
         self.pauses_db = 0.0
@@ -143,12 +143,12 @@ class Hearing(QObject):
     def _unheard(self) -> tuple[str, ...]:
         """The kinds that are not heard: those set aside, and while what was taken out is heard what moves words."""
         unheard = self.workspace.unheard
-        if self.compare != "taken out":
+        if self.compare != "removed":
             return unheard
         return (*unheard, *(kind.name for kind in KINDS if kind.cure.maps and kind.name not in unheard))
 
     def _gains(self, item: Part | Guide) -> tuple[float, float]:
-        """Left and right gain; beside the lead alone that is heard on the left and the part in hand on the right."""
+        """Left and right gain; beside the lead alone that is heard on the left and the selected part on the right."""
         left, right = gains(item.listening)
         if self.hear != BESIDE_LEAD or not isinstance(item, Part):
             return left, right
@@ -159,7 +159,7 @@ class Hearing(QObject):
         """Whether a part or guide is in the mix that is heard."""
         session, workspace = self.workspace.session, self.workspace
         item = session.item(item_id)
-        if self.hear == "alone":
+        if self.hear == HEARS[0]:
             return item_id in workspace.parts_in_hand
         if self.hear == BESIDE_LEAD:
             return item_id == workspace.part.id or item_id in {one.id for one in session.followed(workspace.part)}
@@ -167,7 +167,7 @@ class Hearing(QObject):
             return item_id in workspace.heard_only
         if item.listening.muted:
             return False
-        return isinstance(item, Part) or (self.hear == "with the bed" and item.kind == "bed")
+        return isinstance(item, Part) or (self.hear == "with the music" and item.kind == "bed")
 
     def _match(self) -> None:
         """Match what is compared, cleaned, to its loudness as sung: by the loop, or by the last seconds heard."""
@@ -217,7 +217,7 @@ class Hearing(QObject):
         self.player.set_compare("as sung" if on else self.compare)
 
     def set_hear(self, name: str) -> None:
-        """Alone, with the stack or with the bed."""
+        """Alone, with the stack or with the music."""
         self.hear = name
         self.refresh()
 
@@ -272,7 +272,7 @@ class Hearing(QObject):
         self.player.play()
 
     def play_once(self) -> None:
-        """Play the selection, else the marks in hand, once, from a little earlier where that is wanted."""
+        """Play the selection, else the selected marks, once, from a little earlier where that is wanted."""
         span = self._selected_span()
         if span is not None:
             start, end = self._within_song(*span)
@@ -280,7 +280,7 @@ class Hearing(QObject):
             self.player.play_once(self._before(start), self.frame(end))
 
     def _before(self, seconds: float) -> int:
-        """The frame of a second of the part in hand, earlier by the pre-roll."""
+        """The frame of a second of the selected part, earlier by the pre-roll."""
         return max(0, self.frame(seconds - self.listening.pre_roll_s))
 
     def next_speed(self) -> None:
@@ -289,7 +289,7 @@ class Hearing(QObject):
         self.changed.emit()
 
     def scrub(self, seconds: float | None) -> None:
-        """Hear what is under a pointer that is dragged, at a second of the part in hand; None: its end."""
+        """Hear what is under a pointer that is dragged, at a second of the selected part; None: its end."""
         if seconds is None:
             self.player.stop()
             self._set_loop()
@@ -300,35 +300,35 @@ class Hearing(QObject):
             self.player.play()
 
     def loop_mark(self) -> None:
-        """Loop the mark in hand, at once."""
+        """Loop the selected mark, at once."""
         self.set_looping(True)
         self.player.play()
 
     def seek(self, seconds: float) -> None:
-        """Go to a second of the part in hand, out of the loop."""
+        """Go to a second of the selected part, out of the loop."""
         self._placed = True
         self.player.set_loop(None)
         self.player.seek(self.frame(seconds))
 
     def play_from(self, seconds: float) -> None:
-        """Play from a second of the part in hand on."""
+        """Play from a second of the selected part on."""
         self.seek(seconds)
         self.player.play()
 
     def heard_at(self) -> float:
-        """What is heard now, in seconds of the part in hand."""
+        """What is heard now, in seconds of the selected part."""
         return self.seconds(self.player.position)
 
     def frame(self, seconds: float) -> int:
-        """The player's frame of a second of the part in hand."""
+        """The player's frame of a second of the selected part."""
         return round((seconds - self.workspace.song[0]) * self.player.sample_rate)
 
     def seconds(self, frame: int) -> float:
-        """The second of the part in hand of a frame of the player."""
+        """The second of the selected part of a frame of the player."""
         return frame / self.player.sample_rate + self.workspace.song[0]
 
     def loop_span(self) -> tuple[int, int] | None:
-        """The frames that loop: the selection, else what surrounds the marks in hand."""
+        """The frames that loop: the selection, else what surrounds the selected marks."""
         span = self._selected_span() if self.looping else None
         if span is None:
             return None
@@ -336,7 +336,7 @@ class Hearing(QObject):
         return self.frame(start), self.frame(end)
 
     def _selected_span(self) -> tuple[float, float] | None:
-        """The selection, else what surrounds the marks in hand, in s of the part in hand."""
+        """The selection, else what surrounds the selected marks, in s of the selected part."""
         marks = self.workspace.marks_in_hand()
         if self.workspace.selection:
             return self.workspace.selection

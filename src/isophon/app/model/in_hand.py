@@ -1,6 +1,6 @@
 """What is in hand and in view: parts, marks, the pass that is open, the selection; and how a person walks through them.
 
-Times of the view, of marks and of the selection count from the start of the part in hand; :attr:`InHand.offset` is
+Times of the view, of marks and of the selection count from the start of the selected part; :attr:`InHand.offset` is
 where that lies in the song.
 """
 
@@ -26,7 +26,7 @@ NOBODY = Part("", "no part", NOWHERE)
 
 
 class InHand(QObject):
-    """``part_changed``: what is seen of the part in hand has changed.
+    """``part_changed``: what is seen of the selected part has changed.
 
     ``band_asked(low, high, without)``: what lies there (Hz) is to be heard alone, or all but it, until ``band_left``.
     ``large_asked(on)``: the picture of the sheet is wanted over the map, or back in the sheet. ``outlined``: the marks
@@ -70,7 +70,7 @@ class InHand(QObject):
 
     @property
     def part(self) -> Part:
-        """The part in hand, the first of several; one without samples where the session has none."""
+        """The selected part, the first of several; one without samples where the session has none."""
         session, ids = self.session, self.parts_in_hand[:1]
         if self._part_of is None or self._part_of[0] is not session or self._part_of[1] != ids:
             self._part_of = (session, ids, next((p for p in session.parts if p.id in ids), NOBODY))
@@ -78,28 +78,28 @@ class InHand(QObject):
 
     @property
     def take(self) -> Take:
-        """The take of the part in hand."""
+        """The take of the selected part."""
         return self.pool.take(self.part.source)
 
     @property
     def offset(self) -> float:
-        """Where the part in hand starts in the song, in seconds."""
+        """Where the selected part starts in the song, in seconds."""
         return self.part.offset_s
 
     @property
     def song(self) -> tuple[float, float]:
-        """First and last second of the song, counted from the start of the part in hand."""
+        """First and last second of the song, counted from the start of the selected part."""
         start, end = self.session.span
         return start - self.offset, max(end, start + 1.0) - self.offset
 
     @property
     def ceiling(self) -> float:
-        """The ceiling in force for the part in hand."""
+        """The ceiling in force for the selected part."""
         return self.pass_.ceiling(self.part)
 
     @property
     def marks(self) -> tuple[Mark, ...]:
-        """The marks of this pass in the part in hand, as they stand in the skyline."""
+        """The marks of this pass in the selected part, as they stand in the skyline."""
         each = self.pass_.skyline.each
         if each is None:
             return self.pass_.marks(self.part)
@@ -154,7 +154,7 @@ class InHand(QObject):
         self.hand_changed.emit()
 
     def take_parts(self, part_ids: list[str]) -> None:
-        """Take several parts in hand; the first is the one that is shown."""
+        """Select several parts; the first is the one that is shown."""
         if part_ids:
             self.take_part(part_ids[0])
             self.parts_in_hand = tuple(part_ids)
@@ -282,7 +282,7 @@ class InHand(QObject):
         self.outlined_changed.emit()
 
     def outlined_here(self) -> list[Mark]:
-        """Those of them that are in the part in hand."""
+        """Those of them that are in the selected part."""
         own = (self.part.mark(name) for part_id, name in sorted(self.outlined) if part_id == self.part.id)
         return [mark for mark in own if mark is not None]
 

@@ -41,7 +41,7 @@ class Leaks(QObject):
         session = self._keeper.session
         guides = [(guide.id, guide.name if guide.kind == "cue" else f"{guide.name}, in the headphones")
                   for guide in session.guides]  # fmt: skip
-        others = [(other.id, f"{other.name}, heard in the room") for other in session.parts if other.id != part.id]
+        others = [(other.id, f"{other.name}, in the room") for other in session.parts if other.id != part.id]
         return [*guides, (CLICK, "its own regular click"), *others]
 
     def chosen(self, part: Part) -> Chosen:
@@ -106,10 +106,10 @@ class Leaks(QObject):
             self._keeper.adopt_leak(part.id, facts, learned.marks)
             if facts.key:
                 what = "its own click" if facts.own_click else ", ".join(facts.cues)
-                self.told.emit(f"Learned in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found with "
-                               "it still there; Look again finds them without it.")  # fmt: skip
+                self.told.emit(f"Leak found in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found "
+                               "with it still there; Find again finds them without it.")  # fmt: skip
             elif facts.own_click:
-                self.told.emit(f"No regular click was found in {name}; nothing is taken out there.")
+                self.told.emit(f"No regular click was found in {name}; nothing is removed there.")
             else:
-                self.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is taken out there.")
+                self.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is removed there.")
         self.learned.emit()

@@ -30,17 +30,17 @@ class MarkEdits(InHand):
         return self.keeper.edit(name, change, gesture)
 
     def change_more(self, step_db: float) -> None:
-        """A little more (negative) or less change of the marks in hand, by hand."""
+        """A little more (negative) or less change of the selected marks, by hand."""
         step = step_db if self.pass_.unit == "dB" else _MS_A_DB * step_db
         self.set_changes({m.id: self.part.change(m) + step for m in self.marks_in_hand()}, ("step", self.in_hand))
 
     def sung_within(self, start: float, end: float) -> float:
-        """How many seconds of voice lie within a span of the part in hand; 0 before its survey."""
+        """How many seconds of voice lie within a span of the selected part; 0 before its survey."""
         surveyed = self.take.surveyed
         return 0.0 if surveyed is None else surveyed.survey.voiced_s(start, end)
 
     def set_edge(self, edge: str, seconds: float, gesture: object) -> None:
-        """Move the ``start`` or ``end`` of the mark in hand by hand."""
+        """Move the ``start`` or ``end`` of the selected mark by hand."""
         mark = self.mark
         if mark is None:
             return
@@ -119,7 +119,7 @@ class MarkEdits(InHand):
         self.take_in_hand([name], show=False)
 
     def nudge_edge(self, edge: str, by_s: float) -> None:
-        """Move the ``start`` or ``end`` of the mark in hand a little, by hand."""
+        """Move the ``start`` or ``end`` of the selected mark a little, by hand."""
         mark = self.mark
         if mark is not None:
             self.set_edge(edge, mark.span[edge == "end"] + by_s, ("nudge", edge, self.in_hand))
@@ -132,7 +132,7 @@ class MarkEdits(InHand):
         self.edit(f"change by hand · {self.where()}", lambda s: edits.set_changes(s, self.part.id, changes), gesture)
 
     def toggle_leave(self) -> None:
-        """Leave the marks in hand as sung, or no longer."""
+        """Leave the selected marks as sung, or no longer."""
         marks = self.marks_in_hand()
         if marks:
             on = not all(m.hand.leave for m in marks)
@@ -140,12 +140,12 @@ class MarkEdits(InHand):
             self.edit(words, lambda s: edits.leave(s, self.part.id, self.in_hand, on))
 
     def forget_hand(self) -> None:
-        """Give the marks in hand back to the settings."""
+        """Give the selected marks back to the settings."""
         words = f"back to the ceiling · {self.where()}"
         self.edit(words, lambda s: edits.forget_hand(s, self.part.id, self.in_hand))
 
     def take_away(self) -> None:
-        """Take away the marks in hand that were drawn, and leave as sung those that were found."""
+        """Take away the selected marks that were drawn, and leave as sung those that were found."""
         drawn = [m.id for m in self.marks_in_hand() if m.hand.drawn]
         found = [m.id for m in self.marks_in_hand() if not m.hand.drawn]
 
@@ -154,7 +154,7 @@ class MarkEdits(InHand):
             return edits.leave(session, self.part.id, found, True)
 
         if drawn or found:
-            self.edit(f"take away · {self.where()}", change)
+            self.edit(f"delete · {self.where()}", change)
 
     def draw_mark(self) -> None:
         """Make a mark of the selected time."""
@@ -167,9 +167,9 @@ class MarkEdits(InHand):
         elif self.pass_.hand.made is not None:
             self.told.emit(f"Double-click in the skyline to make a {one}, or select a time on the ruler first.")
         elif self.pass_.hand.measure is None:
-            self.told.emit("The hits of a leak are found, not drawn; learn it from the cue.")
+            self.told.emit("The hits of a leak are found, not drawn; find the leak from the cue.")
         elif surveyed is None:
-            self.told.emit("This part is still being surveyed; marks can be drawn once its voice level is known.")
+            self.told.emit("This part is still being analysed; marks can be drawn once its voice level is known.")
         elif self.part.voice_lufs is None:
             self.told.emit(f"No voice was found here, so the {one} cannot be measured against it.")
         elif self.selection is None:
@@ -192,10 +192,10 @@ class MarkEdits(InHand):
                 self.told.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
 
     def split_mark(self, at: float) -> None:
-        """Cut the mark in hand in two at a second of the part, and take the later piece in hand."""
+        """Cut the selected mark in two at a second of the part, and take the later piece in hand."""
         mark, surveyed = self.mark, self.take.surveyed
         if mark is None or surveyed is None or self.pass_.hand.measure is None or self.pass_.skyline.over_frequency:
-            self.told.emit("Take a mark in hand to split it where the playhead is.")
+            self.told.emit("Select a mark to split it at the playhead.")
             return
         start, end = mark.span
         at = round(at if start < at < end else (start + end) / 2, 4)
@@ -212,7 +212,7 @@ class MarkEdits(InHand):
         """Make one mark of those in hand."""
         marks = self.marks_in_hand()
         if len(marks) < 2 or self.pass_.skyline.over_frequency:
-            self.told.emit("Take two marks or more in hand to join them: drag across their bars.")
+            self.told.emit("Select two marks or more to join them: drag across their bars.")
             return
         try:
             session = shaping.join(self.session, self.part.id, [m.id for m in marks])
@@ -223,7 +223,7 @@ class MarkEdits(InHand):
         self.take_in_hand([max(marks, key=shaping.strength).id], show=False)
 
     def set_shape(self, shape: shaping.Shape, gesture: object = None) -> None:
-        """Let the change of the marks in hand follow a curve along their time."""
+        """Let the change of the selected marks follow a curve along their time."""
         words = f"change along the mark · {self.where()}"
         self.edit(words, lambda s: shaping.set_shape(s, self.part.id, self.in_hand, shape), gesture)
 
@@ -233,15 +233,15 @@ class MarkEdits(InHand):
         return mark.hand.fades_ms or (usual(self.part) if usual else (0.0, 0.0))
 
     def set_fades(self, fades_ms: tuple[float, float], gesture: object = None) -> None:
-        """How long the changes of the marks in hand take to come and to go, by hand."""
+        """How long the changes of the selected marks take to come and to go, by hand."""
         words = f"fades by hand · {self.where()}"
         self.edit(words, lambda s: shaping.set_fades(s, self.part.id, self.in_hand, fades_ms), gesture)
 
     def give_back_ending(self) -> None:
-        """Let the marks in hand begin only where the sound before them has died away, with a long fade."""
+        """Let the selected marks begin only where the sound before them has died away, with a long fade."""
         tools, surveyed = self.pass_.hand, self.take.surveyed
         if tools.ending is None or surveyed is None or self.mark is None:
-            self.told.emit("Take a gap in hand to give back the ending of the word before it.")
+            self.told.emit("Select a gap to give back the ending of the word before it.")
             return
         starts = ((mark, tools.ending(surveyed.survey, mark)) for mark in self.marks_in_hand())
         longer = {mark.id: start for mark, start in starts if start > mark.span[0] + _LEAST_ENDING_S}
@@ -268,7 +268,7 @@ class MarkEdits(InHand):
         )
 
     def set_curve(self, curve: shaping.Shape, gesture: object = None) -> None:
-        """Add a curve over frequency, (Hz, dB), to the change of the mark in hand."""
+        """Add a curve over frequency, (Hz, dB), to the change of the selected mark."""
         part, mark = self.part, self.mark
         if mark is not None:
             change = lambda s: shaping.set_curve(s, part.id, mark.id, curve)  # noqa: E731

@@ -47,7 +47,7 @@ class Knob:
         return f"{value:.0f} {self.unit}"
 
 
-SURE = Knob("sure", "Act when this sure", 0.05, "%", "Marks that are less sure are left as sung", True)
+SURE = Knob("sure", "Minimum confidence", 0.05, "%", "Marks that are less sure are left as sung", True)
 
 
 class AnchorTools(Protocol):
@@ -172,7 +172,7 @@ class TraceView:
     """Its wave and map.
 
     ``axis``: of the map; ``draw(painter, ground)``: what else is drawn over both, see
-    :class:`isophon.app.views.ground.Ground`; ``draws_in_hand``: whether that shows the mark in hand; ``high``: whether
+    :class:`isophon.app.views.ground.Ground`; ``draws_in_hand``: whether that shows the selected mark; ``high``: whether
     the wave takes more room for it. ``anchors``: how moments by which marks are moved are changed by hand;
     ``limits``: a band that it listens to. ``lifts``: whether what is taken out can be lifted into hearing; ``still``:
     whether parts show their stillness.

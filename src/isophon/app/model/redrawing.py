@@ -1,4 +1,4 @@
-"""Marks that follow from settings, drawn anew while these are turned: of the part in hand first."""
+"""Marks that follow from settings, drawn anew while these are turned: of the selected part first."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """Rendering ahead: what the slow stages leave of the parts is rendered in the background and kept on disk.
 
 Playing, the pictures and handing over then read that. One part at a time, so that a worker stays free for what a person
-asks for; the parts in hand first, from where it is heard on, then the others that sound.
+asks for; the selected parts first, from where it is heard on, then the others that sound.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ _LAST = 3.0  # everything else comes first
 
 
 class RenderingAhead(QObject):
-    """Watches the workspace. ``heard_at()``: what is heard now, in s of the part in hand."""
+    """Watches the workspace. ``heard_at()``: what is heard now, in s of the selected part."""
 
     _answered = Signal(object, str)
 

@@ -17,7 +17,7 @@ _LONGEST_TRAIL = 1_000
 
 
 class Review(QObject):
-    """Decides the marks in hand and goes on to the next that nobody has decided.
+    """Decides the selected marks and goes on to the next that nobody has decided.
 
     ``pass_asked(pass)``: the review goes on in another pass; ``ended``: everything is decided; ``arrived``: a mark was
     taken in hand to be heard.
@@ -35,15 +35,15 @@ class Review(QObject):
     # decisions
 
     def agree(self) -> None:
-        """What is done to the marks in hand is good; on to the next undecided one."""
+        """What is done to the selected marks is good; on to the next undecided one."""
         workspace = self._workspace
         ids = [m.id for m in workspace.marks_in_hand() if not m.hand.decided]
         if ids:
-            workspace.edit(f"good · {workspace.where()}", lambda s: edits.agree(s, workspace.part.id, ids))
+            workspace.edit(f"accept · {workspace.where()}", lambda s: edits.agree(s, workspace.part.id, ids))
         self._go_on()
 
     def leave(self) -> None:
-        """Leave the marks in hand as sung and go on; or leave them no longer."""
+        """Leave the selected marks as sung and go on; or leave them no longer."""
         self._workspace.toggle_leave()
         marks = self._workspace.marks_in_hand()
         if marks and all(m.hand.leave for m in marks):
@@ -63,7 +63,7 @@ class Review(QObject):
             self.arrived.emit()
 
     def same_there(self) -> None:
-        """Decide the marks at the same place in other parts as those in hand: the others in hand, else the doubles."""
+        """Decide marks at the same place in other parts like the selected ones: in selected parts, else the doubles."""
         workspace, part = self._workspace, self._workspace.part
         marks = workspace.marks_in_hand()
         role = "double" if part.role == "lead" else part.role
@@ -71,7 +71,7 @@ class Review(QObject):
         others = others or [p.id for p in workspace.session.parts if p.role == role and p.id != part.id]
         decided = [m for m in marks if m.hand.decided]
         if not decided:
-            workspace.told.emit("Take a mark in hand and decide it first; then the same can be done in other parts.")
+            workspace.told.emit("Select a mark and decide it first; then the same can be done in other parts.")
             return
         session, touched = workspace.session, set[Target]()
         for mark in decided:
@@ -110,7 +110,7 @@ class Review(QObject):
                 return
         waiting = sum(not p.found for p in workspace.session.parts)
         if waiting:
-            workspace.told.emit(f"All that is known is decided; parts still to be surveyed: {waiting}.")
+            workspace.told.emit(f"All that is known is decided; parts still to be analysed: {waiting}.")
         else:
             self.ended.emit()
             workspace.told.emit("Everything is decided in all passes; the stems can be handed over.")
@@ -152,16 +152,16 @@ class Review(QObject):
 
     def undo(self) -> None:
         """Take the last step back, say what it was, and go there."""
-        self._step("Taken back", self._workspace.keeper.history.undo_name, self._workspace.undo)
+        self._step("Undone", self._workspace.keeper.history.undo_name, self._workspace.undo)
 
     def redo(self) -> None:
         """Do the step last taken back again, say what it is, and go there."""
-        self._step("Done again", self._workspace.keeper.history.redo_name, self._workspace.redo)
+        self._step("Redone", self._workspace.keeper.history.redo_name, self._workspace.redo)
 
     def _step(self, what: str, name: str | None, go: Callable[[], None]) -> None:
         workspace = self._workspace
         if name is None:
-            workspace.told.emit(f"{what}: nothing, this is the {'first' if what == 'Taken back' else 'last'} step.")
+            workspace.told.emit(f"{what}: nothing, this is the {'first' if what == 'Undone' else 'last'} step.")
             return
         before = workspace.session
         go()

@@ -24,8 +24,8 @@ from isophon.core.work.workers import Task, Workers
 
 _SOON, _LOOK, _MEASURE = 0.0, 1.0, 2.0
 _WORDS: dict[type, str] = {
-    Look: "reading", Measure: "surveying", Learn: "learning the bleed",
-    LearnSpan: "learning from the selected time", HearBeside: "hearing it beside the lead",
+    Look: "reading", Measure: "analysing", Learn: "finding the leak",
+    LearnSpan: "taking the noise from the selected time", HearBeside: "comparing it with the lead",
 }  # fmt: skip
 TakeWork = Look | Measure | Learn | LearnSpan | HearBeside
 NOWHERE = Source("", 48_000, 1, 1)
@@ -194,7 +194,7 @@ class TakePool(QObject):
             return "", 1.0
         task = max(mine, key=lambda t: self._fractions[t])
         again = isinstance(task.request, Measure) and task.request.again
-        words = "looking again" if again else _WORDS[type(task.request)]
+        words = "finding again" if again else _WORDS[type(task.request)]
         return words if self._fractions[task] else "waiting", self._fractions[task]
 
     def overall(self) -> tuple[int, int, float]:

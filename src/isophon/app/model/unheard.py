@@ -9,7 +9,7 @@ from isophon.core.session.model import Part
 
 
 class Unheard:
-    """Compares what is done to the parts in hand with what was done to them before the last change."""
+    """Compares what is done to the selected parts with what was done to them before the last change."""
 
     def __init__(self, workspace: Workspace, hearing: Hearing) -> None:
         self.workspace, self.hearing = workspace, hearing

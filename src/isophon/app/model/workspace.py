@@ -47,7 +47,7 @@ class Workspace(MarkEdits):
         self.lining_up = LiningUp(self.keeper, self.pool, self)
         self._redrawing = Redrawing(self)
         self.lifted = False
-        self.playhead_s: Callable[[], float] = lambda: 0.0  # what is heard now, s of the part in hand
+        self.playhead_s: Callable[[], float] = lambda: 0.0  # what is heard now, s of the selected part
         self.drawing = False  # whether dragging over map and lens draws a box
         self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
         self._stocked: tuple[Source, ...] = ()
@@ -82,7 +82,7 @@ class Workspace(MarkEdits):
     # edits
 
     def stillness(self) -> Generator[None, None, Stillness]:
-        """The still moments' level in dBFS, as sung and cleaned: of the part in hand, and of all parts together.
+        """The still moments' level in dBFS, as sung and cleaned: of the selected part, and of all parts together.
 
         Part by part, with time for others in between.
         """
@@ -108,10 +108,10 @@ class Workspace(MarkEdits):
         self.keeper.go(self.keeper.history.at + 1)
 
     def set_setting(self, name: str, value: float, gesture: object = None, same: bool = False) -> None:
-        """Set one setting of the pass for all parts in hand.
+        """Set one setting of the pass for all selected parts.
 
         A ceiling moves in each part by as much as in the first, unless the ``same`` is wanted in all; and it decides
-        the marks in hand.
+        the selected marks.
         """
         kind, value = self.pass_.kind, round(value, 2)
         if name not in [setting for setting, *_ in self.pass_.skyline.ceilings(self.part)]:
@@ -133,7 +133,7 @@ class Workspace(MarkEdits):
         self.edit(self._setting_words(kind, name, value), move, gesture)
 
     def set_of_kind(self, kind: str, name: str, value: float | bool | str, gesture: object = None) -> None:
-        """Set one setting of a kind for all parts in hand."""
+        """Set one setting of a kind for all selected parts."""
         ids = self.parts_in_hand
         words = self._setting_words(kind, name, value)
         self.edit(words, lambda s: edits.set_setting(s, ids, kind, name, value), gesture)
@@ -142,25 +142,25 @@ class Workspace(MarkEdits):
         return f"{self.pass_.words_of(kind, name)} {self.pass_.said(kind, name, value)} · {self._whom()}"
 
     def role_settings(self) -> None:
-        """Back to the role's default for all parts in hand."""
+        """Back to the role's default for all selected parts."""
         kinds, ids = self.pass_.kinds, self.parts_in_hand
         self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, ids, kinds))
 
     def give_settings(self, part_ids: list[str]) -> None:
-        """Give the settings of the part in hand to others."""
+        """Give the settings of the selected part to others."""
         part = self.part
         settings = {kind: part.settings(kind) for kind in NAMES}
         self.edit(f"settings from {part.name}", lambda s: edits.set_settings(s, part_ids, settings))
 
     def toggle_done(self) -> None:
-        """Call this pass done for the parts in hand, or no longer."""
+        """Call this pass done for the selected parts, or no longer."""
         kind = self.pass_.kind
         on = not all(kind in self.session.part(p).done for p in self.parts_in_hand)
         words = f"{self.pass_.name} {'done' if on else 'not done yet'}"
         self.edit(f"{words} · {self._whom()}", lambda s: edits.set_done(s, self.parts_in_hand, kind, on))
 
     def take_alike(self, share: float) -> None:
-        """Take in hand, beside the mark in hand, the ``share`` of the others that are most like it."""
+        """Take in hand, beside the selected mark, the ``share`` of the others that are most like it."""
         mark, surveyed = self.mark, self.take.surveyed
         if mark is None or surveyed is None:
             return
@@ -172,7 +172,7 @@ class Workspace(MarkEdits):
         self.edit("marker", lambda s: layout.add_marker(s, song_s, name))
 
     def look_again(self) -> None:
-        """Find the marks of the part in hand once more; what was decided by hand stays."""
+        """Find the marks of the selected part once more; what was decided by hand stays."""
         if self.part is not NOBODY:
             self.pool.look_again(self.part.source, self.part.leak, self.part.removal)
 
@@ -206,7 +206,7 @@ class Workspace(MarkEdits):
         self._more.start()
 
     def _take_known(self, source: Source) -> None:
-        """News of takes are shown together; those of the part in hand at once."""
+        """News of takes are shown together; those of the selected part at once."""
         if source == self.part.source:
             self._news.stop()
             self._more.start()
@@ -228,4 +228,4 @@ class Workspace(MarkEdits):
         for part in self.session.parts:
             if part.source == source and findings is not None:
                 self.keeper.adopt([(part.id, findings)])
-                self.told.emit(f"Looked again: {len(findings.marks)} marks; what was decided by hand stayed.")
+                self.told.emit(f"Found again: {len(findings.marks)} marks; your decisions were kept.")

@@ -1,4 +1,4 @@
-"""Voice cards: what is kept for which singer, beside the part in hand."""
+"""Voice cards: what is kept for which singer, beside the selected part."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ _FILES = f"Voice card (*{card_shelf.ENDING})"
 
 
 class CardsPage(QDialog):
-    """Lists the cards; shows what the chosen one holds beside what the part in hand has."""
+    """Lists the cards; shows what the chosen one holds beside what the selected part has."""
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -53,16 +53,16 @@ class CardsPage(QDialog):
         self.words = Label("", objectName="soft", wordWrap=True)
         self.table = QTableWidget(0, 4)
         self.table.setAccessibleName("Settings of the card")
-        self.table.setHorizontalHeaderLabels(["Pass", "Setting", "The card", "The part in hand"])
+        self.table.setHorizontalHeaderLabels(["Pass", "Setting", "The card", "The selected part"])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.horizontalHeader().setStretchLastSection(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self.use = QPushButton("Start from it")
-        self.keep = QPushButton("Keep the part in hand…")
-        self.bring, self.give, self.away = QPushButton("Bring in…"), QPushButton("Copy out…"), QPushButton("Take away")
+        self.use = QPushButton("Apply")
+        self.keep = QPushButton("Save from this part…")
+        self.bring, self.give, self.away = QPushButton("Import…"), QPushButton("Export…"), QPushButton("Delete")
         close = QPushButton("Close")
         actions = {self.use: self._use, self.keep: self._keep, self.bring: self._bring_in, self.give: self._copy_out,
                    self.away: self._take_away, close: self.accept}  # fmt: skip
@@ -117,15 +117,15 @@ class CardsPage(QDialog):
         if card is None:
             self.words.setText("No card is kept yet. A card holds a singer’s settings, and nothing of one take.")
         elif not rows:
-            self.words.setText(f"What is kept for {card.singer} is what {part.name} has.")
+            self.words.setText(f"The card of {card.singer} holds what {part.name} has.")
         else:
-            self.words.setText(f"Where what is kept for {card.singer} is not what {part.name} has:")
+            self.words.setText(f"Where the card of {card.singer} differs from {part.name}:")
 
     def _use(self) -> None:
         card = self.card
         if card is not None:
             ids = self.workspace.parts_in_hand
-            words = f"start from the voice card of {card.singer}"
+            words = f"apply the voice card of {card.singer}"
             self.workspace.edit(words, lambda s: edits.set_settings(s, ids, card.settings))
 
     def _keep(self) -> None:
@@ -135,7 +135,7 @@ class CardsPage(QDialog):
             self._try(lambda: card_shelf.keep(singer, part))
 
     def _bring_in(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Bring in a voice card", "", _FILES)
+        name, _ = QFileDialog.getOpenFileName(self, "Import a voice card", "", _FILES)
         if name:
             self._try(lambda: card_shelf.bring_in(Path(name)).path)
 

@@ -83,7 +83,7 @@ class HandOverPage(QWidget):
         self._began, self._doing = 0.0, ""
         self._answered.connect(self._answer)
         self.which = Choice()
-        self.which.addItems(["all parts", "the parts in hand"])
+        self.which.addItems(["all parts", "the selected parts"])
         self.folder = QLineEdit(self._proposed_folder())
         self.folder.setAccessibleName("Folder")
         choose = QPushButton("Choose…")
@@ -98,22 +98,22 @@ class HandOverPage(QWidget):
             self.clip.addItem(words, name)
         self.clip.setToolTip("Cleaning moves peaks a little; one that comes over full scale would be cut off at 16 and "
                              "24 bit")  # fmt: skip
-        self.removed = QCheckBox("also what was taken out")
-        self.labels = QCheckBox("also the marks, as text for any editor’s label track")
+        self.removed = QCheckBox("also what was removed")
+        self.labels = QCheckBox("also a list of times, as text for any editor’s label track")
         self.cues = QCheckBox("also the marks in WAV stems, as cue points")
         self.proof = QCheckBox("also the proof: a page that shows what was done (report.html)")
-        self.together = QCheckBox("all begin and end with the song")
+        self.together = QCheckBox("all stems begin and end with the song")
         self.as_loud = QCheckBox("each voice as loud as it was sung")
         self.as_loud.setToolTip("A gain on each stem, so that a balance that was found before stays; the report tells "
                                 "it. Takes as long again")  # fmt: skip
-        self.whole = QCheckBox("all or nothing: a new folder, there once everything is in it")
+        self.whole = QCheckBox("all or nothing: a new folder that appears once everything is in it")
         self.name = QLineEdit(placeholderText="as the recording")
         self.name.setToolTip("A pattern for the names: {part}, {role}, {song} and {number}; empty: as the recording")
         self.name.setAccessibleName("Pattern of names")
         self.look = QPushButton("Look at the proof")
-        self.look.setToolTip("What the proof will show, as far as it can be told before anything is written")
+        self.look.setToolTip("What the proof will show, as far as it is known before anything is written")
         self.look.clicked.connect(self.show_proof)
-        self.force = QCheckBox("write over files that exist")
+        self.force = QCheckBox("overwrite existing files")
         self.aside = QCheckBox()
         self.will = Label(wordWrap=True)
         self.write = named(QPushButton("Hand over"), "main")

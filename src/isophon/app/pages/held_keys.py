@@ -60,7 +60,7 @@ class HeldKeys:
     def _hear_band(self, without: bool) -> None:
         mark, which = self.workspace.mark, self.workspace.pass_
         if mark is None:
-            self._tell("Take a mark in hand to hear its band alone.")
+            self._tell("Select a mark to listen to its band alone.")
             return
         self.hearing.hear_band(*which.lens.box(mark, which.trace.axis), without)
 

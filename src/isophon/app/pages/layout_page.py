@@ -31,7 +31,7 @@ from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Session, Sour
 from isophon.core.takes.remarks import remarks
 from isophon.core.takes.take import Take
 
-COLUMNS = ("Name", "What it is", "Singer", "Starts at", "Rate", "Length", "Sides", "Level", "Clipped", "Silence",
+COLUMNS = ("Name", "Role", "Singer", "Start", "Rate", "Length", "Channels", "Level", "Clipped", "Silence",
            "Remarks")  # fmt: skip
 _NAME, _WHAT, _SINGER, _START = range(4)
 FILTER = "Recordings (*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3)"
@@ -64,7 +64,7 @@ class LayoutPage(QWidget):
             for text in ("Add recordings…", "Add a folder…", "Replace…", "Remove", "Move up", "Move down")
         )
         self.replace.setToolTip("Let this row name another file: one that was moved, or a newer export")
-        self.remove.setToolTip("Take it out of the session; the file stays (undo brings it back)")
+        self.remove.setToolTip("Remove it from the session; the file stays (undo brings it back)")
         self.add.clicked.connect(self._ask_files)
         self.folder.clicked.connect(self._ask_folder)
         self.replace.clicked.connect(self._ask_replacement)
@@ -166,7 +166,7 @@ class LayoutPage(QWidget):
             self.table.setItem(row, column, cell)
         choice = Choice()
         for what in (*ROLES, *GUIDES):
-            choice.addItem(theme.ROLE_WORDS[what] + (" (guide)" if what in GUIDES else ""), what)
+            choice.addItem(theme.ROLE_WORDS[what] + (" (reference)" if what in GUIDES else ""), what)
         choice.setCurrentIndex(choice.findData(item.role if isinstance(item, Part) else item.kind))
         choice.activated.connect(lambda _, box=choice, i=item.id: self._set_what(i, box.currentData()))
         choice.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -313,7 +313,7 @@ class LayoutPage(QWidget):
         said = said if abs(now.duration - before.duration) > 0.001 else []
         said += [f"at {now.sample_rate / 1000:g} kHz, not {before.sample_rate / 1000:g}"
                  ] if now.sample_rate != before.sample_rate else []  # fmt: skip
-        again = " Its marks are looked for again; what was decided by hand stays where it was."
+        again = " Its marks are found again; your decisions stay."
         return f"{item.name} is now {' and '.join(said)}.{again if isinstance(item, Part) else ''}" if said else ""
 
     def _here(self) -> str:

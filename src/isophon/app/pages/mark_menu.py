@@ -19,7 +19,7 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
         if mark.id not in workspace.in_hand:
             workspace.take_in_hand([mark.id], show=False)
         hand = workspace.mark.hand
-        menu.addAction("Good\tReturn", page.review.agree)
+        menu.addAction("Accept\tReturn", page.review.agree)
         menu.addAction("No longer as sung\tL" if hand.leave else "Leave as sung\tL", page.review.leave)
         menu.addAction("Back to the ceiling\tBackspace", workspace.forget_hand).setEnabled(hand.any)
         menu.addAction("Treat others like it…\tQ", lambda: treat_others(page)).setEnabled(hand.decided)
@@ -27,7 +27,7 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
         menu.addAction("Loop it", page.hearing.loop_mark)
         menu.addAction("Zoom to it\tZ", page.zoom_mark)
         menu.addAction("Split at the playhead\t/", lambda: workspace.split_mark(page.hearing.heard_at()))
-        menu.addAction("Join the selected\tJ", workspace.join_marks).setEnabled(len(workspace.in_hand) > 1)
+        menu.addAction("Join the selected\t*", workspace.join_marks).setEnabled(len(workspace.in_hand) > 1)
         if workspace.pass_.hand.ending is not None:
             menu.addAction("Give back the ending\tG", workspace.give_back_ending)
         menu.addAction("Delete\tDelete", workspace.take_away)

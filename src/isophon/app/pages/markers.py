@@ -36,7 +36,7 @@ class Markers(QObject):
         """Go to the next or previous marker."""
         places = [m.at for m in self._workspace.session.markers]
         if not places:
-            self.told.emit("There is no marker yet. Press K to name the place that is heard.")
+            self.told.emit("There is no marker yet. Press K to name this place.")
             return
         here = self._here()
         later, earlier = [t for t in places if t > here + 0.01], [t for t in places if t < here - 0.3]

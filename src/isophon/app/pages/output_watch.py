@@ -55,6 +55,7 @@ class OutputWatch:
             self._tell(f"You do not hear this: {why} ({keys_of(action)[0]}).")
 
     def _show_settings(self) -> None:
+        self.transport.show_match(self.hearing.matched, self.hearing.gain_db)
         self.transport.output_panel.show_settings(self.hearing.listening)
         if self.transport.rough_panel.chain != self.workspace.session.chain:
             self.transport.rough_panel.show_chain(self.workspace.session.chain)

@@ -14,7 +14,7 @@ from isophon.app import theme
 from isophon.app.sheets import PASSES
 from isophon.core.session.model import Part
 
-_FIGURES = {"loudness_lufs": "Loudness, LUFS", "true_peak_dbtp": "True peak, dBTP", "floor_dbfs": "Stillness, dBFS"}
+_FIGURES = {"loudness_lufs": "Loudness, LUFS", "true_peak_dbtp": "True peak, dBTP", "floor_dbfs": "Noise floor, dBFS"}
 _COLUMNS = ("", *_FIGURES.values(), *(which.words.many.split(" of ")[0].capitalize() for which in PASSES))
 
 

@@ -1,4 +1,4 @@
-"""The menu that gives the treatment of the mark in hand to others; what would be touched is outlined meanwhile."""
+"""The menu that gives the treatment of the selected mark to others; what would be touched is outlined meanwhile."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ def treatment_menu(workspace: Workspace, parent: QWidget) -> QMenu | None:
     """The menu; None, with a word why, where nothing was decided that could be given."""
     mark = workspace.mark
     if mark is None or not mark.hand.decided:
-        workspace.told.emit("Take a mark in hand and decide it first; then others can be treated like it.")
+        workspace.told.emit("Select a mark and decide it first; then others can be treated like it.")
         return None
     menu = QMenu(parent)
     for words, targets in choices(workspace, mark):
@@ -40,7 +40,7 @@ def choices(workspace: Workspace, mark: Mark) -> list[tuple[str, Targets]]:
     parts = [p.id for p in workspace.session.parts]
     there = same_place(workspace.session, part.id, mark, parts)
     held = tuple((part.id, other.id) for other in workspace.marks_in_hand() if other.id != mark.id)
-    rows = (("&Like it in this part", like), ("At this &place in other parts", there), ("The others in &hand", held))
+    rows = (("&Like it in this part", like), ("At this &place in other parts", there), ("The &selected ones", held))
     return [(f"{words}: {len(targets)}", targets) for words, targets in rows]
 
 

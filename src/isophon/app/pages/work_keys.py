@@ -41,7 +41,7 @@ def add_keys(page: Any) -> None:
     def hear_pauses() -> None:
         hearing.set_pauses(not hearing.pauses_db)
         if hearing.pauses_db:
-            page.tell(f"The pauses alone, lifted by {hearing.pauses_db:.0f} dB. P again: all is heard.")
+            page.tell(f"The pauses alone, lifted by {hearing.pauses_db:.0f} dB. P again: everything plays.")
         else:
             page.message.hide()
 

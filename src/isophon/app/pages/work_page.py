@@ -168,7 +168,7 @@ class WorkPage(WorkViews):
         self._remarked.add(take.source)
         self._propose_card(part)
         if part.voice_lufs is None:
-            self.tell(f"No voice was found in {part.name}, so nothing can be measured against it; it can be heard.")
+            self.tell(f"No voice was found in {part.name}, so nothing can be measured against it; it still plays.")
         elif take.figures.clipped:
             self.tell(f"{part.name} has clipped: {take.figures.clipped} samples stand at full scale.")
 
@@ -292,7 +292,7 @@ class WorkPage(WorkViews):
         self._proposed.add(part.singer)
         plain = all(part.settings(kind) == role_default(kind, part.role) for kind in NAMES)
         if plain and card_of(part.singer) is not None:
-            self.tell(f"A voice card of {part.singer} is kept; start from it under More, Voice cards.")
+            self.tell(f"A voice card of {part.singer} is kept; apply it under More, Voice cards.")
 
     def focusNextPrevChild(self, on: bool) -> bool:
         """Tab goes on as the eye does: the title row, the page from left to right and down, the transport."""
@@ -377,7 +377,7 @@ class WorkPage(WorkViews):
         if self.listened_s >= _REST_AFTER_S:
             self.listened_s = 0.0
             if self.menu.rest.isChecked():
-                self.tell("Ears tire of esses: 20 minutes were listened. A rest of 10 to 15 minutes does them good.")
+                self.tell("You have listened for 20 minutes. Rest your ears for 10 to 15 minutes.")
 
     # the window's state
 

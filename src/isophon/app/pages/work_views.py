@@ -115,7 +115,7 @@ class WorkViews(QWidget):
         self.under_map.setVisible(not alone)
 
     def zoom_mark(self) -> None:
-        """Show the selected time, else the mark in hand, close."""
+        """Show the selected time, else the selected mark, close."""
         mark, selection = self.workspace.mark, self.workspace.selection
         if selection:
             around = 0.02 * (selection[1] - selection[0])
@@ -133,7 +133,7 @@ class WorkViews(QWidget):
         self.splits.restore(state, (which.kind for which in PASSES))
 
     def _show_stack(self, on: bool) -> None:
-        """The bars of all parts in place of those of the part in hand, or these again."""
+        """The bars of all parts in place of those of the selected part, or these again."""
         self.stack_chart.setVisible(on)
         self.skyline.setVisible(not on and not self.skyline.empty)
 
@@ -163,14 +163,12 @@ class WorkViews(QWidget):
         heading.addWidget(self.about, 1)
         heading.addSpacing(10)
         order = QButtonGroup(self)
-        self.will_sound = switch("after Rough", chart)
+        self.will_sound = switch("after the chain", chart)
         self.orders = {name: switch(name, chart) for name in ORDERS}
         self.orders[IN_TIME].setChecked(True)
         self.orders[TALLEST].setToolTip("What stands out most first (T: the next order)")
         self.orders[RISKIEST].setToolTip("Where most of the voice may be lost first (T: the next order)")
-        self.will_sound.setToolTip(
-            "Bars as high as they stand out after the rough chain (R): compressor and bright shelf"
-        )
+        self.will_sound.setToolTip("Bars as high as they stand out after the rough chain (R): compressors and shelf")
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
         self.draw = switch("draw", chart)
         self.draw.setToolTip("Dragging over the map or the lens draws a box, with Shift a free outline (V, or hold "

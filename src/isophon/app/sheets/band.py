@@ -51,7 +51,7 @@ class BandExtras(Extras):
             field = self.fields[name]
             field.setMinimumWidth(theme.u(48 if name == "frequency" else 42))  # "12.8" is seen whole
             field.setMaximumWidth(theme.u(58 if name == "frequency" else 54))
-            field.setAccessibleName(f"{name} of the band in hand")
+            field.setAccessibleName(f"{name} of the selected band")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)
             row.addWidget(Label(unit, objectName="soft"))
@@ -59,16 +59,16 @@ class BandExtras(Extras):
         self.by = Choice()
         for by, words in _BY.items():
             self.by.addItem(words, by)
-        self.by.setAccessibleName("When the band in hand is cut")
+        self.by.setAccessibleName("When the selected band is cut")
         self.by.setToolTip("Always, or only while it stands over what lies beside it")
         self.by.activated.connect(self._set_by)
-        self.loud = QCheckBox("bands of loud words act")
-        self.loud.setToolTip("Bands that were found to speak only when the voice is loud are cut while they stand over")
+        self.loud = QCheckBox("cut bands of loud words")
+        self.loud.setToolTip("Bands that stand out only in loud words are cut while they do")
         self.loud.clicked.connect(lambda on: workspace.set_of_kind("band", "by_level", on))
         below = QHBoxLayout()
         below.addWidget(self.by)
         self.give = QPushButton("To the others")
-        self.give.setToolTip("Give these bands to the other parts in hand, else to all parts of the same singer")
+        self.give.setToolTip("Give these bands to the other selected parts, else to all parts of the same singer")
         self.give.clicked.connect(self._give)
         self.words = Label("", objectName="soft", wordWrap=True)
         below.addStretch()
@@ -81,7 +81,7 @@ class BandExtras(Extras):
         column.addWidget(self.words)
 
     def show_part(self) -> None:
-        """Show the band in hand, and what the cuts do to the voice."""
+        """Show the selected band, and what the cuts do to the voice."""
         mark, part = self.workspace.mark, self.workspace.part
         mine = mark if isinstance(mark, BandMark) else None
         for widget in (self.shape, self.by, *self.fields.values()):
@@ -224,10 +224,10 @@ PASS = Pass(
                 "dB",
                 "Bands that stand out more than this of the singer’s own spectrum come down to it",
             ),
-            Knob("limit_db", "Never more than", 0.5, "dB", "No cut is deeper than this"),
-            Knob("ratio", "By level: ratio", 0.5, ":1", "How much of what stands over goes, of bands by level", True),
-            Knob("attack_ms", "By level: attack", 0.5, "ms", "How fast such a cut comes", True),
-            Knob("release_ms", "By level: release", 5, "ms", "How slowly it goes", True),
+            Knob("limit_db", "At most", 0.5, "dB", "No cut is deeper than this"),
+            Knob("ratio", "By level: ratio", 0.5, ":1", "How much of what stands over is cut, of bands by level", True),
+            Knob("attack_ms", "By level: attack", 0.5, "ms", "How fast such a cut begins", True),
+            Knob("release_ms", "By level: release", 5, "ms", "How slowly it ends", True),
             SURE,
         ),
         setting_words={("band", "ceiling_db"): "ceiling", ("band", "by_level"): "bands of loud words"},

@@ -60,7 +60,7 @@ class FineSpectrum(Following):
         self._pointed: float | None = None  # Hz under the pointer
         self.setMinimumHeight(theme.u(104))
         self.setMouseTracking(True)
-        self.setAccessibleName("Fine spectrum of what is heard")
+        self.setAccessibleName("Fine spectrum of the selected time")
         self.setToolTip("As sung (line) and cleaned (filled). Double-click: a bell. Drag one: its frequency; "
                         "wheel: its width. Press and move beside them: what lies there is heard alone, with Shift "
                         "all but it.")  # fmt: skip
@@ -226,7 +226,7 @@ class FineSpectrum(Following):
                 painter.drawText(QPointF(self.x_of(hz) + 4, box.top() + theme.u(16)), words)
         if seen is None:
             painter.setPen(theme.SOFT_INK)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "The spectrum of what is heard appears here.")
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "The spectrum appears here while it plays.")
             return
         columns = np.geomspace(LOWEST_HZ, HIGHEST_HZ, max(2, int(box.width())))
         lines = [_at_columns(seen.hz, levels, columns) for levels in (seen.sung_db, seen.cleaned_db)]

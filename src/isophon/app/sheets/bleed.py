@@ -32,17 +32,17 @@ class BleedExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.on = QCheckBox("take it out")
+        self.on = QCheckBox("remove it")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("bleed", "on", on))
         self.source = Ticked(self._sources, _SOURCE)
         self.source.toggled_one.connect(self._toggle)
-        self.source.setAccessibleName("What the leak is learned from")
+        self.source.setAccessibleName("What the leak is found from")
         self.source.setToolTip("What leaked: cues, the music or another singer, several at once; or a click that only "
                                "the take itself tells of")  # fmt: skip
         self.learn = QPushButton("")
         self.learn.setToolTip(
-            "Find what leaked into the parts in hand and learn how it reached the microphone: from the selected "
-            "time, else from the moments in which it is heard best"
+            "Find what leaked into the selected parts and how it reached the microphone: from the selected "
+            "time, else from the moments in which it is clearest"
         )
         self.learn.clicked.connect(lambda: self._learn(workspace.parts_in_hand, workspace.selection))
         self.learn_all = QPushButton("In all parts")
@@ -64,7 +64,7 @@ class BleedExtras(Extras):
         column.addWidget(self.picture, 1)
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         part, leak = self.workspace.part, self.workspace.part.leak
         self.on.setChecked(part.bleed.on)
         self.on.setEnabled(bool(leak and leak.key))
@@ -92,26 +92,26 @@ class BleedExtras(Extras):
 
     def _show_span(self) -> None:
         span = self.workspace.selection
-        self.learn.setText("Learn here" if span is None else f"Learn from {span[1] - span[0]:.1f} s")
+        self.learn.setText("Find the leak here" if span is None else f"Find the leak from {span[1] - span[0]:.1f} s")
 
 
 def _told(leak: Leak | None, by_click: bool, has_cue: bool) -> str:
     if leak is None and by_click:
         more = "" if has_cue else " With the headphone feed as a cue (Lay out, 1) more than a click can go."
-        return f"Not learned yet: a click that comes again and again is found in the take itself.{more}"
+        return f"Not found yet: a regular click is looked for in the take itself.{more}"
     if leak is None:
-        return "Not learned yet."
+        return "Not found yet."
     if not leak.key and leak.own_click:
-        return "No regular click was found; nothing is taken out."
+        return "No regular click was found; nothing is removed."
     if not leak.key:
-        return f"No leak of {', '.join(leak.cues)} was found; nothing is taken out. Move the cue, or leave it."
+        return f"No leak of {', '.join(leak.cues)} was found; nothing is removed. Move the cue, or leave it."
     drift = f", drifts {theme.signed(leak.ppm)} ppm" if leak.ppm else ""
     start, end = leak.moments[0] if leak.moments else (0.0, 0.0)
     learned = f", from {start:.1f} to {end:.1f} s" if leak.moments else ""
     less = f"{leak.less_db:.0f} dB less of it"
     if leak.own_click:
         return f"a click every {1000 * leak.beat_s:.2f} ms{learned}; {less}"
-    return f"{', '.join(leak.cues)}: heard {1000 * leak.delay_s:.2f} ms later{drift}{learned}; {less}"
+    return f"{', '.join(leak.cues)}: comes {1000 * leak.delay_s:.2f} ms later{drift}{learned}; {less}"
 
 
 class LeakPicture(QWidget):
@@ -121,7 +121,7 @@ class LeakPicture(QWidget):
         super().__init__()
         self.workspace = workspace
         self.setMinimumHeight(56)
-        self.setAccessibleName("The delay, and the learned path over time and frequency")
+        self.setAccessibleName("The delay, and the path that was found, over time and frequency")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -192,7 +192,7 @@ def _words(painter: QPainter, box: QRectF, words: tuple[str, str, str]) -> None:
 
 
 def _empty(part: Part) -> str:
-    return "No hits of a leak stand out here." if part.leak is not None else "The sheet learns what leaked."
+    return "No hits of a leak stand out here." if part.leak is not None else "Find the leak in the sheet."
 
 
 PASS = Pass(
@@ -202,7 +202,7 @@ PASS = Pass(
     words=Words(one="hit", many="hits of the leak", over_what=" in dB over the voice around them", empty=_empty),
     controls=Controls(
         knobs=(
-            Knob("much", "How much goes", 0.05, "%", "How much of the predicted leak is taken out"),
+            Knob("much", "Amount", 0.05, "%", "How much of the predicted leak is removed"),
             Knob(
                 "careful",
                 "Careful with the voice",
@@ -215,7 +215,7 @@ PASS = Pass(
                 "Cue moved by",
                 1,
                 "ms",
-                "Where the cue is looked for, when it is found at the wrong place; learn again afterwards",
+                "Where the cue is looked for, when it is found at the wrong place; find the leak again afterwards",
                 True,
             ),
         ),

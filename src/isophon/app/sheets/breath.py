@@ -30,14 +30,14 @@ class BreathExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.fill = QCheckBox("the room goes on underneath")
+        self.fill = QCheckBox("room tone underneath")
         self.fill.clicked.connect(lambda on: workspace.set_of_kind("breath", "fill", on))
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
         column.addWidget(self.fill)
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         self.fill.setChecked(self.workspace.part.breath.fill)
 
 
@@ -61,8 +61,8 @@ PASS = Pass(
                 "dB",
                 "What stands out more than this over the voice around it comes down to it",
             ),
-            Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
-            Knob("fade_ms", "Fades", 1, "ms", "How long the change takes to come and go", True),
+            Knob("limit_db", "At most", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+            Knob("fade_ms", "Fades", 1, "ms", "How long the change takes to fade in and out", True),
             *(
                 Knob(f"{place}_db", words, 0.5, "dB", f"By how much lower ceiling and change lie for {what}", True)
                 for place, words, what in (
@@ -73,7 +73,7 @@ PASS = Pass(
             ),
             SURE,
         ),
-        setting_words={("breath", "ceiling_db"): "ceiling", ("breath", "fill"): "room under breaths"},
+        setting_words={("breath", "ceiling_db"): "ceiling", ("breath", "fill"): "room tone under breaths"},
         extras=BreathExtras,
     ),
     skyline=SkylineView(bounds=(-42.0, -12.0, -60.0, 12.0), ceilings=over_the_voice("breath")),

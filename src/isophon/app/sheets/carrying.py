@@ -65,7 +65,7 @@ class Carrying(QWidget):
         """What can be chosen, in words, and what that does."""
         rows: list[Row] = []
         for at, source in passages.passages(self._in_hand()):
-            words = f"take back {theme.clock(at)}, from {theme.clock(source)}"
+            words = f"undo the copy at {theme.clock(at)}, from {theme.clock(source)}"
             rows.append((words, partial(self._edit, words, partial(self._sound, change=passages.taken_back, at=at))))
         if self.workspace.selection is None:
             return [*rows, ("Drag over the ruler to select the passage first", None)]
@@ -78,7 +78,7 @@ class Carrying(QWidget):
         lead = self._lead_of_the_passage()
         surveyed = workspace.pool.take(lead.source).surveyed
         if surveyed is None:
-            return [("The lead is still being surveyed", None)]
+            return [("The lead is still being analysed", None)]
         start, end = (t + workspace.offset for t in workspace.selection)
         found = places(surveyed.survey, start - lead.offset_s, end - lead.offset_s)
         rows: list[Row] = []
@@ -147,7 +147,7 @@ class Carrying(QWidget):
                                      "stems begin and end with the song.")  # fmt: skip
 
     def _lead_of_the_passage(self) -> Part:
-        """The lead that sings most in the selected time; the part in hand where there is none."""
+        """The lead that sings most in the selected time; the selected part where there is none."""
         workspace = self.workspace
         start, end = workspace.selection or (0.0, 0.0)
 

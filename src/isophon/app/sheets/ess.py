@@ -60,7 +60,7 @@ class EssExtras(AlikeExtras):
             self.sounds.addItem(words, both)
         self.sounds.setAccessibleName("Whether T’s and F’s come down too")
         self.sounds.activated.connect(lambda: self._set_both(self.sounds.currentData()))
-        self.altogether = QCheckBox("altogether")
+        self.altogether = QCheckBox("completely")
         self.altogether.setToolTip("Leave no soft trace of an ess that is taken away because the lead has one")
         self.altogether.clicked.connect(lambda on: workspace.set_of_kind("ess", "altogether", on))
         self.picture = Choice()
@@ -131,7 +131,7 @@ class EssExtras(AlikeExtras):
             self._show_picture()
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         super().show_part()
         part = self.workspace.part
         for choice, name in ((self.by, "by"), (self.stack, "stack"), (self.turns, "rule_turns")):
@@ -145,7 +145,7 @@ class EssExtras(AlikeExtras):
 
 _BY = {"ceiling": "by the ceiling", "rule": "by the rule", "both": "by both"}
 _STACK = {"own": "judged alone", "under": "under the lead’s", "drop": "gone where the lead has one"}
-_TURNS = {"band": "turns down its band", "above": "all above its edge", "voice": "the whole voice"}
+_TURNS = {"band": "turns down its band", "above": "all above its lower end", "voice": "the whole voice"}
 _SOUNDS = {
     "T’s and F’s as sung": {"t_too": False, "f_too": False},
     "F’s too": {"t_too": False, "f_too": True},
@@ -190,7 +190,7 @@ STARTS = {
 
 
 _WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses", ("ess", "stack"): "with the lead’s esses",
-          ("ess", "rule_turns"): "the rule turns down", ("ess", "altogether"): "altogether"}  # fmt: skip
+          ("ess", "rule_turns"): "the rule turns down", ("ess", "altogether"): "completely"}  # fmt: skip
 _CHOICES = {("ess", "by"): _BY, ("ess", "stack"): _STACK, ("ess", "rule_turns"): _TURNS | {"band": "its band"}}
 
 
@@ -208,15 +208,15 @@ def _away(settings: EssSettings) -> tuple[str, ...]:
 
 _RULE = (
     Knob("rule_over_db", "Rule: over the voice", 0.5, "dB", "Its threshold: the level in its band over the voice’s"),
-    Knob("rule_ratio", "Rule: ratio", 0.5, ": 1", "How much of what is over stays; 100 acts as a limit"),
-    Knob("rule_knee_db", "Rule: knee", 0.5, "dB", "How softly it begins around the threshold", True),
+    Knob("rule_ratio", "Rule: ratio", 0.5, ": 1", "What is over the threshold is divided by this; 100 acts as a limit"),
+    Knob("rule_knee_db", "Rule: knee", 0.5, "dB", "How softly it sets in around the threshold", True),
     Knob("rule_range_db", "Rule: at most", 0.5, "dB", "The most it takes off"),
-    Knob("rule_attack_ms", "Rule: attack", 0.1, "ms", "How fast it comes down", True),
+    Knob("rule_attack_ms", "Rule: attack", 0.1, "ms", "How fast it acts", True),
     Knob("rule_release_ms", "Rule: release", 1, "ms", "How fast it lets go", True),
     Knob("rule_hold_ms", "Rule: hold", 1, "ms", "How long it waits before it lets go", True),
-    Knob("rule_ahead_ms", "Rule: look ahead", 0.5, "ms", "How much earlier it comes than the sound", True),
-    Knob("rule_low_hz", "Rule: hears from", 100, "Hz", "The lower edge of the band that it hears and turns down"),
-    Knob("rule_high_hz", "Rule: hears to", 100, "Hz", "The upper edge of that band; 0: up to the top", True),
+    Knob("rule_ahead_ms", "Rule: look ahead", 0.5, "ms", "How much earlier it acts than the sound", True),
+    Knob("rule_low_hz", "Rule: band from", 100, "Hz", "The lower end of the band that it listens to and turns down"),
+    Knob("rule_high_hz", "Rule: band to", 100, "Hz", "The upper end of that band; 0: up to the top", True),
 )  # fmt: skip
 
 
@@ -233,7 +233,7 @@ def _ceilings(part: Part) -> list[Ceiling]:
     return [
         *rule,
         ("ceiling_db", "ceiling over the voice", over_voice, lowest == over_voice),
-        ("usual_db", "over the singer’s usual", over_usual, lowest != over_voice),
+        ("usual_db", "over this singer’s usual", over_usual, lowest != over_voice),
     ]
 
 
@@ -302,14 +302,14 @@ PASS = Pass(
             ),
             Knob(
                 "usual_db",
-                "Over the singer’s usual",
+                "Over this singer’s usual",
                 0.5,
                 "dB",
                 "What stands out more than this over the singer’s own usual ess comes down too",
             ),
-            Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this"),
-            Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
-            Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it comes"),
+            Knob("limit_db", "At most", 0.5, "dB", "No change is deeper than this"),
+            Knob("edge_ms", "Fades", 1, "ms", "How long the change takes to fade in and out", True),
+            Knob("under_db", "Under the lead’s ess", 0.5, "dB", "How far under it an ess that meets it is brought"),
             Knob("air_db", "Air", 0.5, "dB", "Top given back after the taming; the esses get none of it", True),
             Knob("air_hz", "Air from", 100, "Hz", "Where the air begins", True),
             Knob(
@@ -317,7 +317,7 @@ PASS = Pass(
                 "Whistle: let through",
                 0.5,
                 "dB",
-                "How far a whistle may stand over the rest of its S",
+                "How far a whistle may stand over the other sound of its S",
                 True,
             ),
             Knob(

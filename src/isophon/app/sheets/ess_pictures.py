@@ -193,7 +193,7 @@ def _draw_static(painter: QPainter, box: QRectF, cut: rule.RuleCut, level: float
 
 
 def _draw_curve(painter: QPainter, box: QRectF, workspace: Workspace) -> None:
-    """The gain over frequency of the mark in hand."""
+    """The gain over frequency of the selected mark."""
     _ground(painter, box)
     mark = workspace.mark
     change = workspace.part.change(mark) if mark else 0.0
@@ -207,7 +207,7 @@ def _draw_curve(painter: QPainter, box: QRectF, workspace: Workspace) -> None:
     painter.drawPolyline(_line(x, box.top() + 7 - gain / 12 * (box.height() - 26)))
     painter.setPen(theme.SOFT_INK)
     if mark is None:
-        text = "Take a mark in hand to see what comes down."
+        text = "Select a mark to see what comes down."
     elif change == 0:
         text = "This mark stays as sung."
     else:

@@ -33,7 +33,7 @@ class Extras(QWidget):
         return True
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
 
     def show_more(self, on: bool) -> None:
         """Show the rarer settings, or not."""
@@ -57,13 +57,13 @@ class Following(QWidget):
 def alike_slider(workspace: Workspace) -> Slider:
     """Takes the marks most like the one in hand together with it; how many of them, nearest first."""
     slider = Slider("Others like this one", 0, 100, 0, lambda v: f"{v:.0f} %", 5.0)
-    slider.setToolTip("Take the marks most like the one in hand together with it: by spectrum and length")
+    slider.setToolTip("Select the marks most like the selected one too: by spectrum and length")
     slider.moved.connect(lambda value, _: workspace.take_alike(value / 100))
     return slider
 
 
 class AlikeExtras(Extras):
-    """Taking others like the mark in hand."""
+    """Taking others like the selected mark."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)

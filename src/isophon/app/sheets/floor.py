@@ -50,7 +50,7 @@ class GapChoice(QWidget):
         column.addWidget(self.how)
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         self.how.setCurrentIndex(self.how.findData(self.workspace.part.gap.how))
 
 
@@ -167,8 +167,8 @@ PASS = Pass(
     words=Words(
         one="gap",
         many="gaps",
-        over_what=" in dB over the room",
-        over="over the room",
+        over_what=" in dB over the noise floor",
+        over="over the noise floor",
         gone=lambda part: "filled" if part.gap.how == "room tone" else "gone",
         more_told=_more_told,
         warning=_warning,
@@ -178,24 +178,24 @@ PASS = Pass(
         knobs=(
             Knob(
                 "floor_db",
-                "Act when over the room",
+                "Act above the noise floor by",
                 0.5,
                 "dB",
-                "Gaps in which nothing stands this far over the room are left as they are",
+                "Gaps in which nothing stands this far over the noise floor are left as they are",
             ),
             Knob(
                 "sensitivity_db",
                 "Singing counts from",
                 0.5,
                 "dB",
-                "What stands this far over the room beside a voice is singing; higher: soft tails count as gaps",
+                "What stands this far over the noise floor counts as singing; higher: soft tails count as gaps",
             ),
-            Knob("after_ms", "Kept after a word", 5, "ms", "The tail of a word that stays untouched"),
-            Knob("before_ms", "Kept before a word", 5, "ms", "The soft start of a word that stays untouched"),
+            Knob("after_ms", "Keep after a word", 5, "ms", "The tail of a word that stays untouched"),
+            Knob("before_ms", "Keep before a word", 5, "ms", "The soft start of a word that stays untouched"),
             Knob("down_db", "Turned down by", 1, "dB", "Where gaps are turned down, by how much", True),
             Knob("least_ms", "Shortest gap", 10, "ms", "Shorter gaps are left as they are", True),
-            Knob("closes_ms", "Closes in", 1, "ms", "How long the change takes to come after a word", True),
-            Knob("opens_ms", "Opens in", 1, "ms", "How long the change takes to go before the next word", True),
+            Knob("closes_ms", "Fade out", 1, "ms", "How long the gap takes to fade out after a word", True),
+            Knob("opens_ms", "Fade in", 1, "ms", "How long the gap takes to fade in before the next word", True),
         ),
         greyed=lambda settings: () if settings.how == "turn down" else ("down_db",),
         setting_words={
@@ -205,9 +205,9 @@ PASS = Pass(
             ("rumble", "slope"): "low cut, dB an octave",
             ("hum", "on"): "hum",
             ("hiss", "on"): "hiss",
-            ("hiss", "amount_db"): "hiss down",
+            ("hiss", "amount_db"): "hiss reduced by",
             ("hiss", "from_hz"): "hiss above",
-            ("hiss", "top_db"): "top back",
+            ("hiss", "top_db"): "top given back",
             ("hiss", "follow"): "hiss followed",
         },
         choices={("gap", "how"): _GAPS},
@@ -215,7 +215,7 @@ PASS = Pass(
     ),
     skyline=SkylineView(
         bounds=(0.0, 18.0, 0.0, 60.0),
-        ceilings=lambda part: [("floor_db", "floor over the room", part.gap.floor_db, True)],
+        ceilings=lambda part: [("floor_db", "level over the noise floor", part.gap.floor_db, True)],
         height=attrgetter("over_room_db"),
     ),
     trace=TraceView(

@@ -56,7 +56,7 @@ class FloorNoise(QWidget):
         self.sliders = {
             "amount_db": Slider("", -24, 0, -6, lambda v: f"{theme.signed(v)} dB", 0.5, 4, spare=30, number_width=64),
             "from_hz": Slider("above", 100, 12_000, 5_000, lambda v: f"{v / 1000:.1f} kHz", 100, 44),
-            "top_db": Slider("top back", 0, 6, 0, lambda v: f"{theme.signed(v)} dB", 0.25, 66),
+            "top_db": Slider("top given back", 0, 6, 0, lambda v: f"{theme.signed(v)} dB", 0.25, 66),
         }
         tips = ("How far the noise comes down", "What lies below is left alone",
                 "How much top the voice gets back above that, its esses aside")  # fmt: skip
@@ -113,18 +113,18 @@ class FloorNoise(QWidget):
     def _learn(self) -> None:
         workspace, part = self.workspace, self.workspace.part
         if workspace.selection is None and part.learned:
-            workspace.span_lessons.forget(part, "hiss", f"noise from the stillness · {part.name}")
+            workspace.span_lessons.forget(part, "hiss", f"noise from the pauses · {part.name}")
         elif workspace.selection is None:
-            workspace.told.emit("Drag over the ruler to select a moment in which only the noise is heard.")
+            workspace.told.emit("Drag over the ruler to select a moment in which only the noise sounds.")
         elif workspace.take.surveyed is None:
-            workspace.told.emit("This part is still being surveyed; its noise can be learned afterwards.")
+            workspace.told.emit("This part is still being analysed; its noise can be taken afterwards.")
         else:
             at = workspace.selection[0] + workspace.offset
             words = f"noise from {at:.1f} s · {part.name}"
             workspace.span_lessons.learn(part, "hiss", Span(*workspace.selection), words)
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         part = self.workspace.part
         hz = cut_of(RumbleSettings(slope=part.rumble.slope), part.measured.lowest_hz)
         self.on.setChecked(part.rumble.on)
@@ -181,18 +181,18 @@ class FloorNoise(QWidget):
         for name, slider in self.sliders.items():
             slider.setEnabled(known and settings.on)
             slider.show_value(getattr(settings, name), getattr(default, name))
-        words = "no noise in the stillness" if part.found else "not looked for yet"
+        words = "no noise in the pauses" if part.found else "not looked for yet"
         if known:
-            words = f"{theme.signed(level_in(part))} dBFS above {settings.from_hz / 1000:g} kHz, learned from "
+            words = f"{theme.signed(level_in(part))} dBFS above {settings.from_hz / 1000:g} kHz, taken from "
             chosen = part.learned and settings.learn_to > settings.learn_from
             span = f"{settings.learn_from + part.offset_s:.1f} to {settings.learn_to + part.offset_s:.1f} s"
-            words += span if chosen else "the stillness"
+            words += span if chosen else "the pauses"
         self.hiss_words.setText(words)
         from_selection = self.workspace.selection is not None or not part.learned
-        self.learn.setText("Learn" if from_selection else "Relearn")
+        self.learn.setText("Take the noise from here" if from_selection else "From the pauses")
         self.learn.setToolTip(
-            words + (". Learns it from the selected time instead." if from_selection
-                     else ". Learns it from the still moments again.")
+            words + (". Takes it from the selected time instead." if from_selection
+                     else ". Takes it from the pauses again.")
         )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""The fades of the mark in hand, in its sheet."""
+"""The fades of the selected mark, in its sheet."""
 
 from __future__ import annotations
 
@@ -11,22 +11,22 @@ from isophon.app.views.made import named
 from isophon.app.views.slider import Slider
 
 _LONGEST_MS, _STEP_MS, _WORDS = 800.0, 5.0, 148
-_TIPS = ("How long the change takes to come; also the left handle in the lens",
-         "How long it takes to go; also the right handle in the lens")  # fmt: skip
+_TIPS = ("Fade at the start of the mark; also the left handle in the lens",
+         "Fade at its end; also the right handle in the lens")  # fmt: skip
 
 
 class MarkFades(QWidget):
-    """How long the change of the mark in hand takes to come and to go; a cut-off ending can be given back."""
+    """How long the change of the selected mark takes to come and to go; a cut-off ending can be given back."""
 
     def __init__(self, workspace: Workspace, which: Pass) -> None:
         super().__init__()
         self.workspace, self.which = workspace, which
         self.sliders = tuple(Slider(words, 0, _LONGEST_MS, 20, lambda v: f"{v:.0f} ms", _STEP_MS, _WORDS)
-                             for words in ("Comes in", "Goes in"))  # fmt: skip
+                             for words in ("Fade in", "Fade out"))  # fmt: skip
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(1)
-        column.addWidget(Label(f"The {which.words.one} in hand", objectName="soft"))
+        column.addWidget(Label(f"The {which.words.one} selected", objectName="soft"))
         for i, (slider, tip) in enumerate(zip(self.sliders, _TIPS, strict=True)):
             slider.setToolTip(tip)
             slider.moved.connect(lambda value, gesture, i=i: self._set(i, value, gesture))
@@ -38,7 +38,7 @@ class MarkFades(QWidget):
         self.ending.setVisible(which.hand.ending is not None)
 
     def show_mark(self) -> None:
-        """Show the mark in hand, or nothing where there is none."""
+        """Show the selected mark, or nothing where there is none."""
         mark = self.workspace.mark
         self.setVisible(mark is not None)
         if mark is None or self.which.hand.fades is None:

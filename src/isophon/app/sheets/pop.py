@@ -28,15 +28,15 @@ class PopExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.lift = QCheckBox("hear what is taken out lifted by 300 Hz")
-        self.lift.setToolTip("For small loudspeakers, on which pops are not heard: only while taken out is heard")
+        self.lift = QCheckBox("listen to what is removed raised by 300 Hz")
+        self.lift.setToolTip("For small loudspeakers that play no pops; only while removed plays")
         self.lift.clicked.connect(workspace.set_lifted)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
         column.addWidget(self.lift)
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         self.lift.setChecked(self.workspace.lifted)
 
 
@@ -59,8 +59,8 @@ PASS = Pass(
                 "dB",
                 "Bursts that stand out more than this over the voice around them come down to it",
             ),
-            Knob("limit_db", "Never more than", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
-            Knob("edge_ms", "Edges", 1, "ms", "How long the change takes to come and go", True),
+            Knob("limit_db", "At most", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
+            Knob("edge_ms", "Fades", 1, "ms", "How long the change takes to fade in and out", True),
             SURE,
         ),
         setting_words={("pop", "ceiling_db"): "ceiling"},

@@ -125,9 +125,9 @@ class Sheet(QWidget):
         self.more = named(switch("More"), "plain")
         self.more.toggled.connect(self._show_more)
         self.reset = named(QPushButton("Defaults"), "plain")
-        self.reset.setToolTip("All settings back to the role’s default, for the parts in hand")
+        self.reset.setToolTip("All settings back to the role’s default, for the selected parts")
         self.reset.clicked.connect(workspace.role_settings)
-        self.again = named(QPushButton("Look again"), "plain")
+        self.again = named(QPushButton("Find again"), "plain")
         self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
                               "what was decided by hand stays")  # fmt: skip
         self.again.clicked.connect(workspace.leaks.look_again)
@@ -237,7 +237,7 @@ class Sheet(QWidget):
         if self.which.controls.away(settings) != self._away:
             self._show_more(self.more.isChecked())
         count = len(self.workspace.parts_in_hand)
-        self.about.setText(f"for the {count} parts in hand" if count > 1 else self.which.words.about(part))
+        self.about.setText(f"for the {count} parts selected" if count > 1 else self.which.words.about(part))
         parts = [p for p in self.workspace.session.parts if p.id in self.workspace.parts_in_hand]
         enable(self.reset, any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
         self.again.setVisible(any(p.stale for p in parts))

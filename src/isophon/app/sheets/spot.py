@@ -24,20 +24,20 @@ _HIGHEST_HZ = 24_000
 
 
 class SpotExtras(Extras):
-    """Whether words come down by themselves; a curve inside the box in hand; the same spots elsewhere; alike ones."""
+    """Whether words come down by themselves; a curve inside the selected box; the same spots elsewhere; alike ones."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.on = QCheckBox("loud words down")
+        self.on = QCheckBox("bring loud words down")
         self.on.setToolTip("Words that stand out of their phrase by more than the ceiling come down to it")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("spot", "on", on))
         self.in_head = (self.on,)
         self.curve = Field(placeholderText="200 -3, 500 -6, 2000 0")
         self.curve.setAccessibleName("Curve inside the box: Hz and dB, several points")
-        self.curve.setToolTip("Added to the change inside the box in hand: frequency in Hz and dB, point by point")
+        self.curve.setToolTip("Added to the change inside the selected box: frequency in Hz and dB, point by point")
         self.curve.editingFinished.connect(self._typed)
         self.give = QPushButton("To the others")
-        self.give.setToolTip("The spots in hand at the same place in the other parts in hand, else in the whole stack")
+        self.give.setToolTip("The same spots in the other parts that are selected, else in all of the stack")
         self.give.clicked.connect(self._give)
         self.alike = alike_slider(workspace)
         row = QHBoxLayout()
@@ -119,11 +119,11 @@ PASS = Pass(
                 "dB",
                 "Words that stand out more than this come down to it, where that is switched on",
             ),
-            Knob("limit_db", "Never more than", 0.5, "dB", "No word comes down by more than this by itself"),
-            Knob("edge_ms", "Edges", 1, "ms", "How long a change takes to come and go, outside of its box", True),
+            Knob("limit_db", "At most", 0.5, "dB", "No word comes down by more than this by itself"),
+            Knob("edge_ms", "Fades", 1, "ms", "How long a change takes to fade in and out, outside of its box", True),
         ),
         greyed=lambda settings: () if settings.on else ("limit_db",),
-        setting_words={("spot", "ceiling_db"): "ceiling", ("spot", "on"): "loud words down"},
+        setting_words={("spot", "ceiling_db"): "ceiling", ("spot", "on"): "bring loud words down"},
         extras=SpotExtras,
     ),
     skyline=SkylineView(

@@ -37,13 +37,13 @@ class TickExtras(Extras):
         column.addWidget(self.mend)
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         part = self.workspace.part
         counts = [sum(m.sound == sound for m in part.of(TickMark)) for sound in DAMAGE]
         told = [
             f"{n} {one}{'s' if n > 1 else ''}" for n, one in zip(counts, ("clipped place", "dropout"), strict=True) if n
         ]
-        self.mend.setText(f"mend {' and '.join(told)}" if told else "no clipped peaks, no dropouts")
+        self.mend.setText(f"repair {' and '.join(told)}" if told else "no clipped peaks and no dropouts found")
         self.mend.setEnabled(bool(told))
         self.mend.setChecked(part.tick.mend)
 
@@ -80,9 +80,9 @@ PASS = Pass(
                 "dB",
                 "Ticks that stand out less than this under the voice around them are left",
             ),
-            Knob("sure", "Act when this sure", 0.05, "%", "Marks that are less sure are left as sung"),
+            Knob("sure", "Minimum confidence", 0.05, "%", "Marks that are less sure are left as sung"),
         ),
-        setting_words={("tick", "ceiling_db"): "ceiling", ("tick", "mend"): "mend damage"},
+        setting_words={("tick", "ceiling_db"): "ceiling", ("tick", "mend"): "repair damage"},
         extras=TickExtras,
     ),
     skyline=SkylineView(bounds=(-48.0, 0.0, -80.0, 30.0), ceilings=over_the_voice("tick")),

@@ -50,7 +50,7 @@ class LineUpExtras(Extras):
         self.on.clicked.connect(lambda on: workspace.set_of_kind("timing", "on", on))
         self.ends = QCheckBox("ends of words too")
         self.ends.clicked.connect(lambda on: workspace.set_of_kind("timing", "ends", on))
-        self.all = QPushButton("The whole stack")
+        self.all = QPushButton("All of the stack")
         self.all.setToolTip("Line up all doubles and harmonies with the lead")
         self.all.clicked.connect(self._all)
         self.follows = Ticked(self._followed, _FOLLOWS)
@@ -96,7 +96,7 @@ class LineUpExtras(Extras):
         workspace.edit(f"follow {who}", partial(layout.set_follows, part_id=workspace.part.id, other_ids=chosen))
 
     def show_part(self) -> None:
-        """Show the part in hand."""
+        """Show the selected part."""
         part, session = self.workspace.part, self.workspace.session
         follows = part.role != "lead" and bool(part.of_kind("timing"))
         self.on.setChecked(part.timing.on)
@@ -132,16 +132,16 @@ def _medians(rows: list[dict[str, Any]]) -> str:
 
 
 def _ceilings(part: Part) -> list[Ceiling]:
-    return [("late_ms", "late is let be", part.timing.late_ms, True),
-            ("early_ms", "early is let be", -part.timing.early_ms, True)]  # fmt: skip
+    return [("late_ms", "late allowed", part.timing.late_ms, True),
+            ("early_ms", "early allowed", -part.timing.early_ms, True)]  # fmt: skip
 
 
 def _empty(part: Part) -> str:
     told = part.measured.lined_up
     if part.role == "lead":
-        return "The lead is what the others follow. Take a part of the stack in hand."
+        return "The lead is what the others follow. Select a part of the stack."
     if told is None:
-        return "The words appear here once this part was heard beside the lead."
+        return "The words appear here once this part was compared with the lead."
     if not told.same:
         return "This part does not sing what the lead sings; nothing of it is moved."
     return ""
@@ -150,9 +150,9 @@ def _empty(part: Part) -> str:
 def _warning(workspace: Workspace, mark: WordMark) -> str:
     part = workspace.part
     if not mark.anchors or mark.confidence < part.timing.sure:
-        return "Nothing in the lead is like this word; it stays where it is."
+        return "Nothing in the lead is like this word; it is not moved."
     if goes_whole(mark, part):
-        return "The lead holds this word by more than a fifth longer or shorter: it is moved as a whole, not stretched."
+        return "The lead holds this word more than a fifth longer or shorter: it is moved in one piece, not stretched."
     start = mark.anchors[0][0]
     moved = 1000 * (part.heard_at(start) - start)
     if abs(moved - part.change(mark)) > 3:
@@ -183,16 +183,16 @@ PASS = Pass(
     ),
     controls=Controls(
         knobs=(
-            Knob("late_ms", "Late is let be", 1, "ms", "A word that starts so late or less stays"),
-            Knob("early_ms", "Early is let be", 1, "ms", "A word that starts so early or less stays"),
+            Knob("late_ms", "Late allowed", 1, "ms", "A word that starts this late or less is not moved"),
+            Knob("early_ms", "Early allowed", 1, "ms", "A word that starts this early or less is not moved"),
             Knob(
                 "land_ms",
-                "Lands late by",
+                "Target",
                 1,
                 "ms",
-                "Where a word that is moved lands: a hair late is better than early",
+                "How long after the lead’s a moved word starts; slightly late is better than early",
             ),
-            Knob("most_ms", "Never further than", 5, "ms", "No word is moved further", True),
+            Knob("most_ms", "Furthest move", 5, "ms", "No word is moved further", True),
             SURE,
         ),
         setting_words={("timing", "on"): "line up", ("timing", "ends"): "ends of words"},

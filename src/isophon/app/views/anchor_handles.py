@@ -122,7 +122,7 @@ class AnchorHandles:
             return False
         index = self.near(pos, wave)
         if index is not None:
-            self._edit("an anchor stays", partial(self._tools.with_pinned, index=index))
+            self._edit("keep an anchor in place", partial(self._tools.with_pinned, index=index))
             return True
         if not mark.span[0] <= seconds <= mark.span[1]:
             return False
@@ -142,7 +142,7 @@ class AnchorHandles:
         """Take the one in hand away; whether there was one."""
         if self.index is None:
             return False
-        self._edit("an anchor taken away", partial(self._tools.without, index=self.index))
+        self._edit("delete an anchor", partial(self._tools.without, index=self.index))
         self.taken = None
         return True
 
@@ -156,7 +156,7 @@ class AnchorHandles:
         elif key == Qt.Key.Key_Delete and self.index is not None:
             self.remove()
         elif key == Qt.Key.Key_End and self.index is not None:
-            self._edit("an anchor stays", partial(self._tools.with_pinned, index=self.index))
+            self._edit("keep an anchor in place", partial(self._tools.with_pinned, index=self.index))
         elif step and modifiers & Qt.KeyboardModifier.ControlModifier and self.index is not None:
             size = _COARSE_S if modifiers & Qt.KeyboardModifier.ShiftModifier else _STEP_S
             at, _ = self.anchors[self.index]

@@ -1,4 +1,4 @@
-"""How long the change of the mark in hand takes to come and to go, as handles at the top of its box."""
+"""How long the change of the selected mark takes to come and to go, as handles at the top of its box."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _ENDS = ("comes", "goes")
 
 
 class FadeHandles:
-    """Dragging one along the time sets the fade of that end for the marks in hand."""
+    """Dragging one along the time sets the fade of that end for the selected marks."""
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace

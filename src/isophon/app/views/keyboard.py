@@ -165,7 +165,7 @@ def show_in_scroll_areas(widget: QWidget) -> None:
 
 
 def same_held() -> bool:
-    """Whether Ctrl is held: the same in all parts in hand, instead of as much in each (window managers take Alt)."""
+    """Whether Ctrl is held: the same in all selected parts, instead of as much in each (window managers take Alt)."""
     return bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier)
 
 

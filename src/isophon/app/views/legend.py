@@ -53,13 +53,13 @@ class Legend(QFrame):
             painter.fillRect(QRectF(box.center().x(), box.top() + 4, 8, 6), theme.HAND_FLAG)
 
         return [
-            ("in the map: what stays of the part", swatch(theme.INK, 0.75)),
+            ("in the map: what is left of the part", swatch(theme.INK, 0.75)),
             ("what the cleaning removes", swatch(theme.OVER, 0.5)),
             ("what it adds", swatch(theme.ADDED, 0.5)),
             ("equal level, 6 dB apart", line),
             (f"{which.an}, over its ceiling", shape(theme.OVER, True)),
             (f"{which.an}, let through", shape(theme.SOFT_INK, False)),
-            ("in hand", shape(theme.IN_HAND, True)),
+            ("selected", shape(theme.IN_HAND, True)),
             ("set by hand", flag),
         ]
 

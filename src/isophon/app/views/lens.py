@@ -1,4 +1,4 @@
-"""The lens: the mark in hand close up, with its numbers, and what a hand can decide about it."""
+"""The lens: the selected mark close up, with its numbers, and what a hand can decide about it."""
 
 from __future__ import annotations
 
@@ -35,15 +35,15 @@ class Lens(QWidget):
         self.pictures = LensPictures(workspace)
         self.warning = Label("", objectName="soft", wordWrap=True)
         self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %", spare=24, number_width=58)
-        self.blend.setToolTip("How much of the change is kept")
+        self.blend.setToolTip("How much of the change is applied")
         self.blend.moved.connect(self._blend)
-        self.good = QPushButton("Good")
-        self.good.setToolTip("What is done here is good; on to the next undecided mark (Return)")
+        self.good = QPushButton("Accept")
+        self.good.setToolTip("Accept what is done here and go on to the next undecided mark (Return)")
         self.good.clicked.connect(self.agreed)
         self.leave = switch("Leave as sung")
         self.leave.setToolTip("Leave as sung (L)")
         self.leave.clicked.connect(self.left)
-        self.forget = QPushButton("To the ceiling")
+        self.forget = QPushButton("Back to the ceiling")
         self.forget.setToolTip("Forget what was set by hand (Backspace)")
         self.forget.clicked.connect(workspace.forget_hand)
         buttons = QHBoxLayout()
@@ -80,7 +80,7 @@ class Lens(QWidget):
         which, all_marks = self.workspace.pass_, self.workspace.marks
         place = all_marks.index(mark) + 1 if mark in all_marks else 0
         one = f"{which.words.one.capitalize()} {place} of {len(all_marks)}"
-        self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.words.many} in hand")
+        self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.words.many} selected")
         self.numbers.setText(mark_words(self.workspace, mark))
         self.leave.setChecked(all(m.hand.leave for m in marks))
         enable(self.forget, any(m.hand.any for m in marks))
@@ -88,7 +88,7 @@ class Lens(QWidget):
         self.blend.show_value(100 * (1.0 if mark.hand.blend is None else mark.hand.blend))
 
     def _warning(self, mark: Mark | None) -> str:
-        """What a wary eye would say about the mark in hand."""
+        """What a wary eye would say about the selected mark."""
         if mark is None:
             return ""
         which = self.workspace.pass_

@@ -1,4 +1,4 @@
-"""The pictures of the lens: the mark in hand close up, as sung beside cleaned, with its box to drag."""
+"""The pictures of the lens: the selected mark close up, as sung beside cleaned, with its box to drag."""
 
 from __future__ import annotations
 
@@ -111,7 +111,7 @@ class LensPictures(QWidget):
             painter.drawText(
                 self.rect(),
                 Qt.AlignmentFlag.AlignCenter,
-                "Take a mark in hand: click a bar, or press →" if self.workspace.marks else "",
+                "Select a mark: click a bar, or press →" if self.workspace.marks else "",
             )
             return
         sung, cleaned = self.boxes()

@@ -40,7 +40,7 @@ class Layer(NamedTuple):
 
 
 class MapPictures:
-    """Pictures of the part in hand for boxes on the screen."""
+    """Pictures of the selected part for boxes on the screen."""
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace

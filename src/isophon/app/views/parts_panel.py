@@ -100,7 +100,7 @@ class PartsPanel(QFrame):
                 widget.deleteLater()
         self.rows = {}
         session = self.workspace.session
-        for title, items in (("Parts", session.parts), ("Guides", session.guides)):
+        for title, items in (("Parts", session.parts), ("References", session.guides)):
             if not items:
                 continue
             heading = Label(f"{title}  {len(items)}", objectName="head")
@@ -132,7 +132,7 @@ class PartsPanel(QFrame):
         self.stop.setVisible(busy or stopped)
         self.stop.setText("Go on" if stopped else "Stop")
         self.work.setVisible(busy or stopped)
-        self.work.setText("surveying stopped" if stopped else f"surveying, {done} of {total} steps")
+        self.work.setText("analysis stopped" if stopped else f"analysing, {done} of {total} steps")
         for row in self.rows.values():
             row.update()
 
@@ -145,16 +145,16 @@ class PartsPanel(QFrame):
 
 
 class ItemRow(QWidget):
-    """One part or guide: name, role, where its open marks are, hear and mute; gain and pan while in hand."""
+    """One part or guide: name, role, where its open marks are, solo and mute; gain and pan while selected."""
 
     taken = Signal(str, object)
 
     def __init__(self, workspace: Workspace, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
-        self.hear, self.mute = (named(switch(text), "tiny") for text in ("hear", "mute"))
-        self.hear.setToolTip("Hear only this, with the stack or the bed; several may be chosen (E)")
-        self.mute.setToolTip("Leave it out of the stack and the bed (U)")
+        self.hear, self.mute = (named(switch(text), "tiny") for text in ("solo", "mute"))
+        self.hear.setToolTip("Solo: only this plays, with the stack or the music; several may be chosen (E)")
+        self.mute.setToolTip("Mute: leave it out of the stack and the music (U)")
         self.hear.clicked.connect(lambda: workspace.toggle_heard_only(item_id))
         self.mute.clicked.connect(self.toggle_mute)
         self._pointed = False
@@ -355,13 +355,13 @@ class ItemRow(QWidget):
 
 
 def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
-    """What can be done with the parts in hand."""
+    """What can be done with the selected parts."""
     menu, part = QMenu(parent), workspace.part
     others = [p.id for p in workspace.session.parts if p.id != part.id]
     alike = [p.id for p in workspace.session.parts if p.id != part.id and p.role == part.role]
     in_hand = [i for i in workspace.parts_in_hand if i != part.id]
     for words, ids in (
-        (f"Settings from {part.name} to the others in hand", in_hand),
+        (f"Settings from {part.name} to the other selected parts", in_hand),
         (f"Settings from {part.name} to every {theme.ROLE_WORDS[part.role]}", alike),
         (f"Settings from {part.name} to all parts", others),
     ):
@@ -369,9 +369,7 @@ def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
     menu.addAction("Back to the role’s default", workspace.role_settings)
     menu.addSeparator()
     menu.addAction("This pass is done, or no longer\tD", workspace.toggle_done)
-    menu.addAction(
-        "Take all parts in hand\tCtrl+A", lambda: workspace.take_parts([p.id for p in workspace.session.parts])
-    )
+    menu.addAction("Select all parts\tCtrl+A", lambda: workspace.take_parts([p.id for p in workspace.session.parts]))
     return menu
 
 
@@ -382,6 +380,6 @@ def _side(pan: float) -> str:
 
 
 _TAKING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
-_TIP = "Click: take in hand. Ctrl: several. Shift: all between. Right button: settings to others."
+_TIP = "Click: select. Ctrl: several. Shift: all between. Right button: apply settings to others."
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -89,7 +89,7 @@ class RoughPanel(QFrame):
         self.setAccessibleName("The rough chain")
         self.chain = Chain()
         self.switch = QCheckBox("through the rough chain")
-        self.switch.setToolTip("Hear what is likely to happen to the stems later; it never reaches a file (R)")
+        self.switch.setToolTip("Listen through what is likely to happen to the stems later; never in a file (R)")
         self.switch.toggled.connect(self.switched)
         self.start = Choice()
         self.start.setAccessibleName("Start from")

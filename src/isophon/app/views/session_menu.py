@@ -49,7 +49,7 @@ class SessionMenu(QMenu):
         self.markers = self.addMenu("Markers")
         self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
-        self.addAction("Look for marks again", workspace.look_again)
+        self.addAction("Find marks again", workspace.look_again)
         self.addAction("Voice cards", self.cards_asked.emit)
         self.addSeparator()
         self.rest = self.addAction("Remind me to rest my ears")
@@ -91,7 +91,7 @@ class SessionMenu(QMenu):
         workspace = self.workspace
         self.markers.clear()
         if not workspace.session.markers:
-            self.markers.addAction("None yet: press K to name the place that is heard").setEnabled(False)
+            self.markers.addAction("None yet: press K to name this place").setEnabled(False)
         markers = workspace.session.markers
         if len(markers) > _MOST_LISTED:
             words = f"The first {_MOST_LISTED} of {len(markers)}; Ctrl+PgDown walks them all"

@@ -1,4 +1,4 @@
-"""The change of the mark in hand as a line over the cleaned picture, with points to drag: along its time, or over
+"""The change of the selected mark as a line over the cleaned picture, with points to drag: along its time, or over
 frequency."""
 
 from __future__ import annotations

@@ -25,7 +25,7 @@ class Skyline(SkylineChart):
     """Drag a ceiling; drag a bar's top (by hand); click: take in hand; drag across: take several.
 
     Over frequency: drag a bar sideways too, wheel for its width, double-click to make one; press on the ground and
-    move: what lies there is heard alone, with Shift all but it.
+    move: you hear that band alone, with Shift all but it.
     """
 
     menu_asked = Signal(QPoint, object, object)
@@ -34,7 +34,7 @@ class Skyline(SkylineChart):
         super().__init__(workspace, parent)
         self._drag: tuple[str, str] | None = None
         self._held: tuple[float, float] = (0.0, 0.0)  # the pointer's last height, and the dB that it holds there
-        self._before: dict[str, float] = {}  # the changes of the marks in hand when a top was taken
+        self._before: dict[str, float] = {}  # the changes of the selected marks when a top was taken
         self._moved = False
         self._taken_hz: tuple[float, tuple[float, float]] = (0.0, (0.0, 0.0))
         self._gesture = 0
@@ -148,7 +148,7 @@ class Skyline(SkylineChart):
             self.workspace.make_band(frequencies.hz_at(self._plot(), at.x()))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        """Over frequency: the width of the band in hand."""
+        """Over frequency: the width of the selected band."""
         mark = self.workspace.mark
         if not self.workspace.over_frequency or mark is None:
             event.ignore()
@@ -171,9 +171,9 @@ class Skyline(SkylineChart):
         tips = {
             "ceiling": "Drag: the ceiling. What stands over the lower of both is brought down to it. Shift: finely. "
             "Of several parts each moves by as much; Ctrl: all to the same.",
-            "bar": "Drag: the marks in hand alone, by hand. Shift: finely.",
-            "mark": "Click: take in hand. Ctrl: take several.",
+            "bar": "Drag: change the selected marks alone. Shift: finely.",
+            "mark": "Click: select. Ctrl: select several.",
         }
-        tip = tips.get(what, "Drag across the bars to take several in hand.")
+        tip = tips.get(what, "Drag across the bars to select several.")
         mark = self.workspace.part.mark(name) if what in ("bar", "mark") else None
         self.setToolTip(f"{mark_words(self.workspace, mark)}\n{tip}" if mark else tip)

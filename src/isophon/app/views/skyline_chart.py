@@ -308,7 +308,7 @@ class SkylineChart(QWidget):
         if self.workspace.take.trouble:
             return self.workspace.take.trouble
         if not part.found:
-            return f"The {self.workspace.pass_.words.many} appear here once this part has been surveyed."
+            return f"The {self.workspace.pass_.words.many} appear here once this part has been analysed."
         if self.workspace.part.voice_lufs is None:
             return "No voice was found here to measure against."
         words = self.workspace.pass_.words

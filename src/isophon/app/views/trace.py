@@ -19,9 +19,9 @@ _ZOOM, _LEAST_PINCH = 1.25, 0.1
 _GRAB, _MOST_NAMES = 5, 8
 _EDGES = ("start", "end")
 _TIP = ("Wheel or two fingers: zoom, sideways or with Shift move along. Drag: move along. Drag on the ruler: select. "
-        "Drag an edge of the mark in hand: its time. Double-click a mark: loop it. Ctrl and drag, or draw (V): a box "
+        "Drag an edge of the selected mark: its time. Double-click a mark: loop it. Ctrl and drag, or draw (V): a box "
         "over anything, with Shift a free outline.")  # fmt: skip
-_ANCHORS_TIP = (" The word in hand has handles: drag one, double-click beside them for one more, double-click one to "
+_ANCHORS_TIP = (" The selected word has handles: drag one, double-click beside them for one more, double-click one to "
                 "let it stay.")  # fmt: skip
 _LIMITS_TIP = " Drag an edge of the band that the rule listens to, with Shift both; Shift and B held: hear it alone."
 
@@ -67,7 +67,7 @@ class Trace(TraceChart):
         return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
 
     def _edge_at(self, x: float) -> str | None:
-        """Which edge of the mark in hand lies at a place."""
+        """Which edge of the selected mark lies at a place."""
         mark = self.workspace.mark
         if mark is None:
             return None
@@ -151,7 +151,7 @@ class Trace(TraceChart):
         return drawing
 
     def time_under_pointer(self) -> float:
-        """The second of the part in hand under the pointer; where that is not over the view, at its left edge."""
+        """The second of the selected part under the pointer; where that is not over the view, at its left edge."""
         x = self.mapFromGlobal(QCursor.pos()).x()
         return max(self.workspace.view[0], min(self.workspace.view[1], self.time_at(x)))
 

@@ -285,7 +285,7 @@ class TraceChart(QWidget):
     def _waiting_text(self) -> str:
         if not self.workspace.session.parts:
             return "Nothing is laid out yet."
-        return "" if self.workspace.take.trouble else "The spectrum appears here once this part has been surveyed."
+        return "" if self.workspace.take.trouble else "The spectrum appears here once this part has been analysed."
 
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()

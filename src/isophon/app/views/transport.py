@@ -56,7 +56,7 @@ class Transport(QFrame):
         self.clock.chosen.connect(self.time_chosen)
         self.loop = switch("Loop")
         self.loop.setChecked(True)
-        self.loop.setToolTip("Loop the mark in hand or the selection (O)")
+        self.loop.setToolTip("Loop the selected mark or the selected time (O)")
         self.loop.toggled.connect(self.loop_toggled)
         self.compare = QButtonGroup(self)
         self.buttons = {}
@@ -69,10 +69,10 @@ class Transport(QFrame):
             self.buttons[name] = button
             chosen.addWidget(button)
         self.all = switch("all parts")
-        self.all.setToolTip("Compare all parts at once, or only those in hand (A)")
+        self.all.setToolTip("Compare all parts at once, or only the selected ones (A)")
         self.all.toggled.connect(self.all_toggled)
-        self.turns = switch("in turn")
-        self.turns.setToolTip("As sung and cleaned in turn, each time the loop comes round (Shift+C)")
+        self.turns = switch("alternate")
+        self.turns.setToolTip("As sung and cleaned alternate, each time the loop begins (Shift+C)")
         self.turns.toggled.connect(self.turns_toggled)
         chosen.addSpacing(6)
         chosen.addWidget(self.turns)
@@ -88,11 +88,11 @@ class Transport(QFrame):
             self.hears[name] = button
             heard.addWidget(button)
             button.setMinimumWidth(theme.u(_LEAST))
-        self.match = switch("Matched")
+        self.match = switch("Match loudness")
         self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
         self.match.toggled.connect(self.match_toggled)
-        self.rough = switch("Rough")
-        self.rough.setToolTip("Hear it through a rough chain: compressor, bright shelf, drive, room; never written (R)")
+        self.rough = switch("Rough chain")
+        self.rough.setToolTip("Listen through the rough chain: compressors, shelf, drive, room; never in a file (R)")
         self.rough.clicked.connect(self._open_rough)
         self.rough_panel = RoughPanel(self)
         self.rough_panel.switched.connect(self._rough_switched)
@@ -126,9 +126,7 @@ class Transport(QFrame):
         row.addLayout(level)
         self.still = Label("", objectName="soft")
         self.still.setMinimumWidth(1)
-        self.still.setToolTip(
-            "The level of the still moments in dBFS, as sung and cleaned: of this part, and of all together"
-        )
+        self.still.setToolTip("The noise floor in dBFS, as sung and cleaned: of this part, and of all together")
         row.addWidget(self.still)
         row.addStretch(1)
         row.addSpacing(8)
@@ -149,7 +147,8 @@ class Transport(QFrame):
         wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_SMALL)
         self.still.setVisible(wide)
         self.all.setText("all parts" if wide else "all")
-        self.turns.setText("in turn" if wide else "turn")
+        self.match.setText("Match loudness" if wide else "Loudness")
+        self.rough.setText("Rough chain" if wide else "Chain")
         for name, button in self.hears.items():
             button.setText(name if wide else name.split()[-1])
         for button in (*self.hears.values(), self.all, self.turns, self.match, self.rough):
@@ -181,7 +180,6 @@ class Transport(QFrame):
         """Show whether the rough chain is on."""
         on = self.rough_panel.switch.isChecked()
         self.rough.setChecked(on)
-        self.rough.setText("Rough: on" if on else "Rough")
 
     def show_playing(self, playing: bool, preparing: bool = False, for_now: bool = False) -> None:
         """Show the triangle or the bars; while sound is asked for and none is there yet, say so.
@@ -216,8 +214,8 @@ class Transport(QFrame):
         self.match_value.setText(f"{theme.signed(gain_db)} LU" if on else "off")
 
     def show_stillness(self, here: tuple[float, float] | None, together: tuple[float, float] | None) -> None:
-        """Show the level of the stillness in dBFS, as sung and cleaned, of the part in hand and of all parts."""
-        rows = (("stillness", here), ("of all", together))
+        """Show the level of the stillness in dBFS, as sung and cleaned, of the selected part and of all parts."""
+        rows = (("noise floor", here), ("of all", together))
         self.still.setText(
             "\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level)
         )
@@ -234,13 +232,13 @@ class Transport(QFrame):
         name = "no sound device" if device.silent else name if how else f"plays on {name}"
         self._device = f"{name}{how and ', '}{how} ▾"
         gone = f"\n{device.gone} went away; it is used again once it is back" if device.gone else ""
-        self.device.setToolTip(f"{device.name}{gone}\nDevice, volume, mono and limiter: click. What is still being "
-                               "rendered is heard as it was last, else as sung")  # fmt: skip
+        self.device.setToolTip(f"{device.name}{gone}\nDevice, volume, mono and limiter: click. What is not rendered "
+                               "yet plays as it was last, else as sung")  # fmt: skip
 
 
 _HEAR_TIPS = (
-    "Only the parts in hand",
-    "The lead on the left, the part in hand on the right, nothing else",
+    "Only the selected parts",
+    "The lead on the left, the selected part on the right, nothing else",
     "With all parts that are not muted",
     "With all parts that are not muted and the music",
 )

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from isophon.core.audio.spectra import power_spectra
+from isophon.core.handover.song_maps import SongMaps
 from isophon.core.passes import BY_NAME
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, VOICED, Survey
@@ -32,10 +33,11 @@ class Observed:
                 vowels[survey.frame(start - _WINDOW_S) : survey.frame(end + _WINDOW_S) + 1] = False
         moments = {"vowels": np.flatnonzero(vowels) * survey.hop_s}
         moments |= {name: np.array(times) for name, times in named.items()}
-        moments["stillness"] = np.flatnonzero(survey.state == STILL) * survey.hop_s
+        moments["noise floor"] = np.flatnonzero(survey.state == STILL) * survey.hop_s
         self._places = {name: self._spread(times) for name, times in moments.items()}
         self._sums = {name: np.zeros((2, self.size // 2 + 1)) for name in moments}
         self._at = 0
+        self.maps = SongMaps(self.rate, part.source.duration)
 
     def _spread(self, times: np.ndarray) -> list[tuple[int, int]]:
         """Where windows begin, in the take as sung and as cleaned."""
@@ -45,6 +47,7 @@ class Observed:
 
     def add(self, sung: np.ndarray, cleaned: np.ndarray) -> None:
         """The next block of both, float32 ``(channels, n)``."""
+        self.maps.add(sung, cleaned)
         stop = self._at + sung.shape[1]
         for name, places in self._places.items():
             for one in places:

@@ -27,20 +27,26 @@ _MOST_DECISIONS, _MOST_PLACES, _SILENT_DBFS = 400, 6, -119.0
 _ROLES = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib"}
 
 
-def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = ()) -> dict[str, Any]:
-    """What the proof tells of a part beside its row of the report; values that JSON holds."""
+def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = (), maps: tuple[str, str] = ("", "")
+            ) -> dict[str, Any]:  # fmt: skip
+    """What the proof tells of a part beside its row of the report; values that JSON holds.
+
+    ``maps``: its map as sung and cleaned, see :class:`isophon.core.handover.song_maps.SongMaps`; '' for none yet.
+    """
     return {
         "name": part.name,
         "role": part.role,
         "singer": part.singer,
         "seconds": part.source.duration,
         "spectra": spectra,
+        "maps": maps,
         "whole": [words for kind in KINDS if kind.name not in without and (words := _whole(part, kind))],
         "skylines": [
             _skyline(part, kind.name) for kind in KINDS if kind.name not in without and _has_skyline(part, kind)
         ],
         "decisions": _decisions(part),
         "warnings": _warnings(part, spectra, without),
+        "unheard": _unheard(part),
         "meets": {kind.name: met for kind in KINDS if (met := _met(part, kind))},
     }
 
@@ -87,11 +93,8 @@ def _decisions(part: Part) -> list[dict[str, Any]]:
 
 
 def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> list[str]:
-    """What is still open, in words."""
+    """What deserves a listen, in words."""
     told = []
-    open_marks = sum(len(part.undecided(kind.name)) for kind in KINDS)
-    if open_marks:
-        told.append(f"{open_marks} marks were treated by the settings alone; nobody has heard them one by one.")
     for doubt in (doubt for kind in KINDS if kind.name not in without for doubt in kind.reporter.doubts(part)):
         where = f" at {', '.join(_clock(at) for at in doubt.at[:_MOST_PLACES])}" if doubt.at else ""
         more = f" and {len(doubt.at) - _MOST_PLACES} more" if len(doubt.at) > _MOST_PLACES else ""
@@ -106,9 +109,15 @@ def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> li
     return told
 
 
+def _unheard(part: Part) -> dict[str, list[str]]:
+    """The marks that the settings alone decided, as times, by kind."""
+    rows = {kind.name: [_clock(m.span[0]) for m in part.undecided(kind.name)] for kind in KINDS}
+    return {kind: times for kind, times in rows.items() if times}
+
+
 def _duller_db(spectra: dict[str, Any]) -> float:
     """By how much the top of the vowels changed, where it was more than noise."""
-    vowels, still = spectra.get("vowels"), spectra.get("stillness")
+    vowels, still = spectra.get("vowels"), spectra.get("noise floor")
     if not vowels:
         return 0.0
     noise = still["sung"] if still else [-inf] * len(vowels["hz"])
@@ -134,7 +143,7 @@ def page(rows: Sequence[dict[str, Any]], title: str) -> str:
         late=[p for p in stack if p["lateness"]],
         meets=sum((Counter(p["meets"]) for p in stack), Counter()),
         stack=stack,
-        warned=[p for p in parts if p["warnings"]],
+        unheard=[p for p in parts if p["unheard"]],
     )
 
 
@@ -201,7 +210,7 @@ def _words(told: dict[str, Any]) -> str:
         elif one["changed"]:
             said.append(
                 f"{one['changed']} of {count} {one['kind']} marks were changed over {_lasts(one['seconds'])}, "
-                + ("the deepest taken out" if one["deepest"] <= GONE_DB else f"by up to {-one['deepest']:.1f} dB")
+                + ("the deepest removed" if one["deepest"] <= GONE_DB else f"by up to {-one['deepest']:.1f} dB")
             )
     words = "; ".join(said)
     return f"{words[:1].upper()}{words[1:]}." if words else "Nothing was changed."

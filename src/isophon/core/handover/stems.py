@@ -221,7 +221,7 @@ def hand_over(
     """
     renderer = renderer_of(recording)
     if part.needs_leak and renderer.sounds(part.needs_leak) is None:
-        raise InputError(f"{recording.path.name}: what was learned of its bleed is not kept any more; learn it again")
+        raise InputError(f"{recording.path.name}: what was found of its leak is gone; find the leak again")
     hop = round(survey.hop_s * recording.sample_rate)
     observed = Observed(part, survey) if target.proof else None
     before, after = (_Figures(Meter(recording.sample_rate, recording.channels), hop) for _ in range(2))
@@ -302,8 +302,15 @@ def hand_over(
         "before": before.result(still),
         "after": {name: round(value + trim_db, 2) for name, value in after.result(still).items()},
         "kinds": kinds(part, target.without),
-        **({"proof": told_of(part, observed.result(), target.without)} if observed is not None else {}),
+        **_proven(part, observed, target),
     }
+
+
+def _proven(part: Part, observed: Observed | None, target: Target) -> dict[str, Any]:
+    """What the proof shows of a part, where it is wanted."""
+    if observed is None:
+        return {}
+    return {"proof": told_of(part, observed.result(), target.without, observed.maps.pictures())}
 
 
 def _placed(part: Part, target: Target, rate: int, frames: int) -> tuple[int, int]:

@@ -26,7 +26,7 @@ from isophon.core.playing.readiness import Readiness
 from isophon.core.playing.ring import Ring
 from isophon.core.session.chain import NAMES, Chain
 
-COMPARES = ("as sung", "cleaned", "taken out")
+COMPARES = ("as sung", "cleaned", "removed")
 AHEAD, FAR_AHEAD, _CALM_S = 16, 64, 0.5  # chunks: a tile, and where nothing was changed for a while
 _MADE_AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
 _LOOK_AGAIN_S = 0.25
@@ -225,13 +225,13 @@ class Player:
     def _say_how(self) -> None:
         """Tell the output which versions are heard, how loud, and through what."""
         ring, compare = self._ring, self._compare
-        cleaned = {"as sung": 0.0, "taken out": -1.0}.get(compare, 10 ** (self._match_db / 20))
-        ring["sung"], ring["cleaned"], ring["rest"] = compare != "cleaned", cleaned, compare != "taken out"
+        cleaned = {"as sung": 0.0, "removed": -1.0}.get(compare, 10 ** (self._match_db / 20))
+        ring["sung"], ring["cleaned"], ring["rest"] = compare != "cleaned", cleaned, compare != "removed"
         ring["match"] = self._matches
         if self._chain is not None:
             for name in NAMES:
                 ring[name] = getattr(self._chain, name)
-        ring["chained"] = self._chain is not None and compare != "taken out"
+        ring["chained"] = self._chain is not None and compare != "removed"
 
     def _watch(self) -> None:
         """Follow what the output reads."""

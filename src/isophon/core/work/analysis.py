@@ -29,7 +29,7 @@ from isophon.core.takes.pictures import Spectrogram, lows_of
 from isophon.core.work.beside import survey_of
 from isophon.core.work.leak_learning import Dry, Lesson, dry, learn
 
-SURVEYING, LEARNING, FINDING = "surveying", "learning the bleed", "looking for marks"
+SURVEYING, LEARNING, FINDING = "analysing", "finding the leak", "looking for marks"
 Tell = Callable[[str, float], None]
 
 

@@ -131,7 +131,7 @@ def render_ahead(part: Part, at_s: float, progress: Progress) -> None:
         check_source(part.source, recording)
         renderer = renderer_of(recording)
         if part.needs_leak and renderer.sounds(part.needs_leak) is None:
-            raise InputError(f"{path.name}: what was learned of its bleed is not kept any more; learn it again")
+            raise InputError(f"{path.name}: what was found of its leak is gone; find the leak again")
         names = renderer.head_names(part.plan)
         first = int(at_s * recording.sample_rate) // HEAD_BLOCK
         missing = [i for i, name in names.items() if kept_head(place, name, recording.channels) is None]

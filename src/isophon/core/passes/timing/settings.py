@@ -23,7 +23,7 @@ class AlikeWith(msgspec.Struct, frozen=True):
 class TimingSettings(msgspec.Struct, frozen=True):
     """What the Line-up pass does where no hand decided.
 
-    ``on``: whether words are moved. A word up to ``early_ms`` early or ``late_ms`` late is let be; one that is moved
+    ``on``: whether words are moved. A word up to ``early_ms`` early or ``late_ms`` late is left; one that is moved
     lands ``land_ms`` late, and is moved by ``most_ms`` at the most. ``ends``: whether the ends of words are lined up
     too. ``sure``: words that are less like the lead's stay.
     """

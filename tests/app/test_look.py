@@ -1,13 +1,18 @@
 """The look: inks against paper by WCAG 2.2, keys that do not collide, the slider as a person uses it."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
 
-from isophon.app import theme
+from isophon.app import palettes, theme
 from isophon.app.main import make_app
+from isophon.app.model.appearance import Appearance, appearance
 from isophon.app.pages.keys_page import KEYS, KeysPage
 from isophon.app.pages.start_page import StartPage
+from isophon.app.sheets import PASSES
 from isophon.app.views.labels import ElidedLabel
+from isophon.app.views.map_signs import Stamps
 from isophon.app.views.slider import Slider
 
 
@@ -23,10 +28,50 @@ def contrast(one, other) -> float:
     return (light + 0.05) / (dark + 0.05)
 
 
+@pytest.fixture(params=[False, True], ids=["paper", "dusk"])
+def dusk(request):
+    palettes.use(request.param)
+    yield request.param
+    palettes.use(False)
+
+
 @pytest.mark.parametrize("ground", ["PAPER", "PANEL"])
 @pytest.mark.parametrize("ink", ["INK", "SOFT_INK", "IN_HAND", "OVER", "DONE", "HAND_FLAG"])
-def test_text_can_be_read_on_its_ground(ink, ground):
+def test_text_can_be_read_on_its_ground(dusk, ink, ground):
+    """4.5:1 for text, 3:1 for shapes (WCAG 2.2, 1.4.3 and 1.4.11)."""
     assert contrast(getattr(theme, ink), getattr(theme, ground)) >= 4.5
+    assert contrast(theme.ADDED, getattr(theme, ground)) >= 3.0
+
+
+def test_marks_are_told_apart_by_their_shapes_however_colours_are_seen(dusk, qtbot):
+    """Every sign in the same ink, seen with protan, deutan and tritan sight (Machado, Oliveira & Fernandes 2009, full
+    strength, from memory): none covers what another covers, and each stands out of the paper."""
+    make_app()
+    palettes.use(dusk)
+    stamps = Stamps()
+    drawn = [pixels(stamps.of(which, theme.OVER, True, 4.0)) for which in PASSES]
+    covered = [picture[..., 3] > 127 for picture in drawn]
+    for i, one in enumerate(covered):
+        for other in covered[i + 1 :]:
+            assert (one & other).sum() < 0.8 * (one | other).sum(), "two signs look alike"
+    colours = np.array([[c.red(), c.green(), c.blue()] for c in (theme.OVER, theme.IN_HAND, theme.DONE, theme.PAPER)])
+    linear = np.where(colours <= 10, colours / 3294.6, ((colours / 255 + 0.055) / 1.055) ** 2.4)
+    for sight in SIGHTS:
+        seen = np.clip(linear @ np.array(sight).T, 0, 1) @ np.array([0.2126, 0.7152, 0.0722])
+        light, dark = np.maximum(seen[:-1], seen[-1]), np.minimum(seen[:-1], seen[-1])
+        assert ((light + 0.05) / (dark + 0.05)).min() >= 3.0
+
+
+def pixels(pixmap):
+    image = pixmap.toImage().convertToFormat(QImage.Format.Format_RGBA8888)
+    return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)
+
+
+SIGHTS = (
+    ((0.152286, 1.052583, -0.204868), (0.114503, 0.786281, 0.099216), (-0.003882, -0.048116, 1.051998)),
+    ((0.367322, 0.860646, -0.227968), (0.280085, 0.672501, 0.047413), (-0.011820, 0.042940, 0.968881)),
+    ((1.255528, -0.076749, -0.178779), (-0.078411, 0.930809, 0.147602), (0.004733, 0.691367, 0.303900)),
+)
 
 
 def test_no_key_does_two_things():
@@ -101,3 +146,28 @@ def test_the_start_page_offers_what_is_there(qtbot, tmp_path):
     assert chosen.args == [tmp_path / "old.isophon"]
     page.show_work("Opening", 0.4)
     assert page.bar.value() == 400 and not page.open.isEnabled() and page.cancel.isVisible()
+
+
+def test_dusk_is_chosen_kept_and_everything_is_drawn_anew(room, qtbot):
+    """Map, skyline, lists and buttons are dark at once, and paper again; the choice is there after the next start."""
+
+    def lightness():
+        grabbed = room.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
+        rows = np.frombuffer(grabbed.constBits(), np.uint8).reshape(grabbed.height(), grabbed.bytesPerLine())
+        return [
+            float(np.median(piece)) for half in np.array_split(rows, 4) for piece in np.array_split(half, 5, axis=1)
+        ]
+
+    room.workspace.set_view(6.0, 12.0)
+    qtbot.waitUntil(lambda: lightness() and room.trace.map.maker.made is not None, timeout=10_000)
+    before = lightness()
+    appearance().choose("dusk")
+    qtbot.waitUntil(lambda: max(lightness()) < 120, timeout=5_000)
+    assert min(before) > 120
+    assert appearance_of_the_next_start() == "dusk"
+    appearance().choose("paper")
+    qtbot.waitUntil(lambda: np.allclose(lightness(), before, atol=12), timeout=5_000)
+
+
+def appearance_of_the_next_start():
+    return Appearance(make_app()).look

@@ -124,7 +124,7 @@ def test_the_top_of_a_click_goes_as_well(voice):
 
 
 def test_another_song_and_no_leak_change_nothing(voice, cue, demo):
-    other = soxr.resample(sf.read(demo.parent / "Bed.wav", dtype="float32")[0][:, 0], 48_000, RATE)[: len(voice)]
+    other = soxr.resample(sf.read(demo.parent / "Music.wav", dtype="float32")[0][:, 0], 48_000, RATE)[: len(voice)]
     _, take = leaked(voice, cue[: len(voice)], 30)
     for samples, feed in ((take, other), (voice, cue[: len(voice)])):
         taken = learn_leak(samples[None], RATE, [Cue("other", feed[None], RATE)], "k")
@@ -217,9 +217,9 @@ def test_the_command_line_takes_a_cue(voice, cue, demo, tmp_path, capsys):
     assert main(call) == 0
     out = sf.read(tmp_path / "take.clean.wav", dtype="float32")[0]
     assert 10 * np.log10(np.mean(leak**2) / np.mean((out - take + leak) ** 2)) > 10
-    other = str(demo.parent / "Bed.wav")
+    other = str(demo.parent / "Music.wav")
     assert main([*call[:3], other, *call[4:], "--force"]) == 0
-    assert "no leak of Bed.wav was found" in capsys.readouterr().err
+    assert "no leak of Music.wav was found" in capsys.readouterr().err
     assert np.array_equal(sf.read(tmp_path / "take.clean.wav", dtype="float32")[0], take)
     assert main(["find", files[0], "--cue", str(tmp_path / "none.wav")]) == 3
     assert "none.wav: no such file" in capsys.readouterr().err

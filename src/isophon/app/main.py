@@ -12,6 +12,7 @@ from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
 from isophon.app import theme
+from isophon.app.model.appearance import appearance
 from isophon.app.views.labels import have_plain_tips
 from isophon.app.window import Window
 from isophon.core import log
@@ -31,7 +32,7 @@ def make_app() -> QApplication:
     app.setStyle("Fusion")
     theme.load_fonts()
     have_plain_tips(app)
-    app.setStyleSheet(theme.sheet())
+    appearance()
     return app
 
 

@@ -8,7 +8,6 @@ from pathlib import Path
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
-    QColor,
     QFont,
     QFontDatabase,
     QFontMetrics,
@@ -20,102 +19,45 @@ from PySide6.QtGui import (
     QPixmap,
 )
 
-PAPER, PANEL, RULE, CONTOUR = QColor("#F6F2E9"), QColor("#EFE9DB"), QColor("#DAD1BE"), QColor("#C3B79C")
-INK, SOFT_INK = QColor("#22303A"), QColor("#55626B")
-IN_HAND, OVER, DONE = QColor("#1E5E8A"), QColor("#B93C26"), QColor("#1F7468")
-ADDED = QColor("#6A4A86")
-HAND_FLAG = QColor("#8A5A00")
-OVER_FAINT = QColor(185, 60, 38, 70)
+from isophon.app.palettes import (
+    ADDED,
+    CONTOUR,
+    DONE,
+    HAND_FLAG,
+    IN_HAND,
+    INK,
+    OVER,
+    OVER_FAINT,
+    PANEL,
+    PAPER,
+    RULE,
+    SOFT_INK,
+    is_dusk,
+)
+from isophon.app.style_sheet import MONO, SANS, style_sheet
+
+__all__ = [
+    "ADDED",
+    "CONTOUR",
+    "DONE",
+    "HAND_FLAG",
+    "INK",
+    "IN_HAND",
+    "OVER",
+    "OVER_FAINT",
+    "PANEL",
+    "PAPER",
+    "RULE",
+    "SOFT_INK",
+    "is_dusk",
+]  # fmt: skip
 
 ROLE_WORDS = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib", "cue": "cue", "bed": "music"}
 
 _FONTS = Path(__file__).parent / "assets" / "fonts"
-_ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()
 _USUAL_DPI, _POINTS = 96, 0.75  # a pixel is three quarters of a point there
 NO_LIMIT = 16_777_215  # Qt's QWIDGETSIZE_MAX
 _USUAL_POINTS = 12.0  # a desktop's type is up to so large unless a person wants it larger
-SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
-
-SHEET = f"""
-* {{ font-family: "{SANS}"; font-size: 9.75pt; color: {INK.name()}; }}
-QMainWindow, QWidget#page, QDialog {{ background: {PAPER.name()}; }}
-QWidget#panel, QFrame#panel {{ background: {PANEL.name()}; }}
-QToolTip {{ background: {PAPER.name()}; color: {INK.name()}; border: 1px solid {CONTOUR.name()};
-  padding: 4px; }}
-QLabel#title {{ font-size: 12.75pt; font-weight: 700; }}
-QLabel#head {{ font-size: 11.25pt; font-weight: 700; }}
-QLabel#soft {{ color: {SOFT_INK.name()}; }}
-QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 10.5pt; }}
-QLineEdit#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 15pt; background: transparent; border: none;
-  padding: 0 2px; }}
-QLineEdit#clock:focus {{ background: {PAPER.name()}; border: none; padding: 0 2px; }}
-QLabel#message {{ background: {PANEL.name()}; border: 1px solid {CONTOUR.name()}; border-left: 4px solid {DONE.name()};
-  border-radius: 4px; padding: 7px 12px; }}
-QLabel#message[trouble="true"] {{ border-left-color: {OVER.name()}; }}
-QPushButton {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 4px;
-  padding: 5px 12px; }}
-QPushButton:hover {{ border-color: {INK.name()}; }}
-QPushButton:focus {{ border: 2px solid {IN_HAND.name()}; padding: 4px 11px; }}
-QPushButton:disabled {{
-  color: {CONTOUR.name()}; border-color: {RULE.name()}; }}
-QPushButton:checked {{
-  background: {INK.name()}; color: {PAPER.name()}; border-color: {INK.name()}; }}
-QPushButton#main {{ background: {INK.name()}; color: {PAPER.name()}; font-weight: 600; padding: 8px 18px; }}
-QPushButton#main:disabled {{ background: {CONTOUR.name()}; border-color: {CONTOUR.name()}; }}
-QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name()}; padding: 4px 8px; }}
-QPushButton#plain:hover {{ text-decoration: underline; }}
-QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
-QPushButton#plain:focus {{ border: 1px solid {IN_HAND.name()}; padding: 3px 7px; }}
-QPushButton#link {{ border: none; background: transparent; color: {SOFT_INK.name()}; padding: 0 2px;
-  text-align: right; }}
-QPushButton#link:hover {{ color: {IN_HAND.name()}; }}
-QPushButton#link:focus {{ border: 1px solid {IN_HAND.name()}; padding: 0 1px; }}
-QPushButton#fold {{ border: none; background: transparent; color: {SOFT_INK.name()}; padding: 0; font-size: 12pt; }}
-QPushButton#fold:hover {{ color: {IN_HAND.name()}; }}
-QPushButton#fold:focus {{ border: 1px solid {IN_HAND.name()}; }}
-QPushButton#small {{ padding: 1px 7px; font-size: 9pt; }}
-QPushButton#tiny {{ padding: 0px 5px; font-size: 8.25pt; }}
-QPushButton#tiny:focus {{ border: 1px solid {IN_HAND.name()}; padding: 0px 5px; }}
-QPushButton#small:focus {{ border: 1px solid {IN_HAND.name()}; padding: 1px 7px; }}
-QPushButton#row {{ text-align: left; padding: 10px 14px; background: {PANEL.name()};
-  border: 1px solid {RULE.name()}; }}
-QPushButton#row:focus {{ border: 2px solid {IN_HAND.name()}; padding: 9px 13px; }}
-QPushButton#row:hover {{ border-color: {IN_HAND.name()}; }}
-QLineEdit, QComboBox {{
-  background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 3px;
-  padding: 4px 6px;
-  selection-background-color: {IN_HAND.name()}; selection-color: {PAPER.name()}; }}
-QLineEdit:focus, QComboBox:focus {{ border: 2px solid {IN_HAND.name()}; padding: 3px 5px; }}
-QCheckBox:focus {{ color: {IN_HAND.name()}; }}
-QCheckBox::indicator:focus {{ border: 2px solid {IN_HAND.name()}; }}
-QComboBox::drop-down {{ border: none; width: 22px; }}
-QComboBox::down-arrow {{ image: url({_ICONS}/down.svg); }}
-QComboBox QAbstractItemView {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()};
-  selection-background-color: {PANEL.name()}; selection-color: {IN_HAND.name()}; }}
-QCheckBox {{ spacing: 8px; }}
-QCheckBox:disabled {{ color: {SOFT_INK.name()}; }}
-QCheckBox::indicator:disabled {{ border-color: {RULE.name()}; }}
-QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {SOFT_INK.name()}; background: {PAPER.name()}; }}
-QCheckBox::indicator:checked {{ image: url({_ICONS}/tick.svg); }}
-QScrollArea {{ border: none; background: {PAPER.name()}; }}
-QScrollArea#panel {{ background: {PANEL.name()}; }}
-QListWidget {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; outline: 0; }}
-QListWidget::item {{ padding: 4px 8px; }}
-QListWidget::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
-QMenu {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; }}
-QMenu::item {{ padding: 5px 26px 5px 16px; }}
-QMenu::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
-QMenu::item:disabled {{ color: {CONTOUR.name()}; }}
-QProgressBar {{ border: 1px solid {CONTOUR.name()}; background: {PAPER.name()}; height: 8px; border-radius: 2px; }}
-QProgressBar::chunk {{ background: {DONE.name()}; }}
-QTableWidget {{ background: {PAPER.name()}; gridline-color: {RULE.name()}; border: 1px solid {RULE.name()};
-  selection-background-color: {PANEL.name()}; selection-color: {IN_HAND.name()}; }}
-QTableWidget::item {{ padding: 2px 6px; border-bottom: 1px solid {RULE.name()}; }}
-QTableWidget QComboBox {{ margin: 3px 4px; padding: 2px 6px; }}
-QTableWidget QLineEdit {{ padding: 0px 4px; }}
-QHeaderView::section {{
-  background: {PANEL.name()}; border: none; border-bottom: 1px solid {RULE.name()}; padding: 5px; }}
-"""
 
 
 def load_fonts() -> None:
@@ -141,8 +83,9 @@ def larger() -> float:
 
 
 def sheet() -> str:
-    """The style sheet, with type as large as wanted."""
-    return re.sub(r"font-size: ([\d.]+)pt", lambda found: f"font-size: {float(found[1]) * larger():.4g}pt", SHEET)
+    """The style sheet in the inks that are in force, with type as large as wanted."""
+    plain = style_sheet("-dusk" if is_dusk() else "")
+    return re.sub(r"font-size: ([\d.]+)pt", lambda found: f"font-size: {float(found[1]) * larger():.4g}pt", plain)
 
 
 @lru_cache(maxsize=256)
@@ -270,11 +213,10 @@ def tick_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
 
 
 def band_shape(x: float, y: float, size: float = 5.0) -> QPainterPath:
-    """The shape of a band: a hill with a round top."""
-    path = QPainterPath(QPointF(x - 1.2 * size, y + 1.4 * size))
-    path.cubicTo(x - 0.2 * size, y + 1.4 * size, x - 0.6 * size, y, x, y)
-    path.cubicTo(x + 0.6 * size, y, x + 0.2 * size, y + 1.4 * size, x + 1.2 * size, y + 1.4 * size)
-    path.closeSubpath()
+    """The shape of a band: two lying dashes."""
+    path = QPainterPath()
+    for down in (0.1, 0.95):
+        path.addRect(x - 1.1 * size, y + down * size, 2.2 * size, 0.5 * size)
     return path
 
 

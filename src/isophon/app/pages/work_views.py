@@ -32,7 +32,7 @@ from isophon.app.views.folding import Folding
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
-from isophon.app.views.made import switch
+from isophon.app.views.made import named, switch
 from isophon.app.views.notice import Notice
 from isophon.app.views.parts_panel import WIDTH, PartsPanel
 from isophon.app.views.session_menu import SessionMenu
@@ -214,8 +214,7 @@ def _tight(layout: QBoxLayout) -> QBoxLayout:
 
 
 def _rule(parent: QWidget, vertical: bool = False) -> QFrame:
-    line = QFrame(parent)
-    line.setStyleSheet(f"background: {theme.RULE.name()}")
+    line = named(QFrame(parent), "rule")
     if vertical:
         line.setFixedWidth(1)
     else:

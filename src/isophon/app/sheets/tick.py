@@ -43,7 +43,7 @@ class TickExtras(Extras):
         told = [
             f"{n} {one}{'s' if n > 1 else ''}" for n, one in zip(counts, ("clipped place", "dropout"), strict=True) if n
         ]
-        self.mend.setText(f"repair {' and '.join(told)}" if told else "no clipped peaks and no dropouts found")
+        self.mend.setText(f"repair {' and '.join(told)}" if told else "no damage found")
         self.mend.setEnabled(bool(told))
         self.mend.setChecked(part.tick.mend)
 

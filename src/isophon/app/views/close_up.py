@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from isophon.app import theme
 from isophon.app.views.ink import ink_image
 from isophon.app.views.map_maker import process
 from isophon.core import log
@@ -29,6 +30,7 @@ class Wanted(msgspec.Struct, frozen=True):
     axis: Axis | None
     voice_lufs: float | None
     plan: Plan = ()
+    dusk: bool = msgspec.field(default_factory=theme.is_dusk)
 
     @property
     def place(self) -> tuple[object, ...]:

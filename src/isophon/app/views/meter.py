@@ -16,6 +16,11 @@ _SILENT = -70.0
 _FALLS_DB = 1.2  # a turn of the clock
 _LIMITED_FOR = 20  # turns
 _SHOWN_FROM_DB = 0.05
+_ROOMY = 170
+
+
+def _number(level: float, silent: float) -> str:
+    return "−∞" if level <= silent else theme.signed(level)
 
 
 class Meter(QWidget):
@@ -72,10 +77,15 @@ class Meter(QWidget):
 
     def _loudness(self) -> str:
         level = self._levels["short_term"]
-        return "−∞ LUFS" if level <= _SILENT else f"{theme.signed(level)} LUFS"
+        return f"{_number(level, _SILENT)} LUFS" if self._roomy else _number(level, _SILENT)
 
     def _peak(self) -> str:
-        return "−∞ dBTP" if self._peak_db <= -100 else f"{theme.signed(self._peak_db)} dBTP"
+        return f"{_number(self._peak_db, -100)} dBTP" if self._roomy else _number(self._peak_db, -100)
+
+    @property
+    def _roomy(self) -> bool:
+        """Whether there is room for units beside the numbers."""
+        return self.width() >= theme.u(_ROOMY)
 
     def _x(self, level: float) -> float:
         share = (level - _LOWEST_LUFS) / (_HIGHEST_LUFS - _LOWEST_LUFS)

@@ -217,8 +217,9 @@ class ItemRow(QWidget):
             self.pan.setVisible(in_hand)
         trouble = self.workspace.pool.take(item.source).trouble
         self.setToolTip(trouble or ("" if self.is_guide else _TIP))
-        self.setAccessibleName(f"{'Guide' if self.is_guide else 'Part'} {item.name}")
-        self.setAccessibleDescription(item.kind if isinstance(item, Guide) else f"{self._told(item)} undecided")
+        self.setAccessibleName(f"{'Reference' if self.is_guide else 'Part'} {item.name}")
+        about = theme.ROLE_WORDS[item.kind] if isinstance(item, Guide) else f"{self._told(item)} undecided"
+        self.setAccessibleDescription(about)
         self.update()
 
     def _show_buttons(self) -> None:
@@ -257,7 +258,7 @@ class ItemRow(QWidget):
             painter.fillRect(0, 0, 4, self.height(), theme.IN_HAND if item.id == ids[0] else theme.CONTOUR)
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
-        what = item.kind if isinstance(item, Guide) else self._told(item)
+        what = theme.ROLE_WORDS[item.kind] if isinstance(item, Guide) else self._told(item)
         painter.setFont(theme.sans(12))
         painter.setPen(theme.SOFT_INK)
         room = painter.fontMetrics().horizontalAdvance(what) + 8

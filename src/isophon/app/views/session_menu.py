@@ -6,9 +6,11 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QActionGroup
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from isophon.app import theme
+from isophon.app.model.appearance import LOOKS, appearance
 from isophon.app.model.state import recent_sessions
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.labels import short
@@ -54,6 +56,13 @@ class SessionMenu(QMenu):
         self.addSeparator()
         self.rest = self.addAction("Remind me to rest my ears")
         self.rest.setCheckable(True)
+        looks = self.addMenu("Look")
+        group = QActionGroup(looks)
+        for look, words in LOOKS.items():
+            action = looks.addAction(words, partial(appearance().choose, look))
+            action.setCheckable(True)
+            action.setChecked(look == appearance().look)
+            group.addAction(action)
         self.addAction("Keys\tF1", self.keys_asked.emit)
         self.addSeparator()
         self.addAction("Close the session\tCtrl+W", self.close_asked.emit)

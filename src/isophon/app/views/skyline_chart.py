@@ -130,7 +130,8 @@ class SkylineChart(QWidget):
         """How a part's bars are shown."""
         workspace = self.workspace
         return [workspace.view, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.order,
-                self.size(), self.devicePixelRatioF(), self._will_sound, workspace.session.chain]  # fmt: skip
+                self.size(), self.devicePixelRatioF(), self._will_sound, workspace.session.chain,
+                theme.is_dusk()]  # fmt: skip
 
     def _picture(self) -> QPixmap:
         """All bars as a picture, kept as long as they are; for a moment also while other changes of them are due."""

@@ -173,7 +173,7 @@ class TraceChart(QWidget):
         """What is in view, and how: where that changes, it is drawn at once."""
         workspace = self.workspace
         seen = workspace.view, workspace.take, workspace.offset, workspace.pass_
-        return *seen, self.size(), self._rows()[2].top(), self.devicePixelRatioF()
+        return *seen, self.size(), self._rows()[2].top(), self.devicePixelRatioF(), theme.is_dusk()
 
     def _made_ground(self) -> tuple[tuple, QPixmap]:
         """What lies under the marks, drawn if it is not yet, and what it is drawn of."""
@@ -236,7 +236,7 @@ class TraceChart(QWidget):
         """The whole song's wave, drawn once for a size."""
         ratio = self.devicePixelRatioF()
         take, song = self.workspace.take, self.workspace.song
-        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None)
+        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None, theme.is_dusk())
         if self._song_kept is None or self._song_kept[0] != key:
             pixmap = QPixmap((box.size() * ratio).toSize())
             pixmap.setDevicePixelRatio(ratio)

@@ -7,6 +7,7 @@ from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app import theme
+from isophon.app.model.appearance import appearance
 from isophon.app.model.hearing import HEARS
 from isophon.app.views.clock_field import ClockField
 from isophon.app.views.labels import Label
@@ -17,7 +18,7 @@ from isophon.app.views.rough_panel import RoughPanel
 from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemoteDevice
 
-_WIDE, _SMALL, _SMALLEST, _LEAST = 1_400, 1_180, 990, 56
+_WIDE, _SMALL, _SMALLEST, _LEAST = 1_400, 1_240, 990, 56
 _FOR_NOW = "as sung for now"
 _LIMITS_DB = 0.1
 _SPEEDS = {0.75: "¾ speed", 0.5: "half speed"}
@@ -135,6 +136,10 @@ class Transport(QFrame):
         out.addWidget(self.meter)
         row.addLayout(out)
         self.show_compare("cleaned")
+        appearance().changed.connect(self._show_icon)
+
+    def _show_icon(self) -> None:
+        self.play.setIcon(_play_icon(self._playing))
 
     def minimumSizeHint(self) -> QSize:
         """As small as it gets once it is small."""
@@ -147,14 +152,17 @@ class Transport(QFrame):
         wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_SMALL)
         self.still.setVisible(wide)
         self.all.setText("all parts" if wide else "all")
-        self.match.setText("Match loudness" if wide else "Loudness")
-        self.rough.setText("Rough chain" if wide else "Chain")
+        self.match.setText("Loudness" if narrow else "Match loudness")
+        self.rough.setText("Chain" if narrow else "Rough chain")
         for name, button in self.hears.items():
             button.setText(name if wide else name.split()[-1])
-        for button in (*self.hears.values(), self.all, self.turns, self.match, self.rough):
-            button.setMinimumWidth(0 if narrow else theme.u(_LEAST))
-            button.setObjectName("small" if narrow else "")
+        self.meter.setMaximumWidth(theme.u(230 if wide else 132 if narrow else 176))
+        chosen = (*self.hears.values(), *self.buttons.values())
+        for button in (*chosen, self.all, self.turns, self.match, self.rough, self.loop):
+            button.setObjectName("small" if narrow else "" if wide else "snug")
+            button.style().unpolish(button)
             button.style().polish(button)
+            button.setMinimumWidth(button.sizeHint().width())
 
     def _open_rough(self) -> None:
         self.show_rough()
@@ -188,7 +196,7 @@ class Transport(QFrame):
         """
         if playing != self._playing:
             self._playing = playing
-            self.play.setIcon(_play_icon(playing))
+            self._show_icon()
         self._waited = self._waited + 1 if preparing else 0
         self.clock.show_time("preparing" if self._waited > _SHORT_WAIT else self._time)
         self._unmade = self._unmade + 1 if for_now else 0

@@ -84,7 +84,7 @@ def make_demo(folder: Path, progress: Callable[[float], None] | None = None) -> 
     """
     tell = progress or (lambda fraction: None)
     session_path = folder / f"{SESSION_NAME}{file.ENDING}"
-    names = [*(f"{voice.name}.wav" for voice in _voices()), "Cue.wav", "Bed.wav"]
+    names = [*(f"{voice.name}.wav" for voice in _voices()), "Cue.wav", "Music.wav"]
     if not all((folder / name).exists() for name in (*names, "labels.json")):
         _record(folder, tell)
     if not session_path.exists():
@@ -102,7 +102,7 @@ def _record(folder: Path, tell: Callable[[float], None]) -> None:
     feed = cue(whole_song())
     write_stem(folder / "Cue.wav", [feed[None, :]], RATE, 1, len(feed), depth="24", force=True)
     music = bed()
-    write_stem(folder / "Bed.wav", [music], RATE, 2, music.shape[1], depth="16", force=True)
+    write_stem(folder / "Music.wav", [music], RATE, 2, music.shape[1], depth="16", force=True)
     tell(_BEFORE_SINGING)
     voices = _voices()
     shares = np.array([0.03 + len(voice.lines) / 45 for voice in voices])
@@ -189,7 +189,7 @@ def _session(folder: Path) -> layout.Session:
     for voice in _voices():
         with Recording(folder / f"{voice.name}.wav") as recording:
             arrivals.append(layout.Arrival(voice.name, layout.source_of(recording), voice.role))
-    for name, kind in (("Cue", "cue"), ("Bed", "bed")):
+    for name, kind in (("Cue", "cue"), ("Music", "bed")):
         with Recording(folder / f"{name}.wav") as recording:
             arrivals.append(layout.Arrival(name, layout.source_of(recording), kind))
     session = layout.new_session(SESSION_NAME, arrivals)

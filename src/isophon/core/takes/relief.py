@@ -79,9 +79,20 @@ def _colours(inks: Inks, stays: np.ndarray, goes: np.ndarray, comes: np.ndarray)
 def _print(inks: Inks) -> np.ndarray:
     """Colours of each tint of ink, red and what is added, printed over one another, ``(8, 8, 8)`` uint32."""
     strength = np.concatenate([[0.0], np.linspace(_PALEST_RED, _REDDEST, TINTS)])
+    if sum(inks.paper) < sum(inks.ink):
+        return _on_dark(inks, strength)
     ink = _veil(inks.paper, inks.ink, np.linspace(0, _DARKEST, TINTS + 1))
     red, more = (_veil(inks.paper, colour, strength) for colour in (inks.red, inks.added))
     colour = np.array(inks.paper) * ink[:, None, None] * red[None, :, None] * more[None, None, :]
+    return _packed(np.moveaxis(colour, -1, 0))
+
+
+def _on_dark(inks: Inks, strength: np.ndarray) -> np.ndarray:
+    """The same on dark paper, where an ink covers what lies under it instead of letting the paper shine through."""
+    colour = np.broadcast_to(np.array(inks.paper, float), (TINTS + 1,) * 3 + (3,))
+    shares = (np.linspace(0, _DARKEST, TINTS + 1)[:, None, None], strength[None, :, None], strength[None, None, :])
+    for one, share in zip((inks.ink, inks.red, inks.added), shares, strict=True):
+        colour = colour + share[..., None] * (np.array(one) - colour)
     return _packed(np.moveaxis(colour, -1, 0))
 
 

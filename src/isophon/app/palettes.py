@@ -1,0 +1,41 @@
+"""The inks of paper and of dusk. The colours are changed in place, so that whoever holds one has the one in force."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QColor
+
+_FAINT = 70  # of 255: what was over the ceiling and has come down
+_PAPER = {
+    "PAPER": "#F6F2E9", "PANEL": "#EFE9DB", "RULE": "#DAD1BE", "CONTOUR": "#C3B79C", "INK": "#22303A",
+    "SOFT_INK": "#55626B", "IN_HAND": "#1E5E8A", "OVER": "#B93C26", "DONE": "#1F7468", "ADDED": "#6A4A86",
+    "HAND_FLAG": "#8A5A00",
+}  # fmt: skip
+_DUSK = {
+    "PAPER": "#1C2128", "PANEL": "#252B33", "RULE": "#39424C", "CONTOUR": "#6B757F", "INK": "#ECE5D6",
+    "SOFT_INK": "#AEB5B9", "IN_HAND": "#85BCEB", "OVER": "#F47C5C", "DONE": "#5CBBA8", "ADDED": "#C2A3DF",
+    "HAND_FLAG": "#E0AE52",
+}  # fmt: skip
+
+PAPER, PANEL, RULE, CONTOUR = (QColor(_PAPER[name]) for name in ("PAPER", "PANEL", "RULE", "CONTOUR"))
+INK, SOFT_INK = QColor(_PAPER["INK"]), QColor(_PAPER["SOFT_INK"])
+IN_HAND, OVER, DONE = QColor(_PAPER["IN_HAND"]), QColor(_PAPER["OVER"]), QColor(_PAPER["DONE"])
+ADDED, HAND_FLAG, OVER_FAINT = QColor(_PAPER["ADDED"]), QColor(_PAPER["HAND_FLAG"]), QColor(_PAPER["OVER"])
+OVER_FAINT.setAlpha(_FAINT)
+
+_COLOURS = {"PAPER": PAPER, "PANEL": PANEL, "RULE": RULE, "CONTOUR": CONTOUR, "INK": INK, "SOFT_INK": SOFT_INK,
+            "IN_HAND": IN_HAND, "OVER": OVER, "DONE": DONE, "ADDED": ADDED, "HAND_FLAG": HAND_FLAG}  # fmt: skip
+_state = {"dusk": False}
+
+
+def is_dusk() -> bool:
+    """Whether the inks of dusk are in force; what is drawn with them is drawn anew where that changes."""
+    return _state["dusk"]
+
+
+def use(dusk: bool) -> None:
+    """Let the inks of dusk be in force, or those of paper."""
+    _state["dusk"] = dusk
+    for name, value in (_DUSK if dusk else _PAPER).items():
+        _COLOURS[name].setRgba(QColor(value).rgba())
+    OVER_FAINT.setRgba(OVER.rgba())
+    OVER_FAINT.setAlpha(_FAINT)

@@ -2,9 +2,10 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage
 
+from driving import drag, key, press
 from isophon.app import palettes, theme
 from isophon.app.main import make_app
 from isophon.app.model.appearance import Appearance, appearance
@@ -171,3 +172,32 @@ def test_dusk_is_chosen_kept_and_everything_is_drawn_anew(room, qtbot):
 
 def appearance_of_the_next_start():
     return Appearance(make_app()).look
+
+
+def test_every_sheet_has_a_picture_of_this_take_and_a_spots_curve_is_drawn(room, qtbot):
+    """Each picture holds more than its frame; points of the curve are made, dragged in one step, and deleted."""
+    workspace = room.workspace
+    qtbot.waitUntil(lambda: workspace.take.surveyed is not None, timeout=60_000)
+    for which in PASSES[:-2]:
+        press(room, key(which.name), qtbot=qtbot)
+        if workspace.marks:
+            workspace.take_in_hand([workspace.marks[0].id])
+        if which.kind == "gap":
+            room.sheet.extras.between.setChecked(True)
+        picture = room.sheet.picture
+        if picture is not None:
+            colours = lambda p=picture: len(np.unique(pixels(p.grab()).reshape(-1, 4), axis=0))  # noqa: E731
+            qtbot.waitUntil(lambda: colours() > 20, timeout=9_000)  # noqa: B023
+    press(room, key("Spots"), qtbot=qtbot)
+    workspace.take_in_hand([workspace.marks[0].id])
+    curve = room.sheet.picture
+    box = curve._box()
+    steps = workspace.keeper.history.at
+    qtbot.mouseDClick(curve, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    (point,) = workspace.mark.hand.curve
+    assert point[1] == pytest.approx(-12, abs=1) and point[0] == pytest.approx(980, rel=0.05)
+    drag(qtbot, curve, box.center(), box.center() - QPointF(0, 20))
+    (moved,) = workspace.mark.hand.curve
+    assert moved[1] > point[1] + 3 and workspace.keeper.history.at == steps + 2
+    qtbot.mouseDClick(curve, Qt.MouseButton.LeftButton, pos=(box.center() - QPointF(0, 20)).toPoint())
+    assert workspace.mark.hand.curve == ()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout
 
 from isophon.app import theme
@@ -17,9 +18,13 @@ from isophon.app.model.passes import (
     over_the_voice,
 )
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.before_after import BeforeAfter
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.gate import draw_fades
+from isophon.core.marks import GONE_DB
 from isophon.core.passes.breath.find import measured
+from isophon.core.passes.breath.mark import BreathMark
+from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
 
 _PLACES = {"head": "at the head of a phrase", "between": "between words", "end": "after a phrase"}
@@ -39,6 +44,25 @@ class BreathExtras(Extras):
     def show_part(self) -> None:
         """Show the selected part."""
         self.fill.setChecked(self.workspace.part.breath.fill)
+
+
+class BreathLevels(BeforeAfter):
+    """The breaths of the part, as sung and cleaned."""
+
+    kind = "breath"
+    words = "Each breath against the voice around it, as sung and cleaned; the line is the ceiling"
+    nothing = "No breaths were found in this part."
+
+    def values(self, part: Part) -> tuple[np.ndarray, np.ndarray]:
+        """Levels in dB over the voice."""
+        marks = part.of(BreathMark)
+        before = np.array([mark.standout_db for mark in marks])
+        change = np.array([part.change(mark) for mark in marks])
+        return before, np.where(change <= GONE_DB, np.nan, before + change)
+
+    def lines(self, part: Part) -> list[tuple[float, str]]:
+        """The ceiling."""
+        return [(part.breath.ceiling_db, "ceiling")]
 
 
 PASS = Pass(
@@ -75,6 +99,7 @@ PASS = Pass(
         ),
         setting_words={("breath", "ceiling_db"): "ceiling", ("breath", "fill"): "room tone under breaths"},
         extras=BreathExtras,
+        picture=BreathLevels,
     ),
     skyline=SkylineView(bounds=(-42.0, -12.0, -60.0, 12.0), ceilings=over_the_voice("breath")),
     trace=TraceView(axis=Axis(200.0, 16_000.0, 160, 0.015), draw=draw_fades, high=True),

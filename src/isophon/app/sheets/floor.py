@@ -18,6 +18,7 @@ from isophon.app.model.passes import Controls, HandTools, Knob, Pass, SkylineVie
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.floor_noise import FloorNoise
+from isophon.app.sheets.gap_fades import GapFades
 from isophon.app.views.gate import draw_fades, draw_warnings
 from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice
@@ -60,6 +61,7 @@ class FloorExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.noise, self.gaps = FloorNoise(workspace), GapChoice(workspace)
+        self._picture: QWidget | None = None
         self.how = self.gaps.how
         self.under, self.between = (switch(text) for text in ("noise", "gaps"))
         self.under.setToolTip("Low cut, hum and hiss: what lies under the voice all the time")
@@ -90,10 +92,16 @@ class FloorExtras(Extras):
         self.noise.show_part()
         self.gaps.show_part()
 
+    def show_beside(self, picture: QWidget) -> None:
+        """The picture of the gaps, which belongs to their side alone."""
+        self._picture = picture
+
     def show_more(self, on: bool) -> None:
         self.gaps.setVisible(self.knobs_shown)
         self.noise.setVisible(not self.knobs_shown)
         self.noise.show_more(on)
+        if self._picture is not None:
+            self._picture.setVisible(self.knobs_shown)
 
 
 def _warning(workspace: Workspace, mark: Mark) -> str:
@@ -212,6 +220,7 @@ PASS = Pass(
         },
         choices={("gap", "how"): _GAPS},
         extras=FloorExtras,
+        picture=GapFades,
     ),
     skyline=SkylineView(
         bounds=(0.0, 18.0, 0.0, 60.0),

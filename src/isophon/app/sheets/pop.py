@@ -19,6 +19,7 @@ from isophon.app.model.passes import (
 )
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.sheets.pop_lows import PopLows
 from isophon.core.passes.pop.find import drawn
 from isophon.core.takes.pictures import LOWS
 
@@ -65,6 +66,7 @@ PASS = Pass(
         ),
         setting_words={("pop", "ceiling_db"): "ceiling"},
         extras=PopExtras,
+        picture=PopLows,
     ),
     skyline=SkylineView(bounds=(-42.0, 6.0, -60.0, 30.0), ceilings=over_the_voice("pop")),
     lens=LensView(box=lambda mark, axis: (axis.low, mark.hand.high_hz or mark.high_hz)),

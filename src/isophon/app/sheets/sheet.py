@@ -20,7 +20,7 @@ from isophon.app.views.made import named, switch
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
-_WIDTH, _LOWEST, _PICTURE = 148, 110, 120
+_WIDTH, _LOWEST, _PICTURE = 172, 110, 120
 _OF_WHAT_IS_LEFT = 8  # of nine parts
 _MAKING_MS = 20
 
@@ -194,7 +194,8 @@ class Sheet(QWidget):
         low, high = self.which.range_of(knob)
         default = getattr(role_default(self.which.kind, "lead"), knob.name)
         factor = 100 if knob.unit == "%" else 1
-        slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH, factor=factor)
+        slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH, factor=factor,
+                        spare=36)  # fmt: skip
         slider.setToolTip(knob.tip)
         slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture, same_held()))
         return slider

@@ -11,6 +11,7 @@ from isophon.app import theme
 from isophon.app.model.passes import Controls, HandTools, Knob, LensView, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras, alike_slider
+from isophon.app.sheets.spot_curve import SpotCurve
 from isophon.app.views.keyboard import Field
 from isophon.app.views.labels import Label
 from isophon.core.marks import Mark
@@ -125,6 +126,7 @@ PASS = Pass(
         greyed=lambda settings: () if settings.on else ("limit_db",),
         setting_words={("spot", "ceiling_db"): "ceiling", ("spot", "on"): "bring loud words down"},
         extras=SpotExtras,
+        picture=SpotCurve,
     ),
     skyline=SkylineView(
         bounds=(-12.0, 12.0, -36.0, 24.0),

@@ -18,6 +18,7 @@ from isophon.app.model.passes import (
 )
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.sheets.tick_scores import TickScores
 from isophon.core.marks import Mark
 from isophon.core.passes.tick.find import drawn
 from isophon.core.passes.tick.mark import TickMark
@@ -84,6 +85,7 @@ PASS = Pass(
         ),
         setting_words={("tick", "ceiling_db"): "ceiling", ("tick", "mend"): "repair damage"},
         extras=TickExtras,
+        picture=TickScores,
     ),
     skyline=SkylineView(bounds=(-48.0, 0.0, -80.0, 30.0), ceilings=over_the_voice("tick")),
     lens=LensView(waves=True, around_s=0.006, box=lambda mark, axis: (0.0, None)),

@@ -23,6 +23,7 @@ from isophon.app.model.passes import (
     Words,
 )
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.before_after import BeforeAfter
 from isophon.app.sheets.carrying import Carrying
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.timing_threads import draw_threads
@@ -31,7 +32,7 @@ from isophon.app.views.ticked import Ticked
 from isophon.core.passes.timing import anchors
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.report import row
-from isophon.core.passes.timing.treat import goes_whole
+from isophon.core.passes.timing.treat import edges_of, goes_whole, mapped
 from isophon.core.session import edits, layout
 from isophon.core.session.model import Part
 from isophon.core.takes.pictures import Axis
@@ -165,6 +166,24 @@ def _about(part: Part) -> str:
     return "" if told is None else f"{100 * told.alike:.0f} % like the lead"
 
 
+class Lateness(BeforeAfter):
+    """How late the words of the part start, as sung and lined up."""
+
+    kind, unit, after = "timing", "ms", "lined up"
+    words = "How late each word starts against the lead, as sung and lined up; the line is the target"
+
+    def values(self, part: Part) -> tuple[np.ndarray, np.ndarray]:
+        """Lateness of starts in ms."""
+        words = [mark for mark in part.of(WordMark) if mark.anchors]
+        before = np.array([mark.late_ms for mark in words])
+        starts = [mark.anchors[0][0] for mark in words]
+        return before, before + 1000 * (np.array(mapped(edges_of(part), starts)) - np.array(starts))
+
+    def lines(self, part: Part) -> list[tuple[float, str]]:
+        """Where words are to start."""
+        return [(part.timing.land_ms, "target")] if part.timing.on else []
+
+
 PASS = Pass(
     "timing",
     "Line-up",
@@ -197,6 +216,7 @@ PASS = Pass(
         ),
         setting_words={("timing", "on"): "line up", ("timing", "ends"): "ends of words"},
         extras=LineUpExtras,
+        picture=Lateness,
     ),
     skyline=SkylineView(
         height=attrgetter("late_ms"),

@@ -37,7 +37,7 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     assert "for the whole part" in room.message.text()
     room.grab()
     workspace.look_again()
-    qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=60_000)
     assert len(workspace.marks) > 100 and workspace.part.mark(hit.id).hand.leave, (
         "looking again keeps the hits and the hand"
     )
@@ -47,7 +47,7 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
 
 
 def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
-    """From a selected time; the passes that ought to look again say so, and do it at one press."""
+    """From a selected time; the passes that find again say so, and do it at one press."""
     workspace = room.workspace
     cues = [g.id for g in workspace.session.guides if g.kind == "cue"]
     workspace.edit("remove", lambda s: layout.remove(s, cues))
@@ -59,7 +59,7 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     assert not room.sheet.again.isVisible()
     workspace.select((1.0, 60.0))
-    assert extras.learn.text() == "Learn from 59.0 s"
+    assert extras.learn.text() == "Find the leak from 59.0 s"
     qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)
     leak = workspace.part.leak
@@ -68,16 +68,16 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     assert workspace.part.bleed.learn_to == 60.0
     room.grab()
     press(room, key("Esses"), qtbot=qtbot)
-    assert "ought to look again" in room.title.route.toolTip() and room.sheet.again.isVisible()
+    assert "find again" in room.title.route.toolTip() and room.sheet.again.isVisible()
     by_hand = workspace.marks[0]
     workspace.set_changes({by_hand.id: -9.0})
     qtbot.mouseClick(room.sheet.again, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not workspace.leaks.stale(), timeout=60_000)
-    assert not room.sheet.again.isVisible() and "ought to look again" not in room.title.route.toolTip()
+    assert not room.sheet.again.isVisible() and "find again" not in room.title.route.toolTip()
     assert workspace.part.change(workspace.part.mark(by_hand.id)) == -9.0
     press(room, key("Bleed"), qtbot=qtbot)
     room.sheet.extras.on.click()
-    assert room.sheet.again.isVisible(), "with the bleed back in, they ought to look again"
+    assert room.sheet.again.isVisible(), "with the bleed back in, they find again"
 
 
 def test_too_short_a_time_is_told(room, qtbot):
@@ -96,10 +96,10 @@ def test_the_music_and_another_singer_are_sources_of_a_leak(room, qtbot):
     extras, leaks = room.sheet.extras, workspace.leaks
     actions = lambda: {a.text(): a for a in extras.source.menu().actions()}  # noqa: E731
     assert [name for name, a in actions().items() if a.isChecked()] == ["Cue"]
-    actions()["Bed, in the headphones"].trigger()
+    actions()["Music, in the headphones"].trigger()
     extras.source.menu().aboutToShow.emit()
-    assert [name for name, a in actions().items() if a.isChecked()] == ["Cue", "Bed, in the headphones"]
-    assert extras.source.text() == "Cue, Bed, in the headphones"
+    assert [name for name, a in actions().items() if a.isChecked()] == ["Cue", "Music, in the headphones"]
+    assert extras.source.text() == "Cue, Music, in the headphones"
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)

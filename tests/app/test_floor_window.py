@@ -65,14 +65,14 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     assert filled.room and filled.edges[1] < filled.edges[0]
     mark = max(workspace.marks, key=lambda m: m.over_room_db)
     workspace.take_in_hand([mark.id])
-    assert "dB over the room · filled" in room.lens.numbers.text()
+    assert "dB over the noise floor · filled" in room.lens.numbers.text()
     workspace.set_of_kind("gap", "how", "silence")
-    assert "dB over the room · gone" in room.lens.numbers.text()
+    assert "dB over the noise floor · gone" in room.lens.numbers.text()
     assert workspace.keeper.history.undo_name.startswith("gaps silenced · ")
     workspace.undo()
     before, after = workspace.take.stillness(workspace.part.plan)
     assert -66 < before < -60 and after <= before + 0.5
-    qtbot.waitUntil(lambda: "stillness −63 → −" in room.transport.still.text(), timeout=2_000)
+    qtbot.waitUntil(lambda: "noise floor −63 → −" in room.transport.still.text(), timeout=2_000)
     assert "of all −54 → −" in room.transport.still.text()
     double = workspace.session.part("part-2")
     assert workspace.pool.take(double.source).stillness(double.plan)[1] == -120
@@ -147,7 +147,7 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
     workspace.select((shuffle.start, shuffle.end))
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: noise_in(workspace.part) != before, timeout=20_000)
-    assert "learned from 4" in room.sheet.extras.noise.hiss_words.text()
+    assert "taken from 4" in room.sheet.extras.noise.hiss_words.text()
     workspace.select((1.0, 1.05))
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "too short to learn" in room.message.text(), timeout=20_000)

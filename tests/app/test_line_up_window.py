@@ -205,7 +205,7 @@ def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):
     mark = workspace.part.of_kind("carry")[0]
     by = round(mark.start * rate) - round(mark.from_s * rate)
     assert np.allclose(there, renderer.cleaned(workspace.part.plan, round(43.9 * rate) - by, 3 * rate), atol=1e-6)
-    assert extras.choices()[0][0].startswith("take back 0:43.3")
+    assert extras.choices()[0][0].startswith("undo the copy at 0:43.3")
     extras.choices()[0][1]()
     assert not workspace.part.of_kind("carry")
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)

@@ -65,7 +65,7 @@ def test_marks_are_told_apart_by_their_shapes_however_colours_are_seen(dusk, qtb
 
 def pixels(pixmap):
     image = pixmap.toImage().convertToFormat(QImage.Format.Format_RGBA8888)
-    return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)
+    return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4).copy()
 
 
 SIGHTS = (

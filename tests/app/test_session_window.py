@@ -275,7 +275,7 @@ def test_the_history_goes_to_any_step(room, qtbot):
     assert texts == [
         "as it was opened",
         "ceiling −7.0 dB · Lead",
-        "never more than −9.0 dB · Lead",
+        "at most −9.0 dB · Lead",
         "Esses done · Lead",
     ]
     box = page.steps.visualItemRect(page.steps.item(1))
@@ -339,7 +339,7 @@ def test_a_crash_loses_nothing_of_a_whole_session(window, room, qtbot):
     press(room, Qt.Key.Key_A, CTRL, qtbot)
     workspace.set_setting("ceiling_db", -9.0)
     workspace.look_again()
-    qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=20_000)
     press(room, Qt.Key.Key_D, qtbot=qtbot)
     assert unsaved_work() == []  # while it is open here
     time.sleep(0.6)

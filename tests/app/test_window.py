@@ -139,7 +139,7 @@ def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
     workspace.toggle_leave()
     kept = workspace.mark
     workspace.look_again()
-    qtbot.waitUntil(lambda: "Looked again" in room.message.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=60_000)
     assert workspace.part.mark(kept.id) == kept
 
 
@@ -342,7 +342,7 @@ def test_a_clipped_take_and_a_rest_are_told(window, qtbot, tmp_path):
     assert room.message.text() == ""
     room.menu.rest.trigger()
     room.listened_s = 20 * 60 - 0.1
-    qtbot.waitUntil(lambda: "rest" in room.message.text(), timeout=3000)
+    qtbot.waitUntil(lambda: "Rest your ears" in room.message.text(), timeout=3000)
 
 
 def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, monkeypatch):

@@ -163,7 +163,7 @@ class WorkViews(QWidget):
         heading.addWidget(self.about, 1)
         heading.addSpacing(10)
         order = QButtonGroup(self)
-        self.will_sound = switch("after the chain", chart)
+        self.will_sound = switch("after chain", chart)
         self.orders = {name: switch(name, chart) for name in ORDERS}
         self.orders[IN_TIME].setChecked(True)
         self.orders[TALLEST].setToolTip("What stands out most first (T: the next order)")

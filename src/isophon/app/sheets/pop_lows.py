@@ -57,8 +57,11 @@ class PopLows(SheetPicture):
 
         self._job = Job(work)
         self._job.done.connect(self._done)
-        self._job.failed.connect(lambda words: self._done(None))  # the take's own trouble is told where it is listed
+        self._job.failed.connect(self._failed)
         self._job.start()
+
+    def _failed(self, words: str) -> None:
+        self._done(None)  # the take's own trouble is told where it is listed
 
     def _done(self, result: Any) -> None:
         self._job = None

@@ -20,7 +20,7 @@ from isophon.app.views.made import named, switch
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
-_WIDTH, _LOWEST, _PICTURE = 172, 110, 120
+_WIDTH, _LOWEST, _PICTURE = 162, 110, 120
 _OF_WHAT_IS_LEFT = 8  # of nine parts
 _MAKING_MS = 20
 
@@ -195,7 +195,7 @@ class Sheet(QWidget):
         default = getattr(role_default(self.which.kind, "lead"), knob.name)
         factor = 100 if knob.unit == "%" else 1
         slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH, factor=factor,
-                        spare=36)  # fmt: skip
+                        spare=28)  # fmt: skip
         slider.setToolTip(knob.tip)
         slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture, same_held()))
         return slider

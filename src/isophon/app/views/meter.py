@@ -29,7 +29,7 @@ class Meter(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedHeight(theme.u(27))
-        self.setMinimumWidth(theme.u(120))
+        self.setMinimumWidth(theme.u(96))
         self.setMaximumWidth(theme.u(230))
         self.limited_db = 0.0
         self._levels = dict.fromkeys(("momentary", "short_term", "sung_lufs", "cleaned_lufs", "taken_db"), -150.0)

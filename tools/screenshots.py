@@ -15,8 +15,8 @@ from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 
 from isophon.app.main import make_app  # noqa: E402
 from isophon.app.model import card_shelf  # noqa: E402
+from isophon.app.model.appearance import appearance  # noqa: E402
 from isophon.app.pages.cards_page import CardsPage  # noqa: E402
-from isophon.app.pages.history_page import HistoryPage  # noqa: E402
 from isophon.app.pages.keys_page import KeysPage  # noqa: E402
 from isophon.app.pages.proof_page import ProofPage  # noqa: E402
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
@@ -75,6 +75,7 @@ def main() -> None:
         shoot(window, "esses")
         room.hearing.player.stop()
         room.open_station(STATIONS.index("Floor"))
+        room.sheet.extras.between.setChecked(True)
         workspace.set_view(20.0, 34.0)
         workspace.take_in_hand([next(m.id for m in workspace.marks if workspace.part.change(m) < 0)])
         wait(300)
@@ -117,17 +118,15 @@ def main() -> None:
         room.open_station(STATIONS.index("Esses"))
         workspace.set_view(6.0, 12.3)
         workspace.take_in_hand([tallest.id])
-        history = HistoryPage(workspace, window)
-        history.show()
-        wait(200)
-        history.grab().save(str(TARGET / "history.png"))
-        history.close()
-        room.orders["tallest"].setChecked(True)
-        room.sheet.more.setChecked(True)
+        appearance().choose("dusk")
         wait(300)
-        shoot(window, "tallest-first")
-        room.sheet.more.setChecked(False)
-        room.orders["in time"].setChecked(True)
+        shoot(window, "dusk")
+        appearance().choose("paper")
+        window.resize(1920, 1080)
+        wait(600)
+        shoot(window, "esses-1920")
+        window.resize(1280, 800)
+        wait(600)
         workspace.set_of_kind("ess", "by", "rule")
         workspace.take_in_hand([marks[1].id])
         wait(2_500)  # the spectrum is worked out beside the window
@@ -175,7 +174,7 @@ def main() -> None:
         proof.grab().save(str(TARGET / "proof.png"))
         proof.close()
         keys = KeysPage(window)
-        keys.resize(1000, 900)  # the screen there is smaller than an engineer's
+        keys.resize(1240, 860)  # the screen there is smaller than an engineer's
         keys.show()
         wait(100)
         keys.grab().save(str(TARGET / "keys.png"))

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QApplication, QComboBox
 
 from driving import drag, key, opened, press
 from isophon.app.pages.keys_page import KeysPage
+from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.route import HAND_OVER, STATIONS
 from isophon.app.pages.treatment_menu import treatment_menu
 from isophon.app.sheets import PASSES
@@ -355,3 +356,24 @@ def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtb
     press(room, Key.Key_Y, qtbot=qtbot)
     room.open_station(STATIONS.index("Esses"))
     assert room.skyline.isVisible() and not chart.isVisible()
+
+
+def test_marks_are_a_table_too_and_views_say_which_one_is_selected(ready, qtbot):
+    workspace = ready.workspace
+    press(ready, Key.Key_T, Qt.KeyboardModifier.ControlModifier, qtbot)
+    page = ready.findChild(MarksPage)
+    table = page.table
+    assert table.rowCount() == len(workspace.marks) and page.head.text().startswith("Esses · ")
+    row = next(i for i, m in enumerate(workspace.marks) if workspace.part.acts(m))
+    mark = workspace.marks[row]
+    qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=table.visualItemRect(table.item(row, 0)).center())
+    assert workspace.in_hand == (mark.id,)
+    said = ready.skyline.accessibleDescription()
+    assert said == ready.trace.accessibleDescription() and f"Ess {row + 1} of " in said and "over the voice" in said
+    assert table.item(row, 0).data(Qt.ItemDataRole.AccessibleDescriptionRole) in said
+    press(ready, Key.Key_L, qtbot=qtbot)
+    qtbot.waitUntil(lambda: table.item(row, 5).text() == "left as sung", timeout=2_000)
+    press(ready, Key.Key_Right, qtbot=qtbot)
+    chosen = {index.row() for index in table.selectionModel().selectedRows()}
+    assert [workspace.marks[i].id for i in chosen] == list(workspace.in_hand)
+    page.close()

@@ -472,3 +472,35 @@ def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(windo
     assert rows == ["lead vox", "dbl"] and told == names
     page.table.cellActivated.emit(next(row for row, name in enumerate(rows) if "dbl" in name), 0)
     assert room.workspace.part.id == late.id and room.pages.currentWidget() is not page, "a row opens its part"
+
+
+def test_the_song_is_laid_out_as_rows_that_play_and_are_dragged(room, qtbot):
+    """Leads on top, references below; a click plays a row alone from there; a drag sets its start in one step."""
+    workspace, page, chart = room.workspace, room.layout_page, room.layout_page.chart
+    press(room, Qt.Key.Key_1, qtbot=qtbot)
+    qtbot.waitUntil(lambda: chart.isVisible() and chart.width() > 300, timeout=2_000)
+    names = [item.name for item in chart.rows]
+    assert names[0] == "Lead" and names[-2:] == ["Cue", "Music"]
+    row = names.index("Ad-libs")
+    late = next(p for p in workspace.session.parts if p.name == "Ad-libs")
+    box = chart.row_box(row)
+    at = QPoint(round(chart.x_of(30.0)), round(box.center().y()))
+    qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=at)
+    player = room.hearing.player
+    qtbot.waitUntil(lambda: player.playing, timeout=2_000)
+    assert workspace.part.id == late.id and abs(player.position / player.sample_rate - 30.0) < 1.5
+    player.stop()
+    steps = workspace.keeper.history.at
+    to = QPointF(chart.x_of(33.0), box.center().y())
+    drag(qtbot, chart, QPointF(at), to)
+    moved = workspace.session.part(late.id).offset_s
+    assert moved == pytest.approx(late.offset_s + 3.0, abs=0.1) and workspace.keeper.history.at == steps + 1
+    rows = range(page.table.rowCount())
+    start = [page.table.item(r, 3).text() for r in rows if page.table.item(r, 0).text() == "Ad-libs"]
+    assert start == [f"{moved:.3f} s"]
+    workspace.undo()
+    music = QPoint(round(chart.x_of(10.0)), round(chart.row_box(len(names) - 1).center().y()))
+    qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=music)
+    played = [item.name for item in workspace.session.items if room.hearing.sounds(item.id)]
+    press(room, key("Esses"), qtbot=qtbot)
+    assert played == ["Music"] and room.hearing.hear == "this part" and not workspace.heard_only

@@ -336,12 +336,12 @@ def test_a_clipped_take_and_a_rest_are_told(window, qtbot, tmp_path):
     room = opened(window, write(tmp_path / "hot.wav", loud, rate), qtbot)
     assert "has clipped" in room.message.text() and room.workspace.take.figures.clipped > 100
     room.tell("")
-    room.listened_s = 20 * 60 - 0.1
+    room.played.listened_s = 20 * 60 - 0.1
     room.hearing.toggle_play()
-    qtbot.waitUntil(lambda: room.listened_s < 60, timeout=3000)
+    qtbot.waitUntil(lambda: room.played.listened_s < 60, timeout=3000)
     assert room.message.text() == ""
     room.menu.rest.trigger()
-    room.listened_s = 20 * 60 - 0.1
+    room.played.listened_s = 20 * 60 - 0.1
     qtbot.waitUntil(lambda: "Rest your ears" in room.message.text(), timeout=3000)
 
 

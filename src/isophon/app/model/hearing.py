@@ -42,6 +42,7 @@ class Hearing(QObject):
         self._band: BandHeard | None = None  # what is heard alone, or not
         self._band_before: tuple[str, ...] = ()
         self._looped: tuple[str, ...] = ()
+        self._before_items: tuple[str, frozenset[str]] | None = None
         self._played_once = self._placed = False  # whether a place was chosen since the selection was
         self._mapping: tuple[int, float] | None = None
         self._open()
@@ -314,6 +315,25 @@ class Hearing(QObject):
         """Play from a second of the selected part on."""
         self.seek(seconds)
         self.player.play()
+
+    def play_item(self, item_id: str, song_s: float) -> None:
+        """Play one recording alone, from a second of the song, until :meth:`end_items`."""
+        session = self.workspace.session
+        if self._before_items is None:
+            self._before_items = self.hear, self.workspace.heard_only
+        is_part = any(part.id == item_id for part in session.parts)
+        if is_part:
+            self.workspace.take_parts([item_id])
+        self.workspace.heard_only = frozenset() if is_part else frozenset({item_id})
+        self.set_hear(HEARS[0] if is_part else HEARS[-1])
+        self.play_from(song_s - self.workspace.offset)
+
+    def end_items(self) -> None:
+        """What was listened to before single recordings were played is listened to again."""
+        if self._before_items is not None:
+            self.hear, self.workspace.heard_only = self._before_items
+            self._before_items = None
+            self.refresh()
 
     def heard_at(self) -> float:
         """What is heard now, in seconds of the selected part."""

@@ -114,6 +114,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("close", "Ctrl+W", "close the session"),
             ("quit", "Ctrl+Q", "quit"),
             ("history", "Ctrl+H", "the history of all steps"),
+            ("marks", "Ctrl+T", "the marks of this pass as a table"),
             ("", "Ctrl+1 to 4", "version A, B, C or D, of all parts"),
             ("", "Ctrl+Alt+1 to 4", "the selected parts as in version A, B, C or D"),
             ("lay_out", "1", "Lay out"),
@@ -142,27 +143,14 @@ class KeysPage(QDialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
-        inner = named(QWidget(), "page")
-        rows = grid(inner, 18, 3)
-        row = [0] * _COLUMNS
-        for title, group in KEYS:
-            side = row.index(min(row))
-            if row[side]:
-                rows.setRowMinimumHeight(row[side], 12)
-                row[side] += 1
-            rows.addWidget(Label(title, objectName="head"), row[side], 3 * side, 1, 2)
-            row[side] += 1
-            for _, keys, what in group:
-                key, *others = keys.split(", ")
-                what = f"{what} ({', '.join(others)} too)" if others else what
-                text = "+".join(_SHOWN.get(part, part) for part in key.split("+")) if key != "+" else "+"
-                rows.addWidget(Label(text, objectName="number"), row[side], 3 * side)
-                rows.addWidget(Label(what), row[side], 3 * side + 1)
-                row[side] += 1
-        for side in range(1, _COLUMNS):
-            rows.setColumnMinimumWidth(3 * side - 1, 20)
-        rows.setRowStretch(max(row), 1)
+        room = self.screen().availableGeometry()
         scroll = QScrollArea(widgetResizable=True)
+        bar = scroll.verticalScrollBar().sizeHint().width()
+        for columns in _COLUMNS:  # as many as the screen has room for
+            inner = _columns(columns)
+            wanted = inner.sizeHint()
+            if wanted.width() + _AROUND + bar <= room.width() - 40:
+                break
         scroll.setWidget(inner)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 16, 24, 14)
@@ -170,12 +158,36 @@ class KeysPage(QDialog):
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
         layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
-        wanted, room = inner.sizeHint(), self.screen().availableGeometry()
-        bar = scroll.verticalScrollBar().sizeHint().width()
-        self.resize(min(wanted.width() + 56 + bar, room.width() - 40), min(wanted.height() + 84, room.height() - 60))
+        width = min(wanted.width() + _AROUND + bar, room.width() - 40)
+        self.resize(width, min(wanted.height() + 84, room.height() - 60))
 
 
-_COLUMNS = 2
+def _columns(count: int) -> QWidget:
+    """All keys in so many columns, the longest groups first so that these are about as long as each other."""
+    inner = named(QWidget(), "page")
+    rows = grid(inner, 14, 1)
+    row = [0] * count
+    for title, group in sorted(KEYS, key=lambda one: -len(one[1])):
+        side = row.index(min(row))
+        if row[side]:
+            rows.setRowMinimumHeight(row[side], 12)
+            row[side] += 1
+        rows.addWidget(Label(title, objectName="head"), row[side], 3 * side, 1, 2)
+        row[side] += 1
+        for _, keys, what in group:
+            key, *others = keys.split(", ")
+            what = f"{what} ({', '.join(others)} too)" if others else what
+            text = "+".join(_SHOWN.get(part, part) for part in key.split("+")) if key[-1] != "+" else key
+            rows.addWidget(Label(text, objectName="number"), row[side], 3 * side)
+            rows.addWidget(Label(what), row[side], 3 * side + 1)
+            row[side] += 1
+    for side in range(1, count):
+        rows.setColumnMinimumWidth(3 * side - 1, 12)
+    rows.setRowStretch(max(row), 1)
+    return inner
+
+
+_COLUMNS, _AROUND = (3, 2, 1), 56
 _SEEN = ("Deciding marks", "Parts", "Looking")
 _WALKED = {"next_phrase", "previous_phrase", "next_word", "previous_word", "aside"}
 _SHOWN = {"Right": "→", "Left": "←", "Down": "↓", "Up": "↑"}

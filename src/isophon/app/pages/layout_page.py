@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QPushButton,
+    QScrollArea,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -23,6 +24,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import spaced
+from isophon.app.views.song_chart import SongChart
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
 from isophon.core.reading import is_there, path_of
@@ -34,6 +36,7 @@ from isophon.core.takes.take import Take
 COLUMNS = ("Name", "Role", "Singer", "Start", "Rate", "Length", "Channels", "Level", "Clipped", "Silence",
            "Remarks")  # fmt: skip
 _NAME, _WHAT, _SINGER, _START = range(4)
+_SONG_SHARE = 0.5  # of the page
 FILTER = "Recordings (*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3)"
 
 
@@ -58,6 +61,8 @@ class LayoutPage(QWidget):
         self.table.itemChanged.connect(self._edited)
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self.table.setAccessibleName("Recordings")
+        self.chart = SongChart(workspace)
+        self.chart.moved.connect(self._set_start)
         self.about = Label("", objectName="soft")
         self.add, self.folder, self.replace, self.remove, self.up, self.down = (
             QPushButton(text)
@@ -90,7 +95,7 @@ class LayoutPage(QWidget):
         buttons.addWidget(self.rate)
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        widths = (140, 128, 106, 92, 90, 80, 74, 112, 68, 68)
+        widths = (140, 158, 106, 92, 90, 80, 74, 112, 68, 68)
         for i, width in enumerate(widths):
             header.setSectionResizeMode(i, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(i, width)
@@ -100,6 +105,11 @@ class LayoutPage(QWidget):
         column.setSpacing(10)
         column.addWidget(Label("Lay out", objectName="title"))
         column.addWidget(self.about)
+        self.song = QScrollArea(widgetResizable=True)
+        self.song.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.song.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.song.setWidget(self.chart)
+        column.addWidget(self.song)
         column.addWidget(self.table, 1)
         column.addLayout(buttons)
 
@@ -115,6 +125,8 @@ class LayoutPage(QWidget):
         guides = [(guide.id, guide.name, guide.kind, "", guide.offset_s, guide.source) for guide in session.guides]
         listed = [*parts, *guides]
         facts = [(one, session.rate, t.figures, t.trouble) for one, t in zip(listed, takes, strict=True)]
+        self.chart.refresh()
+        self._fit_chart()
         if facts == self._shown:
             return
         before, self._shown = self._shown, facts
@@ -187,12 +199,18 @@ class LayoutPage(QWidget):
             box = metrics.boundingRect(0, 0, width, 1_000, Qt.TextFlag.TextWordWrap, text)
             self.table.setRowHeight(row, max(34, box.height() + 14))
 
+    def _fit_chart(self) -> None:
+        """The rows of the song as high as they need, but no more than some of the page."""
+        self.song.setVisible(bool(self.chart.rows))
+        self.song.setFixedHeight(min(self.chart.sizeHint().height() + 2, round(_SONG_SHARE * self.height())))
+
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._fit_chart()
         self._fit_rows()
 
     def _show_buttons(self) -> None:
@@ -228,6 +246,10 @@ class LayoutPage(QWidget):
         if not changed:
             self._shown = []
             self.refresh()
+
+    def _set_start(self, item_id: str, seconds: float, gesture: object) -> None:
+        name = self.workspace.session.item(item_id).name
+        self.workspace.edit(f"start of {name}", lambda s: layout.set_offset(s, item_id, seconds), gesture)
 
     def _set_what(self, item_id: str, what: str) -> None:
         item = self.workspace.session.item(item_id)

@@ -120,6 +120,7 @@ def add_keys(page: Any) -> None:
         "close": page.menu.close_asked.emit,
         "quit": page.menu.quit_asked.emit,
         "history": page.show_history,
+        "marks": page.show_marks,
         "lay_out": lambda: page.open_station(LAY_OUT),
         **{w.kind: partial(page.open_station, i) for i, w in enumerate(PASSES, 1)},
         "hand_over": lambda: page.open_station(HAND_OVER),

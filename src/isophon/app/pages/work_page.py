@@ -14,6 +14,7 @@ from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
 from isophon.app.model.in_turns import InTurns
+from isophon.app.model.played_marks import PlayedMarks
 from isophon.app.model.remembered import Remembered
 from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
@@ -25,6 +26,7 @@ from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
+from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.output_watch import OutputWatch
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
 from isophon.app.pages.versions_page import VersionsPage
@@ -39,9 +41,8 @@ from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
 
-_TICK_MS, _NOTE_MS = 33, 1_500
+_TICK_MS = 33
 _BACK_S = 0.1  # a jump back by more than this is a loop's
-_REST_AFTER_S = 20 * 60.0
 
 
 class WorkPage(WorkViews):
@@ -55,14 +56,12 @@ class WorkPage(WorkViews):
         super().__init__(workspace, parent)
         self._player = player
         self._place = 0.0  # what was heard last, in s
-        self._heard: set[str] = set()  # since it was last noted
         self._remarked: set[Source] = set()
         self._whose = ""
         self._proposed: set[str] = set()
-        self.listened_s = 0.0
         self.pass_keys: list[QShortcut] = []
         self.left: Remembered | None = None  # as the session was left the last time; None: at the first pass
-        self._noting = QTimer(self, singleShot=True, interval=_NOTE_MS)
+        self.played = PlayedMarks(workspace, self)
         self._tick = QTimer(self, interval=_TICK_MS)
 
     def building(self) -> Iterator[None]:
@@ -101,6 +100,7 @@ class WorkPage(WorkViews):
     def _connect(self) -> None:
         workspace, transport, hearing = self.workspace, self.transport, self.hearing
         self.layout_page.add_asked.connect(self.add_asked)
+        self.layout_page.chart.play_asked.connect(hearing.play_item)
         self._tick.timeout.connect(self._follow)
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
@@ -117,6 +117,7 @@ class WorkPage(WorkViews):
         self.menu.history_asked.connect(self.show_history)
         self.menu.cards_asked.connect(self.show_cards)
         self.menu.versions_asked.connect(lambda: VersionsPage(workspace, self).show())
+        self.menu.marks_asked.connect(self.show_marks)
         self.menu.marker_chosen.connect(self.markers.go_to)
         self.markers.told.connect(self.tell)
         self.hand_over.troubled.connect(self.warn)
@@ -134,10 +135,12 @@ class WorkPage(WorkViews):
         self.title.route.ear_asked.connect(lambda index: workspace.next_aside(PASSES[index - 1]))
         self.lens.agreed.connect(self.review.agree)
         self.lens.left.connect(self.review.leave)
+        self.lens.described.connect(self.trace.setAccessibleDescription)  # what a screen reader says
+        self.lens.described.connect(self.skyline.setAccessibleDescription)
         self.review.arrived.connect(hearing.loop_mark)
         self.review.pass_asked.connect(lambda which: self.open_station(PASSES.index(which) + 1))
         self.review.ended.connect(lambda: self.open_station(HAND_OVER))
-        self._noting.timeout.connect(self._note_heard)
+        self.played.rest_due.connect(self._remind_of_rest)
         transport.play_asked.connect(hearing.toggle_play)
         transport.loop_toggled.connect(hearing.set_looping)
         transport.compare_chosen.connect(hearing.set_compare)
@@ -215,7 +218,7 @@ class WorkPage(WorkViews):
 
     def _show_counts(self) -> None:
         session, counts = self.workspace.session, {}
-        heard = {*session.heard, *self._heard}
+        heard = {*session.heard, *self.played.names}
         for i, which in enumerate(PASSES, 1):
             over = [part.over(which.kind) for part in session.parts]
             unheard = sum(len(names - heard) for names in over)
@@ -252,6 +255,8 @@ class WorkPage(WorkViews):
         """Open a station of the route; what was told of the one before goes with it."""
         if index != self.title.route.current:
             self.message.hide()
+        if index != LAY_OUT:
+            self.hearing.end_items()
         if LAY_OUT < index < HAND_OVER:
             self.workspace.open_pass(PASSES[index - 1])
             self._session_changed()
@@ -280,6 +285,10 @@ class WorkPage(WorkViews):
     def show_history(self) -> None:
         """Open the history beside the work."""
         HistoryPage(self.workspace, self).show()
+
+    def show_marks(self) -> None:
+        """Open the marks of the pass as a table beside the work."""
+        MarksPage(self.workspace, self).show()
 
     def show_cards(self) -> None:
         """Open the voice cards beside the work."""
@@ -351,6 +360,7 @@ class WorkPage(WorkViews):
         if player.trouble:
             self.warn(f"{player.trouble}. Playing stopped; the work is kept.")
             player.trouble = ""
+        self.layout_page.chart.show_playhead(seconds + workspace.offset if player.playing else None)
         self.trace.set_playhead(seconds, player.playing and not self.hearing.loop_span())  # a loop stays in view
         picture = self.sheet.picture
         if isinstance(picture, Following):
@@ -359,25 +369,11 @@ class WorkPage(WorkViews):
             if seconds < self._place - _BACK_S:
                 self.hearing.came_round()
             self._place = seconds
-            self._listened(_TICK_MS / 1000)
-            part = workspace.part
-            heard = {f"{part.id}/{m.id}" for m in workspace.marks if m.span[0] <= seconds <= m.span[1]}
-            if heard - self._heard:
-                self._heard |= heard
-                self._noting.start()
+            self.played.follow(seconds, _TICK_MS / 1000)
 
-    def _note_heard(self) -> None:
-        """Keep in the session what was heard."""
-        self.workspace.keeper.hear(self._heard)
-        self._heard = set()
-
-    def _listened(self, seconds: float) -> None:
-        """Count the listening, and remind of a rest where that is wanted."""
-        self.listened_s += seconds
-        if self.listened_s >= _REST_AFTER_S:
-            self.listened_s = 0.0
-            if self.menu.rest.isChecked():
-                self.tell("You have listened for 20 minutes. Rest your ears for 10 to 15 minutes.")
+    def _remind_of_rest(self) -> None:
+        if self.menu.rest.isChecked():
+            self.tell("You have listened for 20 minutes. Rest your ears for 10 to 15 minutes.")
 
     # the window's state
 
@@ -395,7 +391,7 @@ class WorkPage(WorkViews):
         self._tick.stop()
         self._still.stop()
         self.trace.map.maker.stop()
-        self._note_heard()
+        self.played.keep()
         self._ahead.close()
         self.hand_over.shut()
         self.hearing.close()

@@ -24,6 +24,7 @@ class Lens(QWidget):
 
     agreed = Signal()
     left = Signal()
+    described = Signal(str)
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -76,12 +77,14 @@ class Lens(QWidget):
         if mark is None:
             self.head.setText("Lens")
             self.numbers.setText("")
+            self.described.emit("No mark is selected")
             return
         which, all_marks = self.workspace.pass_, self.workspace.marks
         place = all_marks.index(mark) + 1 if mark in all_marks else 0
         one = f"{which.words.one.capitalize()} {place} of {len(all_marks)}"
         self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.words.many} selected")
         self.numbers.setText(mark_words(self.workspace, mark))
+        self.described.emit(f"{self.head.text()}: {self.numbers.text()}")
         self.leave.setChecked(all(m.hand.leave for m in marks))
         enable(self.forget, any(m.hand.any for m in marks))
         self.blend.setVisible(which.lens.blends)

@@ -78,6 +78,17 @@ QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {SOFT_INK.n
 QCheckBox::indicator:checked {{ image: url({_ICONS}/tick{kind}.svg); }}
 QScrollArea {{ border: none; background: {PAPER.name()}; }}
 QScrollArea#panel {{ background: {PANEL.name()}; }}
+QScrollBar:vertical {{ background: transparent; width: 12px; margin: 0; }}
+QScrollBar:horizontal {{ background: transparent; height: 12px; margin: 0; }}
+QScrollBar::handle {{ background: {CONTOUR.name()}; border-radius: 3px; margin: 3px; }}
+QScrollBar::handle:vertical {{ min-height: 28px; }}
+QScrollBar::handle:horizontal {{ min-width: 28px; }}
+QScrollBar::handle:hover {{ background: {SOFT_INK.name()}; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+QTextBrowser, QPlainTextEdit {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; }}
+QTableWidget:focus, QListWidget:focus, QTextBrowser:focus, QPlainTextEdit:focus {{
+  border: 1px solid {IN_HAND.name()}; }}
 QListWidget {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; outline: 0; }}
 QListWidget::item {{ padding: 4px 8px; }}
 QListWidget::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}

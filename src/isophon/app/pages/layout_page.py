@@ -23,7 +23,7 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
-from isophon.app.views.made import spaced
+from isophon.app.views.made import RIGHT, figures_right, spaced
 from isophon.app.views.song_chart import SongChart
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
@@ -100,6 +100,7 @@ class LayoutPage(QWidget):
             header.setSectionResizeMode(i, QHeaderView.ResizeMode.Interactive)
             self.table.setColumnWidth(i, width)
         header.setStretchLastSection(True)
+        figures_right(self.table, range(_START, len(COLUMNS) - 1))
         column = QVBoxLayout(self)
         column.setContentsMargins(22, 18, 22, 16)
         column.setSpacing(10)
@@ -169,7 +170,7 @@ class LayoutPage(QWidget):
                 cell.setFlags(cell.flags() & ~Qt.ItemFlag.ItemIsEditable)
             if _START <= column < len(COLUMNS) - 1:
                 cell.setFont(theme.mono(13))
-                cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                cell.setTextAlignment(RIGHT)
             if column == len(COLUMNS) - 1:
                 cell.setToolTip("\n".join(said))
                 cell.setForeground(theme.OVER if take.trouble else theme.INK)

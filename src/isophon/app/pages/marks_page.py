@@ -16,10 +16,12 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.labels import Label
+from isophon.app.views.made import RIGHT, figures_right
 from isophon.app.views.mark_words import mark_words
 from isophon.core.marks import Mark
 
 _COLUMNS = ("Start", "What", "Level", "Stands out", "Change", "Decided")
+_FIGURES = (0, 2, 3, 4)
 _MOST = 5_000
 
 
@@ -38,6 +40,7 @@ class MarksPage(QDialog):
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setHorizontalHeaderLabels(_COLUMNS)
         self.table.setAccessibleName("Marks")
+        figures_right(self.table, _FIGURES)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -69,8 +72,8 @@ class MarksPage(QDialog):
                 cell.setData(
                     Qt.ItemDataRole.AccessibleDescriptionRole, mark_words(workspace, mark) if not column else ""
                 )
-                if column in (0, 2, 3, 4):
-                    cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                if column in _FIGURES:
+                    cell.setTextAlignment(RIGHT)
                 self.table.setItem(row, column, cell)
         self._filling = False
         self._mark_selected()

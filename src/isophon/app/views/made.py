@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TypeVar
 
-from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QBoxLayout, QGridLayout, QPushButton, QWidget
+from PySide6.QtCore import QObject, Qt
+from PySide6.QtWidgets import QBoxLayout, QGridLayout, QPushButton, QTableWidget, QWidget
+
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 Named = TypeVar("Named", bound=QObject)
 Box = TypeVar("Box", bound=QBoxLayout)
@@ -36,3 +39,10 @@ def grid(parent: QWidget | None, across: int, down: int) -> QGridLayout:
     layout.setHorizontalSpacing(across)
     layout.setVerticalSpacing(down)
     return layout
+
+
+def figures_right(table: QTableWidget, columns: Iterable[int]) -> None:
+    """Let the heads of columns with figures stand right, as the figures do."""
+    for column in columns:
+        if (head := table.horizontalHeaderItem(column)) is not None:
+            head.setTextAlignment(RIGHT)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QDialog, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from isophon.app.sheets import PASSES
@@ -138,28 +139,45 @@ def keys_of_the_marks() -> set[str]:
 
 
 class KeysPage(QDialog):
-    """The page that lists the keys; never taller than the screen."""
+    """The page that lists the keys; in as many columns as it has room for."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys")
-        room = self.screen().availableGeometry()
-        scroll = QScrollArea(widgetResizable=True)
-        bar = scroll.verticalScrollBar().sizeHint().width()
-        for columns in _COLUMNS:  # as many as the screen has room for
-            inner = _columns(columns)
-            wanted = inner.sizeHint()
-            if wanted.width() + _AROUND + bar <= room.width() - 40:
-                break
-        scroll.setWidget(inner)
+        self._scroll = QScrollArea(widgetResizable=True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._shown = 0
         layout = QVBoxLayout(self)
         layout.setContentsMargins(24, 16, 24, 14)
-        layout.addWidget(scroll)
+        layout.addWidget(self._scroll)
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
         layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
-        width = min(wanted.width() + _AROUND + bar, room.width() - 40)
-        self.resize(width, min(wanted.height() + 84, room.height() - 60))
+        room = self.screen().availableGeometry()
+        wanted = self._show_columns(room.width() - 40)
+        self.resize(
+            min(wanted.width() + self._around, room.width() - 40), min(wanted.height() + 84, room.height() - 60)
+        )
+
+    @property
+    def _around(self) -> int:
+        """What stands beside the keys."""
+        return _MARGINS + self._scroll.verticalScrollBar().sizeHint().width()
+
+    def _show_columns(self, width: int) -> QSize:
+        """Show the keys in as many columns as fit into a page of some width; how large they are then."""
+        made = {count: _columns(count) for count in _COLUMNS}
+        fitting = (count for count, inner in made.items() if inner.sizeHint().width() + self._around <= width)
+        count = next(fitting, _COLUMNS[-1])
+        size = made[count].sizeHint()
+        if count != self._shown:
+            self._scroll.setWidget(made[count])
+            self._shown = count
+        return size
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_columns(self.width())
 
 
 def _columns(count: int) -> QWidget:
@@ -184,10 +202,11 @@ def _columns(count: int) -> QWidget:
     for side in range(1, count):
         rows.setColumnMinimumWidth(3 * side - 1, 12)
     rows.setRowStretch(max(row), 1)
+    rows.setColumnStretch(3 * count - 2, 1)
     return inner
 
 
-_COLUMNS, _AROUND = (3, 2, 1), 56
+_COLUMNS, _MARGINS = (3, 2, 1), 56
 _SEEN = ("Deciding marks", "Parts", "Looking")
 _WALKED = {"next_phrase", "previous_phrase", "next_word", "previous_word", "aside"}
 _SHOWN = {"Right": "→", "Left": "←", "Down": "↓", "Up": "↑"}

@@ -20,7 +20,7 @@ from isophon.app.views.made import named, switch
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
-_WIDTH, _LOWEST, _PICTURE = 162, 110, 120
+_NARROWEST, _LOWEST, _PICTURE = 118, 110, 120
 _OF_WHAT_IS_LEFT = 8  # of nine parts
 _MAKING_MS = 20
 
@@ -194,11 +194,16 @@ class Sheet(QWidget):
         low, high = self.which.range_of(knob)
         default = getattr(role_default(self.which.kind, "lead"), knob.name)
         factor = 100 if knob.unit == "%" else 1
-        slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, _WIDTH, factor=factor,
-                        spare=28)  # fmt: skip
+        slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, self._words_width(),
+                        factor=factor, spare=28)  # fmt: skip
         slider.setToolTip(knob.tip)
         slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture, same_held()))
         return slider
+
+    def _words_width(self) -> int:
+        """The room for the words of all knobs: their lines begin at one place, as far left as these words let them."""
+        widest = max(theme.text_width(knob.words, 13) for knob in self.which.controls.knobs)
+        return max(_NARROWEST, round(widest / theme.scale()) + 8)
 
     def _show_more(self, on: bool) -> None:
         knobs = self.extras is None or self.extras.knobs_shown

@@ -23,6 +23,7 @@ from isophon.core.takes.pictures import Axis
 _GRAB, _CAPTION = 7, 18
 _SOON_MS = 15
 _LONG_S = 1.0
+_OVER_MARK_DB, _LOUDER_DB, _SOFTER_DB = 5.0, 8.0, 26.0  # how far the level that is drawn dark may lie from the voice
 
 
 class LensPictures(QWidget):
@@ -215,10 +216,17 @@ class LensPictures(QWidget):
     def _wanted(self, mark: Mark) -> tuple[Wanted, Wanted]:
         """What is shown as sung and cleaned."""
         axis = None if self.workspace.pass_.lens.waves else self.axis
-        sung = Wanted(self.workspace.take, self.window_s(mark), axis, self.workspace.part.voice_lufs)
+        sung = Wanted(self.workspace.take, self.window_s(mark), axis, self._reference_lufs(mark))
         first, count = sung.frames
         near = tuple(t for t in self.workspace.part.plan if t.last > first and t.first < first + count)
         return sung, msgspec.structs.replace(sung, plan=near)
+
+    def _reference_lufs(self, mark: Mark) -> float | None:
+        """The level that is drawn dark: the mark's own, so that a quiet one is seen as well as a loud one."""
+        voice = self.workspace.part.voice_lufs
+        if voice is None or self.workspace.over_frequency:
+            return voice
+        return round(min(voice + _LOUDER_DB, max(voice - _SOFTER_DB, mark.level_db + _OVER_MARK_DB)))
 
     def _under(self, at: QPointF) -> str | None:
         mark = self.workspace.mark

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
@@ -95,7 +96,7 @@ def test_an_output_goes_away_and_comes_back_and_another_rate_is_converted(window
     room.hearing.player.play()
     devices.write_text("Headphones 48000\n")
     qtbot.waitUntil(lambda: device.name == "Headphones", timeout=5_000)
-    qtbot.waitUntil(lambda: "Desk went away; it plays on Headphones now" in room.message.text(), timeout=2_000)
+    qtbot.waitUntil(lambda: "Desk is not there; it plays on Headphones now" in room.message.text(), timeout=2_000)
     assert room.hearing.player.playing
     room.hearing.player.stop()
     qtbot.wait(100)
@@ -108,6 +109,10 @@ def test_an_output_goes_away_and_comes_back_and_another_rate_is_converted(window
     devices.write_text("Desk 44100\n")
     qtbot.waitUntil(lambda: device.name == "Desk" and not device.gone, timeout=9_000)
     qtbot.waitUntil(lambda: "plays on Desk again" in room.message.text(), timeout=2_000)
+    room.hearing.set_listening(replace(room.hearing.listening, device="Headphones"))
+    qtbot.waitUntil(lambda: device.gone == "Headphones" and device.name == "Desk", timeout=5_000)
+    devices.write_text("Desk 44100\nHeadphones 48000\n")
+    qtbot.waitUntil(lambda: device.name == "Headphones" and not device.gone, timeout=9_000)
 
 
 def test_loudness_is_matched_by_what_is_heard(room, qtbot):

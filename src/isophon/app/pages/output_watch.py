@@ -45,7 +45,8 @@ class OutputWatch:
             transport.output_panel.show_outputs(device.outputs, device.name, device.rate, device.gone)
         if device.gone != self._gone:
             instead = "nothing else is there to play on" if device.silent else f"it plays on {device.name} now"
-            self._tell(f"{device.gone} went away; {instead}." if device.gone else f"It plays on {device.name} again.")
+            missing = f"{device.gone} is not there; {instead}."
+            self._tell(missing if device.gone else f"It plays on {device.name} again.")
             self._gone = device.gone
 
     def say_if_unheard(self) -> None:

@@ -92,7 +92,7 @@ class OutputPanel(QFrame):
             self.device.addItems([one.name if one.rate else f"{one.name} (not there)" for one in known])
             self.show_settings(self.settings)
         plays = f"Plays on {name}{f' at {rate / 1000:g} kHz' if rate else ''}."
-        self.about.setText(f"{gone} went away; it is used again once it is back. {plays}" if gone else plays)
+        self.about.setText(f"{gone} is not there; it is used as soon as it is. {plays}" if gone else plays)
 
     def step_volume(self, by_db: float) -> None:
         """A little louder or softer."""

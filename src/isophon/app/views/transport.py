@@ -239,7 +239,7 @@ class Transport(QFrame):
                                       f"{theme.signed(volume_db)} dB" if volume_db else "")))  # fmt: skip
         name = "no sound device" if device.silent else name if how else f"plays on {name}"
         self._device = f"{name}{how and ', '}{how} ▾"
-        gone = f"\n{device.gone} went away; it is used again once it is back" if device.gone else ""
+        gone = f"\n{device.gone} is not there; it is used as soon as it is" if device.gone else ""
         self.device.setToolTip(f"{device.name}{gone}\nDevice, volume, mono and limiter: click. What is not rendered "
                                "yet plays as it was last, else as sung")  # fmt: skip
 

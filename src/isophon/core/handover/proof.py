@@ -109,10 +109,11 @@ def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> li
     return told
 
 
-def _unheard(part: Part) -> dict[str, list[str]]:
-    """The marks that the settings alone decided, as times, by kind."""
-    rows = {kind.name: [_clock(m.span[0]) for m in part.undecided(kind.name)] for kind in KINDS}
-    return {kind: times for kind, times in rows.items() if times}
+def _unheard(part: Part) -> dict[str, dict[str, Any]]:
+    """The marks that the settings alone decided, by kind: how many, and the times of the first of them."""
+    rows = {kind.name: part.undecided(kind.name) for kind in KINDS}
+    return {kind: {"count": len(marks), "at": [_clock(m.span[0]) for m in marks[:_MOST_DECISIONS]]}
+            for kind, marks in rows.items() if marks}  # fmt: skip
 
 
 def _duller_db(spectra: dict[str, Any]) -> float:

@@ -13,7 +13,10 @@ _LOOK_FOR_IT_S = 3.0
 
 
 class Opened(NamedTuple):
-    """What is open: its name, whether it is silent, its rate in Hz; and the name of one that is gone, '' for none."""
+    """What is open: its name, whether it is silent, and its rate in Hz.
+
+    ``gone``: the name of the one that is wanted and not there, '' for none.
+    """
 
     name: str = ""
     silent: bool = False
@@ -34,8 +37,10 @@ class Openings:
     def open(self, sample_rate: int, fill: Fill, wanted: Wanted) -> Opened:
         """Open the output that is wanted, or what there is instead."""
         self.close()
-        self._sample_rate, self._fill, self._wanted, self._gone = sample_rate, fill, wanted, ""
-        return self._reopen()
+        self._sample_rate, self._fill, self._wanted = sample_rate, fill, wanted
+        self._reopen()
+        self._gone = wanted.name if wanted.name not in ("", self.device.name) else ""
+        return self._opened()
 
     def close(self) -> None:
         """Give the output back."""
@@ -74,10 +79,9 @@ class Openings:
         if is_back or self.device is None:
             self._reopen()
 
-    def _reopen(self) -> Opened:
+    def _reopen(self) -> None:
         self.close()
         self.device = open_device(self._sample_rate, self._fill, self._wanted)
-        return self._opened()
 
     def _opened(self) -> Opened:
         return Opened(self.device.name, self.device.silent, self.device.rate, self._gone)

@@ -46,7 +46,7 @@ class Output:
         self._ring, self._rate = ring, sample_rate
         self._weights = np.array([ring[name] for name in VERSIONS], np.float32)
         self._gain, self._wet, self._peak, self._peaks_read = 0.0, 0.0, 0.0, ring["peaks_read"]
-        self._true_peak, self._volume = 0.0, np.ones((2, 2), np.float32)
+        self._true_peak, self._volume = 0.0, _AS_IT_IS
         self._chain: RoughChain | None = None
         self._limiter: Limiter | None = None
         self._gauge, self._forgets = Gauge(sample_rate), ring["forgets"]

@@ -20,7 +20,7 @@ class BreathSettings(msgspec.Struct, frozen=True):
 
     ``ceiling_db``: the stand-out over the voice that is let through; at −60 nothing is.
     ``limit_db``: the deepest change; −36 takes a breath out whole. ``fill``:
-    whether room tone underneath. ``fade_ms``: the length of the fades.
+    whether room tone goes on underneath. ``fade_ms``: the length of the fades.
     ``sure``: marks of a lower confidence are left. ``heads_db``, ``between_db``, ``ends_db``: by how much ceiling and
     deepest change lie lower for breaths at the head of a phrase, between its words, and at its end.
     """

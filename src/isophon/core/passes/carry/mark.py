@@ -18,11 +18,6 @@ class PassageMark(Mark, frozen=True, tag="carry"):
     from_s: Seconds | None = msgspec.field(default=None, name="partner_s")
     length_s: Seconds | None = None
 
-    @property
-    def passage_s(self) -> float:
-        """How long the passage is where it comes from, s."""
-        return self.end - self.start if self.length_s is None else self.length_s
-
     def flaw(self) -> str:
         """What is wrong with it, as ``field: what``; empty where nothing is."""
         here = self.end - self.start

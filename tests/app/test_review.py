@@ -12,6 +12,7 @@ from isophon.app.pages.treatment_menu import treatment_menu
 from isophon.app.sheets import PASSES
 from isophon.core.passes import BY_NAME
 from isophon.core.session import file
+from isophon.core.session.edits import agree
 from isophon.core.session.settings import role_default
 from isophon.core.session.treating import same_place
 
@@ -55,6 +56,25 @@ def test_the_demo_is_reviewed_with_little_more_than_a_key_a_mark(ready, qtbot):
     passes = [name for i, (name, _, _) in enumerate(visited) if i == 0 or visited[i - 1][0] != name]
     assert passes == [w.name for w in PASSES if w.name in passes], "the passes came in their order, each once"
     assert any("On to" in words for words in told) and "handed over" in told[-1]
+
+
+def test_review_goes_on_to_the_next_pass_in_the_same_part_in_every_order(ready, qtbot):
+    """Esses are decided in all parts; the selected part is the first with anything left, bands by level too."""
+    workspace, session = ready.workspace, ready.workspace.session
+    for part in session.parts:
+        session = agree(session, part.id, [m.id for m in part.undecided("ess")])
+    workspace.edit("esses agreed", lambda _: session)
+    esses, after = next((w, i + 1) for i, w in enumerate(PASSES) if w.kind == "ess")
+    onward = next(w for w in (*PASSES[after:], *PASSES[: after - 1]) if any(p.undecided(w.kind) for p in session.parts))
+    part = next(p for p in session.parts if p.undecided(onward.kind))
+    for _ in range(3):
+        press(ready, key("Esses"), qtbot=qtbot)
+        workspace.take_part(part.id)
+        assert workspace.pass_ is esses
+        press(ready, Key.Key_Return, qtbot=qtbot)
+        assert workspace.pass_ is onward and workspace.part.id == part.id
+        assert workspace.mark.id in {m.id for m in workspace.part.undecided(onward.kind)}
+        press(ready, Key.Key_T, qtbot=qtbot)
 
 
 def test_the_loop_is_heard_as_sung_and_cleaned_in_turn(ready, qtbot):

@@ -115,8 +115,8 @@ class InHand(QObject):
         return () if mark is None or mark.kind != self.pass_.kind else self.pass_.skyline.in_time(self.part, mark)
 
     def ranked(self, part: Part, which: Pass) -> list[Mark]:
-        """The marks of a pass in a part, in the order in which they stand."""
-        marks, height = which.marks(part) if part is not self.part else self.marks, which.skyline.height
+        """All marks of a pass in a part, in the order chosen for the skyline."""
+        marks, height = which.marks(part), which.skyline.height
         if self.order == RISKIEST:
             risks = self.risks_of(part, which)
             return sorted(marks, key=lambda m: (-risks.get(m.id, -1.0), m.span[0]))

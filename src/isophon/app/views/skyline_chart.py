@@ -173,7 +173,9 @@ class SkylineChart(QWidget):
         if self.workspace.over_frequency:
             places = [(m, *frequencies.place(plot, m)) for m in marks]
         elif not by_time:
-            marks = tuple(self.workspace.ranked(self.workspace.part, self.workspace.pass_))
+            shown = {mark.id for mark in marks}
+            ranked = self.workspace.ranked(self.workspace.part, self.workspace.pass_)
+            marks = tuple(mark for mark in ranked if mark.id in shown)
             if self.workspace.order == TALLEST:  # as they will sound, perhaps
                 marks = tuple(sorted(marks, key=lambda m: -height_of(m)))
             step = plot.width() / max(1, len(marks))

@@ -1,7 +1,8 @@
 """Driving the window as a person does."""
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from isophon.app.pages.route import LAY_OUT, STATIONS
 
@@ -29,6 +30,28 @@ def crash(workspace):
     """Leave the workspace as a killed process would: what is written is written, and nobody holds the session."""
     workspace.keeper.settle()
     workspace.keeper._lock.release()
+
+
+def answer_dialog(name):
+    """Type a name into the file dialog that opens next and accept it, or leave it with Esc for ''.
+
+    Gives a list that holds the name it proposed once it has been answered.
+    """
+    proposed, timer = [], QTimer(QApplication.instance())
+
+    def answer():
+        dialog = QApplication.activeWindow()
+        if not isinstance(dialog, QFileDialog):
+            return
+        timer.stop()
+        field = dialog.findChild(QLineEdit)
+        proposed.append(field.text())
+        field.setText(name)
+        QTest.keyClick(dialog if not name else field, Qt.Key.Key_Return if name else Qt.Key.Key_Escape)
+
+    timer.timeout.connect(answer)
+    timer.start(20)
+    return proposed
 
 
 def key(station):

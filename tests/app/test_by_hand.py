@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
-from driving import key, press
+from driving import answer_dialog, key, press
 from isophon.app.sheets.ess_pictures import PICTURES
 from isophon.core.session import file
 
@@ -93,23 +93,23 @@ def test_the_spectra_of_vowels_and_esses_follow_what_is_set(room, qtbot):
     assert shown[1][0] != shown[2][0], "air is seen on the vowels"
 
 
-def test_saved_under_another_name_it_goes_on_there(room, qtbot, tmp_path, monkeypatch):
+def test_saved_under_another_name_it_goes_on_there(room, qtbot, tmp_path):
     workspace, other = room.workspace, tmp_path / "other name"
-    asked = []
-    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName",
-                        lambda parent, title, start, kinds: (asked.append(start), (str(other), ""))[1])  # fmt: skip
+    asked = answer_dialog(str(other))
     before = (tmp_path / "song.isophon").read_bytes()
     press(room, key("Esses"), qtbot=qtbot)
     workspace.set_setting("ceiling_db", -5.0)
     press(room, Qt.Key.Key_S, CTRL | SHIFT, qtbot)
     named = other.with_name("other name.isophon")
     qtbot.waitUntil(named.exists, timeout=5_000)
-    assert asked == [str(tmp_path / "song.isophon")] and (tmp_path / "song.isophon").read_bytes() == before
+    assert asked == ["song.isophon"] and (tmp_path / "song.isophon").read_bytes() == before
     assert file.load(named).part(workspace.part.id).ess.ceiling_db == -5.0
+    room.window().activateWindow()  # as a window manager does once the dialog is closed
+    qtbot.waitUntil(room.window().isActiveWindow)
     workspace.set_setting("ceiling_db", -6.0)
     press(room, Qt.Key.Key_S, CTRL, qtbot)
     qtbot.waitUntil(lambda: file.load(named).part(workspace.part.id).ess.ceiling_db == -6.0, timeout=5_000)
-    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: ("", ""))
+    answer_dialog("")
     files = sorted(tmp_path.iterdir())
     press(room, Qt.Key.Key_S, CTRL | SHIFT, qtbot)
     qtbot.wait(50)

@@ -11,7 +11,7 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from conftest import write
-from driving import crash, drag, key, opened, press
+from driving import answer_dialog, crash, drag, key, opened, press
 from isophon.app.model.state import recent_sessions, unsaved_work
 from isophon.app.pages.cards_page import CardsPage
 from isophon.app.sheets import PASSES
@@ -349,8 +349,6 @@ def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, mo
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     card = str(tmp_path / "low.voicecard")
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_, **__: ("Low bright", True))
-    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getSaveFileName", lambda *_: (card, ""))
-    monkeypatch.setattr("PySide6.QtWidgets.QFileDialog.getOpenFileName", lambda *_: (card, ""))
     workspace, click = room.workspace, lambda button: qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     workspace.set_setting("ceiling_db", -8.5)
     workspace.set_of_kind("ess", "by", "both")
@@ -368,11 +366,14 @@ def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, mo
     click(page.use)
     assert workspace.part.ess.ceiling_db == -8.5
     assert workspace.keeper.history.undo_name == "apply the voice card of Low bright"
+    answer_dialog(card)
     click(page.give)
     click(page.away)
     assert page.list.count() == 0
+    answer_dialog(card)
     click(page.bring)
     assert page.list.count() == 1 and page.card.singer == "Low bright"
     (tmp_path / "low.voicecard").write_text("{}")
+    answer_dialog(card)
     click(page.bring)
     assert "low.voicecard: is not a voice card" in page.words.text() and page.list.count() == 1

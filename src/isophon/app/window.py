@@ -12,10 +12,11 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from isophon.app import theme
 from isophon.app.pages.start_page import StartPage
+from isophon.app.views.file_dialog import SOUND_FILES, files_to_open
 from isophon.app.views.labels import Label
 from isophon.app.views.made import named
 from isophon.core.reading import real
@@ -23,7 +24,7 @@ from isophon.core.reading import real
 _SESSION_ENDING = ".isophon"
 _SESSIONS = "sessions"  # among what the window remembers
 _RECENT, _MOST_STATE = 8, 1 << 20
-_FILTER = "Recordings and sessions (*.isophon *.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3)"
+_FILTER = f"Recordings and sessions (*.isophon {SOUND_FILES})"
 
 
 def _opening() -> ModuleType:
@@ -87,9 +88,9 @@ class Window(QMainWindow):
 
     def ask_open(self) -> None:
         """Ask for recordings or a session."""
-        names, _ = QFileDialog.getOpenFileNames(self, "Open", "", _FILTER)
-        if names:
-            self.open_paths([Path(name) for name in names])
+        paths = files_to_open(self, "Open", None, _FILTER)
+        if paths:
+            self.open_paths(paths)
 
     def open_path(self, path: Path) -> None:
         """Open a session, or a new one of a recording or folder."""

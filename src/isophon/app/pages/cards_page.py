@@ -10,7 +10,6 @@ import msgspec
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
@@ -26,6 +25,7 @@ from isophon.app import theme
 from isophon.app.model import card_shelf
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
+from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import Label
 from isophon.core.errors import IsophonError
@@ -135,17 +135,17 @@ class CardsPage(QDialog):
             self._try(lambda: card_shelf.keep(singer, part))
 
     def _bring_in(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a voice card", "", _FILES)
-        if name:
-            self._try(lambda: card_shelf.bring_in(Path(name)).path)
+        path = file_to_open(self, "Import a voice card", None, _FILES)
+        if path is not None:
+            self._try(lambda: card_shelf.bring_in(path).path)
 
     def _copy_out(self) -> None:
         card = self.card
         if card is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Copy the voice card", card.path.name, _FILES)
-        if name:
-            self._try(lambda: card_shelf.copy_out(card, Path(name)))
+        path = file_to_save(self, "Copy the voice card", Path(card.path.name), _FILES, card_shelf.ENDING)
+        if path is not None:
+            self._try(lambda: card_shelf.copy_out(card, path))
 
     def _take_away(self) -> None:
         card = self.card

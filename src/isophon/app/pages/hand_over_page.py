@@ -12,7 +12,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QProgressBar,
@@ -28,6 +27,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.pages.proof_page import ProofPage
 from isophon.app.pages.results_table import ResultsTable
 from isophon.app.sheets import PASSES
+from isophon.app.views.file_dialog import folder_to_use
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import grid, named, spaced
@@ -409,6 +409,6 @@ class HandOverPage(QWidget):
             self.outcome.setText(self._doing)
 
     def _choose(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Where to hand over", self.folder.text())
-        if folder:
-            self.folder.setText(folder)
+        folder = folder_to_use(self, "Where to hand over", Path(self.folder.text()))
+        if folder is not None:
+            self.folder.setText(str(folder))

@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.file_dialog import SOUND_FILES, file_to_open, files_to_open, folder_to_use
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import RIGHT, figures_right, spaced
@@ -37,7 +37,7 @@ COLUMNS = ("Name", "Role", "Singer", "Start", "Rate", "Length", "Channels", "Lev
            "Remarks")  # fmt: skip
 _NAME, _WHAT, _SINGER, _START = range(4)
 _SONG_SHARE = 0.5  # of the page
-FILTER = "Recordings (*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3)"
+FILTER = f"Recordings ({SOUND_FILES})"
 
 
 class LayoutPage(QWidget):
@@ -276,20 +276,20 @@ class LayoutPage(QWidget):
     # files
 
     def _ask_files(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Add recordings", self._here(), FILTER)
-        if names:
-            self.add_asked.emit([Path(name) for name in names])
+        paths = files_to_open(self, "Add recordings", self._here(), FILTER)
+        if paths:
+            self.add_asked.emit(paths)
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Add all recordings of a folder", self._here())
-        if name:
-            self.add_asked.emit([Path(name)])
+        folder = folder_to_use(self, "Add all recordings of a folder", self._here())
+        if folder is not None:
+            self.add_asked.emit([folder])
 
     def _ask_replacement(self) -> None:
         item_id = self._chosen()[0]
-        name, _ = QFileDialog.getOpenFileName(self, "Which file is it now?", self._here(), FILTER)
-        if name:
-            self.relink(item_id, Path(name))
+        path = file_to_open(self, "Which file is it now?", self._here(), FILTER)
+        if path is not None:
+            self.relink(item_id, path)
 
     def relink(self, item_id: str, path: Path) -> None:
         """Let a row name another file; other missing files that lie beside it are found with it."""
@@ -339,9 +339,10 @@ class LayoutPage(QWidget):
         again = " Its marks are found again; your decisions stay."
         return f"{item.name} is now {' and '.join(said)}.{again if isinstance(item, Part) else ''}" if said else ""
 
-    def _here(self) -> str:
+    def _here(self) -> Path | None:
+        """The folder of the session's recordings."""
         items = self.workspace.session.items
-        return str(path_of(items[0].source.path).parent) if items else ""
+        return path_of(items[0].source.path).parent if items else None
 
 
 def _seconds(text: str) -> float | None:

@@ -7,12 +7,13 @@ from pathlib import Path
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QActionGroup
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from isophon.app import theme
 from isophon.app.model.appearance import LOOKS, appearance
 from isophon.app.model.state import recent_sessions
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.file_dialog import file_to_save
 from isophon.app.views.labels import short
 from isophon.core.reading import path_of
 from isophon.core.session import file, layout
@@ -82,10 +83,10 @@ class SessionMenu(QMenu):
         session = self.workspace.session
         folder = path_of(session.items[0].source.path).parent if session.items else Path()
         start = self.workspace.keeper.saved_as or folder / (session.name + file.ENDING)
-        name, _ = QFileDialog.getSaveFileName(self, "Save the session", str(start), f"Isophon session (*{file.ENDING})")
-        if name:
-            path = Path(name)
-            self.workspace.keeper.save(path if path.suffix == file.ENDING else path.with_name(path.name + file.ENDING))
+        kinds = f"Isophon session (*{file.ENDING})"
+        path = file_to_save(self, "Save the session", start, kinds, file.ENDING)
+        if path is not None:
+            self.workspace.keeper.save(path)
 
     def _list_recent(self) -> None:
         """The sessions that were saved or opened last, this one aside."""

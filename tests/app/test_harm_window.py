@@ -261,7 +261,7 @@ def test_sigterm_ends_the_window_with_everything_written(tmp_path, take_room):
         process = subprocess.Popen([sys.executable, "-m", "isophon", *arguments], env=environment)
         time.sleep(4.0)
         process.send_signal(signal.SIGTERM)
-        assert process.wait(timeout=10) == 0
+        assert process.wait(timeout=30) == 0
 
 
 def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tmp_path):

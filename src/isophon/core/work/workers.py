@@ -54,6 +54,7 @@ class Workers:
         self._work = threading.Condition()
         self._closed = False
         self._running: dict[int, tuple[Task, Child | None]] = {}
+        self._starting: set[threading.Thread] = set()
         self._threads: list[threading.Thread] = []
         self._hands = hands
 
@@ -95,14 +96,15 @@ class Workers:
             _tell(task, "cancelled", None)
 
     def close(self) -> None:
-        """End all work."""
+        """End all work; a process that is still starting is not waited for, it ends with this one."""
         with self._work:
             self._closed, self._waiting = True, []
             processes = [process for _, process in self._running.values() if process]
+            ending = [thread for thread in self._threads if thread not in self._starting]
             self._work.notify_all()
         for process in processes:
             process.terminate()
-        for thread in self._threads:
+        for thread in ending:
             thread.join(timeout=5.0)
 
     def _serve(self, number: int) -> None:
@@ -114,29 +116,46 @@ class Workers:
                     break
                 task = min(self._waiting, key=lambda t: (t.rank, t.order))
                 self._waiting.remove(task)
-                if process is None or process.poll() is not None:
-                    process = _start(number == 0)
                 self._running[number] = (task, process)
                 busy = len(self._running) + len(self._waiting)
+            if process is None or process.poll() is not None:
+                process = self._started(number, task)
             request = msgspec.structs.replace(task.request, cores=max(1, cores() // min(busy, self._hands)))
-            try:
-                what, value = ("lost", None) if process is None else _ask(process, task, request)
-            except Exception as error:  # whatever it is, the tasks behind it go on
-                log.trouble(error)
-                words = f"an error inside Isophon stopped this ({error}); nothing was lost"
-                what, value = "failed", Failure(Failed(words))
-            if what == "lost":
-                if process is not None:
-                    process.wait()
-                what = "cancelled" if task.cancelled or self._closed else "failed"
-                words = "the process that worked on it ended; there may be too little memory. Try again"
-                value = Failure(Failed(words))
+            what, value = self._answer(process, task, request)
             with self._work:
                 del self._running[number]
             _tell(task, what, value)
         if process is not None:
             process.stdin.close()
             process.wait()
+
+    def _started(self, number: int, task: Task) -> Child | None:
+        """A new process for a worker; nothing else waits while it starts."""
+        thread = threading.current_thread()
+        with self._work:
+            self._starting.add(thread)
+        process = _start(number == 0)
+        with self._work:
+            self._starting.discard(thread)
+            self._running[number] = (task, process)
+        return process
+
+    def _answer(self, process: Child | None, task: Task, request: Request) -> tuple[str, Any]:
+        """What became of a task, and its value."""
+        if task.cancelled or self._closed:  # while its process started
+            return "cancelled", None
+        try:
+            what, value = ("lost", None) if process is None else _ask(process, task, request)
+        except Exception as error:  # whatever it is, the tasks behind it go on
+            log.trouble(error)
+            words = f"an error inside Isophon stopped this ({error}); nothing was lost"
+            return "failed", Failure(Failed(words))
+        if what != "lost":
+            return what, value
+        if process is not None:
+            process.wait()
+        words = "the process that worked on it ended; there may be too little memory. Try again"
+        return "cancelled" if task.cancelled or self._closed else "failed", Failure(Failed(words))
 
 
 def _start(first: bool) -> Child | None:

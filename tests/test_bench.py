@@ -18,8 +18,8 @@ BENCH = Path(__file__).parent.parent / "bench"
         ("session.py", ["2", "12"], "aim: 8"), ("noise.py", ["--quick"], "second harmonic"),
         ("spots.py", ["--quick"], "pops at true stops"), ("bleed.py", ["--quick"], "peak memory"),
         ("bands.py", ["12"], "treat"), ("line_up.py", ["--quick"], "100 % of those"),
-        ("playing.py", ["0.3"], "key to sound"), ("stages.py", ["1"], "slowest part"), ("clean.py", ["2", "3"], "cue"),
-        ("history.py", ["300", "20"], "found anew"),
+        ("playing.py", ["0.3", "2"], "key to sound"), ("stages.py", ["1"], "slowest part"),
+        ("clean.py", ["2", "3"], "cue"), ("history.py", ["300", "20"], "found anew"),
     ],
 )  # fmt: skip
 def test_bench_runs(script, arguments, words):

@@ -22,6 +22,7 @@ def heard(room, qtbot, seconds=0.9):
     player = room.hearing.player
     player.device.clear()
     player.play()
+    qtbot.waitUntil(lambda: player.device.heard().any(), timeout=10_000)
     qtbot.wait(round(1000 * seconds))
     played = player.device.heard()
     player.stop()
@@ -47,11 +48,12 @@ def at_a_phrase(room):
 def test_volume_mono_and_limiter_are_at_the_ears_alone_and_are_kept(room, qtbot):
     plan, panel = room.workspace.part.plan, room.transport.output_panel
     at_a_phrase(room)
-    before = heard(room, qtbot)
+    rate = room.hearing.player.device.rate
+    before = sounding(heard(room, qtbot), rate)
     for _ in range(6):
         press(room, Key.Key_Minus, CTRL, qtbot)
     at_a_phrase(room)
-    assert level_db(heard(room, qtbot)) - level_db(before) == pytest.approx(-6.0, abs=0.5)
+    assert level_db(sounding(heard(room, qtbot), rate)) - level_db(before) == pytest.approx(-6.0, abs=0.5)
     assert "−6.0 dB" in room.transport.device.text() and room.workspace.part.plan is plan
     press(room, Key.Key_M, SHIFT, qtbot)
     assert room.hearing.listening.sides == MONO and panel.sides.currentText() == "mono"

@@ -268,12 +268,14 @@ class Pass:
         knobs = {(self.kind, knob.name): knob.words.lower() for knob in self.controls.knobs}
         return (knobs | self.controls.setting_words).get((kind, name), name)
 
-    def said(self, kind: str, name: str, value: float | bool | str) -> str:
+    def said(self, kind: str, name: str, value: Any) -> str:
         """A value of a setting in words, with its unit."""
         if isinstance(value, str):
             return self.controls.choices.get((kind, name), {}).get(value, value)
         if isinstance(value, bool):
             return "on" if value else "off"
+        if not isinstance(value, int | float):
+            return f"{len(value)} chosen" if value else "none"
         knob = next((k for k in self.controls.knobs if kind == self.kind and k.name == name), None)
         if knob:
             return knob.show(value, self.range_of(knob)[0])

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
-import msgspec
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
@@ -24,14 +22,12 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model import card_shelf
 from isophon.app.model.workspace import Workspace
-from isophon.app.sheets import PASSES
+from isophon.app.pages.settings_differ import settings_that_differ
 from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import Label
 from isophon.core.errors import IsophonError
-from isophon.core.passes import NAMES
 from isophon.core.session import edits
-from isophon.core.session.model import Part
 
 _FILES = f"Voice card (*{card_shelf.ENDING})"
 
@@ -46,7 +42,6 @@ class CardsPage(QDialog):
         self.resize(820, 560)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.list = QListWidget()
-        self.list.setAccessibleName("Voice cards")
         self.list.setAccessibleName("Voice cards")
         self.list.setMaximumWidth(theme.u(200))
         self.list.currentRowChanged.connect(self._show_card)
@@ -109,7 +104,7 @@ class CardsPage(QDialog):
         for button in (self.use, self.give, self.away):
             enable(button, card is not None)
         enable(self.keep, bool(part.id))
-        rows = [] if card is None else _differences(card.settings, part)
+        rows = [] if card is None else settings_that_differ(card.settings, part)
         self.table.setRowCount(len(rows))
         for at, row in enumerate(rows):
             for column, text in enumerate(row):
@@ -159,18 +154,3 @@ class CardsPage(QDialog):
             self.words.setText(str(error))
             return
         self._list(path)
-
-
-def _differences(settings: dict[str, Any], part: Part) -> list[tuple[str, str, str, str]]:
-    """Pass, setting, the card's value and the part's, where the two differ."""
-    rows = []
-    for kind in NAMES:
-        which = next((w for w in PASSES if kind in w.kinds), None)
-        mine, card = getattr(part, kind), settings[kind]
-        for field in msgspec.structs.fields(type(card)):
-            value, other = getattr(card, field.name), getattr(mine, field.name)
-            if value != other:
-                words = which.words_of(kind, field.name) if which else field.name
-                theirs, ours = ((which.said(kind, field.name, v) if which else str(v)) for v in (value, other))
-                rows.append((which.name if which else kind, words, theirs, ours))
-    return rows

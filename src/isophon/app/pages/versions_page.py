@@ -9,11 +9,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from isophon.app.model.workspace import Workspace
+from isophon.app.pages.settings_differ import settings_that_differ
 from isophon.app.views.labels import Label
 from isophon.app.views.made import named, switch
 from isophon.core.errors import CallError
+from isophon.core.passes import NAMES
 from isophon.core.session import versions
-from isophon.core.session.model import LETTERS, Letter, Session
+from isophon.core.session.model import LETTERS, Letter, Part, PartDecisions, Session
 
 _MOST_LINES = 400
 
@@ -78,11 +80,21 @@ def _told(session: Session) -> list[str]:
     lines: list[str] = []
     for one in session.versions:
         if one.letter != session.version:
-            differ = versions.differences(session, one.letter)
+            differ = [
+                line for part, kept in versions.parts_of(session, one.letter) for line in _differences(part, kept)
+            ]
             lines += [f"{one.letter}, where it differs from now:", *(f"   {line}" for line in differ[:_MOST_LINES])]
             lines += [f"   and {len(differ) - _MOST_LINES} more"] if len(differ) > _MOST_LINES else []
             lines += ["   nothing"] if not differ else []
     return lines
+
+
+def _differences(part: Part, kept: PartDecisions) -> list[str]:
+    """How what is kept differs from what stands now in a part."""
+    rows = settings_that_differ({kind: getattr(kept, kind) for kind in NAMES}, part)
+    lines = [f"{part.name}: {which}, {setting}: {there}, now {here}" for which, setting, there, here in rows]
+    count = versions.marks_that_differ(part, kept)
+    return [*lines, f"{part.name}: {count} mark{'s' if count > 1 else ''} decided differently"] if count else lines
 
 
 def go_to(workspace: Workspace, letter: Letter, *_: object) -> None:

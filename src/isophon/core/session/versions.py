@@ -6,18 +6,17 @@ first. All of these are pure edits, like those of :mod:`.edits`.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 
 from msgspec.structs import replace
 
 from isophon.core.errors import CallError
-from isophon.core.passes import NAMES, Settings
+from isophon.core.passes import Settings
 from isophon.core.session.checks import flaw_of_item
 from isophon.core.session.edits import with_parts
 from isophon.core.session.facts import decided_part, facts_of, with_decisions
 from isophon.core.session.model import Letter, Part, PartDecisions, Session, Version
 
-_SHOWN = 40  # letters of a value
 _FIELDS = (*Settings.__struct_fields__, "done", "learned")
 
 
@@ -42,42 +41,22 @@ def taken_from(session: Session, letter: str, part_ids: Collection[str]) -> Sess
     return _taken(session, version, part_ids)
 
 
-def without(session: Session, letter: str) -> Session:
-    """The session without a version; what stands now stays."""
-    rest = tuple(one for one in session.versions if one.letter != letter)
-    return replace(session, versions=rest, version="" if session.version == letter else session.version)
-
-
 def settled(session: Session) -> Session:
     """What stands now is the one that counts: all versions go."""
     return replace(session, versions=(), version="")
 
 
-def differences(session: Session, letter: str) -> list[str]:
-    """How what is kept under a letter differs from what stands now, a line each."""
+def parts_of(session: Session, letter: str) -> list[tuple[Part, PartDecisions]]:
+    """The parts for which something is kept under a letter, each with what is kept."""
     version = _version(session, letter)
-    if version is None:
-        return []
-    there = {part.id: part for part in version.parts}
-    return [f"{part.name}: {line}" for part in session.parts if part.id in there
-            for line in _differences(part, there[part.id])]  # fmt: skip
+    kept = {part.id: part for part in version.parts} if version else {}
+    return [(part, kept[part.id]) for part in session.parts if part.id in kept]
 
 
-def _differences(part: Part, kept: PartDecisions) -> Iterator[str]:
-    for kind in NAMES:
-        mine, its = getattr(part, kind), getattr(kept, kind)
-        for name in mine.__struct_fields__ if mine != its else ():
-            before, after = getattr(mine, name), getattr(its, name)
-            if before != after:
-                yield f"{kind} {name.replace('_', ' ')} {_shown(before)} → {_shown(after)}"
+def marks_that_differ(part: Part, kept: PartDecisions) -> int:
+    """How many marks of a part are decided differently in what is kept."""
     mine, its = ({m.id: m.hand for m in marks} for marks in (decided_part(part).marks, kept.marks))
-    count = sum(mine.get(name) != its.get(name) for name in {*mine, *its})
-    if count:
-        yield f"{count} mark{'s' if count > 1 else ''} decided differently"
-
-
-def _shown(value: object) -> str:
-    return f"{value:g}" if isinstance(value, int | float) and not isinstance(value, bool) else str(value)[:_SHOWN]
+    return sum(mine.get(name) != its.get(name) for name in {*mine, *its})
 
 
 def _version(session: Session, letter: str) -> Version | None:

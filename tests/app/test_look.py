@@ -4,12 +4,14 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QGridLayout, QLayout, QStackedLayout, QWidget
 
 from driving import drag, key, press
 from isophon.app import palettes, theme
 from isophon.app.main import make_app
 from isophon.app.model.appearance import Appearance, appearance
 from isophon.app.pages.keys_page import KEYS, KeysPage
+from isophon.app.pages.route import STATIONS
 from isophon.app.pages.start_page import StartPage
 from isophon.app.sheets import PASSES
 from isophon.app.views.labels import ElidedLabel
@@ -42,6 +44,43 @@ def test_text_can_be_read_on_its_ground(dusk, ink, ground):
     """4.5:1 for text, 3:1 for shapes (WCAG 2.2, 1.4.3 and 1.4.11)."""
     assert contrast(getattr(theme, ink), getattr(theme, ground)) >= 4.5
     assert contrast(theme.ADDED, getattr(theme, ground)) >= 3.0
+
+
+@pytest.mark.parametrize("dark", [False, True])
+def test_high_contrast_follows_the_desktop(room, qtbot, dark, monkeypatch):
+    """7:1 for text and 3:1 for lines (WCAG 2.2, 1.4.6 and 1.4.11) once the desktop asks for it, and back again."""
+    look, wanted = appearance(), [True]
+    monkeypatch.setattr(look, "wants_contrast", lambda: wanted[0])
+    look.choose("dusk" if dark else "paper")
+    try:
+        for ground in (theme.PAPER, theme.PANEL):
+            inks = (theme.INK, theme.SOFT_INK, theme.IN_HAND, theme.OVER, theme.DONE, theme.HAND_FLAG, theme.ADDED)
+            assert min(contrast(ink, ground) for ink in inks) >= 7
+            assert min(contrast(line, ground) for line in (theme.RULE, theme.CONTOUR)) >= 3
+        drawn = room.grab().toImage().pixelColor(room.width() // 2, room.height() - 3)
+        assert contrast(drawn, theme.INK) >= 7, "the window is drawn anew"
+        wanted[0] = False
+        look._hints.contrastPreferenceChanged.emit(Qt.ContrastPreference.NoPreference)
+        assert palettes.in_force() == (dark, False)
+    finally:
+        wanted[0] = False
+        look.choose("paper")
+
+
+def test_type_has_three_sizes_and_everything_stands_on_the_grid(room, qtbot):
+    """Of every station: no widget with another size of type, no distance that is not a multiple of 4 pixels."""
+    for station in range(len(STATIONS)):
+        room.open_station(station)
+        shown = [widget for widget in room.findChildren(QWidget) if widget.isVisible()]
+        assert {widget.fontInfo().pixelSize() for widget in shown} <= {theme.SMALL, theme.TEXT, theme.HEAD}
+        for layout in room.findChildren(QLayout):
+            margins = layout.contentsMargins()
+            between = [layout.spacing()]
+            if isinstance(layout, QGridLayout):
+                between = [layout.horizontalSpacing(), layout.verticalSpacing()]
+            around = [margins.left(), margins.top(), margins.right(), margins.bottom()]
+            if not isinstance(layout, QStackedLayout):
+                assert not any(gap % 4 for gap in around + between), (layout.parentWidget(), around, between)
 
 
 def test_marks_are_told_apart_by_their_shapes_however_colours_are_seen(dusk, qtbot):

@@ -16,6 +16,18 @@ _DUSK = {
     "HAND_FLAG": "#E0AE52",
 }  # fmt: skip
 
+# Where the desktop asks for high contrast: 7:1 for text, 4.5:1 for lines.
+_PAPER_CLEAR = _PAPER | {
+    "PAPER": "#FFFFFF", "PANEL": "#F4F2EC", "RULE": "#8A8578", "CONTOUR": "#6A665C", "INK": "#10181E",
+    "SOFT_INK": "#37434B", "IN_HAND": "#0E4469", "OVER": "#8C2412", "DONE": "#0E5047", "ADDED": "#4F3268",
+    "HAND_FLAG": "#633F00",
+}  # fmt: skip
+_DUSK_CLEAR = _DUSK | {
+    "PAPER": "#0B0E12", "PANEL": "#15191F", "RULE": "#78838E", "CONTOUR": "#98A2AB", "INK": "#FBF7EE",
+    "SOFT_INK": "#D3D8DB", "IN_HAND": "#A9D2F6", "OVER": "#FF9C81", "DONE": "#86DBCA", "ADDED": "#D9C2EF",
+    "HAND_FLAG": "#F2C877",
+}  # fmt: skip
+
 PAPER, PANEL, RULE, CONTOUR = (QColor(_PAPER[name]) for name in ("PAPER", "PANEL", "RULE", "CONTOUR"))
 INK, SOFT_INK = QColor(_PAPER["INK"]), QColor(_PAPER["SOFT_INK"])
 IN_HAND, OVER, DONE = QColor(_PAPER["IN_HAND"]), QColor(_PAPER["OVER"]), QColor(_PAPER["DONE"])
@@ -24,18 +36,24 @@ OVER_FAINT.setAlpha(_FAINT)
 
 _COLOURS = {"PAPER": PAPER, "PANEL": PANEL, "RULE": RULE, "CONTOUR": CONTOUR, "INK": INK, "SOFT_INK": SOFT_INK,
             "IN_HAND": IN_HAND, "OVER": OVER, "DONE": DONE, "ADDED": ADDED, "HAND_FLAG": HAND_FLAG}  # fmt: skip
-_state = {"dusk": False}
+_state = {"dusk": False, "clear": False}
 
 
 def is_dusk() -> bool:
-    """Whether the inks of dusk are in force; what is drawn with them is drawn anew where that changes."""
+    """Whether the inks of dusk are in force."""
     return _state["dusk"]
 
 
-def use(dusk: bool) -> None:
-    """Let the inks of dusk be in force, or those of paper."""
-    _state["dusk"] = dusk
-    for name, value in (_DUSK if dusk else _PAPER).items():
+def in_force() -> tuple[bool, bool]:
+    """Whether dusk is in force, and whether high contrast is; what is drawn is drawn anew where that changes."""
+    return _state["dusk"], _state["clear"]
+
+
+def use(dusk: bool, clear: bool = False) -> None:
+    """Let the inks of dusk be in force, or those of paper; ``clear``: with high contrast."""
+    _state.update(dusk=dusk, clear=clear)
+    inks = (_DUSK_CLEAR if clear else _DUSK) if dusk else (_PAPER_CLEAR if clear else _PAPER)
+    for name, value in inks.items():
         _COLOURS[name].setRgba(QColor(value).rgba())
     OVER_FAINT.setRgba(OVER.rgba())
     OVER_FAINT.setAlpha(_FAINT)

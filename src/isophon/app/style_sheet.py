@@ -19,11 +19,11 @@ QWidget#panel, QFrame#panel {{ background: {PANEL.name()}; }}
 QFrame#rule {{ background: {RULE.name()}; }}
 QToolTip {{ background: {PAPER.name()}; color: {INK.name()}; border: 1px solid {CONTOUR.name()};
   padding: 4px; }}
-QLabel#title {{ font-size: 12.75pt; font-weight: 700; }}
-QLabel#head {{ font-size: 11.25pt; font-weight: 700; }}
+QLabel#title {{ font-size: 12pt; font-weight: 700; }}
+QLabel#head {{ font-size: 12pt; font-weight: 700; }}
 QLabel#soft {{ color: {SOFT_INK.name()}; }}
-QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 10.5pt; }}
-QLineEdit#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 15pt; background: transparent; border: none;
+QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 9.75pt; }}
+QLineEdit#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 12pt; background: transparent; border: none;
   padding: 0 2px; }}
 QLineEdit#clock:focus {{ background: {PAPER.name()}; border: none; padding: 0 2px; }}
 QLabel#message {{ background: {PANEL.name()}; border: 1px solid {CONTOUR.name()}; border-left: 4px solid {DONE.name()};
@@ -53,7 +53,7 @@ QPushButton#fold:focus {{ border: 1px solid {IN_HAND.name()}; }}
 QPushButton#small {{ padding: 1px 7px; font-size: 9pt; }}
 QPushButton#snug {{ padding: 5px 8px; }}
 QPushButton#snug:focus {{ padding: 4px 7px; }}
-QPushButton#tiny {{ padding: 0px 5px; font-size: 8.25pt; }}
+QPushButton#tiny {{ padding: 0px 5px; font-size: 9pt; }}
 QPushButton#tiny:focus {{ border: 1px solid {IN_HAND.name()}; padding: 0px 5px; }}
 QPushButton#small:focus {{ border: 1px solid {IN_HAND.name()}; padding: 1px 7px; }}
 QPushButton#row {{ text-align: left; padding: 10px 14px; background: {PANEL.name()};

@@ -32,6 +32,7 @@ from isophon.app.palettes import (
     PAPER,
     RULE,
     SOFT_INK,
+    in_force,
     is_dusk,
 )
 from isophon.app.style_sheet import MONO, SANS, style_sheet
@@ -49,6 +50,7 @@ __all__ = [
     "PAPER",
     "RULE",
     "SOFT_INK",
+    "in_force",
     "is_dusk",
 ]  # fmt: skip
 
@@ -66,6 +68,7 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
+SMALL, TEXT, HEAD = 12, 13, 16  # the three sizes of type, in pixels where type is as large as usual
 SILENT_DB = -119.0  # at and under this a level is told as silence
 
 
@@ -95,7 +98,7 @@ def u(size: float) -> int:
 
 
 @lru_cache(maxsize=32)
-def sans(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+def sans(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The text font; ``size`` in pixels where type is as large as usual."""
     font = QFont(SANS)
     font.setPointSizeF(_POINTS * larger() * size)
@@ -104,7 +107,7 @@ def sans(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
 
 
 @lru_cache(maxsize=32)
-def mono(size: float, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+def mono(size: int, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The font for numbers, as :func:`sans`."""
     font = QFont(MONO)
     font.setPointSizeF(_POINTS * larger() * size)

@@ -12,13 +12,13 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QMainWindow, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QScrollArea, QStackedWidget, QWidget
 
 from isophon.app import theme
 from isophon.app.pages.start_page import StartPage
 from isophon.app.views.file_dialog import SOUND_FILES, files_to_open
 from isophon.app.views.labels import Label
-from isophon.app.views.made import named
+from isophon.app.views.made import make_column, named
 from isophon.core.reading import real
 
 _SESSION_ENDING = ".isophon"
@@ -66,8 +66,7 @@ class Window(QMainWindow):
         self.message = Label("", objectName="message", wordWrap=True)
         self.message.hide()
         first = named(QWidget(), "page")
-        column = QVBoxLayout(first)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = make_column(first)
         column.addWidget(self.message)
         column.addWidget(self.start, 1)
         self.stack = QStackedWidget()

@@ -1,4 +1,4 @@
-"""Paper or dusk: as the desktop has it, or as chosen; kept between starts."""
+"""Paper or dusk: as the desktop has it, or as chosen; kept between starts. High contrast is the desktop's."""
 
 from __future__ import annotations
 
@@ -35,7 +35,10 @@ class Appearance(QObject):
         super().__init__(app)
         self._app = app
         self.look: Look = _recalled()
-        app.styleHints().colorSchemeChanged.connect(lambda *_: self._apply())
+        self._style = app.styleHints()  # held: PySide takes what it gives away with it
+        self._style.colorSchemeChanged.connect(lambda *_: self._apply())
+        self._hints = self._style.accessibility()
+        self._hints.contrastPreferenceChanged.connect(lambda *_: self._apply())
         self._apply(first=True)
 
     def choose(self, look: Look) -> None:
@@ -45,12 +48,17 @@ class Appearance(QObject):
             write_text(_path(), msgspec.json.encode(_Kept(look)).decode() + "\n")
         self._apply()
 
+    def wants_contrast(self) -> bool:
+        """Whether the desktop asks for high contrast."""
+        return self._hints.contrastPreference() == Qt.ContrastPreference.HighContrast
+
     def _apply(self, first: bool = False) -> None:
         desktop = self._app.styleHints().colorScheme() == Qt.ColorScheme.Dark
         dusk = desktop if self.look == "desktop" else self.look == "dusk"
-        if not first and dusk == palettes.is_dusk():
+        wanted = dusk, self.wants_contrast()
+        if not first and wanted == palettes.in_force():
             return
-        palettes.use(dusk)
+        palettes.use(*wanted)
         self._app.setPalette(_palette())
         self._app.setStyleSheet(theme.sheet())
         for widget in self._app.allWidgets():

@@ -8,14 +8,12 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
-    QHBoxLayout,
     QHeaderView,
     QInputDialog,
     QListWidget,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -26,6 +24,7 @@ from isophon.app.pages.settings_differ import settings_that_differ
 from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import Label
+from isophon.app.views.made import make_column, make_row
 from isophon.core.errors import IsophonError
 from isophon.core.session import edits
 
@@ -63,19 +62,18 @@ class CardsPage(QDialog):
                    self.away: self._take_away, close: self.accept}  # fmt: skip
         for button, action in actions.items():
             button.clicked.connect(action)
-        right = QVBoxLayout()
+        right = make_column()
         right.addWidget(self.words)
         right.addWidget(self.table, 1)
-        beside = QHBoxLayout()
+        beside = make_row()
         beside.addWidget(self.list)
         beside.addLayout(right, 1)
-        foot = QHBoxLayout()
+        foot = make_row()
         for button in (self.use, self.keep, self.bring, self.give, self.away):
             foot.addWidget(button)
         foot.addStretch()
         foot.addWidget(close)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 16, 20, 14)
+        layout = make_column(self, around=(20, 16, 20, 16))
         layout.addWidget(Label("Voice cards", objectName="title"))
         layout.addLayout(beside, 1)
         layout.addLayout(foot)

@@ -12,12 +12,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
-    QHBoxLayout,
     QLineEdit,
     QProgressBar,
     QPushButton,
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -30,7 +28,7 @@ from isophon.app.sheets import PASSES
 from isophon.app.views.file_dialog import folder_to_use
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
-from isophon.app.views.made import grid, named, spaced
+from isophon.app.views.made import grid, make_column, make_row, named
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.handover import bundle
@@ -140,16 +138,14 @@ class HandOverPage(QWidget):
         page = named(QWidget(scroll.viewport()), "page")
         inner = QWidget(page)
         inner.setMaximumWidth(1080)
-        column = spaced(QVBoxLayout(inner), 12)
-        fields = grid(None, 14, 10)
-        folder = QHBoxLayout()
-        folder.setSpacing(8)
+        column = make_column(inner, between=12)
+        fields = grid(None, 16, 8)
+        folder = make_row()
         folder.addWidget(self.folder, 1)
         folder.addWidget(choose)
         fields.addWidget(Label("Folder"), 0, 0)
         fields.addLayout(folder, 0, 1)
-        kind = QHBoxLayout()
-        kind.setSpacing(8)
+        kind = make_row()
         kind.addWidget(self.which)
         kind.addWidget(self.format)
         kind.addWidget(self.bit_depth)
@@ -168,7 +164,7 @@ class HandOverPage(QWidget):
         fields.addLayout(boxes, 3, 1)
         fields.addWidget(Label("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
         fields.addWidget(self.will, 7, 1)
-        buttons = QHBoxLayout()
+        buttons = make_row()
         buttons.addWidget(self.write)
         buttons.addWidget(self.look)
         buttons.addWidget(self.bar, 1)
@@ -185,13 +181,11 @@ class HandOverPage(QWidget):
         column.addWidget(self.outcome)
         column.addWidget(self.table)
         column.addStretch()
-        row = QHBoxLayout(page)
-        row.setContentsMargins(64, 22, 64, 16)
+        row = make_row(page, around=(64, 24, 64, 16))
         row.addWidget(inner, 1)
         row.addStretch()
         scroll.setWidget(page)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
+        outer = make_column(self)
         outer.addWidget(scroll)
 
     def chosen(self) -> HandOverSettings:

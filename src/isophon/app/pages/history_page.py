@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.labels import Label
+from isophon.app.views.made import make_column
 
 
 class HistoryPage(QDialog):
@@ -19,8 +20,7 @@ class HistoryPage(QDialog):
         self.setWindowTitle("History")
         self.resize(430, 520)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 16, 20, 16)
+        layout = make_column(self, around=(20, 16, 20, 16))
         layout.addWidget(Label("History", objectName="title"))
         about = Label("Click a step to go there. What lies after it stays until something else is done.")
         about.setObjectName("soft")
@@ -49,6 +49,8 @@ class HistoryPage(QDialog):
         for i in range(self.steps.count()):
             item = self.steps.item(i)
             item.setForeground(theme.SOFT_INK if i > history.at else theme.INK)
-            item.setFont(theme.sans(13, theme.QFont.Weight.Bold if i == history.at else theme.QFont.Weight.Normal))
+            item.setFont(
+                theme.sans(theme.TEXT, theme.QFont.Weight.Bold if i == history.at else theme.QFont.Weight.Normal)
+            )
         self.steps.setCurrentRow(history.at)
         self.steps.scrollToItem(self.steps.item(history.at))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QDialog, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QPushButton, QScrollArea, QWidget
 
 from isophon.app.sheets import PASSES
 from isophon.app.views.labels import Label
-from isophon.app.views.made import grid, named
+from isophon.app.views.made import grid, make_column, named
 
 
 def _station(number: int) -> str:
@@ -147,8 +147,7 @@ class KeysPage(QDialog):
         self._scroll = QScrollArea(widgetResizable=True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._shown = 0
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 16, 24, 14)
+        layout = make_column(self, around=(24, 16, 24, 16))
         layout.addWidget(self._scroll)
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
@@ -183,7 +182,7 @@ class KeysPage(QDialog):
 def _columns(count: int) -> QWidget:
     """All keys in so many columns, the longest groups first so that these are about as long as each other."""
     inner = named(QWidget(), "page")
-    rows = grid(inner, 14, 1)
+    rows = grid(inner, 16, 0)
     row = [0] * count
     for title, group in sorted(KEYS, key=lambda one: -len(one[1])):
         side = row.index(min(row))

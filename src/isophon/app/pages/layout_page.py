@@ -8,13 +8,11 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QHBoxLayout,
     QHeaderView,
     QPushButton,
     QScrollArea,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -23,7 +21,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.file_dialog import SOUND_FILES, file_to_open, files_to_open, folder_to_use
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
-from isophon.app.views.made import RIGHT, figures_right, spaced
+from isophon.app.views.made import RIGHT, figures_right, make_column, make_row
 from isophon.app.views.song_chart import SongChart
 from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
@@ -87,7 +85,7 @@ class LayoutPage(QWidget):
         workspace.take_changed.connect(self.refresh)
 
     def _lay_out(self) -> None:
-        buttons = spaced(QHBoxLayout(), 8)
+        buttons = make_row()
         for button in (self.add, self.folder, self.replace, self.remove, self.up, self.down):
             buttons.addWidget(button)
         buttons.addStretch(1)
@@ -101,9 +99,7 @@ class LayoutPage(QWidget):
             self.table.setColumnWidth(i, width)
         header.setStretchLastSection(True)
         figures_right(self.table, range(_START, len(COLUMNS) - 1))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(22, 18, 22, 16)
-        column.setSpacing(10)
+        column = make_column(self, between=8, around=(24, 16, 24, 16))
         column.addWidget(Label("Lay out", objectName="title"))
         column.addWidget(self.about)
         self.song = QScrollArea(widgetResizable=True)
@@ -169,7 +165,7 @@ class LayoutPage(QWidget):
             if not editable:
                 cell.setFlags(cell.flags() & ~Qt.ItemFlag.ItemIsEditable)
             if _START <= column < len(COLUMNS) - 1:
-                cell.setFont(theme.mono(13))
+                cell.setFont(theme.mono(theme.TEXT))
                 cell.setTextAlignment(RIGHT)
             if column == len(COLUMNS) - 1:
                 cell.setToolTip("\n".join(said))
@@ -184,8 +180,7 @@ class LayoutPage(QWidget):
         choice.activated.connect(lambda _, box=choice, i=item.id: self._set_what(i, box.currentData()))
         choice.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         holder = QWidget()
-        middle = QVBoxLayout(holder)
-        middle.setContentsMargins(0, 0, 0, 0)
+        middle = make_column(holder)
         middle.addWidget(choice, 0, Qt.AlignmentFlag.AlignVCenter)
         self.table.setCellWidget(row, _WHAT, holder)
 

@@ -9,14 +9,13 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.labels import Label
-from isophon.app.views.made import RIGHT, figures_right
+from isophon.app.views.made import RIGHT, figures_right, make_column
 from isophon.app.views.mark_words import mark_words
 from isophon.core.marks import Mark
 
@@ -47,8 +46,7 @@ class MarksPage(QDialog):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._select)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
+        column = make_column(self, around=(20, 16, 20, 16))
         column.addWidget(self.head)
         column.addWidget(self.table, 1)
         workspace.part_changed.connect(self._show)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QPushButton, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QPushButton, QTextBrowser, QWidget
+
+from isophon.app.views.made import make_column
 
 
 class ProofPage(QDialog):
@@ -19,7 +21,6 @@ class ProofPage(QDialog):
         self.page.setAccessibleName("The proof")
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 16, 16, 12)
+        layout = make_column(self, around=(16, 16, 16, 12))
         layout.addWidget(self.page, 1)
         layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)

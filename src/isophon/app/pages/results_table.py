@@ -73,7 +73,7 @@ class ResultsTable(QTableWidget):
             self.setSpan(at, 1, 1, len(_COLUMNS) - 1)
         for column, text in enumerate((self._parts[place].name, *texts)):
             cell = QTableWidgetItem(text)
-            cell.setFont(theme.sans(13))
+            cell.setFont(theme.sans(theme.TEXT))
             self.setItem(at, column, cell)
         self.show()
         self._fit()

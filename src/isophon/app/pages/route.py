@@ -6,14 +6,14 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QMenu, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.in_hand import ALL_HEARD, WITHOUT
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import asks_first, draw_focus
 from isophon.app.views.labels import ElidedLabel
-from isophon.app.views.made import named, spaced
+from isophon.app.views.made import make_column, make_row, named
 from isophon.core.passes import BY_NAME
 
 STATIONS = ("Lay out", *(which.name for which in PASSES), "Hand over")
@@ -113,13 +113,13 @@ class Route(QWidget):
         painter.setPen(QPen(theme.CONTOUR, 2))
         painter.drawLine(self.place(0), self.place(len(STATIONS) - 1))
         room = (self.width() - 2 * theme.u(_SIDE)) / (len(STATIONS) - 1)
-        painter.setFont(theme.sans(14, theme.QFont.Weight.Bold))
+        painter.setFont(theme.sans(theme.TEXT, theme.QFont.Weight.Bold))
         fits = all(painter.fontMetrics().horizontalAdvance(name) < room - 4 for name in STATIONS)
         for i, name in enumerate(STATIONS):
             at, here = self.place(i), i == self.current
             self._draw_ring(painter, i, at)
             painter.setPen(theme.IN_HAND if here else theme.INK)
-            size = 14 if fits else 12
+            size = theme.TEXT if fits else theme.SMALL
             painter.setFont(theme.sans(size, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
             wide = max(room, 2 * theme.u(_SIDE)) if i in (LAY_OUT, HAND_OVER) else room  # nothing stands beyond these
             box = QRectF(at.x() - wide / 2, theme.u(27), wide, theme.u(18))
@@ -128,7 +128,7 @@ class Route(QWidget):
             count = self._counts.get(i)
             if count and count.undecided:
                 painter.setPen(theme.SOFT_INK)
-                painter.setFont(theme.mono(12))
+                painter.setFont(theme.mono(theme.SMALL))
                 box = QRectF(at.x() + theme.u(9), 0, room, theme.u(14))
                 painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(count.undecided))
             if risky := self._risky.get(i):
@@ -146,7 +146,7 @@ class Route(QWidget):
         painter.setBrush(theme.HAND_FLAG)
         painter.drawPolygon(QPolygonF([QPointF(left, y), QPointF(left + size, y), QPointF(left + size / 2, y - size)]))
         painter.setPen(theme.SOFT_INK)
-        painter.setFont(theme.mono(12))
+        painter.setFont(theme.mono(theme.SMALL))
         box = QRectF(left + size + 2, y - theme.u(11), theme.u(40), theme.u(14))
         painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(count))
 
@@ -220,13 +220,10 @@ class TitleRow(QFrame):
         self.undo, self.redo = named(QPushButton("Undo"), "plain"), named(QPushButton("Redo"), "plain")
         self.more = named(QPushButton("More"), "plain")
         self.more.setMenu(menu)
-        texts = spaced(QVBoxLayout(), 0)
-        texts.setContentsMargins(0, 2, 0, 2)
+        texts = make_column(between=0)
         texts.addWidget(self.name)
         texts.addWidget(self.state)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 2, 8, 2)
-        row.setSpacing(10)
+        row = make_row(self, around=(12, 0, 8, 0))
         row.addWidget(_Badge())
         row.addLayout(texts, 2)
         row.addWidget(self.route, 6)

@@ -8,12 +8,12 @@ from pathlib import Path
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QShortcut, QShowEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QProgressBar, QPushButton, QScrollArea, QWidget
 
 from isophon.app import theme
 from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import Label
-from isophon.app.views.made import named, spaced
+from isophon.app.views.made import make_column, make_row, named
 
 
 class StartPage(QWidget):
@@ -41,8 +41,8 @@ class StartPage(QWidget):
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(self.cancel_asked)
-        self.lists = spaced(QVBoxLayout(), 6)
-        column = spaced(QVBoxLayout(), 12)
+        self.lists = make_column(between=8)
+        column = make_column(between=12)
         column.addWidget(_Emblem(), 0, Qt.AlignmentFlag.AlignHCenter)
         title = Label("Isophon", objectName="title")
         title.setFont(theme.sans(28, theme.QFont.Weight.Bold))
@@ -52,7 +52,7 @@ class StartPage(QWidget):
             "Every blemish measured against the voice around it, and brought down just enough.", objectName="soft"
         )
         column.addWidget(about, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addSpacing(10)
+        column.addSpacing(8)
         column.addWidget(self.open)
         column.addWidget(self.new)
         column.addWidget(self.demo)
@@ -61,7 +61,7 @@ class StartPage(QWidget):
             objectName="soft", wordWrap=True, alignment=Qt.AlignmentFlag.AlignHCenter,
         )  # fmt: skip
         column.addWidget(hint)
-        column.addSpacing(6)
+        column.addSpacing(8)
         column.addLayout(self.lists)
         column.addWidget(self.work)
         column.addWidget(self.bar)
@@ -74,11 +74,10 @@ class StartPage(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         scroll.setWidget(page)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
+        whole = make_column(self)
         whole.addWidget(scroll)
-        outer = QVBoxLayout(page)
-        row = QHBoxLayout()
+        outer = make_column(page)
+        row = make_row()
         outer.addStretch(2)
         outer.addLayout(row)
         outer.addStretch(3)

@@ -6,12 +6,12 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QPlainTextEdit, QPushButton, QWidget
 
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.settings_differ import settings_that_differ
 from isophon.app.views.labels import Label
-from isophon.app.views.made import named, switch
+from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.core.errors import CallError
 from isophon.core.passes import NAMES
 from isophon.core.session import versions
@@ -29,14 +29,12 @@ class VersionsPage(QDialog):
         self.setWindowTitle("Versions")
         self.resize(520, 440)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
+        column = make_column(self, around=(20, 16, 20, 16))
         column.addWidget(Label("Versions", objectName="title"))
         about = ("A letter keeps all that is decided now. Go to another letter, change on, and switch between them "
                  "while it plays (Ctrl+1 to Ctrl+4). What you change belongs to the letter in force.")  # fmt: skip
         column.addWidget(Label(about, objectName="soft", wordWrap=True))
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        row = make_row()
         self.letters: dict[Letter, QPushButton] = {}
         for number, letter in enumerate(LETTERS, 1):
             button = switch(letter)
@@ -52,7 +50,7 @@ class VersionsPage(QDialog):
         self.text.setReadOnly(True)
         self.text.setAccessibleName("How the others differ from what stands now")
         column.addWidget(self.text, 1)
-        buttons = QHBoxLayout()
+        buttons = make_row()
         self.settle = QPushButton("Keep this one only")
         self.settle.setToolTip("What stands now is the one that counts; the letters go")
         self.settle.clicked.connect(lambda: workspace.edit("keep one version", versions.settled))

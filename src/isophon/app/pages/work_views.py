@@ -7,14 +7,11 @@ from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QBoxLayout,
     QButtonGroup,
     QFrame,
-    QHBoxLayout,
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -32,7 +29,7 @@ from isophon.app.views.folding import Folding
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
-from isophon.app.views.made import named, switch
+from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.notice import Notice
 from isophon.app.views.parts_panel import WIDTH, PartsPanel
 from isophon.app.views.session_menu import SessionMenu
@@ -65,7 +62,7 @@ class WorkViews(QWidget):
         self.pages = QStackedWidget(self)
         self.message = Notice(self, self.pages)
         self.transport = Transport(self)
-        column = _tight(QVBoxLayout(self))
+        column = make_column(self, between=0)
         for widget in (self.title, _rule(self), self.pages, _rule(self), self.transport):
             column.addWidget(widget, 1 if widget is self.pages else 0)
         yield
@@ -76,7 +73,7 @@ class WorkViews(QWidget):
         self.pages.addWidget(self.layout_page)
         yield
         passes = QWidget(self.pages)
-        beside = _tight(QHBoxLayout(passes))
+        beside = make_row(passes, between=0)
         self.panel = PartsPanel(workspace, passes)
         self.parts = Folding(self.panel, theme.u(WIDTH), "the parts", True, passes)
         beside.addWidget(self.parts)
@@ -154,14 +151,12 @@ class WorkViews(QWidget):
         chart = self.under_map = QWidget(self.work)
         self.skyline, self.stack_chart = Skyline(self.workspace, chart), StackChart(self.workspace, chart)
         self.stack_chart.hide()
-        heading = QHBoxLayout()
-        heading.setContentsMargins(16, 4, 12, 2)
+        heading = make_row(between=0, around=(16, 4, 12, 0))
         self.about = ElidedLabel("soft", chart)
-        heading.setSpacing(0)
         heading.addWidget(Label("Skyline", chart, objectName="head"))
-        heading.addSpacing(10)
+        heading.addSpacing(8)
         heading.addWidget(self.about, 1)
-        heading.addSpacing(10)
+        heading.addSpacing(8)
         order = QButtonGroup(self)
         self.will_sound = switch("after chain", chart)
         self.orders = {name: switch(name, chart) for name in ORDERS}
@@ -194,7 +189,7 @@ class WorkViews(QWidget):
         self.of_skyline = (self.draw, *self.orders.values())
         for button in (*self.of_skyline, self.will_sound, self.signs, self.stack):
             button.setObjectName("small")
-        column = _tight(QVBoxLayout(chart))
+        column = make_column(chart, between=0)
         column.addLayout(heading)
         column.addWidget(self.skyline, 1)
         column.addWidget(self.stack_chart, 1)
@@ -205,12 +200,6 @@ def usual_sizes(high: int) -> tuple[int, int, int, int]:
     skyline = round(min(max(_SKYLINE * high, theme.u(_SKYLINE_FROM)), theme.u(_SKYLINE_TO)))
     lens = min(theme.u(_LENS), high // 2)
     return high - skyline, skyline, lens, high - lens
-
-
-def _tight(layout: QBoxLayout) -> QBoxLayout:
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(0)
-    return layout
 
 
 def _rule(parent: QWidget, vertical: bool = False) -> QFrame:

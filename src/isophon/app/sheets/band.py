@@ -7,7 +7,7 @@ import math
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from isophon.app import theme
 from isophon.app.model.passes import SURE, Controls, HandTools, Knob, LensView, Pass, SkylineView, TraceView, Words
@@ -18,6 +18,7 @@ from isophon.app.views.frequencies import band_of
 from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice, Field
 from isophon.app.views.labels import Label
+from isophon.app.views.made import make_column, make_row
 from isophon.core.audio.bell import SHAPES
 from isophon.core.marks import Mark
 from isophon.core.passes.band.mark import BandMark
@@ -43,8 +44,7 @@ class BandExtras(Extras):
         self.shape.setAccessibleName("Shape")
         self.shape.activated.connect(self._set_shape)
         self.fields = {name: Field() for name in ("frequency", "Q", "change")}
-        row = QHBoxLayout()
-        row.setSpacing(3)
+        row = make_row(between=4)
         self.shape.setMaximumWidth(theme.u(72))
         row.addWidget(self.shape)
         for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
@@ -65,7 +65,7 @@ class BandExtras(Extras):
         self.loud = QCheckBox("cut bands of loud words")
         self.loud.setToolTip("Bands that stand out only in loud words are cut while they do")
         self.loud.clicked.connect(lambda on: workspace.set_of_kind("band", "by_level", on))
-        below = QHBoxLayout()
+        below = make_row()
         below.addWidget(self.by)
         self.give = QPushButton("To the others")
         self.give.setToolTip("Give these bands to the other selected parts, else to all parts of the same singer")
@@ -73,8 +73,7 @@ class BandExtras(Extras):
         self.words = Label("", objectName="soft", wordWrap=True)
         below.addStretch()
         below.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 4)
+        column = make_column(self, around=(0, 0, 0, 4))
         column.addLayout(row)
         column.addLayout(below)
         column.addWidget(self.loud)

@@ -213,7 +213,7 @@ class FineSpectrum(Following):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(theme.sans(12))
+        painter.setFont(theme.sans(theme.SMALL))
         box, seen = self._box(), self._seen
         painter.fillRect(self.rect(), theme.PAPER)  # the map may lie under it
         painter.setPen(QPen(theme.RULE, 1))

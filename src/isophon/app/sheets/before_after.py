@@ -51,7 +51,7 @@ class BeforeAfter(SheetPicture):
             x = float(scale.x(value))
             painter.setPen(QPen(theme.OVER, 1.5))
             painter.drawLine(QLineF(x, box.top() + theme.u(14), x, box.bottom()))
-            width = theme.text_width(words, 11)
+            width = theme.text_width(words, theme.SMALL)
             painter.drawText(QPointF(max(box.left() + 3, min(box.right() - width - 3, x - width / 2)),
                                      box.top() + theme.u(11)), words)  # fmt: skip
         painter.setPen(theme.SOFT_INK)

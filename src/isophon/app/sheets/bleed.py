@@ -7,7 +7,7 @@ from collections.abc import Collection
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.leaks import CLICK
@@ -16,7 +16,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.label_room import LabelRoom, width_of
 from isophon.app.views.labels import Label
-from isophon.app.views.made import spaced
+from isophon.app.views.made import make_column, make_row
 from isophon.app.views.ticked import Ticked
 from isophon.core.audio.leak import Leak
 from isophon.core.passes.bleed.learn import response
@@ -51,13 +51,11 @@ class BleedExtras(Extras):
         self.words = Label("", objectName="soft", wordWrap=True)
         self.picture = LeakPicture(workspace)
         self.in_head = (self.on,)
-        row = spaced(QHBoxLayout(), 8)
+        row = make_row()
         row.addWidget(self.learn)
         row.addWidget(self.learn_all)
         row.addStretch(1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 0, 2)
-        column.setSpacing(3)
+        column = make_column(self)
         column.addWidget(self.source)
         column.addLayout(row)
         column.addWidget(self.words)
@@ -135,7 +133,7 @@ class LeakPicture(QWidget):
         leak = self.workspace.part.leak
         if leak is None or not leak.heights:
             painter.setPen(theme.SOFT_INK)
-            painter.setFont(theme.sans(11))
+            painter.setFont(theme.sans(theme.SMALL))
             for box, words in zip(boxes, ("delay", "path over time", "over frequency"), strict=True):
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
             return
@@ -180,7 +178,7 @@ def _line(painter: QPainter, x: np.ndarray, y: np.ndarray, ink: QColor) -> None:
 
 
 def _words(painter: QPainter, box: QRectF, words: tuple[str, str, str]) -> None:
-    painter.setFont(theme.sans(11))
+    painter.setFont(theme.sans(theme.SMALL))
     painter.setPen(theme.SOFT_INK)
     foot = QRectF(box.left() + 1, box.bottom() - 16, box.width() - 2, 14)
     room, (left, middle, right) = LabelRoom(), words

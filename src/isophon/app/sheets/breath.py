@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox
 
 from isophon.app import theme
 from isophon.app.model.passes import (
@@ -21,6 +21,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.before_after import BeforeAfter
 from isophon.app.sheets.extras import Extras
 from isophon.app.views.gate import draw_fades
+from isophon.app.views.made import make_column
 from isophon.core.marks import GONE_DB
 from isophon.core.passes.breath.find import measured
 from isophon.core.passes.breath.mark import BreathMark
@@ -37,8 +38,7 @@ class BreathExtras(Extras):
         super().__init__(workspace)
         self.fill = QCheckBox("room tone underneath")
         self.fill.clicked.connect(lambda on: workspace.set_of_kind("breath", "fill", on))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 4)
+        column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.fill)
 
     def show_part(self) -> None:

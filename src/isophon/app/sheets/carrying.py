@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.clock_field import seconds_of
 from isophon.app.views.keyboard import Choice, Field
+from isophon.app.views.made import make_column, make_row
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark
 from isophon.core.passes.carry import passages
@@ -42,11 +43,10 @@ class Carrying(QWidget):
         self.typed.setPlaceholderText("to 1:07.5")
         self.typed.setAccessibleName("A time of the song to carry the passage to")
         self.typed.returnPressed.connect(self._to_typed)
-        row = QHBoxLayout()
+        row = make_row()
         row.addWidget(self.button)
         row.addWidget(self.what, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = make_column(self)
         column.addLayout(row)
         column.addWidget(self.typed)
         self.typed.hide()

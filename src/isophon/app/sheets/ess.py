@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QWidget
 
 from isophon.app import theme
 from isophon.app.model.passes import (
@@ -24,6 +24,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.ess_pictures import PICTURES, Picture
 from isophon.app.sheets.extras import AlikeExtras
 from isophon.app.views.keyboard import Choice
+from isophon.app.views.made import make_row
 from isophon.core.audio.dynamics import static_db
 from isophon.core.marks import Mark
 from isophon.core.passes.ess.find import measure
@@ -69,7 +70,7 @@ class EssExtras(AlikeExtras):
         for row, widgets in enumerate(
             ((self.by, self.stack), (self.turns, self.start), (self.sounds, self.altogether))
         ):
-            line = QHBoxLayout()
+            line = make_row()
             for widget in widgets:
                 line.addWidget(widget, 1)
             self.column.insertLayout(row, line)

@@ -66,7 +66,7 @@ class Picture(Following):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(theme.sans(12))
+        painter.setFont(theme.sans(theme.SMALL))
         box = QRectF(self.rect()).adjusted(0.5, 8, -0.5, -2)
         if self.shown == PICTURES[0]:
             _draw_curve(painter, box, self.workspace)

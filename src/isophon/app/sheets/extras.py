@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.made import make_column
 from isophon.app.views.slider import Slider
 
 
@@ -68,8 +69,7 @@ class AlikeExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.alike = alike_slider(workspace)
-        column = self.column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = self.column = make_column(self)
         column.addWidget(self.alike)
         self.alike.hide()
 

@@ -8,8 +8,6 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QHBoxLayout,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -22,8 +20,8 @@ from isophon.app.sheets.gap_fades import GapFades
 from isophon.app.views.gate import draw_fades, draw_warnings
 from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice
-from isophon.app.views.label_room import SIZE, draw_label, width_of
-from isophon.app.views.made import spaced, switch
+from isophon.app.views.label_room import draw_label, width_of
+from isophon.app.views.made import make_column, make_row, switch
 from isophon.core.marks import Mark
 from isophon.core.passes.gap.ending import ending_of
 from isophon.core.passes.gap.find import floor_in, measured
@@ -46,8 +44,7 @@ class GapChoice(QWidget):
         for how, words in _GAPS.items():
             self.how.addItem(f"gaps {words}", how)
         self.how.activated.connect(lambda _: workspace.set_of_kind("gap", "how", self.how.currentData()))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 4)
+        column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.how)
 
     def show_part(self) -> None:
@@ -67,16 +64,14 @@ class FloorExtras(Extras):
         self.under.setToolTip("Low cut, hum and hiss: what lies under the voice all the time")
         self.between.setToolTip("What is done between the words")
         sides, both = QButtonGroup(self), QWidget()
-        row = spaced(QHBoxLayout(both), 0)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = make_row(both, between=0)
         for button in (self.under, self.between):
             sides.addButton(button)
             row.addWidget(button)
         self.in_head = (both,)
         self.under.setChecked(True)
         self.between.toggled.connect(lambda _: self.knobs_turned.emit())
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = make_column(self)
         column.addWidget(self.noise, 1)
         column.addWidget(self.gaps)
 
@@ -136,7 +131,7 @@ def _draw_said(painter: QPainter, box: QRectF, words: str) -> None:
     painter.setPen(QPen(theme.HAND_FLAG, 1.4))
     painter.drawPolyline([box.topLeft() + QPointF(0, 8), box.topLeft() + QPointF(0, 1), box.topRight() + QPointF(0, 1),
                           box.topRight() + QPointF(0, 8)])  # fmt: skip
-    painter.setFont(theme.sans(SIZE))
+    painter.setFont(theme.sans(theme.SMALL))
     wide = width_of(painter, words)
     label = QRectF(box.left() + 2, box.top() + 2, wide, painter.fontMetrics().height())
     if wide < box.width():

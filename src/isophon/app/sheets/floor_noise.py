@@ -9,15 +9,15 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets.picture import FOOT
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import ElidedLabel
-from isophon.app.views.made import named
+from isophon.app.views.made import make_column, named
 from isophon.app.views.slider import Slider
 from isophon.core.passes.hiss.settings import SILENT_DB, level_in, noise_in
 from isophon.core.passes.kind import Span
@@ -86,16 +86,12 @@ class FloorNoise(QWidget):
         grid.addWidget(self.sliders["amount_db"], 2, 1, 1, 2)
         grid.addWidget(self.learn, 3, 1, 1, 2, Qt.AlignmentFlag.AlignLeft)
         self.more = QWidget()
-        inner = QVBoxLayout(self.more)
-        inner.setContentsMargins(0, 0, 0, 0)
-        inner.setSpacing(0)
+        inner = make_column(self.more, between=0)
         for widget in (self.hiss_words, self.sliders["from_hz"], self.sliders["top_db"], self.follow):
             inner.addWidget(widget)
         grid.addWidget(self.more, 4, 1, 1, 2)
         grid.setColumnStretch(1, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
+        column = make_column(self, between=0)
         column.addLayout(grid)
         column.addWidget(self.loss)
         column.addWidget(self.lows, 1)
@@ -203,7 +199,7 @@ class Lows(QWidget):
         super().__init__()
         self.workspace = workspace
         self._kept: tuple[object, tuple[np.ndarray, np.ndarray]] | None = None
-        self.setMinimumHeight(52)
+        self.setMinimumHeight(theme.u(108))
         self.setAccessibleName("The lows of this part, the hum and the low cut")
 
     def _voice(self) -> tuple[np.ndarray, np.ndarray] | None:
@@ -223,10 +219,11 @@ class Lows(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 1, -0.5, -1)
+        box = QRectF(self.rect()).adjusted(0.5, 1, -0.5, -theme.u(FOOT))
         painter.setPen(QPen(theme.RULE, 1))
         painter.setBrush(theme.PAPER)
         painter.drawRect(box)
+        painter.save()
         painter.setClipRect(box)
         voice, part = self._voice(), self.workspace.part
         if voice is None:
@@ -246,6 +243,7 @@ class Lows(QWidget):
             painter.setPen(QPen(theme.IN_HAND, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(QPolygonF(points))
+        painter.restore()
         self._draw_words(painter, box)
 
     def _draw_voice(self, painter: QPainter, box: QRectF, voice: tuple[np.ndarray, np.ndarray], top: float) -> None:
@@ -259,19 +257,20 @@ class Lows(QWidget):
         painter.drawPolygon(QPolygonF([QPointF(first.x(), box.bottom()), *points, QPointF(last.x(), box.bottom())]))
 
     def _draw_words(self, painter: QPainter, box: QRectF) -> None:
-        painter.setFont(theme.mono(11))
+        painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         for hz in (50, 100, 200, 400, 800):
             x = self._x(box, hz)
             painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() - 4))
             words = "50 Hz" if hz == 50 else str(hz)
-            painter.drawText(QRectF(x - 24, box.bottom() - 19, 48, 14), Qt.AlignmentFlag.AlignCenter, words)
+            under = QRectF(x - theme.u(24), box.bottom() + 1, theme.u(48), theme.u(FOOT))
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, words)
         lowest = self.workspace.part.measured.lowest_hz
         if lowest:
             x = self._x(box, lowest)
             painter.setPen(QPen(theme.INK, 1, Qt.PenStyle.DashLine))
-            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom() - 20))
-            painter.setFont(theme.sans(11))
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            painter.setFont(theme.sans(theme.SMALL))
             painter.setPen(theme.INK)
             painter.drawText(QPointF(x + 4, box.top() + 13), "lowest notes")
 

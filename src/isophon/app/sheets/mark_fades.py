@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.labels import Label
-from isophon.app.views.made import named
+from isophon.app.views.made import make_column, named
 from isophon.app.views.slider import Slider
 
 _LONGEST_MS, _STEP_MS, _WORDS = 800.0, 5.0, 148
@@ -23,9 +23,7 @@ class MarkFades(QWidget):
         self.workspace, self.which = workspace, which
         self.sliders = tuple(Slider(words, 0, _LONGEST_MS, 20, lambda v: f"{v:.0f} ms", _STEP_MS, _WORDS)
                              for words in ("Fade in", "Fade out"))  # fmt: skip
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(1)
+        column = make_column(self, between=0, around=(0, 4, 0, 0))
         column.addWidget(Label(f"The {which.words.one} selected", objectName="soft"))
         for i, (slider, tip) in enumerate(zip(self.sliders, _TIPS, strict=True)):
             slider.setToolTip(tip)

@@ -45,7 +45,7 @@ class SheetPicture(Following):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(theme.sans(11))
+        painter.setFont(theme.sans(theme.SMALL))
         box = QRectF(self.rect()).adjusted(0.5, 4, -0.5, -theme.u(FOOT))
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawRect(box)
@@ -82,7 +82,7 @@ class Scale:
             x = float(self.x(value))
             painter.setPen(QPen(theme.RULE, 1))
             painter.drawLine(QLineF(x, self.box.top(), x, self.box.bottom()))
-            width = theme.text_width(text, 11)
+            width = theme.text_width(text, theme.SMALL)
             left = min(self.box.right() - width, max(self.box.left(), x - width / 2))
             if left >= room + 4:
                 painter.setPen(theme.SOFT_INK)

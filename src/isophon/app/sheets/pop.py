@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox
 
 from isophon.app import theme
 from isophon.app.model.passes import (
@@ -20,6 +20,7 @@ from isophon.app.model.passes import (
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.pop_lows import PopLows
+from isophon.app.views.made import make_column
 from isophon.core.passes.pop.find import drawn
 from isophon.core.takes.pictures import LOWS
 
@@ -32,8 +33,7 @@ class PopExtras(Extras):
         self.lift = QCheckBox("listen to what is removed raised by 300 Hz")
         self.lift.setToolTip("For small loudspeakers that play no pops; only while removed plays")
         self.lift.clicked.connect(workspace.set_lifted)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 4)
+        column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.lift)
 
     def show_part(self) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from isophon.app import theme
 from isophon.app.model.passes import Knob, Pass
@@ -16,7 +16,7 @@ from isophon.app.sheets.extras import Following
 from isophon.app.sheets.mark_fades import MarkFades
 from isophon.app.views.keyboard import enable, same_held, workable
 from isophon.app.views.labels import ElidedLabel, Label
-from isophon.app.views.made import named, switch
+from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.slider import Slider
 from isophon.core.session.settings import role_default
 
@@ -117,10 +117,10 @@ class Sheet(QWidget):
         self.extras = which.controls.extras(workspace) if which.controls.extras else None
         yield
         self.picture = which.controls.picture(workspace) if which.controls.picture else None
-        head = QHBoxLayout()
+        head = make_row()
         self.about = ElidedLabel("soft", least=0.7)  # half a word tells nothing
         head.addWidget(Label(which.name, objectName="head"))
-        head.addSpacing(10)
+        head.addSpacing(8)
         head.addWidget(self.about, 1)
         self.more = named(switch("More"), "plain")
         self.more.toggled.connect(self._show_more)
@@ -133,12 +133,10 @@ class Sheet(QWidget):
         self.again.clicked.connect(workspace.leaks.look_again)
         for button in (self.more, self.reset):
             head.addWidget(button)
-        column = self._column = QVBoxLayout(self)
-        column.setContentsMargins(12, 6, 6, 6)
-        column.setSpacing(1)
+        column = self._column = make_column(self, between=0, around=(12, 8, 8, 8))
         column.addLayout(head)
         if self.extras is not None and self.extras.in_head:
-            under_head = QHBoxLayout()
+            under_head = make_row()
             for widget in self.extras.in_head:
                 under_head.addWidget(widget)
             under_head.addStretch(1)
@@ -202,7 +200,7 @@ class Sheet(QWidget):
 
     def _words_width(self) -> int:
         """The room for the words of all knobs: their lines begin at one place, as far left as these words let them."""
-        widest = max(theme.text_width(knob.words, 13) for knob in self.which.controls.knobs)
+        widest = max(theme.text_width(knob.words, theme.TEXT) for knob in self.which.controls.knobs)
         return max(_NARROWEST, round(widest / theme.scale()) + 8)
 
     def _show_more(self, on: bool) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from isophon.app import theme
 from isophon.app.model.passes import Controls, HandTools, Knob, LensView, Pass, SkylineView, TraceView, Words
@@ -14,6 +14,7 @@ from isophon.app.sheets.extras import Extras, alike_slider
 from isophon.app.sheets.spot_curve import SpotCurve
 from isophon.app.views.keyboard import Field
 from isophon.app.views.labels import Label
+from isophon.app.views.made import make_column, make_row
 from isophon.core.marks import Mark
 from isophon.core.passes.spot.find import drawn
 from isophon.core.passes.spot.settings import band_of
@@ -41,12 +42,11 @@ class SpotExtras(Extras):
         self.give.setToolTip("The same spots in the other parts that are selected, else in all of the stack")
         self.give.clicked.connect(self._give)
         self.alike = alike_slider(workspace)
-        row = QHBoxLayout()
+        row = make_row()
         row.addWidget(Label("Curve", objectName="soft"))
         row.addWidget(self.curve, 1)
         row.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 2)
+        column = make_column(self)
         column.addLayout(row)
         column.addWidget(self.alike)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox
 
 from isophon.app import theme
 from isophon.app.model.passes import (
@@ -19,6 +19,7 @@ from isophon.app.model.passes import (
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.tick_scores import TickScores
+from isophon.app.views.made import make_column
 from isophon.core.marks import Mark
 from isophon.core.passes.tick.find import drawn
 from isophon.core.passes.tick.mark import TickMark
@@ -33,8 +34,7 @@ class TickExtras(Extras):
         super().__init__(workspace)
         self.mend = QCheckBox("")
         self.mend.clicked.connect(lambda on: workspace.set_of_kind("tick", "mend", on))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 4)
+        column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.mend)
 
     def show_part(self) -> None:

@@ -7,7 +7,7 @@ from operator import attrgetter
 from typing import Any
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from isophon.app import theme
 from isophon.app.model.passes import (
@@ -28,6 +28,7 @@ from isophon.app.sheets.carrying import Carrying
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.timing_threads import draw_threads
 from isophon.app.views.labels import Label
+from isophon.app.views.made import make_column, make_row
 from isophon.app.views.ticked import Ticked
 from isophon.core.passes.timing import anchors
 from isophon.core.passes.timing.mark import WordMark
@@ -60,14 +61,13 @@ class LineUpExtras(Extras):
         self.follows.toggled_one.connect(self._follow)
         self.words = Label("", objectName="soft")
         self.carrying = Carrying(workspace)
-        row = QHBoxLayout()
+        row = make_row()
         row.addWidget(self.on)
         row.addWidget(self.ends)
         row.addStretch()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 4)
+        column = make_column(self, around=(0, 0, 0, 4))
         column.addLayout(row)
-        below = QHBoxLayout()
+        below = make_row()
         below.addWidget(Label("follows", objectName="soft"))
         below.addWidget(self.follows, 1)
         column.addLayout(below)
@@ -170,6 +170,7 @@ class Lateness(BeforeAfter):
     """How late the words of the part start, as sung and lined up."""
 
     kind, unit, after = "timing", "ms", "lined up"
+    nothing = "No word of this part is compared with a lead."
     words = "How late each word starts against the lead, as sung and lined up; the line is the target"
 
     def values(self, part: Part) -> tuple[np.ndarray, np.ndarray]:

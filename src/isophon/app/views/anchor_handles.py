@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from isophon.app import theme
 from isophon.app.model.passes import Anchors, AnchorTools
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
+from isophon.app.views.label_room import LabelRoom, draw_label, width_of
 from isophon.core.errors import CallError
 from isophon.core.session import edits
 
@@ -80,7 +80,7 @@ class AnchorHandles:
         for other, _ in self.anchors:
             place = self._place(other, wave)
             room.take(QRectF(place.x() - _SIZE, place.y() - _SIZE, 2 * _SIZE, 2 * _SIZE))
-        painter.setFont(theme.mono(SIZE))
+        painter.setFont(theme.mono(theme.SMALL))
         place, wide, high = self._place(at, wave), width_of(painter, words), painter.fontMetrics().height()
         after, before, above = place.x() + _SIZE + 3, place.x() - _SIZE - 3 - wide, place.y() - _SIZE - 3 - high
         tried = ((after, place.y() - high / 2), (before, place.y() - high / 2), (after, above), (before, above))

@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPen
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.label_room import SIZE, draw_label, width_of
+from isophon.app.views.label_room import draw_label, width_of
 from isophon.core.takes.pictures import Axis
 
 _GRAB = 5.0
@@ -67,7 +67,7 @@ class BandLimits:
             return
         painter.save()
         painter.setClipRect(spectrum)
-        painter.setFont(theme.sans(SIZE))
+        painter.setFont(theme.sans(theme.SMALL))
         low, high = (self._y_of(hz, spectrum) for hz in limits)
         painter.setPen(QPen(theme.IN_HAND, 3))
         painter.drawLine(QPointF(spectrum.left() + 2, high), QPointF(spectrum.left() + 2, low))

@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from isophon.app import theme
-from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
+from isophon.app.views.label_room import LabelRoom, draw_label, width_of
 from isophon.core.marks import GONE_DB, Mark
 
 BAR, BOTTOM = 11.0, 12
@@ -19,7 +19,7 @@ _LEAST_APART = 6.0  # pixels a bar, for letters under them
 
 def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
     """What each mark is, under its bar, where the letters would not run into each other."""
-    painter.setFont(theme.sans(SIZE))
+    painter.setFont(theme.sans(theme.SMALL))
     painter.setPen(theme.INK)
     height, letter_of, room = BOTTOM + 2, chart.workspace.pass_.words.letter, LabelRoom()
     if len(bars) * _LEAST_APART > chart.width():
@@ -56,7 +56,7 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
     """What is done to marks, over their bars, wherever that covers neither a bar nor another label."""
     if not chart.numbers:
         return
-    painter.setFont(theme.mono(SIZE))
+    painter.setFont(theme.mono(theme.SMALL))
     plot = chart._plot()
     in_hand, told = set(chart.workspace.in_hand), _words(chart, bars)
     boxes = sorted((bar for _, bar in bars), key=QRectF.left)

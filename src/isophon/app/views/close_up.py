@@ -30,7 +30,7 @@ class Wanted(msgspec.Struct, frozen=True):
     axis: Axis | None
     voice_lufs: float | None
     plan: Plan = ()
-    dusk: bool = msgspec.field(default_factory=theme.is_dusk)
+    inks: tuple[bool, bool] = msgspec.field(default_factory=theme.in_force)
 
     @property
     def place(self) -> tuple[object, ...]:

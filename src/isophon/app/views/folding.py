@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from isophon.app import theme
-from isophon.app.views.made import named
+from isophon.app.views.made import make_row, named
 
 _STRIP, _BUTTON, _DOWN = 20, 20, 5
 
@@ -22,8 +22,7 @@ class Folding(QWidget):
         super().__init__(parent)
         self.setObjectName("panel" if at_left else "page")
         self.inside, self._width, self._what, self._at_left = inside, width, what, at_left
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = make_row(self)
         row.addWidget(inside)
         self.button = named(QPushButton(self), "fold")
         self.button.setFixedSize(QSize(theme.u(_BUTTON), theme.u(_BUTTON)))

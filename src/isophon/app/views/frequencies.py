@@ -48,7 +48,7 @@ def band_of(mark: Mark) -> tuple[float, float]:
 
 def draw_ground(painter: QPainter, plot: QRectF, workspace: Workspace, y_of: Callable[[float], float]) -> None:
     """Frequencies, the spectrum of the sung frames as sung (a line) and cleaned (filled), and the sum of all cuts."""
-    painter.setFont(theme.mono(12))
+    painter.setFont(theme.mono(theme.SMALL))
     for tick in _TICKS:
         x = x_of(plot, tick)
         painter.setPen(QPen(theme.RULE, 1))

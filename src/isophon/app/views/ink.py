@@ -17,8 +17,8 @@ _DEFAULT_VOICE = -24.0
 
 
 @lru_cache(maxsize=8)
-def _inks(voice: int, dusk: bool) -> np.ndarray:
-    """Colours ``(256,)`` of the levels of a picture, for a voice level in dB, in the inks of dusk or of paper."""
+def _inks(voice: int, in_force: tuple[bool, bool]) -> np.ndarray:
+    """Colours ``(256,)`` of the levels of a picture, for a voice level in dB, in the inks that are in force."""
     level = np.arange(256) / 2 + QUIETEST_DB
     faint, dark = voice - _FAINTEST_UNDER_VOICE, voice - _DARKEST_UNDER_VOICE
     share = np.clip((level - faint) / (dark - faint), 0, 1) ** 1.35 * 0.95
@@ -33,7 +33,7 @@ def _inks(voice: int, dusk: bool) -> np.ndarray:
 def ink_image(rows: np.ndarray, voice_lufs: float | None) -> QImage:
     """The picture of levels ``(rows, columns)`` uint8, as dark as they are loud against the voice."""
     voice = _DEFAULT_VOICE if voice_lufs is None else voice_lufs
-    pixels = np.ascontiguousarray(_inks(round(voice), theme.is_dusk())[rows])
+    pixels = np.ascontiguousarray(_inks(round(voice), theme.in_force())[rows])
     height, width = pixels.shape
     return QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGB32).copy()
 

@@ -7,7 +7,6 @@ from PySide6.QtGui import QColor, QPainter
 
 from isophon.app import theme
 
-SIZE = 11  # pixels, of all labels in map and skyline
 _GROUND_ALPHA, _COLUMN = 225, 64
 
 

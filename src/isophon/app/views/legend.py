@@ -65,7 +65,7 @@ class Legend(QFrame):
 
     def sizeHint(self) -> QSize:
         rows = self.rows()
-        wide = max(theme.text_width(words, 13) for words, _ in rows)
+        wide = max(theme.text_width(words, theme.TEXT) for words, _ in rows)
         return QSize(wide + theme.u(_SIGN) + 2 * _EDGE, theme.u(_ROW) * len(rows) + 2 * _EDGE)
 
     def open_over(self, button: QPushButton) -> None:
@@ -84,7 +84,7 @@ class Legend(QFrame):
         for i, (words, draw) in enumerate(self.rows()):
             top = _EDGE + i * row
             draw(painter, QRectF(_EDGE, top, sign - 8, row))
-            painter.setFont(theme.sans(13))
+            painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.INK)
             box = QRectF(_EDGE + sign, top, self.width(), row)
             painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)

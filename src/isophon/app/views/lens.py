@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.lens_pictures import LensPictures
-from isophon.app.views.made import switch
+from isophon.app.views.made import make_column, make_row, switch
 from isophon.app.views.mark_words import mark_words
 from isophon.app.views.slider import Slider
 from isophon.core.marks import Mark
@@ -47,17 +47,14 @@ class Lens(QWidget):
         self.forget = QPushButton("Back to the ceiling")
         self.forget.setToolTip("Forget what was set by hand (Backspace)")
         self.forget.clicked.connect(workspace.forget_hand)
-        buttons = QHBoxLayout()
-        buttons.setSpacing(5)
+        buttons = make_row(between=4)
         for button in (self.good, self.leave, self.forget):
             button.setObjectName("small")
             buttons.addWidget(button, 1)
-        head = QHBoxLayout()
+        head = make_row()
         head.addWidget(self.head, 1)
         head.addSpacing(theme.u(_FOLD))
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(12, 6, 8, 4)
-        layout.setSpacing(3)
+        layout = make_column(self, around=(12, 8, 8, 4))
         layout.addLayout(head)
         layout.addWidget(self.numbers)
         layout.addWidget(self.pictures, 1)

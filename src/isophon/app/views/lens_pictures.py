@@ -108,7 +108,7 @@ class LensPictures(QWidget):
         mark = self.workspace.mark
         if mark is None:
             painter.setPen(theme.SOFT_INK)
-            painter.setFont(theme.sans(14))
+            painter.setFont(theme.sans(theme.TEXT))
             painter.drawText(
                 self.rect(),
                 Qt.AlignmentFlag.AlignCenter,
@@ -129,7 +129,7 @@ class LensPictures(QWidget):
             self._draw_axis(painter, sung)
         for box, text in ((sung, "as sung"), (cleaned, "cleaned")):
             painter.setPen(theme.INK)
-            painter.setFont(theme.sans(12, theme.QFont.Weight.DemiBold))
+            painter.setFont(theme.sans(theme.SMALL, theme.QFont.Weight.DemiBold))
             label = QRectF(box.left(), 0, box.width(), _CAPTION - 2)
             painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         self._draw_box(painter, self.mark_box(mark, sung), mark)
@@ -179,13 +179,13 @@ class LensPictures(QWidget):
             y = box.center().y() - wave / full * (box.height() / 2 - 12)
             painter.setPen(QPen(theme.INK, 1.4))
             painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
-        painter.setFont(theme.mono(12))
+        painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         words = f"{1000 * (end - start):.0f} ms"
         painter.drawText(QRectF(0, sung.bottom() - 20, 40, 16), Qt.AlignmentFlag.AlignRight, words)
 
     def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
-        painter.setFont(theme.mono(12))
+        painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         for hz in self.axis.ticks:
             y = min(max(8.0, box.top() + self.axis.place(hz) * box.height()), box.bottom() - 8)

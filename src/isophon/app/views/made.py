@@ -6,12 +6,13 @@ from collections.abc import Iterable
 from typing import TypeVar
 
 from PySide6.QtCore import QObject, Qt
-from PySide6.QtWidgets import QBoxLayout, QGridLayout, QPushButton, QTableWidget, QWidget
+from PySide6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QPushButton, QTableWidget, QVBoxLayout, QWidget
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 Named = TypeVar("Named", bound=QObject)
 Box = TypeVar("Box", bound=QBoxLayout)
+Margins = tuple[int, int, int, int]
 
 
 def named(thing: Named, name: str) -> Named:
@@ -27,9 +28,19 @@ def switch(text: str, parent: QWidget | None = None) -> QPushButton:
     return button
 
 
-def spaced(layout: Box, pixels: int) -> Box:
-    """A row or column with so much between its parts."""
-    layout.setSpacing(pixels)
+def make_row(parent: QWidget | None = None, between: int = 8, around: Margins = (0, 0, 0, 0)) -> QHBoxLayout:
+    """A row with so many pixels between its parts and around it: left, above, right, below."""
+    return _laid(QHBoxLayout(parent) if parent else QHBoxLayout(), between, around)
+
+
+def make_column(parent: QWidget | None = None, between: int = 4, around: Margins = (0, 0, 0, 0)) -> QVBoxLayout:
+    """A column, as :func:`make_row`."""
+    return _laid(QVBoxLayout(parent) if parent else QVBoxLayout(), between, around)
+
+
+def _laid(layout: Box, between: int, around: Margins) -> Box:
+    layout.setSpacing(between)
+    layout.setContentsMargins(*around)
     return layout
 
 

@@ -43,7 +43,7 @@ class Wanted(msgspec.Struct, frozen=True):
     lines: bool
     changes: tuple[Change, ...] = ()
     plan: Plan = ()
-    dusk: bool = msgspec.field(default_factory=theme.is_dusk)
+    inks: tuple[bool, bool] = msgspec.field(default_factory=theme.in_force)
 
     @property
     def request(self) -> Request:

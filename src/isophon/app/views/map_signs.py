@@ -18,7 +18,7 @@ def draw_ruler(painter: QPainter, box: QRectF, start: float, end: float) -> None
     scale = box.width() / (end - start)
     step = next((s for s in _STEPS if s * scale >= _APART), _STEPS[-1])
     digits = 3 if step < 0.01 else 2 if step < 0.1 else 1 if step < 1 else 0
-    painter.setFont(theme.mono(12))
+    painter.setFont(theme.mono(theme.SMALL))
     for i in range(int(np.ceil(start / step)), int(end / step) + 1):
         x = box.left() + (i * step - start) * scale
         painter.setPen(theme.CONTOUR)

@@ -12,7 +12,7 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.ground import Ground
-from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
+from isophon.app.views.label_room import LabelRoom, draw_label, width_of
 from isophon.app.views.map_signs import Stamps
 from isophon.core.passes import KINDS
 
@@ -113,7 +113,7 @@ class MarkLayer:
     def _draw_letters(self, painter: QPainter, x0: float, scale: float, y: float) -> None:
         """What each mark is, at its place, where there is room."""
         (start, end), letter_of, room = self.workspace.view, self.workspace.pass_.words.letter, LabelRoom()
-        painter.setFont(theme.sans(SIZE))
+        painter.setFont(theme.sans(theme.SMALL))
         for mark in self.workspace.marks_seen(int(self.workspace.view[1] - start) + 1_000):
             first, until = mark.span
             x = x0 + ((first + until) / 2 - start) * scale
@@ -140,7 +140,7 @@ class MarkLayer:
                 if copied_s is not None:  # a passage that was carried there
                     frame = QRectF(left, wave.top(), right - left, box.bottom() - wave.top())
                     painter.drawRect(frame)
-                    painter.setFont(theme.sans(SIZE))
+                    painter.setFont(theme.sans(theme.SMALL))
                     words = f"from {theme.clock(copied_s + part.offset_s)}"
                     wide, high = width_of(painter, words), painter.fontMetrics().height()
                     label = QRectF(left + 3, box.bottom() - high - 3, wide, high)

@@ -58,7 +58,7 @@ class Meter(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(theme.mono(11))
+        painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.INK)
         top = QRectF(0, 0, self.width(), theme.u(13))
         painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._loudness())

@@ -6,13 +6,13 @@ from typing import Any
 
 import msgspec
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QWidget
 
 from isophon.app import theme
 from isophon.app.model.listening import BLOCKS, HIGHEST_DB, LOWEST_DB, PRE_ROLLS_S, RATES, ListeningSettings
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
-from isophon.app.views.made import grid
+from isophon.app.views.made import grid, make_column
 from isophon.app.views.slider import Slider
 from isophon.core.playing.device import Output
 
@@ -44,11 +44,9 @@ class OutputPanel(QFrame):
         self.limited = QCheckBox("listening limiter, −1 dBTP")
         self.limited.setToolTip("Guards ears and loudspeakers; nothing of it goes into a file")
         self.about = Label("", objectName="soft", wordWrap=True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 12, 16, 12)
-        column.setSpacing(8)
+        column = make_column(self, between=8, around=(16, 12, 16, 12))
         column.addWidget(Label("Output", objectName="head"))
-        rows = grid(None, 12, 6)
+        rows = grid(None, 12, 8)
         named = (("Device", self.device), ("Rate", self.rate), ("Block", self.block), ("Heard as", self.sides),
                  ("Pre-roll", self.pre_roll))  # fmt: skip
         for row, (words, choice) in enumerate(named):

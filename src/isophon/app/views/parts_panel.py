@@ -18,13 +18,11 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QFrame,
-    QHBoxLayout,
     QMenu,
     QProgressBar,
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -32,14 +30,14 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import asks_first, draw_focus, workable
 from isophon.app.views.labels import Label
-from isophon.app.views.made import named, switch
+from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.slider import Slider
 from isophon.core.session import layout
 from isophon.core.session.model import Guide, Part
 
 WIDTH = 196
 _ROW = 40
-_BUTTON, _SOON_MS = 17, 150
+_BUTTON, _SOON_MS = 20, 150
 
 
 class PartsPanel(QFrame):
@@ -56,13 +54,10 @@ class PartsPanel(QFrame):
         self._soon.timeout.connect(self._show_work)
         self.stop = named(QPushButton("Stop"), "plain")
         self.stop.clicked.connect(self._stop_or_go)
-        working = QHBoxLayout()
-        working.setContentsMargins(14, 0, 6, 0)
+        working = make_row(around=(16, 0, 8, 0))
         working.addWidget(self.work, 1)
         working.addWidget(self.stop)
-        self._list = QVBoxLayout()
-        self._list.setContentsMargins(0, 0, 0, 8)
-        self._list.setSpacing(0)
+        self._list = make_column(between=0, around=(0, 0, 0, 8))
         inner = named(QWidget(), "panel")
         inner.setLayout(self._list)
         scroll = named(QScrollArea(), "panel")
@@ -70,9 +65,7 @@ class PartsPanel(QFrame):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inner)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
+        column = make_column(self, between=0)
         column.addWidget(scroll, 1)
         column.addLayout(working)
         column.addWidget(self.bar)
@@ -104,7 +97,7 @@ class PartsPanel(QFrame):
             if not items:
                 continue
             heading = Label(f"{title}  {len(items)}", objectName="head")
-            heading.setContentsMargins(12, 5, 0, 3)
+            heading.setContentsMargins(12, 4, 0, 4)
             self._list.addWidget(heading)
             for item in items:
                 row = ItemRow(self.workspace, item.id, isinstance(item, Guide))
@@ -160,9 +153,7 @@ class ItemRow(QWidget):
         self._pointed = False
         self.gain: Slider | None = None
         self.pan: Slider | None = None
-        buttons = QHBoxLayout()
-        buttons.setContentsMargins(0, 0, 0, 0)
-        buttons.setSpacing(3)
+        buttons = make_row(between=4)
         buttons.addStretch(1)
         for button in (self.hear, self.mute):
             button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
@@ -171,9 +162,7 @@ class ItemRow(QWidget):
             hidden.setRetainSizeWhenHidden(True)
             button.setSizePolicy(hidden)
             buttons.addWidget(button)
-        column = self._column = QVBoxLayout(self)
-        column.setContentsMargins(10, theme.u(_ROW - _BUTTON - 2), 6, 2)
-        column.setSpacing(0)
+        column = self._column = make_column(self, between=0, around=(12, theme.u(_ROW - _BUTTON), 8, 0))
         column.addLayout(buttons)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus if is_guide else Qt.FocusPolicy.TabFocus)
@@ -259,7 +248,7 @@ class ItemRow(QWidget):
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
         what = theme.ROLE_WORDS[item.kind] if isinstance(item, Guide) else self._told(item)
-        painter.setFont(theme.sans(12))
+        painter.setFont(theme.sans(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         room = painter.fontMetrics().horizontalAdvance(what) + 8
         painter.drawText(QRectF(self.width() - room - 6, 2, room, theme.u(19)), _RIGHT, what)
@@ -268,7 +257,7 @@ class ItemRow(QWidget):
             self._draw_standing(painter, item, QPointF(18, theme.u(12)))
             left = 30.0
         weight = theme.QFont.Weight.Bold if item.id in ids else theme.QFont.Weight.Normal
-        painter.setFont(theme.sans(13, weight))
+        painter.setFont(theme.sans(theme.TEXT, weight))
         muted = item.listening.muted
         painter.setPen(theme.SOFT_INK if muted else theme.INK)
         space = self.width() - left - room - 12
@@ -312,7 +301,7 @@ class ItemRow(QWidget):
         """Where in the song the item lies, and its open marks."""
         take = self.workspace.pool.take(item.source)
         words, fraction = self.workspace.pool.state(item.source)
-        painter.setFont(theme.sans(12))
+        painter.setFont(theme.sans(theme.SMALL))
         if take.trouble or words:
             painter.setPen(theme.OVER if take.trouble else theme.SOFT_INK)
             text = "cannot be used" if take.trouble else words

@@ -13,10 +13,8 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
     QGridLayout,
-    QHBoxLayout,
     QInputDialog,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -24,6 +22,7 @@ from isophon.app import theme
 from isophon.app.model import chain_shelf
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
+from isophon.app.views.made import make_column, make_row
 from isophon.app.views.slider import Slider
 from isophon.core.errors import IsophonError
 from isophon.core.session.chain import STARTS, Chain
@@ -100,11 +99,8 @@ class RoughPanel(QFrame):
         self.delete = QPushButton("Delete")
         self.delete.setToolTip("Delete the chain of your own that is chosen")
         self.delete.clicked.connect(self._delete)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 12, 16, 12)
-        column.setSpacing(8)
-        top = QHBoxLayout()
-        top.setSpacing(8)
+        column = make_column(self, between=8, around=(16, 12, 16, 12))
+        top = make_row()
         for widget in (self.switch, self.start, self.keep, self.delete):
             top.addWidget(widget, 1 if widget is self.start else 0)
         column.addLayout(top)

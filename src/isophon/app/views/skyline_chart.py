@@ -16,7 +16,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.bars import draw_bars
 from isophon.app.views.keyboard import draw_focus
-from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
+from isophon.app.views.label_room import LabelRoom, draw_label, width_of
 from isophon.app.views.soon import Soon
 from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_stretched, is_far
 from isophon.app.views.trace_chart import RIGHT, margin_left
@@ -131,7 +131,7 @@ class SkylineChart(QWidget):
         workspace = self.workspace
         return [workspace.view, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.order,
                 self.size(), self.devicePixelRatioF(), self._will_sound, workspace.session.chain,
-                theme.is_dusk()]  # fmt: skip
+                theme.in_force()]  # fmt: skip
 
     def _picture(self) -> QPixmap:
         """All bars as a picture, kept as long as they are; for a moment also while other changes of them are due."""
@@ -220,7 +220,7 @@ class SkylineChart(QWidget):
         if self._drawn is None and self._soon.due:
             return  # the first bars are made in turns of their own
         if not self.workspace.marks:
-            painter.setFont(theme.sans(14))
+            painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self.empty_text())
             return
@@ -322,7 +322,7 @@ class SkylineChart(QWidget):
     def _draw_scale(self, painter: QPainter) -> None:
         plot = self._plot()
         low, high = self._range()
-        painter.setFont(theme.mono(12))
+        painter.setFont(theme.mono(theme.SMALL))
         tags = self._tags().values() if self.workspace.marks else ()
         if self.workspace.over_frequency:
             frequencies.draw_ground(painter, plot, self.workspace, self.y_of)
@@ -358,7 +358,7 @@ class SkylineChart(QWidget):
             painter.setPen(QPen(theme.OVER, 1))
             painter.setBrush(theme.OVER if in_force else theme.PAPER)
             painter.drawRoundedRect(tags[setting], 3, 3)
-            painter.setFont(theme.mono(12, theme.QFont.Weight.Bold))
+            painter.setFont(theme.mono(theme.SMALL, theme.QFont.Weight.Bold))
             painter.setPen(theme.PAPER if in_force else theme.OVER)
             painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
 
@@ -366,7 +366,7 @@ class SkylineChart(QWidget):
         """Which ceiling is which, where its line ends; of one that is dragged and not in force, that it is not."""
         plot = self._plot()
         ceilings = sorted(self.ceilings(), key=lambda one: self.y_of(one[2]))
-        painter.setFont(theme.sans(SIZE))
+        painter.setFont(theme.sans(theme.SMALL))
         for i, (setting, words, level, in_force) in enumerate(ceilings):
             told = words if in_force or setting != self.dragged else f"{words}: no effect above the other"
             y, width = self.y_of(level), width_of(painter, told)

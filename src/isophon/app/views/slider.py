@@ -43,7 +43,7 @@ class Slider(QWidget):
         super().__init__(parent)
         self._words, self._low, self._high, self._default = words, low, high, default
         self._show, self._step, self._value, self._factor = show, step, default, factor
-        self._words_width = theme.u(words_width) or theme.text_width(words, 13) + 14
+        self._words_width = theme.u(words_width) or theme.text_width(words, theme.TEXT) + 14
         self._number_width = theme.u(number_width)
         self._gesture = 0
         self._drag: tuple[float, float] | None = None  # the pointer's last place, and the value there, unrounded
@@ -83,7 +83,7 @@ class Slider(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
         on = self.isEnabled()
-        painter.setFont(theme.sans(13))
+        painter.setFont(theme.sans(theme.TEXT))
         painter.setPen(theme.INK if on else theme.CONTOUR)
         flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(0, 0, self._words_width, self.height()), flags, self._words)
@@ -98,7 +98,7 @@ class Slider(QWidget):
             painter.setPen(QPen(ink, 2.2))
             painter.setBrush(theme.PAPER)
             painter.drawEllipse(QPointF(self._x_of(min(max(self._value, self._low), self._high)), middle), 5.5, 5.5)
-        painter.setFont(theme.mono(14, theme.QFont.Weight.Bold))
+        painter.setFont(theme.mono(theme.TEXT, theme.QFont.Weight.Bold))
         painter.setPen(theme.INK if on else theme.CONTOUR)
         box = self._number()
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._show(self._value))

@@ -103,7 +103,7 @@ class SongChart(QWidget):
         selected = item.id in self.workspace.parts_in_hand
         if selected:
             painter.fillRect(QRectF(0, box.top(), self.width(), box.height()), theme.PANEL)
-        painter.setFont(theme.sans(13))
+        painter.setFont(theme.sans(theme.TEXT))
         painter.setPen(theme.INK)
         name = painter.fontMetrics().elidedText(item.name, Qt.TextElideMode.ElideRight, theme.u(_NAMES - 12))
         left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -138,7 +138,7 @@ class SongChart(QWidget):
         take, ratio = self.workspace.pool.take(item.source), self.devicePixelRatioF()
         if take.wave is None or size.width() < 2:
             return None
-        key = item.source, size.toTuple(), ratio, theme.is_dusk(), isinstance(item, Guide)
+        key = item.source, size.toTuple(), ratio, theme.in_force(), isinstance(item, Guide)
         if key not in self._waves:
             if len(self._waves) > 2 * len(self.rows) + 8:
                 self._waves.clear()

@@ -103,7 +103,7 @@ class StackChart(QWidget):
         self._draw_scale(painter)
         draw_focus(painter, self)
         if not self.columns() or self.workspace.over_frequency:
-            painter.setFont(theme.sans(14))
+            painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, _EMPTY)
             return
@@ -116,7 +116,7 @@ class StackChart(QWidget):
         plot, (low, high) = self._plot(), self._range()
         steps = (6, 12, 24) if self.workspace.pass_.unit == "dB" else (25, 50, 100)
         apart = next((step for step in steps if step / (high - low) * plot.height() >= theme.u(15)), 2 * steps[-1])
-        painter.setFont(theme.mono(12))
+        painter.setFont(theme.mono(theme.SMALL))
         for level in range(math.ceil(low / apart) * apart, int(high) + 1, apart):
             y = self.y_of(level)
             painter.setPen(QPen(theme.RULE, 1))

@@ -16,7 +16,7 @@ from isophon.app.views.anchor_handles import AnchorHandles
 from isophon.app.views.band_limits import BandLimits
 from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.keyboard import draw_focus
-from isophon.app.views.label_room import SIZE, LabelRoom, draw_label, width_of
+from isophon.app.views.label_room import LabelRoom, draw_label, width_of
 from isophon.app.views.map_maker import process
 from isophon.app.views.map_pictures import Layer, MapPictures
 from isophon.app.views.map_signs import draw_ruler
@@ -173,7 +173,7 @@ class TraceChart(QWidget):
         """What is in view, and how: where that changes, it is drawn at once."""
         workspace = self.workspace
         seen = workspace.view, workspace.take, workspace.offset, workspace.pass_
-        return *seen, self.size(), self._rows()[2].top(), self.devicePixelRatioF(), theme.is_dusk()
+        return *seen, self.size(), self._rows()[2].top(), self.devicePixelRatioF(), theme.in_force()
 
     def _made_ground(self) -> tuple[tuple, QPixmap]:
         """What lies under the marks, drawn if it is not yet, and what it is drawn of."""
@@ -215,7 +215,7 @@ class TraceChart(QWidget):
     def _draw_ground(self, painter: QPainter) -> None:
         overview, ruler, wave, spectrum = self._rows()
         start, end = self.workspace.view
-        painter.setFont(theme.sans(12))
+        painter.setFont(theme.sans(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         for row, name in ((overview, "song"), (wave, "wave")):
             painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, name)
@@ -236,7 +236,7 @@ class TraceChart(QWidget):
         """The whole song's wave, drawn once for a size."""
         ratio = self.devicePixelRatioF()
         take, song = self.workspace.take, self.workspace.song
-        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None, theme.is_dusk())
+        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None, theme.in_force())
         if self._song_kept is None or self._song_kept[0] != key:
             pixmap = QPixmap((box.size() * ratio).toSize())
             pixmap.setDevicePixelRatio(ratio)
@@ -272,11 +272,11 @@ class TraceChart(QWidget):
     def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
         """The frequencies; where there is no map yet, why."""
         if self.workspace.take.surveyed is None:
-            painter.setFont(theme.sans(14))
+            painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.SOFT_INK)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
         axis = self.workspace.pass_.trace.axis
-        painter.setFont(theme.mono(12))
+        painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         for hz in axis.octaves(theme.u(_APART_HZ) / box.height()):
             y = min(max(box.top() + axis.place(hz) * box.height(), box.top() + 7), box.bottom() - 7)
@@ -311,7 +311,7 @@ class TraceChart(QWidget):
     def _draw_markers(self, painter: QPainter) -> None:
         """Named places: a dot in the overview, a line over the wave and the map, the name above them."""
         overview, ruler, wave, spectrum = self._rows()
-        painter.setFont(theme.sans(SIZE, theme.QFont.Weight.DemiBold))
+        painter.setFont(theme.sans(theme.SMALL, theme.QFont.Weight.DemiBold))
         markers = self.workspace.session.markers
         at = np.array([marker.at for marker in markers]) - self.workspace.offset
         painter.setPen(QPen(theme.DONE, 1.2))

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPainter, QPixmap, QPolygonF, QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFrame, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.appearance import appearance
 from isophon.app.model.hearing import HEARS
 from isophon.app.views.clock_field import ClockField
 from isophon.app.views.labels import Label
-from isophon.app.views.made import named, spaced, switch
+from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.meter import Meter
 from isophon.app.views.output_panel import SIDES, OutputPanel
 from isophon.app.views.rough_panel import RoughPanel
@@ -61,7 +61,7 @@ class Transport(QFrame):
         self.loop.toggled.connect(self.loop_toggled)
         self.compare = QButtonGroup(self)
         self.buttons = {}
-        chosen = spaced(QHBoxLayout(), 0)
+        chosen = make_row(between=0)
         for name in COMPARES:
             button = switch(name)
             button.setToolTip("Compare (C: the next; hold S: as sung)")
@@ -75,12 +75,12 @@ class Transport(QFrame):
         self.turns = switch("alternate")
         self.turns.setToolTip("As sung and cleaned alternate, each time the loop begins (Shift+C)")
         self.turns.toggled.connect(self.turns_toggled)
-        chosen.addSpacing(6)
+        chosen.addSpacing(8)
         chosen.addWidget(self.turns)
         chosen.addWidget(self.all)
         self.hear = QButtonGroup(self)
         self.hears = {}
-        heard = spaced(QHBoxLayout(), 0)
+        heard = make_row(between=0)
         for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
             button = switch(name)
             button.setToolTip(f"{tip} (H: the next)")
@@ -107,20 +107,18 @@ class Transport(QFrame):
         self.device.setAccessibleName("Output")
         self.device.setFixedHeight(theme.u(15))
         self.device.clicked.connect(lambda: self._open(self.output_panel, self.device))
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 4, 12, 4)
-        row.setSpacing(6)
+        row = make_row(self, around=(12, 4, 12, 4))
         for button in (self.all, self.turns):
             button.setMinimumWidth(theme.u(_LEAST))
         row.addWidget(self.play)
         row.addWidget(self.clock)
         row.addWidget(self.loop)
-        row.addSpacing(6)
+        row.addSpacing(8)
         row.addLayout(chosen)
-        row.addSpacing(6)
+        row.addSpacing(8)
         row.addLayout(heard)
-        row.addSpacing(6)
-        level = spaced(QHBoxLayout(), 8)
+        row.addSpacing(8)
+        level = make_row()
         level.addWidget(self.match)
         level.addWidget(self.rough)
         level.addWidget(self.match_value)
@@ -131,7 +129,7 @@ class Transport(QFrame):
         row.addWidget(self.still)
         row.addStretch(1)
         row.addSpacing(8)
-        out = spaced(QVBoxLayout(), 1)
+        out = make_column(between=0)
         out.addWidget(self.device, 0, Qt.AlignmentFlag.AlignRight)
         out.addWidget(self.meter)
         row.addLayout(out)

@@ -199,7 +199,7 @@ class Lows(QWidget):
         super().__init__()
         self.workspace = workspace
         self._kept: tuple[object, tuple[np.ndarray, np.ndarray]] | None = None
-        self.setMinimumHeight(theme.u(108))
+        self.setMinimumHeight(theme.u(92))
         self.setAccessibleName("The lows of this part, the hum and the low cut")
 
     def _voice(self) -> tuple[np.ndarray, np.ndarray] | None:

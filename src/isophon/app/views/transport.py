@@ -107,7 +107,7 @@ class Transport(QFrame):
         self.device.setAccessibleName("Output")
         self.device.setFixedHeight(theme.u(15))
         self.device.clicked.connect(lambda: self._open(self.output_panel, self.device))
-        row = make_row(self, around=(12, 4, 12, 4))
+        row = self._row = make_row(self, around=(12, 4, 12, 4))
         for button in (self.all, self.turns):
             button.setMinimumWidth(theme.u(_LEAST))
         row.addWidget(self.play)
@@ -118,7 +118,7 @@ class Transport(QFrame):
         row.addSpacing(8)
         row.addLayout(heard)
         row.addSpacing(8)
-        level = make_row()
+        level = self._level = make_row()
         level.addWidget(self.match)
         level.addWidget(self.rough)
         level.addWidget(self.match_value)
@@ -154,7 +154,9 @@ class Transport(QFrame):
         self.rough.setText("Chain" if narrow else "Rough chain")
         for name, button in self.hears.items():
             button.setText(name if wide else name.split()[-1])
-        self.meter.setMaximumWidth(theme.u(230 if wide else 132 if narrow else 176))
+        self.meter.setMaximumWidth(theme.u(230 if wide else 100 if narrow else 176))
+        for layout in (self._row, self._level):
+            layout.setSpacing(4 if narrow else 8)
         chosen = (*self.hears.values(), *self.buttons.values())
         for button in (*chosen, self.all, self.turns, self.match, self.rough, self.loop):
             button.setObjectName("small" if narrow else "" if wide else "snug")

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QGridLayout, QLayout, QStackedLayout, QWidget
+from PySide6.QtGui import QAccessible, QImage
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLayout, QStackedLayout, QWidget
 
 from driving import drag, key, press
 from isophon.app import palettes, theme
@@ -81,6 +81,16 @@ def test_type_has_three_sizes_and_everything_stands_on_the_grid(room, qtbot):
             around = [margins.left(), margins.top(), margins.right(), margins.bottom()]
             if not isinstance(layout, QStackedLayout):
                 assert not any(gap % 4 for gap in around + between), (layout.parentWidget(), around, between)
+
+
+def test_a_screen_reader_is_told_a_name_of_everything_that_takes_the_focus(room, qtbot):
+    for station in range(len(STATIONS)):
+        room.open_station(station)
+        for widget in room.findChildren(QWidget):
+            if widget.isVisible() and widget.focusPolicy() != Qt.FocusPolicy.NoFocus:
+                name = QAccessible.queryAccessibleInterface(widget).text(QAccessible.Text.Name)
+                chosen = isinstance(widget, QComboBox)  # Qt tells of those what is chosen
+                assert widget.accessibleName() if chosen else name, (STATIONS[station], widget)
 
 
 def test_marks_are_told_apart_by_their_shapes_however_colours_are_seen(dusk, qtbot):

@@ -90,7 +90,8 @@ class HandOverPage(QWidget):
         self.format.addItems(["wav", "flac", "aiff"])
         self.bit_depth.addItems(list(_DEPTHS))
         self.clip = Choice()
-        for choice, name in ((self.which, "Parts"), (self.format, "Format"), (self.bit_depth, "Depth")):
+        for choice, name in ((self.which, "Parts"), (self.format, "Format"), (self.bit_depth, "Depth"),
+                             (self.clip, "Where a stem would clip")):  # fmt: skip
             choice.setAccessibleName(name)
         for name, words in _CLIP.items():
             self.clip.addItem(words, name)

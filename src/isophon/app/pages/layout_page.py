@@ -174,6 +174,7 @@ class LayoutPage(QWidget):
                 cell.setToolTip(source.path)
             self.table.setItem(row, column, cell)
         choice = Choice()
+        choice.setAccessibleName(f"What {item.name} is")
         for what in (*ROLES, *GUIDES):
             choice.addItem(theme.ROLE_WORDS[what] + (" (reference)" if what in GUIDES else ""), what)
         choice.setCurrentIndex(choice.findData(item.role if isinstance(item, Part) else item.kind))

@@ -37,6 +37,7 @@ class Carrying(QWidget):
         self.button.clicked.connect(self._offer)
         self.what = Choice()
         self.what.addItems([_SOUND, _DECISIONS])
+        self.what.setAccessibleName("What is carried on")
         self.what.setToolTip("Its sound: the passage is heard there. Its decisions: what is sung there stays, and its "
                              "marks are decided as those of the passage")  # fmt: skip
         self.typed = Field()

@@ -41,6 +41,7 @@ class GapChoice(QWidget):
         super().__init__()
         self.workspace = workspace
         self.how = Choice()
+        self.how.setAccessibleName("What becomes of gaps")
         for how, words in _GAPS.items():
             self.how.addItem(f"gaps {words}", how)
         self.how.activated.connect(lambda _: workspace.set_of_kind("gap", "how", self.how.currentData()))

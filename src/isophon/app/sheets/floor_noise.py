@@ -40,6 +40,7 @@ class FloorNoise(QWidget):
         self.on = _switch("Low cut", "Takes away what lies under the voice; proposed from this part’s lowest notes")
         self.on.clicked.connect(lambda on: workspace.set_of_kind("rumble", "on", on))
         self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4, spare=30, number_width=54)
+        self.cut.setAccessibleName("Low cut")
         self.cut.setToolTip("Where it is 3 dB down; double-click: what the lowest notes propose")
         self.cut.moved.connect(self._cut)
         self.slope = Choice()
@@ -62,6 +63,7 @@ class FloorNoise(QWidget):
                 "How much top the voice gets back above that, its esses aside")  # fmt: skip
         for (name, slider), tip in zip(self.sliders.items(), tips, strict=True):
             slider.setToolTip(tip)
+            slider.setAccessibleName(f"Hiss: {tip[0].lower()}{tip[1:]}")
             slider.moved.connect(lambda v, g, name=name: workspace.set_of_kind("hiss", name, round(v, 2), g))
         self.follow = _switch("steady", "Noise that rises or falls is followed through the pauses")
         self.follow.clicked.connect(lambda on: workspace.set_of_kind("hiss", "follow", on))

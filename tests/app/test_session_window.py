@@ -206,6 +206,12 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     press(room, Qt.Key.Key_H, qtbot=qtbot)
     assert room.transport.hears["with the music"].isChecked()
     assert plays(room, qtbot, at, stack + rendered(session.guides[1], ()))
+    music = room.panel.rows[session.guides[1].id]
+    assert music.gain is None
+    click_row(room, music.item_id, qtbot)
+    assert music.gain.isVisible() and not music.pan.isVisible() and workspace.part.id == parts[0].id
+    click_row(room, music.item_id, qtbot)
+    assert not music.gain.isVisible() and "dB" in music.accessibleDescription()
     click_row(room, "part-3", qtbot)
     room.hearing.set_hear("with the stack")
     press(room, Qt.Key.Key_U, qtbot=qtbot)

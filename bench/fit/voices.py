@@ -1,0 +1,111 @@
+"""Connected voices for fitting: descriptions read aloud in thirteen languages, strung into takes of known damage.
+
+They come from Debian's package tuxpaint-stamps-default (GPL-2+), which is downloaded and unpacked under the cache;
+nothing of it is committed. LEFT_OUT are never fitted on: figures are measured on those.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import tempfile
+from collections import defaultdict
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+import soundfile as sf
+import soxr
+from scipy import signal
+
+PACKAGE = "tuxpaint-stamps-default"
+FITTED = ("fr", "ru", "ca", "be", "da", "nl", "en", "lt")
+LEFT_OUT = ("es", "ro", "el", "bg", "pt_BR")
+_RATES = (44_100, 48_000, 32_000, 96_000, 48_000, 24_000)
+_READ_RATE = 44_100
+_LONGEST_S, _PAUSE_S = 40.0, (0.15, 0.9)
+
+
+@cache
+def files() -> dict[str, list[Path]]:
+    """The recordings of each language."""
+    folder = Path(os.environ.get("XDG_CACHE_HOME") or tempfile.gettempdir()) / "isophon-fit" / PACKAGE
+    if not folder.is_dir():
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory(dir=folder.parent) as work:
+            subprocess.run(["apt-get", "download", "-qq", PACKAGE], cwd=work, check=True, capture_output=True)
+            package = next(Path(work).glob("*.deb"))
+            subprocess.run(["dpkg-deb", "-x", str(package), f"{work}/unpacked"], check=True)
+            (Path(work) / "unpacked").rename(folder)
+    found = defaultdict(list)
+    for path in sorted(folder.rglob("*_desc*")):
+        if path.suffix in (".ogg", ".wav") and sf.info(path).samplerate == _READ_RATE:
+            found[path.stem.split("_desc")[1].strip("_") or "en"].append(path)
+    return dict(found)
+
+
+def take(language: str, rng: np.random.Generator) -> tuple[np.ndarray, int, list[tuple[float, float]]]:
+    """A take of about 40 s, ``(n,)``, its rate, and where in it something is read, in s.
+
+    Microphone (tilt and low end), room, level, noise floor and rate are drawn at random.
+    """
+    level, floor = rng.uniform(-34, -15), rng.uniform(-76, -52)
+    at, pieces, spans = 0.3, [], []
+    paths = files()[language]
+    for i in rng.permutation(len(paths)):
+        samples = _voice(paths[i])
+        if len(samples) < 0.3 * _READ_RATE:
+            continue
+        length = len(samples) / _READ_RATE
+        pieces.append((at, samples * 10 ** (rng.normal(0, 2) / 20)))
+        spans.append((at, at + length))
+        at += length + rng.uniform(*_PAUSE_S)
+        if at > _LONGEST_S:
+            break
+    out = np.zeros(round((at + 0.3) * _READ_RATE))
+    for first, samples in pieces:
+        place = round(first * _READ_RATE)
+        out[place : place + len(samples)] += samples
+    out = _microphone(out, rng)
+    out *= 10 ** (level / 20) / _loudness(out)
+    out += 10 ** (floor / 20) * _room_tone(len(out), rng)
+    rate = int(rng.choice(_RATES))
+    out = out if rate == _READ_RATE else soxr.resample(out, _READ_RATE, rate, "HQ")
+    return 0.9 * out / max(0.9, float(np.abs(out).max())), rate, spans
+
+
+@cache
+def _voice(path: Path) -> np.ndarray:
+    samples = sf.read(path, always_2d=True)[0].mean(axis=1)
+    samples = signal.sosfiltfilt(signal.butter(2, 30, "high", fs=_READ_RATE, output="sos"), samples)
+    power = np.square(samples[: len(samples) // 441 * 441]).reshape(-1, 441).mean(axis=1)
+    loud = np.flatnonzero(power > 10**-4.0 * power.max()) if len(power) else []
+    if not len(loud):
+        return samples[:0]
+    samples = samples[max(0, (loud[0] - 3) * 441) : (loud[-1] + 6) * 441]
+    ramp = np.minimum(1, np.arange(len(samples)) / 800)
+    return samples * ramp * ramp[::-1] / (_loudness(samples) + 1e-9)
+
+
+def _loudness(samples: np.ndarray) -> float:
+    power = np.square(samples[: len(samples) // 882 * 882]).reshape(-1, 882).mean(axis=1)
+    return float(np.sqrt(power[power > 0.01 * power.max()].mean()))
+
+
+def _microphone(samples: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    hz = np.geomspace(50, 20_000, 9)
+    tilt = rng.normal(0, 1.2) * np.log2(hz / 1_000) + rng.normal(0, 1.5, len(hz))
+    taps = signal.firwin2(1025, [0, *hz, _READ_RATE / 2], 10 ** (np.array([tilt[0], *tilt, tilt[-1]]) / 20), fs=_READ_RATE)
+    out = signal.oaconvolve(samples, taps, "same")
+    if rng.random() < 0.4:
+        count = round(rng.uniform(0.08, 0.35) * _READ_RATE)
+        tail = rng.standard_normal(count) * 10 ** (-3 * np.arange(count) / count)
+        wet = signal.oaconvolve(out, tail / np.linalg.norm(tail))[: len(out)]
+        out = out + 10 ** (rng.uniform(-24, -12) / 20) * wet
+    return out
+
+
+def _room_tone(count: int, rng: np.random.Generator) -> np.ndarray:
+    noise = rng.standard_normal(count)
+    noise = noise + rng.uniform(0, 4) * signal.lfilter([1], [1, -0.97], noise) * 0.2
+    return noise / np.sqrt(np.square(noise).mean())

@@ -25,7 +25,10 @@ _CHUNK = 16  # frames at once: small enough for the processor's cache
 
 @dataclass(frozen=True)
 class Mouth:
-    """One singer: ``scale`` of the formants, ``transpose`` in semitones, crest of the S in Hz, its level, seed."""
+    """One singer: ``scale`` of the formants, ``transpose`` in semitones, crest of the S in Hz, its level, seed.
+
+    ``clicks``: how many mouth clicks a take has.
+    """
 
     scale: float = 1.14
     transpose: float = 0.0
@@ -35,6 +38,7 @@ class Mouth:
     voice_dbfs: float = -21.0
     room_dbfs: float = -68.0
     seed: int = 7
+    clicks: int = 9
 
 
 @dataclass(frozen=True)
@@ -282,7 +286,7 @@ def _in_room(dry: np.ndarray, score: _Score) -> np.ndarray:
         at = int(rng.uniform(0.003, 0.029) * RATE)
         response[at] += rng.choice([-1, 1]) * 10 ** (rng.uniform(-36, -26) / 20)
     take = signal.oaconvolve(dry, response)[: len(dry)]
-    for at in rng.uniform(0.5, len(dry) / RATE - 0.5, 9):
+    for at in rng.uniform(0.5, len(dry) / RATE - 0.5, score.mouth.clicks):
         take = _click(take, at, score)
     room = _shaped(rng, len(take), "room", score.mouth)
     return take + room * 10 ** (score.mouth.room_dbfs / 20)

@@ -15,10 +15,10 @@ from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
+import read_aloud
 import soundfile as sf
 from scipy import optimize, signal
 
-import voices
 from isophon.core.audio.files import Recording
 from isophon.core.finding import survey_recording
 from isophon.core.passes.tick.likelihood import likelihood
@@ -83,8 +83,8 @@ def own_clicks(high: np.ndarray, rate: int) -> list[Span]:
 def damaged(language: str, seed: int) -> tuple[np.ndarray, int, list[Span], list[Span]]:
     """A take with ticks, its rate, the spans of the ticks and those of which nothing is told."""
     rng = np.random.default_rng(seed)
-    samples, rate, spans = voices.take(language, rng)
-    voice = voices.loudness(samples)
+    samples, rate, spans = read_aloud.take(language, rng)
+    voice = read_aloud.loudness(samples)
     high = signal.sosfiltfilt(signal.butter(4, 2_000, "high", fs=rate, output="sos"), samples)
     wanted, untold = [], own_clicks(high, rate)
     places = []
@@ -187,7 +187,7 @@ def reliability(takes: list[Marked]) -> list[str]:
 
 def taken(names: tuple[str, ...], count: int, first_seed: int) -> dict[str, list[Marked]]:
     """So many takes of each voice, with its peaks."""
-    counts = {name: count if len(voices.files()[name]) > _FEW else max(3, count // 3) for name in names}
+    counts = {name: count if len(read_aloud.files()[name]) > _FEW else max(3, count // 3) for name in names}
     jobs = [(name, first_seed + i) for name in names for i in range(counts[name])]
     with ProcessPoolExecutor() as pool:
         done = list(pool.map(marked, jobs))
@@ -195,13 +195,13 @@ def taken(names: tuple[str, ...], count: int, first_seed: int) -> dict[str, list
 
 
 def main() -> None:
-    everyone = [take for takes in taken(voices.FITTED, _TAKES, 1_000).values() for take in takes]
+    everyone = [take for takes in taken(read_aloud.FITTED, _TAKES, 1_000).values() for take in takes]
     for name, voiced in (("IN_VOICE", True), ("ELSEWHERE", False)):
         weights = fitted(everyone, voiced)
         print(f"{name}: dict[str, float] = {{")
         print("\n".join(f'    "{key}": {value:.4g},' for key, value in weights.items()) + "\n}", flush=True)
     print("what is in likelihood.py now, on the voices left out:")
-    left_out = taken(voices.LEFT_OUT, _OF_LEFT_OUT, 100)
+    left_out = taken(read_aloud.LEFT_OUT, _OF_LEFT_OUT, 100)
     everyone = [take for takes in left_out.values() for take in takes]
     for name, some in (*left_out.items(), ("all", everyone)):
         told = ((least, *figures(some, least)) for least in (0.4, 0.5, 0.6))

@@ -37,7 +37,7 @@ _SPEAKERS = ("m1", "m3", "m7", "f1", "f3", "f5", "croak")
 _MOUTHS = {"low": (0.98, -12.0), "middle": (1.06, -5.0), "high": (1.15, 2.0)}
 _RATES = (44_100, 48_000, 32_000, 96_000, 48_000, 24_000)
 _READ_RATE = 44_100
-_LONGEST_S, _PAUSE_S = 40.0, (0.15, 0.9)
+_LONGEST_S = 40.0
 
 
 @cache
@@ -86,7 +86,9 @@ def _sung(folder: Path, mouth: str) -> list[Path]:
     return paths
 
 
-def take(language: str, rng: np.random.Generator) -> tuple[np.ndarray, int, list[tuple[float, float]]]:
+def take(
+    language: str, rng: np.random.Generator, pause_s: tuple[float, float] = (0.15, 0.9)
+) -> tuple[np.ndarray, int, list[tuple[float, float]]]:
     """A take of about 40 s, ``(n,)``, its rate, and where in it something is read, in s.
 
     Microphone (tilt and low end), room, level, noise floor and rate are drawn at random.
@@ -101,14 +103,14 @@ def take(language: str, rng: np.random.Generator) -> tuple[np.ndarray, int, list
         length = len(samples) / _READ_RATE
         pieces.append((at, samples * 10 ** (rng.normal(0, 2) / 20)))
         spans.append((at, at + length))
-        at += length + rng.uniform(*_PAUSE_S)
+        at += length + rng.uniform(*pause_s)
         if at > _LONGEST_S:
             break
     out = np.zeros(round((at + 0.3) * _READ_RATE))
     for first, samples in pieces:
         place = round(first * _READ_RATE)
         out[place : place + len(samples)] += samples
-    out = _microphone(out, rng)
+    out = through_microphone(out, _READ_RATE, rng)
     out *= 10 ** (level / 20) / loudness(out)
     out += 10 ** (floor / 20) * _room_tone(len(out), rng)
     rate = int(rng.choice(_RATES))
@@ -137,15 +139,14 @@ def loudness(samples: np.ndarray) -> float:
     return float(np.sqrt(power[power > 0.01 * power.max()].mean()))
 
 
-def _microphone(samples: np.ndarray, rng: np.random.Generator) -> np.ndarray:
-    hz = np.geomspace(50, 20_000, 9)
+def through_microphone(samples: np.ndarray, rate: int, rng: np.random.Generator) -> np.ndarray:
+    """Samples ``(n,)`` as another microphone hears them: tilted, uneven, two in five in a room."""
+    hz = np.geomspace(50, 0.45 * rate, 9)
     tilt = rng.normal(0, 1.2) * np.log2(hz / 1_000) + rng.normal(0, 1.5, len(hz))
-    taps = signal.firwin2(
-        1025, [0, *hz, _READ_RATE / 2], 10 ** (np.array([tilt[0], *tilt, tilt[-1]]) / 20), fs=_READ_RATE
-    )
-    out = signal.oaconvolve(samples, taps, "same")
+    gains = 10 ** (np.array([tilt[0], *tilt, tilt[-1]]) / 20)
+    out = signal.oaconvolve(samples, signal.firwin2(1025, [0, *hz, rate / 2], gains, fs=rate), "same")
     if rng.random() < 0.4:
-        count = round(rng.uniform(0.08, 0.35) * _READ_RATE)
+        count = round(rng.uniform(0.08, 0.35) * rate)
         tail = rng.standard_normal(count) * 10 ** (-3 * np.arange(count) / count)
         wet = signal.oaconvolve(out, tail / np.linalg.norm(tail))[: len(out)]
         out = out + 10 ** (rng.uniform(-24, -12) / 20) * wet

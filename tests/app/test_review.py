@@ -11,7 +11,7 @@ from isophon.app.pages.route import HAND_OVER, STATIONS
 from isophon.app.pages.treatment_menu import treatment_menu
 from isophon.app.sheets import PASSES
 from isophon.core.passes import BY_NAME
-from isophon.core.session import file
+from isophon.core.session import file, layout
 from isophon.core.session.edits import agree
 from isophon.core.session.settings import role_default
 from isophon.core.session.treating import same_place
@@ -288,6 +288,39 @@ def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):
                  for p in workspace.session.parts for m in p.undecided("ess"))  # fmt: skip
     qtbot.waitUntil(lambda: room.title.route._risky.get(station) == wanted, timeout=5_000)
     assert wanted and f"{wanted} risky" in room.title.route.toolTip()
+
+
+def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbot):
+    """The rest is walked by how audible and doubtful it is; noise floor and pops are never judged."""
+    workspace, audibility = room.workspace, room.workspace.audibility
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts) and audibility.complete, timeout=120_000)
+    which, station = workspace.pass_, STATIONS.index("Esses")
+    alone = audibility.of(workspace.part, which)
+    for _ in range(3):
+        press(room, Key.Key_T, qtbot=qtbot)
+    assert workspace.order == "audible" and room.orders["audible"].isChecked()
+    press(room, Key.Key_Right, qtbot=qtbot)
+    worth = audibility.worth(workspace.part, which)
+    assert worth[workspace.mark.id] == max(worth.values())
+    assert f"audible by +{alone[workspace.mark.id]:.1f} dB" in room.lens.numbers.text()
+    music = next(guide for guide in workspace.session.guides if guide.kind == "bed")
+    workspace.edit("loud music", lambda s: layout.set_listening(s, music.id, gain_db=12.0))
+    under = audibility.of(workspace.part, which)
+    assert all(under[name] <= alone[name] for name in alone) and min(under.values()) < 0 < max(under.values())
+    wanted = {part.id: [name for name, over in audibility.of(part, which).items() if over <= 0]
+              for part in workspace.session.parts}  # fmt: skip
+    count = sum(map(len, wanted.values()))
+    qtbot.waitUntil(lambda: f"{count} cannot be heard in the mix" in room.title.route.toolTip(), timeout=10_000)
+    assert f"{count} cannot be heard in the mix" in room.about.text()
+    steps = workspace.keeper.history.at
+    press(room, Key.Key_W, Shift, qtbot)
+    agreed = {part.id: [m.id for m in part.marks if m.hand.agreed] for part in workspace.session.parts}
+    assert {name: sorted(ids) for name, ids in agreed.items()} == {name: sorted(ids) for name, ids in wanted.items()}
+    assert workspace.keeper.history.at == steps + 1 and f"{count} esses" in room.message.text()
+    qtbot.waitUntil(lambda: "cannot be heard" not in room.title.route.worth_hearing(station), timeout=10_000)
+    press(room, key("Pops"), qtbot=qtbot)
+    press(room, Key.Key_W, Shift, qtbot)
+    assert "not judged" in room.message.text() and workspace.keeper.history.at == steps + 1
 
 
 def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(ready, qtbot):

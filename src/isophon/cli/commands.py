@@ -43,9 +43,8 @@ def find(call: argparse.Namespace) -> int:
     for line in found.warnings:
         print(f"isophon: {shown(line)}", file=sys.stderr)
     part = found.part
-    result = told_of(
-        part, recording.path.name, found.survey.floor_dbfs, ", ".join(lead.name for lead in call.lead) or None
-    )
+    leads = ", ".join(lead.name for lead in call.lead) or None
+    result = told_of(part, recording.path.name, found.survey.floor_dbfs, leads, found.survey)
     if call.json:
         print(json.dumps(result, indent=1))
     else:

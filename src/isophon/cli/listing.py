@@ -7,11 +7,18 @@ from typing import Any
 from isophon.core.errors import shown
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS
+from isophon.core.session.audible import audible_db, judged
 from isophon.core.session.model import Part
+from isophon.core.survey import Survey
 
 
-def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -> dict[str, Any]:
-    """All that ``find --json`` tells of a part; with the name of a ``lead`` also what its marks meet in that."""
+def told_of(
+    part: Part, name: str, floor_dbfs: float | None, lead: str | None, survey: Survey | None = None
+) -> dict[str, Any]:
+    """All that ``find --json`` tells of a part.
+
+    With the name of a ``lead`` also what its marks meet in that, with the ``survey`` of its take how audible they are.
+    """
     source = part.source
     extra = [item for kind in KINDS for item in kind.reporter.extra_json(part).items()]
     return {
@@ -22,7 +29,7 @@ def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -
         "voice_lufs": part.voice_lufs,
         "floor_dbfs": floor_dbfs,
         "marks": sorted(
-            (row for mark in _listed(part) for row in _rows(part, mark, lead is not None)),
+            (row for mark in _listed(part) for row in _rows(part, mark, lead is not None, survey)),
             key=lambda row: row["start_s"],
         ),
         "bands": [row for kind in KINDS for row in kind.reporter.steady_json(part)],
@@ -31,10 +38,12 @@ def told_of(part: Part, name: str, floor_dbfs: float | None, lead: str | None) -
     }
 
 
-def _rows(part: Part, mark: Mark, with_lead: bool) -> list[dict[str, Any]]:
+def _rows(part: Part, mark: Mark, with_lead: bool, survey: Survey | None) -> list[dict[str, Any]]:
     """What is told of a mark, in a row or in several."""
     reporter = BY_NAME[mark.kind].reporter
     row = _row(part, mark) | reporter.mark_json(part, mark, with_lead)
+    if survey is not None and judged(mark.kind) and part.change(mark):
+        row["audible_db"] = audible_db(part, mark, survey)
     return [row | own for own in reporter.rows(part, mark)]
 
 

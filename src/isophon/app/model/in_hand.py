@@ -10,6 +10,7 @@ from collections.abc import Iterable, Mapping
 
 from PySide6.QtCore import QObject, Signal
 
+from isophon.app.model.audibility import Audibility
 from isophon.app.model.glide import Glide
 from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
@@ -20,7 +21,7 @@ from isophon.core.session.model import Part, Session
 from isophon.core.takes.take import Take
 
 SHORTEST_VIEW_S = 0.01
-IN_TIME, TALLEST, RISKIEST = ORDERS = ("in time", "tallest", "riskiest")
+IN_TIME, TALLEST, RISKIEST, AUDIBLE = ORDERS = ("in time", "tallest", "riskiest", "audible")
 ALL_HEARD, WITHOUT, ONLY = ASIDE = ("all passes", "all but this pass", "only this pass")
 NOBODY = Part("", "no part", NOWHERE)
 
@@ -61,6 +62,7 @@ class InHand(QObject):
         self._glide = Glide(self)
         self._glide.moved.connect(self._show)
         self.aside: tuple[str, Pass | None] = (ALL_HEARD, None)  # which pass is left out, or alone, for listening
+        self.audibility = Audibility(self)
         self.view = self.song
 
     @property
@@ -120,6 +122,9 @@ class InHand(QObject):
         if self.order == RISKIEST:
             risks = self.risks_of(part, which)
             return sorted(marks, key=lambda m: (-risks.get(m.id, -1.0), m.span[0]))
+        if self.order == AUDIBLE:
+            worth = self.audibility.worth(part, which)
+            return sorted(marks, key=lambda m: (-worth.get(m.id, -1.0), m.span[0]))
         return sorted(marks, key=lambda m: (-height(m) if self.order == TALLEST else 0.0, m.span[0]))
 
     def risks_of(self, part: Part, which: Pass) -> Mapping[str, float]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import reduce
 
 from PySide6.QtCore import QObject, Signal
 
@@ -10,6 +11,7 @@ from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.core.marks import Mark
 from isophon.core.session import edits
+from isophon.core.session.audible import judged
 from isophon.core.session.model import Part, Session
 from isophon.core.session.treating import Target, same_place, treated_like
 
@@ -41,6 +43,21 @@ class Review(QObject):
         if ids:
             workspace.edit(f"accept · {workspace.where()}", lambda s: edits.agree(s, workspace.part.id, ids))
         self._go_on()
+
+    def accept_inaudible(self) -> None:
+        """Accept what is done to the marks of this pass that cannot be heard in the mix, in all parts, as one step."""
+        workspace, which = self._workspace, self._workspace.pass_
+        if not judged(which.kind):
+            workspace.told.emit(f"How audible {which.words.many} are is not judged: loudspeakers differ too much.")
+        elif not workspace.audibility.complete:
+            workspace.told.emit("Parts or music are still being analysed; what can be heard under them is told then.")
+        elif not (marks := workspace.audibility.inaudible(which)):
+            workspace.told.emit(f"All undecided {which.words.many} can be heard in the mix.")
+        else:
+            count = sum(map(len, marks.values()))
+            workspace.edit(f"accept {count} {which.words.many} that cannot be heard in the mix",
+                           lambda s: reduce(lambda s, one: edits.agree(s, *one), marks.items(), s))  # fmt: skip
+            workspace.told.emit(f"{count} {which.words.many} that cannot be heard in the mix are accepted as proposed.")
 
     def leave(self) -> None:
         """Leave the selected marks as sung and go on; or leave them no longer."""

@@ -21,6 +21,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
         "Deciding marks",
         (
             ("agree", "Return", "accept, and on to the next undecided mark"),
+            ("accept_inaudible", "Shift+W", "accept all that cannot be heard in the mix"),
             ("leave", "L", "leave as sung and go on, or undo that"),
             ("back", "Shift+Return", "back to the mark before"),
             ("next", "Right", "next mark"),
@@ -97,7 +98,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("whole", "Home", "the whole song"),
             ("map_alone", "F", "the map alone, or all"),
             ("stack", "Y", "the marks of all parts side by side, or not"),
-            ("rank", "T", "skyline in time, tallest, riskiest: the next"),
+            ("rank", "T", "skyline in time, tallest, riskiest, audible: the next"),
             ("marker", "K", "name this place"),
             ("next_marker", "Ctrl+PgDown", "go to the next marker"),
             ("previous_marker", "Ctrl+PgUp", "go to the marker before"),

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QFrame, QMenu, QPushButton, QWidget
 
 from isophon.app import theme
+from isophon.app.model.audibility import time_for
 from isophon.app.model.in_hand import ALL_HEARD, WITHOUT
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import asks_first, draw_focus
@@ -46,6 +47,7 @@ class Route(QWidget):
         self.current = LAY_OUT
         self._counts: dict[int, Count] = {}
         self._risky: dict[int, int] = {}
+        self._audible: dict[int, tuple[int, int]] = {}
         self._stale = False
         self._aside: tuple[int, str] = (LAY_OUT, ALL_HEARD)
         self.setMinimumSize(theme.u(_LEAST) * len(STATIONS), theme.u(_HEIGHT))
@@ -72,6 +74,19 @@ class Route(QWidget):
             self._tell()
             self.update()
 
+    def show_audible(self, counts: dict[int, tuple[int, int]]) -> None:
+        """How many undecided marks are worth hearing, and how many cannot be heard in the mix, by station."""
+        if counts != self._audible:
+            self._audible = counts
+            self._tell()
+
+    def worth_hearing(self, station: int) -> str:
+        """How many of its marks are worth hearing and how long that takes, in words; '' where all are decided."""
+        worth, inaudible = self._audible.get(station, (0, 0))
+        words = [f"{worth} worth hearing, {time_for(worth)}"] if worth else []
+        words += [f"{inaudible} cannot be heard in the mix"] if inaudible else []
+        return "; ".join(words)
+
     def show_station(self, index: int) -> None:
         """Which station is open."""
         self.current = index
@@ -87,6 +102,7 @@ class Route(QWidget):
     def _tell(self) -> None:
         told = [f"{STATIONS[i]}: {c.undecided} undecided of {c.over} over their ceilings, {c.unheard} not played yet"
                 + (f", {self._risky[i]} risky" if self._risky.get(i) else "")
+                + (f"; {words}" if (words := self.worth_hearing(i)) else "")
                 for i, c in self._counts.items()]  # fmt: skip
         if self._stale:
             told.append("Dashed: find again, since the bleed has changed")

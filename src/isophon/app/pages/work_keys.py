@@ -9,7 +9,6 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 
-from isophon.app.model.in_hand import ORDERS
 from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.pages.treatment_menu import treat_others
@@ -30,9 +29,6 @@ def add_keys(page: Any) -> None:
     def take_away() -> None:
         if not page.trace.anchors.remove():
             workspace.take_away()
-
-    def next_order() -> None:
-        page.orders[ORDERS[(ORDERS.index(workspace.order) + 1) % len(ORDERS)]].setChecked(True)
 
     def hear_only() -> None:
         if workspace.part.id:
@@ -65,6 +61,7 @@ def add_keys(page: Any) -> None:
         "more": lambda: workspace.change_more(-_STEP_DB),
         "less": lambda: workspace.change_more(_STEP_DB),
         "agree": page.review.agree,
+        "accept_inaudible": page.review.accept_inaudible,
         "back": page.review.back,
         "same_there": page.review.same_there,
         "leave": page.review.leave,
@@ -106,7 +103,7 @@ def add_keys(page: Any) -> None:
         "zoom_mark": page.zoom_mark,
         "whole": lambda: workspace.glide_to(*workspace.song),
         "stack": page.stack.toggle,
-        "rank": next_order,
+        "rank": page.next_order,
         "map_alone": page.toggle_map_alone,
         "marker": page.markers.name_place,
         "next_marker": lambda: page.markers.walk(1),

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.in_hand import AUDIBLE
 from isophon.app.model.in_turns import InTurns
 from isophon.app.model.played_marks import PlayedMarks
 from isophon.app.model.remembered import Remembered
@@ -75,6 +76,8 @@ class WorkPage(WorkViews):
         self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)
         self._still = InTurns(workspace.stillness, lambda levels: self.transport.show_stillness(*levels), self)
         self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.title.route.show_risky, self)
+        self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self._show_audible, self)
+        workspace.audibility.changed.connect(self._audible.ask)
         self.markers = Markers(workspace, self.hearing, self)
         self._connect()
         add_keys(self)
@@ -104,7 +107,7 @@ class WorkPage(WorkViews):
         self._tick.timeout.connect(self._follow)
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
-        workspace.hand_changed.connect(self._show_about)
+        workspace.hand_changed.connect(self.show_about)
         workspace.take_changed.connect(self._remark_on_take)
         workspace.keeper.saved.connect(self._show_state)
         workspace.told.connect(self.tell)
@@ -193,28 +196,34 @@ class WorkPage(WorkViews):
             voice = " · no voice found"
         empty = self.skyline.empty and not self.stack.isChecked()
         self._whose = f"{role}{voice}"
-        self._show_about()
+        self.show_about()
         self._show_stack(self.stack.isChecked())
         self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else theme.NO_LIMIT)
         self.will_sound.setVisible(which.skyline.will_sound and not empty)
-        for button in self.of_skyline:
-            button.setVisible(not empty)
+        self.draw.setVisible(not empty)
+        self._show_orders()
         self._still.ask()
         self._risks.ask()
+        self._audible.ask()
         history = self.workspace.keeper.history
         steps = (self.title.undo, history.undo_name, "Ctrl+Z"), (self.title.redo, history.redo_name, "Ctrl+Shift+Z")
         for button, name, key in steps:
             button.setEnabled(name is not None)
             button.setToolTip(f"{name} ({key})" if name else "")
 
-    def _show_about(self) -> None:
-        """What the skyline shows, in a line over it."""
+    def _show_audible(self, counts: dict[int, tuple[int, int]]) -> None:
+        self.title.route.show_audible(counts)
+        self.show_about()
+
+    def show_about(self) -> None:
         words = self.workspace.pass_.words
         in_time = self.workspace.pass_.skyline.over_frequency and not self.workspace.over_frequency
         what = words.in_time[0] if in_time else f"{words.many}{words.over_what}"
         what = "all parts; a dot: with the lead, a ring: not" if self.stack.isChecked() else what
         close = f"pauses alone, +{self.hearing.pauses_db:.0f} dB (P) · " if self.hearing.pauses_db else ""
-        self.about.setText(self.skyline.empty_text() if self.skyline.empty else f"{close}{what} · {self._whose}")
+        worth = self.title.route.worth_hearing(self.title.route.current) if self.workspace.order == AUDIBLE else ""
+        told = f"{close}{worth or what} · {self._whose}"
+        self.about.setText(self.skyline.empty_text() if self.skyline.empty else told)
 
     def _show_counts(self) -> None:
         session, counts = self.workspace.session, {}
@@ -243,7 +252,7 @@ class WorkPage(WorkViews):
 
     def _hearing_changed(self) -> None:
         hearing, transport = self.hearing, self.transport
-        self._show_about()
+        self.show_about()
         transport.show_compare(hearing.compare)
         transport.show_hear(hearing.hear)
         transport.all.setChecked(hearing.compare_all)

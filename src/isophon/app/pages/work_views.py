@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -16,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
-from isophon.app.model.in_hand import IN_TIME, ORDERS, RISKIEST, TALLEST
+from isophon.app.model.in_hand import AUDIBLE, IN_TIME, ORDERS, RISKIEST, TALLEST
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.large_picture import LargePicture
@@ -39,6 +40,7 @@ from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 
 _SIDE = 300
+_ROOM_FOR_ORDERS = 1180
 _SKYLINE, _SKYLINE_FROM, _SKYLINE_TO, _LENS = 0.29, 150, 260, 360  # its share of the height; pixels
 
 
@@ -50,6 +52,7 @@ class WorkViews(QWidget):
         self.setObjectName("page")
         self.workspace = workspace
         workspace.setParent(self)
+        self.orders: dict[str, QPushButton] = {}
 
     def building(self) -> Iterator[None]:
         """Make the views one after another, with a turn of the window's in between, since each takes a while.
@@ -134,9 +137,35 @@ class WorkViews(QWidget):
         self.stack_chart.setVisible(on)
         self.skyline.setVisible(not on and not self.skyline.empty)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_orders()
+
+    @property
+    def _narrow(self) -> bool:
+        return self.width() < theme.u(_ROOM_FOR_ORDERS)
+
+    def _show_orders(self) -> None:
+        """The orders of the skyline; where there is little room, only the one that is chosen."""
+        for name, button in self.orders.items():
+            button.setVisible(not self.skyline.empty and (not self._narrow or name == self.workspace.order))
+
+    def _order_clicked(self) -> None:
+        if self._narrow:  # no other one is there to be clicked
+            self.next_order()
+
+    def next_order(self) -> None:
+        """Let the skyline stand in the next order."""
+        self.orders[ORDERS[(ORDERS.index(self.workspace.order) + 1) % len(ORDERS)]].setChecked(True)
+
     def _choose_order(self, name: str, on: bool) -> None:
         if on:
             self.skyline.set_order(name)
+            self._show_orders()
+            self.show_about()
+
+    def show_about(self) -> None:
+        """What the skyline shows, in a line over it."""
 
     def _lay_out_side(self, passes: QWidget) -> None:
         """Lens and sheet, one over the other, in a column that folds."""
@@ -163,6 +192,8 @@ class WorkViews(QWidget):
         self.orders[IN_TIME].setChecked(True)
         self.orders[TALLEST].setToolTip("What stands out most first (T: the next order)")
         self.orders[RISKIEST].setToolTip("Where most of the voice may be lost first (T: the next order)")
+        self.orders[AUDIBLE].setToolTip("What can be heard in the mix and is most doubtful first (T: the next order); "
+                                        "Shift+W accepts what cannot be heard")  # fmt: skip
         self.will_sound.setToolTip("Bars as high as they stand out after the rough chain (R): compressors and shelf")
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
         self.draw = switch("draw", chart)
@@ -184,10 +215,11 @@ class WorkViews(QWidget):
             order.addButton(button)
             heading.addWidget(button)
             button.toggled.connect(partial(self._choose_order, name))
+            button.clicked.connect(self._order_clicked)
+            button.setVisible(name == IN_TIME)  # until it is known how much room there is
         heading.addSpacing(4)
         heading.addWidget(self.stack)
-        self.of_skyline = (self.draw, *self.orders.values())
-        for button in (*self.of_skyline, self.will_sound, self.signs, self.stack):
+        for button in (self.draw, *self.orders.values(), self.will_sound, self.signs, self.stack):
             button.setObjectName("small")
         column = make_column(chart, between=0)
         column.addLayout(heading)

@@ -100,7 +100,7 @@ class PartsPanel(QFrame):
         self.stop.setVisible(busy or stopped)
         self.stop.setText("Go on" if stopped else "Stop")
         self.work.setVisible(busy or stopped)
-        self.work.setText("analysis stopped" if stopped else f"analysing, {done} of {total} steps")
+        self.work.setText("analysis stopped" if stopped else f"analysing: {done} of {total}")
         for row in self.rows.values():
             row.update()
 

@@ -79,6 +79,9 @@ def _unsure(part: Part, mark: Mark, survey: Survey) -> float:
     return round(100 * (1 - mark.confidence), 1)
 
 
+Removed = Callable[["Part", Any, Survey], tuple[np.ndarray, np.ndarray]]
+
+
 @dataclass(frozen=True, eq=False)
 class Risk:
     """How much may be lost of the voice by what is done to a mark.
@@ -232,7 +235,9 @@ class Kind:
     ``name``: as files and the command line name it. ``settings``: a frozen struct with a default for every field; its
     annotations hold the ranges. ``role_default(role)``: what a part of a role starts with. ``mark``: what its marks
     are, None where it has none and is switched by its setting ``on``. ``after``: the kinds that are worked on before
-    it. ``one_take``: settings that belong to one take alone and go into no card.
+    it. ``one_take``: settings that belong to one take alone and go into no card. ``removed(part, mark, survey)``:
+    what is taken away at a mark and what is left, power ``(frames, bands)`` of the survey each; None: it is not told
+    how audible it is.
     """
 
     name: str
@@ -244,6 +249,7 @@ class Kind:
     finder: Finder = Finder()
     decision: Decision = Decision()
     risk: Risk = Risk()
+    removed: Removed | None = None
     cure: Cure = Cure()
     reporter: Reporter = Reporter()
     beside_lead: BesideLead = BesideLead()

@@ -4,6 +4,7 @@ from isophon.core.passes import fades
 from isophon.core.passes.breath import find, risk, settings, treat
 from isophon.core.passes.breath.mark import BreathMark
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter, Risk
+from isophon.core.passes.removed import by_change
 
 KIND = Kind(
     "breath", settings.BreathSettings, settings.role_default, BreathMark, after=("tick",),
@@ -11,5 +12,5 @@ KIND = Kind(
     decision=Decision(settings.change_of, drawn_s=settings.DRAWN_S),
     risk=Risk(risk.risk_of, 12.0, "dB", "goes beside a word"),
     reporter=Reporter(mark_json=lambda part, mark, with_lead: {"place": mark.place}),
-    cure=Cure(treat.treatments, (fades.STAGE,), reads=("rumble", "hiss", "band")),
+    removed=by_change, cure=Cure(treat.treatments, (fades.STAGE,), reads=("rumble", "hiss", "band")),
 )  # fmt: skip

@@ -10,6 +10,7 @@ import msgspec
 from isophon.core.passes.ess import air, find, lisp, partners, rule, settings, treat, whistle
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.kind import BesideLead, Cure, Decision, Finder, Found, Kind, Reporter, Risk
+from isophon.core.passes.removed import by_change
 from isophon.core.passes.stage import Treatment
 from isophon.core.ranges import Level
 from isophon.core.survey import Survey
@@ -69,7 +70,7 @@ KIND = Kind(
     decision=Decision(settings.change_of, lambda part: settings.usual_standout(part.of(EssMark), part.ess.sure),
                       drawn_s=settings.DRAWN_S),
     risk=Risk(_risk, 6.0, "dB", "under this singer’s usual"),
-    cure=Cure(_treatments, (treat.STAGE, rule.STAGE, air.STAGE)),
+    removed=by_change, cure=Cure(_treatments, (treat.STAGE, rule.STAGE, air.STAGE)),
     reporter=Reporter(summary=_summary, mark_json=_mark_json, label=lambda mark: mark.sound, doubts=lisp.doubts,
                       sounds_of=lisp.sounds_of),
     beside_lead=BesideLead(partners.partnered, lambda mark: mark.partner_s is not None),

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, MarkFile, Reporter
+from isophon.core.passes.removed import by_change
 from isophon.core.passes.spot import file, find, outline, settings, treat
 from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.stage import Treatment
@@ -24,7 +25,8 @@ KIND = Kind(
     "spot", settings.SpotSettings, settings.role_default, SpotMark, after=("band",),
     finder=Finder(lambda context: Found(find.find(context.survey))),
     decision=Decision(settings.change_of, most=settings.MOST_DB, drawn_s=settings.DRAWN_S),
-    cure=Cure(_treatments, (treat.STAGE, outline.STAGE)), reporter=Reporter(if_changed=True, outlined=True),
+    removed=by_change, cure=Cure(_treatments, (treat.STAGE, outline.STAGE)),
+    reporter=Reporter(if_changed=True, outlined=True),
     mark_file=MarkFile("spots", "boxes to treat by hand: start_s end_s low_hz high_hz change_db", "boxes",
                        file.load_spots),
 )  # fmt: skip

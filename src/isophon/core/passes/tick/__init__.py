@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Reporter
+from isophon.core.passes.removed import what_stands_out
 from isophon.core.passes.tick import find, settings, treat
 from isophon.core.passes.tick.mark import TickMark
 
@@ -20,6 +21,7 @@ def _mark_json(part: Part, mark: TickMark, with_lead: bool) -> dict[str, Any]:
 KIND = Kind(
     "tick", settings.TickSettings, settings.role_default, TickMark, after=("pop",),
     finder=Finder(lambda context: Found(find.find(context.read, context.survey))),
-    decision=Decision(settings.change_of, drawn_s=settings.DRAWN_S), cure=Cure(treat.treatments, (treat.STAGE,)),
+    decision=Decision(settings.change_of, drawn_s=settings.DRAWN_S),
+    removed=what_stands_out, cure=Cure(treat.treatments, (treat.STAGE,)),
     reporter=Reporter(mark_json=_mark_json, label=lambda mark: mark.sound),
 )  # fmt: skip

@@ -1,0 +1,174 @@
+"""How audible the blemishes of all parts are in the mix, and which of them are worth hearing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator, Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, cast
+
+from PySide6.QtCore import QObject, Signal
+
+from isophon.app.model.jobs import Job
+from isophon.app.model.passes import Pass
+from isophon.core.audio.files import Recording
+from isophon.core.finding import survey_recording
+from isophon.core.marks import Mark
+from isophon.core.passes import BY_NAME
+from isophon.core.session.audible import Beside, audible_db, judged
+from isophon.core.session.model import Guide, Part, Source
+from isophon.core.survey import Survey
+from isophon.core.takes.take import Absent
+
+if TYPE_CHECKING:
+    from isophon.app.model.in_hand import InHand
+
+_SECONDS_A_MARK = 4.0  # to hear it as sung and cleaned, and to decide
+_NOT_JUDGED_DB = 10.0  # as audible is taken what nobody can tell
+_JUST_OVER_DB = 6.0  # a change this small is doubtful
+_AT_ONCE = 12  # marks in one turn of the window
+
+
+class Audibility(QObject):
+    """Tells how far the marks of parts stand over what masks them: the part itself, the other parts, the music.
+
+    What is muted masks nothing. Each mark is worked out once for what it depends on. ``changed``: the music is known.
+    """
+
+    changed = Signal()
+
+    def __init__(self, workspace: InHand) -> None:
+        super().__init__(workspace)
+        self._workspace = workspace
+        self._known: dict[tuple[str, str], tuple[Any, float]] = {}
+        self._music: dict[Source, Survey | None] = {}
+        self._job: Job | None = None
+
+    @property
+    def complete(self) -> bool:
+        """Whether everything that sounds is known."""
+        session = self._workspace.session
+        parts = all(self._survey(part) is not None for part in session.parts if not part.listening.muted)
+        return parts and all(self._music.get(guide.source) is not None for guide in self._beds())
+
+    def of(self, part: Part, which: Pass) -> dict[str, float]:
+        """How far each changed mark of a pass stands over its threshold, dB, by name; none before the survey."""
+        told: dict[str, float] = {}
+        for some in self._in_pieces(part, which):
+            told |= some
+        return told
+
+    def of_mark(self, part: Part, mark: Mark) -> float | None:
+        """The same for one mark; None where nothing is changed, or it cannot be told."""
+        survey, change = self._survey(part), part.change(mark)
+        if survey is None or not judged(mark.kind) or not change:
+            return None
+        context, beside = self._beside(part)
+        return self._of_mark(part, mark, survey, (mark.span, mark.band, change, context), beside)
+
+    def worth(self, part: Part, which: Pass) -> dict[str, float]:
+        """How much each changed mark of a pass is worth hearing: how audible it is, times how doubtful.
+
+        Doubtful is what is unsure, hardly over its ceiling, or risky. 0: it cannot be heard in the mix.
+        """
+        over, risk = self.of(part, which), BY_NAME[which.kind].risk
+        risks = self._workspace.risks_of(part, which)
+        worth = {}
+        for mark, change in part.changed(which.kind):
+            doubt = max(1 - mark.confidence, 1 - min(1.0, abs(change) / _JUST_OVER_DB),
+                        min(1.0, risks.get(mark.id, 0.0) / risk.risky_from))  # fmt: skip
+            worth[mark.id] = max(0.0, over.get(mark.id, _NOT_JUDGED_DB)) * (0.2 + doubt)
+        return worth
+
+    def counted(self, passes: Sequence[Pass]) -> Generator[None, None, dict[int, tuple[int, int]]]:
+        """How many undecided marks are worth hearing, and how many cannot be heard, by station; in steps."""
+        self._ask_for_music()
+        counts = {}
+        for i, which in enumerate(passes, 1):
+            worth = inaudible = 0
+            for part in self._workspace.session.parts:
+                undecided = {mark.id for mark in part.undecided(which.kind)}
+                if judged(which.kind):
+                    for some in self._in_pieces(part, which):
+                        inaudible += sum(over <= 0 for name, over in some.items() if name in undecided)
+                        yield
+                worth += len(undecided)
+            counts[i] = worth - inaudible, inaudible
+        return counts
+
+    def inaudible(self, which: Pass) -> dict[str, list[str]]:
+        """The undecided marks of a pass that cannot be heard in the mix, by part; none where that cannot be told."""
+        if not judged(which.kind):
+            return {}
+        marks: dict[str, list[str]] = {}
+        for part in self._workspace.session.parts:
+            undecided = {mark.id for mark in part.undecided(which.kind)}
+            names = [name for name, over in self.of(part, which).items() if over <= 0 and name in undecided]
+            marks |= {part.id: names} if names else {}
+        return marks
+
+    def _in_pieces(self, part: Part, which: Pass) -> Generator[dict[str, float], None, None]:
+        survey = self._survey(part)
+        if survey is None or not judged(which.kind):
+            return
+        context, beside = self._beside(part)
+        some: dict[str, float] = {}
+        for mark, change in part.changed(which.kind):
+            some[mark.id] = self._of_mark(part, mark, survey, (mark.span, mark.band, change, context), beside)
+            if len(some) >= _AT_ONCE:
+                yield some
+                some = {}
+        yield some
+
+    def _of_mark(self, part: Part, mark: Mark, survey: Survey, key: Any, beside: list[Beside]) -> float:
+        known = self._known.get((part.id, mark.id))
+        if known is None or known[0] != key:
+            known = self._known[part.id, mark.id] = key, audible_db(part, mark, survey, beside)
+        return known[1]
+
+    def _beside(self, part: Part) -> tuple[tuple, list[Beside]]:
+        """What sounds with a part, and what tells whether that is still the same."""
+        context: list[Any] = [part.offset_s, part.listening.gain_db]
+        beside, items = [], cast("list[Part | Guide]", [*self._workspace.session.parts, *self._beds()])
+        for item in items:
+            survey = self._music.get(item.source) if isinstance(item, Guide) else self._survey(item)
+            if item.id != part.id and survey is not None and not item.listening.muted:
+                context += [item.id, id(survey), item.offset_s, item.listening.gain_db]
+                beside.append(Beside(survey, item.offset_s, item.listening.gain_db))
+        return tuple(context), beside
+
+    def _survey(self, part: Part) -> Survey | None:
+        surveyed = self._workspace.pool.take(part.source).surveyed
+        return None if surveyed is None else surveyed.survey
+
+    def _beds(self) -> list[Guide]:
+        return [guide for guide in self._workspace.session.guides if guide.kind == "bed" and not guide.listening.muted]
+
+    def _ask_for_music(self) -> None:
+        """Survey the music, one recording after the other, once its picture is there."""
+        if None in self._music.values():
+            return
+        for guide in self._beds():
+            take = self._workspace.pool.take(guide.source)
+            if guide.source in self._music or take.trouble or take.wave is None or isinstance(take.recording, Absent):
+                continue
+            self._music[guide.source] = None
+            job = self._job = Job(partial(_surveyed, take.recording.path))
+            job.done.connect(partial(self._music_known, guide.source))
+            job.start()
+            return
+
+    def _music_known(self, source: Source, survey: Survey) -> None:
+        self._music[source] = survey
+        self.changed.emit()
+
+
+def _surveyed(path: Path, progress: Callable[[float], None]) -> Survey:
+    with Recording(path) as recording:
+        return survey_recording(recording, progress)
+
+
+def time_for(marks: int) -> str:
+    """How long it takes to hear so many marks, in words."""
+    minutes = marks * _SECONDS_A_MARK / 60
+    return f"about {max(1, round(minutes))} min" if minutes >= 0.75 else "less than a minute"

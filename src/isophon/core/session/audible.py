@@ -1,0 +1,68 @@
+"""How audible the blemishes of a part are where they will be heard: in the part, under the stack and the music."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from isophon.core.audio.masking import over_threshold_db
+from isophon.core.marks import Mark
+from isophon.core.passes import BY_NAME
+from isophon.core.passes.removed import frames_of_mark
+from isophon.core.session.model import Part
+from isophon.core.survey import Survey
+
+_BEFORE_S = 0.15  # a masker that ended so long ago masks no more
+
+
+@dataclass(frozen=True, eq=False)
+class Beside:
+    """Something that sounds at the same time: its survey, where it starts in the song, s, and its gain."""
+
+    survey: Survey
+    offset_s: float
+    gain_db: float = 0.0
+
+
+def judged(kind: str) -> bool:
+    """Whether it can be told how audible the marks of a kind are.
+
+    Of noise floor and pops it is not: small loudspeakers would hide them, and others not.
+    """
+    return BY_NAME[kind].removed is not None
+
+
+def audible_db(part: Part, mark: Mark, survey: Survey, beside: Sequence[Beside] = ()) -> float:
+    """How far what is taken away at a mark stands over its masked threshold at its most audible moment, dB.
+
+    ``survey``: of the part's take; ``beside``: what else sounds. Nothing is taken away: −120.
+    """
+    removed = BY_NAME[mark.kind].removed
+    assert removed is not None, "the kind is judged"
+    frames = frames_of_mark(mark, survey)
+    before = min(frames.start, round(_BEFORE_S / survey.hop_s))
+    around = slice(frames.start - before, frames.stop)
+    taken, left = removed(part, mark, survey)
+    taken = np.pad(taken, ((before, 0), (0, 0)))
+    masker = np.concatenate([survey.bands[around][:before], left])
+    seconds = part.offset_s + np.arange(around.start, around.stop) * survey.hop_s
+    gain = 10 ** (part.listening.gain_db / 10)
+    masker, taken = gain * masker, gain * taken
+    for other in beside:
+        masker += _power_at(other, seconds, masker.shape[1])
+    voice = -23.0 if survey.voice_lufs is None else survey.voice_lufs
+    over = over_threshold_db(taken, masker, survey.band_edges, survey.hop_s, voice + part.listening.gain_db)
+    return round(float(over[before:].max()), 1)
+
+
+def _power_at(other: Beside, seconds: np.ndarray, bands: int) -> np.ndarray:
+    """The power of something at moments of the song, ``(moments, bands)``; nothing where it does not sound."""
+    survey = other.survey
+    at = np.round((seconds - other.offset_s) / survey.hop_s).astype(int)
+    there = (at >= 0) & (at < len(survey.bands))
+    shared = min(bands, survey.bands.shape[1])
+    power = np.zeros((len(seconds), bands))
+    power[there, :shared] = survey.bands[at[there], :shared] * 10 ** (other.gain_db / 10)
+    return power

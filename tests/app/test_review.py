@@ -1,5 +1,6 @@
 """The loop of review, by keys alone: how many a mark takes, where it leads, and that nothing is missed in silence."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QComboBox
@@ -321,6 +322,27 @@ def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbo
     press(room, key("Pops"), qtbot=qtbot)
     press(room, Key.Key_W, Shift, qtbot)
     assert "not judged" in room.message.text() and workspace.keeper.history.at == steps + 1
+
+
+def test_a_setting_is_proposed_from_decisions_that_go_one_way(room, qtbot):
+    workspace = room.workspace
+    qtbot.waitUntil(lambda: workspace.part.found, timeout=60_000)
+    press(room, Key.Key_Y, Shift, qtbot)
+    assert "No setting is proposed" in room.message.text()
+    before = workspace.part.ess
+    for mark, change in workspace.part.changed("ess")[:6]:
+        workspace.set_changes({mark.id: change - 3.0})
+    assert "5 decisions in Lead go one way" in room.message.text() and "Shift+Y" in room.message.text()
+    others = [m for m, _ in workspace.part.changed("ess") if not m.hand.decided]
+    changes, steps = [workspace.part.change(m) for m in others], workspace.keeper.history.at
+    assert workspace.part.ess == before, "nothing is changed by itself"
+    press(room, Key.Key_Y, Shift, qtbot)
+    assert workspace.part.ess != before and workspace.keeper.history.at == steps + 1
+    assert np.median([workspace.part.change(m) - c for m, c in zip(others, changes, strict=True)]) == pytest.approx(
+        -3, abs=0.6
+    )
+    press(room, Key.Key_Z, Ctrl, qtbot)
+    assert workspace.part.ess == before
 
 
 def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(ready, qtbot):

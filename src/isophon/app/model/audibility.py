@@ -153,13 +153,13 @@ class Audibility(QObject):
             if guide.source in self._music or take.trouble or take.wave is None or isinstance(take.recording, Absent):
                 continue
             self._music[guide.source] = None
-            job = self._job = Job(partial(_surveyed, take.recording.path))
-            job.done.connect(partial(self._music_known, guide.source))
-            job.start()
+            self._job = Job(partial(_surveyed, take.recording.path))
+            self._job.done.connect(self._music_known)  # a method of its own: it is let go of when the session closes
+            self._job.start()
             return
 
-    def _music_known(self, source: Source, survey: Survey) -> None:
-        self._music[source] = survey
+    def _music_known(self, survey: Survey) -> None:
+        self._music |= {source: survey for source, known in self._music.items() if known is None}
         self.changed.emit()
 
 

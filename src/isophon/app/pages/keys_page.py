@@ -32,6 +32,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("less", "Up", "a little less"),
             ("same_there", "Ctrl+Return", "the same in the doubles, or the other selected parts"),
             ("treat", "Q", "treat others like this one: a list opens"),
+            ("accept_proposal", "Shift+Y", "take over the setting that is proposed from what you decided"),
             ("forget", "Backspace", "back to the ceiling"),
             ("give_up", "Esc", "end drawing, clear the selection, undo the box"),
             ("draw_box", "V", "dragging draws a box, or no longer"),

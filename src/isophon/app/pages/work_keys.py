@@ -62,6 +62,7 @@ def add_keys(page: Any) -> None:
         "less": lambda: workspace.change_more(_STEP_DB),
         "agree": page.review.agree,
         "accept_inaudible": page.review.accept_inaudible,
+        "accept_proposal": page.taste.accept,
         "back": page.review.back,
         "same_there": page.review.same_there,
         "leave": page.review.leave,

@@ -30,6 +30,7 @@ from isophon.app.pages.markers import Markers
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.output_watch import OutputWatch
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
+from isophon.app.pages.taste_watch import TasteWatch
 from isophon.app.pages.versions_page import VersionsPage
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
@@ -78,6 +79,7 @@ class WorkPage(WorkViews):
         self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.title.route.show_risky, self)
         self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self._show_audible, self)
         workspace.audibility.changed.connect(self._audible.ask)
+        self.taste = TasteWatch(workspace, self.tell)
         self.markers = Markers(workspace, self.hearing, self)
         self._connect()
         add_keys(self)

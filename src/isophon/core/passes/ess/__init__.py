@@ -70,6 +70,7 @@ KIND = Kind(
     decision=Decision(settings.change_of, lambda part: settings.usual_standout(part.of(EssMark), part.ess.sure),
                       drawn_s=settings.DRAWN_S),
     risk=Risk(_risk, 6.0, "dB", "under this singer’s usual"),
+    taught=(("ceiling_db", "usual_db"), ("usual_db",), ("limit_db",), ("sh_db",)),
     removed=by_change, cure=Cure(_treatments, (treat.STAGE, rule.STAGE, air.STAGE)),
     reporter=Reporter(summary=_summary, mark_json=_mark_json, label=lambda mark: mark.sound, doubts=lisp.doubts,
                       sounds_of=lisp.sounds_of),

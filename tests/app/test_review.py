@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QComboBox
 
 from driving import drag, key, opened, press
+from isophon.app.model.worst_first import where_heard
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.route import HAND_OVER, STATIONS
@@ -322,6 +323,33 @@ def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbo
     press(room, key("Pops"), qtbot=qtbot)
     press(room, Key.Key_W, Shift, qtbot)
     assert "not judged" in room.message.text() and workspace.keeper.history.at == steps + 1
+
+
+def test_everything_is_reviewed_as_one_list_worst_first(room, qtbot):
+    """Over parts and passes, each heard where it matters; what cannot be heard is left."""
+    workspace, audibility, review = room.workspace, room.workspace.audibility, room.review
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts) and audibility.complete, timeout=120_000)
+    every = {(p.part.id, p.mark.id): p.worth for p in review.worst_first.places()}
+    press(room, Key.Key_W, qtbot=qtbot)
+    walked, passes = [], set()
+    for key_ in [Key.Key_Return, Key.Key_L] * 6:
+        walked.append(every[workspace.part.id, workspace.mark.id])
+        passes.add(workspace.pass_.kind)
+        assert room.hearing.loop_span() and room.hearing.hear == where_heard(workspace.session, workspace.pass_)
+        press(room, key_, qtbot=qtbot)
+    assert walked == sorted(every.values(), reverse=True)[:12] and len(passes) > 1
+    assert f"{len(every) - 12} left" in room.about.text() and "worst first" in room.about.text()
+    for place in review.worst_first.places()[1:]:
+        workspace.edit("accept", lambda s, place=place: agree(s, place.part.id, [place.mark.id]))
+    press(room, Key.Key_Return, qtbot=qtbot)
+    assert "Everything that can be heard is decided" in room.message.text() and not review.worst_first.on
+    assert left(workspace) == sum(len(marks) for which in PASSES for marks in audibility.inaudible(which).values())
+    press(room, key("Esses"), qtbot=qtbot)
+    press(room, Key.Key_Z, Ctrl, qtbot)
+    press(room, Key.Key_W, qtbot=qtbot)
+    assert review.worst_first.on
+    press(room, Key.Key_W, qtbot=qtbot)
+    assert not review.worst_first.on and "Part by part" in room.message.text()
 
 
 def test_a_setting_is_proposed_from_decisions_that_go_one_way(room, qtbot):

@@ -23,7 +23,7 @@ from isophon.core.takes.take import Absent
 if TYPE_CHECKING:
     from isophon.app.model.in_hand import InHand
 
-_SECONDS_A_MARK = 4.0  # to hear it as sung and cleaned, and to decide
+SECONDS_A_MARK = 4.0  # to hear it as sung and cleaned, and to decide
 _NOT_JUDGED_DB = 10.0  # as audible is taken what nobody can tell
 _JUST_OVER_DB = 6.0  # a change this small is doubtful
 _AT_ONCE = 12  # marks in one turn of the window
@@ -168,7 +168,7 @@ def _surveyed(path: Path, progress: Callable[[float], None]) -> Survey:
         return survey_recording(recording, progress)
 
 
-def time_for(marks: int) -> str:
-    """How long it takes to hear so many marks, in words."""
-    minutes = marks * _SECONDS_A_MARK / 60
+def time_for(marks: int, pace_s: float = SECONDS_A_MARK) -> str:
+    """How long it takes to decide so many marks at a pace, s a mark, in words."""
+    minutes = marks * pace_s / 60
     return f"about {max(1, round(minutes))} min" if minutes >= 0.75 else "less than a minute"

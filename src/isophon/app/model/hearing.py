@@ -17,8 +17,7 @@ from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Guide, Part
 
-BESIDE_LEAD = "with the lead"
-HEARS = ("this part", BESIDE_LEAD, "with the stack", "with the music")
+ALONE, BESIDE_LEAD, WITH_STACK, WITH_MUSIC = HEARS = ("this part", "with the lead", "with the stack", "with the music")
 SPEEDS = (1.0, 0.75, 0.5)
 _MOST_PAUSES_DB = 40.0
 _MOST_LIFT_DB, _SOFTER_DB = 18.0, 6.0  # of a band alone
@@ -219,8 +218,9 @@ class Hearing(QObject):
 
     def set_hear(self, name: str) -> None:
         """Alone, with the stack or with the music."""
-        self.hear = name
-        self.refresh()
+        if name != self.hear:
+            self.hear = name
+            self.refresh()
 
     def next_hear(self) -> None:
         """The next of those."""

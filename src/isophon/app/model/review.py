@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
+from isophon.app.model.worst_first import WorstFirst, where_heard
 from isophon.core.marks import Mark
 from isophon.core.session import edits
 from isophon.core.session.audible import judged
@@ -22,17 +23,19 @@ class Review(QObject):
     """Decides the selected marks and goes on to the next that nobody has decided.
 
     ``pass_asked(pass)``: the review goes on in another pass; ``ended``: everything is decided; ``arrived``: a mark was
-    taken in hand to be heard.
+    taken in hand to be heard. ``context_asked(what)``: what it is to be heard with.
     """
 
     pass_asked = Signal(object)
     ended = Signal()
     arrived = Signal()
+    context_asked = Signal(str)
 
     def __init__(self, workspace: Workspace, passes: Sequence[Pass], parent: QObject) -> None:
         super().__init__(parent)
         self._workspace, self._passes = workspace, list(passes)
         self._trail: list[tuple[Pass, str, str]] = []
+        self.worst_first = WorstFirst(workspace, self._passes)
 
     # decisions
 
@@ -109,6 +112,9 @@ class Review(QObject):
         workspace, which = self._workspace, self._workspace.pass_
         if workspace.mark is not None:
             self._trail = [*self._trail, (which, workspace.part.id, workspace.mark.id)][-_LONGEST_TRAIL:]
+        if self.worst_first.on:
+            self._go_on_worst_first()
+            return
         found = self._next_in(which)
         if found is not None:
             part, mark, words = found
@@ -131,6 +137,30 @@ class Review(QObject):
         else:
             self.ended.emit()
             workspace.told.emit("Everything is decided in all passes; the stems can be handed over.")
+
+    def toggle_worst_first(self) -> None:
+        """Walk all parts and passes as one list, what is most worth hearing first; or part by part again."""
+        if self.worst_first.on:
+            self.worst_first.end()
+            self._workspace.told.emit("Part by part and pass by pass again.")
+            self._workspace.hand_changed.emit()
+        elif not self._workspace.audibility.complete:
+            self._workspace.told.emit("Parts or music are still being analysed; the list is there then.")
+        else:
+            self.worst_first.begin()
+            self._go_on_worst_first()
+
+    def _go_on_worst_first(self) -> None:
+        place = self.worst_first.go_on()
+        if place is not None:
+            self.context_asked.emit(where_heard(self._workspace.session, place.which))
+            self._take(place.which, place.part, place.mark.id)
+            return
+        self.worst_first.end()
+        left = sum(undecided(self._workspace.session, which) for which in self._passes)
+        rest = f"; {left} that cannot be heard in the mix are left as proposed" if left else ""
+        self._workspace.told.emit(f"Everything that can be heard is decided, in all parts and passes{rest}.")
+        self.ended.emit()
 
     def _next_in(self, which: Pass) -> tuple[Part, Mark, str] | None:
         """The next undecided mark of a pass, and what is to be said of the way there."""

@@ -21,6 +21,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
         "Deciding marks",
         (
             ("agree", "Return", "accept, and on to the next undecided mark"),
+            ("worst_first", "W", "review all parts and passes as one list, worst first, or not"),
             ("accept_inaudible", "Shift+W", "accept all that cannot be heard in the mix"),
             ("leave", "L", "leave as sung and go on, or undo that"),
             ("back", "Shift+Return", "back to the mark before"),

@@ -61,6 +61,7 @@ def add_keys(page: Any) -> None:
         "more": lambda: workspace.change_more(-_STEP_DB),
         "less": lambda: workspace.change_more(_STEP_DB),
         "agree": page.review.agree,
+        "worst_first": page.review.toggle_worst_first,
         "accept_inaudible": page.review.accept_inaudible,
         "accept_proposal": page.taste.accept,
         "back": page.review.back,

@@ -143,6 +143,7 @@ class WorkPage(WorkViews):
         self.lens.described.connect(self.trace.setAccessibleDescription)  # what a screen reader says
         self.lens.described.connect(self.skyline.setAccessibleDescription)
         self.review.arrived.connect(hearing.loop_mark)
+        self.review.context_asked.connect(hearing.set_hear)
         self.review.pass_asked.connect(lambda which: self.open_station(PASSES.index(which) + 1))
         self.review.ended.connect(lambda: self.open_station(HAND_OVER))
         self.played.rest_due.connect(self._remind_of_rest)
@@ -224,6 +225,8 @@ class WorkPage(WorkViews):
         what = "all parts; a dot: with the lead, a ring: not" if self.stack.isChecked() else what
         close = f"pauses alone, +{self.hearing.pauses_db:.0f} dB (P) · " if self.hearing.pauses_db else ""
         worth = self.title.route.worth_hearing(self.title.route.current) if self.workspace.order == AUDIBLE else ""
+        if self.review.worst_first.on:
+            worth = self.review.worst_first.words()
         told = f"{close}{worth or what} · {self._whose}"
         self.about.setText(self.skyline.empty_text() if self.skyline.empty else told)
 

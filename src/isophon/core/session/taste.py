@@ -68,7 +68,7 @@ def _best(
     ranges = {name: value_range(kind, name) for name in names}
 
     def moved(by: float) -> dict[str, float]:
-        return {name: round(min(ranges[name][1], max(ranges[name][0], value + by)), 2) for name, value in now.items()}
+        return {name: round(float(np.clip(value + by, *ranges[name])), 2) for name, value in now.items()}
 
     def cost(by: float) -> float:
         return _cost(_changes(part, kind, marks, moved(by)) - wanted)

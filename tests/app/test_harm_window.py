@@ -280,7 +280,7 @@ def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tm
 
 def test_tallest_first_is_walked_as_it_stands(room, qtbot):
     workspace = room.workspace
-    room.orders["tallest"].setChecked(True)
+    room.orders.buttons["tallest"].setChecked(True)
     workspace.take_in_hand([])
     heights = []
     for _ in range(6):

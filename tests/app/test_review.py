@@ -278,7 +278,7 @@ def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):
     workspace.set_changes({deep: -25.0})
     for _ in range(2):
         press(room, Qt.Key.Key_T, qtbot=qtbot)
-    assert workspace.order == "riskiest" and room.orders["riskiest"].isChecked()
+    assert workspace.order == "riskiest" and room.orders.buttons["riskiest"].isChecked()
     risks, walked = workspace.risks_of(workspace.part, workspace.pass_), []
     for _ in range(4):
         press(room, Qt.Key.Key_Right, qtbot=qtbot)
@@ -300,7 +300,7 @@ def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbo
     alone = audibility.of(workspace.part, which)
     for _ in range(3):
         press(room, Key.Key_T, qtbot=qtbot)
-    assert workspace.order == "audible" and room.orders["audible"].isChecked()
+    assert workspace.order == "audible" and room.orders.buttons["audible"].isChecked()
     press(room, Key.Key_Right, qtbot=qtbot)
     worth = audibility.worth(workspace.part, which)
     assert worth[workspace.mark.id] == max(worth.values())

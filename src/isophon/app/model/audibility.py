@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Generator, Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -128,14 +128,14 @@ class Audibility(QObject):
 
     def _beside(self, part: Part) -> tuple[tuple, list[Beside]]:
         """What sounds with a part, and what tells whether that is still the same."""
-        context: list[Any] = [part.offset_s, part.listening.gain_db]
-        beside, items = [], cast("list[Part | Guide]", [*self._workspace.session.parts, *self._beds()])
-        for item in items:
-            survey = self._music.get(item.source) if isinstance(item, Guide) else self._survey(item)
-            if item.id != part.id and survey is not None and not item.listening.muted:
-                context += [item.id, id(survey), item.offset_s, item.listening.gain_db]
-                beside.append(Beside(survey, item.offset_s, item.listening.gain_db))
-        return tuple(context), beside
+        session = self._workspace.session
+        others = [one for one in session.parts if one.id != part.id and not one.listening.muted]
+        sounding = [*((self._survey(one), one.offset_s, one.listening.gain_db) for one in others),
+                    *((self._music.get(bed.source), bed.offset_s, bed.listening.gain_db)
+                      for bed in self._beds())]  # fmt: skip
+        context = [(id(survey), *rest) for survey, *rest in sounding if survey is not None]
+        beside = [Beside(survey, *rest) for survey, *rest in sounding if survey is not None]
+        return (part.offset_s, part.listening.gain_db, *context), beside
 
     def _survey(self, part: Part) -> Survey | None:
         surveyed = self._workspace.pool.take(part.source).surveyed

@@ -105,7 +105,7 @@ def add_keys(page: Any) -> None:
         "zoom_mark": page.zoom_mark,
         "whole": lambda: workspace.glide_to(*workspace.song),
         "stack": page.stack.toggle,
-        "rank": page.next_order,
+        "rank": page.orders.next,
         "map_alone": page.toggle_map_alone,
         "marker": page.markers.name_place,
         "next_marker": lambda: page.markers.walk(1),

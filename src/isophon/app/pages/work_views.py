@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import partial
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QFrame,
     QPushButton,
+    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QWidget,
 )
 
 from isophon.app import theme
-from isophon.app.model.in_hand import AUDIBLE, IN_TIME, ORDERS, RISKIEST, TALLEST
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.large_picture import LargePicture
@@ -32,6 +31,7 @@ from isophon.app.views.legend import Legend
 from isophon.app.views.lens import Lens
 from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.notice import Notice
+from isophon.app.views.order_buttons import OrderButtons
 from isophon.app.views.parts_panel import WIDTH, PartsPanel
 from isophon.app.views.session_menu import SessionMenu
 from isophon.app.views.skyline import Skyline
@@ -52,7 +52,7 @@ class WorkViews(QWidget):
         self.setObjectName("page")
         self.workspace = workspace
         workspace.setParent(self)
-        self.orders: dict[str, QPushButton] = {}
+        self.orders: Any = None  # the order buttons, once they are made
 
     def building(self) -> Iterator[None]:
         """Make the views one after another, with a turn of the window's in between, since each takes a while.
@@ -139,30 +139,16 @@ class WorkViews(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self._show_orders()
-
-    @property
-    def _narrow(self) -> bool:
-        return self.width() < theme.u(_ROOM_FOR_ORDERS)
+        if self.orders is not None:
+            self._show_orders()
 
     def _show_orders(self) -> None:
-        """The orders of the skyline; where there is little room, only the one that is chosen."""
-        for name, button in self.orders.items():
-            button.setVisible(not self.skyline.empty and (not self._narrow or name == self.workspace.order))
+        self.orders.setVisible(not self.skyline.empty)
+        self.orders.set_narrow(self.width() < theme.u(_ROOM_FOR_ORDERS))
 
-    def _order_clicked(self) -> None:
-        if self._narrow:  # no other one is there to be clicked
-            self.next_order()
-
-    def next_order(self) -> None:
-        """Let the skyline stand in the next order."""
-        self.orders[ORDERS[(ORDERS.index(self.workspace.order) + 1) % len(ORDERS)]].setChecked(True)
-
-    def _choose_order(self, name: str, on: bool) -> None:
-        if on:
-            self.skyline.set_order(name)
-            self._show_orders()
-            self.show_about()
+    def _choose_order(self, name: str) -> None:
+        self.skyline.set_order(name)
+        self.show_about()
 
     def show_about(self) -> None:
         """What the skyline shows, in a line over it."""
@@ -182,18 +168,13 @@ class WorkViews(QWidget):
         self.stack_chart.hide()
         heading = make_row(between=0, around=(16, 4, 12, 0))
         self.about = ElidedLabel("soft", chart)
+        self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # it takes what is left
         heading.addWidget(Label("Skyline", chart, objectName="head"))
         heading.addSpacing(8)
         heading.addWidget(self.about, 1)
         heading.addSpacing(8)
-        order = QButtonGroup(self)
         self.will_sound = switch("after chain", chart)
-        self.orders = {name: switch(name, chart) for name in ORDERS}
-        self.orders[IN_TIME].setChecked(True)
-        self.orders[TALLEST].setToolTip("What stands out most first (T: the next order)")
-        self.orders[RISKIEST].setToolTip("Where most of the voice may be lost first (T: the next order)")
-        self.orders[AUDIBLE].setToolTip("What can be heard in the mix and is most doubtful first (T: the next order); "
-                                        "Shift+W accepts what cannot be heard")  # fmt: skip
+        self.orders = OrderButtons(chart)
         self.will_sound.setToolTip("Bars as high as they stand out after the rough chain (R): compressors and shelf")
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
         self.draw = switch("draw", chart)
@@ -211,15 +192,11 @@ class WorkViews(QWidget):
             heading.addSpacing(8)
         heading.addWidget(self.will_sound)
         heading.addSpacing(8)
-        for name, button in self.orders.items():
-            order.addButton(button)
-            heading.addWidget(button)
-            button.toggled.connect(partial(self._choose_order, name))
-            button.clicked.connect(self._order_clicked)
-            button.setVisible(name == IN_TIME)  # until it is known how much room there is
+        heading.addWidget(self.orders)
+        self.orders.chosen.connect(self._choose_order)
         heading.addSpacing(4)
         heading.addWidget(self.stack)
-        for button in (self.draw, *self.orders.values(), self.will_sound, self.signs, self.stack):
+        for button in (self.draw, self.will_sound, self.signs, self.stack):
             button.setObjectName("small")
         column = make_column(chart, between=0)
         column.addLayout(heading)

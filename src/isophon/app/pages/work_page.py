@@ -13,7 +13,6 @@ from PySide6.QtWidgets import QApplication, QWidget
 from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
-from isophon.app.model.in_hand import AUDIBLE
 from isophon.app.model.in_turns import InTurns
 from isophon.app.model.played_marks import PlayedMarks
 from isophon.app.model.remembered import Remembered
@@ -30,6 +29,7 @@ from isophon.app.pages.markers import Markers
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.output_watch import OutputWatch
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
+from isophon.app.pages.skyline_words import skyline_words
 from isophon.app.pages.taste_watch import TasteWatch
 from isophon.app.pages.versions_page import VersionsPage
 from isophon.app.pages.work_keys import add_keys
@@ -219,16 +219,7 @@ class WorkPage(WorkViews):
         self.show_about()
 
     def show_about(self) -> None:
-        words = self.workspace.pass_.words
-        in_time = self.workspace.pass_.skyline.over_frequency and not self.workspace.over_frequency
-        what = words.in_time[0] if in_time else f"{words.many}{words.over_what}"
-        what = "all parts; a dot: with the lead, a ring: not" if self.stack.isChecked() else what
-        close = f"pauses alone, +{self.hearing.pauses_db:.0f} dB (P) · " if self.hearing.pauses_db else ""
-        worth = self.title.route.worth_hearing(self.title.route.current) if self.workspace.order == AUDIBLE else ""
-        if self.review.worst_first.on:
-            worth = self.review.worst_first.words()
-        told = f"{close}{worth or what} · {self._whose}"
-        self.about.setText(self.skyline.empty_text() if self.skyline.empty else told)
+        self.about.setText(skyline_words(self, self._whose))
 
     def _show_counts(self) -> None:
         session, counts = self.workspace.session, {}

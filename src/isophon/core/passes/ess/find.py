@@ -55,10 +55,7 @@ _CLIP = np.array([[-15, 30], [-5, 35], [-45, 5], [-25, 25]], float)
 _BRIGHT_VOICE_DB = -6.0
 _SOUNDING_DB = 20.0
 _HARDLY_VOICED, _WHISPER_REACH = 0.5, 0.2  # share of what sounds; a tale read aloud has 0.6 to 0.9, a whisper 0 to 0.3
-_WHISPER_OVER_LOW_DB, _WHISPER_A_DB = (
-    14.0,
-    0.3,
-)  # esses of whispers made from five voices: 17 dB and more, the rest under 10
+_WHISPER_OVER_LOW_DB, _WHISPER_A_DB = 14.0, 0.3  # esses of whispers made from five voices: 17 dB and more, others < 10
 
 
 @dataclass(frozen=True)
@@ -180,6 +177,7 @@ def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
 
 
 def _mean_of(voiced: np.ndarray) -> float:
+    """The share that is voiced; all of it where nothing sounds."""
     return float(voiced.mean()) if len(voiced) else 1.0
 
 

@@ -183,7 +183,7 @@ def main() -> None:
         print("all parts, ceiling dragged:   ", worked(room, seconds, drag, 0.03), flush=True)
         print("all parts, jumps every 1.5 s: ", worked(room, seconds, jump, 1.5), flush=True)
         print("all parts, zoomed, stations:  ", worked(room, seconds, look, 0.1), flush=True)
-        room.hearing.set_hear("alone")
+        room.hearing.set_hear("this part")
         print("one part, ceiling dragged:    ", worked(room, seconds, drag, 0.03), flush=True)
         print("one part, jumps every 1.5 s:  ", worked(room, seconds, jump, 1.5), flush=True)
         room.hearing.set_hear("with the stack")

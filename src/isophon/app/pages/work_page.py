@@ -43,7 +43,7 @@ from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Part, Source
 from isophon.core.session.settings import role_default
 
-_TICK_MS = 33
+_TICK_MS, _REST_MS = 33, 400
 _BACK_S = 0.1  # a jump back by more than this is a loop's
 
 
@@ -77,7 +77,7 @@ class WorkPage(WorkViews):
         self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)
         self._still = InTurns(workspace.stillness, lambda levels: self.transport.show_stillness(*levels), self)
         self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.title.route.show_risky, self)
-        self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self._show_audible, self)
+        self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self._show_audible, self, _REST_MS)
         workspace.audibility.changed.connect(self._audible.ask)
         self.taste = TasteWatch(workspace, self.tell)
         self.markers = Markers(workspace, self.hearing, self)

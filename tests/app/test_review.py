@@ -6,12 +6,14 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QComboBox
 
 from driving import drag, key, opened, press
+from isophon.app.model import audibility
 from isophon.app.model.worst_first import where_heard
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.route import HAND_OVER, STATIONS
 from isophon.app.pages.treatment_menu import treatment_menu
 from isophon.app.sheets import PASSES
+from isophon.core.errors import InputError
 from isophon.core.passes import BY_NAME
 from isophon.core.session import file, layout
 from isophon.core.session.edits import agree
@@ -294,22 +296,22 @@ def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):
 
 def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbot):
     """The rest is walked by how audible and doubtful it is; noise floor and pops are never judged."""
-    workspace, audibility = room.workspace, room.workspace.audibility
-    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts) and audibility.complete, timeout=120_000)
+    workspace, mix = room.workspace, room.workspace.audibility
+    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts) and mix.complete, timeout=120_000)
     which, station = workspace.pass_, STATIONS.index("Esses")
-    alone = audibility.of(workspace.part, which)
+    alone = mix.of(workspace.part, which)
     for _ in range(3):
         press(room, Key.Key_T, qtbot=qtbot)
     assert workspace.order == "audible" and room.orders.buttons["audible"].isChecked()
     press(room, Key.Key_Right, qtbot=qtbot)
-    worth = audibility.worth(workspace.part, which)
+    worth = mix.worth(workspace.part, which)
     assert worth[workspace.mark.id] == max(worth.values())
     assert f"audible by +{alone[workspace.mark.id]:.1f} dB" in room.lens.numbers.text()
     music = next(guide for guide in workspace.session.guides if guide.kind == "bed")
     workspace.edit("loud music", lambda s: layout.set_listening(s, music.id, gain_db=12.0))
-    under = audibility.of(workspace.part, which)
+    under = mix.of(workspace.part, which)
     assert all(under[name] <= alone[name] for name in alone) and min(under.values()) < 0 < max(under.values())
-    wanted = {part.id: [name for name, over in audibility.of(part, which).items() if over <= 0]
+    wanted = {part.id: [name for name, over in mix.of(part, which).items() if over <= 0]
               for part in workspace.session.parts}  # fmt: skip
     count = sum(map(len, wanted.values()))
     qtbot.waitUntil(lambda: f"{count} cannot be heard in the mix" in room.title.route.toolTip(), timeout=10_000)
@@ -325,10 +327,29 @@ def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbo
     assert "not judged" in room.message.text() and workspace.keeper.history.at == steps + 1
 
 
+@pytest.fixture
+def broken_music(monkeypatch):
+    def fail(path, progress):
+        raise InputError("Music.wav: it cannot be read")
+
+    monkeypatch.setattr(audibility, "_surveyed", fail)
+
+
+def test_music_that_cannot_be_read_holds_up_nothing(broken_music, room, qtbot):
+    workspace, said = room.workspace, []
+    workspace.troubled.connect(said.append)
+    qtbot.waitUntil(lambda: workspace.audibility.complete, timeout=120_000)
+    assert any("without this music" in words for words in said)
+    press(room, Key.Key_W, qtbot=qtbot)
+    assert room.review.worst_first.on
+
+
 def test_everything_is_reviewed_as_one_list_worst_first(room, qtbot):
     """Over parts and passes, each heard where it matters; what cannot be heard is left."""
-    workspace, audibility, review = room.workspace, room.workspace.audibility, room.review
-    qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts) and audibility.complete, timeout=120_000)
+    workspace, review = room.workspace, room.review
+    qtbot.waitUntil(
+        lambda: all(p.found for p in workspace.session.parts) and workspace.audibility.complete, timeout=120_000
+    )
     every = {(p.part.id, p.mark.id): p.worth for p in review.worst_first.places()}
     press(room, Key.Key_W, qtbot=qtbot)
     walked, passes = [], set()
@@ -343,7 +364,9 @@ def test_everything_is_reviewed_as_one_list_worst_first(room, qtbot):
         workspace.edit("accept", lambda s, place=place: agree(s, place.part.id, [place.mark.id]))
     press(room, Key.Key_Return, qtbot=qtbot)
     assert "Everything that can be heard is decided" in room.message.text() and not review.worst_first.on
-    assert left(workspace) == sum(len(marks) for which in PASSES for marks in audibility.inaudible(which).values())
+    assert left(workspace) == sum(
+        len(marks) for which in PASSES for marks in workspace.audibility.inaudible(which).values()
+    )
     press(room, key("Esses"), qtbot=qtbot)
     press(room, Key.Key_Z, Ctrl, qtbot)
     press(room, Key.Key_W, qtbot=qtbot)

@@ -12,7 +12,10 @@ from isophon.cli import main
 from isophon.core.audio.masking import over_threshold_db
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.finding import find_all, survey_recording
+from isophon.core.marks import Hand
 from isophon.core.passes import BY_NAME
+from isophon.core.passes.spot.mark import SpotMark
+from isophon.core.passes.tick.mark import TickMark
 from isophon.core.session.audible import Beside, audible_db, judged
 from isophon.core.session.model import Part, Source
 
@@ -88,6 +91,19 @@ def test_esses_and_breaths_are_audible_alone_and_less_so_under_music(lead_found)
         assert (under <= alone + 0.1).all() and np.median(alone - under) >= least
     after = Beside(hiss, part.offset_s + 10_000, 30.0)
     assert audible_db(part, changed[0], survey, [after]) == alone[0], "what does not sound then masks nothing"
+
+
+def test_a_boost_is_audible_as_well_and_of_damage_nothing_is_told(lead_found):
+    part, survey = lead_found
+    start = next(mark.start for mark in part.of_kind("ess") if part.change(mark))
+    for change in (12.0, -12.0):
+        spot = SpotMark(
+            "spot-1", start, start + 0.1, -30.0, 0.0, 4_000.0, 9_000.0, 1.0, Hand(change_db=change, drawn=True)
+        )
+        assert audible_db(replace(part, marks=(spot,)), spot, survey) > 6
+    clipped = TickMark("tick-1", start, start + 0.01, -30.0, 0.0, 20.0, 20_000.0, 1.0, sound="clipped")
+    mended = replace(part, marks=(clipped,), tick=replace(part.tick, mend=True))
+    assert mended.change(clipped) < 0 and audible_db(mended, clipped, survey) is None
 
 
 def replace_bands(survey, bands):

@@ -44,7 +44,7 @@ def find(call: argparse.Namespace) -> int:
         print(f"isophon: {shown(line)}", file=sys.stderr)
     part = found.part
     leads = ", ".join(lead.name for lead in call.lead) or None
-    result = told_of(part, recording.path.name, found.survey.floor_dbfs, leads, found.survey)
+    result = told_of(part, recording.path.name, found.survey.floor_dbfs, leads, found.survey if call.json else None)
     if call.json:
         print(json.dumps(result, indent=1))
     else:

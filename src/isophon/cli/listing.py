@@ -7,7 +7,7 @@ from typing import Any
 from isophon.core.errors import shown
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS
-from isophon.core.session.audible import audible_db, judged
+from isophon.core.session.audible import audible_db
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
@@ -42,8 +42,9 @@ def _rows(part: Part, mark: Mark, with_lead: bool, survey: Survey | None) -> lis
     """What is told of a mark, in a row or in several."""
     reporter = BY_NAME[mark.kind].reporter
     row = _row(part, mark) | reporter.mark_json(part, mark, with_lead)
-    if survey is not None and judged(mark.kind) and part.change(mark):
-        row["audible_db"] = audible_db(part, mark, survey)
+    audible = audible_db(part, mark, survey) if survey is not None and part.change(mark) else None
+    if audible is not None:
+        row["audible_db"] = audible
     return [row | own for own in reporter.rows(part, mark)]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Generator, Sequence
 from functools import partial
+from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -40,31 +41,28 @@ class Audibility(QObject):
     def __init__(self, workspace: InHand) -> None:
         super().__init__(workspace)
         self._workspace = workspace
-        self._known: dict[tuple[str, str], tuple[Any, float]] = {}
+        self._known: dict[str, tuple[tuple, dict[str, tuple[Any, float | None]]]] = {}  # by part: in what context
         self._music: dict[Source, Survey | None] = {}
+        self._failed: set[Source] = set()
         self._job: Job | None = None
 
     @property
     def complete(self) -> bool:
-        """Whether everything that sounds is known."""
-        session = self._workspace.session
-        parts = all(self._survey(part) is not None for part in session.parts if not part.listening.muted)
-        return parts and all(self._music.get(guide.source) is not None for guide in self._beds())
+        """Whether everything that sounds is known; what cannot be used does not sound."""
+        parts = [one for one in self._workspace.session.parts if not one.listening.muted and self._usable(one)]
+        music = all(self._music.get(bed.source) is not None for bed in self._beds())
+        return music and all(self._survey(part) is not None for part in parts)
 
     def of(self, part: Part, which: Pass) -> dict[str, float]:
         """How far each changed mark of a pass stands over its threshold, dB, by name; none before the survey."""
-        told: dict[str, float] = {}
-        for some in self._in_pieces(part, which):
-            told |= some
-        return told
+        return dict(chain.from_iterable(some.items() for some in self._in_pieces(part, which)))
 
     def of_mark(self, part: Part, mark: Mark) -> float | None:
         """The same for one mark; None where nothing is changed, or it cannot be told."""
         survey, change = self._survey(part), part.change(mark)
-        if survey is None or not judged(mark.kind) or not change:
+        if survey is None or not change:
             return None
-        context, beside = self._beside(part)
-        return self._of_mark(part, mark, survey, (mark.span, mark.band, change, context), beside)
+        return self._of_mark(part, mark, change, survey, *self._context(part, survey))
 
     def worth(self, part: Part, which: Pass) -> dict[str, float]:
         """How much each changed mark of a pass is worth hearing: how audible it is, times how doubtful.
@@ -72,11 +70,12 @@ class Audibility(QObject):
         Doubtful is what is unsure, hardly over its ceiling, or risky. 0: it cannot be heard in the mix.
         """
         over, risk = self.of(part, which), BY_NAME[which.kind].risk
+        just_over = _JUST_OVER_DB if which.unit == "dB" else 0.0
         risks = self._workspace.risks_of(part, which)
         worth = {}
         for mark, change in part.changed(which.kind):
-            doubt = max(1 - mark.confidence, 1 - min(1.0, abs(change) / _JUST_OVER_DB),
-                        min(1.0, risks.get(mark.id, 0.0) / risk.risky_from))  # fmt: skip
+            small = 1 - abs(change) / just_over if just_over else 0.0
+            doubt = max(1 - mark.confidence, small, min(1.0, risks.get(mark.id, 0.0) / risk.risky_from))
             worth[mark.id] = max(0.0, over.get(mark.id, _NOT_JUDGED_DB)) * (0.2 + doubt)
         return worth
 
@@ -111,38 +110,48 @@ class Audibility(QObject):
         survey = self._survey(part)
         if survey is None or not judged(which.kind):
             return
-        context, beside = self._beside(part)
+        beside, known = self._context(part, survey)
         some: dict[str, float] = {}
-        for mark, change in part.changed(which.kind):
-            some[mark.id] = self._of_mark(part, mark, survey, (mark.span, mark.band, change, context), beside)
-            if len(some) >= _AT_ONCE:
+        for i, (mark, change) in enumerate(part.changed(which.kind), 1):
+            over = self._of_mark(part, mark, change, survey, beside, known)
+            some |= {} if over is None else {mark.id: over}
+            if i % _AT_ONCE == 0:
                 yield some
                 some = {}
         yield some
 
-    def _of_mark(self, part: Part, mark: Mark, survey: Survey, key: Any, beside: list[Beside]) -> float:
-        known = self._known.get((part.id, mark.id))
-        if known is None or known[0] != key:
-            known = self._known[part.id, mark.id] = key, audible_db(part, mark, survey, beside)
-        return known[1]
+    @staticmethod
+    def _of_mark(part: Part, mark: Mark, change: float, survey: Survey, beside: list[Beside],
+                 known: dict[str, tuple[Any, float | None]]) -> float | None:  # fmt: skip
+        key = mark.span, mark.band, change
+        if mark.id not in known or known[mark.id][0] != key:
+            known[mark.id] = key, audible_db(part, mark, survey, beside)
+        return known[mark.id][1]
 
-    def _beside(self, part: Part) -> tuple[tuple, list[Beside]]:
-        """What sounds with a part, and what tells whether that is still the same."""
-        session = self._workspace.session
-        others = [one for one in session.parts if one.id != part.id and not one.listening.muted]
-        sounding = [*((self._survey(one), one.offset_s, one.listening.gain_db) for one in others),
-                    *((self._music.get(bed.source), bed.offset_s, bed.listening.gain_db)
-                      for bed in self._beds())]  # fmt: skip
-        context = [(id(survey), *rest) for survey, *rest in sounding if survey is not None]
-        beside = [Beside(survey, *rest) for survey, *rest in sounding if survey is not None]
-        return (part.offset_s, part.listening.gain_db, *context), beside
+    def _context(self, part: Part, survey: Survey) -> tuple[list[Beside], dict[str, tuple[Any, float | None]]]:
+        """What sounds with a part, and what is known of its marks as long as that is the same."""
+        others = [one for one in self._workspace.session.parts if one.id != part.id and not one.listening.muted]
+        surveys = [(one, self._survey(one)) for one in others]
+        beside = [Beside(other, one.offset_s, one.listening.gain_db) for one, other in surveys if other is not None]
+        for bed in self._beds():
+            if (music := self._music.get(bed.source)) is not None:
+                beside.append(Beside(music, bed.offset_s, bed.listening.gain_db))
+        context = survey, part.offset_s, part.listening.gain_db, *((b.survey, b.offset_s, b.gain_db) for b in beside)
+        if part.id not in self._known or self._known[part.id][0] != context:
+            self._known[part.id] = context, {}
+        return beside, self._known[part.id][1]
 
     def _survey(self, part: Part) -> Survey | None:
         surveyed = self._workspace.pool.take(part.source).surveyed
         return None if surveyed is None else surveyed.survey
 
+    def _usable(self, item: Part | Guide) -> bool:
+        take = self._workspace.pool.take(item.source)
+        return not take.trouble and not isinstance(take.recording, Absent) and item.source not in self._failed
+
     def _beds(self) -> list[Guide]:
-        return [guide for guide in self._workspace.session.guides if guide.kind == "bed" and not guide.listening.muted]
+        beds = (guide for guide in self._workspace.session.guides if guide.kind == "bed")
+        return [bed for bed in beds if not bed.listening.muted and self._usable(bed)]
 
     def _ask_for_music(self) -> None:
         """Survey the music, one recording after the other, once its picture is there."""
@@ -150,16 +159,25 @@ class Audibility(QObject):
             return
         for guide in self._beds():
             take = self._workspace.pool.take(guide.source)
-            if guide.source in self._music or take.trouble or take.wave is None or isinstance(take.recording, Absent):
+            if guide.source in self._music or take.wave is None:
                 continue
             self._music[guide.source] = None
             self._job = Job(partial(_surveyed, take.recording.path))
             self._job.done.connect(self._music_known)  # a method of its own: it is let go of when the session closes
+            self._job.failed.connect(self._music_failed)
             self._job.start()
             return
 
     def _music_known(self, survey: Survey) -> None:
         self._music |= {source: survey for source, known in self._music.items() if known is None}
+        self.changed.emit()
+
+    def _music_failed(self, words: str) -> None:
+        """Go on without music that cannot be surveyed, and say so."""
+        waiting = {source for source, known in self._music.items() if known is None}
+        self._failed |= waiting
+        self._music = {source: known for source, known in self._music.items() if source not in waiting}
+        self._workspace.troubled.emit(f"What can be heard is told without this music: {words}")
         self.changed.emit()
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import reduce
 
 from PySide6.QtCore import QObject, Signal
 
@@ -58,8 +57,9 @@ class Review(QObject):
             workspace.told.emit(f"All undecided {which.words.many} can be heard in the mix.")
         else:
             count = sum(map(len, marks.values()))
-            workspace.edit(f"accept {count} {which.words.many} that cannot be heard in the mix",
-                           lambda s: reduce(lambda s, one: edits.agree(s, *one), marks.items(), s))  # fmt: skip
+            workspace.edit(
+                f"accept {count} {which.words.many} that cannot be heard in the mix", lambda s: _agreed(s, marks)
+            )
             workspace.told.emit(f"{count} {which.words.many} that cannot be heard in the mix are accepted as proposed.")
 
     def leave(self) -> None:
@@ -221,6 +221,13 @@ class Review(QObject):
             if mark_id and mark_id not in workspace.in_hand:
                 workspace.take_in_hand([mark_id])
         workspace.told.emit(f"{what}: {name}.")
+
+
+def _agreed(session: Session, marks: dict[str, list[str]]) -> Session:
+    """The session with marks, by part, accepted."""
+    for part_id, names in marks.items():
+        session = edits.agree(session, part_id, names)
+    return session
 
 
 def undecided(session: Session, which: Pass) -> int:

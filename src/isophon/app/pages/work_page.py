@@ -110,6 +110,7 @@ class WorkPage(WorkViews):
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
         workspace.hand_changed.connect(self.show_about)
+        self.orders.chosen.connect(self.show_about)
         workspace.take_changed.connect(self._remark_on_take)
         workspace.keeper.saved.connect(self._show_state)
         workspace.told.connect(self.tell)
@@ -204,7 +205,7 @@ class WorkPage(WorkViews):
         self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else theme.NO_LIMIT)
         self.will_sound.setVisible(which.skyline.will_sound and not empty)
         self.draw.setVisible(not empty)
-        self._show_orders()
+        self.orders.setVisible(not empty)
         self._still.ask()
         self._risks.ask()
         self._audible.ask()
@@ -219,6 +220,7 @@ class WorkPage(WorkViews):
         self.show_about()
 
     def show_about(self) -> None:
+        """Show in a line over the skyline what it shows."""
         self.about.setText(skyline_words(self, self._whose))
 
     def _show_counts(self) -> None:
@@ -395,6 +397,7 @@ class WorkPage(WorkViews):
         """Stop playing, keep what is unsaved, give the device back."""
         self._tick.stop()
         self._still.stop()
+        self._audible.stop()
         self.trace.map.maker.stop()
         self.played.keep()
         self._ahead.close()

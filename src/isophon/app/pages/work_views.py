@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QPushButton,
@@ -40,7 +38,6 @@ from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 
 _SIDE = 300
-_ROOM_FOR_ORDERS = 1180
 _SKYLINE, _SKYLINE_FROM, _SKYLINE_TO, _LENS = 0.29, 150, 260, 360  # its share of the height; pixels
 
 
@@ -52,7 +49,6 @@ class WorkViews(QWidget):
         self.setObjectName("page")
         self.workspace = workspace
         workspace.setParent(self)
-        self.orders: Any = None  # the order buttons, once they are made
 
     def building(self) -> Iterator[None]:
         """Make the views one after another, with a turn of the window's in between, since each takes a while.
@@ -137,22 +133,6 @@ class WorkViews(QWidget):
         self.stack_chart.setVisible(on)
         self.skyline.setVisible(not on and not self.skyline.empty)
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        if self.orders is not None:
-            self._show_orders()
-
-    def _show_orders(self) -> None:
-        self.orders.setVisible(not self.skyline.empty)
-        self.orders.set_narrow(self.width() < theme.u(_ROOM_FOR_ORDERS))
-
-    def _choose_order(self, name: str) -> None:
-        self.skyline.set_order(name)
-        self.show_about()
-
-    def show_about(self) -> None:
-        """What the skyline shows, in a line over it."""
-
     def _lay_out_side(self, passes: QWidget) -> None:
         """Lens and sheet, one over the other, in a column that folds."""
         inside = self._side_split = QSplitter(Qt.Orientation.Vertical, passes)
@@ -174,7 +154,7 @@ class WorkViews(QWidget):
         heading.addWidget(self.about, 1)
         heading.addSpacing(8)
         self.will_sound = switch("after chain", chart)
-        self.orders = OrderButtons(chart)
+        self.orders = OrderButtons(chart, self)
         self.will_sound.setToolTip("Bars as high as they stand out after the rough chain (R): compressors and shelf")
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
         self.draw = switch("draw", chart)
@@ -193,7 +173,7 @@ class WorkViews(QWidget):
         heading.addWidget(self.will_sound)
         heading.addSpacing(8)
         heading.addWidget(self.orders)
-        self.orders.chosen.connect(self._choose_order)
+        self.orders.chosen.connect(self.skyline.set_order)
         heading.addSpacing(4)
         heading.addWidget(self.stack)
         for button in (self.draw, self.will_sound, self.signs, self.stack):

@@ -22,8 +22,8 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     known = workspace.risks_of(part, which).get(mark.id, 0.0)
     risky = f"risky: {known:.0f} {risk.unit} {risk.words}" if known >= risk.risky_from else ""
     audible = workspace.audibility.of_mark(part, mark)
-    heard = (
+    masked = (
         "" if audible is None else f"audible by {theme.signed(audible)} dB" if audible > 0 else "not audible in the mix"
     )
     where = () if workspace.over_frequency else (at, level)
-    return " · ".join(filter(None, (*where, over, done, which.words.more_told(workspace, mark), risky, heard)))
+    return " · ".join(filter(None, (*where, over, done, which.words.more_told(workspace, mark), risky, masked)))

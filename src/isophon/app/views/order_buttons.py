@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Signal
+from PySide6.QtCore import QEvent, QObject, QSize, Signal
 from PySide6.QtWidgets import QButtonGroup, QSizePolicy, QWidget
 
+from isophon.app import theme
 from isophon.app.model.in_hand import AUDIBLE, IN_TIME, ORDERS, RISKIEST, TALLEST
 from isophon.app.views.made import make_row, named, switch
 
+_ROOM = 1180  # pixels of the page
 _TIPS = {
     IN_TIME: "In time (T: the next order)",
     TALLEST: "What stands out most first (T: the next order)",
@@ -21,8 +23,10 @@ class OrderButtons(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, page: QWidget) -> None:
+        """``page``: how wide it is says whether there is room for all."""
         super().__init__(parent)
+        self._page = page
         self.buttons = {name: named(switch(name, self), "small") for name in ORDERS}
         self._narrow, group, row = False, QButtonGroup(self), make_row(self, between=0)
         for name, button in self.buttons.items():
@@ -33,6 +37,8 @@ class OrderButtons(QWidget):
             button.clicked.connect(self._clicked)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.buttons[IN_TIME].setChecked(True)
+        self._fit()
+        page.installEventFilter(self)
 
     @property
     def order(self) -> str:
@@ -43,11 +49,16 @@ class OrderButtons(QWidget):
         """Go to the next order."""
         self.buttons[ORDERS[(ORDERS.index(self.order) + 1) % len(ORDERS)]].setChecked(True)
 
-    def set_narrow(self, narrow: bool) -> None:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._fit()
+        return super().eventFilter(watched, event)
+
+    def _fit(self) -> None:
         """Show only the order in force, or all of them."""
-        self._narrow = narrow
+        self._narrow = self._page.width() < theme.u(_ROOM)
         for name, button in self.buttons.items():
-            button.setVisible(not narrow or name == self.order)
+            button.setVisible(not self._narrow or name == self.order)
 
     def minimumSizeHint(self) -> QSize:
         """That of one button: a window may always become narrow."""
@@ -56,7 +67,7 @@ class OrderButtons(QWidget):
 
     def _toggled(self, on: bool) -> None:
         if on:
-            self.set_narrow(self._narrow)
+            self._fit()
             self.chosen.emit(self.order)
 
     def _clicked(self) -> None:

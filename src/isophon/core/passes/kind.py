@@ -79,7 +79,7 @@ def _unsure(part: Part, mark: Mark, survey: Survey) -> float:
     return round(100 * (1 - mark.confidence), 1)
 
 
-Removed = Callable[["Part", Any, Survey], tuple[np.ndarray, np.ndarray]]
+Removed = Callable[["Part", Any, Survey], tuple[np.ndarray, np.ndarray] | None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -236,8 +236,8 @@ class Kind:
     annotations hold the ranges. ``role_default(role)``: what a part of a role starts with. ``mark``: what its marks
     are, None where it has none and is switched by its setting ``on``. ``after``: the kinds that are worked on before
     it. ``one_take``: settings that belong to one take alone and go into no card. ``removed(part, mark, survey)``:
-    what is taken away at a mark and what is left, power ``(frames, bands)`` of the survey each; None: it is not told
-    how audible it is. ``taught``: settings in dB that a hand's decisions may propose otherwise, those that
+    what is taken away at a mark and what is left, power ``(frames, bands)`` of the survey each; None: it cannot be
+    told how audible it is. ``taught``: settings in dB that a hand's decisions may propose otherwise, those that
     belong together in one.
     """
 

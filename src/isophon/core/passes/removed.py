@@ -24,16 +24,17 @@ def frames_of_mark(mark: Mark, survey: Survey) -> slice:
 
 
 def by_change(part: Part, mark: Mark, survey: Survey) -> tuple[np.ndarray, np.ndarray]:
-    """What a change in dB takes away of a mark's band, and what it leaves: power ``(frames, bands)`` each.
+    """What a change in dB takes away of a mark's band, or adds, and what stays: power ``(frames, bands)`` each.
 
-    Their sum is what was sung, so that what is taken is at its threshold where the change is just noticed.
+    Their sum is the louder of as sung and cleaned, so that the first is at its threshold where the change is just
+    noticed.
     """
     power = survey.bands[frames_of_mark(mark, survey)].astype(np.float64)
     low, high = mark.band
     inside = survey.band_slice(low, np.inf if high is None else high)
     gain, taken, left = gain_of(part.change(mark)), np.zeros_like(power), power.copy()
-    taken[:, inside] = np.maximum(0, power[:, inside] * (1 - gain**2))
-    left[:, inside] *= gain**2
+    taken[:, inside] = power[:, inside] * abs(1 - gain**2)
+    left[:, inside] *= min(1.0, gain**2)
     return taken, left
 
 

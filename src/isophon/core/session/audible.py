@@ -34,17 +34,20 @@ def judged(kind: str) -> bool:
     return BY_NAME[kind].removed is not None
 
 
-def audible_db(part: Part, mark: Mark, survey: Survey, beside: Sequence[Beside] = ()) -> float:
+def audible_db(part: Part, mark: Mark, survey: Survey, beside: Sequence[Beside] = ()) -> float | None:
     """How far what is taken away at a mark stands over its masked threshold at its most audible moment, dB.
 
-    ``survey``: of the part's take; ``beside``: what else sounds. Nothing is taken away: −120.
+    ``survey``: of the part's take; ``beside``: what else sounds. Nothing is taken away: −120;
+    None where it cannot be told.
     """
     removed = BY_NAME[mark.kind].removed
-    assert removed is not None, "the kind is judged"
+    both = removed(part, mark, survey) if removed else None
+    if both is None:
+        return None
+    taken, left = both
     frames = frames_of_mark(mark, survey)
     before = min(frames.start, round(_BEFORE_S / survey.hop_s))
     around = slice(frames.start - before, frames.stop)
-    taken, left = removed(part, mark, survey)
     taken = np.pad(taken, ((before, 0), (0, 0)))
     masker = np.concatenate([survey.bands[around][:before], left])
     seconds = part.offset_s + np.arange(around.start, around.stop) * survey.hop_s

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -40,8 +41,9 @@ def proposed(part: Part, kind: str) -> Proposal | None:
     """
     taught = BY_NAME[kind].taught
     decided = [mark for mark in part.of_kind(kind) if mark.hand.decided and not mark.hand.drawn]
-    decided = decided[:: -(-len(decided) // _MOST) or 1]  # so that no step waits for it
-    by_hand = [i for i, mark in enumerate(decided) if not mark.hand.agreed or mark.hand.any]
+    count = sum(mark.hand.any for mark in decided)
+    decided = decided[:: max(1, math.ceil(len(decided) / _MOST))]  # so that no step waits for it
+    by_hand = [i for i, mark in enumerate(decided) if mark.hand.any]
     if not taught or len(by_hand) < _FEWEST:
         return None
     wanted = np.array([part.change(mark) for mark in decided])
@@ -57,7 +59,7 @@ def proposed(part: Part, kind: str) -> Proposal | None:
         return None
     rest = [replace(mark, hand=Hand()) for mark in part.of_kind(kind) if not mark.hand.decided]
     moved = np.abs(_changes(part, kind, rest, values) - _changes(part, kind, rest, {})) >= _OTHERS_DB
-    return Proposal(kind, values, len(by_hand), int(np.count_nonzero(moved)))
+    return Proposal(kind, values, count, int(np.count_nonzero(moved)))
 
 
 def _best(

@@ -270,6 +270,33 @@ def test_markers_are_named_walked_and_removed(room, qtbot, monkeypatch):
     assert workspace.session.markers[0].name == "First chorus"
 
 
+def test_a_note_is_written_at_a_mark_walked_to_and_taken_away(room, qtbot, monkeypatch):
+    """It decides nothing, is undone like any step, and is carried from another part back to its mark."""
+    workspace, said = room.workspace, ["ask the singer"]
+    all_found(room, qtbot)
+    monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_, **__: (said[0], True))
+    press(room, key("Esses"), qtbot=qtbot)
+    workspace.take_in_hand([], show=False)
+    press(room, Qt.Key.Key_K, SHIFT, qtbot)
+    assert len(workspace.session.markers) == 3, "no mark, no note"
+    first, mark = workspace.part, workspace.part.undecided("ess")[1]
+    workspace.take_in_hand([mark.id])
+    press(room, Qt.Key.Key_K, SHIFT, qtbot)
+    assert "note: ask the singer" in room.lens.numbers.text()
+    assert workspace.part.mark(mark.id) in workspace.part.undecided("ess")
+    workspace.take_part(workspace.session.parts[2].id)
+    press(room, key("Breaths"), qtbot=qtbot)
+    room.menu.markers.aboutToShow.emit()
+    row = next(a.menu() for a in room.menu.markers.actions() if "ask the singer" in a.text())
+    next(a for a in row.actions() if a.text() == "Go there").trigger()
+    assert (workspace.part.id, workspace.mark.id, workspace.pass_.kind) == (first.id, mark.id, "ess")
+    said[0] = ""
+    press(room, Qt.Key.Key_K, SHIFT, qtbot)
+    assert "note:" not in room.lens.numbers.text() and len(workspace.session.markers) == 3
+    press(room, Qt.Key.Key_Z, CTRL, qtbot)
+    assert "note: ask the singer" in room.lens.numbers.text()
+
+
 def test_the_history_goes_to_any_step(room, qtbot):
     workspace = room.workspace
     workspace.set_setting("ceiling_db", -7.0)

@@ -14,11 +14,14 @@ from conftest import write
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
 from isophon.core.passes.ess.settings import EssSettings
+from isophon.core.handover.proof import page, told_of
+from isophon.core.handover.stems import labels
 from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
 from isophon.core.session.layout import Arrival
-from isophon.core.session.model import Session, Source
+from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.notes import Note, note_at, notes_of, set_note, song_time
 from isophon.core.session.settings import role_default
 from isophon.core.takes.remarks import remarks
 from isophon.core.takes.roles import by_name, guess
@@ -164,6 +167,36 @@ def test_markers():
     session = layout.change_marker(session, "marker-2", at=9.0, name="Bridge")
     assert [m.name for m in session.markers] == ["Chorus", "Bridge"]
     assert [m.name for m in layout.remove_marker(session, "marker-1").markers] == ["Bridge"]
+
+
+def test_a_note_stays_with_its_mark_and_with_its_time_once_that_is_gone(tmp_path):
+    """Through saving, moving the part, finding anew and the hand-over's labels; removing the part takes it away."""
+    marks = (mark(1.0, 3.0), mark(2.0, 3.0))
+    part = Part("part-1", "Lead", source("lead"), offset_s=5.0, marks=marks, found=True)
+    session = layout.add_marker(Session("song", (part,)), 9.0, "Chorus")
+    session = set_note(session, "part-1", "ess-2000", " too <b>sharp</b>\n ")
+    assert not session.part("part-1").mark("ess-2000").hand.decided
+    with pytest.raises(CallError, match="gone"):
+        set_note(session, "part-1", "ess-9", "nobody")
+    file.save(session, tmp_path / "s.isophon")
+    session = file.load(tmp_path / "s.isophon")
+    assert notes_of(session, session.parts[0]) == (Note(2.0, 2.15, "too <b>sharp</b>", "ess"), Note(4.0, 4.0, "Chorus"))
+    assert song_time(session, note_at(session, "part-1", "ess-2000")) == 7.0
+    later = replace(session, parts=(replace(session.parts[0], offset_s=6.0, marks=marks[:1]),))
+    assert notes_of(later, later.parts[0], places=False) == (Note(2.0, 2.0, "too <b>sharp</b>"),)
+    lines = labels(session.parts[0], 0.0, notes_of(session, session.parts[0])).splitlines()
+    assert [line.split("\t")[2][:12] for line in lines] == [
+        "ess s +3.0 d",
+        "ess s +3.0 d",
+        "note: too <b",
+        "place: Choru",
+    ]
+    levels = {"loudness_lufs": -20.0, "true_peak_dbtp": -1.0, "floor_dbfs": -60.0}
+    shown = page([{"before": levels, "after": levels, "kinds": {}, "file": "a", "proof": told_of(
+        session.parts[0], {}, notes=notes_of(session, session.parts[0]))}], "song")  # fmt: skip
+    assert "too &lt;b&gt;sharp" in shown and "Chorus" in shown
+    assert [m.name for m in set_note(session, "part-1", "ess-2000", "").markers] == ["Chorus"]
+    assert [m.name for m in layout.remove(session, ["part-1"]).markers] == ["Chorus"]
 
 
 def test_sessions_of_the_first_version_open_and_damaged_ones_are_rescued(tmp_path):

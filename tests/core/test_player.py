@@ -53,7 +53,8 @@ class Deck:
             deadline = time.time() + 2
             while self.player.queued < 2 and self.player._wanted() and time.time() < deadline:
                 time.sleep(0.001)
-            soon = time.time() + 0.1  # at the end there is nothing to come; elsewhere a busy machine may be late
+            at_end = self.player.position + 4 * BLOCK > self.renderer.samples  # there nothing more comes
+            soon = time.time() + (0.1 if at_end else 2)  # a busy machine may be late
             while not self.player.queued and self.player.playing and time.time() < soon:
                 time.sleep(0.001)
             block = np.zeros((BLOCK, 2), np.float32)

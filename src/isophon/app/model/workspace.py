@@ -10,6 +10,7 @@ import math
 from collections.abc import Callable, Generator
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QTimer
 
 from isophon.app.model.in_hand import NOBODY, SHORTEST_VIEW_S
@@ -25,7 +26,8 @@ from isophon.core.passes import NAMES
 from isophon.core.session import edits, layout
 from isophon.core.session.alike import alike
 from isophon.core.session.history import History
-from isophon.core.session.model import Session, Source
+from isophon.core.session.model import Marker, Part, Session, Source
+from isophon.core.session.notes import song_time
 from isophon.core.work.workers import Workers
 
 _NEWS_MS = 250
@@ -52,6 +54,7 @@ class Workspace(MarkEdits):
         self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
         self._stocked: tuple[Source, ...] = ()
         self._shown: tuple = (None, None, None, None)
+        self._markers: tuple[Session, Part, list[Marker], np.ndarray] | None = None
         self._news = QTimer(self, singleShot=True, interval=_NEWS_MS)
         self._news.timeout.connect(self._show_news)
         self._more = QTimer(self, singleShot=True, interval=0)
@@ -170,6 +173,14 @@ class Workspace(MarkEdits):
     def mark_place(self, song_s: float, name: str = "") -> None:
         """Name a place in the song."""
         self.edit("marker", lambda s: layout.add_marker(s, song_s, name))
+
+    def markers_shown(self) -> tuple[list[Marker], np.ndarray]:
+        """The markers of the song and the notes of the selected part, and where they stand, in s of the part."""
+        if self._markers is None or self._markers[0] is not self.session or self._markers[1] is not self.part:
+            shown = [marker for marker in self.session.markers if marker.part in ("", self.part.id)]
+            at = np.array([song_time(self.session, marker) for marker in shown])
+            self._markers = self.session, self.part, shown, at - self.offset
+        return self._markers[2:]
 
     def look_again(self) -> None:
         """Find the marks of the selected part once more; what was decided by hand stays."""

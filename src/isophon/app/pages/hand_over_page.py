@@ -37,6 +37,7 @@ from isophon.core.handover.counts import kinds
 from isophon.core.handover.proof import expected, page
 from isophon.core.reading import path_of
 from isophon.core.session.model import Part
+from isophon.core.session.notes import notes_of
 from isophon.core.work.completing import needed
 from isophon.core.work.messages import HandOver
 from isophon.core.work.workers import Task
@@ -232,7 +233,8 @@ class HandOverPage(QWidget):
     def show_proof(self) -> None:
         """Show the proof as far as it can be told now."""
         session, without = self.workspace.session, self.target().without
-        rows = [expected(part, self.workspace.pool.take(part.source), without) for part in self.parts() if part.found]
+        rows = [expected(part, self.workspace.pool.take(part.source), without, notes_of(session, part))
+                for part in self.parts() if part.found]  # fmt: skip
         ProofPage(page(rows, session.name), self).show()
 
     def inputs(self) -> list[Path]:

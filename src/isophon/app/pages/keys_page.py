@@ -102,8 +102,9 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("stack", "Y", "the marks of all parts side by side, or not"),
             ("rank", "T", "skyline in time, tallest, riskiest, audible: the next"),
             ("marker", "K", "name this place"),
-            ("next_marker", "Ctrl+PgDown", "go to the next marker"),
-            ("previous_marker", "Ctrl+PgUp", "go to the marker before"),
+            ("note", "Shift+K", "write a note at the selected mark"),
+            ("next_marker", "Ctrl+PgDown", "go to the next marker or note"),
+            ("previous_marker", "Ctrl+PgUp", "go to the marker or note before"),
         ),
     ),
     (

@@ -24,6 +24,7 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
         menu.addAction("Back to the ceiling\tBackspace", workspace.forget_hand).setEnabled(hand.any)
         menu.addAction("Treat others like it…\tQ", lambda: treat_others(page)).setEnabled(hand.decided)
         menu.addSeparator()
+        menu.addAction("Note…\tShift+K", page.markers.write_note)
         menu.addAction("Loop it", page.hearing.loop_mark)
         menu.addAction("Zoom to it\tZ", page.zoom_mark)
         menu.addAction("Split at the playhead\t/", lambda: workspace.split_mark(page.hearing.heard_at()))

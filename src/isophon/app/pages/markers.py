@@ -1,4 +1,4 @@
-"""Named places in the song: naming one and going from one to the next."""
+"""Named places in the song and notes at marks: writing one and going from one to the next."""
 
 from __future__ import annotations
 
@@ -8,6 +8,9 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 from isophon.app import theme
 from isophon.app.model.hearing import Hearing
 from isophon.app.model.workspace import Workspace
+from isophon.app.sheets import PASSES
+from isophon.core.session import notes
+from isophon.core.session.model import Marker
 
 
 class Markers(QObject):
@@ -32,18 +35,49 @@ class Markers(QObject):
         if given:
             self._workspace.mark_place(at, name)
 
+    def write_note(self) -> None:
+        """Ask for a note at the selected mark; an empty one takes away what is there."""
+        workspace, mark = self._workspace, self._workspace.mark
+        if mark is None:
+            self.told.emit("A note is written at a mark: select one first, or press K to name this place.")
+            return
+        part_id = workspace.part.id
+        old = notes.note_at(workspace.session, part_id, mark.id)
+        question = f"A note at {theme.clock(mark.span[0] + workspace.offset)}; empty takes it away"
+        words, given = QInputDialog.getText(self._page, "Note", question, text=old.name if old else "")
+        if given and (words.strip() or old):
+            step = "note" if words.strip() else "take a note away"
+            workspace.edit(step, lambda s: notes.set_note(s, part_id, mark.id, words))
+
     def walk(self, step: int) -> None:
-        """Go to the next or previous marker."""
-        places = [m.at for m in self._workspace.session.markers]
-        if not places:
-            self.told.emit("There is no marker yet. Press K to name this place.")
+        """Go to the next or previous marker of the song or note of the selected part."""
+        session, part_id = self._workspace.session, self._workspace.part.id
+        shown = [m for m in session.markers if m.part in ("", part_id)]
+        if not shown:
+            self.told.emit("There is no marker yet. Press K to name this place, Shift+K to write a note at a mark.")
             return
         here = self._here()
-        later, earlier = [t for t in places if t > here + 0.01], [t for t in places if t < here - 0.3]
-        self.go_to((later or places[:1])[0] if step > 0 else (earlier or places[-1:])[-1])
+        at = sorted(((notes.song_time(session, m), m) for m in shown), key=lambda row: row[0])
+        later, earlier = [m for t, m in at if t > here + 0.01], [m for t, m in at if t < here - 0.3]
+        self.go_to((later or [at[0][1]])[0] if step > 0 else (earlier or [at[-1][1]])[-1])
 
-    def go_to(self, song_s: float) -> None:
-        """Go to a second of the song."""
+    def go_to(self, marker: Marker) -> None:
+        """Go to a marker; to the mark of a note, in its part and its pass."""
+        workspace = self._workspace
+        song_s = notes.song_time(workspace.session, marker)
+        self._take_part(marker)
+        self._show(song_s)
+        mark = workspace.part.mark(marker.mark) if marker.part else None
+        if mark is not None:
+            workspace.open_pass(next(which for which in PASSES if which.kind == mark.kind))
+            workspace.take_in_hand([mark.id], show=False)
+
+    def _take_part(self, marker: Marker) -> None:
+        part = notes.part_of(self._workspace.session, marker)
+        if part is not None and part is not self._workspace.part:
+            self._workspace.take_part(part.id)
+
+    def _show(self, song_s: float) -> None:
         at = song_s - self._workspace.offset
         self._workspace.select(None)
         self._hearing.seek(at)

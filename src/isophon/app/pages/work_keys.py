@@ -108,6 +108,7 @@ def add_keys(page: Any) -> None:
         "rank": page.orders.next,
         "map_alone": page.toggle_map_alone,
         "marker": page.markers.name_place,
+        "note": page.markers.write_note,
         "next_marker": lambda: page.markers.walk(1),
         "previous_marker": lambda: page.markers.walk(-1),
         "undo": page.review.undo,

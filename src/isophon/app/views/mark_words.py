@@ -6,6 +6,7 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes import BY_NAME
+from isophon.core.session.notes import note_at
 
 
 def mark_words(workspace: Workspace, mark: Mark) -> str:
@@ -25,5 +26,7 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     masked = (
         "" if audible is None else f"audible by {theme.signed(audible)} dB" if audible > 0 else "not audible in the mix"
     )
+    note = note_at(workspace.session, part.id, mark.id)
     where = () if workspace.over_frequency else (at, level)
-    return " · ".join(filter(None, (*where, over, done, which.words.more_told(workspace, mark), risky, masked)))
+    return " · ".join(filter(None, (*where, over, done, which.words.more_told(workspace, mark), risky, masked,
+                                    f"note: {note.name}" if note else "")))  # fmt: skip

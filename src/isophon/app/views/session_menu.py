@@ -18,6 +18,7 @@ from isophon.app.views.labels import short
 from isophon.core.reading import path_of
 from isophon.core.session import file, layout
 from isophon.core.session.model import Marker
+from isophon.core.session.notes import part_of, song_time
 
 _MOST_LISTED = 100  # markers
 
@@ -31,7 +32,7 @@ class SessionMenu(QMenu):
     versions_asked = Signal()
     marks_asked = Signal()
     cards_asked = Signal()
-    marker_chosen = Signal(float)
+    marker_chosen = Signal(object)
     new_asked = Signal()
     close_asked = Signal()
     quit_asked = Signal()
@@ -51,7 +52,7 @@ class SessionMenu(QMenu):
         self.addAction("History\tCtrl+H", self.history_asked.emit)
         self.addAction("Versions", self.versions_asked.emit)
         self.addAction("Marks as a table\tCtrl+T", self.marks_asked.emit)
-        self.markers = self.addMenu("Markers")
+        self.markers = self.addMenu("Markers and notes")
         self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
         self.addAction("Find marks again", workspace.look_again)
@@ -103,21 +104,25 @@ class SessionMenu(QMenu):
         workspace = self.workspace
         self.markers.clear()
         if not workspace.session.markers:
-            self.markers.addAction("None yet: press K to name this place").setEnabled(False)
+            words = "None yet: press K to name this place, Shift+K to write a note at a mark"
+            self.markers.addAction(words).setEnabled(False)
         markers = workspace.session.markers
         if len(markers) > _MOST_LISTED:
             words = f"The first {_MOST_LISTED} of {len(markers)}; Ctrl+PgDown walks them all"
             self.markers.addAction(words).setEnabled(False)
         for marker in markers[:_MOST_LISTED]:
-            inner = self.markers.addMenu(f"{short(marker.name)}   {theme.clock(marker.at)}".replace("&", "&&"))
-            inner.addAction("Go there", partial(self.marker_chosen.emit, marker.at))
-            inner.addAction("Rename…", partial(self._rename, marker))
+            whose = f"{short(part.name)}, " if (part := part_of(workspace.session, marker)) else ""
+            at = theme.clock(song_time(workspace.session, marker))
+            inner = self.markers.addMenu(f"{short(marker.name)}   {whose}{at}".replace("&", "&&"))
+            inner.addAction("Go there", partial(self.marker_chosen.emit, marker))
+            inner.addAction("Change the words…" if marker.part else "Rename…", partial(self._rename, marker))
             inner.addAction("Remove", partial(self._remove, marker))
 
     def _remove(self, marker: Marker) -> None:
         self.workspace.edit(f"remove {marker.name}", lambda s: layout.remove_marker(s, marker.id))
 
     def _rename(self, marker: Marker) -> None:
-        name, given = QInputDialog.getText(self, "Marker", "What is it called?", text=marker.name)
+        asked = ("Note", "What does it say?") if marker.part else ("Marker", "What is it called?")
+        name, given = QInputDialog.getText(self, *asked, text=marker.name)
         if given:
             self.workspace.edit(f"rename {marker.name}", lambda s: layout.change_marker(s, marker.id, name=name))

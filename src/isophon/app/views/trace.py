@@ -50,8 +50,8 @@ class Trace(TraceChart):
 
     def _tell_at(self, x: float) -> None:
         """The tip: the names of markers there, which may not have had room, else the mark, else what can be done."""
-        at = np.array([marker.at for marker in self.workspace.session.markers]) - self.workspace.offset
-        names = [self.workspace.session.markers[i].name for i in np.flatnonzero(np.abs(self.x_of(at) - x) <= _GRAB)]
+        markers, at = self.workspace.markers_shown()
+        names = [markers[i].name for i in np.flatnonzero(np.abs(self.x_of(at) - x) <= _GRAB)]
         mark = None if names else self.mark_at(x)
         words = "\n".join(names[:_MOST_NAMES]) or (mark_words(self.workspace, mark) if mark else "")
         if words:

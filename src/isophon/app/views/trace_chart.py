@@ -312,8 +312,7 @@ class TraceChart(QWidget):
         """Named places: a dot in the overview, a line over the wave and the map, the name above them."""
         overview, ruler, wave, spectrum = self._rows()
         painter.setFont(theme.sans(theme.SMALL, theme.QFont.Weight.DemiBold))
-        markers = self.workspace.session.markers
-        at = np.array([marker.at for marker in markers]) - self.workspace.offset
+        markers, at = self.workspace.markers_shown()
         painter.setPen(QPen(theme.DONE, 1.2))
         painter.setBrush(theme.DONE)
         for x in np.unique(np.round(self._song_x(at))):

@@ -19,6 +19,7 @@ from isophon.core.marks import GONE_DB
 from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.passes.kind import Kind
 from isophon.core.session.model import Part
+from isophon.core.session.notes import Note
 from isophon.core.takes.take import Take
 
 PROOF = "report.html"
@@ -27,10 +28,11 @@ _MOST_DECISIONS, _MOST_PLACES, _SILENT_DBFS = 400, 6, -119.0
 _ROLES = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib"}
 
 
-def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = (), maps: tuple[str, str] = ("", "")
-            ) -> dict[str, Any]:  # fmt: skip
+def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = (), maps: tuple[str, str] = ("", ""),
+            notes: Sequence[Note] = ()) -> dict[str, Any]:  # fmt: skip
     """What the proof tells of a part beside its row of the report; values that JSON holds.
 
+    ``notes``: those of the part and the named places of the song.
     ``maps``: its map as sung and cleaned, see :class:`isophon.core.handover.song_maps.SongMaps`; '' for none yet.
     """
     return {
@@ -45,6 +47,7 @@ def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = (), ma
             _skyline(part, kind.name) for kind in KINDS if kind.name not in without and _has_skyline(part, kind)
         ],
         "decisions": _decisions(part),
+        "notes": [{"at": _clock(n.start), "kind": n.kind, "words": n.words} for n in notes[:_MOST_DECISIONS]],
         "warnings": _warnings(part, spectra, without),
         "unheard": _unheard(part),
         "meets": {kind.name: met for kind in KINDS if (met := _met(part, kind))},
@@ -186,7 +189,7 @@ def _level(level: float | None) -> str:
     return "?" if level is None else "silence" if level <= _SILENT_DBFS else f"{level:.1f}".replace("-", "−")
 
 
-def expected(part: Part, take: Take, without: Sequence[str] = ()) -> dict[str, Any]:
+def expected(part: Part, take: Take, without: Sequence[str] = (), notes: Sequence[Note] = ()) -> dict[str, Any]:
     """A row for the page as far as it can be told before anything is written; None for what cannot."""
     plan = part.plan_without(tuple(without))
     loudness = take.surveyed.survey.loudness if take.surveyed else None
@@ -194,7 +197,12 @@ def expected(part: Part, take: Take, without: Sequence[str] = ()) -> dict[str, A
     before = {"loudness_lufs": loudness, "true_peak_dbtp": None, "floor_dbfs": still[0]}
     after = {"loudness_lufs": loudness and loudness - take.matched_gain_db(plan), "true_peak_dbtp": None,
              "floor_dbfs": still[1]}  # fmt: skip
-    return {"before": before, "after": after, "kinds": kinds(part, without), "proof": told_of(part, {}, without)}
+    return {
+        "before": before,
+        "after": after,
+        "kinds": kinds(part, without),
+        "proof": told_of(part, {}, without, notes=notes),
+    }
 
 
 def _lateness(row: dict[str, Any]) -> dict[str, Any] | None:

@@ -7,7 +7,7 @@ import itertools
 import json
 import math
 import string
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
@@ -32,6 +32,7 @@ from isophon.core.passes import BY_NAME
 from isophon.core.reading import path_of, read_bytes
 from isophon.core.session.layout import file_name
 from isophon.core.session.model import Part
+from isophon.core.session.notes import Note
 from isophon.core.survey import STILL, Survey
 from isophon.core.takes.take import renderer_of
 
@@ -212,10 +213,11 @@ def hand_over(
     target: Target,
     progress: Progress | None = None,
     rate: int | None = None,
+    notes: Sequence[Note] = (),
 ) -> dict[str, Any]:
     """Write one part's stem and what goes with it; returns its row of the report.
 
-    ``rate``: the sample rate of the stem in Hz, None for the recording's own.
+    ``rate``: the sample rate of the stem in Hz, None for the recording's own. ``notes``: go into labels and proof.
     ``progress`` is called with a fraction and may raise to cancel; nothing
     half-written stays then.
     """
@@ -261,7 +263,7 @@ def hand_over(
     frames = converted_frames(length, recording.sample_rate, rate)
     before_it, whole = _placed(part, target, rate, frames)
     shape = (rate, recording.channels, whole)
-    chunks = _chunks(part, recording, rate, target, before_it)
+    chunks = _chunks(part, recording, rate, target, before_it, notes)
     how: dict[str, Any] = {"fmt": target.fmt, "depth": target.depth, "force": target.force, "chunks": chunks}
 
     def at_rate(blocks: Iterator[np.ndarray]) -> Iterator[np.ndarray]:
@@ -285,7 +287,7 @@ def hand_over(
     if target.removed:
         write_stem(stem_path(name, target, "removed"), at_rate(taken_out()), *shape, **how)
     if target.labels:
-        write_text(target.folder / f"{name}.marks.tsv", labels(part, before_it / rate), target.force)
+        write_text(target.folder / f"{name}.marks.tsv", labels(part, before_it / rate, notes), target.force)
     still = survey.state == STILL
     return {
         "file": recording.path.name,
@@ -302,15 +304,15 @@ def hand_over(
         "before": before.result(still),
         "after": {name: round(value + trim_db, 2) for name, value in after.result(still).items()},
         "kinds": kinds(part, target.without),
-        **_proven(part, observed, target),
+        **_proven(part, observed, target, notes),
     }
 
 
-def _proven(part: Part, observed: Observed | None, target: Target) -> dict[str, Any]:
+def _proven(part: Part, observed: Observed | None, target: Target, notes: Sequence[Note]) -> dict[str, Any]:
     """What the proof shows of a part, where it is wanted."""
     if observed is None:
         return {}
-    return {"proof": told_of(part, observed.result(), target.without, observed.maps.pictures())}
+    return {"proof": told_of(part, observed.result(), target.without, observed.maps.pictures(), notes)}
 
 
 def _placed(part: Part, target: Target, rate: int, frames: int) -> tuple[int, int]:
@@ -336,7 +338,9 @@ def _silence(channels: int, frames: int) -> Iterator[np.ndarray]:
         yield np.zeros((channels, min(_SILENT_BLOCK, frames - at)), np.float32)
 
 
-def _chunks(part: Part, recording: Recording, rate: int, target: Target, before_it: int = 0) -> bytes:
+def _chunks(
+    part: Part, recording: Recording, rate: int, target: Target, before_it: int = 0, notes: Sequence[Note] = ()
+) -> bytes:
     """What a WAVE stem says beside its samples: where it began, what was done, and on request its marks."""
     began = part.source.time_reference or recording.time_reference or 0
     made = datetime.fromtimestamp(recording.path.stat().st_mtime)
@@ -350,22 +354,31 @@ def _chunks(part: Part, recording: Recording, rate: int, target: Target, before_
     if not target.cues:
         return told
     places = []
-    for mark in (m for m in part.marks if _is_told(part, m)):
-        start, end = (part.heard_at(t) for t in mark.span)
-        what = shown(" ".join(filter(None, (mark.kind, _label(mark), f"{part.change(mark):.1f} dB"))))
+    told_marks = ((m.span, " ".join(filter(None, (m.kind, _label(m), f"{part.change(m):.1f} dB"))))
+                  for m in part.marks if _is_told(part, m))  # fmt: skip
+    for span, words in (*told_marks, *_note_rows(notes)):
+        start, end = map(part.heard_at, span)
+        what = shown(words)
         places.append((before_it + max(0, round(start * rate)), max(1, round((end - start) * rate)), what))
     return told + cues(places)
 
 
-def labels(part: Part, later_s: float = 0.0) -> str:
-    """The marks as tab-separated lines: start, end, what; any editor's label track reads them."""
-    rows = []
+def labels(part: Part, later_s: float = 0.0, notes: Sequence[Note] = ()) -> str:
+    """The marks and notes as tab-separated lines: start, end, what; any editor's label track reads them."""
+    lines = list(_note_rows(notes))
     for mark in (m for m in part.marks if _is_told(part, m)):
-        start, end = (part.heard_at(t) + later_s for t in mark.span)
         name = f"{mark.kind} {_label(mark)}".strip()
-        what = f"{name} {mark.standout_db:+.1f} dB over the voice, change {part.change(mark):.1f} dB"
-        rows.append(f"{start:.6f}\t{end:.6f}\t{shown(what)}")
+        words = f"{name} {mark.standout_db:+.1f} dB over the voice, change {part.change(mark):.1f} dB"
+        lines.append((mark.span, words))
+    rows = []
+    for span, words in sorted(lines):
+        start, end = (part.heard_at(t) + later_s for t in span)
+        rows.append(f"{start:.6f}\t{end:.6f}\t{shown(words)}")
     return "\n".join(rows) + ("\n" if rows else "")
+
+
+def _note_rows(notes: Sequence[Note]) -> Iterator[tuple[tuple[float, float], str]]:
+    return (((note.start, note.end), f"{'note' if note.kind else 'place'}: {note.words}") for note in notes)
 
 
 def _is_told(part: Part, mark: Mark) -> bool:

@@ -66,6 +66,7 @@ def remove(session: Session, ids: Collection[str]) -> Session:
         session,
         parts=tuple(p for p in session.parts if p.id not in ids),
         guides=tuple(g for g in session.guides if g.id not in ids),
+        markers=tuple(m for m in session.markers if not m.part or m.part not in ids),
     )
 
 
@@ -172,9 +173,15 @@ def add_marker(session: Session, at: float, name: str) -> Session:
     """Name a place in the song; CallError where it has as many as a session can hold."""
     if len(session.markers) >= MOST_MARKERS:
         raise CallError(f"a song has at most {MOST_MARKERS} markers; delete one first")
-    number = 1 + max((_number(m.id) for m in session.markers), default=0)
-    marker = Marker(f"marker-{number}", round(at, 3), shown(name.strip())[:_LONGEST_NAME] or f"Place {number}")
+    marker_id = new_marker_id(session)
+    named = shown(name.strip())[:_LONGEST_NAME] or f"Place {_number(marker_id)}"
+    marker = Marker(marker_id, round(at, 3), named)
     return replace(session, markers=tuple(sorted((*session.markers, marker), key=lambda m: (m.at, m.id))))
+
+
+def new_marker_id(session: Session) -> str:
+    """A name by which files and steps know a marker, that no marker has yet."""
+    return f"marker-{1 + max((_number(m.id) for m in session.markers), default=0)}"
 
 
 def change_marker(session: Session, marker_id: str, at: float | None = None, name: str | None = None) -> Session:

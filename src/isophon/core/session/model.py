@@ -88,12 +88,17 @@ class Guide(msgspec.Struct, frozen=True):
         return self.source.duration
 
 
-class Marker(msgspec.Struct, frozen=True):
-    """A named place in the song, in seconds of the song."""
+class Marker(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A named place in the song, in seconds of the song; or a note at a ``mark`` of a ``part``, in seconds of the part.
+
+    See :mod:`isophon.core.session.notes`.
+    """
 
     id: Name
     at: Seconds
     name: Name
+    part: Name = ""
+    mark: Name = ""
 
 
 class Part(Settings, frozen=True, dict=True):

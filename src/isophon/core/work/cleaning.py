@@ -21,6 +21,7 @@ from isophon.core.ranges import File, Name
 from isophon.core.reading import path_of
 from isophon.core.session import adopting, edits
 from isophon.core.session.model import Part, Role, Session, Source
+from isophon.core.session.notes import notes_of
 from isophon.core.session.redrawing import with_redrawn
 from isophon.core.survey import Survey
 from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
@@ -107,7 +108,8 @@ def clean_part(session: Session, part_id: str, target: Target, tell: Tell, kinds
         ready, survey = completed(session, part, recording, tell, kinds, keep)
         warnings = [] if session.followed_by(part) is None else _doubts(ready, kinds)
         ready = only(ready, kinds)
-        row = hand_over(ready, recording, survey, target, lambda f: tell("cleaning", f), session.rate)
+        row = hand_over(ready, recording, survey, target, lambda f: tell("cleaning", f), session.rate,
+                        notes_of(session, ready))  # fmt: skip
         return Cleaned(row, warnings)
 
 

@@ -81,7 +81,7 @@ from pathlib import Path
 import soundfile as sf
 from isophon.cli import main
 from isophon.core.passes import NAMES, Settings
-from isophon.core.session import edits, file, layout
+from isophon.core.session import cards, edits, file, layout
 from isophon.core.session.settings import role_default
 assert "hush" in NAMES and Settings().hush.by_db == -6
 take, folder = Path(sys.argv[1]), Path(sys.argv[2])
@@ -130,8 +130,9 @@ heads = [page.hand_over.table.horizontalHeaderItem(i).text() for i in range(page
 assert page.hand_over.table.item(0, heads.index("Hushes")).text() == f"{row['count'] - 1} of {row['count']}"
 song = folder / "s.isophon"
 assert workspace.keeper.save(song) and file.load(song).parts[0].hush.by_db == -30
-file.save_card("Ada", edits.replace(workspace.part, hush=edits.replace(workspace.part.hush, take_s=7.0)), folder / "c")
-assert file.load_card(folder / "c")["hush"].take_s == 0.5 and file.load_card(folder / "c")["hush"].by_db == -30
+cards.save_card("Ada", edits.replace(workspace.part, hush=edits.replace(workspace.part.hush, take_s=7.0)), folder / "c")
+kept = cards.load_card(folder / "c").settings["hush"]
+assert kept.take_s == 0.5 and kept.by_db == -30
 values = json.loads(song.read_text())
 values["session"]["parts"][0]["hush"]["by_db"] = 5
 song.write_text(json.dumps(values))

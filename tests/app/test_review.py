@@ -7,7 +7,9 @@ from PySide6.QtWidgets import QApplication, QComboBox
 
 from driving import drag, key, opened, press
 from isophon.app.model import audibility
+from isophon.app.model.card_shelf import OWN
 from isophon.app.model.worst_first import where_heard
+from isophon.app.pages.cards_page import CardsPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.route import HAND_OVER, STATIONS
@@ -392,8 +394,20 @@ def test_a_setting_is_proposed_from_decisions_that_go_one_way(room, qtbot):
     assert np.median([workspace.part.change(m) - c for m, c in zip(others, changes, strict=True)]) == pytest.approx(
         -3, abs=0.6
     )
+    assert "Save what was accepted" in room.message.text()
+    room.show_cards()
+    page = room.findChild(CardsPage)
+    menu = page.keep_accepted.menu()
+    menu.aboutToShow.emit()
+    assert [action.text() for action in menu.actions()] == ["In the card of Imke Sorrel", "In “My taste”"]
+    menu.actions()[1].trigger()
+    assert page.card.singer == OWN and "holds what Lead has" in page.words.text()
+    accepted = workspace.part.ess
     press(room, Key.Key_Z, Ctrl, qtbot)
-    assert workspace.part.ess == before
+    assert workspace.part.ess == before and page.table.rowCount() == len(page.card.card.only) >= 1
+    qtbot.mouseClick(page.use, Qt.MouseButton.LeftButton)
+    assert workspace.part.ess == accepted
+    page.close()
 
 
 def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(ready, qtbot):

@@ -15,7 +15,7 @@ from test_strangers import song  # noqa: F401 (a fixture)
 from conftest import COUNT
 from isophon.cli import main
 from isophon.core.errors import IsophonError
-from isophon.core.session import edits, file
+from isophon.core.session import cards, edits, file
 from isophon.core.session.checks import flaw_of, flaw_of_values
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, replay
@@ -103,13 +103,13 @@ def test_cards(tmp_path, capsys):
     from test_strangers import Part, layout
 
     path = tmp_path / "a.voicecard"
-    file.save_card("Ada", Part("p", "p", layout.Source("x", 48_000, 1, 9)), path)
+    cards.save_card("Ada", Part("p", "p", layout.Source("x", 48_000, 1, 9)), path)
     text = path.read_text()
     for i in range(COUNT):
         path.write_bytes(bytes_changed(rng, text.encode()) if i % 2 else value_changed(rng, text).encode())
         signal.alarm(10)
         try:
-            file.load_card(path)
+            cards.load_card(path)
         except IsophonError as error:
             one_line(error)
     assert main(["find", str(tmp_path / "none.wav"), "--card", str(tmp_path)]) == 3

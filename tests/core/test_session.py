@@ -1,19 +1,23 @@
 """The session as a value: edits, history, file, and how findings meet decisions."""
 
 import json
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from isophon.cli.options import settings_of
 from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, carry_decisions
+from isophon.core.passes import NAMES, Settings
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.timing.mark import WordMark
-from isophon.core.session import edits, file
+from isophon.core.session import cards, edits, file
 from isophon.core.session.history import History
 from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.settings import role_default
 
 
 def mark(start: float, standout: float = 0.0, end: float | None = None, **more) -> EssMark:
@@ -146,16 +150,40 @@ def test_wrong_settings_are_refused(tmp_path):
             edits.set_setting(value, ["part-1"], "ess", name, bad)
 
 
+def test_what_was_accepted_goes_into_a_card_of_its_own_or_into_a_singers(tmp_path):
+    """Only that: a card about some settings leaves all others, in a session and in a terminal."""
+    value = edits.accept_settings(session(tmp_path), "part-1", "ess", {"ceiling_db": -5.5})
+    part = edits.set_setting(value, ["part-1"], "breath", "limit_db", -9.0).parts[0]
+    own, singers = tmp_path / "own.voicecard", tmp_path / "ada.voicecard"
+    cards.save_some("My taste", part, part.accepted, own)
+    other = edits.set_setting(session(tmp_path), ["part-1"], "ess", "limit_db", -7.0)
+    applied = edits.apply_card(other, ["part-1"], cards.load_card(own)).parts[0]
+    assert (applied.ess.ceiling_db, applied.ess.limit_db) == (-5.5, -7.0) and applied.breath == other.parts[0].breath
+    cards.save_card("Ada", other.parts[0], singers)
+    cards.save_some("Ada", part, part.accepted, singers)
+    both = cards.load_card(singers)
+    assert (both.settings["ess"].ceiling_db, both.settings["ess"].limit_db, both.only) == (-5.5, -7.0, ())
+    assert settings_of(SimpleNamespace(card=own, set=[]), "harmony") == Settings(
+        **{kind: role_default(kind, "harmony") for kind in NAMES}
+        | {"ess": replace(role_default("ess", "harmony"), ceiling_db=-5.5)}
+    )
+    for wrong in ("ess.nothing", "nobody.at_all", "bleed.nudge_ms", "ess"):
+        own.write_text(own.read_text().replace('"ess.ceiling_db"', f'"{wrong}"', 1))
+        with pytest.raises(InputError, match="is no setting"):
+            cards.load_card(own)
+        own.write_text(own.read_text().replace(f'"{wrong}"', '"ess.ceiling_db"', 1))
+
+
 def test_a_voice_card_keeps_the_settings(tmp_path):
     value = edits.set_setting(session(tmp_path), ["part-1"], "ess", "ceiling_db", -5.5)
     value = edits.set_setting(value, ["part-1"], "breath", "limit_db", -9.0)
     part = edits.set_setting(value, ["part-1"], "gap", "how", "silence").parts[0]
-    file.save_card("Low bright", part, tmp_path / "low.voicecard")
-    settings_ = file.load_card(tmp_path / "low.voicecard")
-    assert edits.set_settings(session(tmp_path), ["part-1"], settings_).parts[0] == part
+    cards.save_card("Low bright", part, tmp_path / "low.voicecard")
+    settings_ = cards.load_card(tmp_path / "low.voicecard")
+    assert edits.apply_card(session(tmp_path), ["part-1"], settings_).parts[0] == part
     with pytest.raises(InputError, match="not a voice card"):
         file.save(session(tmp_path), tmp_path / "song.isophon")
-        file.load_card(tmp_path / "song.isophon")
+        cards.load_card(tmp_path / "song.isophon")
 
 
 def test_words_of_older_files_are_read(tmp_path):

@@ -19,7 +19,7 @@ from isophon.core.marks import Hand
 from isophon.core.passes.bleed.settings import BleedSettings
 from isophon.core.passes.hiss.settings import HissSettings
 from isophon.core.reading import path_of, read_bytes, spelled
-from isophon.core.session import adopting, edits, file, layout
+from isophon.core.session import adopting, cards, edits, file, layout
 from isophon.core.session.facts import with_findings
 from isophon.core.session.journal import Journal, replay
 from isophon.core.session.model import Part
@@ -131,7 +131,7 @@ def test_no_folder_is_touched_that_is_not_ours(tmp_path):
     assert [p.read_text() for p in sorted(tmp_path.rglob("letter"))] == ["dear", "dear"]
 
 
-@pytest.mark.parametrize("read", [file.load, file.load_card, replay, Recording, read_bytes])
+@pytest.mark.parametrize("read", [file.load, cards.load_card, replay, Recording, read_bytes])
 def test_pipes_devices_and_giants_are_refused_at_once(tmp_path, read):
     os.mkfifo(tmp_path / "pipe")
     with (tmp_path / "giant").open("wb") as giant:
@@ -156,16 +156,16 @@ def test_cards_hold_nothing_of_one_take(tmp_path):
     part = Part("p", "p", layout.Source("x", 48_000, 1, 9))
     other = replace(part, hiss=HissSettings(amount_db=-9.0, learn_from=1.0, learn_to=2.0),
                     bleed=BleedSettings(much=0.5, nudge_ms=40.0, learn_from=3.0, learn_to=9.0))  # fmt: skip
-    file.save_card("Ada", other, tmp_path / "a.voicecard")
-    card = file.load_card(tmp_path / "a.voicecard")
-    assert card["hiss"] == HissSettings(amount_db=-9.0) and card["bleed"] == BleedSettings(much=0.5)
+    cards.save_card("Ada", other, tmp_path / "a.voicecard")
+    card = cards.load_card(tmp_path / "a.voicecard")
+    assert card.settings["hiss"] == HissSettings(amount_db=-9.0) and card.settings["bleed"] == BleedSettings(much=0.5)
     text = json.loads((tmp_path / "a.voicecard").read_text())
     text["bleed"] |= {"nudge_ms": 40.0, "learn_to": 9.0}  # an older card
     (tmp_path / "a.voicecard").write_text(json.dumps(text))
     session = layout.new_session("s", [layout.Arrival("Lead", layout.Source("x", 48_000, 1, 9))])
     own = BleedSettings(nudge_ms=7.0)
     session = edits.with_part(session, "part-1", lambda part: replace(part, bleed=own))
-    session = edits.set_settings(session, ["part-1"], file.load_card(tmp_path / "a.voicecard"))
+    session = edits.apply_card(session, ["part-1"], cards.load_card(tmp_path / "a.voicecard"))
     assert session.parts[0].bleed == BleedSettings(much=0.5, nudge_ms=7.0)
 
 

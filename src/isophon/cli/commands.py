@@ -23,6 +23,7 @@ from isophon.core.handover import stems as handover
 from isophon.core.passes import KINDS, NAMES, Settings
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
+from isophon.core.session.cards import load_card
 from isophon.core.session.model import Part, Role, Session, Source
 from isophon.core.work.cleaning import FileRequest, found_in, only
 from isophon.core.work.completing import needed
@@ -227,10 +228,9 @@ def _file_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[list[Job], li
 
 def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[list[Job], list[Path]]:
     session = _loaded(call.session)
-    card = file.load_card(call.card) if call.card else {}
     changes = [one_setting(item) for item in call.set]
     ids = [part.id for part in session.parts]
-    session = edits.set_settings(session, ids, card)
+    session = edits.apply_card(session, ids, load_card(call.card)) if call.card else session
     for kind, setting, value in changes:
         session = edits.set_setting(session, ids, kind, setting, value)
     in_order = tuple(name for name in NAMES if name in kinds)

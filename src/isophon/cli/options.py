@@ -8,7 +8,7 @@ from pathlib import Path
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError
 from isophon.core.passes import BY_NAME, KINDS, NAMES, Settings
-from isophon.core.session import file
+from isophon.core.session.cards import load_card
 from isophon.core.session.model import ROLES
 from isophon.core.session.settings import role_default, with_setting
 
@@ -54,7 +54,7 @@ def settings_of(call: argparse.Namespace, role: str) -> Settings:
     """The settings of every kind: of the role, then of the card, then as they are set."""
     settings = {kind: role_default(kind, role) for kind in NAMES}
     if call.card:
-        settings |= file.load_card(call.card)
+        settings |= load_card(call.card).onto(settings)
     for kind, setting, value in map(one_setting, call.set):
         settings[kind] = with_setting(kind, settings[kind], setting, value)
     return Settings(**settings)

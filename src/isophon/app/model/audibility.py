@@ -15,8 +15,7 @@ from isophon.app.model.passes import Pass
 from isophon.core.audio.files import Recording
 from isophon.core.finding import survey_recording
 from isophon.core.marks import Mark
-from isophon.core.passes import BY_NAME
-from isophon.core.session.audible import Beside, audible_db, judged
+from isophon.core.session.audible import Beside, audible_db, judged, worth_hearing
 from isophon.core.session.model import Guide, Part, Source
 from isophon.core.survey import Survey
 from isophon.core.takes.take import Absent
@@ -25,8 +24,6 @@ if TYPE_CHECKING:
     from isophon.app.model.in_hand import InHand
 
 SECONDS_A_MARK = 4.0  # to hear it as sung and cleaned, and to decide
-_NOT_JUDGED_DB = 10.0  # as audible is taken what nobody can tell
-_JUST_OVER_DB = 6.0  # a change this small is doubtful
 _AT_ONCE = 12  # marks in one turn of the window
 
 
@@ -65,19 +62,10 @@ class Audibility(QObject):
         return self._of_mark(part, mark, change, survey, *self._context(part, survey))
 
     def worth(self, part: Part, which: Pass) -> dict[str, float]:
-        """How much each changed mark of a pass is worth hearing: how audible it is, times how doubtful.
-
-        Doubtful is what is unsure, hardly over its ceiling, or risky. 0: it cannot be heard in the mix.
-        """
-        over, risk = self.of(part, which), BY_NAME[which.kind].risk
-        just_over = _JUST_OVER_DB if which.unit == "dB" else 0.0
-        risks = self._workspace.risks_of(part, which)
-        worth = {}
-        for mark, change in part.changed(which.kind):
-            small = 1 - abs(change) / just_over if just_over else 0.0
-            doubt = max(1 - mark.confidence, small, min(1.0, risks.get(mark.id, 0.0) / risk.risky_from))
-            worth[mark.id] = max(0.0, over.get(mark.id, _NOT_JUDGED_DB)) * (0.2 + doubt)
-        return worth
+        """How much each changed mark of a pass is worth hearing; 0: it cannot be heard in the mix."""
+        over, risks = self.of(part, which), self._workspace.risks_of(part, which)
+        return {mark.id: worth_hearing(over.get(mark.id), mark, change, risks.get(mark.id, 0.0))
+                for mark, change in part.changed(which.kind)}  # fmt: skip
 
     def counted(self, passes: Sequence[Pass]) -> Generator[None, None, dict[int, tuple[int, int]]]:
         """How many undecided marks are worth hearing, and how many cannot be heard, by station; in steps."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import platformdirs
 
@@ -11,19 +11,24 @@ from isophon.core import log
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError, IsophonError, OutputError
 from isophon.core.reading import read_bytes
-from isophon.core.session import file
+from isophon.core.session.cards import Card, load_card, save_card, save_some
 from isophon.core.session.model import Part
 
 ENDING = ".voicecard"
+OWN = "My taste"  # the name of the card that is for no singer but for the person who mixes
 _MOST_CARDS, _LONGEST = 500, 120
 
 
-class Card(NamedTuple):
-    """A card on the shelf: whose voice it is for, its settings by kind, and its file."""
+class KeptCard(NamedTuple):
+    """A card on the shelf, and its file."""
 
-    singer: str
-    settings: dict[str, Any]
+    card: Card
     path: Path
+
+    @property
+    def singer(self) -> str:
+        """Whose voice it is for."""
+        return self.card.name
 
 
 def shelf() -> Path:
@@ -31,18 +36,18 @@ def shelf() -> Path:
     return Path(platformdirs.user_data_dir("isophon")) / "voice-cards"
 
 
-def cards() -> list[Card]:
+def cards() -> list[KeptCard]:
     """The cards on the shelf by name; one that cannot be read is left out and noted in the log."""
     found = []
     for path in sorted(shelf().glob(f"*{ENDING}"))[:_MOST_CARDS]:
         try:
-            found.append(Card(*file.read_card(path), path))
+            found.append(KeptCard(load_card(path), path))
         except IsophonError as error:
             log.note(str(error))
     return sorted(found, key=lambda card: card.singer.casefold())
 
 
-def card_of(singer: str) -> Card | None:
+def card_of(singer: str) -> KeptCard | None:
     """The card of a singer, None for none."""
     wanted = singer.strip().casefold()
     return next((card for card in cards() if wanted and card.singer.casefold() == wanted), None)
@@ -52,24 +57,32 @@ def keep(singer: str, part: Part) -> Path:
     """Keep a part's settings as a singer's card, over an earlier one of the same name."""
     earlier = card_of(singer)
     path = earlier.path if earlier else _free(singer)
-    file.save_card(singer.strip(), part, path)
+    save_card(singer.strip(), part, path)
     return path
 
 
-def bring_in(path: Path) -> Card:
+def keep_accepted(singer: str, part: Part) -> Path:
+    """Keep the settings of a part that were accepted from proposals in a singer's card; what else is in it stays."""
+    earlier = card_of(singer)
+    path = earlier.path if earlier else _free(singer)
+    save_some(singer.strip(), part, part.accepted, path)
+    return path
+
+
+def bring_in(path: Path) -> KeptCard:
     """Put a card from elsewhere on the shelf; InputError where it is none."""
-    singer, settings = file.read_card(path)
-    place = _free(singer)
+    card = load_card(path)
+    place = _free(card.name)
     _copy(path, place)
-    return Card(singer, settings, place)
+    return KeptCard(card, place)
 
 
-def copy_out(card: Card, path: Path) -> None:
+def copy_out(card: KeptCard, path: Path) -> None:
     """Copy a card to where it can be given away."""
     _copy(card.path, path)
 
 
-def take_away(card: Card) -> None:
+def take_away(card: KeptCard) -> None:
     """Take a card off the shelf."""
     try:
         card.path.unlink(missing_ok=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -11,6 +12,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QInputDialog,
     QListWidget,
+    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -23,10 +25,11 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.pages.settings_differ import settings_that_differ
 from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.keyboard import enable
-from isophon.app.views.labels import Label
+from isophon.app.views.labels import Label, short
 from isophon.app.views.made import make_column, make_row
 from isophon.core.errors import IsophonError
 from isophon.core.session import edits
+from isophon.core.session.cards import settings_by_kind
 
 _FILES = f"Voice card (*{card_shelf.ENDING})"
 
@@ -56,8 +59,13 @@ class CardsPage(QDialog):
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.use = QPushButton("Apply")
         self.keep = QPushButton("Save from this part…")
+        self.keep_accepted = QPushButton("Save what was accepted")
+        self.keep_accepted.setToolTip(
+            "The settings of this part that were proposed and accepted (Shift+Y), and no others"
+        )
         self.bring, self.give, self.away = QPushButton("Import…"), QPushButton("Export…"), QPushButton("Delete")
         close = QPushButton("Close")
+        self.keep_accepted.setMenu(self._whose_card())
         actions = {self.use: self._use, self.keep: self._keep, self.bring: self._bring_in, self.give: self._copy_out,
                    self.away: self._take_away, close: self.accept}  # fmt: skip
         for button, action in actions.items():
@@ -69,7 +77,7 @@ class CardsPage(QDialog):
         beside.addWidget(self.list)
         beside.addLayout(right, 1)
         foot = make_row()
-        for button in (self.use, self.keep, self.bring, self.give, self.away):
+        for button in (self.use, self.keep, self.keep_accepted, self.bring, self.give, self.away):
             foot.addWidget(button)
         foot.addStretch()
         foot.addWidget(close)
@@ -81,7 +89,7 @@ class CardsPage(QDialog):
         self._list()
 
     @property
-    def card(self) -> card_shelf.Card | None:
+    def card(self) -> card_shelf.KeptCard | None:
         """The card that is chosen."""
         row = self.list.currentRow()
         return self._cards[row] if 0 <= row < len(self._cards) else None
@@ -102,7 +110,8 @@ class CardsPage(QDialog):
         for button in (self.use, self.give, self.away):
             enable(button, card is not None)
         enable(self.keep, bool(part.id))
-        rows = [] if card is None else settings_that_differ(card.settings, part)
+        enable(self.keep_accepted, bool(part.accepted))
+        rows = [] if card is None else settings_that_differ(card.card.onto(settings_by_kind(part)), part)
         self.table.setRowCount(len(rows))
         for at, row in enumerate(rows):
             for column, text in enumerate(row):
@@ -119,7 +128,24 @@ class CardsPage(QDialog):
         if card is not None:
             ids = self.workspace.parts_in_hand
             words = f"apply the voice card of {card.singer}"
-            self.workspace.edit(words, lambda s: edits.set_settings(s, ids, card.settings))
+            self.workspace.edit(words, lambda s: edits.apply_card(s, ids, card.card))
+
+    def _whose_card(self) -> QMenu:
+        """Whose card what was accepted goes into: the singer's, where one is named, or one's own."""
+        menu = QMenu(self)
+
+        def listed() -> None:
+            menu.clear()
+            for name in filter(None, (self.workspace.part.singer.strip(), card_shelf.OWN)):
+                words = f"In “{name}”" if name == card_shelf.OWN else f"In the card of {short(name)}"
+                menu.addAction(words.replace("&", "&&"), partial(self._keep_accepted, name))
+
+        menu.aboutToShow.connect(listed)
+        return menu
+
+    def _keep_accepted(self, name: str) -> None:
+        part = self.workspace.part
+        self._try(lambda: card_shelf.keep_accepted(name, part))
 
     def _keep(self) -> None:
         part = self.workspace.part

@@ -13,9 +13,9 @@ from isophon.core.session.model import Part
 
 
 def settings_that_differ(settings: Mapping[str, Any], part: Part) -> list[tuple[str, str, str, str]]:
-    """Pass, setting, the kept value and the part's, where the two differ; ``settings``: the kept ones by kind."""
+    """Pass, setting, the kept value and the part's, where the two differ; ``settings``: the kept ones of some kinds."""
     rows = []
-    for kind in NAMES:
+    for kind in (name for name in NAMES if name in settings):
         which = next((w for w in PASSES if kind in w.kinds), None)
         mine, kept = getattr(part, kind), settings[kind]
         for field in msgspec.structs.fields(type(kept)):

@@ -8,7 +8,7 @@ from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.keys_page import keys_of
 from isophon.core.session import edits
-from isophon.core.session.model import Part, Session
+from isophon.core.session.model import Part
 from isophon.core.session.taste import Proposal, proposed
 
 
@@ -48,14 +48,9 @@ class TasteWatch:
             return
         part_id, which, found = self._now
         self._now = None
-        self._workspace.edit(f"{_said(which, found)}, as decided by hand", lambda s: _with(s, part_id, found))
-
-
-def _with(session: Session, part_id: str, found: Proposal) -> Session:
-    """The session once a part has what is proposed."""
-    for name, value in found.values.items():
-        session = edits.set_setting(session, [part_id], found.kind, name, value)
-    return session
+        self._workspace.edit(f"{_said(which, found)}, as decided by hand",
+                             lambda s: edits.accept_settings(s, part_id, found.kind, found.values))  # fmt: skip
+        self._tell(f"{_said(which, found)}. To keep it for other songs: More, Voice cards, Save what was accepted.")
 
 
 def _in_words(part: Part, which: Pass, found: Proposal) -> str:

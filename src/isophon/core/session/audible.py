@@ -15,6 +15,9 @@ from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
 _BEFORE_S = 0.15  # a masker that ended so long ago masks no more
+_NOT_JUDGED_DB = 10.0  # as audible is taken what nobody can tell
+_JUST_OVER_DB = 6.0  # a change this small is doubtful
+_LEAST_DOUBT = 0.2
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,6 +35,19 @@ def judged(kind: str) -> bool:
     Of noise floor and pops it is not: small loudspeakers would hide them, and others not.
     """
     return BY_NAME[kind].removed is not None
+
+
+def worth_hearing(over_db: float | None, mark: Mark, change: float, risk: float) -> float:
+    """How much a changed mark is worth hearing: how audible it is, times how doubtful. 0: it cannot be heard.
+
+    ``over_db``: as :func:`audible_db` tells it; ``risk``: how risky the change is, in the unit of its kind. Doubtful is
+    what is unsure, hardly over its ceiling, or risky.
+    """
+    kind = BY_NAME[mark.kind]
+    just_over = _JUST_OVER_DB if kind.decision.unit == "dB" else 0.0
+    small = 1 - abs(change) / just_over if just_over else 0.0
+    doubt = max(1 - mark.confidence, small, min(1.0, risk / kind.risk.risky_from))
+    return max(0.0, _NOT_JUDGED_DB if over_db is None else over_db) * (_LEAST_DOUBT + doubt)
 
 
 def audible_db(part: Part, mark: Mark, survey: Survey, beside: Sequence[Beside] = ()) -> float | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Mapping
 from typing import Any
 
 from msgspec.structs import replace
@@ -13,6 +13,7 @@ from isophon.core.marks import Hand, Mark, check_length, mark_id
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.kind import Span
 from isophon.core.ranges import MOST_HEARD
+from isophon.core.session.cards import Card, settings_by_kind
 from isophon.core.session.chain import Chain
 from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import carried, drawn_lengths, role_default, span_learning, value_range, with_setting
@@ -50,6 +51,21 @@ def set_settings(session: Session, part_ids: Collection[str], settings: dict[str
         return replace(part, **{kind: carried(kind, value, getattr(part, kind)) for kind, value in settings.items()})
 
     return with_parts(session, part_ids, change)
+
+
+def apply_card(session: Session, part_ids: Collection[str], card: Card) -> Session:
+    """Give parts the settings that a voice card is about."""
+    return with_parts(session, part_ids, lambda part: replace(part, **card.onto(settings_by_kind(part))))
+
+
+def accept_settings(session: Session, part_id: str, kind: str, values: Mapping[str, float]) -> Session:
+    """Give a part proposed settings of a kind, and note that they were accepted."""
+    for name, value in values.items():
+        session = set_setting(session, [part_id], kind, name, value)
+    names = tuple(f"{kind}.{name}" for name in values)
+    return with_parts(
+        session, [part_id], lambda part: replace(part, accepted=tuple(dict.fromkeys((*part.accepted, *names))))
+    )
 
 
 def role_settings(session: Session, part_ids: Collection[str], kinds: Collection[str]) -> Session:

@@ -1,4 +1,4 @@
-"""The session file: JSON, readable by people, whole or not at all; and voice cards.
+"""The session file: JSON, readable by people, whole or not at all.
 
 See docs/file-format.md. Recordings are named relative to the session file where
 they lie beside or below it. What is read is checked whole: types, ranges, sizes, and
@@ -20,16 +20,14 @@ from msgspec.structs import replace
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import DamagedError, InputError, OutputError, shown
 from isophon.core.marks import Mark
-from isophon.core.passes import NAMES, AnyMark, Settings
-from isophon.core.ranges import MOST_HEARD, MOST_MARKERS, MOST_MARKS, Name
+from isophon.core.passes import AnyMark
+from isophon.core.ranges import MOST_HEARD, MOST_MARKERS, MOST_MARKS
 from isophon.core.reading import path_of, read_bytes, real, spelled
 from isophon.core.session.checks import flaw_of, flaw_of_item, flaw_of_values, in_words
 from isophon.core.session.model import Guide, Marker, Part, Session
-from isophon.core.session.settings import carried, role_default
 
 ENDING = ".isophon"
 VERSION = 5
-CARD_VERSION = 1
 _AT_ONCE = 2_000  # marks
 _MOST_MENDED = 200  # flaws of one item
 _MOST_TOLD = 6
@@ -40,11 +38,6 @@ class _SessionFile(msgspec.Struct):
     session: Session
 
 
-class _CardFile(Settings, frozen=True):
-    isophon_voice_card: int
-    name: Name
-
-
 def save(session: Session, path: Path) -> None:
     """Write ``session`` to ``path``; OutputError if that cannot be done, the old file then stays."""
     flaw = flaw_of(session) or " ".join(flaw_of_values(msgspec.to_builtins(session))).strip()
@@ -52,7 +45,7 @@ def save(session: Session, path: Path) -> None:
         raise OutputError(f"{path.name}: was not written; it could not be read again ({flaw}). Undo the last step")
     path = real(path)  # a link stays one, and names of recordings count from where the file lies
     folder = path.parent
-    _write(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
+    write_json(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
 
 
 def load(path: Path, told: list[str] | None = None) -> Session:
@@ -61,12 +54,12 @@ def load(path: Path, told: list[str] | None = None) -> Session:
     An older one is looked through again, since it knew fewer kinds; decisions stay. Of more markers or marks than a
     session can have the first are read, and a line on the rest is added to ``told``.
     """
-    head = _outline(path, "isophon_session", "an Isophon session", VERSION)
+    head = outline(path, "isophon_session", "an Isophon session", VERSION)
     too_many = _held_to_the_limits(head.get("session"))
     if told is not None:
         told += [f"{path.name}: {line}" for line in too_many]
     head, apart = _marks_apart(head)
-    whole = _converted(path, head, _SessionFile)
+    whole = converted(path, head, _SessionFile)
     parts = (replace(part, marks=apart.get(i, part.marks)) for i, part in enumerate(whole.session.parts))
     session = replace(whole.session, parts=tuple(parts))
     flaw = flaw_of(session)
@@ -100,7 +93,7 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
     Of a part or guide that is not whole, the marks and fields that are stay; what is lost has its default.
     InputError where not even the outline can be read.
     """
-    head = _outline(path, "isophon_session", "an Isophon session", VERSION)
+    head = outline(path, "isophon_session", "an Isophon session", VERSION)
     values = head.get("session")
     lost = _held_to_the_limits(values)
     if not isinstance(values, dict):
@@ -161,26 +154,6 @@ def _left_out(row: Any, at: str, kind: type) -> Any:
     return rest | {"found": False} if field in ("marks", "measured") else rest
 
 
-def save_card(name: str, part: Part, path: Path) -> None:
-    """Write a part's settings as a voice card; nothing of its one take goes into it."""
-    kept = {kind: carried(kind, getattr(part, kind), role_default(kind, part.role)) for kind in NAMES}
-    _write(path, _CardFile(CARD_VERSION, name, **kept))
-
-
-def load_card(path: Path) -> dict[str, Any]:
-    """The settings of a voice card by kind; InputError says what is wrong and where.
-
-    What an older card tells of one take is left out.
-    """
-    return read_card(path)[1]
-
-
-def read_card(path: Path) -> tuple[str, dict[str, Any]]:
-    """Whose voice a card is for, and its settings by kind; errors as :func:`load_card`."""
-    card = _converted(path, _outline(path, "isophon_voice_card", "a voice card", CARD_VERSION), _CardFile)
-    return card.name, {kind: carried(kind, getattr(card, kind), role_default(kind, "lead")) for kind in NAMES}
-
-
 def _resolved(session: Session, path: Path) -> Session:
     folder = real(path).parent
     return _with_paths(session, lambda name: spelled(real(folder / path_of(name))))
@@ -193,12 +166,14 @@ def _with_paths(session: Session, change: Callable[[str], str]) -> Session:
     return replace(session, parts=changed(session.parts), guides=changed(session.guides))
 
 
-def _write(path: Path, value: Any) -> None:
+def write_json(path: Path, value: Any) -> None:
+    """Write a value as indented JSON, whole or not at all; OutputError if that cannot be done."""
     text = msgspec.json.format(msgspec.json.encode(value), indent=1).decode()
     write_text(path, text + "\n")
 
 
-def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
+def outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
+    """The JSON object in a file whose version stands under ``key``; InputError where it is not ``what`` or newer."""
     data = read_bytes(path)
     try:
         head = msgspec.json.decode(data)  # quick, since it stops all threads
@@ -214,7 +189,8 @@ def _outline(path: Path, key: str, what: str, version: int) -> dict[str, Any]:
     return head
 
 
-def _converted(path: Path, head: dict[str, Any], kind: type) -> Any:
+def converted(path: Path, head: dict[str, Any], kind: type) -> Any:
+    """The values of a file as a ``kind``; DamagedError says what is wrong and where."""
     at, why = flaw_of_values(head)
     if at:
         raise _damaged(path, in_words(f"{why} - at `{at}`", head))

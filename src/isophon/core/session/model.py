@@ -111,7 +111,8 @@ class Part(Settings, frozen=True, dict=True):
     ``leak``: what is known of the cues in it; ``heard_without``: the bleed that was out when its marks were found;
     ``follows``: the parts that it is lined up with, one or several, where those are not all leads;
     ``heard_beside``: that part, and its place, beside which it was heard.
-    ``done``: the passes that a person called done.
+    ``done``: the passes that a person called done; ``accepted``: settings that were taken over from a proposal, as
+    ``kind.setting``.
     """
 
     id: Name
@@ -132,6 +133,7 @@ class Part(Settings, frozen=True, dict=True):
     heard_without: Name = ""
     follows: Name | Annotated[tuple[Name, ...], msgspec.Meta(max_length=MOST_PARTS)] = ""
     heard_beside: Key = ""
+    accepted: Annotated[tuple[Name, ...], msgspec.Meta(max_length=1_000)] = ()
 
     @property
     def stale(self) -> bool:
@@ -319,7 +321,7 @@ class Part(Settings, frozen=True, dict=True):
         return self._by_id.get(mark_id)
 
 
-_FOR_ONE_KIND_OR_NONE = {*NAMES, "marks", "id", "name", "singer", "listening", "done", "found", "follows"}
+_FOR_ONE_KIND_OR_NONE = {*NAMES, "marks", "id", "name", "singer", "listening", "done", "found", "follows", "accepted"}
 _COUNTS_FOR_ALL = tuple(name for name in Part.__struct_fields__ if name not in _FOR_ONE_KIND_OR_NONE)
 
 

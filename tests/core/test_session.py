@@ -11,8 +11,9 @@ from msgspec.structs import replace
 from isophon.cli.options import settings_of
 from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, carry_decisions
-from isophon.core.passes import NAMES, Settings
+from isophon.core.passes import NAMES, Measured, Settings
 from isophon.core.passes.ess.mark import EssMark
+from isophon.core.passes.gap.said import DrawnBy
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.session import cards, edits, file
 from isophon.core.session.history import History
@@ -148,6 +149,16 @@ def test_wrong_settings_are_refused(tmp_path):
     for name, bad in (("ceiling_db", 99.0), ("limit_db", 1.0), ("no_such", 1.0), ("edge_ms", "soft")):
         with pytest.raises(CallError, match=rf"ess\.{name}"):
             edits.set_setting(value, ["part-1"], "ess", name, bad)
+
+
+def test_a_part_with_very_many_esses_and_breaths_is_saved_and_read(tmp_path):
+    """Four minutes of a fast voice have more than 500 of either: what the program finds must pass its own checks."""
+    spans = tuple((0.001 * i, 0.001 * i + 0.0005) for i in range(5_000))
+    one = session(tmp_path)
+    part = replace(one.parts[0], measured=Measured(pauses=DrawnBy(esses=spans, breaths=spans)))
+    one = replace(one, parts=(part,))
+    file.save(one, tmp_path / "many.isophon")
+    assert file.load(tmp_path / "many.isophon").parts[0].measured.pauses == part.measured.pauses
 
 
 def test_what_was_accepted_goes_into_a_card_of_its_own_or_into_a_singers(tmp_path):

@@ -26,6 +26,7 @@ import numpy as np
 import platformdirs
 
 import isophon
+from isophon.core import log
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import Found
 from isophon.core.reading import read_bytes, real
@@ -139,7 +140,9 @@ def kept_survey(place: Path, without: str = "") -> Surveyed | None:
             os.utime(place)
         told = {field: getattr(kept.told, field) for field in Told.__struct_fields__}
         return Surveyed(survey=survey, spectrogram=spectrogram, lows=lows, **told)
-    except DAMAGE:
+    except DAMAGE as error:
+        if folder.exists():
+            log.note(f"what was measured of a take cannot be used and is measured anew ({error})")
         return None
 
 

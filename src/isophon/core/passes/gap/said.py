@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Annotated
 
 import msgspec
 from msgspec.structs import replace
@@ -12,10 +12,13 @@ from isophon.core.passes.gap.mark import Spans, without
 from isophon.core.passes.gap.settings import GapSettings, SaidSpans
 from isophon.core.passes.kind import Found, Span
 from isophon.core.passes.singing import OVER_FLOOR_DB, singing
+from isophon.core.ranges import MOST_MARKS, Seconds
 from isophon.core.survey import Survey
 
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
+
+_FoundSpans = Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_MARKS)]
 
 
 class DrawnBy(msgspec.Struct, frozen=True):
@@ -24,8 +27,8 @@ class DrawnBy(msgspec.Struct, frozen=True):
     sensitivity_db: float = OVER_FLOOR_DB
     sung: SaidSpans = ()
     unsung: SaidSpans = ()
-    esses: SaidSpans = ()
-    breaths: SaidSpans = ()
+    esses: _FoundSpans = ()
+    breaths: _FoundSpans = ()
 
 
 def is_due(part: Part) -> bool:

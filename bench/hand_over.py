@@ -23,7 +23,7 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import cores
 from isophon.core.demo.blemishes import ear_to_microphone
 from isophon.core.finding import find_against, survey_recording
-from isophon.core.handover.stems import Target
+from isophon.core.handover.target import Target
 from isophon.core.passes import BY_NAME
 from isophon.core.playing.rough_chain import RoughChain
 from isophon.core.session import adopting, edits
@@ -93,7 +93,7 @@ def main() -> None:
         found, learning = time.perf_counter() - start, watch.peak
         for part in session.parts:
             kept = take_cache.kept_survey(take_cache.place_of(Path(part.source.path)))
-            told = msgspec.convert(worker.learn_bleed(Path(part.source.path), lesson, lambda f: None), dict)
+            told = msgspec.convert(worker.learn_bleed(Path(part.source.path), lesson, lambda _f: None), dict)
             session = adopt(session, part.id, kept, told)
         target = Target(folder / "out", force=True, labels=True, cues=True, proof=True, song="song")
         watch.done, watch = True, common.Watch(own=False)

@@ -165,7 +165,7 @@ def main() -> None:
             return all(p.found for p in workspace.session.parts)
 
         room.hearing.set_hear("with the stack")
-        nothing: Callable[[int], None] = lambda step: None  # noqa: E731
+        nothing: Callable[[int], None] = lambda _step: None  # noqa: E731
         print("all parts, being found:       ", worked(room, 300.0, nothing, 1.0, all_found), flush=True)
         room.open_station(STATIONS.index("Esses"))
 

@@ -184,11 +184,11 @@ class Song:
     def find(self) -> None:
         """Survey the takes and the music, and adopt what was found."""
         for i, part in enumerate(self.session.parts):
-            worker.measure(Path(part.source.path), False, lambda fraction: None)
+            worker.measure(Path(part.source.path), False, lambda _fraction: None)
             self.takes.append(open_take(part.source))
             self.session = adopt_findings(self.session, part.id, self.takes[i].findings)
         music = self.folder / "music.wav"
-        worker.measure(music, False, lambda fraction: None)
+        worker.measure(music, False, lambda _fraction: None)
         self.music_survey = open_take(Source(str(music), RATE, 1, len(self.music))).surveyed.survey
 
     def audible_db(self, i: int, one: Blemish) -> float:
@@ -250,9 +250,10 @@ class Song:
         self.session: Session = replace(self.session, parts=tuple(parts))
 
 
-def overlap(mark: Mark, one: Blemish) -> bool:
+def meets(mark: Mark, one: Blemish) -> bool:
+    """Whether a mark is of the kind of a blemish, and where it is."""
     (a, b), (c, d) = mark.span, one.span
-    return min(b, d + 0.01) > max(a, c - 0.01)
+    return mark.kind == one.kind and min(b, d + 0.01) > max(a, c - 0.01)
 
 
 def review(song: Song, audible: list[tuple[int, Blemish]]) -> tuple[int, int, set[int]]:
@@ -263,7 +264,7 @@ def review(song: Song, audible: list[tuple[int, Blemish]]) -> tuple[int, int, se
         if worth <= 0:
             break
         walked += 1
-        mine = [(n, one) for n, (part, one) in enumerate(audible) if part == i and overlap(mark, one)]
+        mine = [(n, one) for n, (part, one) in enumerate(audible) if part == i and meets(mark, one)]
         met |= {n for n, _ in mine}
         now = song.session.parts[i].mark(mark.id)
         while any(song.spoiled(i, one) for _, one in mine) and song.session.parts[i].change(now) > _DEEPEST_DB:
@@ -276,7 +277,7 @@ def left(song: Song, audible: list[tuple[int, Blemish]]) -> Iterator[tuple[str, 
     """Of each audible blemish that still is one, its kind and whether any mark meets it."""
     for i, one in audible:
         if song.spoiled(i, one):
-            yield one.kind, any(overlap(mark, one) for mark in song.session.parts[i].marks)
+            yield one.kind, any(meets(mark, one) for mark in song.session.parts[i].marks)
 
 
 def said(rows: list[tuple[str, bool]], of: Counter) -> str:
@@ -309,7 +310,7 @@ def main() -> None:
         places = song.worst_first()
         print(f"{len(every)} blemishes mixed in, {len(audible)} audible; {marks} marks changed, "
               f"{sum(worth > 0 for worth, *_ in places)} worth hearing")  # fmt: skip
-        told = [any(overlap(m, one) and worth > 0 for worth, part, m in places if part == i) for i, one in audible]
+        told = [any(meets(m, one) and worth > 0 for worth, part, m in places if part == i) for i, one in audible]
         print(f"audible ones that a mark worth hearing meets: {sum(told)} of {len(audible)}")
         print(f"still there by default: {said(list(left(song, audible)), of)}", flush=True)
         walked, changed, met = review(song, audible)

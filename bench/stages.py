@@ -76,7 +76,7 @@ def main() -> None:
         slowest = np.inf
         for part in session.parts[:parts]:
             with Recording(path_of(part.source.path)) as recording:
-                found, _ = completed(session, part, recording, lambda step, fraction: None)
+                found, _ = completed(session, part, recording, lambda _step, _fraction: None)
                 slowest = min(slowest, stages(found, recording))
     print(f"slowest part while it plays: {slowest:.0f} × real time on one core  (aim: 50)")
 

@@ -9,7 +9,8 @@ from isophon.core.audio.files import Recording
 from isophon.core.demo.score import BEAT_S, CHORUS_AT, LINE_BEATS, line_at
 from isophon.core.errors import CallError
 from isophon.core.finding import survey_recording
-from isophon.core.handover.stems import Target, check_free, hand_over
+from isophon.core.handover.stems import hand_over
+from isophon.core.handover.target import Target, check_free
 from isophon.core.passes.carry import passages
 from isophon.core.passes.carry.places import places
 from isophon.core.reading import path_of

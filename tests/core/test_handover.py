@@ -17,9 +17,12 @@ from conftest import write
 from isophon.cli import main
 from isophon.core.errors import Cancelled, OutputError
 from isophon.core.handover import bundle
-from isophon.core.handover import stems as handover
 from isophon.core.handover.counts import kinds
+from isophon.core.handover.labels import labels
 from isophon.core.handover.proof import told_of
+from isophon.core.handover.report import write_report
+from isophon.core.handover.stems import hand_over
+from isophon.core.handover.target import Target, check_free
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import file
@@ -47,9 +50,9 @@ def loudness(samples, rate):
 
 def test_the_reports_figures_are_those_of_the_files(prepared, tmp_path):
     take, part = prepared
-    target = handover.Target(tmp_path, depth="32f", removed=True, labels=True)
+    target = Target(tmp_path, depth="32f", removed=True, labels=True)
     told = []
-    row = handover.hand_over(part, take.recording, take.surveyed.survey, target, told.append)
+    row = hand_over(part, take.recording, take.surveyed.survey, target, told.append)
     clean, rate = sf.read(tmp_path / "take.clean.wav")
     sung, _ = sf.read(part.source.path)
     assert row["before"]["loudness_lufs"] == pytest.approx(loudness(sung, rate), abs=0.1)
@@ -73,7 +76,7 @@ def test_what_is_hardly_changed_counts_as_left(prepared):
     assert kinds(clearly)["ess"]["changed"] >= 1 and not any(map(hardly.change, hardly.of_kind("ess")))
     row = kinds(hardly)["ess"]
     assert row["changed"] == 0 and row["left"] == row["count"] > 5 and row["deepest_change_db"] == 0
-    assert "change 0.0 dB" in handover.labels(hardly) and "-0.0" not in handover.labels(hardly)
+    assert "change 0.0 dB" in labels(hardly) and "-0.0" not in labels(hardly)
 
 
 def test_the_paragraph_tells_what_acts_on_the_whole_take_and_only_that(prepared):
@@ -108,8 +111,8 @@ def test_esses_that_come_down_make_no_vowel_duller(prepared, tmp_path):
     """A Z is voiced and no vowel."""
     take, part = prepared
     deep = replace(part, ess=EssSettings(ceiling_db=-24.0, limit_db=-24.0))
-    target = handover.Target(tmp_path, depth="32f", proof=True)
-    spectra = handover.hand_over(deep, take.recording, take.surveyed.survey, target)["proof"]["spectra"]
+    target = Target(tmp_path, depth="32f", proof=True)
+    spectra = hand_over(deep, take.recording, take.surveyed.survey, target)["proof"]["spectra"]
     change = {name: np.mean(np.subtract(one["cleaned"], one["sung"])[np.array(one["hz"]) > 5_000])
               for name, one in spectra.items()}  # fmt: skip
     assert change["esses"] < -10 and change["vowels"] == pytest.approx(0, abs=0.2)
@@ -118,7 +121,7 @@ def test_esses_that_come_down_make_no_vowel_duller(prepared, tmp_path):
 def test_what_a_label_says_breaks_no_line_and_acts_on_no_terminal(prepared):
     _, part = prepared
     marks = tuple(replace(m, sound="s\t\n\x1b[2J") for m in part.of_kind("ess")[:2])
-    lines = handover.labels(replace(part, marks=marks)).splitlines()
+    lines = labels(replace(part, marks=marks)).splitlines()
     assert len(lines) == 2 and all(line.count("\t") == 2 and "\x1b" not in line for line in lines)
     assert all("s\\t\\n\\x1b[2J" in line for line in lines)
 
@@ -130,7 +133,7 @@ def test_cancelled_in_the_middle_leaves_nothing(prepared, tmp_path):
         raise Cancelled
 
     with pytest.raises(Cancelled):
-        handover.hand_over(part, take.recording, take.surveyed.survey, handover.Target(tmp_path), cancel)
+        hand_over(part, take.recording, take.surveyed.survey, Target(tmp_path), cancel)
     assert list(tmp_path.iterdir()) == []
 
 
@@ -141,7 +144,7 @@ def test_the_recording_itself_is_never_written_to(prepared, tmp_path):
     alias.symlink_to(source)
     part = Part("p", "take", Source(str(alias), 48_000, 1, 1))
     with pytest.raises(OutputError, match="is one of the inputs"):
-        handover.check_free(part, handover.Target(tmp_path, force=True))
+        check_free(part, Target(tmp_path, force=True))
     assert source.read_bytes() == b"precious"
 
 
@@ -212,13 +215,13 @@ def test_a_pattern_of_names_can_only_say_what_it_may(demo, tmp_path, pattern):
 def test_stopped_or_killed_at_any_moment_a_whole_is_there_complete_or_not_at_all(prepared, tmp_path):
     """Fewer moments here than by ``ISOPHON_MOMENTS=50``; every other one is a kill that nothing can answer to."""
     take, part = prepared
-    target = handover.Target(tmp_path / "out", labels=True, removed=True)
+    target = Target(tmp_path / "out", labels=True, removed=True)
     expected = {"take.clean.wav", "take.removed.wav", "take.marks.tsv", "report.json"}
 
     def made(tell):
         with bundle.whole(target) as there:
-            row = handover.hand_over(part, take.recording, take.surveyed.survey, there, tell)
-            handover.write_report([row], there.folder, "song")
+            row = hand_over(part, take.recording, take.surveyed.survey, there, tell)
+            write_report([row], there.folder, "song")
 
     begun = time.perf_counter()
     made(lambda fraction: None)
@@ -267,9 +270,9 @@ def test_a_voice_can_be_handed_over_as_loud_as_it_was_sung(prepared, tmp_path):
     sung, rate = sf.read(part.source.path)
     stems = {}
     for on in (False, True):
-        target = handover.Target(tmp_path / str(on), depth="32f", removed=True, as_loud=on)
+        target = Target(tmp_path / str(on), depth="32f", removed=True, as_loud=on)
         told = []
-        row = handover.hand_over(part, take.recording, take.surveyed.survey, target, told.append)
+        row = hand_over(part, take.recording, take.surveyed.survey, target, told.append)
         assert told == sorted(told) and told[-1] == pytest.approx(1.0)
         stems[on] = sf.read(tmp_path / str(on) / "take.clean.wav")[0]
     assert loudness(stems[False], rate) < loudness(sung, rate) - 0.5

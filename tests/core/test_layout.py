@@ -13,8 +13,8 @@ from test_session import mark
 from conftest import write
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
+from isophon.core.handover.labels import labels
 from isophon.core.handover.proof import page, told_of
-from isophon.core.handover.stems import labels
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.facts import with_findings

@@ -17,7 +17,8 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.writing import quantize, write_stem
 from isophon.core.errors import CallError, OutputError
 from isophon.core.finding import survey_recording
-from isophon.core.handover import stems
+from isophon.core.handover.stems import hand_over
+from isophon.core.handover.target import Target
 from isophon.core.session.model import Part, Source
 
 
@@ -67,7 +68,7 @@ def test_what_a_recordings_own_broadcast_chunk_held_is_kept(tmp_path):
     part = Part("part-1", "take", Source(str(take), 48_000, 1, 48_000))
     with Recording(take) as recording:
         found = survey_recording(recording)
-        stems.hand_over(part, recording, found, stems.Target(tmp_path / "out"))
+        hand_over(part, recording, found, Target(tmp_path / "out"))
     told = wavinfo.WavInfoReader(str(tmp_path / "out" / "take.clean.wav")).bext
     assert told.version == 2 and told.time_reference == 77
     assert (told.loudness_value, told.loudness_range, told.max_true_peak) == (-23.1, 6.4, -1.05)

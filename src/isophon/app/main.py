@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import signal
 import socket
 import sys
@@ -15,7 +16,9 @@ from isophon.app import theme
 from isophon.app.model.appearance import appearance
 from isophon.app.views.labels import have_plain_tips
 from isophon.app.window import Window
-from isophon.core import log
+from isophon.core.log import INSIDE
+
+_log = logging.getLogger(__name__)
 
 _IDLE_MS = 200
 
@@ -75,7 +78,9 @@ def run(session: Path | None = None, demo: bool = False, ended: Callable[[], boo
         return 0
     app = make_app()
     window = Window()
-    sys.excepthook = lambda kind, error, trace: log.trouble(error)  # an error in one place stops no other
+    sys.excepthook = lambda _kind, error, _trace: _log.error(
+        INSIDE, error, exc_info=error
+    )  # an error in one place stops no other
     notice = _close_on_signals(window)  # noqa: F841 (it lives as long as the window)
     if ended():
         window.close()

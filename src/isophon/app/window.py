@@ -100,7 +100,7 @@ class Window(QMainWindow):
         paths = [real(Path(path)) for path in paths]
         session = next((path for path in paths if path.suffix == _SESSION_ENDING), None)
         if session is not None:
-            self._begin(f"Opening {session.name}", lambda progress: _opening().open_session(session))
+            self._begin(f"Opening {session.name}", lambda _progress: _opening().open_session(session))
         elif self.work_page is not None and not anew:
             self.add_recordings(paths)
         else:
@@ -133,12 +133,12 @@ class Window(QMainWindow):
 
     def recover(self, path: Path) -> None:
         """Go on with the unsaved work of a journal."""
-        self._begin("Opening what was not saved yet", lambda progress: _opening().recover(path))
+        self._begin("Opening what was not saved yet", lambda _progress: _opening().recover(path))
 
     def new_session(self) -> None:
         """Begin an empty session."""
 
-        def work(progress: Progress) -> Opened:
+        def work(_progress: Progress) -> Opened:
             from isophon.core.session import layout
             from isophon.core.session.history import History
 

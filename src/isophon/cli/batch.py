@@ -84,7 +84,7 @@ def _measure_first(workers: Workers, path: Path) -> None:
     """Look a recording through before all else; where that fails, whoever needs it says so."""
     ended = threading.Event()
 
-    def told(what: str, value: Any) -> None:
+    def told(what: str, _value: Any) -> None:
         if what != "progress":
             ended.set()
 

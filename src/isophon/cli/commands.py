@@ -19,7 +19,8 @@ from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, IsophonError, OutputError, shown
 from isophon.core.handover import bundle
-from isophon.core.handover import stems as handover
+from isophon.core.handover.report import check_report, write_report
+from isophon.core.handover.target import Target, check_free, check_pattern, numbered, outputs
 from isophon.core.passes import KINDS, NAMES, Settings
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
@@ -90,8 +91,8 @@ def clean(call: argparse.Namespace) -> int:
     kinds = kinds_of(call)
     if call.together and not call.session:
         raise CallError("--together: the song is told by a session; name it with --session SESSION")
-    handover.check_pattern(call.name)
-    target = handover.Target(call.out, call.format, call.depth, call.force, call.removed, call.labels,
+    check_pattern(call.name)
+    target = Target(call.out, call.format, call.depth, call.force, call.removed, call.labels,
                              cues=call.cues, proof=call.report, name=call.name, as_loud=call.as_loud)  # fmt: skip
     if call.session:
         session = _loaded(call.session)
@@ -110,22 +111,22 @@ def clean(call: argparse.Namespace) -> int:
     return status
 
 
-def _written(call: argparse.Namespace, jobs: list[Job], inputs: list[Path], target: handover.Target,
+def _written(call: argparse.Namespace, jobs: list[Job], inputs: list[Path], target: Target,
              rows: list[dict[str, Any]]) -> int:  # fmt: skip
     """Write everything and the report of it; the highest status."""
-    handover.check_report(target, inputs)
+    check_report(target, inputs)
     try:
         return _all_done(call, _ready(jobs, inputs, target), rows)
     finally:
         if any("error" not in row for row in rows):
-            handover.write_report(rows, target.folder, target.song)
+            write_report(rows, target.folder, target.song)
 
 
 class Job(NamedTuple):
     """A stem to be written: the part that it is named after, and what is asked of a worker for a target."""
 
     part: Part
-    work: Callable[[handover.Target], Work]
+    work: Callable[[Target], Work]
 
     @property
     def path(self) -> Path:
@@ -133,24 +134,24 @@ class Job(NamedTuple):
         return path_of(self.part.source.path)
 
 
-def _ready(jobs: list[Job], inputs: list[Path], target: handover.Target) -> list[tuple[Path, Work | IsophonError]]:
+def _ready(jobs: list[Job], inputs: list[Path], target: Target) -> list[tuple[Path, Work | IsophonError]]:
     """What is to be done with each recording, or why it cannot be; none of them can stop the others."""
     ready: list[tuple[Path, Work | IsophonError]] = []
     taken: dict[Path, Path] = {}
     for row, job in enumerate(jobs, 1):
-        mine = handover.numbered(target, row, len(jobs))
-        outputs = handover.outputs(job.part, mine)
+        mine = numbered(target, row, len(jobs))
+        paths = outputs(job.part, mine)
         try:
-            for output in outputs:
+            for output in paths:
                 if output in taken:
                     raise OutputError(
                         f"{job.path}: would write {output.name} as {taken[output]} does; use another --out"
                     )
-            handover.check_free(job.part, mine, inputs)
+            check_free(job.part, mine, inputs)
             ready.append((job.path, job.work(mine)))
         except IsophonError as error:
             ready.append((job.path, error))
-        taken = dict.fromkeys(outputs, job.path) | taken
+        taken = dict.fromkeys(paths, job.path) | taken
     return ready
 
 
@@ -235,7 +236,7 @@ def _session_jobs(call: argparse.Namespace, kinds: set[str]) -> tuple[list[Job],
         session = edits.set_setting(session, ids, kind, setting, value)
     in_order = tuple(name for name in NAMES if name in kinds)
 
-    def work(part: Part, target: handover.Target) -> Work:
+    def work(part: Part, target: Target) -> Work:
         return HandOver(session=needed(session, part), part=part.id, target=target, kinds=in_order, keep=False)
 
     inputs = [call.session, *(path_of(item.source.path) for item in session.items)]

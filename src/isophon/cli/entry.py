@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import logging
 import os
 import signal
 import sys
@@ -19,6 +20,8 @@ from isophon.core.reading import is_there
 if TYPE_CHECKING:
     from isophon.core.passes.kind import MarkFile
 
+_log = logging.getLogger(__name__)
+
 INTERRUPTED = 130
 _MOST_JOBS = 256
 
@@ -33,22 +36,9 @@ class _Parser(argparse.ArgumentParser):
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one call; returns its exit status."""
     arguments = list(sys.argv[1:] if arguments is None else arguments)
-    for number in (signal.SIGTERM, signal.SIGHUP):
-        if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
-            signal.signal(number, _terminated)
-    closed = _open_what_is_closed()
-    for stream in (sys.stdout, sys.stderr):
-        if isinstance(stream, TextIOWrapper):
-            stream.reconfigure(errors="backslashreplace")  # a name need not be UTF-8
+    closed = _prepare_process()
     try:
-        call = _parser(arguments).parse_args(arguments)
-        log.start(call.debug)
-        log.note("called with %s", arguments)
-        status = _window(call) if call.command in (None, "open", "demo") else _work(call)
-        _flush()
-        if closed and status == 0 and (call.command == "find" or getattr(call, "json", False)):
-            raise OutputError("standard output: is closed, so the result could not be told; open it, or name a file")
-        return status
+        return _status_of(arguments, closed)
     except IsophonError as error:
         print(f"isophon: {error}", file=sys.stderr)
         return error.status
@@ -63,13 +53,37 @@ def main(arguments: Sequence[str] | None = None) -> int:
         print(f"isophon: {error.filename or 'standard output'}: {error.strerror or error}", file=sys.stderr)
         return OutputError.status
     except Exception as error:
-        log.trouble(error)
+        _log.error(log.INSIDE, error, exc_info=error)
         told = shown(f"an error inside Isophon ({type(error).__name__}: {error})")
         print(f"isophon: {told}; please report it with {log.log_path()}", file=sys.stderr)
         return 1
     finally:
         if "--debug" in arguments:
             print(f"isophon: noted in {log.log_path()}", file=sys.stderr)
+
+
+def _prepare_process() -> bool:
+    """See to signals and standard streams; whether standard output was closed."""
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
+            signal.signal(number, _terminated)
+    closed = _open_what_is_closed()
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # a name need not be UTF-8
+    return closed
+
+
+def _status_of(arguments: list[str], closed: bool) -> int:
+    """Carry out a call; ``closed``: standard output was."""
+    call = _parser(arguments).parse_args(arguments)
+    log.start(call.debug)
+    _log.debug("called with %s", arguments)
+    status = _window(call) if call.command in (None, "open", "demo") else _work(call)
+    _flush()
+    if closed and status == 0 and (call.command == "find" or getattr(call, "json", False)):
+        raise OutputError("standard output: is closed, so the result could not be told; open it, or name a file")
+    return status
 
 
 def _open_what_is_closed() -> bool:
@@ -203,7 +217,7 @@ def _window(call: argparse.Namespace) -> int:
     told: list[int] = []  # what the process is told while the window is not there yet
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         if signal.getsignal(number) is not signal.SIG_IGN:
-            signal.signal(number, lambda number, frame: told.append(number))
+            signal.signal(number, lambda number, _frame: told.append(number))
     try:
         from isophon.app.main import run
     except ImportError as error:

@@ -12,6 +12,7 @@ from __future__ import annotations
 import contextlib
 import gc
 import importlib
+import logging
 import os
 import select
 import signal
@@ -26,8 +27,10 @@ from typing import Any, BinaryIO
 
 import msgspec
 
-from isophon.core import log
 from isophon.core.lifetime import end_with_parent
+from isophon.core.log import INSIDE
+
+_log = logging.getLogger(__name__)
 
 WORKER, PLAYER = "isophon.core.work.worker", "isophon.core.playing.process"
 PICTURES = "isophon.core.work.picturing"
@@ -106,7 +109,7 @@ class Forker:
             try:
                 return self._started(module, arguments, descriptors)
             except OSError as error:
-                log.note("the process that others are forked from is begun anew: %s", error)
+                _log.warning("the process that others are forked from is begun anew: %s", error)
                 self._socket = None
                 return self._started(module, arguments, descriptors)
 
@@ -195,7 +198,7 @@ def _serve_here(serve: Callable[[BinaryIO, BinaryIO, int], None], its_input: int
     except (SystemExit, BrokenPipeError):  # it was told to end, or nobody listens any more
         pass
     except BaseException as error:
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)
     finally:
         os._exit(0)
 
@@ -219,7 +222,7 @@ def _run(loaded: dict[str, Any], request: _Request, descriptors: list[int], pare
     except BrokenPipeError:  # nobody listens any more
         pass
     except BaseException as error:
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)
     finally:
         os._exit(code)
 

@@ -1,4 +1,4 @@
-"""The log: what went wrong inside, for those who work on the program.
+"""The log: what went wrong inside, for those who work on the program. Each module writes to a logger of its own name.
 
 A person is told in one line, never in a traceback. It lies in the person's state folder
 and never grows beyond some megabytes.
@@ -16,6 +16,7 @@ import platformdirs
 
 _BYTES, _KEPT = 1 << 20, 3
 _DEBUG = "ISOPHON_DEBUG"
+INSIDE = "an error inside: %s"  # with its traceback: an error that is ours
 _log = logging.getLogger("isophon")
 _warnings = logging.getLogger("py.warnings")
 
@@ -37,17 +38,7 @@ def start(debug: bool | None = None) -> None:
     with contextlib.suppress(OSError):
         log_path().parent.mkdir(parents=True, exist_ok=True)
         handler = logging.handlers.RotatingFileHandler(log_path(), maxBytes=_BYTES, backupCount=_KEPT, delay=True)
-        handler.setFormatter(logging.Formatter("%(asctime)s %(process)d %(levelname)s %(message)s"))
-        handler.handleError = lambda record: None  # type: ignore[method-assign]  # a full disk stops no work
+        handler.setFormatter(logging.Formatter("%(asctime)s %(process)d %(levelname)s %(name)s: %(message)s"))
+        handler.handleError = lambda record: None  # type: ignore[method-assign]
         _log.addHandler(handler)
         _warnings.addHandler(handler)
-
-
-def note(words: str, *values: object) -> None:
-    """Note something for those who look closely."""
-    _log.debug(words, *values)
-
-
-def trouble(error: BaseException) -> None:
-    """Note an error inside the program, with its traceback."""
-    _log.error("an error inside: %s", error, exc_info=(type(error), error, error.__traceback__))

@@ -43,8 +43,8 @@ class Renderer:
     """
 
     def __init__(self, read: Read, sample_rate: int, samples: int, cache: RenderCache | None = None,
-                 sounds: Callable[[str], Sounds | None] = lambda key: None,
-                 head: Kept = lambda name: None) -> None:  # fmt: skip
+                 sounds: Callable[[str], Sounds | None] = lambda _key: None,
+                 head: Kept = lambda _name: None) -> None:  # fmt: skip
         self.read, self.sample_rate, self.samples = read, sample_rate, samples
         self._cache, self.sounds = cache or RenderCache(), sounds
         self._last: dict[bool, tuple[Plan, int, int, np.ndarray]] = {}

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import logging
 from pathlib import Path
 from typing import NamedTuple
 
 import platformdirs
 
-from isophon.core import log
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import InputError, IsophonError, OutputError
 from isophon.core.reading import read_bytes
 from isophon.core.session.cards import Card, load_card, save_card, save_some
 from isophon.core.session.model import Part
+
+_log = logging.getLogger(__name__)
 
 ENDING = ".voicecard"
 OWN = "My taste"  # the name of the card that is for no singer but for the person who mixes
@@ -43,7 +45,7 @@ def cards() -> list[KeptCard]:
         try:
             found.append(KeptCard(load_card(path), path))
         except IsophonError as error:
-            log.note(str(error))
+            _log.warning(str(error))
     return sorted(found, key=lambda card: card.singer.casefold())
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from pathlib import Path
 from typing import Annotated
 
@@ -9,11 +10,12 @@ import msgspec
 import platformdirs
 from msgspec import Meta
 
-from isophon.core import log
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.reading import read_bytes
 from isophon.core.session.chain import STARTS, Chain
+
+_log = logging.getLogger(__name__)
 
 ENDING = ".roughchain"
 VERSION = 1
@@ -63,7 +65,7 @@ def _files() -> dict[Path, _ChainFile]:
         try:
             found[path] = msgspec.json.decode(read_bytes(path, _MOST_BYTES), type=_ChainFile)
         except (IsophonError, msgspec.MsgspecError, ValueError, RecursionError) as error:
-            log.note("%s: %s", path.name, error)
+            _log.warning("%s: %s", path.name, error)
     return found
 
 

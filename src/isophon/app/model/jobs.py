@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from isophon.core import log
 from isophon.core.errors import Cancelled, IsophonError
+from isophon.core.log import INSIDE
+
+_log = logging.getLogger(__name__)
 
 
 class Job(QObject):
@@ -57,7 +60,7 @@ class Job(QObject):
         except MemoryError:
             self.failed.emit("there is not enough memory for this; close other programs and try again")
         except Exception as error:
-            log.trouble(error)
+            _log.error(INSIDE, error, exc_info=error)
             self.failed.emit(
                 f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost"
             )

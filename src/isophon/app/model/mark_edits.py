@@ -185,7 +185,7 @@ class MarkEdits(InHand):
             mark = self.pass_.hand.measure(self.take.recording.read, surveyed.survey, start, end)
             session, name = edits.draw_mark(self.session, self.part.id, mark)
             self.selection = None
-            self.edit(f"draw · {one} in {self.part.name}", lambda s: session)
+            self.edit(f"draw · {one} in {self.part.name}", lambda _s: session)
             self.take_in_hand([name])
             sung = self.sung_within(start, end)
             if self.pass_.trace.still and sung > _SUNG_S:

@@ -98,13 +98,13 @@ class Words:
     over_what: str
     over: str = "over the voice"
     in_time: tuple[str, str] = ("", "")
-    gone: Callable[[Part], str] = lambda part: "gone"
-    told: Callable[[Mark, float], str] = lambda mark, change: ""
-    more_told: Callable[[Any, Any], str] = lambda workspace, mark: ""
-    warning: Callable[[Any, Any], str] = lambda workspace, mark: ""
-    about: Callable[[Part], str] = lambda part: ""
-    empty: Callable[[Part], str] = lambda part: ""
-    letter: Callable[[Any], str] = lambda mark: ""
+    gone: Callable[[Part], str] = lambda _part: "gone"
+    told: Callable[[Mark, float], str] = lambda _mark, _change: ""
+    more_told: Callable[[Any, Any], str] = lambda _workspace, _mark: ""
+    warning: Callable[[Any, Any], str] = lambda _workspace, _mark: ""
+    about: Callable[[Part], str] = lambda _part: ""
+    empty: Callable[[Part], str] = lambda _part: ""
+    letter: Callable[[Any], str] = lambda _mark: ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,8 +118,8 @@ class Controls:
     """
 
     knobs: tuple[Knob, ...]
-    greyed: Callable[[Any], Sequence[str]] = lambda settings: ()
-    away: Callable[[Any], Sequence[str]] = lambda settings: ()
+    greyed: Callable[[Any], Sequence[str]] = lambda _settings: ()
+    away: Callable[[Any], Sequence[str]] = lambda _settings: ()
     setting_words: dict[tuple[str, str], str] = field(default_factory=dict)
     choices: dict[tuple[str, str], dict[str, str]] = field(default_factory=dict)
     extras: Callable[[Any], Any] | None = None
@@ -139,16 +139,16 @@ class SkylineView:
     """
 
     bounds: tuple[float, float, float, float]
-    ceilings: Callable[[Part], list[Ceiling]] = lambda part: []
+    ceilings: Callable[[Part], list[Ceiling]] = lambda _part: []
     height: Callable[[Any], float] = attrgetter("standout_db")  # quicker than a function of ours
     zero: float | None = None
     downward: tuple[str, ...] = ()
     over_frequency: bool = False
-    in_time: Callable[[Part, Any], tuple[Mark, ...]] = lambda part, mark: ()
+    in_time: Callable[[Part, Any], tuple[Mark, ...]] = lambda _part, _mark: ()
     each: Callable[[Part], tuple[Mark, ...]] | None = None
     will_sound: bool = False
     seen_change: Callable[[Part, Any], float] = lambda part, mark: part.change(mark)
-    partner_height: Callable[[Any], float | None] = lambda mark: None
+    partner_height: Callable[[Any], float | None] = lambda _mark: None
 
 
 @dataclass(frozen=True, eq=False)
@@ -163,7 +163,7 @@ class LensView:
     close: Axis | None = None
     waves: bool = False
     around_s: float = 0.13
-    box: Callable[[Mark, Axis], tuple[float, float | None]] = lambda mark, axis: mark.band
+    box: Callable[[Mark, Axis], tuple[float, float | None]] = lambda mark, _axis: mark.band
     blends: bool = False
 
 
@@ -204,7 +204,7 @@ class HandTools:
     handles: tuple[str, ...] = ("start", "end")
     by_hand: str = ""
     boxes: bool = False
-    response: Callable[[Part, Any], Any] = lambda part, hz: 0.0 * hz
+    response: Callable[[Part, Any], Any] = lambda _part, hz: 0.0 * hz
     made: Callable[[Part, float], Mark] | None = None
     made_db: float = 0.0
     shaped: str = ""

@@ -66,7 +66,7 @@ class RenderingAhead(QObject):
         later = self._workspace.part.offset_s - part.offset_s if self._workspace.part.id else 0.0
         at = max(0.0, self._heard_at() + later)
         request = RenderAhead(part=part, at=at)
-        task = Task(request, lambda kind, value: self._told(task, kind), _LAST)
+        task = Task(request, lambda kind, _value: self._told(task, kind), _LAST)
         self._task = task, part, head_of(part.plan)
         self._pool.workers.submit(task)
 

@@ -18,7 +18,7 @@ from isophon.core.session.model import Part, Session, Source
 from isophon.core.session.settings import span_learning
 from isophon.core.takes.take import Absent, Take, open_take
 from isophon.core.work.leak_learning import Learned, Lesson
-from isophon.core.work.messages import HearBeside, Learn, LearnSpan, Look, Measure
+from isophon.core.work.messages import HearBeside, Learn, LearnSpan, Look, Measure, Request
 from isophon.core.work.worker import look
 from isophon.core.work.workers import Task, Workers
 
@@ -151,34 +151,47 @@ class TakePool(QObject):
             self.progressed.emit()
             return
         source, asked = self._sources.pop(task), task.request
+        self._forget(task)
+        take = self._takes.get(source)
+        if kind == "failed":
+            self._failed(source, take, asked, value)
+        elif kind == "done":
+            self._done(source, take, asked, value)
+        self.progressed.emit()
+
+    def _forget(self, task: Task) -> None:
         for key in [key for key, one in self._tasks.items() if one is task]:
             del self._tasks[key]
         del self._fractions[task]
         self._finished = self._finished + 1 if self._tasks else 0
-        take = self._takes.get(source)
-        again = isinstance(asked, Measure) and asked.again
-        if isinstance(asked, HearBeside) and kind == "failed":
+
+    def _failed(self, source: Source, take: Take | None, asked: Request, value: Any) -> None:
+        if isinstance(asked, HearBeside):
             self.beside_failed.emit(asked.part, value)
-        elif take is not None and kind == "failed":
+        elif take is not None:
             # a full disk or a killed worker says nothing about the recording
             if value.how.of_input and not isinstance(asked, Learn | LearnSpan):
                 take.trouble = value
             self.troubled.emit(value)
             self.changed.emit(source)
-        elif take is not None and isinstance(asked, Learn) and kind == "done":
+
+    def _done(self, source: Source, take: Take | None, asked: Request, value: Any) -> None:
+        if isinstance(asked, LearnSpan):
+            self.span_learned.emit(asked, msgspec.convert(value, span_learning(asked.kind).learned))
+        elif take is None:
+            return
+        elif isinstance(asked, Learn):
             self._cache.clear()
             self.leak_learned.emit(source, msgspec.convert(value, Learned))
-        elif isinstance(asked, LearnSpan) and kind == "done":
-            self.span_learned.emit(asked, msgspec.convert(value, span_learning(asked.kind).learned))
-        elif take is not None and isinstance(asked, HearBeside) and kind == "done":
+        elif isinstance(asked, HearBeside):
             self.heard_beside.emit(source, msgspec.convert(value, Beside))
-        elif take is not None and kind == "done":
+        else:
+            again = isinstance(asked, Measure) and asked.again
             if again:
                 take.surveyed = None
             self._refresh(take, value)
             if again:
                 self.found_again.emit(source)
-        self.progressed.emit()
 
     def _refresh(self, take: Take, without: str | None = None) -> None:
         if self._takes.get(take.source) is take:

@@ -32,9 +32,10 @@ from isophon.app.views.made import grid, make_column, make_row, named
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.handover import bundle
-from isophon.core.handover import stems as handover
 from isophon.core.handover.counts import kinds
 from isophon.core.handover.proof import expected, page
+from isophon.core.handover.report import check_report, write_report
+from isophon.core.handover.target import Target, check_free, check_length, check_pattern, numbered, outputs
 from isophon.core.reading import path_of
 from isophon.core.session.model import Part
 from isophon.core.session.notes import notes_of
@@ -75,8 +76,8 @@ class HandOverPage(QWidget):
         self._tasks: dict[Task, str] = {}  # the id of the part
         self._fractions: dict[Task, float] = {}
         self._written: dict[str, dict[str, Any]] = {}  # the report's rows, by the ids of parts
-        self._target = handover.Target(Path())
-        self._made: handover.Target | None = None  # what comes into its place as a whole
+        self._target = Target(Path())
+        self._made: Target | None = None  # what comes into its place as a whole
         self._asked: list[Part] = []
         self._closed = False
         self._began, self._doing = 0.0, ""
@@ -206,9 +207,9 @@ class HandOverPage(QWidget):
         for name in _TICKED:
             getattr(self, name).setChecked(name in settings.ticked)
 
-    def target(self) -> handover.Target:
+    def target(self) -> Target:
         """What was chosen."""
-        return handover.Target(
+        return Target(
             Path(self.folder.text()).expanduser(),
             self.format.currentText(),
             _DEPTHS[self.bit_depth.currentText()],
@@ -225,10 +226,10 @@ class HandOverPage(QWidget):
             self.as_loud.isChecked(),
         )
 
-    def _numbered(self, part: Part, target: handover.Target) -> handover.Target:
+    def _numbered(self, part: Part, target: Target) -> Target:
         """The target with the number of a part's row in Lay out."""
         ids = [one.id for one in self.workspace.session.parts]
-        return handover.numbered(target, ids.index(part.id) + 1, len(ids))
+        return numbered(target, ids.index(part.id) + 1, len(ids))
 
     def show_proof(self) -> None:
         """Show the proof as far as it can be told now."""
@@ -254,14 +255,14 @@ class HandOverPage(QWidget):
         self._show_aside()
         parts, target = self.parts(), self.target()
         try:
-            handover.check_pattern(target.name)
+            check_pattern(target.name)
             for part in parts:
-                handover.check_length(part, target)
+                check_length(part, target)
         except IsophonError as error:
             self.will.setText(str(error))
             self.write.setEnabled(False)
             return
-        names = [path.name for part in parts for path in handover.outputs(part, self._numbered(part, target))]
+        names = [path.name for part in parts for path in outputs(part, self._numbered(part, target))]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
         rows = [kinds(part, target.without) for part in parts]
         told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.words.many}"
@@ -308,10 +309,10 @@ class HandOverPage(QWidget):
             if self.whole.isChecked():
                 self._made = bundle.begin(target)
                 target = self._made
-            handover.check_report(target, self.inputs())
+            check_report(target, self.inputs())
             taken: dict[Path, str] = {}
             for part in self.parts():
-                for output in handover.check_free(part, self._numbered(part, target), self.inputs()):
+                for output in check_free(part, self._numbered(part, target), self.inputs()):
                     if output in taken:
                         raise OutputError(
                             f"{part.name} and {taken[output]} would both write {output.name}; rename one of the parts, "
@@ -370,7 +371,7 @@ class HandOverPage(QWidget):
             rows = [self._written[part.id] for part in self._asked if part.id in self._written]
             words = f"{len(rows)} written to {self._target.folder}, read back and compared"
             try:
-                handover.write_report(rows, made.folder, self.workspace.session.name)
+                write_report(rows, made.folder, self.workspace.session.name)
                 if self._made is not None:
                     bundle.complete(self._made, self._target)
                     self._made = None

@@ -38,7 +38,7 @@ class LargePicture(QObject):
             picture.show()
             picture.raise_()
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+    def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Resize and self._sheet is not None and self._sheet.picture is not None:
             self._sheet.picture.setGeometry(self._map.rect())
         return False

@@ -18,16 +18,16 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.pages.relinking import missing_beside, other_shape, source_at
 from isophon.app.views.file_dialog import SOUND_FILES, file_to_open, files_to_open, folder_to_use
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import RIGHT, figures_right, make_column, make_row
 from isophon.app.views.song_chart import SongChart
-from isophon.core.audio.files import Recording
 from isophon.core.errors import IsophonError
-from isophon.core.reading import is_there, path_of
+from isophon.core.reading import path_of
 from isophon.core.session import layout
-from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Session, Source
+from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Session
 from isophon.core.takes.remarks import remarks
 from isophon.core.takes.take import Take
 
@@ -290,16 +290,9 @@ class LayoutPage(QWidget):
     def relink(self, item_id: str, path: Path) -> None:
         """Let a row name another file; other missing files that lie beside it are found with it."""
         session = self.workspace.session
-        found = {item_id: path}
-        for item in session.items:
-            beside = path.parent / path_of(item.source.path).name
-            if item.id != item_id and not is_there(path_of(item.source.path)) and is_there(beside):
-                found[item.id] = beside
+        found = {item_id: path} | missing_beside(session, path.parent, item_id)
         try:
-            sources = {}
-            for name, where in found.items():
-                with Recording(where) as recording:
-                    sources[name] = layout.source_of(recording)
+            sources = {name: source_at(where) for name, where in found.items()}
         except IsophonError as error:
             self.workspace.troubled.emit(str(error))
             return
@@ -318,22 +311,11 @@ class LayoutPage(QWidget):
             self.workspace.pool.forget(source)
         self.workspace.edit(f"replace {session.item(item_id).name}", changed)
         self.workspace.restock()
-        told = [self._other_shape(session.item(name), source) for name, source in sources.items()]
+        told = [other_shape(session.item(name), source) for name, source in sources.items()]
         if len(found) > 1:
             told.append(f"{len(found) - 1} other missing recordings were found beside it.")
         if any(told):
             self.workspace.told.emit(" ".join(filter(None, told)))
-
-    @staticmethod
-    def _other_shape(item: Part | Guide, source: Source) -> str:
-        """What is said of a replacement that is not as long, or not at the rate, that the file before was."""
-        before, now = item.source, source
-        said = [f"{theme.clock(now.duration)} long, not {theme.clock(before.duration)}"]
-        said = said if abs(now.duration - before.duration) > 0.001 else []
-        said += [f"at {now.sample_rate / 1000:g} kHz, not {before.sample_rate / 1000:g}"
-                 ] if now.sample_rate != before.sample_rate else []  # fmt: skip
-        again = " Its marks are found again; your decisions stay."
-        return f"{item.name} is now {' and '.join(said)}.{again if isinstance(item, Part) else ''}" if said else ""
 
     def _here(self) -> Path | None:
         """The folder of the session's recordings."""

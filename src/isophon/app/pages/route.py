@@ -123,7 +123,7 @@ class Route(QWidget):
         at = self.place(index)
         return QRectF(at.x() - theme.u(26), at.y() - theme.u(7), theme.u(14), theme.u(14)) if shown else QRectF()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.CONTOUR, 2))
@@ -253,5 +253,5 @@ class _Badge(QWidget):
         super().__init__()
         self.setFixedSize(40, 36)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         theme.draw_badge(QPainter(self), QRectF(2, 2, 36, 32))

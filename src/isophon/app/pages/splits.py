@@ -42,7 +42,7 @@ class Splits(QObject):
     def _moved(self) -> None:
         self._left[self._kind] = [size for splitter in self._splitters for size in splitter.sizes()]
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+    def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Resize and self._kind not in self._left:
             self.show()
         return False

@@ -16,6 +16,8 @@ from isophon.app.pages.versions_page import go_to, take_from
 from isophon.app.sheets import PASSES
 from isophon.core.session.model import LETTERS
 
+Actions = dict[str, Callable[[], object]]
+
 _STEP_DB, _NUDGE_S = 0.5, 0.005
 
 
@@ -24,28 +26,21 @@ def add_keys(page: Any) -> None:
 
     ``page``: the work page, which imports this.
     """
+    actions = _on_marks(page) | _on_listening(page) | _on_the_view(page) | _on_the_session(page)
+    of_the_marks = keys_of_the_marks()
+    for name, action in actions.items():
+        for key in keys_of(name):
+            shortcut = _shortcut(page, key, action)
+            if name in of_the_marks:
+                page.pass_keys.append(shortcut)
+    for number, letter in enumerate(LETTERS, 1):
+        _shortcut(page, f"Ctrl+{number}", partial(go_to, page.workspace, letter))
+        _shortcut(page, f"Ctrl+Alt+{number}", partial(take_from, page.workspace, letter))
+
+
+def _on_marks(page: Any) -> Actions:
     workspace, hearing = page.workspace, page.hearing
-
-    def take_away() -> None:
-        if not page.trace.anchors.remove():
-            workspace.take_away()
-
-    def hear_only() -> None:
-        if workspace.part.id:
-            workspace.toggle_heard_only(workspace.part.id)
-
-    def hear_pauses() -> None:
-        hearing.set_pauses(not hearing.pauses_db)
-        if hearing.pauses_db:
-            page.tell(f"The pauses alone, lifted by {hearing.pauses_db:.0f} dB. P again: everything plays.")
-        else:
-            page.message.hide()
-
-    def mute() -> None:
-        if workspace.part.id:
-            page.panel.rows[workspace.part.id].toggle_mute()
-
-    actions: dict[str, Callable[[], object]] = {
+    return {
         "next": lambda: workspace.walk(1),
         "previous": lambda: workspace.walk(-1),
         "next_over": lambda: workspace.walk(1, True),
@@ -75,15 +70,21 @@ def add_keys(page: Any) -> None:
         "singing": lambda: workspace.say_singing(True),
         "not_singing": lambda: workspace.say_singing(False),
         "ending": workspace.give_back_ending,
-        "pauses": hear_pauses,
         "aside": lambda: workspace.next_aside(workspace.pass_),
         "forget": workspace.forget_hand,
         "give_up": page.give_up,
-        "take_away": take_away,
+        "take_away": partial(_delete, page),
         "draw": workspace.draw_mark,
         "draw_box": page.draw.toggle,
         "split": lambda: workspace.split_mark(hearing.heard_at()),
         "join": workspace.join_marks,
+    }
+
+
+def _on_listening(page: Any) -> Actions:
+    hearing = page.hearing
+    return {
+        "pauses": partial(_toggle_pauses, page),
         "play": hearing.toggle_play,
         "play_once": hearing.play_once,
         "play_here": lambda: hearing.play_from(page.trace.time_under_pointer()),
@@ -93,13 +94,19 @@ def add_keys(page: Any) -> None:
         "in_turn": page.transport.turns.toggle,
         "compare_all": page.transport.all.toggle,
         "hear": hearing.next_hear,
-        "hear_only": hear_only,
-        "mute": mute,
+        "hear_only": partial(_solo, page),
+        "mute": partial(_mute, page),
         "match": page.transport.match.toggle,
         "rough": page.transport.toggle_rough,
         "mono": page.transport.output_panel.toggle_mono,
         "louder": lambda: page.transport.output_panel.step_volume(1.0),
         "softer": lambda: page.transport.output_panel.step_volume(-1.0),
+    }
+
+
+def _on_the_view(page: Any) -> Actions:
+    workspace = page.workspace
+    return {
         "zoom_in": lambda: page.trace.zoom(1 / 1.6),
         "zoom_out": lambda: page.trace.zoom(1.6),
         "zoom_mark": page.zoom_mark,
@@ -111,6 +118,11 @@ def add_keys(page: Any) -> None:
         "note": page.markers.write_note,
         "next_marker": lambda: page.markers.walk(1),
         "previous_marker": lambda: page.markers.walk(-1),
+    }
+
+
+def _on_the_session(page: Any) -> Actions:
+    return {
         "undo": page.review.undo,
         "redo": page.review.redo,
         "save": page.menu.save,
@@ -126,15 +138,31 @@ def add_keys(page: Any) -> None:
         "hand_over": lambda: page.open_station(HAND_OVER),
         "keys": page.show_keys,
     }
-    of_the_marks = keys_of_the_marks()
-    for name, action in actions.items():
-        for key in keys_of(name):
-            shortcut = _shortcut(page, key, action)
-            if name in of_the_marks:
-                page.pass_keys.append(shortcut)
-    for number, letter in enumerate(LETTERS, 1):
-        _shortcut(page, f"Ctrl+{number}", partial(go_to, workspace, letter))
-        _shortcut(page, f"Ctrl+Alt+{number}", partial(take_from, workspace, letter))
+
+
+def _delete(page: Any) -> None:
+    """Delete the anchor that is selected, else the selected marks."""
+    if not page.trace.anchors.remove():
+        page.workspace.take_away()
+
+
+def _solo(page: Any) -> None:
+    if page.workspace.part.id:
+        page.workspace.toggle_heard_only(page.workspace.part.id)
+
+
+def _mute(page: Any) -> None:
+    if page.workspace.part.id:
+        page.panel.rows[page.workspace.part.id].toggle_mute()
+
+
+def _toggle_pauses(page: Any) -> None:
+    hearing = page.hearing
+    hearing.set_pauses(not hearing.pauses_db)
+    if hearing.pauses_db:
+        page.tell(f"The pauses alone, lifted by {hearing.pauses_db:.0f} dB. P again: everything plays.")
+    else:
+        page.message.hide()
 
 
 def _shortcut(page: Any, key: str, action: Callable[[], object]) -> QShortcut:

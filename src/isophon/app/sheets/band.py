@@ -163,7 +163,7 @@ def _made(part: Part, hz: float) -> Mark:
     return BandMark("", 0.0, part.source.duration, 0.0, -_MADE_DB, round(low, 1), round(high, 1), 1.0, shape=SHAPES[0])
 
 
-def _told(workspace: Workspace, mark: BandMark) -> str:
+def _told(_workspace: Workspace, mark: BandMark) -> str:
     hz, q = centre_of(mark)
     return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", by level" if mark.is_by_level else "")
 
@@ -210,9 +210,9 @@ PASS = Pass(
         over_what=" out of the singer’s own spectrum, over frequency",
         over="over the spectrum",
         in_time=("this band in each word, in dB over what is usual of it", "over its usual"),
-        gone=lambda part: "",
+        gone=lambda _part: "",
         more_told=_told,
-        empty=lambda part: "No band stands out of this voice. Double-click to make one by hand.",
+        empty=lambda _part: "No band stands out of this voice. Double-click to make one by hand.",
     ),
     controls=Controls(
         knobs=(
@@ -240,7 +240,7 @@ PASS = Pass(
         in_time=_same_band,
         each=_each,
     ),
-    lens=LensView(box=lambda mark, axis: band_of(mark)),
+    lens=LensView(box=lambda mark, _axis: band_of(mark)),
     trace=TraceView(draw=_draw, draws_in_hand=True, axis=Axis(60.0, 8_000.0)),
     hand=HandTools(handles=(), response=response_of, made=_made, made_db=_MADE_DB),
 )

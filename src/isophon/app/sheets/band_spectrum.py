@@ -71,7 +71,7 @@ class FineSpectrum(Following):
         for changed in (workspace.part_changed, workspace.hand_changed, workspace.take_changed):
             changed.connect(self._look)
 
-    def follow(self, seconds: float, playing: bool) -> None:
+    def follow(self, seconds: float, _playing: bool) -> None:
         """Show the moment around a second of the part."""
         if abs(seconds - self._at) > _STEP_S:
             self._at = seconds
@@ -127,7 +127,7 @@ class FineSpectrum(Following):
             self._look()
         self.update()
 
-    def _failed(self, words: str) -> None:
+    def _failed(self, _words: str) -> None:
         self._show(None)  # the take's own trouble is told where it is listed
 
     # places
@@ -181,11 +181,11 @@ class FineSpectrum(Following):
         else:
             self._hear(event)
 
-    def leaveEvent(self, event: QEvent) -> None:
+    def leaveEvent(self, _event: QEvent) -> None:
         self._pointed = None
         self.update()
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._moved = None
         self.workspace.band_left.emit()
 
@@ -206,11 +206,11 @@ class FineSpectrum(Following):
 
     # what is seen
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         size = self.large.sizeHint()
         self.large.setGeometry(self.width() - size.width(), 0, size.width(), round(self._box().top()))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.sans(theme.SMALL))

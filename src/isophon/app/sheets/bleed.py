@@ -121,7 +121,7 @@ class LeakPicture(QWidget):
         self.setMinimumHeight(56)
         self.setAccessibleName("The delay, and the path that was found, over time and frequency")
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         width = (self.width() - 2 * _BETWEEN) / 3

@@ -74,7 +74,7 @@ PASS = Pass(
         many="breaths",
         over_what=" in dB over the voice around them",
         gone=lambda part: "filled" if part.breath.fill else "gone",
-        more_told=lambda workspace, mark: _PLACES[mark.place],
+        more_told=lambda _workspace, mark: _PLACES[mark.place],
     ),
     controls=Controls(
         knobs=(
@@ -104,7 +104,7 @@ PASS = Pass(
     skyline=SkylineView(bounds=(-42.0, -12.0, -60.0, 12.0), ceilings=over_the_voice("breath")),
     trace=TraceView(axis=Axis(200.0, 16_000.0, 160, 0.015), draw=draw_fades, high=True),
     hand=HandTools(
-        measure=lambda read, survey, start, end: measured(survey, start, end, 1.0),
+        measure=lambda _read, survey, start, end: measured(survey, start, end, 1.0),
         shaped="time",
         fades=lambda part: (part.breath.fade_ms, part.breath.fade_ms),
     ),

@@ -238,7 +238,7 @@ def _ceilings(part: Part) -> list[Ceiling]:
     ]
 
 
-def _drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
+def _drawn(_read: Read, survey: Survey, start: float, end: float) -> Mark:
     level, standout, low, high, sound = measure(survey, start, end)
     return EssMark("", start, end, level, standout, low, high, 1.0, sound=sound)
 
@@ -272,7 +272,7 @@ def _warning(workspace: Workspace, mark: EssMark) -> str:
     return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
 
 
-def _more_told(workspace: Workspace, mark: EssMark) -> str:
+def _more_told(_workspace: Workspace, mark: EssMark) -> str:
     letter = LETTERS.get(mark.sound, "")
     whistles = mark.whistle_hz and f", whistles at {mark.whistle_hz / 1000:.1f} kHz"
     return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz{whistles or ''}")))
@@ -286,7 +286,7 @@ PASS = Pass(
         one="ess",
         many="esses",
         over_what=" in dB over the voice around them",
-        gone=lambda part: "",
+        gone=lambda _part: "",
         more_told=_more_told,
         warning=_warning,
         about=_about,

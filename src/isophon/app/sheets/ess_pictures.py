@@ -63,7 +63,7 @@ class Picture(Following):
             self._look()
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.sans(theme.SMALL))
@@ -91,7 +91,7 @@ class Picture(Following):
         rate, plan = take.recording.sample_rate, tuple(t for t in self.workspace.part.plan if _is_before(t))
         begin = (first - _BEFORE_S) * rate // rule.tick_of(rate) * rule.tick_of(rate)
 
-        def work(progress: Callable[[float], None]) -> object:
+        def work(_progress: Callable[[float], None]) -> object:
             frames = round((_CHUNK_S + _BEFORE_S) * rate)
             start = max(0, int(begin))
             samples = take.renderer.cleaned(plan, start, frames)
@@ -103,7 +103,7 @@ class Picture(Following):
         self._job.failed.connect(self._failed)
         self._job.start()
 
-    def _failed(self, words: str) -> None:
+    def _failed(self, _words: str) -> None:
         self._seen(None)  # the take's own trouble is told where it is listed
 
     def _seen(self, chunk: Any) -> None:

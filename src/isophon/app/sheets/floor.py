@@ -230,7 +230,7 @@ PASS = Pass(
         still=True,
     ),
     hand=HandTools(
-        measure=lambda read, survey, start, end: measured(survey, start, end),
+        measure=lambda _read, survey, start, end: measured(survey, start, end),
         shaped="time",
         fades=lambda part: (part.gap.closes_ms, part.gap.opens_ms),
         ending=ending_of,

@@ -218,7 +218,7 @@ class Lows(QWidget):
             self._kept = surveyed, (np.concatenate([deep[0], centres]), np.concatenate([deep[1], level]))
         return self._kept[1]
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(0.5, 1, -0.5, -theme.u(FOOT))

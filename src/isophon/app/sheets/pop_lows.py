@@ -43,7 +43,7 @@ class PopLows(SheetPicture):
         known = self._seen[1].get("voice") if self._seen is not None and self._seen[0][0] is take else None
         start, end = (round(t * rate) for t in (mark.span[0] - _AROUND_S, mark.span[1] + _AROUND_S))
 
-        def work(progress: Callable[[float], None]) -> object:
+        def work(_progress: Callable[[float], None]) -> object:
             voiced = np.flatnonzero(survey.state == VOICED)
             places = voiced[np.linspace(0, len(voiced) - 1, _PLACES + 2).astype(int)[1:-1]] if len(voiced) else []
             levels = {"sung": _smooth(renderer.read(start, end - start), rate),
@@ -60,7 +60,7 @@ class PopLows(SheetPicture):
         self._job.failed.connect(self._failed)
         self._job.start()
 
-    def _failed(self, words: str) -> None:
+    def _failed(self, _words: str) -> None:
         self._done(None)  # the take's own trouble is told where it is listed
 
     def _done(self, result: Any) -> None:

@@ -94,7 +94,7 @@ class SpotExtras(Extras):
         workspace.edit(f"spots from {part.name}", lambda s: edits.copy_marks(s, part.id, ids, others))
 
 
-def _told(workspace: Workspace, mark: Mark) -> str:
+def _told(_workspace: Workspace, mark: Mark) -> str:
     band = band_of(mark)
     return "the whole band" if band is None else f"{band[0]:.0f} to {band[1]:.0f} Hz"
 
@@ -108,7 +108,7 @@ PASS = Pass(
         many="spots",
         over_what=", each word in dB over its phrase",
         over="over the phrase",
-        gone=lambda part: "",
+        gone=lambda _part: "",
         more_told=_told,
     ),
     controls=Controls(

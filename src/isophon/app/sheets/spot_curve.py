@@ -90,7 +90,7 @@ class SpotCurve(SheetPicture):
             points[index] = min(high, max(low, hz)), db
             self.workspace.set_curve(tuple(points), ("curve", gesture))
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._drag = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

@@ -49,7 +49,7 @@ class TickExtras(Extras):
         self.mend.setChecked(part.tick.mend)
 
 
-def _told(mark: Mark, change: float) -> str:
+def _told(_mark: Mark, change: float) -> str:
     return "repaired" if change < 0 else "left"
 
 
@@ -67,9 +67,9 @@ PASS = Pass(
         one="tick",
         many="ticks",
         over_what=" in dB over the voice around them",
-        gone=lambda part: "repaired",
+        gone=lambda _part: "repaired",
         told=_told,
-        more_told=lambda workspace, mark: mark.sound if mark.sound in DAMAGE else "",
+        more_told=lambda _workspace, mark: mark.sound if mark.sound in DAMAGE else "",
         warning=_warning,
     ),
     controls=Controls(
@@ -88,7 +88,7 @@ PASS = Pass(
         picture=TickScores,
     ),
     skyline=SkylineView(bounds=(-48.0, 0.0, -80.0, 30.0), ceilings=over_the_voice("tick")),
-    lens=LensView(waves=True, around_s=0.006, box=lambda mark, axis: (0.0, None)),
+    lens=LensView(waves=True, around_s=0.006, box=lambda _mark, _axis: (0.0, None)),
     trace=TraceView(axis=Axis(1_000.0, 16_000.0, 160, 0.003)),
     hand=HandTools(measure=drawn),
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from concurrent.futures import ThreadPoolExecutor
 from queue import SimpleQueue
 from typing import Any
@@ -12,10 +13,12 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from isophon.app import theme
 from isophon.app.views.ink import ink_image
 from isophon.app.views.map_maker import process
-from isophon.core import log
+from isophon.core.log import INSIDE
 from isophon.core.render import Plan
 from isophon.core.takes.pictures import Axis, close_margin
 from isophon.core.work.picturing import Look
+
+_log = logging.getLogger(__name__)
 
 _COLUMNS = 360
 _FEWEST = 4  # samples of a wave
@@ -105,5 +108,5 @@ def _make(asked: dict[bool, Wanted], which: bool, wanted: Wanted, made: SimpleQu
         if asked.get(which) is wanted:
             picture = wanted.made()
     except Exception as error:  # the take's own trouble is told where it is listed, ours in the log
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)
     made.put((which, wanted, picture))

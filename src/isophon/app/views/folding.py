@@ -42,6 +42,6 @@ class Folding(QWidget):
         self.button.setToolTip(f"Show {self._what}" if on else f"Fold {self._what} away")
         self.button.setAccessibleName(self.button.toolTip())
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         self.button.move(self.width() - self.button.width(), theme.u(_DOWN))
         self.button.raise_()

@@ -17,7 +17,7 @@ _DEFAULT_VOICE = -24.0
 
 
 @lru_cache(maxsize=8)
-def _inks(voice: int, in_force: tuple[bool, bool]) -> np.ndarray:
+def _inks(voice: int, _in_force: tuple[bool, bool]) -> np.ndarray:
     """Colours ``(256,)`` of the levels of a picture, for a voice level in dB, in the inks that are in force."""
     level = np.arange(256) / 2 + QUIETEST_DB
     faint, dark = voice - _FAINTEST_UNDER_VOICE, voice - _DARKEST_UNDER_VOICE

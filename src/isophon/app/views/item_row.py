@@ -121,12 +121,12 @@ class ItemRow(QWidget):
         for button in (self.hear, self.mute):
             button.setVisible(near or button.isChecked() or button.hasFocus())
 
-    def enterEvent(self, event: QEnterEvent) -> None:
+    def enterEvent(self, _event: QEnterEvent) -> None:
         self._pointed = True
         self._show_buttons()
         self.update()
 
-    def leaveEvent(self, event: QEvent) -> None:
+    def leaveEvent(self, _event: QEvent) -> None:
         self._pointed = False
         self._show_buttons()
         self.update()
@@ -141,7 +141,7 @@ class ItemRow(QWidget):
             words, lambda s: layout.set_listening(s, self.item_id, **{name: value}), (self.item_id, gesture)
         )
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         item = self.item
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

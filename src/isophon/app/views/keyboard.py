@@ -45,7 +45,7 @@ class Choice(QComboBox):
     def minimumSizeHint(self) -> QSize:
         return super().minimumSizeHint().boundedTo(QSize(theme.u(_NARROWEST), 10_000))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter, look = QStylePainter(self), QStyleOptionComboBox()
         self.initStyleOption(look)
         painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, look)

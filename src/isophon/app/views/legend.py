@@ -74,7 +74,7 @@ class Legend(QFrame):
         self.move(button.mapToGlobal(QPoint(0, -self.height() - 4)))
         self.show()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.PAPER)

@@ -102,7 +102,7 @@ class LensPictures(QWidget):
         bottom = picture.top() + min(1.0, self.axis.place(low)) * picture.height()
         return QRectF(x[0], top + 1, x[1] - x[0], bottom - top - 1)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.PAPER)
         mark = self.workspace.mark
@@ -194,7 +194,7 @@ class LensPictures(QWidget):
                 QRectF(0, y - 8, 38, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
 
-    def _draw_box(self, painter: QPainter, box: QRectF, mark: Mark) -> None:
+    def _draw_box(self, painter: QPainter, box: QRectF, _mark: Mark) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.IN_HAND, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -311,7 +311,7 @@ class LensPictures(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.menu_asked.emit(event.globalPos(), self.workspace.mark, None)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         drawn, self._drag = self._drag == "box", None
         if drawn:
             self._box.keep(self._drawn_in)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from functools import cache
 from queue import SimpleQueue
@@ -13,13 +14,15 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QColor, QImage
 
 from isophon.app import theme
-from isophon.core import log
 from isophon.core.errors import InputError
+from isophon.core.log import INSIDE
 from isophon.core.render import Plan
 from isophon.core.takes.changes import Change, changed_by, estimated
 from isophon.core.takes.pictures import Axis
 from isophon.core.takes.relief import Inks, printed
 from isophon.core.work.picturing import Look, Picture, PictureProcess, Request
+
+_log = logging.getLogger(__name__)
 
 _LOOK_MS = 8
 
@@ -176,5 +179,5 @@ class _Orders:
             except InputError:  # the take's own trouble is told where it is listed
                 pass
             except Exception as error:
-                log.trouble(error)
+                _log.error(INSIDE, error, exc_info=error)
             self.done.put((wanted, picture))

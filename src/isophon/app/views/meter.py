@@ -55,7 +55,7 @@ class Meter(QWidget):
             self._levels, self._peak_db = levels, peak_db
             self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.mono(theme.SMALL))

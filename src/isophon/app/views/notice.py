@@ -47,5 +47,5 @@ class Notice(Label):
             self._place()
         return super().eventFilter(watched, event)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
+    def mousePressEvent(self, _event: QMouseEvent) -> None:
         self.hide()

@@ -82,7 +82,7 @@ class ShapeLine:
         """The points that were set."""
         return mark.hand.shape
 
-    def keep(self, mark: Mark, shares: Points, gesture: object = None) -> None:
+    def keep(self, _mark: Mark, shares: Points, gesture: object = None) -> None:
         """Set the points, given by their shares of the line."""
         self.workspace.set_shape(shares, gesture)
 

@@ -209,7 +209,7 @@ class SkylineChart(QWidget):
         self._settled.start()
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         if (kept := self._standing_in()) is not None:
             self._draw_moved(painter, *kept)

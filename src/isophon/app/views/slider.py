@@ -78,7 +78,7 @@ class Slider(QWidget):
         left, right = self._line()
         return left + (value - self._low) / (self._high - self._low) * (right - left)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
@@ -133,7 +133,7 @@ class Slider(QWidget):
         self._drag = (x, value)
         self._move(value, fine)
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._drag = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -171,7 +171,7 @@ class Slider(QWidget):
             self._gesture += 1
             self._move(value, 0.0)
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+    def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
         """Esc gives up what is typed."""
         pressed = event.type() == QEvent.Type.KeyPress
         if isinstance(event, QKeyEvent) and pressed and event.key() == Qt.Key.Key_Escape and self._typed:

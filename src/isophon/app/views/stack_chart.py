@@ -97,7 +97,7 @@ class StackChart(QWidget):
 
     # painting
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.PAPER)
         self._draw_scale(painter)

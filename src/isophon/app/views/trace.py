@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPoint, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QCursor, QKeyEvent, QMouseEvent, QNativeGestureEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -104,16 +104,22 @@ class Trace(TraceChart):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if not self._drag and self.workspace.drawing:
             return
-        if not self._drag:
-            self._tell_at(event.position().x())
-            below = event.position().y() > self._rows()[1].bottom()
-            anchor = self.anchors.near(event.position(), self._rows()[2]) is not None
-            edge = anchor or (below and self._edge_at(event.position().x()))
-            up = not anchor and self.limits.near(event.position(), self._rows()[3])
-            shape = Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor
-            self.setCursor(Qt.CursorShape.SizeVerCursor if up else shape)
-            return
-        what, from_x, view = self._drag
+        if self._drag:
+            self._drag_to(event, *self._drag)
+        else:
+            self._hover(event.position())
+
+    def _hover(self, at: QPointF) -> None:
+        """Tell what is there, and by the cursor what a drag would do."""
+        self._tell_at(at.x())
+        below = at.y() > self._rows()[1].bottom()
+        anchor = self.anchors.near(at, self._rows()[2]) is not None
+        edge = anchor or (below and self._edge_at(at.x()))
+        up = not anchor and self.limits.near(at, self._rows()[3])
+        shape = Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor
+        self.setCursor(Qt.CursorShape.SizeVerCursor if up else shape)
+
+    def _drag_to(self, event: QMouseEvent, what: str, from_x: float, view: tuple[float, float]) -> None:
         x = event.position().x()
         if what == "scrub":
             self.scrubbed.emit(self.time_at(x))

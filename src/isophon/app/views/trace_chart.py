@@ -102,7 +102,7 @@ class TraceChart(QWidget):
 
     # painting
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         if (kept := self._standing_in()) is not None:
             self._draw_moved(painter, *kept)
@@ -356,5 +356,5 @@ class TraceChart(QWidget):
     def _take_changed(self) -> None:
         self._soon.ask()
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
+    def resizeEvent(self, _event: QResizeEvent) -> None:
         self._settled.start()

@@ -82,7 +82,7 @@ def make_demo(folder: Path, progress: Callable[[float], None] | None = None) -> 
 
     Raises OutputError if the folder cannot be written.
     """
-    tell = progress or (lambda fraction: None)
+    tell = progress or (lambda _fraction: None)
     session_path = folder / f"{SESSION_NAME}{file.ENDING}"
     names = [*(f"{voice.name}.wav" for voice in _voices()), "Cue.wav", "Music.wav"]
     if not all((folder / name).exists() for name in (*names, "labels.json")):

@@ -156,7 +156,7 @@ def sing_at(
                 told = (round(begin, 4), round(score.free_from, 4))
                 score.labels.append(Label(*told, "word", value=round(begin - at, 4)))
             at += float(syllable.split("/")[2]) * beat_s
-    tell = progress or (lambda fraction: None)
+    tell = progress or (lambda _fraction: None)
     voice = _voiced(score, lambda f: tell(0.6 * f))
     loud = np.sqrt(np.mean(np.square(voice[np.abs(voice) > 0.02 * np.abs(voice).max()])))
     voice *= 10 ** (mouth.voice_dbfs / 20) / loud

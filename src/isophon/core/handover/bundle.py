@@ -15,7 +15,7 @@ from pathlib import Path
 
 from isophon.core.audio.writing import clear_left_over, umask
 from isophon.core.errors import ExistsError, OutputError
-from isophon.core.handover.stems import Target
+from isophon.core.handover.target import Target
 
 _PREFIX = ".isophon-whole-"
 _OURS = re.compile(re.escape(_PREFIX) + r"[a-z0-9_]{8}")

@@ -23,7 +23,7 @@ class UnderCeiling(Protocol):
         """Marks of a lower confidence are left."""
 
 
-def change_of(mark: Mark, settings: UnderCeiling, context: object = None) -> float:
+def change_of(mark: Mark, settings: UnderCeiling, _context: object = None) -> float:
     """What is done to a mark, in dB ≤ 0; −36 and less: taken out whole."""
     hand = mark.hand
     if hand.leave:

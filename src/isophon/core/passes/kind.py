@@ -45,13 +45,13 @@ class Finder:
     ``flaw(part)``: what is wrong with what a file tells of it (``field: what``), '' where nothing is.
     """
 
-    find: Callable[[FinderContext], Found] = lambda context: Found()
-    also: Callable[[FinderContext], dict[str, Any]] = lambda context: {}
+    find: Callable[[FinderContext], Found] = lambda _context: Found()
+    also: Callable[[FinderContext], dict[str, Any]] = lambda _context: {}
     measures: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
     sung: Callable[[Sequence[Any]], Iterable[tuple[float, float]]] | None = None
     still: Callable[[Sequence[Any]], Iterable[tuple[float, float]]] | None = None
     needs_voice: bool = False
-    flaw: Callable[[Part], str] = lambda part: ""
+    flaw: Callable[[Part], str] = lambda _part: ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,8 +64,8 @@ class Decision:
     on, None: up to the top. ``height(mark)``: how far it stands out, in ``unit``.
     """
 
-    change: Callable[[Any, Any, Any], float] = lambda mark, settings, context: 0.0
-    context: Callable[[Part], Any] = lambda part: None
+    change: Callable[[Any, Any, Any], float] = lambda _mark, _settings, _context: 0.0
+    context: Callable[[Part], Any] = lambda _part: None
     unit: str = "dB"
     height: Callable[[Any], float] = attrgetter("standout_db")
     least: float = GONE_DB
@@ -74,7 +74,7 @@ class Decision:
     works_in: Callable[[Mark], tuple[float, float | None]] = lambda mark: mark.band
 
 
-def _unsure(part: Part, mark: Mark, survey: Survey) -> float:
+def _unsure(_part: Part, mark: Mark, _survey: Survey) -> float:
     """How unsure it is that a mark is what it is taken for, in %."""
     return round(100 * (1 - mark.confidence), 1)
 
@@ -106,7 +106,7 @@ class Cure:
     what is done to the whole take at frequencies, dB.
     """
 
-    treatments: Callable[[Part], Iterable[Treatment]] = lambda part: ()
+    treatments: Callable[[Part], Iterable[Treatment]] = lambda _part: ()
     stages: tuple[Stage, ...] = ()
     reads: tuple[str, ...] = ()
     reads_in_context: tuple[str, ...] = ()
@@ -130,16 +130,16 @@ class Reporter:
     where something is done; ``outlined``: they are seen in every pass.
     """
 
-    row: Callable[[Part], dict[str, Any] | None] = lambda part: None
-    steady_json: Callable[[Part], list[dict[str, Any]]] = lambda part: []
-    summary: Callable[[Part], str] = lambda part: ""
-    mark_json: Callable[[Part, Any, bool], dict[str, Any]] = lambda part, mark, with_lead: {}
-    rows: Callable[[Part, Any], Sequence[dict[str, Any]]] = lambda part, mark: ({},)
-    extra_json: Callable[[Part], dict[str, Any]] = lambda part: {}
-    label: Callable[[Any], str] = lambda mark: ""
-    doubts: Callable[[Part], Sequence[Doubt]] = lambda part: ()
-    sounds_of: Callable[[Any], str] = lambda mark: ""
-    copied_from: Callable[[Any], float | None] = lambda mark: None
+    row: Callable[[Part], dict[str, Any] | None] = lambda _part: None
+    steady_json: Callable[[Part], list[dict[str, Any]]] = lambda _part: []
+    summary: Callable[[Part], str] = lambda _part: ""
+    mark_json: Callable[[Part, Any, bool], dict[str, Any]] = lambda _part, _mark, _with_lead: {}
+    rows: Callable[[Part, Any], Sequence[dict[str, Any]]] = lambda _part, _mark: ({},)
+    extra_json: Callable[[Part], dict[str, Any]] = lambda _part: {}
+    label: Callable[[Any], str] = lambda _mark: ""
+    doubts: Callable[[Part], Sequence[Doubt]] = lambda _part: ()
+    sounds_of: Callable[[Any], str] = lambda _mark: ""
+    copied_from: Callable[[Any], float | None] = lambda _mark: None
     in_time: bool = True
     if_changed: bool = False
     outlined: bool = False
@@ -155,7 +155,7 @@ class BesideLead:
     """
 
     meet: Callable[[Sequence[Mark], Sequence[Mark], float], tuple[Mark, ...]] | None = None
-    met: Callable[[Any], bool] = lambda mark: False
+    met: Callable[[Any], bool] = lambda _mark: False
     find: Callable[[FinderContext, Survey, float], Found] | None = None
 
 

@@ -85,7 +85,7 @@ class Stage:
     treats: tuple[type, ...]
     apply: Callable[[At, Sequence[Any]], np.ndarray]
     after: tuple[str, ...] = ()
-    reach: Callable[[int], int] = lambda sample_rate: 0
+    reach: Callable[[int], int] = lambda _sample_rate: 0
     whole_span: bool = False
     cache_input: bool = False
     slow: bool = False

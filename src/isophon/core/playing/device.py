@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import time
 from collections.abc import Callable
@@ -11,8 +12,9 @@ import msgspec
 import numpy as np
 import soxr
 
-from isophon.core import log
 from isophon.core.standins.device import BLOCK, ClockedDevice, simulated
+
+_log = logging.getLogger(__name__)
 
 Fill = Callable[[np.ndarray], None]
 _STALLED_S = 2.0  # without being asked for a block: the device is gone
@@ -71,7 +73,7 @@ class SoundDevice:
         return [device for device in dict.fromkeys([*chosen, sounddevice.default.device[1], *ways]) if device >= 0]
 
     def _open(self, sounddevice: Any, device: int, sample_rate: int, fill: Fill, block: int) -> Any:
-        def callback(out: np.ndarray, frames: int, at: Any, status: Any) -> None:
+        def callback(out: np.ndarray, _frames: int, _at: Any, _status: Any) -> None:
             self._asked_at = time.monotonic()
             fill(out)
 
@@ -118,7 +120,7 @@ def outputs() -> list[Output]:
         rows = [one for one in sounddevice.query_devices() if one["max_output_channels"] >= 2]
         return [Output(str(one["name"]), round(one["default_samplerate"])) for one in rows][:MOST_DEVICES]
     except Exception as error:  # whatever the sound system says, the work goes on
-        log.note("outputs cannot be listed: %s", error)
+        _log.warning("outputs cannot be listed: %s", error)
         return []
 
 
@@ -135,5 +137,5 @@ def open_device(sample_rate: int, fill: Fill, wanted: Wanted = SYSTEMS_OWN) -> S
     try:
         return SoundDevice(sample_rate, fill, wanted)
     except Exception as error:  # PortAudio missing or no device: the work goes on
-        log.note("no output can be opened: %s", error)
+        _log.warning("no output can be opened: %s", error)
         return ClockedDevice(sample_rate, fill)

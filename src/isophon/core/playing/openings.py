@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import time
 from typing import Any, NamedTuple
 
-from isophon.core import log
 from isophon.core.playing.device import Fill, Output, Wanted, open_device, outputs
+
+_log = logging.getLogger(__name__)
 
 _LOOK_FOR_IT_S = 3.0
 
@@ -32,7 +34,7 @@ class Openings:
         self._gone = ""
         self._looked_at = 0.0
         self._sample_rate, self._wanted = 48_000, Wanted()
-        self._fill: Fill = lambda block: None
+        self._fill: Fill = lambda _block: None
 
     def open(self, sample_rate: int, fill: Fill, wanted: Wanted) -> Opened:
         """Open the output that is wanted, or what there is instead."""
@@ -54,7 +56,7 @@ class Openings:
             return Opened()
         now = time.monotonic()
         if not self.device.alive:
-            log.note("the output %s is gone", self.device.name)
+            _log.warning("the output %s is gone", self.device.name)
             self._gone = self._wanted.name or self.device.name
             self._ask_anew()
             self._reopen()
@@ -97,7 +99,7 @@ class Openings:
             sounddevice._terminate()
             sounddevice._initialize()
         except Exception as error:  # it may be missing, or fail: the stand-in plays then
-            log.note("the sound system cannot be asked anew: %s", error)
+            _log.warning("the sound system cannot be asked anew: %s", error)
 
 
 def _simulates() -> bool:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import logging
 import os
 import signal
 import sys
@@ -18,8 +19,8 @@ from typing import Any
 
 import numpy as np
 
-from isophon.core import log
 from isophon.core.lifetime import end_with_parent
+from isophon.core.log import INSIDE
 from isophon.core.playing.chunks import rise
 from isophon.core.playing.device import SYSTEMS_OWN, Wanted
 from isophon.core.playing.device import Output as Listed
@@ -30,6 +31,8 @@ from isophon.core.playing.openings import Opened, Openings
 from isophon.core.playing.ring import Ring
 from isophon.core.playing.rough_chain import RoughChain
 from isophon.core.session.chain import NAMES, Chain
+
+_log = logging.getLogger(__name__)
 
 VERSIONS = ("sung", "cleaned", "rest")
 STEREO, MONO, LEFT, RIGHT = range(4)
@@ -213,7 +216,7 @@ class OutputProcess:
 
     def _end_with_it(self) -> None:
         os.waitpid(self._process, 0)
-        log.note("the process that gives sound to the device ended")
+        _log.warning("the process that gives sound to the device ended")
         os._exit(1)
 
 
@@ -231,7 +234,7 @@ def _run(ring: Ring, talk: Connection, parent: int) -> None:
         with contextlib.suppress(EOFError):
             _serve(ring, talk)
     except BaseException as error:
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)
     finally:
         sys.stderr.flush()
         os._exit(0)

@@ -8,6 +8,7 @@ fades from what would have come to what comes now.
 
 from __future__ import annotations
 
+import logging
 import math
 import threading
 import time
@@ -17,14 +18,16 @@ from typing import Any
 
 import numpy as np
 
-from isophon.core import log
 from isophon.core.errors import IsophonError
+from isophon.core.log import INSIDE
 from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, slower, span_of
 from isophon.core.playing.gauge import LONGEST, MOMENTARY, STEP_S
 from isophon.core.playing.mix import Scene
 from isophon.core.playing.readiness import Readiness
 from isophon.core.playing.ring import Ring
 from isophon.core.session.chain import NAMES, Chain
+
+_log = logging.getLogger(__name__)
 
 COMPARES = ("as sung", "cleaned", "removed")
 AHEAD, FAR_AHEAD, _CALM_S = 16, 64, 0.5  # chunks: a tile, and where nothing was changed for a while
@@ -381,7 +384,7 @@ class Player:
 
     def _fail(self, error: Exception) -> None:
         """Stop, and keep why; playing again tries again."""
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)
         with self._work:
             self._ring["playing"], self._failed = 0, True
             words = f"an error inside Isophon stopped the playing ({type(error).__name__}: {error})"

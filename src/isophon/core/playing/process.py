@@ -9,6 +9,7 @@ ends when its input or the process PARENT does.
 from __future__ import annotations
 
 import gc
+import logging
 import os
 import pickle
 import signal
@@ -33,6 +34,8 @@ from isophon.core.render import Plan
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.model import Source
 from isophon.core.takes.take import Sound, open_sound
+
+_log = logging.getLogger(__name__)
 
 _OWN = {
     "open",
@@ -214,7 +217,7 @@ def main() -> None:
         try:
             sounding.carry_out(message)
         except Exception as error:  # whatever it is, what is heard goes on
-            log.trouble(error)
+            _log.error(log.INSIDE, error, exc_info=error)
             tell({"trouble": f"an error inside Isophon ({type(error).__name__}: {error})"})
     sounding.close()
 

@@ -6,6 +6,7 @@ Where the process ends unasked, the playing stops, and the next play begins anot
 
 from __future__ import annotations
 
+import logging
 import os
 import pickle
 import queue
@@ -18,8 +19,8 @@ from typing import Any, NamedTuple
 import msgspec
 import numpy as np
 
-from isophon.core import log
 from isophon.core.forking import PLAYER, Child, forker
+from isophon.core.log import INSIDE
 from isophon.core.playing.chunks import SHORTEST_LOOP
 from isophon.core.playing.device import Output, Wanted
 from isophon.core.playing.mix import Scene
@@ -27,6 +28,8 @@ from isophon.core.playing.state import LENGTH_BYTES, State
 from isophon.core.render import Plan
 from isophon.core.session.chain import Chain
 from isophon.core.session.model import Source
+
+_log = logging.getLogger(__name__)
 
 _AT_ONCE = 1_000  # treatments pickled at once, since that stops all threads
 _PLANS_KEPT = 64
@@ -306,7 +309,7 @@ class RemotePlayer:
         try:
             process = forker().start(PLAYER, descriptors=[self._state.descriptor])
         except OSError as error:
-            log.trouble(error)
+            _log.error(INSIDE, error, exc_info=error)
             self._stopped(f"no process can be started that plays ({error.strerror})")
             return
         self.process_id = process.pid
@@ -319,7 +322,7 @@ class RemotePlayer:
             process.stdin.close()
             process.wait(_END_S)
         except OSError as error:
-            log.note("the process that plays does not listen: %s", error)
+            _log.warning("the process that plays does not listen: %s", error)
         except subprocess.TimeoutExpired:
             process.kill()
 
@@ -362,7 +365,7 @@ class RemotePlayer:
             try:
                 told = msgspec.json.decode(line, type=_Line)
             except msgspec.MsgspecError as error:
-                log.trouble(error)
+                _log.error(INSIDE, error, exc_info=error)
                 process.kill()  # what it says is not to be understood any more
                 break
             if told.device:

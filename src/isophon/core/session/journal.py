@@ -175,37 +175,64 @@ def replay(path: Path) -> Replay:
         muted, heard = (msgspec.convert(head.get(name, []), list[Heard]) for name in ("muted", "heard"))
     except (msgspec.MsgspecError, KeyError, TypeError, AttributeError, ValueError, RecursionError) as error:
         raise InputError(f"{path.name}: is damaged at its beginning ({error}); it was left where it is") from error
-    values, at, saved, unsaved = [value], 0, steps[0][1], False
     facts = SessionFacts(read_found(found_path(path)), frozenset(muted[: 2 * MOST_PARTS]), tuple(heard[:MOST_HEARD]))
+    reading = _Reading([value], steps, facts, saved_as, steps[0][1])
     read = 0
     for raw in rest:
         try:
-            line = msgspec.json.decode(raw)
-            if "step" in line:
-                value = apply(values[at], line["change"])
-                decisions = _whole(value)
-                del values[at + 1 :], steps[at + 1 :]
-                values.append(value)
-                steps.append((str(line["step"])[:300], decisions))
-                at, unsaved = at + 1, True
-            elif "go" in line:
-                steps[_index(line["go"], len(steps))]
-                at, unsaved = line["go"], True
-            elif "muted" in line:
-                muted = msgspec.convert(line["muted"], list[Name])
-                facts, unsaved = replace(facts, muted=frozenset(muted[: 2 * MOST_PARTS])), True
-            elif "heard" in line:
-                names = msgspec.convert(line["heard"], list[Heard])
-                facts = replace(facts, heard=tuple(sorted({*facts.heard, *names})[:MOST_HEARD]))
-            elif "learned" in line:
-                unsaved = True
-            elif "saved" in line:
-                saved_as, saved, unsaved = str(line["saved"]), steps[at][1], False
+            reading.take_line(msgspec.json.decode(raw))
         except _NO_STEP:
             break
         read += 1
+    history = History.restored(reading.steps, reading.at, reading.facts)
     lost = _lost(rest, read, data.endswith(b"\n"))
-    return Replay(History.restored(steps, at, facts), _session_file(saved_as), saved, unsaved, lost)
+    return Replay(history, _session_file(reading.saved_as), reading.saved, reading.unsaved, lost)
+
+
+@dataclass
+class _Reading:
+    """How far a journal was read: the JSON values of its steps, the steps, and which of them is in force."""
+
+    values: list[Any]
+    steps: list[tuple[str, Session]]
+    facts: SessionFacts
+    saved_as: str
+    saved: Session
+    at: int = 0
+    unsaved: bool = False
+
+    def take_line(self, line: dict[str, Any]) -> None:
+        """Follow one line of the journal; raises one of ``_NO_STEP`` where it is none."""
+        kinds = {"step": self._step, "go": self._go, "muted": self._muted, "heard": self._heard,
+                 "learned": self._learned, "saved": self._saved}  # fmt: skip
+        follow = next((follow for name, follow in kinds.items() if name in line), None)
+        if follow is not None:
+            follow(line)
+
+    def _step(self, line: dict[str, Any]) -> None:
+        value = apply(self.values[self.at], line["change"])
+        decisions = _whole(value)
+        del self.values[self.at + 1 :], self.steps[self.at + 1 :]
+        self.values.append(value)
+        self.steps.append((str(line["step"])[:300], decisions))
+        self.at, self.unsaved = self.at + 1, True
+
+    def _go(self, line: dict[str, Any]) -> None:
+        self.at, self.unsaved = _index(line["go"], len(self.steps)), True
+
+    def _muted(self, line: dict[str, Any]) -> None:
+        muted = msgspec.convert(line["muted"], list[Name])
+        self.facts, self.unsaved = replace(self.facts, muted=frozenset(muted[: 2 * MOST_PARTS])), True
+
+    def _heard(self, line: dict[str, Any]) -> None:
+        names = msgspec.convert(line["heard"], list[Heard])
+        self.facts = replace(self.facts, heard=tuple(sorted({*self.facts.heard, *names})[:MOST_HEARD]))
+
+    def _learned(self, _line: dict[str, Any]) -> None:
+        self.unsaved = True
+
+    def _saved(self, line: dict[str, Any]) -> None:
+        self.saved_as, self.saved, self.unsaved = str(line["saved"]), self.steps[self.at][1], False
 
 
 def _lost(lines: list[bytes], read: int, ends: bool) -> int:

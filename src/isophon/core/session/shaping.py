@@ -29,7 +29,7 @@ def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) ->
     session = set_box(session, part_id, mark.id, start, at, *mark.band)
     session, name = draw_mark(session, part_id, later)
     hand = replace(mark.hand, start=None, end=None, drawn=True, agreed=False, shape=())
-    return with_hands(session, part_id, [name], lambda m: hand), name
+    return with_hands(session, part_id, [name], lambda _m: hand), name
 
 
 def strength(mark: Mark) -> tuple[bool, float]:

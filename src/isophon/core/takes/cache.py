@@ -11,6 +11,7 @@ import contextlib
 import dataclasses
 import errno
 import hashlib
+import logging
 import mmap
 import os
 import re
@@ -26,13 +27,14 @@ import numpy as np
 import platformdirs
 
 import isophon
-from isophon.core import log
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import Found
 from isophon.core.reading import read_bytes, real
 from isophon.core.survey import Survey, check_survey, geometry_at
 from isophon.core.takes.pictures import LOW_GEOMETRY, LOWS, VOICE, Spectrogram, Wave
 from isophon.core.takes.scan import Figures
+
+_log = logging.getLogger(__name__)
 
 _ROOM_BYTES = 4 << 30
 _LEAK = ("leak", "rest")
@@ -142,7 +144,7 @@ def kept_survey(place: Path, without: str = "") -> Surveyed | None:
         return Surveyed(survey=survey, spectrogram=spectrogram, lows=lows, **told)
     except DAMAGE as error:
         if folder.exists():
-            log.note(f"what was measured of a take cannot be used and is measured anew ({error})")
+            _log.warning(f"what was measured of a take cannot be used and is measured anew ({error})")
         return None
 
 

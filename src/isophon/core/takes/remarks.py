@@ -1,4 +1,4 @@
-"""What a wary eye sees in a session's recordings, in words."""
+"""Warnings about a session's recordings, in words."""
 
 from __future__ import annotations
 
@@ -21,6 +21,15 @@ def remarks(session: Session, item: Part | Guide, figures: Figures | None, troub
     """The remarks on one part or guide; ``figures`` as far as they are known, ``trouble`` why it cannot be used."""
     if trouble:
         return [trouble]
+    said = _of_rate(session, item)
+    if figures is None:
+        return said
+    if figures.sounds is None:
+        return [*said, "empty: nothing sounds in it"]
+    return [*said, *_of_sound(figures, item.offset_s)]
+
+
+def _of_rate(session: Session, item: Part | Guide) -> list[str]:
     said = []
     rate, usual = item.source.sample_rate, common_rate(session)
     rates = {p.source.sample_rate for p in session.parts}
@@ -33,11 +42,12 @@ def remarks(session: Session, item: Part | Guide, figures: Figures | None, troub
         said.append(f"handed over at {_khz(session.rate)}")
     if rate < _LOW_HZ:
         said.append(f"nothing above {_khz(rate // 2)} is in it, where most of an ess lies")
-    if figures is None:
-        return said
-    if figures.sounds is None:
-        return [*said, "empty: nothing sounds in it"]
-    begins = figures.sounds[0] + item.offset_s
+    return said
+
+
+def _of_sound(figures: Figures, offset_s: float) -> list[str]:
+    said = []
+    begins = (figures.sounds[0] if figures.sounds else 0.0) + offset_s
     if begins > _LATE_S:
         said.append(f"starts late: first sound at {begins:.1f} s")
     if figures.clipped:

@@ -38,7 +38,7 @@ class Absent:
         self.sample_rate, self.channels, self.frames = source.sample_rate, source.channels, source.frames
         self.duration = source.duration
 
-    def read(self, start: int, frames: int) -> np.ndarray:
+    def read(self, _start: int, frames: int) -> np.ndarray:
         """Zeros, ``(channels, frames)``."""
         return np.zeros((self.channels, frames), np.float32)
 

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import Any, NamedTuple
 
 import msgspec
 from msgspec.structs import replace
 
-from isophon.core import log
 from isophon.core.audio.files import Recording
 from isophon.core.audio.leak import Leak
 from isophon.core.errors import Cancelled, InputError, IsophonError, shown
 from isophon.core.finding import need_voice
-from isophon.core.handover.stems import Target, check_free, hand_over
+from isophon.core.handover.stems import hand_over
+from isophon.core.handover.target import Target, check_free
+from isophon.core.log import INSIDE
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS, NAMES, Settings
 from isophon.core.ranges import File, Name
@@ -28,6 +30,8 @@ from isophon.core.work.analysis import Analysis, AnalysisRequest, analyse
 from isophon.core.work.completing import completed
 from isophon.core.work.leads import beside_the_leads, lead_of
 from isophon.core.work.leak_learning import Lesson
+
+_log = logging.getLogger(__name__)
 
 Tell = Callable[[str, float], None]
 
@@ -172,7 +176,7 @@ def _noted(name: str, tell: Tell) -> Tell:
         nonlocal step
         if what != step:
             step = what
-            log.note("%s: %s", shown(name), what)
+            _log.warning("%s: %s", shown(name), what)
         tell(what, fraction)
 
     return noted
@@ -190,6 +194,6 @@ def _told(name: str) -> Iterator[None]:
     except MemoryError as error:
         raise InputError(f"{name}: there is not enough memory for it; close other programs, or split it") from error
     except Exception as error:
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)
         what = f"an error inside Isophon ({type(error).__name__}: {error})"
         raise IsophonError(f"{name}: {what}; please report it") from error

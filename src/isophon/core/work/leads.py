@@ -44,9 +44,9 @@ def lead_of(path: Path) -> Lead:
     """The lead that was named, as it was sung; what is found of it is kept, so that nobody looks it through again."""
     with Recording(path) as recording:
         try:
-            found = analyse(recording, AnalysisRequest(), lambda step, fraction: None, keep=True)
+            found = analyse(recording, AnalysisRequest(), lambda _step, _fraction: None, keep=True)
         except OutputError:  # it cannot be kept
-            found = analyse(recording, AnalysisRequest(), lambda step, fraction: None)
+            found = analyse(recording, AnalysisRequest(), lambda _step, _fraction: None)
         return Lead(found.found.marks, _clock_of(recording), found.survey)
 
 

@@ -10,7 +10,7 @@ import msgspec
 
 from isophon.core.audio.leak import Leak, Removal
 from isophon.core.errors import ExistsError, InputError, IsophonError
-from isophon.core.handover.stems import Target
+from isophon.core.handover.target import Target
 from isophon.core.passes import NAMES
 from isophon.core.ranges import File, Key, Name, Seconds
 from isophon.core.reading import path_of, spelled

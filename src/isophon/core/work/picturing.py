@@ -7,6 +7,7 @@ pickled, as :mod:`multiprocessing.connection` sends them. It ends with its input
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 import signal
 import sys
@@ -28,6 +29,8 @@ from isophon.core.session.model import Source
 from isophon.core.takes.pictures import Axis, close_margin, close_picture
 from isophon.core.takes.relief import Inks, drawn
 from isophon.core.takes.take import Sound, open_sound
+
+_log = logging.getLogger(__name__)
 
 _SOUNDS_KEPT, _FEWEST, _FINEST = 4, 4, 16  # recordings; samples; windows a column
 _NICENESS = 3
@@ -137,7 +140,7 @@ class PictureProcess:
             try:
                 answer = self._answer(asked)
             except (OSError, EOFError) as error:
-                log.note("the process that makes pictures is started anew: %s", error)
+                _log.warning("the process that makes pictures is started anew: %s", error)
                 self._child = None
                 answer = self._answer(asked)
         if isinstance(answer, str):
@@ -174,7 +177,7 @@ def main() -> None:
             except InputError as error:
                 answers.send(str(error))
             except Exception as error:  # the next one may do
-                log.trouble(error)
+                _log.error(log.INSIDE, error, exc_info=error)
                 answers.send(f"an error inside Isophon ({type(error).__name__}: {error})")
 
 

@@ -8,6 +8,7 @@ works while nothing else does, but for the ``first``, which does what is waited 
 
 from __future__ import annotations
 
+import logging
 import os
 import signal
 import sys
@@ -55,6 +56,8 @@ from isophon.core.work.messages import (
     decode_request,
     encode,
 )
+
+_log = logging.getLogger(__name__)
 
 Progress = Callable[[float], None]
 _NICENESS_OF_FIRST = 5  # it works even where other programs take all cores; what is heard still comes before it
@@ -251,7 +254,7 @@ def _answered(line: bytes, progress: Progress) -> Reply:
     except BrokenPipeError:
         raise
     except Exception as error:
-        log.trouble(error)
+        _log.error(log.INSIDE, error, exc_info=error)
         name = type(error).__name__
         return Failed(f"an error inside Isophon stopped this ({name}: {error}); nothing was lost")
 

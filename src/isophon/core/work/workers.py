@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import threading
 from collections.abc import Callable, Sequence
@@ -11,10 +12,12 @@ from typing import Any
 
 import msgspec
 
-from isophon.core import log
 from isophon.core.audio.threads import cores
 from isophon.core.forking import WORKER, Child, forker
+from isophon.core.log import INSIDE
 from isophon.core.work.messages import Done, Failed, Progress, Request, Wake, decode_reply, encode
+
+_log = logging.getLogger(__name__)
 
 HANDS = min(2, os.cpu_count() or 1)
 
@@ -73,7 +76,7 @@ class Workers:
     def wake(self) -> None:
         """Start all workers before there is work for them."""
         for _ in range(self._hands):
-            self.submit(Task(Wake(), lambda what, value: None))
+            self.submit(Task(Wake(), lambda _what, _value: None))
 
     def prefer(self, wanted: Callable[[Task], bool], rank: float) -> None:
         """Give waiting tasks another rank."""
@@ -147,7 +150,7 @@ class Workers:
         try:
             what, value = ("lost", None) if process is None else _ask(process, task, request)
         except Exception as error:  # whatever it is, the tasks behind it go on
-            log.trouble(error)
+            _log.error(INSIDE, error, exc_info=error)
             words = f"an error inside Isophon stopped this ({error}); nothing was lost"
             return "failed", Failure(Failed(words))
         if what != "lost":
@@ -166,7 +169,7 @@ def _start(first: bool) -> Child | None:
     try:
         return forker().start(WORKER, ["first"][: int(first)])
     except OSError as error:
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)
         return None
 
 
@@ -181,7 +184,7 @@ def _ask(process: Child, task: Task, request: Request) -> tuple[str, Any]:
         try:
             reply = decode_reply(line)
         except msgspec.MsgspecError as error:
-            log.trouble(error)
+            _log.error(INSIDE, error, exc_info=error)
             process.kill()  # what it says is not to be understood any more
             return "lost", None
         match reply:
@@ -199,4 +202,4 @@ def _tell(task: Task, what: str, value: Any) -> None:
     try:
         task.told(what, value)
     except Exception as error:
-        log.trouble(error)
+        _log.error(INSIDE, error, exc_info=error)

@@ -42,12 +42,12 @@ class BandSettings(msgspec.Struct, frozen=True):
     release_ms: Annotated[float, msgspec.Meta(ge=5.0, le=1_000.0)] = 160.0
 
 
-def role_default(role: str) -> BandSettings:
+def role_default(_role: str) -> BandSettings:
     """The settings that a part of any role starts with."""
     return BandSettings()
 
 
-def change_of(mark: BandMark, settings: BandSettings, context: object = None) -> float:
+def change_of(mark: BandMark, settings: BandSettings, _context: object = None) -> float:
     """What is done to a band, in dB, from −36 to +12; never deeper than it stands out unless a hand says so."""
     hand = mark.hand
     if hand.leave:

@@ -66,7 +66,7 @@ class _Grid:
 
 def find_click(take: np.ndarray, rate: int, tell: Callable[[float], None] | None = None) -> Click:
     """Find the regular click in a take ``(n,)``; where there is none, one that is not found."""
-    tell = tell or (lambda fraction: None)
+    tell = tell or (lambda _fraction: None)
     bright = _bright(take, rate)
     level = _level(bright, rate)
     grids, scores = [], []

@@ -55,7 +55,7 @@ def learn_leak(
     ``moments``: the spans in s to learn from, all where none is given. Where nothing of the cues is heard
     nothing is taken out, and the facts have no key. Cues that come one by one are held one by one.
     """
-    tell = tell or (lambda fraction: None)
+    tell = tell or (lambda _fraction: None)
     low, shape = _learning_rate(rate), samples.shape
     takes = np.stack([soxr.resample(channel, rate, low, "HQ") for channel in samples]) if low != rate else samples
     del samples  # each is large, and nobody else may hold them

@@ -68,7 +68,7 @@ def learn(
     The cues lie ``BEFORE_S`` sooner than where they are heard, within some ms: the path begins so much before.
     ``moments``: the spans in s to learn from, all where none is given.
     """
-    tell = tell or (lambda fraction: None)
+    tell = tell or (lambda _fraction: None)
     taps = round(_PATH_S * rate)
     weight, motion, path = _roughly(take, cues, rate, moments, tell)
     memory.trim()

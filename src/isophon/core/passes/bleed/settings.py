@@ -40,7 +40,7 @@ class BleedSettings(msgspec.Struct, frozen=True):
         return ((self.learn_from, self.learn_to),) if self.learn_to > self.learn_from else ()
 
 
-def role_default(role: str) -> BleedSettings:
+def role_default(_role: str) -> BleedSettings:
     """The settings that a part of a role starts with."""
     return BleedSettings()
 
@@ -63,6 +63,6 @@ def with_moments(settings: BleedSettings, leak: Leak) -> BleedSettings:
     return replace(settings, learn_from=start, learn_to=end)
 
 
-def change_of(mark: HitMark, settings: BleedSettings, context: object = None) -> float:
+def change_of(mark: HitMark, settings: BleedSettings, _context: object = None) -> float:
     """What is done to a hit of the leak, in dB ≤ 0, as it was measured with everything taken out."""
     return -round(settings.much * mark.less_db, 1) if settings.on and not mark.hand.leave else 0.0

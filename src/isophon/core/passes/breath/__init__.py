@@ -11,7 +11,7 @@ KIND = Kind(
     finder=Finder(lambda context: Found(find.find(context.survey, context.singing))),
     decision=Decision(settings.change_of, drawn_s=settings.DRAWN_S),
     risk=Risk(risk.risk_of, 12.0, "dB", "goes beside a word"),
-    reporter=Reporter(mark_json=lambda part, mark, with_lead: {"place": mark.place}),
+    reporter=Reporter(mark_json=lambda _part, mark, _with_lead: {"place": mark.place}),
     taught=(("ceiling_db",), ("limit_db",), ("heads_db",), ("between_db",), ("ends_db",)),
     removed=by_change, cure=Cure(treat.treatments, (fades.STAGE,), reads=("rumble", "hiss", "band")),
 )  # fmt: skip

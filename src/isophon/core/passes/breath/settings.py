@@ -52,7 +52,7 @@ def role_default(role: str) -> BreathSettings:
     return _OF_ROLE.get(role, BreathSettings())
 
 
-def change_of(mark: BreathMark, settings: BreathSettings, context: object = None) -> float:
+def change_of(mark: BreathMark, settings: BreathSettings, _context: object = None) -> float:
     """What is done to a breath, in dB ≤ 0; −36 and less: taken out whole."""
     settings = settings.at(mark)
     change = ceiling.change_of(mark, settings)

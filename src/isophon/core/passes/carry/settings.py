@@ -18,11 +18,11 @@ class CarrySettings(msgspec.Struct, frozen=True):
     fade_ms: Annotated[float, msgspec.Meta(ge=2.0, le=200.0)] = 30.0
 
 
-def role_default(role: str) -> CarrySettings:
+def role_default(_role: str) -> CarrySettings:
     """The settings that a part of any role starts with."""
     return CarrySettings()
 
 
-def change_of(mark: PassageMark, settings: CarrySettings, context: object = None) -> float:
+def change_of(mark: PassageMark, _settings: CarrySettings, _context: object = None) -> float:
     """What was sung at a place is gone where a passage is carried there; 0 where that was taken back."""
     return 0.0 if mark.hand.leave or mark.from_s is None else GONE_DB

@@ -41,7 +41,7 @@ def _summary(part: Part) -> str:
     return "; ".join(words)
 
 
-def _mark_json(part: Part, mark: EssMark, with_lead: bool) -> dict[str, Any]:
+def _mark_json(_part: Part, mark: EssMark, with_lead: bool) -> dict[str, Any]:
     """What an ess is, and which of the lead's it meets."""
     row: dict[str, Any] = {"sound": mark.sound} if mark.sound else {}
     if with_lead:
@@ -55,7 +55,7 @@ def _sung(marks: Sequence[EssMark]) -> list[tuple[float, float]]:
     return [(m.start, m.end) for m in marks if m.sound not in settings.LEFT_ALONE or m.standout_db > _SUNG_DB]
 
 
-def _risk(part: Part, mark: EssMark, survey: Survey) -> float:
+def _risk(part: Part, mark: EssMark, _survey: Survey) -> float:
     """How far an ess ends under this singer's usual one, in dB ≥ 0: what makes a lisp."""
     usual = part.context("ess")
     return 0.0 if usual is None else round(max(0.0, usual - mark.standout_db - part.change(mark)), 1)

@@ -36,7 +36,7 @@ class HissSettings(msgspec.Struct, frozen=True):
     learn_to: Annotated[float, msgspec.Meta(ge=0.0, le=LONGEST_S)] = 0.0
 
 
-def role_default(role: str) -> HissSettings:
+def role_default(_role: str) -> HissSettings:
     """The settings that a part of a role starts with."""
     return HissSettings()
 

@@ -14,6 +14,6 @@ class HumSettings(msgspec.Struct, frozen=True):
     top_hz: Annotated[float, msgspec.Meta(ge=60.0, le=6_000.0)] = 6_000.0
 
 
-def role_default(role: str) -> HumSettings:
+def role_default(_role: str) -> HumSettings:
     """The settings that a part of a role starts with."""
     return HumSettings()

@@ -138,7 +138,7 @@ def _loud_over_usual_db(survey: Survey) -> float:
     return float(loud - usual)
 
 
-def _own_lows(deep: np.ndarray, survey: Survey, hop: float) -> np.ndarray:
+def _own_lows(deep: np.ndarray, _survey: Survey, hop: float) -> np.ndarray:
     """What the voice and the room have there anyway: the level that is passed in a fifth of the time around."""
     around = round(2 * _AROUND_S / hop / 4)
     thin = deep[: len(deep) // 4 * 4].reshape(-1, 4).max(axis=1) if len(deep) >= 4 else deep

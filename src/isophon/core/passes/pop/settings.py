@@ -26,6 +26,6 @@ class PopSettings(msgspec.Struct, frozen=True):
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
 
 
-def role_default(role: str) -> PopSettings:
+def role_default(_role: str) -> PopSettings:
     """The settings that a part of a role starts with."""
     return PopSettings()

@@ -22,7 +22,7 @@ class RumbleSettings(msgspec.Struct, frozen=True):
     slope: Literal[12, 24, 48] = 24
 
 
-def role_default(role: str) -> RumbleSettings:
+def role_default(_role: str) -> RumbleSettings:
     """The settings that a part of a role starts with."""
     return RumbleSettings()
 

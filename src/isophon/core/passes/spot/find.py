@@ -40,7 +40,7 @@ def level_in(survey: Survey, start: float, end: float) -> float | None:
     return lufs(float(voiced.mean())) if len(voiced) >= _FEWEST else None
 
 
-def drawn(read: Read, survey: Survey, start: float, end: float) -> Mark:
+def drawn(_read: Read, survey: Survey, start: float, end: float) -> Mark:
     """A spot over a span of the whole band, as high as it stands out of the voice around it."""
     span = slice(survey.frame(start), survey.frame(end) + 1)
     level = lufs(float(np.mean(survey.k_power[span])))

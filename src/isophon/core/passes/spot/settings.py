@@ -29,12 +29,12 @@ class SpotSettings(msgspec.Struct, frozen=True):
     edge_ms: Annotated[float, msgspec.Meta(ge=2.0, le=60.0)] = 50.0
 
 
-def role_default(role: str) -> SpotSettings:
+def role_default(_role: str) -> SpotSettings:
     """The settings that a part of any role starts with."""
     return SpotSettings()
 
 
-def change_of(mark: Mark, settings: SpotSettings, context: object = None) -> float:
+def change_of(mark: Mark, settings: SpotSettings, _context: object = None) -> float:
     """What is done to a spot, in dB, from −36 to +12, with a blend by hand already in it."""
     hand = mark.hand
     if hand.leave:

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 
-def _mark_json(part: Part, mark: TickMark, with_lead: bool) -> dict[str, Any]:
+def _mark_json(_part: Part, mark: TickMark, _with_lead: bool) -> dict[str, Any]:
     """Which damage it is."""
     return {"sound": mark.sound} if mark.sound else {}
 

@@ -26,12 +26,12 @@ class TickSettings(msgspec.Struct, frozen=True):
     mend: bool = False
 
 
-def role_default(role: str) -> TickSettings:
+def role_default(_role: str) -> TickSettings:
     """The settings that a part of a role starts with."""
     return TickSettings()
 
 
-def change_of(mark: TickMark, settings: TickSettings, context: object = None) -> float:
+def change_of(mark: TickMark, settings: TickSettings, _context: object = None) -> float:
     """−36 where a tick is repaired, 0 where it is left."""
     hand = mark.hand
     start, end = mark.span

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 
-def mark_json(part: Part, mark: WordMark, with_lead: bool) -> dict[str, Any]:
+def mark_json(part: Part, mark: WordMark, _with_lead: bool) -> dict[str, Any]:
     """What ``find --json`` tells of a word beside what it tells of any mark."""
     late = None if not mark.anchors else mark.late_ms
     start = mark.anchors[0][0] if mark.anchors else mark.start

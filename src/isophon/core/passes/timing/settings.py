@@ -53,7 +53,7 @@ def move_of(late_ms: float, settings: TimingSettings) -> float:
     return min(settings.most_ms, max(-settings.most_ms, settings.land_ms - late_ms))
 
 
-def change_of(mark: WordMark, settings: TimingSettings, context: object = None) -> float:
+def change_of(mark: WordMark, settings: TimingSettings, _context: object = None) -> float:
     """By how many ms the start of a word is moved; negative: earlier."""
     hand = mark.hand
     if hand.leave or not (mark.anchors or hand.anchors):

@@ -23,9 +23,11 @@ from driving import key, opened, press
 from isophon.app.model.jobs import Job
 from isophon.app.model.state import unsaved_work
 from isophon.app.sheets import PASSES
+from isophon.app.unexpected import Unexpected
 from isophon.app.views import close_up as close_up_module
 from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.window import Window
+from isophon.core.log import log_path
 from isophon.core.session import edits, file
 from isophon.core.session.model import Source
 from voices import spoken
@@ -349,3 +351,16 @@ def test_a_view_that_goes_while_its_pictures_are_made_cannot_be_reached_by_their
     staying.ask(*both)
     qtbot.waitUntil(lambda: staying.settled, timeout=5_000)
     assert [len(staying.kept(which, one)) for which, one in enumerate(both)] == [800, 1_600]
+
+
+def test_an_error_that_nothing_expected_is_said_once_and_logged_with_its_cause(window, room, qtbot, tmp_path):
+    hook, said = Unexpected(window), []
+    room.message.tell = lambda words, trouble: said.append((words, trouble))
+    for _ in range(3):
+        try:
+            raise ValueError("<b>odd</b>\nvalue")
+        except ValueError as error:
+            hook(ValueError, error, error.__traceback__)
+    qtbot.waitUntil(lambda: bool(said))
+    assert len(said) == 1 and said[0][1] and "ValueError: <b>odd</b> value" in said[0][0], said
+    assert str(log_path()) in said[0][0]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import logging
 import signal
 import socket
 import sys
@@ -14,11 +13,9 @@ from PySide6.QtWidgets import QApplication
 
 from isophon.app import theme
 from isophon.app.model.appearance import appearance
+from isophon.app.unexpected import Unexpected
 from isophon.app.views.labels import have_plain_tips
 from isophon.app.window import Window
-from isophon.core.log import INSIDE
-
-_log = logging.getLogger(__name__)
 
 _IDLE_MS = 200
 
@@ -78,9 +75,7 @@ def run(session: Path | None = None, demo: bool = False, ended: Callable[[], boo
         return 0
     app = make_app()
     window = Window()
-    sys.excepthook = lambda _kind, error, _trace: _log.error(
-        INSIDE, error, exc_info=error
-    )  # an error in one place stops no other
+    sys.excepthook = Unexpected(window)
     notice = _close_on_signals(window)  # noqa: F841 (it lives as long as the window)
     if ended():
         window.close()

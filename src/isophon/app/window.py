@@ -275,6 +275,13 @@ class Window(QMainWindow):
             if why:
                 self.work_page.warn(why)
 
+    def say_error(self, words: str) -> None:
+        """Say what went wrong, on the page that is open."""
+        self.message.setText(words)
+        self.message.setVisible(self.work_page is None)
+        if self.work_page is not None:
+            self.work_page.warn(words)
+
     def _ended(self) -> None:
         self._job = None
         self.start.show_work("", None)

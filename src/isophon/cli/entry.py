@@ -52,7 +52,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         _no_more_output()
         print(f"isophon: {error.filename or 'standard output'}: {error.strerror or error}", file=sys.stderr)
         return OutputError.status
-    except Exception as error:
+    except Exception as error:  # noqa: BLE001 (told in one line)
         _log.error(log.INSIDE, error, exc_info=error)
         told = shown(f"an error inside Isophon ({type(error).__name__}: {error})")
         print(f"isophon: {told}; please report it with {log.log_path()}", file=sys.stderr)

@@ -197,7 +197,7 @@ def _serve_here(serve: Callable[[BinaryIO, BinaryIO, int], None], its_input: int
         serve(os.fdopen(its_input, "rb"), os.fdopen(its_output, "wb"), parent)
     except (SystemExit, BrokenPipeError):  # it was told to end, or nobody listens any more
         pass
-    except BaseException as error:
+    except BaseException as error:  # noqa: BLE001 (a process ends here)
         _log.error(INSIDE, error, exc_info=error)
     finally:
         os._exit(0)
@@ -221,7 +221,7 @@ def _run(loaded: dict[str, Any], request: _Request, descriptors: list[int], pare
         code = end.code if isinstance(end.code, int) else 0
     except BrokenPipeError:  # nobody listens any more
         pass
-    except BaseException as error:
+    except BaseException as error:  # noqa: BLE001 (a process ends here)
         _log.error(INSIDE, error, exc_info=error)
     finally:
         os._exit(code)

@@ -68,7 +68,7 @@ class Heads:
         if mine and make is not None and not held.done():
             try:
                 held.set_result(make())
-            except BaseException as error:
+            except BaseException as error:  # noqa: BLE001 (raised again where it is waited for)
                 with self._lock:
                     self._held.pop(name, None)
                 held.set_exception(error)

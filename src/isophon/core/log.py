@@ -39,6 +39,6 @@ def start(debug: bool | None = None) -> None:
         log_path().parent.mkdir(parents=True, exist_ok=True)
         handler = logging.handlers.RotatingFileHandler(log_path(), maxBytes=_BYTES, backupCount=_KEPT, delay=True)
         handler.setFormatter(logging.Formatter("%(asctime)s %(process)d %(levelname)s %(name)s: %(message)s"))
-        handler.handleError = lambda record: None  # type: ignore[method-assign]
+        handler.handleError = lambda record: None  # type: ignore[method-assign]  # noqa: ARG005 (a full disk stops no work)
         _log.addHandler(handler)
         _warnings.addHandler(handler)

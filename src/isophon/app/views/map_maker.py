@@ -178,6 +178,6 @@ class _Orders:
                 picture = process().ask(wanted.request)
             except InputError:  # the take's own trouble is told where it is listed
                 pass
-            except Exception as error:
+            except Exception as error:  # noqa: BLE001 (the picture stays empty, the next one may do)
                 _log.error(INSIDE, error, exc_info=error)
             self.done.put((wanted, picture))

@@ -54,7 +54,7 @@ class Mp3File:
         _told_by(self._child)
         return 0
 
-    def read(self, frames: int, dtype: str = "float32", always_2d: bool = True) -> np.ndarray:
+    def read(self, frames: int, dtype: str = "float32", always_2d: bool = True) -> np.ndarray:  # noqa: ARG002 (as soundfile has it)
         """The next samples, float32 ``(up to frames, channels)``."""
         if self._child is None:
             self.seek(0)

@@ -124,13 +124,13 @@ class _Stem:
             trim_db = -math.ceil(10 * db(self._highest**2) + 1 + 2 * converts) / 10
         gain = self._gain * np.float32(10 ** (trim_db / 20))
         again = (gain * clean for _, clean in self._renderer.blocks(self._plan, self._as_sung()))
-        return self._write(self.path, again, chunks, may_clip=False), trim_db
+        return self._write(self.path, again, chunks), trim_db
 
     def write_removed(self, notes: Sequence[Note]) -> None:
         """Write what was removed beside it."""
         path = stem_path(stem_name(self._part, self._target), self._target, "removed")
         removed = (sung - clean for sung, clean in self._rendered(self._rounds - 1))
-        self._write(path, removed, self._chunks(notes), may_clip=False)
+        self._write(path, removed, self._chunks(notes))
 
     def proof(self, notes: Sequence[Note]) -> dict[str, Any]:
         """What the proof shows of the part, where it is wanted."""
@@ -139,7 +139,7 @@ class _Stem:
         spectra, maps = self._observed.result(), self._observed.maps.pictures()
         return {"proof": told_of(self._part, spectra, self._target.without, maps, notes)}
 
-    def _write(self, path: Path, blocks: Iterator[np.ndarray], chunks: bytes, may_clip: bool) -> int:
+    def _write(self, path: Path, blocks: Iterator[np.ndarray], chunks: bytes, may_clip: bool = True) -> int:
         return write_stem(path, self._at_rate(blocks), self.rate, self._recording.channels, self.frames,
                           fmt=self._target.fmt, depth=self.depth, force=self._target.force, chunks=chunks,
                           may_clip=may_clip)  # fmt: skip

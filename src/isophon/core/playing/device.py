@@ -119,7 +119,7 @@ def outputs() -> list[Output]:
 
         rows = [one for one in sounddevice.query_devices() if one["max_output_channels"] >= 2]
         return [Output(str(one["name"]), round(one["default_samplerate"])) for one in rows][:MOST_DEVICES]
-    except Exception as error:  # whatever the sound system says, the work goes on
+    except Exception as error:  # noqa: BLE001 (whatever the sound system says, the work goes on)
         _log.warning("outputs cannot be listed: %s", error)
         return []
 
@@ -136,6 +136,6 @@ def open_device(sample_rate: int, fill: Fill, wanted: Wanted = SYSTEMS_OWN) -> S
         return ClockedDevice(rate, fill if rate == sample_rate else Converted(sample_rate, rate, fill), name)
     try:
         return SoundDevice(sample_rate, fill, wanted)
-    except Exception as error:  # PortAudio missing or no device: the work goes on
+    except Exception as error:  # noqa: BLE001 (PortAudio missing or no device: the work goes on)
         _log.warning("no output can be opened: %s", error)
         return ClockedDevice(sample_rate, fill)

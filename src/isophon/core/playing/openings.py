@@ -98,7 +98,7 @@ class Openings:
 
             sounddevice._terminate()
             sounddevice._initialize()
-        except Exception as error:  # it may be missing, or fail: the stand-in plays then
+        except Exception as error:  # noqa: BLE001 (it may be missing, or fail: the stand-in plays then)
             _log.warning("the sound system cannot be asked anew: %s", error)
 
 

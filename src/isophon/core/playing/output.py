@@ -233,7 +233,7 @@ def _run(ring: Ring, talk: Connection, parent: int) -> None:
             os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(_PRIORITY))
         with contextlib.suppress(EOFError):
             _serve(ring, talk)
-    except BaseException as error:
+    except BaseException as error:  # noqa: BLE001 (a process ends here)
         _log.error(INSIDE, error, exc_info=error)
     finally:
         sys.stderr.flush()

@@ -342,7 +342,7 @@ class Player:
                 state, ended = self._state(), self._ended()
             try:
                 rendered = self._render(state, ended)
-            except Exception as error:  # whatever it is, what is shown must stay true
+            except Exception as error:  # noqa: BLE001 (whatever it is, what is shown must stay true)
                 self._fail(error)
                 continue
             with self._work:
@@ -363,7 +363,7 @@ class Player:
                 coming = self._coming()
             try:
                 made = not self._failed and self._make_next(*coming)
-            except Exception as error:
+            except Exception as error:  # noqa: BLE001 (told to the person)
                 self._fail(error)
                 continue
             self._all_made = None if made else coming

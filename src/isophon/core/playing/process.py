@@ -216,7 +216,7 @@ def main() -> None:
     for message in messages(sys.stdin.buffer):
         try:
             sounding.carry_out(message)
-        except Exception as error:  # whatever it is, what is heard goes on
+        except Exception as error:  # noqa: BLE001 (whatever it is, what is heard goes on)
             _log.error(log.INSIDE, error, exc_info=error)
             tell({"trouble": f"an error inside Isophon ({type(error).__name__}: {error})"})
     sounding.close()

@@ -176,7 +176,7 @@ def main() -> None:
                 answers.send(maker.answer(request))
             except InputError as error:
                 answers.send(str(error))
-            except Exception as error:  # the next one may do
+            except Exception as error:  # noqa: BLE001 (the next one may do)
                 _log.error(log.INSIDE, error, exc_info=error)
                 answers.send(f"an error inside Isophon ({type(error).__name__}: {error})")
 

@@ -253,7 +253,7 @@ def _answered(line: bytes, progress: Progress) -> Reply:
         return Failed("there is not enough memory for this; close other programs and try again")
     except BrokenPipeError:
         raise
-    except Exception as error:
+    except Exception as error:  # noqa: BLE001 (told to the person)
         _log.error(log.INSIDE, error, exc_info=error)
         name = type(error).__name__
         return Failed(f"an error inside Isophon stopped this ({name}: {error}); nothing was lost")

@@ -149,7 +149,7 @@ class Workers:
             return "cancelled", None
         try:
             what, value = ("lost", None) if process is None else _ask(process, task, request)
-        except Exception as error:  # whatever it is, the tasks behind it go on
+        except Exception as error:  # noqa: BLE001 (whatever it is, the tasks behind it go on)
             _log.error(INSIDE, error, exc_info=error)
             words = f"an error inside Isophon stopped this ({error}); nothing was lost"
             return "failed", Failure(Failed(words))
@@ -201,5 +201,5 @@ def _tell(task: Task, what: str, value: Any) -> None:
     """Tell whoever waits for a task; that it is not there any more ends no worker."""
     try:
         task.told(what, value)
-    except Exception as error:
+    except Exception as error:  # noqa: BLE001 (one task must not end the others)
         _log.error(INSIDE, error, exc_info=error)

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile as sf
+from filelock import FileLock
 
 from isophon.core.demo.build import make_demo
 from isophon.core.passes.ess import treat
@@ -27,10 +28,16 @@ def pytest_configure():
     signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
+def _shared(tmp_path_factory) -> Path:
+    """A folder that all processes of a run share."""
+    own = tmp_path_factory.getbasetemp()
+    return own.parent if os.environ.get("PYTEST_XDIST_WORKER") else own
+
+
 @pytest.fixture(autouse=True, scope="session")
 def _own_cache(tmp_path_factory):
-    """No test touches the person's own cache; what one measured serves the next."""
-    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+    """No test touches the person's own cache; what one measured serves the next, in every process of a run."""
+    os.environ["XDG_CACHE_HOME"] = str(_shared(tmp_path_factory) / "cache")
 
 
 @pytest.fixture(autouse=True)
@@ -64,8 +71,10 @@ def _at_rest(request, monkeypatch):
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory) -> Path:
-    """The demo session's file."""
-    return make_demo(tmp_path_factory.mktemp("demo"))
+    """The demo session's file; it is made once in a run, however many processes test."""
+    folder = _shared(tmp_path_factory)
+    with FileLock(folder / "demo.lock"):
+        return make_demo(folder / "demo")
 
 
 @pytest.fixture(scope="session")

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-import contextlib
-import fcntl
-import os
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from filelock import FileLock
 
 
 class Lock:
-    """Holds what :func:`lock` took until :meth:`release`."""
+    """Holds what :func:`lock` took until :meth:`release`; ``held``: None where nothing could be locked."""
 
-    def __init__(self, path: Path, handle: int | None) -> None:
-        self.path, self._handle = path, handle
+    def __init__(self, path: Path, held: FileLock | None) -> None:
+        self.path, self._held = path, held
 
     def release(self) -> None:
-        """Let others have it."""
-        if self._handle is not None:
-            with contextlib.suppress(OSError):
-                self.path.unlink()
-            os.close(self._handle)
-            self._handle = None
+        """Let others have it; its empty file stays, since another may wait for it."""
+        if self._held is not None:
+            self._held.release()
+            self._held = None
 
 
 def lock(path: Path) -> Lock | None:
@@ -28,20 +27,17 @@ def lock(path: Path) -> Lock | None:
 
     Where no such file can be made (a full or read-only disk) nothing is locked, and work goes on.
     """
-    while True:
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
-        except OSError:
-            return Lock(path, None)
-        try:
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            os.close(handle)
-            return None
-        if _same(handle, path):
-            return Lock(path, handle)
-        os.close(handle)  # its last holder took the file away in between
+    from filelock import FileLock, Timeout  # takes 60 ms, which the first window need not wait for
+
+    held = FileLock(path, mode=0o600, thread_local=False, fallback_to_soft=False)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        held.acquire(blocking=False)
+    except Timeout:
+        return None
+    except OSError:
+        return Lock(path, None)
+    return Lock(path, held)
 
 
 def is_locked(path: Path) -> bool:
@@ -53,11 +49,3 @@ def is_locked(path: Path) -> bool:
         return True
     mine.release()
     return False
-
-
-def _same(handle: int, path: Path) -> bool:
-    try:
-        one, other = os.fstat(handle), path.stat()
-    except OSError:
-        return False
-    return (one.st_dev, one.st_ino) == (other.st_dev, other.st_ino)

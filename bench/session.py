@@ -22,7 +22,7 @@ from conftest import cuts
 from isophon.core import memory
 from isophon.core.audio.files import Recording
 from isophon.core.passes.ess.settings import EssSettings
-from isophon.core.playing.mix import Strip, hear
+from isophon.core.playing.mix import Strip, mixed
 from isophon.core.render import Renderer
 from isophon.core.render_cache import RenderCache
 from isophon.core.survey import survey
@@ -115,7 +115,7 @@ def mixing(folder: Path, seconds: float) -> None:
     )
     start = time.perf_counter()
     for at in range(0, recording.frames - 1_024, 1_024):
-        hear(scene, common.RATE, at, 1_024)
+        mixed(scene, common.RATE, at, 1_024)
     took = time.perf_counter() - start
     print(f"mixing {_MIXED} parts           {seconds / took:.1f} × real time on one core  (aim: 8)")
 

@@ -13,7 +13,7 @@ from conftest import write
 from driving import drag, key, press
 from isophon.app.views import frequencies
 from isophon.core.passes.band.settings import centre_of
-from isophon.core.playing.mix import hear
+from isophon.core.playing.mix import mixed
 from isophon.core.session import file
 from isophon.core.takes.fine_spectrum import note_of
 from voices import with_loud_ring
@@ -101,7 +101,7 @@ def test_a_band_is_heard_alone_while_a_key_is_held(bands, qtbot):
     qtbot.wait(700)
     bands.hearing.player.stop()
     qtbot.wait(80)
-    sound = bands.hearing.player.device.heard()[0]
+    sound = bands.hearing.player.device.played()[0]
     inside, outside = (level_in(sound, 48_000, *span) for span in ((2_300, 3_100), (200, 1_500)))
     assert inside > outside + 20
     qtbot.keyRelease(bands, Qt.Key.Key_B)
@@ -310,7 +310,7 @@ def test_all_but_a_band_is_heard_while_shift_and_the_button_are_held(bands, qtbo
         rate, scene = room.hearing.player.sample_rate, room.hearing.player.scene
         (strip,) = scene
         strips = (replace(strip, renderer=workspace.take.renderer),)
-        sound = hear(strips, rate, round(start * rate), round((end - start) * rate)).cleaned[0]
+        sound = mixed(strips, rate, round(start * rate), round((end - start) * rate)).cleaned[0]
         return [level_in(sound, rate, low, high) for low, high in ((980, 1_020), (400, 600))]
 
     before = levels()

@@ -10,7 +10,7 @@ from driving import drag, key, press
 from isophon.core.passes.fades import Fade
 from isophon.core.passes.hiss.settings import noise_in
 from isophon.core.passes.rumble.settings import cut_in
-from isophon.core.playing.mix import hear
+from isophon.core.playing.mix import mixed
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -226,10 +226,10 @@ def test_the_pauses_are_heard_close(room, qtbot):
     rate = workspace.part.source.sample_rate
     scene = (replace(strip, renderer=workspace.take.renderer),)
     word = workspace.take.words[3]
-    assert not hear(scene, rate, round(word[0] * rate), 4_000).cleaned.any()
+    assert not mixed(scene, rate, round(word[0] * rate), 4_000).cleaned.any()
     middle = round((gap.start + 0.3) * rate)
-    plain = hear((replace(scene[0], pauses=None),), rate, middle, 4_000).cleaned
-    close = hear(scene, rate, middle, 4_000).cleaned
+    plain = mixed((replace(scene[0], pauses=None),), rate, middle, 4_000).cleaned
+    close = mixed(scene, rate, middle, 4_000).cleaned
     assert 20 * np.log10(np.std(close) / np.std(plain)) == pytest.approx(lifted, abs=1.0)
     press(room, Qt.Key.Key_P, qtbot=qtbot)
     assert room.hearing.player.scene[0].pauses is None and not room.message.isVisible()

@@ -104,7 +104,7 @@ def test_a_message_floats_and_goes_with_its_pass(room, qtbot):
     before = room.pages.geometry()
     room.workspace.troubled.emit("Something went wrong.")
     assert room.message.isVisible() and room.message.property("trouble") and room.pages.geometry() == before
-    room.workspace.told.emit("Something was done.")
+    room.workspace.notice.emit("Something was done.")
     assert not room.message.property("trouble") and room.pages.geometry() == before
     press(room, key("Pops"), qtbot=qtbot)
     assert not room.message.isVisible()

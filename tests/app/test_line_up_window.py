@@ -295,7 +295,7 @@ def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
     qtbot.wait(900)
     room.hearing.player.stop()
     qtbot.wait(60)
-    heard = room.hearing.player.device.heard()
+    heard = room.hearing.player.device.played()
     assert not np.allclose(heard[0], heard[1]), "the room is not the same on both sides"
     assert workspace.part.plan == plan
     press(room, key("Esses"), qtbot=qtbot)

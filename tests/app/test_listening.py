@@ -22,9 +22,9 @@ def heard(room, qtbot, seconds=0.9):
     player = room.hearing.player
     player.device.clear()
     player.play()
-    qtbot.waitUntil(lambda: player.device.heard().any(), timeout=10_000)
+    qtbot.waitUntil(lambda: player.device.played().any(), timeout=10_000)
     qtbot.wait(round(1000 * seconds))
-    played = player.device.heard()
+    played = player.device.played()
     player.stop()
     qtbot.wait(80)
     return played
@@ -229,7 +229,7 @@ def test_the_selection_plays_once_slowly_with_a_pre_roll_and_a_drag_is_heard(roo
         qtbot.wait(150)
     qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, alt, at[-1])
     qtbot.waitUntil(lambda: not player.playing, timeout=2_000)
-    assert level_db(player.device.heard()) > -50 and workspace.selection == (6.6, 7.1)
+    assert level_db(player.device.played()) > -50 and workspace.selection == (6.6, 7.1)
 
 
 def test_versions_are_switched_while_it_plays_and_listed(room, qtbot):

@@ -39,7 +39,7 @@ def left(workspace):
 def test_the_demo_is_reviewed_with_little_more_than_a_key_a_mark(ready, qtbot):
     """Half of the marks agreed to, a quarter compared once (in turn, loop by loop), the rest changed or left."""
     workspace, pressed, told = ready.workspace, 0, []
-    workspace.told.connect(told.append)
+    workspace.notice.connect(told.append)
     count = left(workspace)
     assert count > 50
     visited = []
@@ -130,7 +130,7 @@ def test_listening_alone_is_kept_and_asks_for_no_saving(window, ready, qtbot):
 
 def test_undo_and_redo_say_what_they_did_and_go_there(ready, qtbot):
     workspace, told = ready.workspace, []
-    workspace.told.connect(told.append)
+    workspace.notice.connect(told.append)
     press(ready, key("Esses"), qtbot=qtbot)
     press(ready, Key.Key_Return, qtbot=qtbot)
     part, mark = workspace.part.id, workspace.mark.id

@@ -174,7 +174,7 @@ def plays(room, qtbot, song_s, piece):
         qtbot.wait(500)
         hearing.player.stop()
         qtbot.wait(60)
-        heard = hearing.player.device.heard()
+        heard = hearing.player.device.played()
         starts = np.flatnonzero(np.abs(heard[0] - piece[0, 0]) < 1e-6)
         windows = (heard[:, i : i + piece.shape[1]] for i in starts if i + piece.shape[1] <= heard.shape[1])
         if any(np.allclose(window, piece, atol=2e-6) for window in windows):
@@ -483,7 +483,7 @@ def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(windo
     page.folder.setText(str(out))
     beside = {p.name for p in tmp_path.iterdir()}
     qtbot.keyClicks(page.name, "{number} {part}, {role}")
-    for box in (page.together, page.whole, page.proof, page.cues):
+    for box in (page.together, page.all_or_nothing, page.proof, page.cues):
         qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
         assert box.isChecked()
     assert "01 lead vox, lead.clean.wav" in page.will.text(), page.will.text()

@@ -43,7 +43,7 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     qtbot.wait(900)
     room.hearing.player.stop()
     qtbot.wait(80)
-    heard = room.hearing.player.device.heard()[0]
+    heard = room.hearing.player.device.played()[0]
     loop = room.hearing.loop_span()
     expected = workspace.take.renderer.cleaned(workspace.part.plan, loop[0], loop[1] - loop[0])[0]
     piece = expected[3000:9000]

@@ -171,11 +171,11 @@ def test_a_changed_file_is_measured_anew_and_damage_is_noticed(voice):
     place = take_cache.place_of(voice)
     worker.look(voice, lambda f: None)
     worker.measure(voice, False, lambda f: None)
-    stamp = (place / "survey" / "told.json").stat().st_mtime_ns
+    stamp = (place / "survey" / "result.json").stat().st_mtime_ns
     worker.measure(voice, False, lambda f: None)
-    assert (place / "survey" / "told.json").stat().st_mtime_ns == stamp
-    told = json.loads((place / "survey" / "told.json").read_text())
-    (place / "survey" / "told.json").write_text(json.dumps(told)[:-40])
+    assert (place / "survey" / "result.json").stat().st_mtime_ns == stamp
+    told = json.loads((place / "survey" / "result.json").read_text())
+    (place / "survey" / "result.json").write_text(json.dumps(told)[:-40])
     assert take_cache.kept_survey(place) is None
     worker.measure(voice, False, lambda f: None)
     head = (place / "survey" / "k_power.npy").read_bytes()

@@ -5,10 +5,10 @@ import pytest
 from scipy import linalg, signal
 
 from isophon.core.passes.bleed import judging
-from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.equations import BLOCK, Moments, solved
 from isophon.core.passes.bleed.feeds import Feeds
 from isophon.core.passes.bleed.judging import judged
+from isophon.core.passes.bleed.preconditioner import Preconditioner
 from isophon.core.passes.bleed.weighing import STEP, at_frames, powers, weights, within
 
 RATE, TAPS = 8_000, 90
@@ -53,18 +53,18 @@ def test_the_solution_is_that_of_the_normal_equations(known):
     take, cues, paths, weight = known
     unlikely = np.exp(np.arange(TAPS) / 30)
     heard = moments(take, cues, weight)
-    easing = Easing(cues, weight, unlikely, RATE)
+    preconditioner = Preconditioner(cues, weight, unlikely, RATE)
     columns = np.concatenate([linalg.toeplitz(cue, np.zeros(TAPS)) for cue in cues], axis=1)
     each = np.repeat(weight, STEP)
     gram, right = columns.T @ (each[:, None] * columns), columns.T @ (each * take)
-    for lean in (1e-4, 1e-1):
-        ridge = lean * heard.scale * np.tile(unlikely, 2)
+    for ridge_share in (1e-4, 1e-1):
+        ridge = ridge_share * heard.scale * np.tile(unlikely, 2)
         direct = linalg.solve(gram + np.diag(ridge), right, assume_a="pos").reshape(2, TAPS)
-        error = np.linalg.norm(solved(heard, easing, lean) - direct) / np.linalg.norm(direct)
-        assert error < 2e-3, lean
-        elsewhere = solved(heard, easing, lean, guess=3 * paths[::-1])
+        error = np.linalg.norm(solved(heard, preconditioner, ridge_share) - direct) / np.linalg.norm(direct)
+        assert error < 2e-3, ridge_share
+        elsewhere = solved(heard, preconditioner, ridge_share, guess=3 * paths[::-1])
         assert np.linalg.norm(elsewhere - direct) / np.linalg.norm(direct) < 2e-3, "wherever it begins"
-    assert np.linalg.norm(solved(heard, easing, 1e-4) - paths) < 0.02 * np.linalg.norm(paths)
+    assert np.linalg.norm(solved(heard, preconditioner, 1e-4) - paths) < 0.02 * np.linalg.norm(paths)
 
 
 def test_what_is_whitened_where_it_is_asked_for_is_as_if_it_were_before(known):
@@ -77,7 +77,7 @@ def test_what_is_whitened_where_it_is_asked_for_is_as_if_it_were_before(known):
     for one, other in ((here, before), (here.only(odd), before.only(odd))):
         assert one.scale == pytest.approx(other.scale, rel=1e-4)
         for path in (None, paths):
-            (left, energy), (wanted, wanted_energy) = one.left(path), other.left(path)
+            (left, energy), (wanted, wanted_energy) = one.residual(path), other.residual(path)
             assert energy == pytest.approx(wanted_energy, rel=1e-3)
             assert np.linalg.norm(left - wanted) < 1e-3 * np.linalg.norm(wanted)
     feeds, _ = Feeds.under(flat, cues)
@@ -95,38 +95,38 @@ def test_two_sides_that_share_their_sound_are_told_apart_in_a_few_steps(known, m
     steps = []
     pull = Moments.pull
     monkeypatch.setattr(Moments, "pull", lambda self, path: steps.append(1) or pull(self, path))
-    found = solved(moments(take, sides, weight), Easing(sides, weight, np.ones(TAPS), RATE), 1e-6)
+    found = solved(moments(take, sides, weight), Preconditioner(sides, weight, np.ones(TAPS), RATE), 1e-6)
     assert len(steps) <= 5 and np.linalg.norm(found - paths) < 0.02 * np.linalg.norm(paths)
 
 
 def test_what_was_not_learned_from_judges(known):
     """A path explains other moments too; where take and cue are strangers nothing does."""
     take, cues, _, weight = known
-    easing = Easing(cues, weight, np.ones(TAPS), RATE)
-    found = judged(moments(take, cues, weight), weight, easing, RATE)
-    assert found.lean < 1e-2 and found.explained_db > 6 and (found.bands_db > 0).all()
+    preconditioner = Preconditioner(cues, weight, np.ones(TAPS), RATE)
+    found = judged(moments(take, cues, weight), weight, preconditioner, RATE)
+    assert found.ridge_share < 1e-2 and found.explained_db > 6 and (found.bands_db > 0).all()
     strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
     even = np.ones_like(weight)
-    assert judged(moments(strange, cues, even), even, easing, RATE).explained_db < 0
+    assert judged(moments(strange, cues, even), even, preconditioner, RATE).explained_db < 0
 
 
 def test_the_slope_tells_which_lean_explains_more(known, monkeypatch):
-    """It is that of the explained share itself, as the difference to a lean that is a little more tells."""
+    """It is that of the explained share itself, as the difference to a ridge_share that is a little more tells."""
     take, cues, _, weight = known
-    easing = Easing(cues, weight, np.ones(TAPS), RATE)
+    preconditioner = Preconditioner(cues, weight, np.ones(TAPS), RATE)
     heard = moments(take, cues, weight)
     monkeypatch.setattr(judging, "_FLAT_DB", np.inf)  # none but the first is tried
 
     monkeypatch.setattr(judging, "_FIRST", 0)
 
-    def at(lean, heard=heard, weight=weight):
-        monkeypatch.setattr(judging, "LEANS", (lean,))
-        return judged(heard, weight, easing, RATE)
+    def at(ridge_share, heard=heard, weight=weight):
+        monkeypatch.setattr(judging, "LEANS", (ridge_share,))
+        return judged(heard, weight, preconditioner, RATE)
 
-    for lean in (0.03, 0.3, 3.0):
-        here, more = at(lean), at(1.2 * lean)
+    for ridge_share in (0.03, 0.3, 3.0):
+        here, more = at(ridge_share), at(1.2 * ridge_share)
         slope = (more.explained_db - here.explained_db) / np.log10(1.2)
-        assert here.rise_db == pytest.approx(slope, rel=0.1) and slope < -1, lean
+        assert here.rise_db == pytest.approx(slope, rel=0.1) and slope < -1, ridge_share
     strange = np.random.default_rng(5).standard_normal(len(take)).astype(np.float32)
     even = np.ones_like(weight)
     assert at(0.3, moments(strange, cues, even), even).rise_db > 0, "the less of a path, the better"

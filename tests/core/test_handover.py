@@ -19,7 +19,7 @@ from isophon.core.errors import Cancelled, OutputError
 from isophon.core.handover import bundle
 from isophon.core.handover.counts import kinds
 from isophon.core.handover.labels import labels
-from isophon.core.handover.proof import told_of
+from isophon.core.handover.proof import proof_values
 from isophon.core.handover.report import write_report
 from isophon.core.handover.stems import hand_over
 from isophon.core.handover.target import Target, check_free
@@ -83,13 +83,13 @@ def test_the_paragraph_tells_what_acts_on_the_whole_take_and_only_that(prepared)
     take, part = prepared
     part = replace(part, measured=take.surveyed.found.measured)
     by_rule = replace(part, ess=EssSettings(by="both", rule_over_db=-10.0, air_db=2.0))
-    words = told_of(by_rule, {})["whole"]
+    words = proof_values(by_rule, {})["whole"]
     assert words[-1] == ("esses by rule: from 5000 Hz, over -10.0 dB to the voice, 8:1, at most 12.0 dB off; "
                          "air: 2.0 dB of top from 9000 Hz")  # fmt: skip
-    assert words[:-1] == told_of(part, {})["whole"] != []
+    assert words[:-1] == proof_values(part, {})["whole"] != []
     still = replace(part, rumble=replace(part.rumble, on=False), hiss=replace(part.hiss, on=False),
                     hum=replace(part.hum, on=False))  # fmt: skip
-    assert not any(word in line for line in told_of(still, {})["whole"] for word in ("low cut", "hiss", "hum"))
+    assert not any(word in line for line in proof_values(still, {})["whole"] for word in ("low cut", "hiss", "hum"))
 
 
 def test_vowels_are_called_duller_only_where_they_were_more_than_noise(prepared):
@@ -100,7 +100,7 @@ def test_vowels_are_called_duller_only_where_they_were_more_than_noise(prepared)
 
     def warned(sung: list[float], cleaned: list[float], **more) -> bool:
         spectra = {"vowels": {"hz": hz, "sung": sung, "cleaned": cleaned}, **more}
-        return any("duller: −8.0 dB" in words for words in told_of(part, spectra)["warnings"])
+        return any("duller: −8.0 dB" in words for words in proof_values(part, spectra)["warnings"])
 
     assert not warned([-20.0, -58.0, -59.0], [-20.0, -66.0, -67.0], **{"noise floor": still})
     assert warned([-20.0, -40.0, -59.0], [-20.0, -48.0, -67.0], **{"noise floor": still})
@@ -219,7 +219,7 @@ def test_stopped_or_killed_at_any_moment_a_whole_is_there_complete_or_not_at_all
     expected = {"take.clean.wav", "take.removed.wav", "take.marks.tsv", "report.json"}
 
     def made(tell):
-        with bundle.whole(target) as there:
+        with bundle.all_or_nothing(target) as there:
             row = hand_over(part, take.recording, take.surveyed.survey, there, tell)
             write_report([row], there.folder, "song")
 

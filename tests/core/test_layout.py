@@ -14,7 +14,7 @@ from conftest import write
 from isophon.core.audio.files import Recording
 from isophon.core.errors import CallError, InputError
 from isophon.core.handover.labels import labels
-from isophon.core.handover.proof import page, told_of
+from isophon.core.handover.proof import page, proof_values
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.facts import with_findings
@@ -192,7 +192,7 @@ def test_a_note_stays_with_its_mark_and_with_its_time_once_that_is_gone(tmp_path
         "place: Choru",
     ]
     levels = {"loudness_lufs": -20.0, "true_peak_dbtp": -1.0, "floor_dbfs": -60.0}
-    shown = page([{"before": levels, "after": levels, "kinds": {}, "file": "a", "proof": told_of(
+    shown = page([{"before": levels, "after": levels, "kinds": {}, "file": "a", "proof": proof_values(
         session.parts[0], {}, notes=notes_of(session, session.parts[0]))}], "song")  # fmt: skip
     assert "too &lt;b&gt;sharp" in shown and "Chorus" in shown
     assert [m.name for m in set_note(session, "part-1", "ess-2000", "").markers] == ["Chorus"]

@@ -12,7 +12,7 @@ from isophon.core.audio.converting import converted, converted_frames, read_conv
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.passes.ess import treat
 from isophon.core.passes.rumble.treat import LowCut
-from isophon.core.playing.mix import PausesHeard, Strip, gains, hear
+from isophon.core.playing.mix import PausesAlone, Strip, gains, mixed
 from isophon.core.render import Renderer
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.model import Listening
@@ -30,7 +30,7 @@ def strips(cache=None):
 
 def test_parts_sum_where_they_start_with_their_gain_and_side():
     one, two = strips()
-    heard = hear((one, two), RATE, 0, 95_000)
+    heard = mixed((one, two), RATE, 0, 95_000)
     assert np.array_equal(heard.sung[0, :90_000], ONE) and np.array_equal(heard.sung[0], heard.sung[1])
     clean = one.renderer.cleaned(PLAN, 0, 90_000)[0]
     assert np.array_equal(heard.cleaned[1, :90_000], clean) and not np.array_equal(clean, ONE)
@@ -44,8 +44,8 @@ def test_parts_sum_where_they_start_with_their_gain_and_side():
 @given(st.integers(-2_000, 94_000), st.integers(1, 9_000))
 def test_any_span_of_the_mix_is_that_span_of_the_whole(start, frames):
     scene = strips(RenderCache())
-    whole = hear(scene, RATE, -2_000, 106_000)
-    for span, all_ in zip(hear(scene, RATE, start, frames), whole, strict=True):
+    whole = mixed(scene, RATE, -2_000, 106_000)
+    for span, all_ in zip(mixed(scene, RATE, start, frames), whole, strict=True):
         assert np.array_equal(span, all_[:, start + 2_000 : start + 2_000 + frames])
 
 
@@ -62,7 +62,7 @@ def test_another_rate_is_converted_without_delay_and_span_by_span(rate):
     frames = converted_frames(len(smooth), rate, RATE)
     stem = np.concatenate(list(converted(np.array_split(smooth[None], 7, axis=1), rate, RATE, 1, frames)), axis=1)[0]
     assert len(stem) == frames and np.abs(stem[inside] - whole[inside]).max() < 1e-4
-    heard = hear((Strip(Renderer(read, rate, len(smooth)), (), 700),), RATE, 0, 20_000)
+    heard = mixed((Strip(Renderer(read, rate, len(smooth)), (), 700),), RATE, 0, 20_000)
     assert np.abs(heard.sung[0, 5_000:] - whole[4_300:19_300]).max() < 2e-4
 
 
@@ -117,14 +117,14 @@ def test_pauses_alone_are_lifted_and_limited_and_all_else_is_silent(start, frame
     """Soft sound comes up by the gain, loud sound stays under the limit; any span is that span of the whole."""
     spans, gain = ((5_000, 20_000), (50_000, 70_000)), 40.0
     sound = ONE * np.where(np.arange(90_000) < 30_000, 1e-4, 1.0).astype(np.float32)
-    strip = Strip(Renderer(reader(sound), RATE, 90_000), (), 1_000, pauses=PausesHeard(spans, gain))
-    whole = hear((strip,), RATE, -2_000, 106_000).sung[0, 2_000:]
+    strip = Strip(Renderer(reader(sound), RATE, 90_000), (), 1_000, pauses=PausesAlone(spans, gain))
+    whole = mixed((strip,), RATE, -2_000, 106_000).sung[0, 2_000:]
     inside = np.zeros(104_000, bool)
     for first, last in spans:
         inside[first:last] = True
     assert not whole[~inside].any() and np.abs(whole).max() < 0.351
     assert np.allclose(whole[6_000:19_000], gain * sound[5_000:18_000], rtol=1e-3, atol=1e-9)
     assert np.abs(whole[51_000:69_000]).max() > 0.3
-    alone = hear((strip,), RATE, start, frames).sung[0]
+    alone = mixed((strip,), RATE, start, frames).sung[0]
     wanted = np.concatenate([np.zeros(2_000, np.float32), whole])[start + 2_000 : start + 2_000 + frames]
     assert np.array_equal(alone, wanted)

@@ -8,7 +8,7 @@ import pytest
 from conftest import cuts, look, reader
 from isophon.core.passes.ess import treat
 from isophon.core.passes.ess.settings import EssSettings, usual_standout
-from isophon.core.playing.mix import Strip, hear
+from isophon.core.playing.mix import Strip, mixed
 from isophon.core.playing.output import Output
 from isophon.core.playing.player import Player
 from isophon.core.playing.readiness import Readiness
@@ -47,7 +47,7 @@ class Deck:
             self.renderer.cleaned(plan, 0, self.renderer.samples)
         return self.player.set_scene((Strip(self.renderer, plan),))
 
-    def hear(self, blocks):
+    def mixed(self, blocks):
         out = []
         for _ in range(blocks):
             deadline = time.time() + 2
@@ -73,7 +73,7 @@ def test_what_is_heard_is_what_is_rendered():
     samples, rate, plan = tame()
     deck = Deck(samples, rate, plan)
     deck.player.play()
-    heard = deck.hear(120)
+    heard = deck.mixed(120)
     clean = deck.renderer.cleaned(plan, 0, len(heard))[0]
     assert np.array_equal(heard[2 * BLOCK :], clean[2 * BLOCK :])
     assert deck.player.position == len(heard)
@@ -83,7 +83,7 @@ def test_what_is_heard_is_what_is_rendered():
     ):
         deck.player.set_compare(compare)
         at = deck.player.position
-        heard = deck.hear(60)
+        heard = deck.mixed(60)
         assert np.allclose(heard[2 * BLOCK :], expected[at + 2 * BLOCK : at + len(heard)], atol=1e-6)
     deck.player.close()
 
@@ -102,7 +102,7 @@ def test_what_is_made_ahead_is_what_is_asked_for_across_the_edges_of_tiles(rate)
     assert rounds and all(readiness.all((strip,), *span) for span in spans)
     made = strip.renderer.tiles_made
     for span in spans:
-        hear((strip,), rate, *span)
+        mixed((strip,), rate, *span)
     assert strip.renderer.tiles_made == made
 
 
@@ -112,7 +112,7 @@ def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it():
     for change in ("scene", "loop", "seek", "nothing"):
         deck = Deck(ramp, rate)
         deck.player.play()
-        deck.hear(7)
+        deck.mixed(7)
         deck.player.seek(3 * rate)
         if change == "seek":
             deck.player.seek(5 * rate)
@@ -120,7 +120,7 @@ def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it():
             deck.player.set_scene((*deck.player.scene, *deck.player.scene))
         elif change == "loop":
             deck.player.set_loop((2 * rate, 4 * rate))
-        heard = deck.hear(30)
+        heard = deck.mixed(30)
         at = (5 if change == "seek" else 3) * rate
         first = deck.player.position - len(heard)
         assert at - 4 * BLOCK < deck.player.position - 26 * BLOCK < at + 4 * BLOCK, change
@@ -137,16 +137,16 @@ def test_a_seek_while_stopped_is_where_it_was_asked_for_and_plays_from_there():
     for silent_first in (True, False):
         deck = Deck(ramp, rate)
         deck.player.play()
-        deck.hear(7)
+        deck.mixed(7)
         deck.player.stop()
         if silent_first:
-            deck.hear(3)
+            deck.mixed(3)
             assert deck.player.position % 1024, "a chunk is half used"
         deck.player.seek(2 * rate + 5)
-        deck.hear(3)
+        deck.mixed(3)
         assert deck.player.position == 2 * rate + 5, silent_first
         deck.player.play()
-        heard = deck.hear(6)
+        heard = deck.mixed(6)
         assert np.allclose(heard[2 * BLOCK :], ramp[2 * rate + 5 + 2 * BLOCK :][: 4 * BLOCK], atol=1e-6)
         deck.player.close()
 
@@ -175,7 +175,7 @@ def test_what_is_not_rendered_yet_is_heard_as_sung_never_as_silence():
         deck.set_plan(plan, made=False)
         until = time.monotonic() + 6.0
         while ((deck.player.as_sung_for_now or not levels) and time.monotonic() < until) or len(heard) < 100:
-            heard.append(deck.hear(1))
+            heard.append(deck.mixed(1))
             levels.append(float(np.abs(heard[-1]).max()))
             time.sleep(0.002)
         assert time.monotonic() - began < 20
@@ -197,7 +197,7 @@ def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
     plan = (treat.EssCut(treat.Span(0, rate * 4, 700.0, None), (480, 480), 0.3),)
     deck = Deck(tone, rate, plan)
     deck.player.play()
-    heard = [deck.hear(12)]
+    heard = [deck.mixed(12)]
     for act in (
         lambda: deck.player.set_compare("as sung"), lambda: deck.player.set_compare("removed"),
         lambda: deck.player.set_compare("cleaned"), lambda: deck.player.set_match(3.0),
@@ -205,10 +205,10 @@ def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
         lambda: deck.player.set_loop((rate + 100, rate + 9_000)), lambda: None, lambda: deck.player.stop(),
     ):  # fmt: skip
         act()
-        heard.append(deck.hear(24))
+        heard.append(deck.mixed(24))
     whole = np.concatenate(heard)
     assert _roughness(whole) < 12 * _roughness(tone) < 0.02
-    assert not deck.hear(2).any() and not deck.player.playing
+    assert not deck.mixed(2).any() and not deck.player.playing
     deck.player.close()
 
 
@@ -219,7 +219,7 @@ def test_a_loop_repeats_and_switching_keeps_the_place():
     deck.player.set_loop(loop)
     deck.player.play()
     for i in range(100):
-        deck.hear(1)
+        deck.mixed(1)
         if i == 50:
             deck.player.set_compare("as sung")
         assert loop[0] <= deck.player.position <= loop[1]
@@ -231,10 +231,10 @@ def test_a_new_plan_is_ready_in_the_loop():
     deck = Deck(samples, rate, ())
     deck.player.set_loop((0, 40 * BLOCK))
     deck.player.play()
-    deck.hear(4)
+    deck.mixed(4)
     version = deck.set_plan(plan)
     assert deck.player.ready(version, 1.0)
-    heard = deck.hear(12)
+    heard = deck.mixed(12)
     at = 16 * BLOCK
     assert np.array_equal(heard[-4 * BLOCK :], deck.renderer.cleaned(plan, at - 4 * BLOCK, 4 * BLOCK)[0])
     deck.player.close()
@@ -244,7 +244,7 @@ def test_it_ends_at_the_end():
     samples = np.full(5 * BLOCK, 0.1, np.float32)
     deck = Deck(samples, 48_000)
     deck.player.play()
-    deck.hear(8)
+    deck.mixed(8)
     assert not deck.player.playing and deck.player.position == len(samples)
     deck.player.close()
 
@@ -258,7 +258,7 @@ def test_the_stand_in_keeps_time_and_what_was_played():
     time.sleep(0.6)
     player.stop()
     time.sleep(0.1)
-    heard = player.device.heard()[0]
+    heard = player.device.played()[0]
     player.close()
     began = int(np.argmax(heard != 0))
     span = np.count_nonzero(heard)
@@ -279,7 +279,7 @@ def test_slow_playing_keeps_the_pitch_and_takes_as_much_longer(speed):
     deck = Deck(tone, rate)
     deck.player.set_speed(speed)
     deck.player.play()
-    heard = deck.hear(300)[4_800:].astype(float)
+    heard = deck.mixed(300)[4_800:].astype(float)
     crossings = np.flatnonzero((heard[:-1] < 0) & (heard[1:] >= 0))
     assert rate / np.mean(np.diff(crossings)) == pytest.approx(187, rel=0.01)
     assert _roughness(heard) < 12 * _roughness(tone)
@@ -295,7 +295,7 @@ def test_once_plays_to_the_end_and_stops_without_a_click():
     tone = (0.5 * np.sin(2 * np.pi * 110 * np.arange(2 * rate) / rate)).astype(np.float32)
     deck = Deck(tone, rate)
     deck.player.play_once(10_000, 30_000)
-    heard = deck.hear(60)
+    heard = deck.mixed(60)
     sounding = np.flatnonzero(heard)
     assert not deck.player.playing and sounding[-1] - sounding[0] == pytest.approx(20_000, abs=8)
     assert np.array_equal(heard[1_000:19_000], tone[11_000:29_000])

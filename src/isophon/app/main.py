@@ -58,11 +58,11 @@ def _close_on_signals(window: Window) -> QSocketNotifier:
             signal.signal(number, lambda *_: None)
     notifier = _SignalNotifier(ours, its, window)
 
-    def told() -> None:
+    def leave() -> None:
         ours.recv(16)
         window.leave()
 
-    notifier.activated.connect(told)
+    notifier.activated.connect(leave)
     return notifier
 
 

@@ -369,9 +369,9 @@ class Window(QMainWindow):
         from isophon.core.reading import read_bytes
 
         with contextlib.suppress(IsophonError, ValueError, RecursionError):
-            told = json.loads(read_bytes(state_folder() / "window.json", _MOST_STATE))
-            if isinstance(told, dict):
-                self._state = {key: value for key, value in told.items() if isinstance(value, str)}
+            values = json.loads(read_bytes(state_folder() / "window.json", _MOST_STATE))
+            if isinstance(values, dict):
+                self._state = {key: value for key, value in values.items() if isinstance(value, str)}
             self.restoreGeometry(QByteArray.fromHex(self._state.get("window", "").encode("ascii", "replace")))
 
     def _note_state(self) -> None:

@@ -60,7 +60,7 @@ def at_once(
     fractions = [0.0] * len(works)
     outcomes: list[Outcome | None] = [None] * len(works)
 
-    def told(index: int, what: str, value: Any) -> None:
+    def take_answer(index: int, what: str, value: Any) -> None:
         with there:
             if what == "progress":
                 fractions[index] = value
@@ -73,7 +73,7 @@ def at_once(
         for lead in leads:
             _measure_first(workers, lead)
         for index, work in enumerate(works):
-            workers.submit(Task(work, partial(told, index)))
+            workers.submit(Task(work, partial(take_answer, index)))
         for index in range(len(works)):
             yield _awaited(there, outcomes, fractions, index, show)
     finally:
@@ -84,11 +84,11 @@ def _measure_first(workers: Workers, path: Path) -> None:
     """Look a recording through before all else; where that fails, whoever needs it says so."""
     ended = threading.Event()
 
-    def told(what: str, _value: Any) -> None:
+    def take_answer(what: str, _value: Any) -> None:
         if what != "progress":
             ended.set()
 
-    workers.submit(Task(Measure(path=spelled(path)), told))
+    workers.submit(Task(Measure(path=spelled(path)), take_answer))
     ended.wait()
 
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple, cast
 
 from isophon.cli.batch import Outcome, Work, at_once, one_by_one
-from isophon.cli.listing import print_marks, told_of
+from isophon.cli.listing import json_values, print_marks
 from isophon.cli.options import check_role, kind_list, kinds_of, mark_files, one_setting, settings_of
 from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import cores
@@ -46,7 +46,7 @@ def find(call: argparse.Namespace) -> int:
         print(f"isophon: {shown(line)}", file=sys.stderr)
     part = found.part
     leads = ", ".join(lead.name for lead in call.lead) or None
-    result = told_of(part, recording.path.name, found.survey.floor_dbfs, leads, found.survey if call.json else None)
+    result = json_values(part, recording.path.name, found.survey.floor_dbfs, leads, found.survey if call.json else None)
     if call.json:
         print(json.dumps(result, indent=1))
     else:
@@ -63,7 +63,7 @@ def _listed_session(call: argparse.Namespace) -> int:
     for part in session.parts:
         lead = ", ".join(path_of(one.source.path).name for one in session.followed(part)) or None
         ready = only(part, kinds)
-        row = told_of(ready, path_of(part.source.path).name, part.floor_dbfs, lead)
+        row = json_values(ready, path_of(part.source.path).name, part.floor_dbfs, lead)
         rows.append({"name": part.name, "role": part.role, **row})
         if not call.json:
             print_marks(ready, row)
@@ -73,9 +73,9 @@ def _listed_session(call: argparse.Namespace) -> int:
 
 
 def _loaded(path: Path) -> Session:
-    told: list[str] = []
-    session = file.load(path, told)
-    for line in told:
+    warnings: list[str] = []
+    session = file.load(path, warnings)
+    for line in warnings:
         print(f"isophon: {shown(line)}", file=sys.stderr)
     return session
 
@@ -100,7 +100,7 @@ def clean(call: argparse.Namespace) -> int:
     jobs, inputs = _session_jobs(call, kinds) if call.session else _file_jobs(call, kinds)
     rows: list[dict[str, Any]] = []
     if call.whole:
-        with bundle.whole(target) as made:
+        with bundle.all_or_nothing(target) as made:
             status = _written(call, jobs, inputs, made, rows)
             if status:
                 raise OutputError(f"{target.folder}: not everything could be written, so nothing was; see above")
@@ -194,8 +194,8 @@ def _row(path: Path, outcome: Outcome) -> dict[str, Any]:
 
 def _warn_of_clipping(row: dict[str, Any]) -> None:
     if row["clipped_samples"]:
-        told = f"{shown(row['output'])}: {row['clipped_samples']} samples were clipped at full scale"
-        print(f"isophon: {told}; --depth 32f keeps them", file=sys.stderr)
+        warnings = f"{shown(row['output'])}: {row['clipped_samples']} samples were clipped at full scale"
+        print(f"isophon: {warnings}; --depth 32f keeps them", file=sys.stderr)
 
 
 def _refuse_for_sessions(call: argparse.Namespace) -> None:

@@ -54,8 +54,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return OutputError.status
     except Exception as error:  # noqa: BLE001 (told in one line)
         _log.error(log.INSIDE, error, exc_info=error)
-        told = shown(f"an error inside Isophon ({type(error).__name__}: {error})")
-        print(f"isophon: {told}; please report it with {log.log_path()}", file=sys.stderr)
+        words = shown(f"an error inside Isophon ({type(error).__name__}: {error})")
+        print(f"isophon: {words}; please report it with {log.log_path()}", file=sys.stderr)
         return 1
     finally:
         if "--debug" in arguments:
@@ -214,15 +214,15 @@ def _window(call: argparse.Namespace) -> int:
 
         print(make_demo(demo_folder(), _demo_progress))
         return 0
-    told: list[int] = []  # what the process is told while the window is not there yet
+    signals: list[int] = []  # what the process is told while the window is not there yet
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         if signal.getsignal(number) is not signal.SIG_IGN:
-            signal.signal(number, lambda number, _frame: told.append(number))
+            signal.signal(number, lambda number, _frame: signals.append(number))
     try:
         from isophon.app.main import run
     except ImportError as error:
         raise OutputError(f"the window cannot be opened here ({error}); ./isophon installs what is missing") from error
-    return run(session, demo=call.command == "demo", ended=lambda: bool(told))
+    return run(session, demo=call.command == "demo", ended=lambda: bool(signals))
 
 
 def _demo_progress(fraction: float) -> None:

@@ -12,7 +12,7 @@ from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 
 
-def told_of(
+def json_values(
     part: Part, name: str, floor_dbfs: float | None, lead: str | None, survey: Survey | None = None
 ) -> dict[str, Any]:
     """All that ``find --json`` tells of a part.
@@ -64,8 +64,8 @@ def _row(part: Part, mark: Mark) -> dict[str, Any]:
 
 def _listed(part: Part) -> list[Mark]:
     """The marks that have a place in time, words to which nothing is done aside."""
-    told = ((mark, BY_NAME[mark.kind].reporter) for mark in part.marks)
-    return [mark for mark, by in told if by.in_time and (not by.if_changed or part.change(mark) or mark.hand.any)]
+    reported = ((mark, BY_NAME[mark.kind].reporter) for mark in part.marks)
+    return [mark for mark, by in reported if by.in_time and (not by.if_changed or part.change(mark) or mark.hand.any)]
 
 
 def print_marks(part: Part, result: dict[str, Any]) -> None:

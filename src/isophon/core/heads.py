@@ -38,15 +38,15 @@ def name_of(index: int, treatments: Sequence[Treatment]) -> str:
     start, stop = index * HEAD_BLOCK, (index + 1) * HEAD_BLOCK
     if not any(t.first < stop and t.last > start for t in treatments):
         return ""
-    told = msgspec.json.encode([index, *((type(t).__name__, t) for t in treatments)], enc_hook=float)
-    return hashlib.sha256(told).hexdigest()[:32]
+    description = msgspec.json.encode([index, *((type(t).__name__, t) for t in treatments)], enc_hook=float)
+    return hashlib.sha256(description).hexdigest()[:32]
 
 
 class Heads:
-    """The blocks of one take. ``kept(name)``: one, float32 ``(channels, HEAD_BLOCK)``, None where it is not made."""
+    """The blocks of one take. ``stored(name)``: one, float32 ``(channels, HEAD_BLOCK)``, None where it is not made."""
 
-    def __init__(self, kept: Kept) -> None:
-        self._kept = kept
+    def __init__(self, stored: Kept) -> None:
+        self._kept = stored
         self._held: OrderedDict[str, Future[np.ndarray]] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -56,12 +56,12 @@ class Heads:
             held = self._held.get(name)
             mine = held is None
             if held is None:
-                kept = self._kept(name)
-                if kept is None and make is None:
+                stored = self._kept(name)
+                if stored is None and make is None:
                     return None
                 held = self._held[name] = Future()
-                if kept is not None:
-                    held.set_result(kept)
+                if stored is not None:
+                    held.set_result(stored)
             self._held.move_to_end(name)
             while len(self._held) > _HELD:
                 self._held.popitem(last=False)

@@ -32,6 +32,6 @@ Frames = Annotated[int, Meta(ge=1, le=int(LONGEST_S) * RATES_HZ[1])]
 LATEST = 7 * 86_400 * RATES_HZ[1]  # frames since midnight; what is later is no time of day
 Place = Annotated[int, Meta(ge=0, le=LATEST)]
 Name = Annotated[str, Meta(max_length=300)]
-Heard = Annotated[str, Meta(max_length=601)]
+PlayedMark = Annotated[str, Meta(max_length=601)]
 File = Annotated[str, Meta(max_length=8_192)]
 Key = Annotated[str, Meta(pattern="^([0-9a-f]{16})?$", max_length=16)]  # a name that this program makes, or none

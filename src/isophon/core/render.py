@@ -1,6 +1,6 @@
 """Parts to samples: a fold over the stages of the kinds, each working on what the one before left.
 
-Every span rendered alone equals the same span of the whole: what a stage does depends on the take and on the
+Every span rendered alone equals the same span of all rendered at once: what a stage does depends on the take and on the
 treatments before it, never on the span that was asked for. Two ways lead to the same samples: single tiles, kept as
 long as nothing that they depend on changes; and whole takes in order, in which each stage works once on long blocks
 with as much around them as the stages after it reach. What the slow stages leave is read where it was made ahead
@@ -196,7 +196,7 @@ class Renderer:
         def read(start: int, frames: int) -> np.ndarray:
             if first <= start and start + frames <= first + held.shape[1]:
                 return held[:, start - first : start - first + frames]
-            return self._left(levels, level - 1, start, frames, True)
+            return self._output_of_stages(levels, level - 1, start, frames, True)
 
         return read
 
@@ -219,17 +219,19 @@ class Renderer:
 
     def _rendered(self, levels: tuple[Plan, ...], start: int) -> np.ndarray:
         self.tiles_made += 1
-        return self._left(levels, _TOP, start, TILE)
+        return self._output_of_stages(levels, _TOP, start, TILE)
 
     def _sung_tile(self, index: int) -> np.ndarray:
         return self._cache.sung.get((self, index), lambda: self.read(index * TILE, TILE))
 
-    def _left(self, levels: tuple[Plan, ...], level: int, start: int, frames: int, whole: bool = False) -> np.ndarray:
-        """What the stages up to a level leave of a span. ``whole``: the slow ones work by whole blocks."""
+    def _output_of_stages(
+        self, levels: tuple[Plan, ...], level: int, start: int, frames: int, in_one_block: bool = False
+    ) -> np.ndarray:
+        """What the stages up to a level leave of a span. ``in_one_block``: the slow ones work by whole blocks."""
         mine: list[Treatment] = []
         while level >= 0:
             if level == HEAD and any(levels[: HEAD + 1]):
-                head = self._head(levels, start, frames, whole)
+                head = self._head(levels, start, frames, in_one_block)
                 if head is not None:
                     return head
                 self.heads_made += 1
@@ -241,14 +243,16 @@ class Renderer:
             return _joined(start, frames, self._sung_tile)
         stage = STAGES[level]
         if stage.fixed_blocks and (start % TILE or frames != TILE):
-            return self._by_tiles(levels, level, start, frames, whole)
-        before = partial(self._by_tiles if stage.cache_input and not whole else self._left, levels, level - 1)
-        at = At(partial(before, whole=True) if whole else before, start, frames, self.sample_rate,
+            return self._by_tiles(levels, level, start, frames, in_one_block)
+        before = partial(
+            self._by_tiles if stage.cache_input and not in_one_block else self._output_of_stages, levels, level - 1
+        )
+        at = At(partial(before, in_one_block=True) if in_one_block else before, start, frames, self.sample_rate,
                 partial(self._keep, levels, level), self.sounds)  # fmt: skip
         return _inside(stage.apply(at, mine), start, self._end(levels, level))
 
     def _by_tiles(self, levels: tuple[Plan, ...], level: int, start: int, frames: int,
-                  whole: bool = False) -> np.ndarray:  # fmt: skip
+                  in_one_block: bool = False) -> np.ndarray:  # fmt: skip
         """The same, kept by tiles."""
 
         def tile(index: int) -> np.ndarray:
@@ -256,7 +260,7 @@ class Renderer:
             around = self._around(levels, level, at, at + TILE)
             if not around:
                 return self._sung_tile(index)
-            make = partial(self._left, levels, level, at, TILE, whole)
+            make = partial(self._output_of_stages, levels, level, at, TILE, in_one_block)
             return self._cache.tiles.get((self, level, index, around), make)
 
         return _joined(start, frames, tile)
@@ -310,13 +314,13 @@ def joined(rows: Sequence[Plan]) -> list[Treatment]:
 
     ``rows``: what each kind does; rows that are the very same as a moment ago are not joined again.
     """
-    whole: list[Treatment] = []
+    treatments: list[Treatment] = []
     for stage in STAGES:
         if stage.joined is not None:
             theirs = tuple(row for row in rows if row and isinstance(row[0], stage.treats))
             rows = [row for row in rows if not (row and isinstance(row[0], stage.treats))]
-            whole += _joined_once(stage, theirs)
-    return [*whole, *(treatment for row in rows for treatment in row)]
+            treatments += _joined_once(stage, theirs)
+    return [*treatments, *(treatment for row in rows for treatment in row)]
 
 
 def _joined_once(stage: Stage, rows: tuple[Plan, ...]) -> Sequence[Treatment]:
@@ -348,8 +352,8 @@ def _sorted_out(plan: Plan) -> tuple[Plan, ...]:
 def _joined(start: int, frames: int, tile: Callable[[int], np.ndarray]) -> np.ndarray:
     first, last = start // TILE, (start + frames - 1) // TILE
     tiles = [tile(index) for index in range(first, last + 1)]
-    whole = np.concatenate(tiles, axis=1) if len(tiles) > 1 else tiles[0]
-    return whole[:, start - first * TILE : start - first * TILE + frames]
+    joined = np.concatenate(tiles, axis=1) if len(tiles) > 1 else tiles[0]
+    return joined[:, start - first * TILE : start - first * TILE + frames]
 
 
 def _longer(source: Iterator[np.ndarray], frames: int) -> Iterator[np.ndarray]:

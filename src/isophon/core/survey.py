@@ -83,7 +83,7 @@ class Survey:
 def check_survey(survey: Survey) -> None:
     """Raise ValueError for measurements that do not belong together, as those of a damaged cache may not."""
     frames = len(survey.k_power)
-    whole = (
+    consistent = (
         isinstance(survey.sample_rate, int) and RATES_HZ[0] <= survey.sample_rate <= RATES_HZ[1]
         and isinstance(survey.samples, int) and survey.samples > 0
         and survey.hop_s == geometry_at(survey.sample_rate).hop / survey.sample_rate
@@ -94,7 +94,7 @@ def check_survey(survey: Survey) -> None:
         and all(getattr(survey, name).shape == (frames,) for name in ("f0", "strength", "state", "voice_level"))
         and all(value.dtype.kind in "fu" for value in (survey.bands, survey.k_bands, survey.k_power, survey.state))
     )  # fmt: skip
-    if not whole:
+    if not consistent:
         raise ValueError("not a survey")
 
 
@@ -225,8 +225,8 @@ class _BandStream:
             return 0
         span = (frames - 1) * self.geometry.hop + self.geometry.size
         power = np.add.reduce([self.geometry.power(channel[:span]) for channel in joined])
-        kept = min(frames, self.count - self.done)
-        self.rows[self.done : self.done + kept] = power[:kept] @ self.matrix
+        used = min(frames, self.count - self.done)
+        self.rows[self.done : self.done + used] = power[:used] @ self.matrix
         self.done += frames
         if self.on_spectra:
             self.on_spectra(power)
@@ -247,7 +247,7 @@ class _LowRate:
     def __init__(self, sample_rate: int, samples: int) -> None:
         same = sample_rate == pitch.RATE
         self.resampler = None if same else soxr.ResampleStream(sample_rate, pitch.RATE, 1, "float32", "LQ")
-        self.whole = np.zeros(max(1, round(samples * pitch.RATE / sample_rate)), np.float32)
+        self.samples = np.zeros(max(1, round(samples * pitch.RATE / sample_rate)), np.float32)
         self.done = 0
 
     def add(self, block: np.ndarray) -> None:
@@ -255,15 +255,15 @@ class _LowRate:
         self._put(self.resampler.resample_chunk(mono) if self.resampler else mono)
 
     def _put(self, piece: np.ndarray) -> None:
-        piece = piece[: len(self.whole) - self.done]
-        self.whole[self.done : self.done + len(piece)] = piece
+        piece = piece[: len(self.samples) - self.done]
+        self.samples[self.done : self.done + len(piece)] = piece
         self.done += len(piece)
 
     def finish(self) -> np.ndarray:
         if self.resampler:
             self._put(self.resampler.resample_chunk(np.zeros(0, np.float32), last=True))
-        whole, self.whole = self.whole, np.zeros(0, np.float32)
-        return whole
+        samples, self.samples = self.samples, np.zeros(0, np.float32)
+        return samples
 
 
 def _one_channel(block: np.ndarray) -> np.ndarray:
@@ -288,8 +288,8 @@ def _assemble(
     voiced = state == VOICED
     enough = np.count_nonzero(voiced & (strength > _CLEAR_PERIOD)) * hop_s >= _LEAST_VOICE_S
     steps = max(1, round(0.1 / hop_s))
-    whole = len(k_power) // steps * steps
-    step_power = k_power[:whole].reshape(-1, steps).mean(axis=1) if whole else k_power[:0]
+    complete = len(k_power) // steps * steps
+    step_power = k_power[:complete].reshape(-1, steps).mean(axis=1) if complete else k_power[:0]
     return Survey(
         sample_rate=sample_rate,
         samples=samples,
@@ -349,8 +349,8 @@ def _voice_level(k_power: np.ndarray, voiced: np.ndarray, hop_s: float) -> np.nd
 
 def _smooth(values: np.ndarray, window: np.ndarray) -> np.ndarray:
     reach = len(window) // 2
-    whole = signal.oaconvolve(values, window, mode="full")
-    return np.maximum(whole[reach : reach + len(values)], 0.0)
+    smooth = signal.oaconvolve(values, window, mode="full")
+    return np.maximum(smooth[reach : reach + len(values)], 0.0)
 
 
 def _floor(power: np.ndarray, state: np.ndarray) -> float:

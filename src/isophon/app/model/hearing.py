@@ -12,7 +12,7 @@ from isophon.app.model import listening
 from isophon.app.model.workspace import Workspace
 from isophon.core.passes import KINDS
 from isophon.core.passes.near_words import floor_of
-from isophon.core.playing.mix import BandHeard, PausesHeard, Strip, gains
+from isophon.core.playing.mix import BandAlone, PausesAlone, Strip, gains
 from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.model import Guide, Part
@@ -38,7 +38,7 @@ class Hearing(QObject):
         self.compare_all, self.looping, self.in_turn, self.chained = False, True, False, False
         self.first_gain_db = 0.0  # that of the whole takes, until something was heard
         self.pauses_db = 0.0  # by how much the pauses are lifted that alone are heard; 0: all is heard
-        self._band: BandHeard | None = None  # what is heard alone, or not
+        self._band: BandAlone | None = None  # what is heard alone, or not
         self._band_before: tuple[str, ...] = ()
         self._looped: tuple[str, ...] = ()
         self._before_items: tuple[str, frozenset[str]] | None = None
@@ -98,7 +98,7 @@ class Hearing(QObject):
         ``before``: kinds that have not acted on what is heard.
         """
         self._band_before = before
-        self._band = BandHeard(low_hz, high_hz, self._band_gain(low_hz, high_hz, without), without)
+        self._band = BandAlone(low_hz, high_hz, self._band_gain(low_hz, high_hz, without), without)
         self.refresh()
 
     def set_pauses(self, on: bool) -> None:
@@ -110,14 +110,14 @@ class Hearing(QObject):
             self.pauses_db = round(float(min(_MOST_PAUSES_DB, max(1.0, part.voice_lufs - 10 * np.log10(still)))), 1)
         self.refresh()
 
-    def _pauses(self, item: Part | Guide, offset: int) -> PausesHeard | None:
+    def _pauses(self, item: Part | Guide, offset: int) -> PausesAlone | None:
         """The pauses of a part that alone are heard, in frames of the mix."""
         if not self.pauses_db or not isinstance(item, Part):
             return None
         rate = self.player.sample_rate
         spans = (span for kind in KINDS if kind.finder.still for span in kind.finder.still(item.of_kind(kind.name)))
         frames = tuple((offset + round(start * rate), offset + round(end * rate)) for start, end in spans)
-        return PausesHeard(frames, float(10 ** (self.pauses_db / 20)))
+        return PausesAlone(frames, float(10 ** (self.pauses_db / 20)))
 
     def hear_all(self) -> None:
         """All frequencies again."""
@@ -136,8 +136,8 @@ class Hearing(QObject):
         survey = surveyed.survey
         inside = survey.band_slice(low_hz / 1.12, 1.12 * (high_hz or survey.sample_rate / 2))
         share = float(survey.k_bands[:, inside].sum()) / (float(survey.k_bands.sum()) + 1e-20)
-        heard, softer = (1 - share, 0.0) if without else (share, _SOFTER_DB)
-        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(max(heard, 0.0) + 1e-9) - softer) / 20))
+        share_heard, softer = (1 - share, 0.0) if without else (share, _SOFTER_DB)
+        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(max(share_heard, 0.0) + 1e-9) - softer) / 20))
 
     @property
     def _unheard(self) -> tuple[str, ...]:
@@ -184,8 +184,8 @@ class Hearing(QObject):
     @property
     def gain_db(self) -> float:
         """The gain by which cleaned is heard as loud as as sung; 0 where it is not matched."""
-        heard = self.player.level("matched_db")
-        return (heard or self.first_gain_db) if self.matched else 0.0
+        matched_db = self.player.level("matched_db")
+        return (matched_db or self.first_gain_db) if self.matched else 0.0
 
     # what a person asks for
 

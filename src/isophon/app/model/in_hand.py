@@ -14,7 +14,7 @@ from isophon.app.model.audibility import Audibility
 from isophon.app.model.glide import Glide
 from isophon.app.model.passes import Pass
 from isophon.app.model.session_keeper import SessionKeeper
-from isophon.app.model.take_pool import NOWHERE, TakePool
+from isophon.app.model.take_pool import EMPTY_SOURCE, TakePool
 from isophon.core.marks import Mark
 from isophon.core.passes import NAMES
 from isophon.core.session.model import Part, Session
@@ -23,7 +23,7 @@ from isophon.core.takes.take import Take
 SHORTEST_VIEW_S = 0.01
 IN_TIME, TALLEST, RISKIEST, AUDIBLE = ORDERS = ("in time", "tallest", "riskiest", "audible")
 ALL_HEARD, WITHOUT, ONLY = ASIDE = ("all passes", "all but this pass", "only this pass")
-NOBODY = Part("", "no part", NOWHERE)
+EMPTY_PART = Part("", "no part", EMPTY_SOURCE)
 
 
 class InHand(QObject):
@@ -44,7 +44,7 @@ class InHand(QObject):
     band_left = Signal()
     large_asked = Signal(bool)
     outlined_changed = Signal()
-    told = Signal(str)
+    notice = Signal(str)
     troubled = Signal(str)
 
     def __init__(self, keeper: SessionKeeper, pool: TakePool, first: Pass) -> None:
@@ -75,7 +75,7 @@ class InHand(QObject):
         """The selected part, the first of several; one without samples where the session has none."""
         session, ids = self.session, self.parts_in_hand[:1]
         if self._part_of is None or self._part_of[0] is not session or self._part_of[1] != ids:
-            self._part_of = (session, ids, next((p for p in session.parts if p.id in ids), NOBODY))
+            self._part_of = (session, ids, next((p for p in session.parts if p.id in ids), EMPTY_PART))
         return self._part_of[2]
 
     @property

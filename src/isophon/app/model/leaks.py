@@ -23,7 +23,7 @@ class Leaks(QObject):
     """
 
     learned = Signal()
-    told = Signal(str)
+    notice = Signal(str)
 
     def __init__(self, keeper: SessionKeeper, pool: TakePool, parent: QObject) -> None:
         super().__init__(parent)
@@ -106,10 +106,10 @@ class Leaks(QObject):
             self._keeper.adopt_leak(part.id, facts, learned.marks)
             if facts.key:
                 what = "its own click" if facts.own_click else ", ".join(facts.cues)
-                self.told.emit(f"Leak found in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found "
+                self.notice.emit(f"Leak found in {name}: {facts.less_db:.0f} dB less of {what}. The marks were found "
                                "with it still there; Find again finds them without it.")  # fmt: skip
             elif facts.own_click:
-                self.told.emit(f"No regular click was found in {name}; nothing is removed there.")
+                self.notice.emit(f"No regular click was found in {name}; nothing is removed there.")
             else:
-                self.told.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is removed there.")
+                self.notice.emit(f"No leak of {', '.join(facts.cues)} was found in {name}; nothing is removed there.")
         self.learned.emit()

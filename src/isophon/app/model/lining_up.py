@@ -20,7 +20,7 @@ class LiningUp(QObject):
     or its place changes; what comes back is a fact, not a step of the history. What fails is tried again, up to three
     times, and anew once the marks of the part were found again."""
 
-    told = Signal(str)
+    notice = Signal(str)
 
     def __init__(self, keeper: SessionKeeper, pool: TakePool, parent: QObject) -> None:
         super().__init__(parent)
@@ -54,7 +54,7 @@ class LiningUp(QObject):
         tried = part_id, self._asked.get(part_id, "")
         self._failed[tried] += 1
         if self._failed[tried] >= _TRIES:
-            self.told.emit(why)
+            self.notice.emit(why)
             return
         self._asked.pop(part_id, None)
         self.look()

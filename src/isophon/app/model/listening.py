@@ -51,10 +51,10 @@ class ListeningSettings(msgspec.Struct, frozen=True, omit_defaults=True):
 def recalled() -> ListeningSettings:
     """What was kept; what cannot be read counts as nothing."""
     try:
-        kept = msgspec.json.decode(read_bytes(_path(), _MOST_BYTES), type=ListeningSettings)
+        settings = msgspec.json.decode(read_bytes(_path(), _MOST_BYTES), type=ListeningSettings)
     except (IsophonError, msgspec.MsgspecError, ValueError, RecursionError):
         return ListeningSettings()
-    return msgspec.structs.replace(kept, sides=STEREO)
+    return msgspec.structs.replace(settings, sides=STEREO)
 
 
 def keep(settings: ListeningSettings) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
-from isophon.app.model.in_hand import NOBODY, InHand
+from isophon.app.model.in_hand import EMPTY_PART, InHand
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark, check_length
 from isophon.core.passes import KINDS
@@ -72,7 +72,7 @@ class MarkEdits(InHand):
 
     def make_band(self, hz: float) -> None:
         """Make a mark at a frequency by hand; in the selected time only, where there is one."""
-        if self.pass_.hand.made is None or self.part is NOBODY:
+        if self.pass_.hand.made is None or self.part is EMPTY_PART:
             return
         mark = self.pass_.hand.made(self.part, hz)
         if self.selection is not None:
@@ -80,7 +80,7 @@ class MarkEdits(InHand):
         try:
             session, name = edits.draw_mark(self.session, self.part.id, mark)
         except CallError as error:
-            self.told.emit(f"That is no {self.pass_.words.one}: {error}.")
+            self.notice.emit(f"That is no {self.pass_.words.one}: {error}.")
             return
         session = edits.set_changes(session, self.part.id, {name: self.pass_.hand.made_db})
         self.edit(f"make · {self.pass_.words.one} in {self.part.name}", lambda _: session)
@@ -108,7 +108,7 @@ class MarkEdits(InHand):
         try:
             check_length(end - start, drawn_lengths(self.pass_.kind))
         except CallError as error:
-            self.told.emit(f"That is no {self.pass_.words.one}: {error}.")
+            self.notice.emit(f"That is no {self.pass_.words.one}: {error}.")
             return
         mark = self.pass_.hand.measure(self.take.recording.read, surveyed.survey, start, end)
         mark = replace(mark, low_hz=round(low_hz, 1), high_hz=round(high_hz, 1))
@@ -127,7 +127,7 @@ class MarkEdits(InHand):
     def set_changes(self, changes: dict[str, float], gesture: object = None) -> None:
         """Set the changes of marks by hand, each its own."""
         if self.pass_.hand.by_hand:
-            self.told.emit(self.pass_.hand.by_hand)
+            self.notice.emit(self.pass_.hand.by_hand)
             return
         self.edit(f"change by hand · {self.where()}", lambda s: edits.set_changes(s, self.part.id, changes), gesture)
 
@@ -165,21 +165,21 @@ class MarkEdits(InHand):
             band = self.mark
             self.make_band(1_000.0 if band is None else math.sqrt(band.low_hz * band.high_hz))
         elif self.pass_.hand.made is not None:
-            self.told.emit(f"Double-click in the skyline to make a {one}, or select a time on the ruler first.")
+            self.notice.emit(f"Double-click in the skyline to make a {one}, or select a time on the ruler first.")
         elif self.pass_.hand.measure is None:
-            self.told.emit("The hits of a leak are found, not drawn; find the leak from the cue.")
+            self.notice.emit("The hits of a leak are found, not drawn; find the leak from the cue.")
         elif surveyed is None:
-            self.told.emit("This part is still being analysed; marks can be drawn once its voice level is known.")
+            self.notice.emit("This part is still being analysed; marks can be drawn once its voice level is known.")
         elif self.part.voice_lufs is None:
-            self.told.emit(f"No voice was found here, so the {one} cannot be measured against it.")
+            self.notice.emit(f"No voice was found here, so the {one} cannot be measured against it.")
         elif self.selection is None:
-            self.told.emit(f"Drag over the ruler to select the time of the {one} first.")
+            self.notice.emit(f"Drag over the ruler to select the time of the {one} first.")
         else:
             start, end = self.selection
             try:
                 check_length(end - start, drawn_lengths(self.pass_.kind))
             except CallError as error:
-                self.told.emit(f"That is no {one}: {error}.")
+                self.notice.emit(f"That is no {one}: {error}.")
                 return
             start, end = round(start, 4), round(end, 4)
             mark = self.pass_.hand.measure(self.take.recording.read, surveyed.survey, start, end)
@@ -189,13 +189,13 @@ class MarkEdits(InHand):
             self.take_in_hand([name])
             sung = self.sung_within(start, end)
             if self.pass_.trace.still and sung > _SUNG_S:
-                self.told.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
+                self.notice.emit(f"{sung:.2f} s of singing lie within this gap and go with it; undo takes it back.")
 
     def split_mark(self, at: float) -> None:
         """Cut the selected mark in two at a second of the part, and take the later piece in hand."""
         mark, surveyed = self.mark, self.take.surveyed
         if mark is None or surveyed is None or self.pass_.hand.measure is None or self.pass_.skyline.over_frequency:
-            self.told.emit("Select a mark to split it at the playhead.")
+            self.notice.emit("Select a mark to split it at the playhead.")
             return
         start, end = mark.span
         at = round(at if start < at < end else (start + end) / 2, 4)
@@ -203,7 +203,7 @@ class MarkEdits(InHand):
         try:
             session, name = shaping.split(self.session, self.part.id, mark, at, later)
         except CallError as error:
-            self.told.emit(f"It is too short to be split: {error}.")
+            self.notice.emit(f"It is too short to be split: {error}.")
             return
         self.edit(f"split · {self.where()}", lambda _: session)
         self.take_in_hand([name], show=False)
@@ -212,12 +212,12 @@ class MarkEdits(InHand):
         """Make one mark of those in hand."""
         marks = self.marks_in_hand()
         if len(marks) < 2 or self.pass_.skyline.over_frequency:
-            self.told.emit("Select two marks or more to join them: drag across their bars.")
+            self.notice.emit("Select two marks or more to join them: drag across their bars.")
             return
         try:
             session = shaping.join(self.session, self.part.id, [m.id for m in marks])
         except CallError as error:
-            self.told.emit(f"These cannot be one {self.pass_.words.one}: {error}.")
+            self.notice.emit(f"These cannot be one {self.pass_.words.one}: {error}.")
             return
         self.edit(f"join {len(marks)} · {self.where()}", lambda _: session)
         self.take_in_hand([max(marks, key=shaping.strength).id], show=False)
@@ -241,12 +241,12 @@ class MarkEdits(InHand):
         """Let the selected marks begin only where the sound before them has died away, with a long fade."""
         tools, surveyed = self.pass_.hand, self.take.surveyed
         if tools.ending is None or surveyed is None or self.mark is None:
-            self.told.emit("Select a gap to give back the ending of the word before it.")
+            self.notice.emit("Select a gap to give back the ending of the word before it.")
             return
         starts = ((mark, tools.ending(surveyed.survey, mark)) for mark in self.marks_in_hand())
         longer = {mark.id: start for mark, start in starts if start > mark.span[0] + _LEAST_ENDING_S}
         if not longer:
-            self.told.emit("No sound goes on into this gap: nothing of an ending is cut off.")
+            self.notice.emit("No sound goes on into this gap: nothing of an ending is cut off.")
             return
         words = f"ending given back · {self.where()}"
         self.edit(words, lambda s: shaping.give_back_endings(s, self.part.id, longer))
@@ -255,13 +255,13 @@ class MarkEdits(InHand):
         """Say of the selected time that it is singing, or is not."""
         selected, part = self.selection, self.part
         if selected is None or not part.id:
-            self.told.emit("Drag over the ruler to select what is singing, or is not.")
+            self.notice.emit("Drag over the ruler to select what is singing, or is not.")
             return
         kind = next(kind.name for kind in KINDS if kind.redrawing)
         try:
             session = redrawing.say(self.session, part.id, kind, Span(*selected), sung)
         except CallError as error:
-            self.told.emit(f"That cannot be said: {error}.")
+            self.notice.emit(f"That cannot be said: {error}.")
             return
         self.edit(
             f"{'' if sung else 'not '}singing at {selected[0] + self.offset:.1f} s · {part.name}", lambda _: session

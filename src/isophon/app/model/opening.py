@@ -43,21 +43,25 @@ def open_session(path: Path) -> Opened:
     except DamagedError as error:
         journal = journal_path(path, "")
         try:
-            kept = replay(journal)
-            told = f"{error}. Everything was taken from the journal instead{lost_words(kept.lost)}."
-            return kept.history, path, journal, [told]
+            replayed = replay(journal)
+            warning = f"{error}. Everything was taken from the journal instead{lost_words(replayed.lost)}."
+            return replayed.history, path, journal, [warning]
         except IsophonError:
             session, lost = file.rescue(path)
-            told = f"{path.name}: is damaged; {len(session.items)} recordings and their decisions were read, lost: "
-            return History(session), None, None, [told + "; ".join(lost) + ". Save it under another name."]
+            warning = f"{path.name}: is damaged; {len(session.items)} recordings and their decisions were read, lost: "
+            return History(session), None, None, [warning + "; ".join(lost) + ". Save it under another name."]
 
 
 @memory.uncollected()
 def recover(journal: Path) -> Opened:
     """The unsaved work of a journal."""
-    kept = replay(journal)
-    notes = [f"The journal of {kept.history.session.name} was taken{lost_words(kept.lost)}."] if kept.lost else []
-    return kept.history, path_of(kept.saved_as) if kept.saved_as else None, journal, notes
+    replayed = replay(journal)
+    notes = (
+        [f"The journal of {replayed.history.session.name} was taken{lost_words(replayed.lost)}."]
+        if replayed.lost
+        else []
+    )
+    return replayed.history, path_of(replayed.saved_as) if replayed.saved_as else None, journal, notes
 
 
 def lost_words(lines: int) -> str:

@@ -56,7 +56,7 @@ class AnchorTools(Protocol):
     def anchors_of(self, part: Part, mark: Any) -> Anchors:
         """The moments of a mark and when each is heard, s of the part."""
 
-    def with_moved(self, part: Part, mark: Any, index: int, heard: float) -> Anchors:
+    def with_moved(self, part: Part, mark: Any, index: int, to_s: float) -> Anchors:
         """Those with one that is heard at another second."""
 
     def with_one_more(self, part: Part, mark: Any, at: float) -> Anchors:
@@ -87,7 +87,7 @@ class Words:
     ``one``, ``many``: its marks; ``over_what``: what stands after them over the skyline; ``over``: what the height is
     measured over; ``in_time``: the line over the skyline and ``over`` while marks stand in time that otherwise do not;
     ``gone(part)``: the word for a mark that is taken out; ``told(mark, change)``: what is done, in a
-    word, or '' for the usual; ``more_told(workspace, mark)``: what is told last; ``warning(workspace, mark)``: what is
+    word, or '' for the usual; ``more_words(workspace, mark)``: what is told last; ``warning(workspace, mark)``: what is
     doubtful;
     ``about(part)``: a word beside the sheet's name; ``empty(part)``: what stands in an empty skyline, '' for the
     usual; ``letter(mark)``: what stands at a mark, '' for nothing.
@@ -99,8 +99,8 @@ class Words:
     over: str = "over the voice"
     in_time: tuple[str, str] = ("", "")
     gone: Callable[[Part], str] = lambda _part: "gone"
-    told: Callable[[Mark, float], str] = lambda _mark, _change: ""
-    more_told: Callable[[Any, Any], str] = lambda _workspace, _mark: ""
+    change_words: Callable[[Mark, float], str] = lambda _mark, _change: ""
+    more_words: Callable[[Any, Any], str] = lambda _workspace, _mark: ""
     warning: Callable[[Any, Any], str] = lambda _workspace, _mark: ""
     about: Callable[[Part], str] = lambda _part: ""
     empty: Callable[[Part], str] = lambda _part: ""

@@ -30,24 +30,24 @@ class Remembered(msgspec.Struct, frozen=True, omit_defaults=True):
     hand_over: HandOverSettings = HandOverSettings()
 
 
-def recall(told: str, path: Path | None) -> Remembered | None:
+def recall(text: str, path: Path | None) -> Remembered | None:
     """What is remembered of a session file in the text that :func:`remember` gave; None where nothing is."""
-    row = _rows(told).get(spelled(path)) if path else None
+    row = _rows(text).get(spelled(path)) if path else None
     try:
         return None if row is None else msgspec.convert(row, Remembered)
     except msgspec.MsgspecError:
         return None
 
 
-def remember(told: str, path: Path, what: Remembered) -> str:
+def remember(text: str, path: Path, what: Remembered) -> str:
     """The text with a session file's put first; those that were left longest ago go."""
-    rows = {spelled(path): msgspec.to_builtins(what), **{k: v for k, v in _rows(told).items() if k != spelled(path)}}
+    rows = {spelled(path): msgspec.to_builtins(what), **{k: v for k, v in _rows(text).items() if k != spelled(path)}}
     return json.dumps(dict(list(rows.items())[:_MOST]))
 
 
-def _rows(told: str) -> dict[str, Any]:
+def _rows(text: str) -> dict[str, Any]:
     try:
-        rows = json.loads(told or "{}")
+        rows = json.loads(text or "{}")
     except (ValueError, RecursionError):
         return {}
     return rows if isinstance(rows, dict) else {}

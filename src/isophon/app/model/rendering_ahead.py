@@ -66,11 +66,11 @@ class RenderingAhead(QObject):
         later = self._workspace.part.offset_s - part.offset_s if self._workspace.part.id else 0.0
         at = max(0.0, self._heard_at() + later)
         request = RenderAhead(part=part, at=at)
-        task = Task(request, lambda kind, _value: self._told(task, kind), _LAST)
+        task = Task(request, lambda kind, _value: self._take_answer(task, kind), _LAST)
         self._task = task, part, head_of(part.plan)
         self._pool.workers.submit(task)
 
-    def _told(self, task: Task, kind: str) -> None:
+    def _take_answer(self, task: Task, kind: str) -> None:
         """From a worker's thread to the window's."""
         if self._task:
             self._answered.emit(task, kind)

@@ -50,17 +50,19 @@ class Review(QObject):
         """Accept what is done to the marks of this pass that cannot be heard in the mix, in all parts, as one step."""
         workspace, which = self._workspace, self._workspace.pass_
         if not judged(which.kind):
-            workspace.told.emit(f"How audible {which.words.many} are is not judged: loudspeakers differ too much.")
+            workspace.notice.emit(f"How audible {which.words.many} are is not judged: loudspeakers differ too much.")
         elif not workspace.audibility.complete:
-            workspace.told.emit("Parts or music are still being analysed; what can be heard under them is told then.")
+            workspace.notice.emit("Parts or music are still being analysed; what can be heard under them is told then.")
         elif not (marks := workspace.audibility.inaudible(which)):
-            workspace.told.emit(f"All undecided {which.words.many} can be heard in the mix.")
+            workspace.notice.emit(f"All undecided {which.words.many} can be heard in the mix.")
         else:
             count = sum(map(len, marks.values()))
             workspace.edit(
                 f"accept {count} {which.words.many} that cannot be heard in the mix", lambda s: _agreed(s, marks)
             )
-            workspace.told.emit(f"{count} {which.words.many} that cannot be heard in the mix are accepted as proposed.")
+            workspace.notice.emit(
+                f"{count} {which.words.many} that cannot be heard in the mix are accepted as proposed."
+            )
 
     def leave(self) -> None:
         """Leave the selected marks as sung and go on; or leave them no longer."""
@@ -91,7 +93,7 @@ class Review(QObject):
         others = others or [p.id for p in workspace.session.parts if p.role == role and p.id != part.id]
         decided = [m for m in marks if m.hand.decided]
         if not decided:
-            workspace.told.emit("Select a mark and decide it first; then the same can be done in other parts.")
+            workspace.notice.emit("Select a mark and decide it first; then the same can be done in other parts.")
             return
         session, touched = workspace.session, set[Target]()
         for mark in decided:
@@ -99,11 +101,11 @@ class Review(QObject):
             session = treated_like(session, mark, targets)
             touched.update(targets)
         if not touched:
-            workspace.told.emit(f"No other part has {workspace.pass_.an} there.")
+            workspace.notice.emit(f"No other part has {workspace.pass_.an} there.")
             return
         workspace.edit(f"the same there · {workspace.where()}", lambda _: session)
         names = workspace.pass_.words.one if len(touched) == 1 else workspace.pass_.words.many
-        workspace.told.emit(f"The same was done to {len(touched)} {names} at this place in other parts.")
+        workspace.notice.emit(f"The same was done to {len(touched)} {names} at this place in other parts.")
 
     # the way
 
@@ -120,7 +122,7 @@ class Review(QObject):
             part, mark, words = found
             self._take(which, part, mark.id)
             if words:
-                workspace.told.emit(words)
+                workspace.notice.emit(words)
             return
         first = self._passes.index(which) + 1
         for other in (*self._passes[first:], *self._passes[: first - 1]):
@@ -129,23 +131,23 @@ class Review(QObject):
                 self._take(other, there, self._in_order(other, there)[0].id)
                 way = "On to" if self._passes.index(other) >= first else "Back to"
                 left = undecided(workspace.session, other)
-                workspace.told.emit(f"{which.name}: all decided. {way} {other.name}, {left} undecided.")
+                workspace.notice.emit(f"{which.name}: all decided. {way} {other.name}, {left} undecided.")
                 return
         waiting = sum(not p.found for p in workspace.session.parts)
         if waiting:
-            workspace.told.emit(f"All that is known is decided; parts still to be analysed: {waiting}.")
+            workspace.notice.emit(f"All that is known is decided; parts still to be analysed: {waiting}.")
         else:
             self.ended.emit()
-            workspace.told.emit("Everything is decided in all passes; the stems can be handed over.")
+            workspace.notice.emit("Everything is decided in all passes; the stems can be handed over.")
 
     def toggle_worst_first(self) -> None:
         """Walk all parts and passes as one list, what is most worth hearing first; or part by part again."""
         if self.worst_first.on:
             self.worst_first.end()
-            self._workspace.told.emit("Part by part and pass by pass again.")
+            self._workspace.notice.emit("Part by part and pass by pass again.")
             self._workspace.hand_changed.emit()
         elif not self._workspace.audibility.complete:
-            self._workspace.told.emit("Parts or music are still being analysed; the list is there then.")
+            self._workspace.notice.emit("Parts or music are still being analysed; the list is there then.")
         else:
             self.worst_first.begin()
             self._go_on_worst_first()
@@ -159,7 +161,7 @@ class Review(QObject):
         self.worst_first.end()
         left = sum(undecided(self._workspace.session, which) for which in self._passes)
         rest = f"; {left} that cannot be heard in the mix are left as proposed" if left else ""
-        self._workspace.told.emit(f"Everything that can be heard is decided, in all parts and passes{rest}.")
+        self._workspace.notice.emit(f"Everything that can be heard is decided, in all parts and passes{rest}.")
         self.ended.emit()
 
     def _next_in(self, which: Pass) -> tuple[Part, Mark, str] | None:
@@ -208,7 +210,7 @@ class Review(QObject):
     def _step(self, what: str, name: str | None, go: Callable[[], None]) -> None:
         workspace = self._workspace
         if name is None:
-            workspace.told.emit(f"{what}: nothing, this is the {'first' if what == 'Undone' else 'last'} step.")
+            workspace.notice.emit(f"{what}: nothing, this is the {'first' if what == 'Undone' else 'last'} step.")
             return
         before = workspace.session
         go()
@@ -220,7 +222,7 @@ class Review(QObject):
                 workspace.take_part(part_id)
             if mark_id and mark_id not in workspace.in_hand:
                 workspace.take_in_hand([mark_id])
-        workspace.told.emit(f"{what}: {name}.")
+        workspace.notice.emit(f"{what}: {name}.")
 
 
 def _agreed(session: Session, marks: dict[str, list[str]]) -> Session:

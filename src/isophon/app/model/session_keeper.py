@@ -9,7 +9,7 @@ from pathlib import Path
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from isophon.app.model.pen import Pen
+from isophon.app.model.journal_writer import JournalWriter
 from isophon.app.model.state import claim_journal, journal_path, make_room
 from isophon.core.audio.leak import Leak
 from isophon.core.errors import IsophonError
@@ -34,7 +34,7 @@ class SessionKeeper(QObject):
 
     changed = Signal()
     saved = Signal()
-    told = Signal(str)
+    notice = Signal(str)
     troubled = Signal(str)
     _trouble = Signal(str)
 
@@ -53,7 +53,7 @@ class SessionKeeper(QObject):
         self._warned: object = None
         self._begun = False
         self._opened = Snapshot(history.steps[:1], 0, history.facts)  # what the journal begins with
-        self._pen = Pen(self._begin, self._trouble.emit)
+        self._writer = JournalWriter(self._begin, self._trouble.emit)
         self._trouble.connect(self._tell_trouble)
         self._writing = QTimer(self, singleShot=True, interval=_JOURNAL_MS)
         self._writing.timeout.connect(self.write_journal)
@@ -77,7 +77,7 @@ class SessionKeeper(QObject):
     @property
     def at_risk(self) -> bool:
         """Whether steps are neither in the file nor in the journal, since that cannot be written."""
-        return self._pen.failing and self.unsaved
+        return self._writer.failing and self.unsaved
 
     def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> bool:
         """Make one edit; edits of one gesture are one step of the history. Whether anything changed."""
@@ -157,7 +157,7 @@ class SessionKeeper(QObject):
         self.saved_as, self._saved, self.saved_at, self.is_copy = path, self._to_save, time.time(), False
         self._stamp = _stamp(path)
         self._note(lambda journal, snapshot: self._move(journal, snapshot, path, place))
-        self._pen.settle()
+        self._writer.settle()
         if before is not lock:
             before.release()
         self.changed.emit()
@@ -173,12 +173,12 @@ class SessionKeeper(QObject):
         if self._writing.isActive():
             self._writing.stop()
             self.write_journal()
-        self._pen.settle()
+        self._writer.settle()
 
     def close(self) -> None:
         """Write down what is not yet, and let others have the session."""
         self.settle()
-        self._pen.close()
+        self._writer.close()
         self._lock.release()
 
     def _changed(self) -> None:
@@ -189,7 +189,7 @@ class SessionKeeper(QObject):
     def _note(self, work: Callable[[Journal, Snapshot], object]) -> None:
         snapshot = self.history.snapshot
         self._begun = True
-        self._pen.give(lambda journal: work(journal, snapshot))
+        self._writer.give(lambda journal: work(journal, snapshot))
 
     def _begin(self) -> Journal:
         """The journal of this session, begun at the first step; another one's unsaved work is set aside."""
@@ -230,7 +230,7 @@ class SessionKeeper(QObject):
         if why:
             self.troubled.emit(f"{why}; {_KEPT}")
         else:
-            self.told.emit("The journal can be written again; nothing was lost.")
+            self.notice.emit("The journal can be written again; nothing was lost.")
         self.saved.emit()
 
 

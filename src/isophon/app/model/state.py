@@ -107,24 +107,24 @@ def kept_history(session: Session, path: Path) -> tuple[History, bool]:
     journal = journal_path(path, "")
     if journal.exists():
         try:
-            kept = replay(journal)
+            replayed = replay(journal)
         except IsophonError:
             return History(session), False
-        steps, at, facts = kept.history.snapshot
-        if not kept.unsaved and kept.saved == decisions_of(session):
+        steps, at, facts = replayed.history.snapshot
+        if not replayed.unsaved and replayed.saved == decisions_of(session):
             mine = session_facts_of(session)  # of what both tell, the journal's counts: it is written at once
-            heard = tuple(sorted({*facts.heard, *mine.heard}))
-            facts = SessionFacts({**mine.by_part, **facts.by_part}, mine.muted, heard)
+            played = tuple(sorted({*facts.heard, *mine.heard}))
+            facts = SessionFacts({**mine.by_part, **facts.by_part}, mine.muted, played)
             return History.restored(steps, at, facts), False
-        return History(session), kept.unsaved
+        return History(session), replayed.unsaved
     return History(session), False
 
 
 def recent_sessions() -> list[Path]:
     """Sessions opened or saved lately that are still there, latest first."""
     try:
-        told = json.loads(read_bytes(state_folder() / "recent.json", _MOST_SMALL))
+        paths_kept = json.loads(read_bytes(state_folder() / "recent.json", _MOST_SMALL))
     except (IsophonError, ValueError, RecursionError):
         return []
-    paths = [path_of(one) for one in told if isinstance(one, str)] if isinstance(told, list) else []
+    paths = [path_of(one) for one in paths_kept if isinstance(one, str)] if isinstance(paths_kept, list) else []
     return [p for p in paths if p.is_file()]

@@ -28,7 +28,7 @@ _WORDS: dict[type, str] = {
     LearnSpan: "taking the noise from the selected time", HearBeside: "comparing it with the lead",
 }  # fmt: skip
 TakeWork = Look | Measure | Learn | LearnSpan | HearBeside
-NOWHERE = Source("", 48_000, 1, 1)
+EMPTY_SOURCE = Source("", 48_000, 1, 1)
 
 
 class TakePool(QObject):
@@ -50,7 +50,7 @@ class TakePool(QObject):
         super().__init__(parent)
         self.workers = workers
         self._cache = RenderCache()
-        self._takes: dict[Source, Take] = {NOWHERE: self._nothing()}
+        self._takes: dict[Source, Take] = {EMPTY_SOURCE: self._nothing()}
         self._tasks: dict[tuple[type, bool, str, str], Task] = {}
         self._halted: list[tuple[Take, TakeWork, str]] = []  # not asked for anew when the work goes on
         self._sources: dict[Task, Source] = {}
@@ -67,7 +67,7 @@ class TakePool(QObject):
         return self._takes[source]
 
     def _nothing(self) -> Take:
-        take = open_take(NOWHERE, self._cache)
+        take = open_take(EMPTY_SOURCE, self._cache)
         take.trouble = ""
         return take
 

@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QTimer
 
-from isophon.app.model.in_hand import NOBODY, SHORTEST_VIEW_S
+from isophon.app.model.in_hand import EMPTY_PART, SHORTEST_VIEW_S
 from isophon.app.model.leaks import Leaks
 from isophon.app.model.lining_up import LiningUp
 from isophon.app.model.mark_edits import MarkEdits
@@ -60,11 +60,11 @@ class Workspace(MarkEdits):
         self._more = QTimer(self, singleShot=True, interval=0)
         self._more.timeout.connect(self._show_news)
         self.keeper.changed.connect(self._session_changed)
-        self.keeper.told.connect(self.told)
+        self.keeper.notice.connect(self.notice)
         self.keeper.troubled.connect(self.troubled)
         self.pool.troubled.connect(self.troubled)
-        self.leaks.told.connect(self.told)
-        self.lining_up.told.connect(self.troubled)
+        self.leaks.notice.connect(self.notice)
+        self.lining_up.notice.connect(self.troubled)
         self.leaks.learned.connect(self.take_changed)
         self.pool.changed.connect(self._take_known)
         self.pool.found_again.connect(self._found_again)
@@ -184,15 +184,15 @@ class Workspace(MarkEdits):
 
     def look_again(self) -> None:
         """Find the marks of the selected part once more; what was decided by hand stays."""
-        if self.part is not NOBODY:
+        if self.part is not EMPTY_PART:
             self.pool.look_again(self.part.source, self.part.leak, self.part.removal)
 
     def _session_changed(self) -> None:
         there = {p.id for p in self.session.parts}
-        kept = tuple(p for p in self.parts_in_hand if p in there) or tuple(p.id for p in self.session.parts[:1])
+        selected = tuple(p for p in self.parts_in_hand if p in there) or tuple(p.id for p in self.session.parts[:1])
         sources = tuple(i.source for i in self.session.items)
-        if kept != self.parts_in_hand or sources != self._stocked:
-            self.parts_in_hand = kept
+        if selected != self.parts_in_hand or sources != self._stocked:
+            self.parts_in_hand = selected
             self._stock()
             self._show_song(*(self.session.span if self.view[1] - self.view[0] <= SHORTEST_VIEW_S
                               else (t + self.offset for t in self.view)))  # fmt: skip
@@ -239,4 +239,4 @@ class Workspace(MarkEdits):
         for part in self.session.parts:
             if part.source == source and findings is not None:
                 self.keeper.adopt([(part.id, findings)])
-                self.told.emit(f"Found again: {len(findings.marks)} marks; your decisions were kept.")
+                self.notice.emit(f"Found again: {len(findings.marks)} marks; your decisions were kept.")

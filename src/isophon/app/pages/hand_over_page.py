@@ -107,7 +107,7 @@ class HandOverPage(QWidget):
         self.as_loud = QCheckBox("each voice as loud as it was sung")
         self.as_loud.setToolTip("A gain on each stem, so that a balance that was found before stays; the report tells "
                                 "it. Takes as long again")  # fmt: skip
-        self.whole = QCheckBox("all or nothing: a new folder that appears once everything is in it")
+        self.all_or_nothing = QCheckBox("all or nothing: a new folder that appears once everything is in it")
         self.name = QLineEdit(placeholderText="as the recording")
         self.name.setToolTip("A pattern for the names: {part}, {role}, {song} and {number}; empty: as the recording")
         self.name.setAccessibleName("Pattern of names")
@@ -128,7 +128,7 @@ class HandOverPage(QWidget):
         self._lay_out(choose)
         for widget in (self.which, self.format, self.bit_depth, self.clip):
             widget.currentIndexChanged.connect(self.show_will)
-        for box in (self.removed, self.labels, self.aside, self.proof, self.whole):
+        for box in (self.removed, self.labels, self.aside, self.proof, self.all_or_nothing):
             box.toggled.connect(self.show_will)
         self.folder.textChanged.connect(self.show_will)
         self.name.textChanged.connect(self.show_will)
@@ -159,8 +159,8 @@ class HandOverPage(QWidget):
         fields.addWidget(Label("Names"), 2, 0)
         fields.addWidget(self.name, 2, 1)
         boxes = grid(None, 24, 8)
-        ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.as_loud, self.whole, self.force,
-                  self.aside)  # fmt: skip
+        ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.as_loud,
+                  self.all_or_nothing, self.force, self.aside)  # fmt: skip
         for i, box in enumerate(ticked):
             boxes.addWidget(box, i // 2, i % 2)
         boxes.setColumnStretch(1, 1)
@@ -265,7 +265,7 @@ class HandOverPage(QWidget):
         names = [path.name for part in parts for path in outputs(part, self._numbered(part, target))]
         shown = names if len(names) <= 6 else [*names[:5], f"and {len(names) - 5} more"]
         rows = [kinds(part, target.without) for part in parts]
-        told = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.words.many}"
+        counts = [f"{sum(r[w.kind]['changed'] for r in rows)} of {sum(r[w.kind]['count'] for r in rows)} {w.words.many}"
                 for w in PASSES if w.kind not in target.without]  # fmt: skip
         figures = {part.name: self.workspace.pool.take(part.source).figures for part in parts}
         full = [name for name, known in figures.items() if known and known.peak_dbfs > _NEAR_FULL_DBFS]
@@ -274,7 +274,7 @@ class HandOverPage(QWidget):
         unknown = [part.name for part in parts if not part.found]
         missing = f"\nMarks still to be found, before anything is written: {', '.join(unknown)}" if unknown else ""
         self.will.setText(
-            "   ·   ".join([*shown, *reports]) + f"\nChanged: {', '.join(told)}" + missing
+            "   ·   ".join([*shown, *reports]) + f"\nChanged: {', '.join(counts)}" + missing
             + (warn if target.depth != "32f" else "")
             if parts else "There is no part to hand over yet."
         )  # fmt: skip
@@ -306,7 +306,7 @@ class HandOverPage(QWidget):
             check_target(target.fmt, target.depth)
             if target.clip == "float" and target.fmt == "flac":
                 raise OutputError("FLAC holds no 32-bit float samples; turn down what would clip, or choose WAV")
-            if self.whole.isChecked():
+            if self.all_or_nothing.isChecked():
                 self._made = bundle.begin(target)
                 target = self._made
             check_report(target, self.inputs())
@@ -331,14 +331,14 @@ class HandOverPage(QWidget):
             session = needed(self.workspace.session, part)
             request = HandOver(session=session, part=part.id, target=self._numbered(part, target))
             task = Task(request, lambda *_: None)
-            task.told = partial(self._told, task)
+            task.on_answer = partial(self._pass_on, task)
             self._tasks[task], self._fractions[task] = part.id, 0.0
         self._began = time.monotonic()
         self._busy(True)
         for task in list(self._tasks):
             self.workspace.pool.workers.submit(task)
 
-    def _told(self, task: Task, kind: str, value: Any) -> None:
+    def _pass_on(self, task: Task, kind: str, value: Any) -> None:
         """From a worker's thread to the window's, as long as there is somebody to be told."""
         if not self._closed:
             self._answered.emit(task, kind, value)
@@ -366,8 +366,8 @@ class HandOverPage(QWidget):
     def _finish(self) -> None:
         self._fractions = {}
         words = "Nothing was written."
-        made, whole = self._made or self._target, self._made is None or len(self._written) == len(self._asked)
-        if self._written and whole:
+        made, complete = self._made or self._target, self._made is None or len(self._written) == len(self._asked)
+        if self._written and complete:
             rows = [self._written[part.id] for part in self._asked if part.id in self._written]
             words = f"{len(rows)} written to {self._target.folder}, read back and compared"
             try:

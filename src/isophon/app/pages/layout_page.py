@@ -133,7 +133,7 @@ class LayoutPage(QWidget):
             if count else "Nothing is laid out yet. Drop the vocal recordings of a song here, or add them below."
         )  # fmt: skip
         self._filling = True
-        kept = self._chosen()
+        chosen = self._chosen()
         self.table.setRowCount(count)
         for row, (item, take) in enumerate(zip(session.items, takes, strict=True)):
             if row >= len(before) or before[row] != facts[row]:
@@ -141,7 +141,7 @@ class LayoutPage(QWidget):
         self._fit_rows()
         self.table.clearSelection()
         for row, item in enumerate(session.items):
-            if item.id in kept:
+            if item.id in chosen:
                 self.table.selectRow(row)
         self.rate.setCurrentIndex(max(0, self.rate.findData(session.rate)))
         self._filling = False
@@ -236,7 +236,7 @@ class LayoutPage(QWidget):
         else:
             seconds = _seconds(text)
             if seconds is None:
-                self.workspace.told.emit(f"“{text}” is no time; type seconds (12.5) or minutes and seconds (0:12.5).")
+                self.workspace.notice.emit(f"“{text}” is no time; type seconds (12.5) or minutes and seconds (0:12.5).")
             changed = seconds is not None and self.workspace.edit(
                 f"start of {name}", lambda s: layout.set_offset(s, item_id, seconds)
             )
@@ -305,17 +305,17 @@ class LayoutPage(QWidget):
         taken = {item.source.path: item.name for item in session.items if item.id not in sources}
         twice = [taken[source.path] for source in sources.values() if source.path in taken]
         if twice:
-            self.workspace.told.emit(f"That file is in the session already, as {twice[0]}; nothing was replaced.")
+            self.workspace.notice.emit(f"That file is in the session already, as {twice[0]}; nothing was replaced.")
             return
         for source in sources.values():
             self.workspace.pool.forget(source)
         self.workspace.edit(f"replace {session.item(item_id).name}", changed)
         self.workspace.restock()
-        told = [other_shape(session.item(name), source) for name, source in sources.items()]
+        remarks_on_shape = [other_shape(session.item(name), source) for name, source in sources.items()]
         if len(found) > 1:
-            told.append(f"{len(found) - 1} other missing recordings were found beside it.")
-        if any(told):
-            self.workspace.told.emit(" ".join(filter(None, told)))
+            remarks_on_shape.append(f"{len(found) - 1} other missing recordings were found beside it.")
+        if any(remarks_on_shape):
+            self.workspace.notice.emit(" ".join(filter(None, remarks_on_shape)))
 
     def _here(self) -> Path | None:
         """The folder of the session's recordings."""

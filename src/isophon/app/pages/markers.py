@@ -14,9 +14,9 @@ from isophon.core.session.model import Marker
 
 
 class Markers(QObject):
-    """What a person does with the markers of the song that is open; ``told(words)`` says what hinders."""
+    """What a person does with the markers of the song that is open; ``notice(words)`` says what hinders."""
 
-    told = Signal(str)
+    notice = Signal(str)
 
     def __init__(self, workspace: Workspace, hearing: Hearing, page: QWidget) -> None:
         super().__init__(page)
@@ -39,7 +39,7 @@ class Markers(QObject):
         """Ask for a note at the selected mark; an empty one takes away what is there."""
         workspace, mark = self._workspace, self._workspace.mark
         if mark is None:
-            self.told.emit("A note is written at a mark: select one first, or press K to name this place.")
+            self.notice.emit("A note is written at a mark: select one first, or press K to name this place.")
             return
         part_id = workspace.part.id
         old = notes.note_at(workspace.session, part_id, mark.id)
@@ -54,7 +54,7 @@ class Markers(QObject):
         session, part_id = self._workspace.session, self._workspace.part.id
         shown = [m for m in session.markers if m.part in ("", part_id)]
         if not shown:
-            self.told.emit("There is no marker yet. Press K to name this place, Shift+K to write a note at a mark.")
+            self.notice.emit("There is no marker yet. Press K to name this place, Shift+K to write a note at a mark.")
             return
         here = self._here()
         at = sorted(((notes.song_time(session, m), m) for m in shown), key=lambda row: row[0])

@@ -100,17 +100,17 @@ class Route(QWidget):
         self.update()
 
     def _tell(self) -> None:
-        told = [f"{STATIONS[i]}: {c.undecided} undecided of {c.over} over their ceilings, {c.unheard} not played yet"
+        tip = [f"{STATIONS[i]}: {c.undecided} undecided of {c.over} over their ceilings, {c.unheard} not played yet"
                 + (f", {self._risky[i]} risky" if self._risky.get(i) else "")
                 + (f"; {words}" if (words := self.worth_hearing(i)) else "")
                 for i, c in self._counts.items()]  # fmt: skip
         if self._stale:
-            told.append("Dashed: find again, since the bleed has changed")
+            tip.append("Dashed: find again, since the bleed has changed")
         index, how = self._aside
         if how != ALL_HEARD:
-            told.append(f"Plays now: {how}, {STATIONS[index]} (X, or a click on the ear)")
-        self.setToolTip("\n".join(told))
-        self.setAccessibleDescription(f"{STATIONS[self.current]}. " + ". ".join(told))
+            tip.append(f"Plays now: {how}, {STATIONS[index]} (X, or a click on the ear)")
+        self.setToolTip("\n".join(tip))
+        self.setAccessibleDescription(f"{STATIONS[self.current]}. " + ". ".join(tip))
 
     def place(self, index: int) -> QPointF:
         """Where a station stands."""

@@ -22,7 +22,7 @@ class Splits(QObject):
         super().__init__(one)
         self._splitters, self._usual = (one, other), usual
         self._kind = ""
-        self._left: dict[str, list[int]] = {}
+        self._sizes: dict[str, list[int]] = {}
         for splitter in self._splitters:
             splitter.splitterMoved.connect(self._moved)
             splitter.installEventFilter(self)
@@ -35,26 +35,26 @@ class Splits(QObject):
 
     def show(self) -> None:
         """Share out the room for the pass that is open."""
-        sizes = self._left.get(self._kind) or self._usual(self._splitters[0].height())
+        sizes = self._sizes.get(self._kind) or self._usual(self._splitters[0].height())
         for splitter, some in zip(self._splitters, (sizes[:2], sizes[2:]), strict=True):
             splitter.setSizes(list(some))
 
     def _moved(self) -> None:
-        self._left[self._kind] = [size for splitter in self._splitters for size in splitter.sizes()]
+        self._sizes[self._kind] = [size for splitter in self._splitters for size in splitter.sizes()]
 
     def eventFilter(self, _watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.Resize and self._kind not in self._left:
+        if event.type() == QEvent.Type.Resize and self._kind not in self._sizes:
             self.show()
         return False
 
     def state(self) -> dict[str, str]:
         """What is to be remembered."""
-        return {_KEY.format(kind): " ".join(map(str, sizes)) for kind, sizes in self._left.items()}
+        return {_KEY.format(kind): " ".join(map(str, sizes)) for kind, sizes in self._sizes.items()}
 
     def restore(self, state: dict[str, str], kinds: Iterable[str]) -> None:
         """Be as remembered, as far as that can be read."""
         for kind in kinds:
             text = state.get(_KEY.format(kind), "")
             if _SIZES.fullmatch(text):
-                self._left[kind] = [int(size) for size in text.split()]
+                self._sizes[kind] = [int(size) for size in text.split()]
         self.show()

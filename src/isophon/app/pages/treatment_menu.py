@@ -18,7 +18,7 @@ def treatment_menu(workspace: Workspace, parent: QWidget) -> QMenu | None:
     """The menu; None, with a word why, where nothing was decided that could be given."""
     mark = workspace.mark
     if mark is None or not mark.hand.decided:
-        workspace.told.emit("Select a mark and decide it first; then others can be treated like it.")
+        workspace.notice.emit("Select a mark and decide it first; then others can be treated like it.")
         return None
     menu = QMenu(parent)
     for words, targets in choices(workspace, mark):
@@ -48,7 +48,7 @@ def give(workspace: Workspace, mark: Mark, targets: Targets) -> None:
     """Treat others like a mark, in one step; say how many."""
     workspace.edit(f"{len(targets)} treated like · {workspace.where()}", lambda s: treated_like(s, mark, targets))
     names = workspace.pass_.words.one if len(targets) == 1 else workspace.pass_.words.many
-    workspace.told.emit(f"{len(targets)} {names} are treated like this one.")
+    workspace.notice.emit(f"{len(targets)} {names} are treated like this one.")
 
 
 def treat_others(page: Any) -> None:

@@ -65,21 +65,23 @@ class VersionsPage(QDialog):
 
     def _show(self) -> None:
         session = self.workspace.session
-        kept = {one.letter for one in session.versions}
+        letters = {one.letter for one in session.versions}
         for letter, button in self.letters.items():
             button.setChecked(letter == session.version)
-            button.setText(letter if letter in kept else f"{letter} (new)")
-        self.settle.setEnabled(bool(kept))
+            button.setText(letter if letter in letters else f"{letter} (new)")
+        self.settle.setEnabled(bool(letters))
         self.head.setText(f"Version {session.version} is in force" if session.version else "No versions yet")
-        self.text.setPlainText("\n".join(_told(session)))
+        self.text.setPlainText("\n".join(_lines_of(session)))
 
 
-def _told(session: Session) -> list[str]:
+def _lines_of(session: Session) -> list[str]:
     lines: list[str] = []
     for one in session.versions:
         if one.letter != session.version:
             differ = [
-                line for part, kept in versions.parts_of(session, one.letter) for line in _differences(part, kept)
+                line
+                for part, decisions in versions.parts_of(session, one.letter)
+                for line in _differences(part, decisions)
             ]
             lines += [f"{one.letter}, where it differs from now:", *(f"   {line}" for line in differ[:_MOST_LINES])]
             lines += [f"   and {len(differ) - _MOST_LINES} more"] if len(differ) > _MOST_LINES else []
@@ -87,11 +89,11 @@ def _told(session: Session) -> list[str]:
     return lines
 
 
-def _differences(part: Part, kept: PartDecisions) -> list[str]:
+def _differences(part: Part, decisions: PartDecisions) -> list[str]:
     """How what is kept differs from what stands now in a part."""
-    rows = settings_that_differ({kind: getattr(kept, kind) for kind in NAMES}, part)
+    rows = settings_that_differ({kind: getattr(decisions, kind) for kind in NAMES}, part)
     lines = [f"{part.name}: {which}, {setting}: {there}, now {here}" for which, setting, there, here in rows]
-    count = versions.marks_that_differ(part, kept)
+    count = versions.marks_that_differ(part, decisions)
     return [*lines, f"{part.name}: {count} mark{'s' if count > 1 else ''} decided differently"] if count else lines
 
 
@@ -111,4 +113,4 @@ def _edit(workspace: Workspace, words: str, change: Callable[..., Session]) -> N
     try:
         workspace.edit(words, lambda session: change(session))
     except CallError as error:
-        workspace.told.emit(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+        workspace.notice.emit(f"{str(error)[:1].upper()}{str(error)[1:]}.")

@@ -113,7 +113,7 @@ class WorkPage(WorkViews):
         self.orders.chosen.connect(self.show_about)
         workspace.take_changed.connect(self._remark_on_take)
         workspace.keeper.saved.connect(self._show_state)
-        workspace.told.connect(self.tell)
+        workspace.notice.connect(self.tell)
         workspace.troubled.connect(self.warn)
         boxes = next(i for i, which in enumerate(PASSES, 1) if which.hand.boxes)
         workspace.boxes_asked.connect(lambda: self.open_station(boxes))
@@ -125,7 +125,7 @@ class WorkPage(WorkViews):
         self.menu.versions_asked.connect(lambda: VersionsPage(workspace, self).show())
         self.menu.marks_asked.connect(self.show_marks)
         self.menu.marker_chosen.connect(self.markers.go_to)
-        self.markers.told.connect(self.tell)
+        self.markers.notice.connect(self.tell)
         self.hand_over.troubled.connect(self.warn)
         self.hand_over.part_asked.connect(self._open_part)
         self.trace.loop_asked.connect(hearing.loop_mark)
@@ -225,10 +225,10 @@ class WorkPage(WorkViews):
 
     def _show_counts(self) -> None:
         session, counts = self.workspace.session, {}
-        heard = {*session.heard, *self.played.names}
+        played = {*session.heard, *self.played.names}
         for i, which in enumerate(PASSES, 1):
             over = [part.over(which.kind) for part in session.parts]
-            unheard = sum(len(names - heard) for names in over)
+            unheard = sum(len(names - played) for names in over)
             counts[i] = Count(sum(map(len, over)), undecided(session, which), unheard)
         self.title.route.show_counts(counts, bool(self.workspace.leaks.stale()))
         how, aside = self.workspace.aside
@@ -237,15 +237,15 @@ class WorkPage(WorkViews):
     def _show_state(self) -> None:
         keeper, part = self.workspace.keeper, self.workspace.part
         self.title.name.setText(self.workspace.session.name)
-        kept = "kept in the journal, not saved yet" if keeper.unsaved else "saved"
-        kept = "NOT KEPT: no room for the journal" if keeper.at_risk else kept
+        state = "kept in the journal, not saved yet" if keeper.unsaved else "saved"
+        state = "NOT KEPT: no room for the journal" if keeper.at_risk else state
         if not keeper.unsaved and keeper.saved_at:
-            kept = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
+            state = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
         kind = {1: "mono", 2: "stereo"}.get(part.source.channels, "")
         about = f" · {kind}, {part.source.sample_rate / 1000:g} kHz, {theme.clock(part.source.duration)}"
         version = self.workspace.session.version
         about = f" · version {version}{about}" if version else about
-        self.title.state.setText(kept + (about if part.id else ""))  # what is lost without being read comes first
+        self.title.state.setText(state + (about if part.id else ""))  # what is lost without being read comes first
         self.title_changed.emit()
 
     def _hearing_changed(self) -> None:

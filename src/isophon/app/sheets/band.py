@@ -163,7 +163,7 @@ def _made(part: Part, hz: float) -> Mark:
     return BandMark("", 0.0, part.source.duration, 0.0, -_MADE_DB, round(low, 1), round(high, 1), 1.0, shape=SHAPES[0])
 
 
-def _told(_workspace: Workspace, mark: BandMark) -> str:
+def _more_words(_workspace: Workspace, mark: BandMark) -> str:
     hz, q = centre_of(mark)
     return f"{hz:.0f} Hz, Q {q:.1f}, {name_of(hz)}" + (", by level" if mark.is_by_level else "")
 
@@ -211,7 +211,7 @@ PASS = Pass(
         over="over the spectrum",
         in_time=("this band in each word, in dB over what is usual of it", "over its usual"),
         gone=lambda _part: "",
-        more_told=_told,
+        more_words=_more_words,
         empty=lambda _part: "No band stands out of this voice. Double-click to make one by hand.",
     ),
     controls=Controls(

@@ -55,8 +55,8 @@ class BeforeAfter(SheetPicture):
             painter.drawText(QPointF(max(box.left() + 3, min(box.right() - width - 3, x - width / 2)),
                                      box.top() + theme.u(11)), words)  # fmt: skip
         painter.setPen(theme.SOFT_INK)
-        told = f"{self.after}; {int(gone.sum())} removed" if gone.any() else self.after
-        for row, words in zip(rows, ("as sung", told), strict=True):
+        caption = f"{self.after}; {int(gone.sum())} removed" if gone.any() else self.after
+        for row, words in zip(rows, ("as sung", caption), strict=True):
             here = QRectF(box.left() + 4, row - theme.u(19), box.width() - 8, theme.u(14))
             painter.drawText(here, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
         painter.setClipping(False)

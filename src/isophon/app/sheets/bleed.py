@@ -86,14 +86,14 @@ class BleedExtras(Extras):
 
     def _show_words(self) -> None:
         part, leaks = self.workspace.part, self.workspace.leaks
-        self.words.setText(_told(part.leak, leaks.chosen(part) == (CLICK,), bool(leaks.cues)))
+        self.words.setText(_leak_words(part.leak, leaks.chosen(part) == (CLICK,), bool(leaks.cues)))
 
     def _show_span(self) -> None:
         span = self.workspace.selection
         self.learn.setText("Find the leak here" if span is None else f"Find the leak from {span[1] - span[0]:.1f} s")
 
 
-def _told(leak: Leak | None, by_click: bool, has_cue: bool) -> str:
+def _leak_words(leak: Leak | None, by_click: bool, has_cue: bool) -> str:
     if leak is None and by_click:
         more = "" if has_cue else " With the headphone feed as a cue (Lay out, 1) more than a click can go."
         return f"Not found yet: a regular click is looked for in the take itself.{more}"

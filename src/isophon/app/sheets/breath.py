@@ -74,7 +74,7 @@ PASS = Pass(
         many="breaths",
         over_what=" in dB over the voice around them",
         gone=lambda part: "filled" if part.breath.fill else "gone",
-        more_told=lambda _workspace, mark: _PLACES[mark.place],
+        more_words=lambda _workspace, mark: _PLACES[mark.place],
     ),
     controls=Controls(
         knobs=(

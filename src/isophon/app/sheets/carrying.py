@@ -111,7 +111,7 @@ class Carrying(QWidget):
     def _to_typed(self) -> None:
         seconds = seconds_of(self.typed.text())
         if seconds is None:
-            self.workspace.told.emit("That is no time; type minutes and seconds, as 1:07.5.")
+            self.workspace.notice.emit("That is no time; type minutes and seconds, as 1:07.5.")
             return
         self.typed.clear()
         self.typed.hide()
@@ -121,7 +121,7 @@ class Carrying(QWidget):
         """Carry the selected passage to a second of the song, where it is ``tempo`` times as long."""
         workspace = self.workspace
         if workspace.selection is None:
-            workspace.told.emit("Drag over the ruler to select the passage first.")
+            workspace.notice.emit("Drag over the ruler to select the passage first.")
             return
         start, end = (t + workspace.offset for t in workspace.selection)
         words = words or f"to {theme.clock(at)}"
@@ -139,13 +139,15 @@ class Carrying(QWidget):
         try:
             self.workspace.edit(words, lambda s: change(session=s))
         except CallError as error:
-            self.workspace.told.emit(f"That cannot be carried on: {error}.")
+            self.workspace.notice.emit(f"That cannot be carried on: {error}.")
             return
         longer = [f"{part.name} by {part.ends_s - part.source.duration:.1f} s" for part in self._in_hand()
                   if part.ends_s > part.source.duration]  # fmt: skip
         if longer:
-            self.workspace.told.emit(f"Longer than the recording: {', '.join(longer)}. Hand over writes that where all "
-                                     "stems begin and end with the song.")  # fmt: skip
+            words = (
+                f"Longer than the recording: {', '.join(longer)}. Hand over writes that where all stems begin and end"
+            )
+            self.workspace.notice.emit(f"{words} with the song.")
 
     def _lead_of_the_passage(self) -> Part:
         """The lead that sings most in the selected time; the selected part where there is none."""

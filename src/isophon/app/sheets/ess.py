@@ -272,7 +272,7 @@ def _warning(workspace: Workspace, mark: EssMark) -> str:
     return f"A lisp is likely: this ess would be {theme.signed(left)} dB over the voice."
 
 
-def _more_told(_workspace: Workspace, mark: EssMark) -> str:
+def _more_words(_workspace: Workspace, mark: EssMark) -> str:
     letter = LETTERS.get(mark.sound, "")
     whistles = mark.whistle_hz and f", whistles at {mark.whistle_hz / 1000:.1f} kHz"
     return " ".join(filter(None, (letter and f"{letter},", f"from {mark.band[0] / 1000:.1f} kHz{whistles or ''}")))
@@ -287,7 +287,7 @@ PASS = Pass(
         many="esses",
         over_what=" in dB over the voice around them",
         gone=lambda _part: "",
-        more_told=_more_told,
+        more_words=_more_words,
         warning=_warning,
         about=_about,
         letter=lambda mark: LETTERS.get(mark.sound, ""),

@@ -95,7 +95,7 @@ class Picture(Following):
             frames = round((_CHUNK_S + _BEFORE_S) * rate)
             start = max(0, int(begin))
             samples = take.renderer.cleaned(plan, start, frames)
-            level, taken = rule.heard(samples, start, rate, cut)
+            level, taken = rule.sidechain(samples, start, rate, cut)
             return key, start / rate, level, taken
 
         self._job = Job(work)

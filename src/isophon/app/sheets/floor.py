@@ -107,15 +107,15 @@ def _warning(workspace: Workspace, mark: Mark) -> str:
     return ""
 
 
-def _more_told(workspace: Workspace, mark: GapMark) -> str:
+def _more_words(workspace: Workspace, mark: GapMark) -> str:
     """The noise floor of a pause, and its breaths."""
     surveyed = workspace.take.surveyed
     floor = None if surveyed is None else floor_in(surveyed.survey, mark)
     here = "" if floor is None else f"floor here {theme.level(floor, 'LUFS')}"
-    return " · ".join(filter(None, (_breaths_told(workspace.part, mark), here)))
+    return " · ".join(filter(None, (_breath_words(workspace.part, mark), here)))
 
 
-def _breaths_told(part: Part, mark: GapMark) -> str:
+def _breath_words(part: Part, mark: GapMark) -> str:
     """The breaths in a pause, and what becomes of them."""
     inside = breaths_of(part).inside(mark)
     if not inside:
@@ -174,7 +174,7 @@ PASS = Pass(
         over_what=" in dB over the noise floor",
         over="over the noise floor",
         gone=lambda part: "filled" if part.gap.how == "room tone" else "gone",
-        more_told=_more_told,
+        more_words=_more_words,
         warning=_warning,
         letter=lambda mark: {0: "", 1: "breath"}.get(len(mark.breaths), f"{len(mark.breaths)} breaths"),
     ),

@@ -113,9 +113,9 @@ class FloorNoise(QWidget):
         if workspace.selection is None and part.learned:
             workspace.span_lessons.forget(part, "hiss", f"noise from the pauses · {part.name}")
         elif workspace.selection is None:
-            workspace.told.emit("Drag over the ruler to select a moment in which only the noise sounds.")
+            workspace.notice.emit("Drag over the ruler to select a moment in which only the noise sounds.")
         elif workspace.take.surveyed is None:
-            workspace.told.emit("This part is still being analysed; its noise can be taken afterwards.")
+            workspace.notice.emit("This part is still being analysed; its noise can be taken afterwards.")
         else:
             at = workspace.selection[0] + workspace.offset
             words = f"noise from {at:.1f} s · {part.name}"

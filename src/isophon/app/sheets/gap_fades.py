@@ -45,8 +45,8 @@ class GapFades(SheetPicture):
         painter.drawLine(QLineF(middle, box.top(), middle, box.bottom()))
         painter.setPen(theme.SOFT_INK)
         for half, words in zip(halves, ("after a word", "before a word"), strict=True):
-            told = f"{words}, {_BEFORE_S + _INTO_S:.1f} s"
-            painter.drawText(QPointF(half.left() + 5, box.bottom() + theme.u(11)), told)
+            caption = f"{words}, {_BEFORE_S + _INTO_S:.1f} s"
+            painter.drawText(QPointF(half.left() + 5, box.bottom() + theme.u(11)), caption)
         return ""
 
     @staticmethod

@@ -49,7 +49,7 @@ PASS = Pass(
         one="pop",
         many="pops",
         over_what=", their lows in dB over the voice around them",
-        more_told=lambda _workspace, mark: f"up to {mark.high_hz:.0f} Hz",
+        more_words=lambda _workspace, mark: f"up to {mark.high_hz:.0f} Hz",
     ),
     controls=Controls(
         knobs=(

@@ -80,7 +80,7 @@ class SpotExtras(Extras):
         self.workspace.set_curve(tuple(points))
         self._show_curve(points)
         if left_out:
-            self.workspace.told.emit(f"Left out of the curve: {', '.join(left_out)}. A point is a frequency up to "
+            self.workspace.notice.emit(f"Left out of the curve: {', '.join(left_out)}. A point is a frequency up to "
                                      f"{_HIGHEST_HZ} Hz and a change from −36 to +12 dB.")  # fmt: skip
 
     def _show_curve(self, points: Sequence[tuple[float, float]]) -> None:
@@ -94,7 +94,7 @@ class SpotExtras(Extras):
         workspace.edit(f"spots from {part.name}", lambda s: edits.copy_marks(s, part.id, ids, others))
 
 
-def _told(_workspace: Workspace, mark: Mark) -> str:
+def _more_words(_workspace: Workspace, mark: Mark) -> str:
     band = band_of(mark)
     return "the whole band" if band is None else f"{band[0]:.0f} to {band[1]:.0f} Hz"
 
@@ -109,7 +109,7 @@ PASS = Pass(
         over_what=", each word in dB over its phrase",
         over="over the phrase",
         gone=lambda _part: "",
-        more_told=_told,
+        more_words=_more_words,
     ),
     controls=Controls(
         knobs=(

@@ -41,15 +41,15 @@ class TickExtras(Extras):
         """Show the selected part."""
         part = self.workspace.part
         counts = [sum(m.sound == sound for m in part.of(TickMark)) for sound in DAMAGE]
-        told = [
+        damage = [
             f"{n} {one}{'s' if n > 1 else ''}" for n, one in zip(counts, ("clipped place", "dropout"), strict=True) if n
         ]
-        self.mend.setText(f"repair {' and '.join(told)}" if told else "no damage found")
-        self.mend.setEnabled(bool(told))
+        self.mend.setText(f"repair {' and '.join(damage)}" if damage else "no damage found")
+        self.mend.setEnabled(bool(damage))
         self.mend.setChecked(part.tick.mend)
 
 
-def _told(_mark: Mark, change: float) -> str:
+def _change_words(_mark: Mark, change: float) -> str:
     return "repaired" if change < 0 else "left"
 
 
@@ -68,8 +68,8 @@ PASS = Pass(
         many="ticks",
         over_what=" in dB over the voice around them",
         gone=lambda _part: "repaired",
-        told=_told,
-        more_told=lambda _workspace, mark: mark.sound if mark.sound in DAMAGE else "",
+        change_words=_change_words,
+        more_words=lambda _workspace, mark: mark.sound if mark.sound in DAMAGE else "",
         warning=_warning,
     ),
     controls=Controls(

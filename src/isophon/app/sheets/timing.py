@@ -107,12 +107,12 @@ class LineUpExtras(Extras):
         self.follows.show_rows()
         self.follows.setEnabled(part.role != "lead")
         self.all.setEnabled(any(p.role in ("double", "harmony") and not p.timing.on for p in session.parts))
-        words, more = _told(part, self.workspace)
+        words, more = _words_of(part, self.workspace)
         self.words.setText(words)
         self.words.setToolTip(more)
 
 
-def _told(part: Part, workspace: Workspace) -> tuple[str, str]:
+def _words_of(part: Part, workspace: Workspace) -> tuple[str, str]:
     """How late this part and the whole stack are, before and after, in words; and more of it, a part a line."""
     rows = {p.id: (p.name, r) for p in workspace.session.parts if p.of_kind("timing") and (r := row(p))}
     rows = {name: row for name, row in rows.items() if "before_ms" in row[1]}
@@ -138,12 +138,12 @@ def _ceilings(part: Part) -> list[Ceiling]:
 
 
 def _empty(part: Part) -> str:
-    told = part.measured.lined_up
+    lined_up = part.measured.lined_up
     if part.role == "lead":
         return "The lead is what the others follow. Select a part of the stack."
-    if told is None:
+    if lined_up is None:
         return "The words appear here once this part was compared with the lead."
-    if not told.same:
+    if not lined_up.same:
         return "This part does not sing what the lead sings; nothing of it is moved."
     return ""
 
@@ -162,8 +162,8 @@ def _warning(workspace: Workspace, mark: WordMark) -> str:
 
 
 def _about(part: Part) -> str:
-    told = part.measured.lined_up
-    return "" if told is None else f"{100 * told.alike:.0f} % like the lead"
+    lined_up = part.measured.lined_up
+    return "" if lined_up is None else f"{100 * lined_up.alike:.0f} % like the lead"
 
 
 class Lateness(BeforeAfter):
@@ -196,7 +196,7 @@ PASS = Pass(
         over_what=" in ms after the lead’s",
         over="after the lead",
         gone=lambda _part: "",
-        told=lambda _mark, change: f"moved {theme.signed(change, 0)} ms" if change else "stays",
+        change_words=lambda _mark, change: f"moved {theme.signed(change, 0)} ms" if change else "stays",
         warning=_warning,
         about=_about,
         empty=_empty,

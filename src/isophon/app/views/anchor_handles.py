@@ -170,9 +170,9 @@ class AnchorHandles:
             return False
         return True
 
-    def _move(self, heard: float, gesture: object) -> None:
+    def _move(self, to_s: float, gesture: object) -> None:
         if self.index is not None:
-            self._edit("an anchor by hand", partial(self._tools.with_moved, index=self.index, heard=heard), gesture)
+            self._edit("an anchor by hand", partial(self._tools.with_moved, index=self.index, to_s=to_s), gesture)
 
     def _edit(self, words: str, change: Callable[..., Anchors], gesture: object = None) -> bool:
         workspace, mark = self.workspace, self.workspace.mark
@@ -183,6 +183,6 @@ class AnchorHandles:
             workspace.edit(f"{words} · {workspace.where()}",
                            lambda s: edits.set_anchors(s, part_id, name, change), gesture)  # fmt: skip
         except CallError as error:
-            workspace.told.emit(f"No anchor was made: {error}.")
+            workspace.notice.emit(f"No anchor was made: {error}.")
             return False
         return True

@@ -58,10 +58,10 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
         return
     painter.setFont(theme.mono(theme.SMALL))
     plot = chart._plot()
-    in_hand, told = set(chart.workspace.in_hand), _words(chart, bars)
+    in_hand, labels = set(chart.workspace.in_hand), _words(chart, bars)
     boxes = sorted((bar for _, bar in bars), key=QRectF.left)
     lefts = [box.left() for box in boxes]
-    for mark, bar, text, ink in sorted(told, key=lambda one: one[0].id not in in_hand):
+    for mark, bar, text, ink in sorted(labels, key=lambda one: one[0].id not in in_hand):
         width = width_of(painter, text)
         left = min(max(plot.left(), bar.center().x() - width / 2), plot.right() - width)
         box = QRectF(left, bar.top() - 19, width, 15)
@@ -75,14 +75,14 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
 def _words(chart: Any, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:
     """What is done to the marks in a word or number, and its ink; not those that are let through."""
     part = chart.workspace.part
-    gone, told = chart.workspace.pass_.words.gone(part), []
+    gone, labels = chart.workspace.pass_.words.gone(part), []
     for mark, bar in bars:
         change = chart.workspace.pass_.skyline.seen_change(part, mark)
         if mark.hand.leave:
-            told.append((mark, bar, "as sung", theme.SOFT_INK))
+            labels.append((mark, bar, "as sung", theme.SOFT_INK))
         elif change <= -0.05 or (change and chart.workspace.pass_.skyline.zero is not None):
-            told.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
-    return told
+            labels.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
+    return labels
 
 
 def room_for_numbers(chart: Any, bars: list[tuple[Mark, QRectF]]) -> bool:

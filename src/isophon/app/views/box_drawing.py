@@ -61,10 +61,10 @@ class BoxDrawing:
             self.workspace.draw_outline(corners)
         elif box.width() >= _SMALLEST and box.height() >= _SMALLEST:
             touching = box.top() <= spectrum.top() + 3 and box.bottom() >= spectrum.bottom() - 3
-            whole = touching and self.workspace.pass_.hand.boxes  # other passes show a part of the band only
+            full_band = touching and self.workspace.pass_.hand.boxes  # other passes show a part of the band only
             low, high = (axis.hz((y - spectrum.top()) / spectrum.height()) for y in (box.bottom(), box.top()))
             times = self._time_at(box.left()), self._time_at(box.right())
-            self.workspace.draw_box(*times, *((0.0, 0.0) if whole else (low, high)))
+            self.workspace.draw_box(*times, *((0.0, 0.0) if full_band else (low, high)))
 
     def draw(self, painter: QPainter) -> None:
         """What was drawn so far."""

@@ -27,7 +27,7 @@ class ClockField(Field):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("clock")
-        self._told = ""
+        self._shown = ""
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Time")
         self.setToolTip("The time of the song; click and type one to go there (1:07.5 or 67.5)")
@@ -35,7 +35,7 @@ class ClockField(Field):
 
     def show_time(self, text: str) -> None:
         """Show a time, unless one is being typed."""
-        self._told = text
+        self._shown = text
         if not self.hasFocus() and text != self.text():
             self.setText(text)
 
@@ -51,7 +51,7 @@ class ClockField(Field):
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
-        self.setText(self._told)
+        self.setText(self._shown)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

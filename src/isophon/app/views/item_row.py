@@ -101,7 +101,7 @@ class ItemRow(QWidget):
         trouble = self.workspace.pool.take(item.source).trouble
         self.setToolTip(trouble or (_REFERENCE_TIP if self.is_guide else _TIP))
         self.setAccessibleName(f"{'Reference' if self.is_guide else 'Part'} {item.name}")
-        about = self._of_reference(item) if isinstance(item, Guide) else f"{self._told(item)} undecided"
+        about = self._of_reference(item) if isinstance(item, Guide) else f"{self._undecided(item)} undecided"
         self.setAccessibleDescription(about)
         self.update()
 
@@ -151,7 +151,7 @@ class ItemRow(QWidget):
             painter.fillRect(0, 0, 4, self.height(), theme.IN_HAND if item.id == ids[0] else theme.CONTOUR)
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
-        what = self._of_reference(item) if isinstance(item, Guide) else self._told(item)
+        what = self._of_reference(item) if isinstance(item, Guide) else self._undecided(item)
         painter.setFont(theme.sans(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         room = painter.fontMetrics().horizontalAdvance(what) + 8
@@ -177,7 +177,7 @@ class ItemRow(QWidget):
         level = f"  {theme.signed(gain)} dB" if gain and not self._opened else ""
         return f"{theme.ROLE_WORDS[reference.kind]}{level}"
 
-    def _told(self, part: Part) -> str:
+    def _undecided(self, part: Part) -> str:
         """The role, and how many marks are undecided; in the Floor pass the stillness too, as sung and cleaned."""
         which = self.workspace.pass_
         still = self.workspace.pool.take(part.source).stillness(part.plan) if which.trace.still else None

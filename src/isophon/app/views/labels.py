@@ -24,17 +24,17 @@ class Label(QLabel):
 
     def __init__(self, text: str = "", parent: QWidget | None = None, **more: Any) -> None:
         super().__init__(parent, textFormat=Qt.TextFormat.PlainText, **more)
-        self._told = ""
+        self._shown = ""
         self.setText(text)
 
     def setText(self, text: str) -> None:
         """Show a text."""
-        self._told = text
+        self._shown = text
         super().setText(_UNBROKEN.sub(lambda run: run[0] + _BREAK_HERE, text) if self.wordWrap() else text)
 
     def text(self) -> str:
         """The text as it was set."""
-        return self._told
+        return self._shown
 
     def clear(self) -> None:
         """Show nothing."""
@@ -84,7 +84,7 @@ class ElidedLabel(Label):
 
     def setText(self, text: str) -> None:
         """Show a text."""
-        self._whole = self._told = text
+        self._whole = self._shown = text
         self.setAccessibleName(text)
         self._fit()
 

@@ -77,11 +77,11 @@ class MapPictures:
         shared = self._shared(view, box) if patched else []
         if shared and shared[0].box == box:
             return shared
-        kept: Spectrogram = surveyed.lows if axis.high <= LOWS.high else surveyed.spectrogram
-        wanted = self._wanted(kept.axis, view, box, 1.0)
+        spectrogram: Spectrogram = surveyed.lows if axis.high <= LOWS.high else surveyed.spectrogram
+        wanted = self._wanted(spectrogram.axis, view, box, 1.0)
         if self._rough is None or self._rough[0] != wanted:
-            image = roughly(kept.columns(*view, wanted.sight.columns), wanted)
-            top, bottom = (kept.axis.place(hz) * image.height() for hz in (axis.high, axis.low))
+            image = roughly(spectrogram.columns(*view, wanted.sight.columns), wanted)
+            top, bottom = (spectrogram.axis.place(hz) * image.height() for hz in (axis.high, axis.low))
             self._rough = wanted, image, QRectF(0, top, image.width(), bottom - top)
         return [Layer(*self._rough[1:], box), *shared]
 
@@ -144,10 +144,10 @@ class MapPictures:
     def _changes_in(self, view: View) -> tuple[Change, ...]:
         """What is done in a view; all that is done is kept, since a view that moves asks at every frame."""
         part, without = self.workspace.part, self._without
-        kept = self._changes
-        if kept is None or kept[0] is not part.changes or kept[1] != without:
+        cached = self._changes
+        if cached is None or cached[0] is not part.changes or cached[1] != without:
             changes = changes_of(part, without)
             spans = np.array([(change.start, change.end) for change in changes]).reshape(-1, 2)
-            kept = self._changes = part.changes, without, changes, spans
-        _, _, changes, spans = kept
+            cached = self._changes = part.changes, without, changes, spans
+        _, _, changes, spans = cached
         return tuple(changes[i] for i in np.flatnonzero((spans[:, 1] > view[0]) & (spans[:, 0] < view[1])))

@@ -149,12 +149,12 @@ class MarkLayer:
                     painter.setPen(QPen(theme.HAND_FLAG, 1.4))
                     continue
                 low_hz, high_hz = band_of(mark)
-                whole = high_hz <= 2
-                if whole:  # a ride: the line of the gain over the wave, its middle being no change
+                full_band = high_hz <= 2
+                if full_band:  # a ride: the line of the gain over the wave, its middle being no change
                     y = wave.center().y() - min(1.0, max(-1.0, change / _RIDE_DB)) * wave.height() / 2
                     painter.drawPolyline([QPointF(left, wave.center().y()), QPointF(left, y), QPointF(right, y),
                                           QPointF(right, wave.center().y())])  # fmt: skip
-                top, bottom = (0.0, 1.0) if whole else (axis.place(high_hz), axis.place(low_hz))
+                top, bottom = (0.0, 1.0) if full_band else (axis.place(high_hz), axis.place(low_hz))
                 top, bottom = min(max(top, 0.0), 1.0), min(max(bottom, 0.0), 1.0)
                 if bottom > top:
                     y, height = box.top() + top * box.height(), (bottom - top) * box.height()

@@ -18,7 +18,7 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     over_what = which.words.in_time[1] if in_time else which.words.over
     over = f"{theme.signed(which.skyline.height(mark))} {which.unit} {over_what}"
     gone = which.words.gone(part) if change <= GONE_DB else ""
-    done = which.words.told(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
+    done = which.words.change_words(mark, change) or gone or f"change {theme.signed(change)} {which.unit}"
     risk = BY_NAME[mark.kind].risk
     known = workspace.risks_of(part, which).get(mark.id, 0.0)
     risky = f"risky: {known:.0f} {risk.unit} {risk.words}" if known >= risk.risky_from else ""
@@ -28,5 +28,5 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     )
     note = note_at(workspace.session, part.id, mark.id)
     where = () if workspace.over_frequency else (at, level)
-    return " · ".join(filter(None, (*where, over, done, which.words.more_told(workspace, mark), risky, masked,
+    return " · ".join(filter(None, (*where, over, done, which.words.more_words(workspace, mark), risky, masked,
                                     f"note: {note.name}" if note else "")))  # fmt: skip

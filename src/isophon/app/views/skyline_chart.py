@@ -136,11 +136,11 @@ class SkylineChart(QWidget):
     def _picture(self) -> QPixmap:
         """All bars as a picture, kept as long as they are; for a moment also while other changes of them are due."""
         bars, place = self.bars(), self._looks()
-        kept = self._drawn
-        if kept is None or not (kept[0] is bars or (self._soon.due and kept[1] == place)):
+        drawn = self._drawn
+        if drawn is None or not (drawn[0] is bars or (self._soon.due and drawn[1] == place)):
             self.numbers = bar_words.room_for_numbers(self, bars)
-            kept = self._drawn = bars, place, self._made(bars)
-        return kept[2]
+            drawn = self._drawn = bars, place, self._made(bars)
+        return drawn[2]
 
     def _blocks(self) -> QPixmap:
         """The bars without the words at them."""
@@ -211,8 +211,8 @@ class SkylineChart(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        if (kept := self._standing_in()) is not None:
-            self._draw_moved(painter, *kept)
+        if (drawn := self._standing_in()) is not None:
+            self._draw_moved(painter, *drawn)
             return
         painter.fillRect(self.rect(), theme.PAPER)
         self._draw_scale(painter)
@@ -239,10 +239,10 @@ class SkylineChart(QWidget):
 
     def _standing_in(self) -> tuple[Span, list[tuple[Mark, QRectF]], QPixmap] | None:
         """While the view moves: the seconds of the last picture, its bars, and the picture itself."""
-        view, kept = self.workspace.view, self._drawn
-        if kept is None or not self.workspace.marks or not (self._settled.isActive() or self._soon.due):
+        view, drawn = self.workspace.view, self._drawn
+        if drawn is None or not self.workspace.marks or not (self._settled.isActive() or self._soon.due):
             return None
-        bars, (of, *how), picture = kept
+        bars, (of, *how), picture = drawn
         if of == view or how != self._looks()[1:] or not can_stand_in(of, view):
             return None
         if is_far(of, view):
@@ -251,10 +251,10 @@ class SkylineChart(QWidget):
 
     def _draw_moved(self, painter: QPainter, of: Span, bars: list[tuple[Mark, QRectF]], picture: QPixmap) -> None:
         """The picture of other seconds where it belongs, with the frames and numbers that it was shown with."""
-        empty, whole = self._with_and_without(bars, picture)
+        empty, with_bars = self._with_and_without(bars, picture)
         box = QRectF(margin_left(), 0, self._plot().width(), self.height())
         fixed = QRectF(0, 0, box.left(), box.height()), QRectF(box.right(), 0, self.width() - box.right(), box.height())
-        for side in (*fixed, *draw_stretched(painter, whole, box, of, self.workspace.view)):
+        for side in (*fixed, *draw_stretched(painter, with_bars, box, of, self.workspace.view)):
             draw_in_place(painter, empty, side)
         self._draw_ends(painter, LabelRoom())
         draw_focus(painter, self)
@@ -269,8 +269,8 @@ class SkylineChart(QWidget):
         painter = QPainter(empty)
         self._draw_scale(painter)
         painter.end()
-        whole = empty.copy()
-        painter = QPainter(whole)
+        with_bars = empty.copy()
+        painter = QPainter(with_bars)
         painter.drawPixmap(0, 0, picture)
         self._draw_in_hand(painter, bars)
         self._draw_ceilings(painter)
@@ -281,8 +281,8 @@ class SkylineChart(QWidget):
         painter = QPainter(empty)
         self._draw_ceilings(painter)
         painter.end()
-        self._last = picture, empty, whole
-        return empty, whole
+        self._last = picture, empty, with_bars
+        return empty, with_bars
 
     def _ready_to_move(self) -> None:
         """What the next frame needs, if the view is still moving."""
@@ -315,8 +315,8 @@ class SkylineChart(QWidget):
         if self.workspace.part.voice_lufs is None:
             return "No voice was found here to measure against."
         words = self.workspace.pass_.words
-        if told := words.empty(part):
-            return told
+        if words_there := words.empty(part):
+            return words_there
         return f"No {words.many} were found. Drag over the ruler to select one, then press N to draw it."
 
     def _draw_scale(self, painter: QPainter) -> None:
@@ -368,11 +368,11 @@ class SkylineChart(QWidget):
         ceilings = sorted(self.ceilings(), key=lambda one: self.y_of(one[2]))
         painter.setFont(theme.sans(theme.SMALL))
         for i, (setting, words, level, in_force) in enumerate(ceilings):
-            told = words if in_force or setting != self.dragged else f"{words}: no effect above the other"
-            y, width = self.y_of(level), width_of(painter, told)
+            words_there = words if in_force or setting != self.dragged else f"{words}: no effect above the other"
+            y, width = self.y_of(level), width_of(painter, words_there)
             box = QRectF(plot.right() - width, y - 17 if i == 0 else y + 2, width, 15)
             if room.take(box):
-                draw_label(painter, box, told, theme.OVER)
+                draw_label(painter, box, words_there, theme.OVER)
 
     def _tags(self) -> dict[str, QRectF]:
         """The grips of the ceilings on the axis, moved apart where they would overlap."""

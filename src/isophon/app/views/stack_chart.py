@@ -212,7 +212,7 @@ class StackChart(QWidget):
         """Bring a column down to a level."""
         which = self.workspace.pass_
         if which.hand.by_hand or which.unit != "dB":
-            self.workspace.told.emit(which.hand.by_hand or "Words are moved one by one, not as a column.")
+            self.workspace.notice.emit(which.hand.by_hand or "Words are moved one by one, not as a column.")
             return
         self._level = level
         words = f"column to {theme.signed(level)} dB at {column.start:.1f} s"

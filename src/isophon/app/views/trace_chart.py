@@ -104,8 +104,8 @@ class TraceChart(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        if (kept := self._standing_in()) is not None:
-            self._draw_moved(painter, *kept)
+        if (drawn := self._standing_in()) is not None:
+            self._draw_moved(painter, *drawn)
         else:
             painter.drawPixmap(0, 0, self._picture(self._settled.isActive()))
         self._layer.draw_in_hand(painter, *self._rows()[2:], self.devicePixelRatioF())
@@ -147,13 +147,13 @@ class TraceChart(QWidget):
     def _draw_side(self, painter: QPainter, picture: QPixmap, side: QRectF) -> None:
         """Roughly what a picture does not show; more than is asked for is drawn, and kept for the frames to come."""
         span, earlier = (self.time_at(side.left()), self.time_at(side.right())), side.left() <= margin_left()
-        kept = self._sides.get(earlier)
-        if kept is None or kept[0] is not picture or not kept[1][0] <= span[0] <= span[1] <= kept[1][1]:
+        drawn = self._sides.get(earlier)
+        if drawn is None or drawn[0] is not picture or not drawn[1][0] <= span[0] <= span[1] <= drawn[1][1]:
             more = _SIDE * self._plot_width()
             wider = side.adjusted(-more if earlier else -_OVERLAP, 0, _OVERLAP if earlier else more, 0)
-            kept = picture, (self.time_at(wider.left()), self.time_at(wider.right())), self._made_side(wider)
-            self._sides[earlier] = kept
-        draw_span(painter, kept[2], QRectF(kept[2].rect()), kept[1], side, span)
+            drawn = picture, (self.time_at(wider.left()), self.time_at(wider.right())), self._made_side(wider)
+            self._sides[earlier] = drawn
+        draw_span(painter, drawn[2], QRectF(drawn[2].rect()), drawn[1], side, span)
 
     def _made_side(self, side: QRectF) -> QPixmap:
         _, _, wave, spectrum = self._rows()
@@ -196,15 +196,15 @@ class TraceChart(QWidget):
         in_hand = self.workspace.in_hand if which.trace.draws_in_hand else ()
         relief = self._relief(moving)
         marked = (self.workspace.part.changes, key, in_hand, [layer.image.cacheKey() for layer in relief])
-        kept = self._marked
-        if kept is None or kept[0][0] is not marked[0] or kept[0][1:] != marked[1:]:
+        drawn = self._marked
+        if drawn is None or drawn[0][0] is not marked[0] or drawn[0][1:] != marked[1:]:
             pixmap = ground.copy()
             layer = QPainter(pixmap)
             self._draw_map(layer, relief)
             self._layer.draw(layer, *self._rows()[2:], self.devicePixelRatioF())
             layer.end()
-            kept = self._marked = marked, pixmap
-        return kept[1]
+            drawn = self._marked = marked, pixmap
+        return drawn[1]
 
     @staticmethod
     def _draw_map(painter: QPainter, layers: list[Layer]) -> None:
@@ -244,8 +244,8 @@ class TraceChart(QWidget):
             painter = QPainter(pixmap)
             rate = take.recording.sample_rate
             if take.wave is not None:
-                whole = QRectF(0, 0, box.width(), box.height())
-                draw_wave(painter, whole, take, song[0] * rate, song[1] * rate, theme.CONTOUR)
+                overview = QRectF(0, 0, box.width(), box.height())
+                draw_wave(painter, overview, take, song[0] * rate, song[1] * rate, theme.CONTOUR)
             scale = box.width() / (song[1] - song[0])
             for start, end in take.phrases:
                 place = QRectF((start - song[0]) * scale, box.height() - 3, (end - start) * scale, 2)

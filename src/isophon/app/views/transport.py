@@ -80,14 +80,14 @@ class Transport(QFrame):
         chosen.addWidget(self.all)
         self.hear = QButtonGroup(self)
         self.hears = {}
-        heard = make_row(between=0)
+        row_of_modes = make_row(between=0)
         for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
             button = switch(name)
             button.setToolTip(f"{tip} (H: the next)")
             button.clicked.connect(lambda _=False, name=name: self.hear_chosen.emit(name))
             self.hear.addButton(button)
             self.hears[name] = button
-            heard.addWidget(button)
+            row_of_modes.addWidget(button)
             button.setMinimumWidth(theme.u(_LEAST))
         self.match = switch("Match loudness")
         self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
@@ -116,7 +116,7 @@ class Transport(QFrame):
         row.addSpacing(8)
         row.addLayout(chosen)
         row.addSpacing(8)
-        row.addLayout(heard)
+        row.addLayout(row_of_modes)
         row.addSpacing(8)
         level = self._level = make_row()
         level.addWidget(self.match)
@@ -201,9 +201,9 @@ class Transport(QFrame):
         self.clock.show_time("preparing" if self._waited > _SHORT_WAIT else self._time)
         self._unmade = self._unmade + 1 if for_now else 0
         limits = f"limiter {theme.signed(-self.meter.limited_db)} dB" if self.meter.limited_db > _LIMITS_DB else ""
-        told = _FOR_NOW if self._unmade > _SHORT_WAIT else limits or self._device
-        if told != self.device.text():
-            self.device.setText(told)
+        state = _FOR_NOW if self._unmade > _SHORT_WAIT else limits or self._device
+        if state != self.device.text():
+            self.device.setText(state)
 
     def show_time(self, text: str) -> None:
         """Show where it is heard."""

@@ -64,8 +64,8 @@ def taps(bells: tuple[Bell, ...], sample_rate: int) -> np.ndarray:
     fold = np.zeros(size)
     fold[0] = fold[size // 2] = 1
     fold[1 : size // 2] = 2
-    whole = fft.irfft(np.exp(fft.rfft(cepstrum * fold)), size)[:count]
+    response = fft.irfft(np.exp(fft.rfft(cepstrum * fold)), size)[:count]
     fade = np.ones(count)
     last = count // 8
     fade[-last:] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(last) + 1) / last)
-    return whole * fade
+    return response * fade

@@ -24,12 +24,12 @@ def bext(description: str, time_reference: int, began: datetime, history: Sequen
     history goes on; empty where it has none.
     """
     version = max(1, *struct.unpack_from("<H", before, _VERSION_AT)) if len(before) >= _HISTORY_AT else 1
-    kept = before[_VERSION_AT + 2 : _HISTORY_AT] if len(before) >= _HISTORY_AT else b""
+    fields = before[_VERSION_AT + 2 : _HISTORY_AT] if len(before) >= _HISTORY_AT else b""
     earlier = before[_HISTORY_AT:].split(b"\0")[0].decode("ascii", "replace").splitlines()
     body = b"".join((
         _text(description, 256), _text(_ORIGINATOR, 32), _text("", 32),
         _text(began.strftime("%Y-%m-%d"), 10), _text(began.strftime("%H:%M:%S"), 8),
-        struct.pack("<QH", time_reference, version), kept.ljust(_HISTORY_AT - _VERSION_AT - 2, b"\0"),
+        struct.pack("<QH", time_reference, version), fields.ljust(_HISTORY_AT - _VERSION_AT - 2, b"\0"),
         "".join(f"{line}\r\n" for line in [*earlier, *history]).encode("ascii", "replace"),
     ))  # fmt: skip
     return _chunk(b"bext", body)

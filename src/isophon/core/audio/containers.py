@@ -134,8 +134,8 @@ def time_reference(path: Path) -> int | None:
     body = broadcast_chunk(path)
     if body is None:
         return None
-    told = struct.unpack_from("<Q", body, _TIME_REFERENCE_AT)[0]
-    return told if told <= LATEST else None
+    reference = struct.unpack_from("<Q", body, _TIME_REFERENCE_AT)[0]
+    return reference if reference <= LATEST else None
 
 
 def broadcast_chunk(path: Path) -> bytes | None:

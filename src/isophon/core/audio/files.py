@@ -46,7 +46,7 @@ class Readable(Protocol):
         """All of them, float32 ``(channels, up to size)`` each."""
 
 
-def whole(source: Readable) -> np.ndarray:
+def all_samples(source: Readable) -> np.ndarray:
     """All samples, float32 ``(channels, frames)``, checked as :meth:`Recording.blocks` does; held once only."""
     out = np.empty((source.channels, source.frames), np.float32)
     at = 0

@@ -51,8 +51,8 @@ def gated_loudness(step_power: np.ndarray) -> float:
     if not len(loud):
         return SILENCE_DB
     gate = lufs(float(loud.mean())) + RELATIVE_GATE
-    kept = loud[lufs(loud) > gate]
-    return lufs(float(kept.mean())) if len(kept) else SILENCE_DB
+    over_gate = loud[lufs(loud) > gate]
+    return lufs(float(over_gate.mean())) if len(over_gate) else SILENCE_DB
 
 
 class Meter:

@@ -20,7 +20,7 @@ _SRC = Path(__file__).resolve().parents[3]
 _BLOCK = 1 << 16
 
 
-class _Told(msgspec.Struct, frozen=True):
+class _Header(msgspec.Struct, frozen=True):
     """What a file is; ``trouble``: why it cannot be read, '' where it can."""
 
     format: str = ""
@@ -41,9 +41,9 @@ class Mp3File:
         self._path = path
         self._child: subprocess.Popen[bytes] | None = None
         with self._started() as child:
-            told = _told_by(child)
-        self.format, self.subtype = told.format, told.subtype
-        self.samplerate, self.channels, self.frames = told.samplerate, told.channels, told.frames
+            header = _header_of(child)
+        self.format, self.subtype = header.format, header.subtype
+        self.samplerate, self.channels, self.frames = header.samplerate, header.channels, header.frames
 
     def seek(self, frame: int) -> int:
         """Go to the beginning, the only place that there is."""
@@ -51,7 +51,7 @@ class Mp3File:
             raise RuntimeError("is read in order only")
         self.close()
         self._child = self._started("samples")
-        _told_by(self._child)
+        _header_of(self._child)
         return 0
 
     def read(self, frames: int, dtype: str = "float32", always_2d: bool = True) -> np.ndarray:  # noqa: ARG002 (as soundfile has it)
@@ -60,8 +60,8 @@ class Mp3File:
             self.seek(0)
         child = cast("subprocess.Popen[bytes]", self._child)
         data = cast("BinaryIO", child.stdout).read(4 * self.channels * frames)
-        whole = len(data) // (4 * self.channels) * self.channels
-        return np.frombuffer(data, np.float32, whole).reshape(-1, self.channels)
+        complete = len(data) // (4 * self.channels) * self.channels
+        return np.frombuffer(data, np.float32, complete).reshape(-1, self.channels)
 
     def close(self) -> None:
         """End the process that decodes."""
@@ -77,14 +77,14 @@ class Mp3File:
                                 env=environment)  # fmt: skip
 
 
-def _told_by(child: subprocess.Popen[bytes]) -> _Told:
+def _header_of(child: subprocess.Popen[bytes]) -> _Header:
     try:
-        told = msgspec.json.decode(cast("BinaryIO", child.stdout).readline(), type=_Told)
+        header = msgspec.json.decode(cast("BinaryIO", child.stdout).readline(), type=_Header)
     except msgspec.MsgspecError as error:
         raise RuntimeError("the decoder ended") from error
-    if told.trouble:
-        raise RuntimeError(told.trouble)
-    return told
+    if header.trouble:
+        raise RuntimeError(header.trouble)
+    return header
 
 
 def main() -> None:
@@ -93,11 +93,11 @@ def main() -> None:
     try:
         file = sf.SoundFile(os.fsencode(sys.argv[1]))
     except (sf.LibsndfileError, OSError, RuntimeError, TypeError, ValueError) as error:
-        out.write(msgspec.json.encode(_Told(trouble=str(error) or "is no audio")) + b"\n")
+        out.write(msgspec.json.encode(_Header(trouble=str(error) or "is no audio")) + b"\n")
         return
     with file:
-        told = _Told(file.format, file.subtype, file.samplerate, file.channels, file.frames)
-        out.write(msgspec.json.encode(told) + b"\n")
+        header = _Header(file.format, file.subtype, file.samplerate, file.channels, file.frames)
+        out.write(msgspec.json.encode(header) + b"\n")
         while sys.argv[2:] and len(block := file.read(_BLOCK, dtype="float32", always_2d=True)):
             out.write(block.tobytes())
 

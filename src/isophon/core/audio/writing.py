@@ -120,9 +120,9 @@ def write_stem(
         written = 0
         with sf.SoundFile(os.fsencode(temporary), "w", *how, format=container) as file:
             for block in blocks:
-                whole, over = (block, 0) if depth == "32f" else quantize(block, int(depth), rng)
+                block_out, over = (block, 0) if depth == "32f" else quantize(block, int(depth), rng)
                 clipped += over
-                rows = np.ascontiguousarray(whole.T)
+                rows = np.ascontiguousarray(block_out.T)
                 written = zlib.crc32(rows.tobytes(), written)
                 file.write(rows)
             if clipped and not may_clip:
@@ -192,5 +192,5 @@ def clear_left_over(folder: Path, ours: re.Pattern[str], remove: Callable[[Path]
 
 def umask() -> int:
     """What this process leaves out of the rights of new files; that can only be set, and so is read from the system."""
-    told = re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text(), re.MULTILINE)
-    return int(told[1], 8) if told else 0o022
+    found = re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text(), re.MULTILINE)
+    return int(found[1], 8) if found else 0o022

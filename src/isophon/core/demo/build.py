@@ -137,29 +137,29 @@ def _sung_elsewhere(folder: Path, number: int, fractions: list[float], running: 
     command = [sys.executable, "-m", "isophon.core.demo.build", str(folder), str(number)]
     with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True) as process:
         running.append(process)
-        told: list[dict] | None = None
+        labels: list[dict] | None = None
         for line in process.stdout or ():
             reply = json.loads(line)
             if isinstance(reply, float):
                 fractions[number] = reply
             else:
-                told = reply
-    if told is None:
+                labels = reply
+    if labels is None:
         raise OutputError(f"{folder}: the demo could not be written there; make room on that disk and try again")
     fractions[number] = 1.0
-    return told
+    return labels
 
 
 def _end(running: list[subprocess.Popen], singing: list[Future]) -> None:
     """Have all processes clear up and end; those that do not are ended."""
-    told, since = set[int](), time.monotonic()
+    ended, since = set[int](), time.monotonic()
     while not all(future.done() for future in singing):
         for process in list(running):
             if time.monotonic() - since > _PATIENCE_S:
                 process.kill()
-            elif process.pid not in told:
+            elif process.pid not in ended:
                 process.terminate()
-                told.add(process.pid)
+                ended.add(process.pid)
         wait(singing, 0.1)
 
 

@@ -153,8 +153,8 @@ def sing_at(
             if not slip.missing:
                 begin = max(at + (slip.moved_s or late), score.free_from)
                 score.free_from = _syllable(score, syllable, begin, beat_s, slip.held_s)
-                told = (round(begin, 4), round(score.free_from, 4))
-                score.labels.append(Label(*told, "word", value=round(begin - at, 4)))
+                times = (round(begin, 4), round(score.free_from, 4))
+                score.labels.append(Label(*times, "word", value=round(begin - at, 4)))
             at += float(syllable.split("/")[2]) * beat_s
     tell = progress or (lambda _fraction: None)
     voice = _voiced(score, lambda f: tell(0.6 * f))

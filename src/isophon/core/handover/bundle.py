@@ -71,7 +71,7 @@ def _let_go(folder: Path) -> None:
 
 
 @contextlib.contextmanager
-def whole(target: Target) -> Iterator[Target]:
+def all_or_nothing(target: Target) -> Iterator[Target]:
     """Everything written to the target that this gives comes to its place together, or not at all."""
     made = begin(target)
     try:

@@ -17,7 +17,7 @@ Row = tuple[tuple[float, float], str]  # start and end in s of the part, and wha
 def labels(part: Part, later_s: float = 0.0, notes: Sequence[Note] = ()) -> str:
     """The marks and notes as tab-separated lines: start, end, what; any editor's label track reads them."""
     lines = list(_note_rows(notes))
-    for mark in (m for m in part.marks if _is_told(part, m)):
+    for mark in (m for m in part.marks if _is_labelled(part, m)):
         name = f"{mark.kind} {_label(mark)}".strip()
         words = f"{name} {mark.standout_db:+.1f} dB over the voice, change {part.change(mark):.1f} dB"
         lines.append((mark.span, words))
@@ -32,10 +32,10 @@ def _note_rows(notes: Sequence[Note]) -> Iterator[tuple[tuple[float, float], str
     return (((note.start, note.end), f"{'note' if note.kind else 'place'}: {note.words}") for note in notes)
 
 
-def _is_told(part: Part, mark: Mark) -> bool:
+def _is_labelled(part: Part, mark: Mark) -> bool:
     kind = BY_NAME[mark.kind]
-    told = kind.reporter
-    return told.in_time and kind.cure.maps is None and (not told.if_changed or part.acts(mark))
+    reporter = kind.reporter
+    return reporter.in_time and kind.cure.maps is None and (not reporter.if_changed or part.acts(mark))
 
 
 def _label(mark: Mark) -> str:
@@ -45,7 +45,7 @@ def _label(mark: Mark) -> str:
 def cue_chunks(part: Part, rate: int, before_it: int, notes: Sequence[Note] = ()) -> bytes:
     """The same as ``cue`` and ``LIST adtl`` chunks of a WAVE file at ``rate`` Hz, ``before_it`` frames later."""
     marks = ((m.span, " ".join(filter(None, (m.kind, _label(m), f"{part.change(m):.1f} dB"))))
-             for m in part.marks if _is_told(part, m))  # fmt: skip
+             for m in part.marks if _is_labelled(part, m))  # fmt: skip
     places = []
     for span, words in (*marks, *_note_rows(notes)):
         start, end = map(part.heard_at, span)

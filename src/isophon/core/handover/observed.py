@@ -61,7 +61,7 @@ class Observed:
         """For each that was heard: ``hz`` and levels in dB, ``sung`` and ``cleaned``."""
         edges = np.geomspace(50, min(20_000, self.rate / 2), _BANDS + 1)
         freqs = np.fft.rfftfreq(self.size, 1 / self.rate)
-        told: dict[str, dict[str, list[float]]] = {}
+        spectra: dict[str, dict[str, list[float]]] = {}
         for name, sums in self._sums.items():
             if not sums.any():
                 continue
@@ -73,5 +73,5 @@ class Observed:
                     rows["hz"].append(round(float(np.sqrt(low * high)), 1))
                     rows["sung"].append(round(float(power[0]), 1))
                     rows["cleaned"].append(round(float(power[1]), 1))
-            told[name] = rows
-        return told
+            spectra[name] = rows
+        return spectra

@@ -28,7 +28,7 @@ _MOST_DECISIONS, _MOST_PLACES, _SILENT_DBFS = 400, 6, -119.0
 _ROLES = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib"}
 
 
-def told_of(part: Part, spectra: dict[str, Any], without: Sequence[str] = (), maps: tuple[str, str] = ("", ""),
+def proof_values(part: Part, spectra: dict[str, Any], without: Sequence[str] = (), maps: tuple[str, str] = ("", ""),
             notes: Sequence[Note] = ()) -> dict[str, Any]:  # fmt: skip
     """What the proof tells of a part beside its row of the report; values that JSON holds.
 
@@ -67,8 +67,8 @@ def _whole(part: Part, kind: Kind) -> str:
 
 def _has_skyline(part: Part, kind: Kind) -> bool:
     marks = part.of_kind(kind.name)
-    told = not kind.reporter.if_changed or any(part.acts(m) for m in marks)
-    return kind.reporter.in_time and told and any(map(kind.decision.height, marks))
+    values = not kind.reporter.if_changed or any(part.acts(m) for m in marks)
+    return kind.reporter.in_time and values and any(map(kind.decision.height, marks))
 
 
 def _skyline(part: Part, kind: str) -> dict[str, Any]:
@@ -97,19 +97,19 @@ def _decisions(part: Part) -> list[dict[str, Any]]:
 
 def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> list[str]:
     """What deserves a listen, in words."""
-    told = []
+    values = []
     for doubt in (doubt for kind in KINDS if kind.name not in without for doubt in kind.reporter.doubts(part)):
         where = f" at {', '.join(_clock(at) for at in doubt.at[:_MOST_PLACES])}" if doubt.at else ""
         more = f" and {len(doubt.at) - _MOST_PLACES} more" if len(doubt.at) > _MOST_PLACES else ""
-        told.append(f"{doubt.words[:1].upper()}{doubt.words[1:]}{where}{more}.")
+        values.append(f"{doubt.words[:1].upper()}{doubt.words[1:]}{where}{more}.")
     duller = _duller_db(spectra)
     if duller < -_DULL_DB:
-        told.append(f"The vowels have become duller: {duller:.1f} dB over 5 kHz.".replace("-", "−"))
+        values.append(f"The vowels have become duller: {duller:.1f} dB over 5 kHz.".replace("-", "−"))
     if part.voice_lufs is None:
-        told.append("No voice was found to measure against.")
+        values.append("No voice was found to measure against.")
     if part.stale:
-        told.append("Its marks were found before the bleed was changed.")
-    return told
+        values.append("Its marks were found before the bleed was changed.")
+    return values
 
 
 def _unheard(part: Part) -> dict[str, dict[str, Any]]:
@@ -161,27 +161,27 @@ def _sum(levels: Sequence[float]) -> float:
 
 
 def _shown(row: dict[str, Any]) -> dict[str, Any]:
-    told = row["proof"]
+    values = row["proof"]
     pictures = [
         {
             "words": f"{name}, as sung (thin) and cleaned",
             "uri": drawings.spectrum(one["hz"], one["sung"], one["cleaned"], name),
         }
-        for name, one in told["spectra"].items()
+        for name, one in values["spectra"].items()
     ]
     skylines = [
-        {**one, "lasts": _lasts(one["seconds"]), "uri": drawings.skyline(one["marks"], told["seconds"], one["kind"])}
-        for one in told["skylines"]
+        {**one, "lasts": _lasts(one["seconds"]), "uri": drawings.skyline(one["marks"], values["seconds"], one["kind"])}
+        for one in values["skylines"]
     ]
     return {
-        **told,
+        **values,
         "figures": {key: f"{_level(row['before'][key])} → {_level(row['after'][key])}" for key in row["before"]},
         "row": row,
-        "role_words": _ROLES.get(told["role"], told["role"]),
+        "role_words": _ROLES.get(values["role"], values["role"]),
         "pictures": pictures,
         "skylines": skylines,
         "lateness": _lateness(row),
-        "words": _words(told),
+        "words": _words(values),
     }
 
 
@@ -201,18 +201,18 @@ def expected(part: Part, take: Take, without: Sequence[str] = (), notes: Sequenc
         "before": before,
         "after": after,
         "kinds": kinds(part, without),
-        "proof": told_of(part, {}, without, notes=notes),
+        "proof": proof_values(part, {}, without, notes=notes),
     }
 
 
 def _lateness(row: dict[str, Any]) -> dict[str, Any] | None:
-    return next((told for told in row["kinds"].values() if "before_ms" in told), None)
+    return next((values for values in row["kinds"].values() if "before_ms" in values), None)
 
 
-def _words(told: dict[str, Any]) -> str:
+def _words(values: dict[str, Any]) -> str:
     """What was done, in a paragraph."""
-    said = [words.replace(" -", " −") for words in told["whole"]]
-    for one in told["skylines"]:
+    said = [words.replace(" -", " −") for words in values["whole"]]
+    for one in values["skylines"]:
         count = len(one["marks"])
         if one["unit"] == "ms":
             said.append(f"{one['changed']} of {count} words were moved")

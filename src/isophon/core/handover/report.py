@@ -36,8 +36,8 @@ def write_report(rows: list[dict[str, Any]], folder: Path, title: str = "") -> N
     path = folder / REPORT
     mine = {row.get("output", row["file"]) for row in rows}
     before = [row for row in _report_rows(path) or [] if row.get("output", row["file"]) not in mine]
-    told = [{name: value for name, value in row.items() if name != "proof"} for row in rows]
-    write_text(path, json.dumps({"files": before + told}, indent=1) + "\n")
+    without_proof = [{name: value for name, value in row.items() if name != "proof"} for row in rows]
+    write_text(path, json.dumps({"files": before + without_proof}, indent=1) + "\n")
     if any("proof" in row for row in rows):
         write_proof(rows, folder, title or "Hand over")
 

@@ -71,5 +71,5 @@ def png(pixels: np.ndarray) -> str:
         return struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
 
     head = struct.pack(">IIBBBBB", columns, rows, 8, 2, 0, 0, 0)
-    whole = chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(data.tobytes(), 9)) + chunk(b"IEND", b"")
-    return "data:image/png;base64," + base64.b64encode(b"\x89PNG\r\n\x1a\n" + whole).decode()
+    png = chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(data.tobytes(), 9)) + chunk(b"IEND", b"")
+    return "data:image/png;base64," + base64.b64encode(b"\x89PNG\r\n\x1a\n" + png).decode()

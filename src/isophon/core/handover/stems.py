@@ -23,7 +23,7 @@ from isophon.core.handover.counts import kinds
 from isophon.core.handover.figures import Figures
 from isophon.core.handover.labels import cue_chunks, labels
 from isophon.core.handover.observed import Observed
-from isophon.core.handover.proof import told_of
+from isophon.core.handover.proof import proof_values
 from isophon.core.handover.target import Target, stem_name, stem_path
 from isophon.core.handover.voice_gain import voice_gain_db
 from isophon.core.session.model import Part
@@ -137,7 +137,7 @@ class _Stem:
         if self._observed is None:
             return {}
         spectra, maps = self._observed.result(), self._observed.maps.pictures()
-        return {"proof": told_of(self._part, spectra, self._target.without, maps, notes)}
+        return {"proof": proof_values(self._part, spectra, self._target.without, maps, notes)}
 
     def _write(self, path: Path, blocks: Iterator[np.ndarray], chunks: bytes, may_clip: bool = True) -> int:
         return write_stem(path, self._at_rate(blocks), self.rate, self._recording.channels, self.frames,

@@ -56,10 +56,10 @@ def numbered(target: Target, row: int, rows: int) -> Target:
 def check_pattern(pattern: str) -> None:
     """Raise CallError for a pattern of names that says something unknown."""
     try:
-        told = [one[1:] for one in string.Formatter().parse(pattern) if one[1] is not None]
+        fields = [one[1:] for one in string.Formatter().parse(pattern) if one[1] is not None]
     except ValueError as error:
         raise CallError(f"the pattern '{pattern}' cannot be read ({error})") from error
-    for name, spec, conversion in told:
+    for name, spec, conversion in fields:
         if name not in _FIELDS or spec or conversion:
             known = ", ".join(f"{{{one}}}" for one in _FIELDS)
             raise CallError(f"the pattern '{pattern}' says {{{name}}}; what it can say is {known}")
@@ -69,8 +69,8 @@ def stem_name(part: Part, target: Target | None = None) -> str:
     """What a part's files are called: by the target's pattern, else as its recording or as the part was named."""
     source = path_of(part.source.path)
     if target is not None and target.name:
-        told = {"part": part.name, "role": part.role, "song": target.song, "number": target.number}
-        return _clean(target.name.format(**told)) or source.stem
+        values = {"part": part.name, "role": part.role, "song": target.song, "number": target.number}
+        return _clean(target.name.format(**values)) or source.stem
     if part.name in (source.stem, file_name(part.source.path)):
         return source.stem
     return _clean(part.name) or source.stem

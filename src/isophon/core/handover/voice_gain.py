@@ -31,9 +31,9 @@ def voice_gain_db(part: Part, survey: Survey, blocks: Iterator[tuple[np.ndarray,
             state = np.zeros((len(block), len(a) - 1)) if states[i] is None else states[i]
             weighted, states[i] = signal.lfilter(b, a, block.astype(np.float64), axis=1, zi=state)
             power = np.concatenate([rest[i], np.square(weighted).sum(axis=0)])
-            whole = len(power) // hop * hop
-            powers[i].append(power[:whole].reshape(-1, hop).mean(axis=1))
-            rest[i] = power[whole:]
+            complete = len(power) // hop * hop
+            powers[i].append(power[:complete].reshape(-1, hop).mean(axis=1))
+            rest[i] = power[complete:]
     sung, cleaned = (np.concatenate(rows) if rows else np.zeros(0) for rows in powers)
     voiced = np.flatnonzero(survey.state == VOICED)
     there = _heard(part, voiced, survey.hop_s)

@@ -12,7 +12,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from isophon.core.audio.files import BLOCK, Readable, whole
+from isophon.core.audio.files import BLOCK, Readable, all_samples
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.marks import Mark
 from isophon.core.passes.kind import Found
@@ -45,7 +45,7 @@ class Held:
 
     def __init__(self, recording: Listened) -> None:
         self.sample_rate, self.channels, self.frames = recording.sample_rate, recording.channels, recording.frames
-        self._samples = whole(recording)
+        self._samples = all_samples(recording)
 
     def read(self, start: int, frames: int) -> np.ndarray:
         """As :meth:`Listened.read`."""

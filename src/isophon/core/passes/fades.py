@@ -95,10 +95,10 @@ def joined(fades: Sequence[Fade]) -> list[Fade]:
 
     Where several lie over each other the deepest counts.
     """
-    whole: list[Fade] = []
+    joined_fades: list[Fade] = []
     for group in _touching(sorted(fades, key=lambda fade: (fade.first, fade.last))):
-        whole += _one_hole(group) if len(group) > 1 else group
-    return whole
+        joined_fades += _one_hole(group) if len(group) > 1 else group
+    return joined_fades
 
 
 def _touching(fades: list[Fade]) -> Iterator[list[Fade]]:
@@ -185,9 +185,9 @@ def room_tone(room: tuple[float, ...], sample_rate: int, start: int, frames: int
     response = fft.rfft(taps, size)
     for channel in range(channels):
         white = np.concatenate([_white(piece, channel) for piece in range(first, last + 1)])
-        whole = fft.irfft(fft.rfft(white, size) * response, size)
+        filtered = fft.irfft(fft.rfft(white, size) * response, size)
         at = start - first * _PIECE + reach
-        out[channel] = whole[at : at + frames]
+        out[channel] = filtered[at : at + frames]
     return out
 
 

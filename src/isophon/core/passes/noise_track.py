@@ -43,12 +43,12 @@ def track_of(
     ``read``: the take without its hum; ``pauses``: spans (s) in which nothing is sung; ``noise``: frequencies in Hz and
     mean square for each bin, as :func:`isophon.core.passes.stillness.still_density` has it.
     """
-    heard = _Heard.against(noise, read, rate)
+    bands = _BandLevels.against(noise, read, rate)
     moments = []
     for start, end in (moment for pause in pauses for moment in _moments(*pause)):
-        powers = heard.powers(start, end)
+        powers = bands.powers(start, end)
         if len(powers) >= _LEAST_WINDOWS and powers.mean() > _SILENT:
-            moments.append(((start + end) / 2, heard.over_usual(powers)))
+            moments.append(((start + end) / 2, bands.over_usual(powers)))
     if len(moments) < _LEAST_MOMENTS:
         return ()
     moments = moments[:: -(-2 * len(moments) // _MOST_MOMENTS)]  # at most half of what fits: each step adds two
@@ -58,7 +58,7 @@ def track_of(
     if np.percentile(overall, 90) - np.percentile(overall, 10) < _CHANGES_DB:
         return ()
     over -= over[overall <= np.percentile(overall, 20) + _STILLEST_DB].mean(axis=0)  # where the usual was read
-    seconds, over = _with_steps(heard, seconds, np.clip(over, _LOWEST_DB, _HIGHEST_DB))
+    seconds, over = _with_steps(bands, seconds, np.clip(over, _LOWEST_DB, _HIGHEST_DB))
     track: list[tuple[float, tuple[float, ...]]] = []
     for at, levels in zip(seconds.round(3).tolist(), over.round(1).tolist(), strict=True):
         if not track or at > track[-1][0]:
@@ -94,7 +94,7 @@ def _moments(start: float, end: float) -> Iterable[tuple[float, float]]:
 
 
 @dataclass(frozen=True, eq=False)
-class _Heard:
+class _BandLevels:
     """A take by short windows in a few bands: ``bins`` of each, and the ``usual`` noise there as these have it."""
 
     read: Read
@@ -104,7 +104,7 @@ class _Heard:
     usual: np.ndarray
 
     @classmethod
-    def against(cls, noise: tuple[np.ndarray, np.ndarray], read: Read, rate: int) -> _Heard:
+    def against(cls, noise: tuple[np.ndarray, np.ndarray], read: Read, rate: int) -> _BandLevels:
         size = round(_WINDOW_S * rate) & ~1
         hz, (freqs, power) = np.fft.rfftfreq(size, 1 / rate), noise
         inside = [np.flatnonzero((hz >= low) & (hz < high)) for low, high in pairwise(EDGES_HZ)]
@@ -144,13 +144,13 @@ class _Heard:
         return np.concatenate(times), np.concatenate(levels)
 
 
-def _with_steps(heard: _Heard, seconds: np.ndarray, over: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _with_steps(bands: _BandLevels, seconds: np.ndarray, over: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """The moments, with two more wherever the noise jumps between two: at the last, or first, that is still soft."""
     overall = over[:, 1:].mean(axis=1)
     times, rows = [seconds[:1]], [over[:1]]
     for i in range(1, len(seconds)):
         if abs(overall[i] - overall[i - 1]) > _STEP_DB:
-            at, level = heard.lowest(seconds[i - 1], seconds[i])
+            at, level = bands.lowest(seconds[i - 1], seconds[i])
             soft = at[level < (overall[i] + overall[i - 1]) / 2]
             if len(soft):
                 step = soft[-1] if overall[i] > overall[i - 1] else soft[0]

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from isophon.core.audio.shapes import raised_cosine
-from isophon.core.playing.mix import Heard, Scene, hear
+from isophon.core.playing.mix import Mix, Scene, mixed
 from isophon.core.playing.readiness import Readiness
 
 CHUNK = 1024
@@ -22,7 +22,7 @@ class Chunk(NamedTuple):
     """A piece of a mix. ``start``: its first frame."""
 
     start: int
-    heard: Heard
+    mix: Mix
     version: int
     for_now: bool  # not all of it is the scene, which was not ready
     ends: Scene  # what is heard at its end
@@ -32,7 +32,7 @@ class Chunk(NamedTuple):
     @property
     def frames(self) -> int:
         """Its length."""
-        return self.heard.sung.shape[1]
+        return self.mix.sung.shape[1]
 
 
 class Wanted(NamedTuple):
@@ -76,29 +76,29 @@ def make_chunk(wanted: Wanted, span: Span, ended: Scene | None, readiness: Readi
     """A chunk of what is ready of a scene. ``ended``: what the one before ends with, None where there is none."""
     start, frames, scene, rate = span.start, span.frames, wanted.scene, readiness.rate
     now = readiness.scene(scene, start, frames)
-    heard = hear(now, rate, start, frames)
+    mix = mixed(now, rate, start, frames)
     fade = min(_FADE, frames)
-    before: Heard | None = None
+    before: Mix | None = None
     if span.jump_from is not None:
-        before = hear(readiness.scene(ended or scene, span.jump_from, fade), rate, span.jump_from, fade)
+        before = mixed(readiness.scene(ended or scene, span.jump_from, fade), rate, span.jump_from, fade)
     elif wanted.faded_from is not None:
-        before = hear(readiness.scene(ended or wanted.faded_from, start, fade), rate, start, fade)
+        before = mixed(readiness.scene(ended or wanted.faded_from, start, fade), rate, start, fade)
     elif ended is not None and ended != now:
-        before = hear(ended, rate, start, fade)
+        before = mixed(ended, rate, start, fade)
     if before:
-        _cross(before, heard, slice(0, fade))
+        _cross(before, mix, slice(0, fade))
     stop = start + frames
     if wanted.once and wanted.loop and stop >= wanted.loop[1]:
-        for part in heard:
+        for part in mix:
             part[:, -fade:] *= 1 - rise(fade, fade)[:, 0]
     follows = readiness.scene(now, stop - fade, fade + span.follow)
     if follows != now:  # what comes is not ready: this ends with what is, so that there is no edge
-        then = hear(follows, rate, stop - fade, fade)
-        last = Heard(*(part[:, -fade:].copy() for part in heard))
+        then = mixed(follows, rate, stop - fade, fade)
+        last = Mix(*(part[:, -fade:].copy() for part in mix))
         _cross(last, then, slice(0, fade))
-        for part, piece in zip(heard, then, strict=True):
+        for part, piece in zip(mix, then, strict=True):
             part[:, frames - fade :] = piece
-    return Chunk(start, heard, wanted.version, now != scene, follows, wanted.jump_from is not None)
+    return Chunk(start, mix, wanted.version, now != scene, follows, wanted.jump_from is not None)
 
 
 def slower(scene: Scene, natural: int, target: int, readiness: Readiness) -> int:
@@ -111,8 +111,8 @@ def slower(scene: Scene, natural: int, target: int, readiness: Readiness) -> int
     near = round(_NEAR_S * rate)
 
     def mono(first: int, frames: int) -> np.ndarray:
-        heard = hear(readiness.scene(scene, first, frames), rate, first, frames)
-        return (heard.cleaned + heard.rest).sum(axis=0).astype(np.float64)
+        mix = mixed(readiness.scene(scene, first, frames), rate, first, frames)
+        return (mix.cleaned + mix.rest).sum(axis=0).astype(np.float64)
 
     wanted = mono(natural, _FADE)
     around = mono(target - near, 2 * near + _FADE)
@@ -122,7 +122,7 @@ def slower(scene: Scene, natural: int, target: int, readiness: Readiness) -> int
     return target - near + int(np.argmax(alike - _FAR_COSTS * far * np.abs(alike).max()))
 
 
-def _cross(before: Heard, after: Heard, span: slice) -> None:
+def _cross(before: Mix, after: Mix, span: slice) -> None:
     """Fade from one to the other within a span of what comes after, in place."""
     ramp = rise(span.stop - span.start, span.stop - span.start)[:, 0]
     for now, then in zip(after, before, strict=True):

@@ -105,9 +105,9 @@ class Converted:
             self._fill(block)
             pieces.append(self._resampler.resample_chunk(block))
             have += len(pieces[-1])
-        whole = np.concatenate(pieces)
-        out[:] = whole[: len(out)]
-        self._rest = whole[len(out) :]
+        joined = np.concatenate(pieces)
+        out[:] = joined[: len(out)]
+        self._rest = joined[len(out) :]
 
 
 def outputs() -> list[Output]:

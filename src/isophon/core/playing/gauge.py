@@ -52,16 +52,16 @@ class Gauge:
         self._steps.clear()
         self._matched = None
 
-    def add(self, heard: np.ndarray, sung: np.ndarray, cleaned: np.ndarray, match_steps: int) -> None:
+    def add(self, played: np.ndarray, sung: np.ndarray, cleaned: np.ndarray, match_steps: int) -> None:
         """The next frames of all three; loudness is matched by the last ``match_steps`` steps of 0.1 s."""
-        rows = np.concatenate([heard, sung, cleaned]).astype(np.float64)
+        rows = np.concatenate([played, sung, cleaned]).astype(np.float64)
         weighted, self._states = signal.lfilter(self._b, self._a, rows, axis=1, zi=self._states)
         power = np.square(weighted).reshape(3, 2, -1).sum(axis=1)
-        joined = np.concatenate([self._tail, heard], axis=1)
+        joined = np.concatenate([self._tail, played], axis=1)
         self._tail = joined[:, -self._tail.shape[1] :]
         up = joined if self._factor == 1 else signal.upfirdn(self._taps, joined, self._factor, 1, axis=1)
         edge = 0 if self._factor == 1 else len(self._taps)
-        self.true_peak = float(np.abs(up[:, edge : up.shape[1] - edge]).max(initial=np.abs(heard).max(initial=0.0)))
+        self.true_peak = float(np.abs(up[:, edge : up.shape[1] - edge]).max(initial=np.abs(played).max(initial=0.0)))
         at, frames = 0, power.shape[1]
         while at < frames:
             count = min(self._step - self._frames, frames - at)

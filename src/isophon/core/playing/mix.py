@@ -14,7 +14,7 @@ from isophon.core.render import Plan, Renderer
 from isophon.core.session.model import Listening
 
 
-class BandHeard(NamedTuple):
+class BandAlone(NamedTuple):
     """What lies between two frequencies in Hz is heard alone, or all ``without`` it, times ``gain``."""
 
     low_hz: float
@@ -23,7 +23,7 @@ class BandHeard(NamedTuple):
     without: bool = False
 
 
-class PausesHeard(NamedTuple):
+class PausesAlone(NamedTuple):
     """Only what lies between words is heard, times ``gain`` and limited; ``spans``: in frames of the mix, in order."""
 
     spans: tuple[tuple[int, int], ...]
@@ -48,11 +48,11 @@ class Strip:
     right: float = 1.0
     compared: bool = True
     lifted: bool = False
-    band: BandHeard | None = None
-    pauses: PausesHeard | None = None
+    band: BandAlone | None = None
+    pauses: PausesAlone | None = None
 
 
-class Heard(NamedTuple):
+class Mix(NamedTuple):
     """A span of the mix, float32 ``(2, frames)`` each: compared strips as sung and cleaned, and all others."""
 
     sung: np.ndarray
@@ -92,28 +92,28 @@ def _needed(strip: Strip, rate: int, start: int, frames: int) -> tuple[int, int]
     return (start - strip.offset) * own // rate - reach, frames * own // rate + 1 + 2 * reach
 
 
-def hear(scene: Scene, rate: int, start: int, frames: int) -> Heard:
+def mixed(scene: Scene, rate: int, start: int, frames: int) -> Mix:
     """Mix a span of a scene at ``rate`` Hz; any span equals the same span of the whole."""
-    heard = Heard(*(np.zeros((2, frames), np.float32) for _ in range(3)))
+    mix = Mix(*(np.zeros((2, frames), np.float32) for _ in range(3)))
     for strip in scene:
         at = start - strip.offset
         if strip.band is not None:
             alone = _in_band(strip, rate, at, frames)
-            _put(heard.sung, alone, strip)
-            _put(heard.cleaned, alone, strip)
+            _put(mix.sung, alone, strip)
+            _put(mix.cleaned, alone, strip)
             continue
         cleaned = _read(strip.renderer, strip.plan, rate, at, frames)
         if not strip.compared:
-            _put(heard.rest, cleaned, strip)
+            _put(mix.rest, cleaned, strip)
             continue
         sung = _read(strip.renderer, (), rate, at, frames) if strip.plan else cleaned
         if strip.lifted and strip.plan and sung is not None:
             cleaned = sung - _lifted(sung - cleaned, rate, start)
         if strip.pauses is not None:
             sung, cleaned = (_close(strip.pauses, x, rate, start) for x in (sung, cleaned))
-        _put(heard.sung, sung, strip)
-        _put(heard.cleaned, cleaned, strip)
-    return heard
+        _put(mix.sung, sung, strip)
+        _put(mix.cleaned, cleaned, strip)
+    return mix
 
 
 def _read(renderer: Renderer, plan: Plan, rate: int, start: int, frames: int) -> np.ndarray | None:
@@ -143,7 +143,7 @@ def _in_band(strip: Strip, rate: int, at: int, frames: int) -> np.ndarray | None
     return signal.oaconvolve(samples, taps[None, :], "valid", axes=1).astype(np.float32)
 
 
-def _close(pauses: PausesHeard, samples: np.ndarray | None, rate: int, start: int) -> np.ndarray | None:
+def _close(pauses: PausesAlone, samples: np.ndarray | None, rate: int, start: int) -> np.ndarray | None:
     """The pauses of a span alone, lifted, and limited sample by sample so that no tail hurts."""
     if samples is None:
         return None
@@ -157,7 +157,7 @@ def _close(pauses: PausesHeard, samples: np.ndarray | None, rate: int, start: in
 
 
 def _lifted(samples: np.ndarray, rate: int, start: int) -> np.ndarray:
-    """Moved up by 300 Hz, and mirrored above: good enough to hear that there is something."""
+    """Moved up by 300 Hz, and mirrored above: good enough to mixed that there is something."""
     time = np.arange(start, start + samples.shape[1]) / rate
     return samples * (2 * np.cos(2 * np.pi * _LIFT_HZ * time)).astype(np.float32)
 

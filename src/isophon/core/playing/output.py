@@ -26,7 +26,7 @@ from isophon.core.playing.device import SYSTEMS_OWN, Wanted
 from isophon.core.playing.device import Output as Listed
 from isophon.core.playing.gauge import SHORT_TERM, Gauge
 from isophon.core.playing.limiter import Limiter
-from isophon.core.playing.mix import Heard
+from isophon.core.playing.mix import Mix
 from isophon.core.playing.openings import Opened, Openings
 from isophon.core.playing.ring import Ring
 from isophon.core.playing.rough_chain import RoughChain
@@ -83,16 +83,16 @@ class Output:
 
     def _mix(self, block: np.ndarray) -> int:
         """What is there, and nothing after it; how many frames that were."""
-        heard = self._ring.read(len(block))
-        got = heard.sung.shape[1]
+        mix = self._ring.read(len(block))
+        got = mix.sung.shape[1]
         if got:
             target = self._wanted()
             weights = self._weights + (target - self._weights) * rise(min(got, round(_GLIDE_S * self._rate)), got)
-            for i, version in enumerate(heard):
+            for i, version in enumerate(mix):
                 block[:got] += (version * weights[:, i]).T
             self._weights = target
             self._through_chain(block)
-            self._gauge_it(block, heard, got)
+            self._gauge_it(block, mix, got)
         return got
 
     def _wanted(self) -> np.ndarray:
@@ -103,13 +103,13 @@ class Output:
             weights[1] = 10 ** (self._gauge.matched_db(float(first_db)) / 20)
         return np.array(weights, np.float32)
 
-    def _gauge_it(self, block: np.ndarray, heard: Heard, got: int) -> None:
+    def _gauge_it(self, block: np.ndarray, mix: Mix, got: int) -> None:
         """Measure what is heard, and what it is compared with."""
         ring, gauge = self._ring, self._gauge
         if ring["forgets"] != self._forgets:
             self._forgets = ring["forgets"]
             gauge.forget()
-        gauge.add(block[:got].T, heard.sung, heard.cleaned, int(ring["match_steps"]) or SHORT_TERM)
+        gauge.add(block[:got].T, mix.sung, mix.cleaned, int(ring["match_steps"]) or SHORT_TERM)
         for name in ("momentary", "short_term", "taken_db"):
             ring[name] = getattr(gauge, name)
         ring["sung_lufs"], ring["cleaned_lufs"] = gauge.sung, gauge.cleaned
@@ -201,7 +201,7 @@ class OutputProcess:
         """Give the device back."""
         self._ask("close")
 
-    def heard(self) -> np.ndarray:
+    def played(self) -> np.ndarray:
         """What a simulated device played lately, float32 ``(2, n)``."""
         return self._ask("heard")
 
@@ -252,7 +252,7 @@ def _serve(ring: Ring, talk: Connection) -> None:
         elif what in ("look", "listed"):
             talk.send(openings.look(idle) if what == "look" else openings.listed(idle))
         elif what == "heard":
-            talk.send(openings.device.heard())
+            talk.send(openings.device.played())
         else:
             if openings.device is not None:
                 openings.device.clear() if what == "clear" else openings.close()

@@ -348,7 +348,7 @@ class Player:
             with self._work:
                 if rendered is not None and state == self._state():
                     chunk, self._next = rendered
-                    self._chunks.append(chunk._replace(at=self._ring.append(chunk.heard)))
+                    self._chunks.append(chunk._replace(at=self._ring.append(chunk.mix)))
                     self._jump_from, self._faded_from = None, None
                     self._go_on()
             self._on_change()

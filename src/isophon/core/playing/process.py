@@ -136,8 +136,8 @@ class SoundProcess:
 
     def played(self) -> None:
         """Tell what a simulated device played lately."""
-        heard = self._playing.device.heard()
-        self._tell({"played": heard.astype("<f4").tobytes()})
+        played = self._playing.device.played()
+        self._tell({"played": played.astype("<f4").tobytes()})
 
     def unplayed(self) -> None:
         """Let a simulated device forget what it played."""

@@ -76,7 +76,7 @@ class RemoteDevice:
         """Have the outputs listed."""
         self._player.send("listed")
 
-    def heard(self) -> np.ndarray:
+    def played(self) -> np.ndarray:
         """What a simulated device played lately, float32 ``(2, n)``; waits for it."""
         self._player.send("played")
         return np.frombuffer(self.answers.get(timeout=10.0), "<f4").reshape(2, -1)
@@ -363,20 +363,20 @@ class RemotePlayer:
         """Take up the lines of a process until it ends."""
         for line in process.stdout:
             try:
-                told = msgspec.json.decode(line, type=_Line)
+                line_read = msgspec.json.decode(line, type=_Line)
             except msgspec.MsgspecError as error:
                 _log.error(INSIDE, error, exc_info=error)
                 process.kill()  # what it says is not to be understood any more
                 break
-            if told.device:
-                self.device.name, self.device.silent = told.device, told.silent
-                self.device.rate, self.device.gone = told.rate, told.gone
-            if told.outputs is not None:
-                self.device.outputs = told.outputs
-            if told.trouble:
-                self.trouble = told.trouble
-            if told.played is not None:
-                self.device.answers.put(told.played)
+            if line_read.device:
+                self.device.name, self.device.silent = line_read.device, line_read.silent
+                self.device.rate, self.device.gone = line_read.rate, line_read.gone
+            if line_read.outputs is not None:
+                self.device.outputs = line_read.outputs
+            if line_read.trouble:
+                self.trouble = line_read.trouble
+            if line_read.played is not None:
+                self.device.answers.put(line_read.played)
         process.wait()
         process.stdout.close()
         messages.put(None)

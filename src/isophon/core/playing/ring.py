@@ -7,7 +7,7 @@ import os
 
 import numpy as np
 
-from isophon.core.playing.mix import Heard
+from isophon.core.playing.mix import Mix
 from isophon.core.playing.state import LEVELS, Numbers, shared_memory
 from isophon.core.session.chain import NAMES
 
@@ -45,13 +45,13 @@ class Ring(Numbers):
 
     # the player's side
 
-    def append(self, heard: Heard) -> int:
+    def append(self, mix: Mix) -> int:
         """Let a piece follow what is there; returns the number of its first frame, counted from the beginning."""
         at = int(self["written"])
-        for version, samples in zip(self._versions, heard, strict=True):
+        for version, samples in zip(self._versions, mix, strict=True):
             for places, piece in _pieces(at, samples.shape[1]):
                 version[:, places] = samples[:, piece]
-        self["written"] = at + heard.sung.shape[1]
+        self["written"] = at + mix.sung.shape[1]
         return at
 
     def take_back(self, at: int) -> None:
@@ -68,16 +68,16 @@ class Ring(Numbers):
 
     # the output's side
 
-    def read(self, frames: int) -> Heard:
+    def read(self, frames: int) -> Mix:
         """So many frames, or as many as are there."""
         at = int(self["read"])
         count = max(0, min(frames, int(self["written"]) - at))
-        heard = Heard(*(np.empty((2, count), np.float32) for _ in range(3)))
-        for version, samples in zip(self._versions, heard, strict=True):
+        mix = Mix(*(np.empty((2, count), np.float32) for _ in range(3)))
+        for version, samples in zip(self._versions, mix, strict=True):
             for places, piece in _pieces(at, count):
                 samples[:, piece] = version[:, places]
         self["read"] = at + count
-        return heard
+        return mix
 
 
 def _pieces(at: int, count: int) -> list[tuple[slice, slice]]:

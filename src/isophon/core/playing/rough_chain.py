@@ -113,8 +113,8 @@ class RoughChain:
         state = self._reductions[which]
         taken = [state]
         for target in wanted:
-            kept = attack if target > state else release
-            state = kept * state + (1 - kept) * target
+            smoothing = attack if target > state else release
+            state = smoothing * state + (1 - smoothing) * target
             taken.append(state)
         self._reductions[which] = state
         places = np.arange(len(block)) / _TICK
@@ -126,12 +126,12 @@ class RoughChain:
         step = min(len(line) for line in self._lines)
         for first in range(0, len(block), step):
             piece = block[first : first + step]
-            heard = [self._read(i, len(piece)) for i in range(len(self._lines))]
-            total = np.sum(heard, axis=0) / 2
-            for i, (line, one) in enumerate(zip(self._lines, heard, strict=True)):
+            delayed = [self._read(i, len(piece)) for i in range(len(self._lines))]
+            total = np.sum(delayed, axis=0) / 2
+            for i, (line, one) in enumerate(zip(self._lines, delayed, strict=True)):
                 decay = 10 ** (-3 * len(line) / self.sample_rate / _DECAY_S)
                 self._write(i, piece + decay * (one[:, ::-1] - total[:, ::-1]))
-            out[first : first + step] = sum(one * side for one, side in zip(heard, _SIDES, strict=True)) / 2
+            out[first : first + step] = sum(one * side for one, side in zip(delayed, _SIDES, strict=True)) / 2
         return out
 
     def _read(self, line: int, frames: int) -> np.ndarray:

@@ -73,9 +73,9 @@ def adopt_beside(session: Session, part_id: str, found: Beside, carry: Carry = c
     def change(part: Part) -> Part:
         others = tuple(m for m in part.marks if m.kind not in beside)
         mine = carry(tuple(m for m in part.marks if m.kind in beside), found.marks)
-        told = {name: getattr(found.measured, name) for name in _heard_beside_the_lead(part)}
+        measures = {name: getattr(found.measured, name) for name in _heard_beside_the_lead(part)}
         return replace(part, marks=tuple(sorted((*others, *mine), key=lambda m: (m.start, m.id))),
-                       measured=replace(part.measured, **told), heard_beside=found.heard_beside)  # fmt: skip
+                       measured=replace(part.measured, **measures), heard_beside=found.heard_beside)  # fmt: skip
 
     return with_parts(session, (part_id,), change)
 

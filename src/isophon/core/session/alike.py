@@ -19,11 +19,11 @@ def alike(survey: Survey, mark: Mark, others: Sequence[Mark]) -> list[str]:
 
 def distances(survey: Survey, mark: Mark, others: Sequence[Mark]) -> list[float]:
     """How unlike others are: the distance of third-octave levels in dB, and of lengths."""
-    mine = _told(survey, mark)
-    return [float(np.sqrt(np.mean(np.square(_told(survey, other) - mine)))) for other in others]
+    mine = _features(survey, mark)
+    return [float(np.sqrt(np.mean(np.square(_features(survey, other) - mine)))) for other in others]
 
 
-def _told(survey: Survey, mark: Mark) -> np.ndarray:
+def _features(survey: Survey, mark: Mark) -> np.ndarray:
     """The levels of a mark's bands against all of it, and its length, in dB."""
     start, end = mark.span
     bands = survey.bands[survey.frame(start) : survey.frame(end) + 1].mean(axis=0, dtype=np.float64)

@@ -57,8 +57,8 @@ def settings_by_kind(part: Part) -> dict[str, Any]:
 
 def save_card(name: str, part: Part, path: Path) -> None:
     """Write a part's settings as a voice card; nothing of its one take goes into it."""
-    kept = {kind: carried(kind, part.settings(kind), role_default(kind, part.role)) for kind in NAMES}
-    write_json(path, _CardFile(OF_ALL, name, **kept))
+    settings = {kind: carried(kind, part.settings(kind), role_default(kind, part.role)) for kind in NAMES}
+    write_json(path, _CardFile(OF_ALL, name, **settings))
 
 
 def save_some(name: str, part: Part, names: tuple[str, ...], path: Path) -> None:

@@ -130,8 +130,8 @@ def forget_hand(session: Session, part_id: str, ids: Collection[str]) -> Session
     """Give marks back to the settings; a mark that was drawn by hand goes."""
 
     def give_back(part: Part) -> Part:
-        kept = [m for m in part.marks if not (m.id in ids and m.hand.drawn)]
-        return replace(part, marks=tuple(replace(m, hand=Hand()) if m.id in ids else m for m in kept))
+        others = [m for m in part.marks if not (m.id in ids and m.hand.drawn)]
+        return replace(part, marks=tuple(replace(m, hand=Hand()) if m.id in ids else m for m in others))
 
     return with_part(session, part_id, give_back)
 
@@ -247,18 +247,18 @@ def give_marks(session: Session, part_id: str, kind: str, others: Collection[str
     What was given or drawn there before gives way.
     """
     part = session.part(part_id)
-    whole = 0.99 * part.source.duration
-    given = [(mark, change) for mark, change in part.changed(kind) if mark.end - mark.start >= whole]
+    longest = 0.99 * part.source.duration
+    given = [(mark, change) for mark, change in part.changed(kind) if mark.end - mark.start >= longest]
 
     def change_of(other: Part) -> Part:
-        kept = [m for m in other.marks if not (m.kind == kind and m.hand.drawn)]
-        names = {m.id for m in kept}
+        marks = [m for m in other.marks if not (m.kind == kind and m.hand.drawn)]
+        names = {m.id for m in marks}
         for mark, change in given:
             name = mark_id(kind, 0.0, names)
             names.add(name)
             hand = replace(mark.changed(round(change, 2)), drawn=True, blend=None)
-            kept.append(replace(mark, id=name, start=0.0, end=other.source.duration, hand=hand, confidence=1.0))
-        return replace(other, marks=tuple(sorted(kept, key=lambda m: (m.start, m.id))))
+            marks.append(replace(mark, id=name, start=0.0, end=other.source.duration, hand=hand, confidence=1.0))
+        return replace(other, marks=tuple(sorted(marks, key=lambda m: (m.start, m.id))))
 
     return with_parts(session, others, change_of)
 

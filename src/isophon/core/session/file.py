@@ -48,43 +48,43 @@ def save(session: Session, path: Path) -> None:
     write_json(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
 
 
-def load(path: Path, told: list[str] | None = None) -> Session:
+def load(path: Path, lines: list[str] | None = None) -> Session:
     """Read a session, of this version or an older one; InputError says what is wrong and where.
 
     An older one is looked through again, since it knew fewer kinds; decisions stay. Of more markers or marks than a
-    session can have the first are read, and a line on the rest is added to ``told``.
+    session can have the first are read, and a line on the rest is added to ``lines``.
     """
     head = outline(path, "isophon_session", "an Isophon session", VERSION)
     too_many = _held_to_the_limits(head.get("session"))
-    if told is not None:
-        told += [f"{path.name}: {line}" for line in too_many]
+    if lines is not None:
+        lines += [f"{path.name}: {line}" for line in too_many]
     head, apart = _marks_apart(head)
-    whole = converted(path, head, _SessionFile)
-    parts = (replace(part, marks=apart.get(i, part.marks)) for i, part in enumerate(whole.session.parts))
-    session = replace(whole.session, parts=tuple(parts))
+    file = converted(path, head, _SessionFile)
+    parts = (replace(part, marks=apart.get(i, part.marks)) for i, part in enumerate(file.session.parts))
+    session = replace(file.session, parts=tuple(parts))
     flaw = flaw_of(session)
     if flaw:
         raise _damaged(path, flaw)
-    if whole.isophon_session < VERSION:
+    if file.isophon_session < VERSION:
         session = replace(session, parts=tuple(replace(part, found=False) for part in session.parts))
     return _resolved(session, path)
 
 
 def _held_to_the_limits(values: Any) -> list[str]:
     """Cut markers and marks of a session's JSON values to as many as can be read, in place; a line for each cut."""
-    told: list[str] = []
+    lines: list[str] = []
     if not isinstance(values, dict):
-        return told
+        return lines
 
     def cut(rows: Any, key: str, most: int, whose: str) -> None:
         if isinstance(rows, dict) and isinstance(rows.get(key), list) and len(rows[key]) > most:
-            told.append(f"of {len(rows[key])} {key} of {whose} the first {most} were read")
+            lines.append(f"of {len(rows[key])} {key} of {whose} the first {most} were read")
             rows[key] = rows[key][:most]
 
     cut(values, "markers", MOST_MARKERS, "the song")
     for part in values["parts"] if isinstance(values.get("parts"), list) else []:
         cut(part, "marks", MOST_MARKS, shown(str(part.get("name", "?"))[:60]) if isinstance(part, dict) else "?")
-    return told
+    return lines
 
 
 def rescue(path: Path) -> tuple[Session, list[str]]:
@@ -98,24 +98,24 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
     lost = _held_to_the_limits(values)
     if not isinstance(values, dict):
         raise InputError(f"{path.name}: is damaged at its beginning; nothing was changed, go back to a copy")
-    kept: dict[str, Any] = {"name": str(values.get("name", path.stem))[:300]}
+    values_read: dict[str, Any] = {"name": str(values.get("name", path.stem))[:300]}
     taken: set[str] = set()
     for key, kind in (("parts", Part), ("guides", Guide), ("markers", Marker)):
         rows = values.get(key, [])
-        whole = []
+        items = []
         for row in rows if isinstance(rows, list) else []:
             item: Any = _mended(row, kind, lost)
             if item is not None and item.id not in taken:
-                whole.append(item)
+                items.append(item)
                 taken.add(item.id)
-        kept[key] = tuple(whole)
+        values_read[key] = tuple(items)
     if values.get("rate") in (44_100, 48_000, 88_200, 96_000):
-        kept["rate"] = values["rate"]
+        values_read["rate"] = values["rate"]
     heard = values.get("heard", [])
     if isinstance(heard, list):
-        kept["heard"] = tuple(sorted({h for h in heard[:MOST_HEARD] if isinstance(h, str) and len(h) <= 601}))
-    told = [*lost[:_MOST_TOLD], f"and {len(lost) - _MOST_TOLD} more"] if len(lost) > _MOST_TOLD else lost
-    return _resolved(Session(**kept), path), told
+        values_read["heard"] = tuple(sorted({h for h in heard[:MOST_HEARD] if isinstance(h, str) and len(h) <= 601}))
+    lines = [*lost[:_MOST_TOLD], f"and {len(lost) - _MOST_TOLD} more"] if len(lost) > _MOST_TOLD else lost
+    return _resolved(Session(**values_read), path), lines
 
 
 def _mended(row: Any, kind: type, lost: list[str]) -> Any:

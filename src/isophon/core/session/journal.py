@@ -18,7 +18,7 @@ from msgspec.structs import replace
 
 from isophon.core.errors import InputError
 from isophon.core.marks import Mark
-from isophon.core.ranges import MOST_HEARD, MOST_PARTS, Heard, Name
+from isophon.core.ranges import MOST_HEARD, MOST_PARTS, Name, PlayedMark
 from isophon.core.reading import path_of, read_bytes, spelled
 from isophon.core.session.checks import flaw_of
 from isophon.core.session.facts import SessionFacts
@@ -172,7 +172,7 @@ def replay(path: Path) -> Replay:
         if head["isophon_journal"] < VERSION:
             return _old(OldJournal(value, _whole, apply), rest, saved_as, data.endswith(b"\n"))
         steps = [("open", _whole(value))]
-        muted, heard = (msgspec.convert(head.get(name, []), list[Heard]) for name in ("muted", "heard"))
+        muted, heard = (msgspec.convert(head.get(name, []), list[PlayedMark]) for name in ("muted", "heard"))
     except (msgspec.MsgspecError, KeyError, TypeError, AttributeError, ValueError, RecursionError) as error:
         raise InputError(f"{path.name}: is damaged at its beginning ({error}); it was left where it is") from error
     facts = SessionFacts(read_found(found_path(path)), frozenset(muted[: 2 * MOST_PARTS]), tuple(heard[:MOST_HEARD]))
@@ -225,7 +225,7 @@ class _Reading:
         self.facts, self.unsaved = replace(self.facts, muted=frozenset(muted[: 2 * MOST_PARTS])), True
 
     def _heard(self, line: dict[str, Any]) -> None:
-        names = msgspec.convert(line["heard"], list[Heard])
+        names = msgspec.convert(line["heard"], list[PlayedMark])
         self.facts = replace(self.facts, heard=tuple(sorted({*self.facts.heard, *names})[:MOST_HEARD]))
 
     def _learned(self, _line: dict[str, Any]) -> None:
@@ -263,10 +263,10 @@ def _index(value: Any, count: int) -> int:
     return value
 
 
-def _session_file(told: str) -> str:
+def _session_file(name: str) -> str:
     """The session file that a journal names; none where that could not be one, since saving would write over it."""
-    path = path_of(told)
-    return told if told and "\0" not in told and path.is_absolute() and path.suffix == ENDING else ""
+    path = path_of(name)
+    return name if name and "\0" not in name and path.is_absolute() and path.suffix == ENDING else ""
 
 
 def difference(before: Any, after: Any) -> Any:

@@ -54,8 +54,8 @@ def add(session: Session, arrivals: Iterable[Arrival]) -> Session:
     new = [a.source for a in arrivals if a.source.time_reference is not None]
     zero = _clock(known[0][0]) - known[0][1] if known else min(map(_clock, new), default=0.0)
     for arrival in arrivals:
-        told = arrival.source.time_reference is not None
-        offset = round(_clock(arrival.source) - zero, 6) + 0.0 if told else 0.0
+        has_clock = arrival.source.time_reference is not None
+        offset = round(_clock(arrival.source) - zero, 6) + 0.0 if has_clock else 0.0
         session = _with_item(session, arrival.what, _free_id(session), arrival.name, arrival.source, offset)
     return session
 

@@ -20,11 +20,11 @@ from isophon.core.ranges import (
     MOST_PARTS,
     File,
     Frames,
-    Heard,
     Key,
     Level,
     Name,
     Place,
+    PlayedMark,
     Rate,
     Seconds,
     Sides,
@@ -230,8 +230,8 @@ class Part(Settings, frozen=True, dict=True):
         """The same without some kinds."""
         if kinds not in self._plans:
             rest = (one for name, one in self._kinds.items() if name not in kinds)
-            whole = joined([one.treatments(self) for one in rest])
-            self._plans[kinds] = tuple(sorted(whole, key=attrgetter("first")))
+            treatments = joined([one.treatments(self) for one in rest])
+            self._plans[kinds] = tuple(sorted(treatments, key=attrgetter("first")))
         return self._plans[kinds]
 
     def with_agreed(self, marks: tuple[Mark, ...]) -> Part:
@@ -354,7 +354,7 @@ class Session(msgspec.Struct, frozen=True):
     guides: Annotated[tuple[Guide, ...], msgspec.Meta(max_length=MOST_PARTS)] = ()
     markers: Annotated[tuple[Marker, ...], msgspec.Meta(max_length=MOST_MARKERS)] = ()
     rate: Literal[44_100, 48_000, 88_200, 96_000] | None = None
-    heard: Annotated[tuple[Heard, ...], msgspec.Meta(max_length=MOST_HEARD)] = ()
+    heard: Annotated[tuple[PlayedMark, ...], msgspec.Meta(max_length=MOST_HEARD)] = ()
     chain: Chain = Chain()
     versions: Annotated[tuple[Version, ...], msgspec.Meta(max_length=len(LETTERS))] = ()
     version: Letter | Literal[""] = ""

@@ -9,7 +9,7 @@ import msgspec
 
 from isophon.core.audio.leak import Leak
 from isophon.core.marks import Mark
-from isophon.core.ranges import Heard
+from isophon.core.ranges import PlayedMark
 from isophon.core.session.adopting import Beside, Findings, Hits, adopt_beside, adopt_findings, adopt_leak
 from isophon.core.session.edits import hear
 from isophon.core.session.facts import SessionFacts, decisions_of, session_facts_of
@@ -23,11 +23,11 @@ _NO_STEP = (msgspec.MsgspecError, KeyError, TypeError, AttributeError, IndexErro
 
 
 class OldJournal:
-    """What such a journal tells, line by line; ``whole`` and ``apply`` are those of :mod:`.journal`."""
+    """What such a journal tells, line by line; ``session_of`` and ``apply`` are those of :mod:`.journal`."""
 
-    def __init__(self, first: Any, whole: Whole, apply: Apply) -> None:
-        self._whole, self._apply = whole, apply
-        self._values, self._steps = [first], [("open", whole(first))]
+    def __init__(self, first: Any, session_of: Whole, apply: Apply) -> None:
+        self._session_of, self._apply = session_of, apply
+        self._values, self._steps = [first], [("open", session_of(first))]
         self._at, self._saved = 0, self._steps[0][1]
         self.saved_as: str | None = None
         self.unsaved = False
@@ -44,7 +44,7 @@ class OldJournal:
     def _read(self, line: dict[str, Any]) -> None:
         if "step" in line:
             value = self._apply(self._values[self._at], line["change"])
-            session = self._whole(value)
+            session = self._session_of(value)
             del self._values[self._at + 1 :], self._steps[self._at + 1 :]
             self._values.append(value)
             self._steps.append((str(line["step"])[:300], session))
@@ -61,7 +61,7 @@ class OldJournal:
 
     def _amend(self, change: Callable[[Session], Session]) -> None:
         values = [msgspec.to_builtins(change(session)) for _, session in self._steps]
-        sessions = [self._whole(value) for value in values]
+        sessions = [self._session_of(value) for value in values]
         self._values = values
         self._steps = [(name, session) for (name, _), session in zip(self._steps, sessions, strict=True)]
 
@@ -90,6 +90,6 @@ def _change_of(line: dict[str, Any]) -> Callable[[Session], Session]:
         muted = msgspec.convert(line["to"], bool)
         return lambda session: mute(session, line["muted"], muted)
     if "heard" in line:
-        names = msgspec.convert(line["heard"], list[Heard])
+        names = msgspec.convert(line["heard"], list[PlayedMark])
         return lambda session: hear(session, names)
     return lambda session: session

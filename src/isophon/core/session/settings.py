@@ -37,15 +37,15 @@ def carried(kind: str, settings: Any, onto: Any) -> Any:
 
 def value_range(kind: str, name: str) -> tuple[float, float]:
     """The lowest and highest value of a setting, as its type says."""
-    told = _types(kind)[name]
-    return told.ge, told.le
+    kind_type = _types(kind)[name]
+    return kind_type.ge, kind_type.le
 
 
 @cache
 def _types(kind: str) -> dict[str, Any]:
     """The types of a kind's settings; looking into them takes some ms."""
-    told: Any = msgspec.inspect.type_info(BY_NAME[kind].settings)
-    return {field.name: field.type for field in told.fields}
+    kind_type: Any = msgspec.inspect.type_info(BY_NAME[kind].settings)
+    return {field.name: field.type for field in kind_type.fields}
 
 
 def with_setting(kind: str, settings: Any, name: str, value: Any) -> Any:

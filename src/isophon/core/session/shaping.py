@@ -44,11 +44,11 @@ def join(session: Session, part_id: str, ids: Collection[str]) -> Session:
     """
     marks = [m for m in session.part(part_id).marks if m.id in ids]
     start, end = min(m.span[0] for m in marks), max(m.span[1] for m in marks)
-    kept = max(marks, key=strength)
-    check_length(end - start, drawn_lengths(kept.kind))
-    session = set_box(session, part_id, kept.id, start, end, min(m.band[0] for m in marks), kept.band[1])
-    gone = {m.id for m in marks if m.id != kept.id and m.hand.drawn}
-    left = [m.id for m in marks if m.id != kept.id and not m.hand.drawn]
+    strongest = max(marks, key=strength)
+    check_length(end - start, drawn_lengths(strongest.kind))
+    session = set_box(session, part_id, strongest.id, start, end, min(m.band[0] for m in marks), strongest.band[1])
+    gone = {m.id for m in marks if m.id != strongest.id and m.hand.drawn}
+    left = [m.id for m in marks if m.id != strongest.id and not m.hand.drawn]
 
     def without(part: Part) -> Part:
         return replace(part, marks=tuple(m for m in part.marks if m.id not in gone))

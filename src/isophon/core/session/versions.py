@@ -49,13 +49,13 @@ def settled(session: Session) -> Session:
 def parts_of(session: Session, letter: str) -> list[tuple[Part, PartDecisions]]:
     """The parts for which something is kept under a letter, each with what is kept."""
     version = _version(session, letter)
-    kept = {part.id: part for part in version.parts} if version else {}
-    return [(part, kept[part.id]) for part in session.parts if part.id in kept]
+    by_part = {part.id: part for part in version.parts} if version else {}
+    return [(part, by_part[part.id]) for part in session.parts if part.id in by_part]
 
 
-def marks_that_differ(part: Part, kept: PartDecisions) -> int:
+def marks_that_differ(part: Part, decisions: PartDecisions) -> int:
     """How many marks of a part are decided differently in what is kept."""
-    mine, its = ({m.id: m.hand for m in marks} for marks in (decided_part(part).marks, kept.marks))
+    mine, its = ({m.id: m.hand for m in marks} for marks in (decided_part(part).marks, decisions.marks))
     return sum(mine.get(name) != its.get(name) for name in {*mine, *its})
 
 
@@ -77,10 +77,10 @@ def _decisions(part: Part) -> PartDecisions:
 
 
 def _taken(session: Session, version: Version, part_ids: Collection[str]) -> Session:
-    kept = {part.id: part for part in version.parts}
+    by_part = {part.id: part for part in version.parts}
 
     def change(part: Part) -> Part:
-        its = kept[part.id]
+        its = by_part[part.id]
         part = with_decisions(
             replace(part, **{name: getattr(its, name) for name in _FIELDS}), facts_of(part), its.marks
         )
@@ -88,4 +88,4 @@ def _taken(session: Session, version: Version, part_ids: Collection[str]) -> Ses
             raise CallError(f"version {version.letter} does not fit {part.name} any more ({flaw})")
         return part
 
-    return with_parts(session, [name for name in part_ids if name in kept], change)
+    return with_parts(session, [name for name in part_ids if name in by_part], change)

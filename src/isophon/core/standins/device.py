@@ -52,7 +52,7 @@ class ClockedDevice:
         """Whether it is still there."""
         return not self._simulates or any(name == self._simulates for name, _ in simulated())
 
-    def heard(self) -> np.ndarray:
+    def played(self) -> np.ndarray:
         """The last seconds played, float32 ``(2, n)``."""
         blocks = list(self._blocks)
         return np.concatenate(blocks).T if blocks else np.zeros((2, 0), np.float32)

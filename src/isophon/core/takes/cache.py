@@ -43,7 +43,7 @@ _SIGN = "isophon.sign"  # an empty file in every folder that this program made
 DAMAGE = (OSError, EOFError, ValueError, TypeError, KeyError, InputError, msgspec.MsgspecError)
 
 
-class Told(msgspec.Struct, frozen=True):
+class FindingResult(msgspec.Struct, frozen=True):
     """What finding gives: what was found, phrases and words (start, end in s).
 
     ``heard_without``: the bleed that was out of the take, see :meth:`isophon.core.audio.leak.Removal.key`.
@@ -55,7 +55,7 @@ class Told(msgspec.Struct, frozen=True):
     heard_without: str = ""
 
 
-class Surveyed(Told, frozen=True, kw_only=True):
+class Surveyed(FindingResult, frozen=True, kw_only=True):
     """What surveying and finding give: measurements, pictures, and what was told of the take."""
 
     survey: Survey
@@ -65,7 +65,7 @@ class Surveyed(Told, frozen=True, kw_only=True):
 
 class _Kept(msgspec.Struct):
     values: dict[str, Any]
-    told: Told
+    result: FindingResult
 
 
 def place_of(path: Path) -> Path:
@@ -81,7 +81,7 @@ def place_of(path: Path) -> Path:
 
 def keep_scan(place: Path, wave: Wave, figures: Figures) -> None:
     """Keep a first look; OutputError if there is no room."""
-    with whole(place / "scan") as folder:
+    with written_whole(place / "scan") as folder:
         _write_levels(folder, "wave", wave.levels)
         (folder / "figures.json").write_bytes(msgspec.json.encode(figures))
 
@@ -97,16 +97,16 @@ def kept_scan(place: Path) -> tuple[Wave, Figures] | None:
 
 
 def keep_picture(place: Path, name: str, picture: Spectrogram, without: str = "") -> None:
-    """Keep one of a survey's pictures; ``without`` as in :class:`Told`. OutputError if there is no room."""
+    """Keep one of a survey's pictures; ``without`` as in :class:`FindingResult`. OutputError if there is no room."""
     make_room(place.parent)
-    with whole(_measured_folder(place, name, without)) as folder:
+    with written_whole(_measured_folder(place, name, without)) as folder:
         _write_levels(folder, name, picture.levels)
 
 
-def keep_survey(place: Path, survey: Survey, told: Told) -> None:
+def keep_survey(place: Path, survey: Survey, result: FindingResult) -> None:
     """Keep a survey and what was found beside its pictures; OutputError if there is no room."""
     make_room(place.parent)
-    with whole(_measured_folder(place, "survey", told.heard_without)) as folder:
+    with written_whole(_measured_folder(place, "survey", result.heard_without)) as folder:
         values = {}
         for field in dataclasses.fields(Survey):
             value = getattr(survey, field.name)
@@ -114,7 +114,7 @@ def keep_survey(place: Path, survey: Survey, told: Told) -> None:
                 np.save(folder / f"{field.name}.npy", value)
             else:
                 values[field.name] = value
-        (folder / "told.json").write_bytes(msgspec.json.encode(_Kept(values, told)))
+        (folder / "result.json").write_bytes(msgspec.json.encode(_Kept(values, result)))
 
 
 def _measured_folder(place: Path, name: str, without: str) -> Path:
@@ -126,13 +126,13 @@ def kept_survey(place: Path, without: str = "") -> Surveyed | None:
     """The survey of a recording ``without`` some bleed, its arrays mapped from disk; None where there was none."""
     folder = _measured_folder(place, "survey", without)
     try:
-        kept = msgspec.json.decode(read_bytes(folder / "told.json"), type=_Kept)
+        content = msgspec.json.decode(read_bytes(folder / "result.json"), type=_Kept)
         arrays = {
             field.name: mapped(folder / f"{field.name}.npy")
             for field in dataclasses.fields(Survey)
-            if field.name not in kept.values
+            if field.name not in content.values
         }
-        survey = Survey(**kept.values, **arrays)
+        survey = Survey(**content.values, **arrays)
         check_survey(survey)
         geometry = geometry_at(survey.sample_rate)
         pictures = (_levels(_measured_folder(place, name, without), name) for name in ("spectrogram", "lows"))
@@ -140,22 +140,22 @@ def kept_survey(place: Path, without: str = "") -> Surveyed | None:
         lows = Spectrogram(LOW_GEOMETRY, LOWS, next(pictures))
         with contextlib.suppress(OSError):
             os.utime(place)
-        told = {field: getattr(kept.told, field) for field in Told.__struct_fields__}
-        return Surveyed(survey=survey, spectrogram=spectrogram, lows=lows, **told)
+        result = {field: getattr(content.result, field) for field in FindingResult.__struct_fields__}
+        return Surveyed(survey=survey, spectrogram=spectrogram, lows=lows, **result)
     except DAMAGE as error:
         if folder.exists():
             _log.warning(f"what was measured of a take cannot be used and is measured anew ({error})")
         return None
 
 
-def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, told: bytes) -> None:
+def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, result: bytes) -> None:
     """Keep a leak's two sounds and what was told of it; OutputError if there is no room."""
     make_room(place.parent)
-    with whole(_leak_folder(place, key)) as folder:
+    with written_whole(_leak_folder(place, key)) as folder:
         if arrays is not None:
             for name, sound in zip(_LEAK, arrays, strict=True):
                 np.save(folder / f"{name}.npy", sound)
-        (folder / "told.json").write_bytes(told)
+        (folder / "result.json").write_bytes(result)
 
 
 def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
@@ -172,7 +172,7 @@ def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
 def kept_leak_facts(place: Path, key: str) -> bytes | None:
     """What was told of a leak that was learned before."""
     try:
-        return read_bytes(_leak_folder(place, key) / "told.json")
+        return read_bytes(_leak_folder(place, key) / "result.json")
     except DAMAGE:
         return None
 
@@ -250,7 +250,7 @@ def signed(folder: Path) -> Path:
 
 
 @contextlib.contextmanager
-def whole(folder: Path) -> Iterator[Path]:
+def written_whole(folder: Path) -> Iterator[Path]:
     """A temporary folder that takes the place of ``folder`` when the block succeeds."""
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)

@@ -70,10 +70,10 @@ class Wave:
         """Take in the next samples ``(channels, n)``; of two sides the larger excursion is shown."""
         mono = block[0] if len(block) == 1 else np.where(np.abs(block[0]) > np.abs(block[1]), block[0], block[1])
         joined = np.concatenate([self._rest, mono])
-        whole = len(joined) // WAVE_STEP * WAVE_STEP
-        steps = joined[:whole].reshape(-1, WAVE_STEP)
+        complete = len(joined) // WAVE_STEP * WAVE_STEP
+        steps = joined[:complete].reshape(-1, WAVE_STEP)
         self._parts.append(np.stack([steps.min(axis=1), steps.max(axis=1)]))
-        self._rest = joined[whole:]
+        self._rest = joined[complete:]
 
     def finish(self) -> None:
         """Build the coarser levels."""

@@ -76,8 +76,8 @@ def guess(recordings: Sequence[Recording], has_lead: bool = False) -> list[str]:
     whats = [("cue" if what == "cue" else "bed") if recording.container == "MP3" else what
              for what, recording in zip(whats, recordings, strict=True)]  # fmt: skip
     has_lead = has_lead or "lead" in whats
-    told = []
+    roles = []
     for what in whats:
-        told.append(what or ("harmony" if has_lead else "lead"))
+        roles.append(what or ("harmony" if has_lead else "lead"))
         has_lead = has_lead or what is None
-    return told
+    return roles

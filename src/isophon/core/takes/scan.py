@@ -46,9 +46,9 @@ def scan(recording: Recording, progress: Callable[[float], None]) -> tuple[Wave,
         full = loudest >= _FULL_SCALE
         clipped += int(np.count_nonzero(full[:, 1:] & full[:, :-1]))
         power = np.concatenate([rest, np.square(block).mean(axis=0)])
-        whole = len(power) // step * step
-        powers.append(power[:whole].reshape(-1, step).mean(axis=1))
-        rest = power[whole:]
+        complete = len(power) // step * step
+        powers.append(power[:complete].reshape(-1, step).mean(axis=1))
+        rest = power[complete:]
         done += block.shape[1]
         progress(done / recording.frames)
     wave.finish()

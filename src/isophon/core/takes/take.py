@@ -72,7 +72,7 @@ class Take(Sound):
     def refresh(self, without: str | None = None) -> None:
         """Map in what has been measured by now; ``without`` some bleed, where that is wanted and there.
 
-        See :class:`isophon.core.takes.cache.Told`; None for what is there already, or the take as sung.
+        See :class:`isophon.core.takes.cache.FindingResult`; None for what is there already, or the take as sung.
         """
         try:
             place = take_cache.place_of(self.recording.path)
@@ -146,10 +146,10 @@ class Take(Sound):
             if stage.power is not None:
                 stage.power(power, survey, mine)
         steps = max(1, round(_STEP_S / survey.hop_s))
-        whole = len(power) // steps * steps
-        if not whole:
+        complete = len(power) // steps * steps
+        if not complete:
             return 0.0
-        cleaned = gated_loudness(np.maximum(power[:whole], 0).reshape(-1, steps).mean(axis=1))
+        cleaned = gated_loudness(np.maximum(power[:complete], 0).reshape(-1, steps).mean(axis=1))
         return round(survey.loudness - cleaned, 2)
 
 
@@ -180,8 +180,8 @@ class _Kept:
 
 def renderer_of(recording: Recording | Absent, cache: RenderCache | None = None) -> Renderer:
     """A renderer of a recording, with what is kept beside that."""
-    kept = _Kept(recording)
-    return Renderer(recording.read, recording.sample_rate, recording.frames, cache, kept.sounds, kept.head)
+    files = _Kept(recording)
+    return Renderer(recording.read, recording.sample_rate, recording.frames, cache, files.sounds, files.head)
 
 
 def open_sound(source: Source, cache: RenderCache | None = None) -> Sound:

@@ -117,6 +117,6 @@ def _analysed_and_kept(dried: Recording | Dry, place: Path, without: str, tell: 
     lows = lows_of(recording.blocks(), recording.sample_rate, recording.channels)
     take_cache.keep_picture(place, "lows", lows, without)
     found = find_all(recording, survey, lambda f: tell(FINDING, f))
-    told = take_cache.Told(found, tuple(phrases(survey)), tuple(words(survey)), without)
-    take_cache.keep_survey(place, survey, told)
+    result = take_cache.FindingResult(found, tuple(phrases(survey)), tuple(words(survey)), without)
+    take_cache.keep_survey(place, survey, result)
     return survey, found

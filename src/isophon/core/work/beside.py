@@ -43,5 +43,5 @@ def _survey_at(path: Path) -> Survey:
 
 def survey_of(recording: Recording, tell: Callable[[float], None] | None = None) -> Survey:
     """The survey of a recording as it was sung: what is kept of it, else surveyed anew."""
-    kept = take_cache.kept_survey(take_cache.place_of(recording.path))
-    return kept.survey if kept else survey_recording(recording, tell)
+    surveyed = take_cache.kept_survey(take_cache.place_of(recording.path))
+    return surveyed.survey if surveyed else survey_recording(recording, tell)

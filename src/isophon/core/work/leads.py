@@ -36,8 +36,8 @@ class Lead(NamedTuple):
 
 
 def _clock_of(recording: Recording) -> float | None:
-    told = recording.time_reference
-    return None if told is None else told / recording.sample_rate
+    reference = recording.time_reference
+    return None if reference is None else reference / recording.sample_rate
 
 
 def lead_of(path: Path) -> Lead:
@@ -79,9 +79,9 @@ def beside_the_songs_leads(
     if not met or not followed:
         return part
     known = session.part(part.id).found and all(lead.found for lead in met)
-    heard = part.heard_beside == key_beside(part, followed)
+    up_to_date = part.heard_beside == key_beside(part, followed)
     meets = {kind.name for kind in KINDS if kind.beside_lead.meet and not known}.intersection(kinds)
-    against = {kind.name for kind in KINDS if kind.beside_lead.find and not heard}.intersection(kinds)
+    against = {kind.name for kind in KINDS if kind.beside_lead.find and not up_to_date}.intersection(kinds)
     asked = [(met, meets | against)] if met == followed else [(met, meets), (followed, against)]
     for leads, names in asked:
         if names:

@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from isophon.core.audio.files import BLOCK, Recording, whole
+from isophon.core.audio.files import BLOCK, Recording, all_samples
 from isophon.core.audio.leak import Cue, Feed, Leak, Removal
 from isophon.core.errors import InputError
 from isophon.core.passes import KINDS, AnyMark
@@ -75,9 +75,9 @@ def learn(recording: Recording, lesson: Lesson, survey: Survey | Callable[[], Su
                          "choose a longer time inside the take")  # fmt: skip
     place = take_cache.place_of(recording.path)
     key = lesson.key or _key(lesson)
-    told = take_cache.kept_leak_facts(place, key)
-    if told is not None:
-        learned = msgspec.json.decode(told, type=Learned)
+    facts = take_cache.kept_leak_facts(place, key)
+    if facts is not None:
+        learned = msgspec.json.decode(facts, type=Learned)
     else:
         learned = _learned(recording, lesson, key, survey, tell)
     feeds = tuple(Feed(cue.item, cue.offset_s) for cue in lesson.cues if cue.item)
@@ -88,7 +88,7 @@ def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Ca
              tell: Callable[[float], None] | None) -> Learned:  # fmt: skip
     cues = _read(lesson.cues) if lesson.cues else ()
     removing = next(kind.leak_removal for kind in KINDS if kind.leak_removal)
-    taken = removing.learn(whole(recording), recording.sample_rate, cues, key, tell, lesson.moments)
+    taken = removing.learn(all_samples(recording), recording.sample_rate, cues, key, tell, lesson.moments)
     learned = Learned(taken.facts, removing.hits(taken, recording.read, survey() if callable(survey) else survey))
     place, sound = take_cache.place_of(recording.path), (taken.leak, taken.rest) if taken.facts.key else None
     take_cache.keep_leak(place, key, sound, msgspec.json.encode(learned))
@@ -98,13 +98,13 @@ def _learned(recording: Recording, lesson: Lesson, key: str, survey: Survey | Ca
 def _read(cues: tuple[CueFile, ...]) -> Iterator[Cue]:
     for cue in cues:
         with Recording(path_of(cue.path)) as guide:
-            yield Cue(guide.path.name, whole(guide), guide.sample_rate, cue.offset_s)
+            yield Cue(guide.path.name, all_samples(guide), guide.sample_rate, cue.offset_s)
 
 
 def _key(lesson: Lesson) -> str:
-    told = [f"{take_cache.place_of(path_of(cue.path)).name} {cue.offset_s:.6f}" for cue in lesson.cues]
-    told += [f"{start:.3f} {end:.3f}" for start, end in lesson.moments]
-    return hashlib.sha256("\n".join(told).encode()).hexdigest()[:16]
+    facts = [f"{take_cache.place_of(path_of(cue.path)).name} {cue.offset_s:.6f}" for cue in lesson.cues]
+    facts += [f"{start:.3f} {end:.3f}" for start, end in lesson.moments]
+    return hashlib.sha256("\n".join(facts).encode()).hexdigest()[:16]
 
 
 class Dry:

@@ -105,8 +105,8 @@ class Maker:
         # windows that are short against a column would miss what lies between them: of several the highest is told
         finer = min(_FINEST, max(1, round(2 * (end - start) / look.columns / axis.window_s)))
         levels = close_picture(samples, rate, look.columns * finer, axis)
-        whole = levels.shape[1] // finer * finer
-        return levels[:, :whole].reshape(len(levels), -1, finer).max(axis=2)
+        complete = levels.shape[1] // finer * finer
+        return levels[:, :complete].reshape(len(levels), -1, finer).max(axis=2)
 
     def _sound(self, source: Source) -> Sound:
         sound = self._sounds.pop(source, None) or open_sound(source, self._cache)

@@ -19,7 +19,7 @@ from isophon.core.work.messages import Done, Failed, Progress, Request, Wake, de
 
 _log = logging.getLogger(__name__)
 
-HANDS = min(2, os.cpu_count() or 1)
+WORKER_COUNT = min(2, os.cpu_count() or 1)
 
 
 class Failure(str):
@@ -42,7 +42,7 @@ class Task:
     """
 
     request: Request
-    told: Callable[[str, Any], None]
+    on_answer: Callable[[str, Any], None]
     rank: float = 0.0
     order: int = field(default_factory=count().__next__)
     cancelled: bool = False
@@ -51,7 +51,7 @@ class Task:
 class Workers:
     """Up to ``hands`` processes, started when there is work for them; ``ready``: such as are there already."""
 
-    def __init__(self, hands: int = HANDS, ready: Sequence[Child] = ()) -> None:
+    def __init__(self, hands: int = WORKER_COUNT, ready: Sequence[Child] = ()) -> None:
         self._ready = ready
         self._waiting: list[Task] = []
         self._work = threading.Condition()
@@ -200,6 +200,6 @@ def _ask(process: Child, task: Task, request: Request) -> tuple[str, Any]:
 def _tell(task: Task, what: str, value: Any) -> None:
     """Tell whoever waits for a task; that it is not there any more ends no worker."""
     try:
-        task.told(what, value)
+        task.on_answer(what, value)
     except Exception as error:  # noqa: BLE001 (one task must not end the others)
         _log.error(INSIDE, error, exc_info=error)

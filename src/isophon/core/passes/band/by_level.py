@@ -76,10 +76,10 @@ def beside(q: float) -> float:
 
 def excess_db(samples: np.ndarray, rate: int, freq_hz: float, q: float) -> np.ndarray:
     """How far a band stands over the mean of those beside it at each tick of ``samples`` ``(channels, n)``, dB."""
-    return _Heard(samples, rate).excess_db(freq_hz, q)
+    return _BandLevels(samples, rate).excess_db(freq_hz, q)
 
 
-class _Heard:
+class _BandLevels:
     """Levels of bands of a stretch of sound ``(channels, n)``, all from one transform of it."""
 
     def __init__(self, samples: np.ndarray, rate: int) -> None:
@@ -131,9 +131,9 @@ def _apply(at: At, mine: Sequence[LevelCut]) -> np.ndarray:
     before = -(-round((_SETTLED * max(cut.release_s for cut in mine) + _RINGING_S) * rate) // tick) * tick
     samples = at.read(at.start - before, before + at.frames + tick).astype(np.float64)
     out = samples[:, before : before + at.frames].copy()
-    heard, ringing = _Heard(samples, rate), before - round(_RINGING_S * rate)
+    levels, ringing = _BandLevels(samples, rate), before - round(_RINGING_S * rate)
     for cut in mine:
-        taken = taken_off(heard.excess_db(cut.freq_hz, cut.q), rate, cut)
+        taken = taken_off(levels.excess_db(cut.freq_hz, cut.q), rate, cut)
         places = (np.arange(len(taken)) + 0.5) * tick - before
         less = np.power(10, -taken / 20) - 1
         if less[-(at.frames // tick) - 3 :].any():

@@ -40,10 +40,10 @@ def load_bands(path: Path, duration: float) -> tuple[Mark, ...]:
     InputError says what is wrong.
     """
     try:
-        told = msgspec.json.decode(read_bytes(path), type=list[_Row] | _Found)
+        content = msgspec.json.decode(read_bytes(path), type=list[_Row] | _Found)
     except (msgspec.MsgspecError, UnicodeDecodeError) as error:
         raise InputError(f"{path.name}: holds no bands as find --json prints them ({error})") from error
-    rows = [row for row in (told.bands if isinstance(told, _Found) else told) if row.kind == "band"]
+    rows = [row for row in (content.bands if isinstance(content, _Found) else content) if row.kind == "band"]
     if len(rows) > _MOST_ROWS:
         raise InputError(f"{path.name}: holds {len(rows)} bands; {_MOST_ROWS} is the most")
     names: set[str] = set()

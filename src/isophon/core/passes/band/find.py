@@ -54,7 +54,7 @@ def find(context: FinderContext) -> tuple[BandMark, ...]:
         return ()
     both = low.span(0, low.frames)
     samples = both[0] if len(both) == 1 else both.mean(axis=0)
-    heard = partials(samples, low.rate, survey)
+    measured = partials(samples, low.rate, survey)
     still = stillness(samples, low.rate, survey)
     witness = consonants(samples, low.rate, survey) if still is None else still
     end = survey.samples / survey.sample_rate
@@ -62,9 +62,9 @@ def find(context: FinderContext) -> tuple[BandMark, ...]:
     marks = [] if broad is None else [_mark(0.0, end, *broad)]
     if broad is not None and witness is not None:
         witness = witness - 10 * np.log10(power_response(broad[0], grid()))
-    marks += [_mark(0.0, end, bell, sure) for bell, sure in rings(heard, witness, still is not None)]
+    marks += [_mark(0.0, end, bell, sure) for bell, sure in rings(measured, witness, still is not None)]
     known = [centre_of(m)[0] for m in marks]
-    for band in loud.find(samples, low.rate, survey, heard, known):
+    for band in loud.find(samples, low.rate, survey, measured, known):
         marks += _words_of(band)
     return tuple(marks)
 
@@ -123,9 +123,9 @@ def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
         level[inside, k - 1] = 10 * np.log10(seen[np.arange(len(inside)), peak] + 1e-16)
     over = _over_envelope(octave, level)
     loud = 10 * np.log10(survey.k_power[frame[steady]] + 1e-14)
-    told = np.isfinite(over)
-    spread = (np.broadcast_to(v[:, None], over.shape)[told] for v in (f0, loud, at[steady]))
-    return Partials(PER_OCTAVE * octave[told], over[told], *spread)
+    known = np.isfinite(over)
+    spread = (np.broadcast_to(v[:, None], over.shape)[known] for v in (f0, loud, at[steady]))
+    return Partials(PER_OCTAVE * octave[known], over[known], *spread)
 
 
 def _over_envelope(octave: np.ndarray, level: np.ndarray) -> np.ndarray:
@@ -157,12 +157,12 @@ def _middle(values: np.ndarray) -> np.ndarray:
     return (ordered[rows, np.maximum(count - 1, 0) // 2] + ordered[rows, np.minimum(count // 2, count - 1)]) / 2
 
 
-def profile(heard: Partials, quantiles: tuple[float, ...], fewest_notes: int = _FEWEST_NOTES) -> np.ndarray:
+def profile(measured: Partials, quantiles: tuple[float, ...], fewest_notes: int = _FEWEST_NOTES) -> np.ndarray:
     """Quantiles of how far partials stand out at each frequency, ``(quantiles, cells)``; NaN: too few notes to tell."""
     cells = len(grid())
     out = np.full((len(quantiles), cells), np.nan)
-    order = np.argsort(heard.cell)
-    cell, over, f0 = heard.cell[order], heard.over[order], heard.f0[order]
+    order = np.argsort(measured.cell)
+    cell, over, f0 = measured.cell[order], measured.over[order], measured.f0[order]
     edges = np.searchsorted(cell, np.arange(cells) - NEAR_CELLS), np.searchsorted(cell, np.arange(cells) + NEAR_CELLS)
     for i, (a, b) in enumerate(zip(*edges, strict=True)):
         notes = len(np.unique(np.round(12 * np.log2(f0[a:b])))) if b > a else 0
@@ -207,20 +207,20 @@ def _inside(survey: Survey, state: int, margin_s: float, hop_s: float, duration:
     return chosen[:: max(1, -(-len(chosen) // _MOST_FRAMES))]
 
 
-def rings(heard: Partials, witness: np.ndarray | None, firm: bool = True) -> list[tuple[Bell, float]]:
+def rings(measured: Partials, witness: np.ndarray | None, firm: bool = True) -> list[tuple[Bell, float]]:
     """The bands that are always there, each with how sure it is, most outstanding first.
 
     ``witness``: the spectrum of what is no voice, None for none; ``firm``: whether that is the stillness.
     """
-    often, usually = profile(heard, (_OFTEN, _USUALLY))
+    often, usually = profile(measured, (_OFTEN, _USUALLY))
     found: list[tuple[Bell, float]] = []
     hz, rest = grid(), None if witness is None else witness.copy()
     least_often, least_db = (_LEAST_OFTEN_DB, _LEAST_STILL_DB) if firm else (_WEAK_OFTEN_DB, _WEAK_DB)
     for i in _peaks(np.nan_to_num(often, nan=-99.0), least_often)[:_MOST_LOOKED_AT]:
-        told = float(np.nanmax(usually[max(0, i - 2) : i + 3]))
+        known = float(np.nanmax(usually[max(0, i - 2) : i + 3]))
         bell = fitted(rest, hz[i]) if rest is not None and _bump(rest, i) >= _LEAST_BUMP_DB else None
-        if rest is not None and bell is not None and bell.gain_db >= least_db and told >= _LEAST_USUALLY_DB:
-            bell = bell if firm else Bell(bell.freq_hz, bell.q, round(min(bell.gain_db, told), 1))
+        if rest is not None and bell is not None and bell.gain_db >= least_db and known >= _LEAST_USUALLY_DB:
+            bell = bell if firm else Bell(bell.freq_hz, bell.q, round(min(bell.gain_db, known), 1))
             found.append((bell, round(min(0.95, 0.6 + 0.03 * bell.gain_db), 2) if firm else _UNSURE))
             rest -= 10 * np.log10(power_response(bell, hz))
         elif often[i] >= _ALONE_OFTEN_DB and not (firm and rest is not None):

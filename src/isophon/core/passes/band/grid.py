@@ -67,7 +67,7 @@ def fitted(levels: np.ndarray, near_hz: float) -> Bell | None:
         return None
     bent = np.eye(len(y)) - line @ np.linalg.pinv(line)  # what a line does not explain
     plain = bent @ y
-    whole = least = float(plain @ plain)
+    total = least = float(plain @ plain)
     best = None
     for freq_hz in near_hz * 2 ** (np.arange(-5, 6) / (2 * PER_OCTAVE)):
         for q in _QS:
@@ -76,7 +76,7 @@ def fitted(levels: np.ndarray, near_hz: float) -> Bell | None:
             k = int(np.argmin(errors))
             if errors[k] < least:
                 best, least = Bell(round(float(freq_hz), 1), round(float(q), 2), float(_GAINS[k])), float(errors[k])
-    return best if least < _UNEXPLAINED * whole else None
+    return best if least < _UNEXPLAINED * total else None
 
 
 def _smeared(freq_hz: float, q: float, hz: np.ndarray) -> np.ndarray:

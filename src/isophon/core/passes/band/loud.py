@@ -70,18 +70,18 @@ class _Words(NamedTuple):
     spectra: np.ndarray
 
 
-def find(samples: np.ndarray, rate: int, survey: Survey, heard: Partials, known: list[float]) -> list[LoudBand]:
+def find(samples: np.ndarray, rate: int, survey: Survey, measured: Partials, known: list[float]) -> list[LoudBand]:
     """The bands of ``(n,)`` samples that speak only in loud words, the clearest first; ``known``: bands in Hz."""
     spans = _not_far_under(survey, sounding(survey))
     if len(spans) < 2 * _FEWEST_WORDS:
         return []
-    words = _measured(samples, rate, survey, spans, heard)
+    words = _measured(samples, rate, survey, spans, measured)
     loud, quiet = words.level >= np.quantile(words.level, _LOUD), words.level < np.quantile(words.level, _QUIET)
     if min(loud.sum(), quiet.sum()) < _FEWEST_WORDS:
         return []
     if words.level[loud].mean() - words.level[quiet].mean() < _LOUDER_DB:
         return []
-    notes = _notes_near(heard, [span for span, is_loud in zip(spans, loud, strict=True) if is_loud])
+    notes = _notes_near(measured, [span for span, is_loud in zip(spans, loud, strict=True) if is_loud])
     score = np.where(notes >= _FEWEST_NOTES, _score(words, loud, quiet), -np.inf)
     hz = grid()
     found: list[LoudBand] = []
@@ -141,7 +141,7 @@ def _not_far_under(survey: Survey, spans: list[tuple[float, float]]) -> list[tup
 
 
 def _measured(samples: np.ndarray, rate: int, survey: Survey, spans: list[tuple[float, float]],
-              heard: Partials) -> _Words:  # fmt: skip
+              measured: Partials) -> _Words:  # fmt: skip
     size, hop = fft.next_fast_len(round(_SIZE_S * rate), real=True), round(_HOP_S * rate)
     cells = len(grid())
     level = np.zeros(len(spans))
@@ -155,8 +155,8 @@ def _measured(samples: np.ndarray, rate: int, survey: Survey, spans: list[tuple[
         spectra[i] = levels.mean(axis=0)
         mean_power[i] = 10 * np.log10(np.power(10, levels / 10).mean(axis=0))
         level[i] = lufs(float(loudness.mean()))
-        partials.append(_partials_in(heard, start, end))
-        mine = heard.f0[(heard.time >= start) & (heard.time <= end)]
+        partials.append(_partials_in(measured, start, end))
+        mine = measured.f0[(measured.time >= start) & (measured.time <= end)]
         sparse[i] = grid() < (np.median(mine) if len(mine) else 0.0) / _CLOSE_PARTIALS
     by_power, by_level = _excess(mean_power, _FAR), _excess(spectra, _FAR)
     by_power[sparse] = by_level[sparse] = np.nan  # it hangs on where partials happen to lie
@@ -178,11 +178,11 @@ def _averaged(levels: np.ndarray, cells: int) -> np.ndarray:
     return (sums[:, cells:] - sums[:, :-cells]) / cells
 
 
-def _partials_in(heard: Partials, start: float, end: float) -> np.ndarray:
+def _partials_in(measured: Partials, start: float, end: float) -> np.ndarray:
     """How far the partials near each cell stand over their envelope in a word, mean in dB; NaN for too few."""
     cells = len(grid())
-    mine = (heard.time >= start) & (heard.time <= end)
-    cell, over = heard.cell[mine], heard.over[mine]
+    mine = (measured.time >= start) & (measured.time <= end)
+    cell, over = measured.cell[mine], measured.over[mine]
     order = np.argsort(cell)
     cell, sums = cell[order], np.concatenate([[0.0], np.cumsum(over[order])])
     first = np.searchsorted(cell, np.arange(cells) - NEAR_CELLS)
@@ -191,13 +191,13 @@ def _partials_in(heard: Partials, start: float, end: float) -> np.ndarray:
     return np.where(count >= _FEWEST_PARTIALS, (sums[last] - sums[first]) / np.maximum(count, 1), np.nan)
 
 
-def _notes_near(heard: Partials, spans: list[tuple[float, float]]) -> np.ndarray:
+def _notes_near(measured: Partials, spans: list[tuple[float, float]]) -> np.ndarray:
     """At how many different notes, in semitones, a partial lies near each cell in some words, ``(cells,)``."""
-    notes, note = np.unique(np.round(12 * np.log2(np.maximum(heard.f0, 1.0))), return_inverse=True)
-    cell = np.clip(np.round(heard.cell).astype(int), 1, len(grid()) - 2)
+    notes, note = np.unique(np.round(12 * np.log2(np.maximum(measured.f0, 1.0))), return_inverse=True)
+    cell = np.clip(np.round(measured.cell).astype(int), 1, len(grid()) - 2)
     there = np.zeros((len(notes), len(grid())), bool)
     for start, end in spans:
-        mine = (heard.time >= start) & (heard.time <= end)
+        mine = (measured.time >= start) & (measured.time <= end)
         for beside in (-1, 0, 1):
             there[note[mine], cell[mine] + beside] = True
     return there.sum(axis=0)
@@ -271,6 +271,6 @@ def _band(words: _Words, loud: np.ndarray, quiet: np.ndarray, at: int, score: fl
     standout = (stands - usual) * float(np.interp(score, *_CLEAR)) * _seen_less(hz, q, at)
     least = words.level[loud].min() - _NEARLY_LOUD_DB, _NEARLY_AS_MUCH * float(np.median(standout[loud]))
     sure = np.where((words.level >= least[0]) & (standout >= least[1]), _SURE, _UNSURE)
-    told = tuple(Word(float(start), float(end), round(float(level), 2), round(float(one), 2), float(how))
+    words_over = tuple(Word(float(start), float(end), round(float(level), 2), round(float(one), 2), float(how))
                  for (start, end), level, one, how in zip(spans, words.level, standout, sure, strict=True))  # fmt: skip
-    return LoudBand(round(hz, 1), round(q, 2), round(usual, 2), told)
+    return LoudBand(round(hz, 1), round(q, 2), round(usual, 2), words_over)

@@ -110,15 +110,15 @@ def steady_json(part: Part) -> list[dict[str, Any]]:
 def _row(part: Part, freq_hz: float, q: float, marks: list[BandMark]) -> dict[str, Any]:
     """One band; of one by level the words in which it acts, or all where it acts in none."""
     first, how = marks[0], part.band
-    told = [m for m in marks if part.change(m)] or marks
+    changed = [m for m in marks if part.change(m)] or marks
     row = {
         "kind": "band", "freq_hz": freq_hz, "q": q, "name": name_of(freq_hz), "by": first.by,
         "when": "loud" if first.shape == LOUD else "always",
-        "standout_db": round(max(m.standout_db for m in told), 1),
-        "change_db": round(float(max((part.change(m) for m in told), key=abs)), 1),
-        "confidence": max(m.confidence for m in told),
+        "standout_db": round(max(m.standout_db for m in changed), 1),
+        "change_db": round(float(max((part.change(m) for m in changed), key=abs)), 1),
+        "confidence": max(m.confidence for m in changed),
         "shape": first.shape if first.shape in SHAPES else BELL,
-        "words": [[m.span[0], m.span[1]] for m in told] if first.shape == LOUD else [],
+        "words": [[m.span[0], m.span[1]] for m in changed] if first.shape == LOUD else [],
     }  # fmt: skip
     if first.is_by_level:
         row |= {"over_db": first.usual_db, "ratio": how.ratio, "attack_ms": how.attack_ms,

@@ -99,9 +99,9 @@ def feeds_of(click: Click, take: np.ndarray, rate: int) -> np.ndarray:
             train[places[inside]] += (np.sinc(off) * np.cos(np.pi * off / (2 * _SINC + 3)) ** 2)[inside]
     sounds = [_sound(take, times, rate, min(_RINGS_S, click.beat_s - _RISES_S)) for times in click.times]
     before = round(_RISES_S * rate)
-    whole = [signal.oaconvolve(train, sound)[before : before + len(take)] for train, sound in
+    feeds = [signal.oaconvolve(train, sound)[before : before + len(take)] for train, sound in
              zip(out, sounds, strict=True)]  # fmt: skip
-    return np.stack(whole).astype(np.float32)
+    return np.stack(feeds).astype(np.float32)
 
 
 def _sound(take: np.ndarray, times: np.ndarray, rate: int, rings_s: float) -> np.ndarray:
@@ -271,9 +271,9 @@ def _explained(waves: np.ndarray, groups: np.ndarray) -> float:
 def _by_power(waves: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Weights that count beats less the louder they are, silent ones not at all; and their power."""
     power = np.square(waves).sum(axis=1)
-    heard = power > _SILENT * power.max()
-    quiet = np.percentile(power[heard], _QUIET_PERCENTILE) if heard.any() else 1.0
-    return np.where(heard, 1 / (power + quiet + 1e-20), 0), power
+    audible = power > _SILENT * power.max()
+    quiet = np.percentile(power[audible], _QUIET_PERCENTILE) if audible.any() else 1.0
+    return np.where(audible, 1 / (power + quiet + 1e-20), 0), power
 
 
 def _gains(waves: np.ndarray, weight: np.ndarray) -> np.ndarray:
@@ -327,9 +327,9 @@ def _cut(
     """What sounds at each beat, moved by parts of a sample so that all begin alike, ``(beats, n)``."""
     count = round((early_s + sound_s) * rate)
     exact = (times - early_s) * rate
-    whole = np.floor(exact).astype(int)
-    rows = np.lib.stride_tricks.sliding_window_view(bright, count)[np.clip(whole, 0, len(bright) - count)]
-    turn = np.exp(2j * np.pi * np.fft.rfftfreq(count) * (exact - whole)[:, None])
+    frame = np.floor(exact).astype(int)
+    rows = np.lib.stride_tricks.sliding_window_view(bright, count)[np.clip(frame, 0, len(bright) - count)]
+    turn = np.exp(2j * np.pi * np.fft.rfftfreq(count) * (exact - frame)[:, None])
     return np.fft.irfft(np.fft.rfft(rows, axis=1) * turn, count, axis=1)
 
 
@@ -362,12 +362,12 @@ def _alike(waves: np.ndarray, weight: np.ndarray, groups: np.ndarray) -> np.ndar
 def _robust(waves: np.ndarray, weight: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Weights that leave aside beats under the voice, and what the mean of the others leaves of each beat's power."""
     power = np.square(waves).sum(axis=1)
-    heard = power > _SILENT * power.max()  # a take may be silent between its words
-    weight, left = np.where(heard, weight, 0), power
-    weight = weight if weight.sum() > 0 else heard.astype(float)
-    for _ in range(_ROUNDS if heard.sum() > 1 else 0):
+    audible = power > _SILENT * power.max()  # a take may be silent between its words
+    weight, left = np.where(audible, weight, 0), power
+    weight = weight if weight.sum() > 0 else audible.astype(float)
+    for _ in range(_ROUNDS if audible.sum() > 1 else 0):
         w = weight[:, None] / weight.sum()
         others = ((w * waves).sum(axis=0) - w * waves) / np.maximum(1 - w, 1e-9)
         left = np.square(waves - others).sum(axis=1)
-        weight = np.where(heard, 1 / (left + np.percentile(left[heard], _STILL_PERCENTILE) + 1e-20), 0)
-    return weight, np.where(heard, left, power)
+        weight = np.where(audible, 1 / (left + np.percentile(left[audible], _STILL_PERCENTILE) + 1e-20), 0)
+    return weight, np.where(audible, left, power)

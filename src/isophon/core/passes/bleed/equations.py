@@ -2,7 +2,7 @@
 
 A path of some tens of milliseconds has thousands of taps, and the cue's spectrum falls by sixty decibels and more,
 so that plain gradients need hundreds of steps. Conjugate gradients (Hestenes & Stiefel 1952) need a few when they
-are preconditioned by a matrix that is nearly the right one (see :mod:`.easing`).
+are preconditioned by a matrix that is nearly the right one (see :mod:`.preconditioner`).
 """
 
 from __future__ import annotations
@@ -14,8 +14,8 @@ import numpy as np
 from scipy import fft, signal
 
 from isophon.core.audio.threads import at_once
-from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.feeds import Feeds
+from isophon.core.passes.bleed.preconditioner import Preconditioner
 from isophon.core.passes.bleed.weighing import STEP
 
 BLOCK = 8_192
@@ -59,19 +59,19 @@ class Moments:
 
     def only(self, mask: np.ndarray) -> Moments:
         """The same moments as far as a mask ``(steps,)`` over the whole take is true."""
-        kept = self._of_steps(mask)
-        some = np.flatnonzero((self.weight[:, ::STEP] * kept).any(axis=1))
+        chosen_steps = self._of_steps(mask)
+        some = np.flatnonzero((self.weight[:, ::STEP] * chosen_steps).any(axis=1))
         some = some if len(some) else np.array([0])
         part = copy(self)
         part.chosen, part.power, part.take = self.chosen[some], self.power[some], self.take[some]
-        part.weight = self.weight[some] * np.repeat(kept[some], STEP, axis=1)
+        part.weight = self.weight[some] * np.repeat(chosen_steps[some], STEP, axis=1)
         part._mine = some if self._mine is None else self._mine[some]
         part.scale = max(STEP * float(np.vdot(part.weight[:, ::STEP], part.power)) / part.cues, 1e-30)
         return part
 
-    def _of_steps(self, told: np.ndarray) -> np.ndarray:
+    def _of_steps(self, values: np.ndarray) -> np.ndarray:
         """What is told for each step of the take, of those of the chosen blocks: ``(blocks, steps)``."""
-        return np.pad(told, (0, -len(told) % _STEPS_OF_ONE)).reshape(-1, _STEPS_OF_ONE)[self.chosen]
+        return np.pad(values, (0, -len(values) % _STEPS_OF_ONE)).reshape(-1, _STEPS_OF_ONE)[self.chosen]
 
     def through(self, path: np.ndarray) -> np.ndarray:
         """The cues through their paths, ``(blocks, frames)``."""
@@ -82,7 +82,7 @@ class Moments:
         through = self._through(path)
         return self._correlated(lambda some: self.weight[some] * through(some))
 
-    def left(self, path: np.ndarray | None) -> tuple[np.ndarray, float]:
+    def residual(self, path: np.ndarray | None) -> tuple[np.ndarray, float]:
         """How what a path, or none, leaves of the take goes with the cues, ``(cues, taps)``, and its energy."""
         error = self.take if path is None else self.take - self.through(path)
         weighted = self.weight * error
@@ -115,44 +115,56 @@ class Moments:
 
 
 def solved(
-    heard: Moments,
-    easing: Easing,
-    lean: float,
+    moments: Moments,
+    preconditioner: Preconditioner,
+    ridge_share: float,
     start: np.ndarray | None = None,
     until: float = NEARLY,
     guess: np.ndarray | None = None,
 ) -> np.ndarray:
-    """The path ``(cues, taps)`` that explains the take best under the weights and leans on ``start``.
+    """The path ``(cues, taps)`` of least weighted squares with a ridge, by preconditioned conjugate gradients.
 
-    ``lean``: how much, against the power of the cues; without a ``start`` it leans on nothing. ``guess``: a path
-    from which the solution is less far.
+    Parameters
+    ----------
+    moments
+        The normal equations.
+    preconditioner
+        Made with weights like theirs.
+    ridge_share
+        The ridge, as a share of the cues' power.
+    start
+        The path that the ridge holds to, ``(cues, taps)``; None: nothing.
+    until
+        The share of the error at which it is exact enough.
+    guess
+        A path near the solution.
     """
-    ridge = lean * heard.scale * easing.unlikely
-    left, rest = heard.left(start)
-    start = np.zeros((heard.cues, heard.taps)) if start is None else start
-    more = np.zeros_like(start)
-    direction = easing.eased(left, lean)
-    energy = float((left * direction).sum())
+    ridge = ridge_share * moments.scale * preconditioner.unlikely
+    residual, rest = moments.residual(start)
+    start = np.zeros((moments.cues, moments.taps)) if start is None else start
+    change = np.zeros_like(start)
+    direction = preconditioner.apply(residual, ridge_share)
+    energy = float((residual * direction).sum())
     least, most = _CLEAREST * energy, _MOST_LEFT * energy
     if guess is not None:
-        more = guess - start
-        moved = heard.pull(more) + ridge * more
-        rest += float((more * (moved - 2 * left)).sum())
-        left = left - moved
-        direction = easing.eased(left, lean)
-        energy = float((left * direction).sum())
+        change = guess - start
+        moved = moments.pull(change) + ridge * change
+        rest += float((change * (moved - 2 * residual)).sum())
+        residual = residual - moved
+        direction = preconditioner.apply(residual, ridge_share)
+        energy = float((residual * direction).sum())
     for _ in range(_STEPS):
         if energy <= min(until * max(rest, least), most):
             break
-        moved = heard.pull(direction) + ridge * direction
+        moved = moments.pull(direction) + ridge * direction
         step = energy / float((direction * moved).sum())
-        more += step * direction
-        left -= step * moved
+        change += step * direction
+        residual -= step * moved
         rest -= step * energy
-        better = easing.eased(left, lean)
-        before, energy = energy, float((left * better).sum())
-        direction = better + energy / before * direction
-    return start + more
+        preconditioned = preconditioner.apply(residual, ridge_share)
+        before, energy = energy, float((residual * preconditioned).sum())
+        direction = preconditioned + energy / before * direction
+    return start + change
 
 
 def _added(cues: np.ndarray, ways: np.ndarray) -> np.ndarray:

@@ -1,4 +1,4 @@
-"""How much a path must lean towards nothing, and what it explains: cross-validation (Stone 1974).
+"""How much a path must ridge_share towards nothing, and what it explains: cross-validation (Stone 1974).
 
 The take is dealt out in turns of more than a second; a path learned from three quarters of them is judged by
 the fourth, in which the stillest moments count most: a voice in unison with the feed looks like a path at its own
@@ -15,9 +15,9 @@ import numpy as np
 from scipy import fft
 
 from isophon.core.audio.threads import at_once
-from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.equations import BLOCK, Moments, solved
 from isophon.core.passes.bleed.filtering import filtered
+from isophon.core.passes.bleed.preconditioner import Preconditioner
 from isophon.core.passes.bleed.weighing import STEP
 
 LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
@@ -32,13 +32,13 @@ _LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
 
 @dataclass(frozen=True, eq=False)
 class Judged:
-    """``lean``: how much the path best leans towards nothing; ``path``: the mean of those that were judged;
+    """``ridge_share``: how much the path best leans towards nothing; ``path``: the mean of those that were judged;
     ``explained_db``: how much of what it was not learned from it explains, in dB of the error, weighted twice, 0 or
     less where no path is better than none; ``bands_db``: the same in narrow bands; ``rise_db``: how much more ten
-    times the lean would explain if it went on as it begins.
+    times the ridge_share would explain if it went on as it begins.
     """
 
-    lean: float
+    ridge_share: float
     path: np.ndarray
     explained_db: float
     bands_db: np.ndarray
@@ -46,25 +46,25 @@ class Judged:
 
 
 def judged(
-    heard: Moments,
+    moments: Moments,
     weight: np.ndarray,
-    easing: Easing,
+    preconditioner: Preconditioner,
     rate: int,
     guess: np.ndarray | None = None,
     tell: Callable[[], None] = lambda: None,
 ) -> Judged:
-    """The lean under which a path explains most, tried up or down from the usual one; ``tell`` is called between.
+    """The ridge under which a path explains most, tried up or down from the usual one; ``tell`` is called between.
 
     ``weight`` ``(steps,)``: what the moments were chosen by; ``guess``: a path like those that will be found.
     """
-    folds = _Folds(heard, weight, easing, rate, guess)
+    folds = _Folds(moments, weight, preconditioner, rate, guess)
     best = folds.judged(LEANS[_FIRST])
     better, others = (_FIRMER_DB, LEANS[_FIRST + 1 :]) if best.rise_db > 0 else (_FREER_DB, LEANS[_FIRST - 1 :: -1])
-    for lean in others:
+    for ridge_share in others:
         if abs(best.rise_db) < _FLAT_DB:
             break
         tell()
-        other = folds.judged(lean)
+        other = folds.judged(ridge_share)
         if other.explained_db < best.explained_db + better:
             break
         best = other
@@ -98,12 +98,12 @@ def _middles(rate: int) -> np.ndarray:
 class _Folds:
     """The moments of a take dealt out."""
 
-    def __init__(self, whole: Moments, weight: np.ndarray, easing: Easing, rate: int,
+    def __init__(self, moments: Moments, weight: np.ndarray, preconditioner: Preconditioner, rate: int,
                  guess: np.ndarray | None) -> None:  # fmt: skip
-        self._moments, self._easing = whole, easing
-        heard = STEP * np.cumsum(weight > 0)  # a fold holds as much of what is learned from, however short
-        heard //= min(_TURN, heard[-1] // _FEWEST_TURNS + 1)
-        self._fold = (heard % _FOLDS).astype(np.int8)
+        self._moments, self._preconditioner = moments, preconditioner
+        used = STEP * np.cumsum(weight > 0)  # a fold holds as much of what is learned from, however short
+        used //= min(_TURN, used[-1] // _FEWEST_TURNS + 1)
+        self._fold = (used % _FOLDS).astype(np.int8)
         self._paths: list[np.ndarray | None] = [guess] * _FOLDS
         edges = _edges(rate) * self._moments.size / rate
         self._spans = [slice(int(a), max(int(a) + 1, int(b))) for a, b in pairwise(edges)]
@@ -112,15 +112,19 @@ class _Folds:
     def _asked(self, k: int) -> Moments:
         return self._moments.only(self._fold == k)
 
-    def judged(self, lean: float) -> Judged:
-        """What paths explain that lean so much."""
-        self._easing.at(lean)  # once, before the folds share it
+    def judged(self, ridge_share: float) -> Judged:
+        """What paths explain that ridge_share so much."""
+        self._preconditioner.at(ridge_share)  # once, before the folds share it
 
         def after(k: int) -> tuple[np.ndarray, np.ndarray, float, float]:
-            path = solved(self._moments.only(self._fold != k), self._easing, lean, None, _UNTIL, self._paths[k])
+            path = solved(
+                self._moments.only(self._fold != k), self._preconditioner, ridge_share, None, _UNTIL, self._paths[k]
+            )
             asked = self._asked(k)
             error = asked.weight * (asked.take - asked.through(path))
-            pulled = asked.weight * asked.through(self._easing.eased(lean * self._easing.unlikely * path, lean))
+            pulled = asked.weight * asked.through(
+                self._preconditioner.apply(ridge_share * self._preconditioner.unlikely * path, ridge_share)
+            )
             return path, _power(error, asked.size), float(np.vdot(error, error)), 2 * float(np.vdot(error, pulled))
 
         found = at_once(after, range(_FOLDS))
@@ -129,9 +133,9 @@ class _Folds:
         each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
         explained = _gain_db(self._before.sum(), left.sum())
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]
-        error, slope = (sum(row[i] for row in found) for i in (2, 3))  # slope: over the logarithm of the lean
+        error, slope = (sum(row[i] for row in found) for i in (2, 3))  # slope: over the logarithm of the ridge_share
         return Judged(
-            lean, np.mean([row[0] for row in found], axis=0), float(min(explained, each[1])), np.array(bands),
+            ridge_share, np.mean([row[0] for row in found], axis=0), float(min(explained, each[1])), np.array(bands),
             -10 * slope / (error + 1e-30),
         )  # fmt: skip
 

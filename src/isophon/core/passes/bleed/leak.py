@@ -60,8 +60,8 @@ def learn_leak(
     takes = np.stack([soxr.resample(channel, rate, low, "HQ") for channel in samples]) if low != rate else samples
     del samples  # each is large, and nobody else may hold them
     tell(0.05)
-    heard = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
-    facts, feeds = heard.facts, heard.feeds
+    synchronized = _cues_in(takes, cues, low, tell) if cues else _click_in(takes, low, tell)
+    facts, feeds = synchronized.facts, synchronized.feeds
     if not len(feeds):
         return _nothing(shape, facts)
     learned = []
@@ -71,7 +71,7 @@ def learn_leak(
     if not any(one.explained_db > 0 for one in learned):
         return _nothing(shape, facts)
     path, leak = learned[0].path, np.stack([one.leak for one in learned])
-    del heard, feeds, learned
+    del synchronized, feeds, learned
     memory.trim()
     rest = np.stack([missed(take, one, low) for take, one in zip(takes, leak, strict=True)])
     tell(0.92)
@@ -95,37 +95,37 @@ def _tell_part(tell: Callable[[float], None], part: int, parts: int, fraction: f
 
 
 @dataclass(frozen=True, eq=False)
-class _Heard:
+class _Synchronized:
     """``feeds``: what leaked, ``(feeds, n)``, ``BEFORE_S`` before it is heard in the take; empty where it is not."""
 
     facts: Leak
     feeds: np.ndarray
 
 
-def _cues_in(takes: np.ndarray, cues: Iterable[Cue], rate: int, tell: Callable[[float], None]) -> _Heard:
+def _cues_in(takes: np.ndarray, cues: Iterable[Cue], rate: int, tell: Callable[[float], None]) -> _Synchronized:
     """The cues that are heard in a take, moved to where they are heard."""
     best: Sync | None = None
     feeds: list[np.ndarray] = []
     names: list[str] = []
-    told: list[str] = []
+    tried: list[str] = []
     low = rate // 2 if rate >= _HALVED_FROM else rate  # where a leak is clear; also the faster
-    heard = soxr.resample(takes.mean(axis=0), rate, low, "HQ")
+    low_take = soxr.resample(takes.mean(axis=0), rate, low, "HQ")
     for cue in cues:
-        told.append(cue.name)
+        tried.append(cue.name)
         sources = _distinct(np.stack([soxr.resample(c, cue.rate, rate, "HQ") for c in cue.samples]))
-        sync = synchronize(heard, soxr.resample(sources.T, rate, low, "HQ").T, low, cue.offset_s)
+        sync = synchronize(low_take, soxr.resample(sources.T, rate, low, "HQ").T, low, cue.offset_s)
         best = sync if best is None or sync.clear > best.clear else best
         if sync.found:
             names.append(cue.name)
             feeds += [_aligned(source, sync, rate, takes.shape[1]) for source in sources]
-        tell(0.25 - 0.2 * 0.5 ** len(told))
+        tell(0.25 - 0.2 * 0.5 ** len(tried))
     assert best is not None, "there is at least one cue"
     delay, ppm, clear = round(float(best.delay_s), 6), float(best.ppm), float(best.clear)
-    facts = Leak("", tuple(names or told), delay, ppm, clear, rate=rate)
-    return _Heard(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else np.zeros((0, 0)))
+    facts = Leak("", tuple(names or tried), delay, ppm, clear, rate=rate)
+    return _Synchronized(_pictured(facts, best.lags, best.heights), np.stack(feeds) if feeds else np.zeros((0, 0)))
 
 
-def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _Heard:
+def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _Synchronized:
     """The take's own regular click, each of its sounds a feed."""
     click = find_click(takes.mean(axis=0), rate, lambda f: tell(0.05 + 0.2 * f))
     first = min((float(times[0]) for times in click.times), default=0.0)
@@ -134,7 +134,7 @@ def _click_in(takes: np.ndarray, rate: int, tell: Callable[[float], None]) -> _H
     if len(feeds) and float(np.square(feeds.sum(axis=0)).mean()) > _LOUDEST_CLICK * float(np.square(takes).mean()):
         feeds = feeds[:0]  # a leak lies far under the voice; this is something that was sung or played
     early = [moved(feed, -round(BEFORE_S * rate), len(feed)) for feed in feeds]
-    return _Heard(_pictured(facts, click.beats, click.heights), np.stack(early) if early else feeds)
+    return _Synchronized(_pictured(facts, click.beats, click.heights), np.stack(early) if early else feeds)
 
 
 def _nothing(shape: tuple[int, ...], facts: Leak) -> Taken:
@@ -150,12 +150,12 @@ def _pictured(facts: Leak, lags: np.ndarray, heights: np.ndarray) -> Leak:
 
 def _distinct(channels: np.ndarray) -> np.ndarray:
     """The channels of a cue that say something of their own."""
-    kept: list[np.ndarray] = []
+    distinct: list[np.ndarray] = []
     for channel in channels:
         norm = float(np.linalg.norm(channel))
-        if norm > 0 and not any(abs(float(channel @ k)) > _ALIKE * norm * float(np.linalg.norm(k)) for k in kept):
-            kept.append(channel)
-    return np.stack(kept or [channels[0]])
+        if norm > 0 and not any(abs(float(channel @ k)) > _ALIKE * norm * float(np.linalg.norm(k)) for k in distinct):
+            distinct.append(channel)
+    return np.stack(distinct or [channels[0]])
 
 
 def _aligned(source: np.ndarray, sync: Sync, rate: int, count: int) -> np.ndarray:

@@ -22,11 +22,11 @@ from scipy import ndimage, signal
 
 from isophon.core import memory
 from isophon.core.audio.threads import at_once
-from isophon.core.passes.bleed.easing import Easing
 from isophon.core.passes.bleed.equations import BLOCK, ROUGHLY, Moments, solved
 from isophon.core.passes.bleed.feeds import Feeds, through, whitened, whitener
 from isophon.core.passes.bleed.judging import judged, only_clear
 from isophon.core.passes.bleed.moving import Motion, motion_of
+from isophon.core.passes.bleed.preconditioner import Preconditioner
 from isophon.core.passes.bleed.weighing import STEP, powers, weights, within
 
 _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies before the found delay
@@ -39,7 +39,7 @@ _MOST_S = 60.0
 _DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
 _PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
 _PAYS_DB, _FOLLOW_FROM_DB = 0.4, 0.3
-_START_LEAN, _CHECK_S = 1e-3, 0.4
+_START_RIDGE, _CHECK_S = 1e-3, 0.4
 _TRUST_S, _TRUST_PRIOR, _DOUBT = 3.0, 0.3, 0.25
 
 
@@ -77,41 +77,41 @@ def learn(
     choose, most = partial(within, moments=moments, rate=rate), max(1, round(_MOST_S * rate / BLOCK))
     high = weights(powers(whitened(take, flat)), rate, _WEIGHTS_S[0])  # what sounds above the rough rate counts too
     weight = np.minimum(weight, high)
-    easing = Easing(white, choose(weight), _unlikely(taps, rate), rate)
+    preconditioner = Preconditioner(white, choose(weight), _unlikely(taps, rate), rate)
     del white  # it is large, as all that is as long as the take
     moving = feeds.moved(motion, rate)
     for around_s in _FINE_WEIGHTS_S:
         memory.trim()
-        heard = Moments(take, moving, choose(weight), taps, most)
-        path = solved(heard, easing, _START_LEAN, guess=path)
-        del heard
+        equations = Moments(take, moving, choose(weight), taps, most)
+        path = solved(equations, preconditioner, _START_RIDGE, guess=path)
+        del equations
         memory.trim()
         weight = _weights(whitened(take, flat), moving.through(path), rate, around_s)
     memory.trim()
     tell(0.4)
-    heard = Moments(take, moving, choose(weight), taps, most)
-    found = judged(heard, choose(weight), easing, rate, path, lambda: tell(0.6))
+    equations = Moments(take, moving, choose(weight), taps, most)
+    found = judged(equations, choose(weight), preconditioner, rate, path, lambda: tell(0.6))
     if found.explained_db <= 0:
         return Learned(np.zeros(len(take), np.float32), np.zeros_like(path, np.float32), 0.0, 0.0)
-    path = solved(heard, easing, found.lean, guess=found.path)
-    del heard
+    path = solved(equations, preconditioner, found.ridge_share, guess=found.path)
+    del equations
     memory.trim()
     if motion:  # more exactly, now that the path is
         motion = motion_of(whitened(take, flat), feeds.through(path), choose(weight), rate, motion)
         moving = feeds.moved(motion, rate)
     weight = _weights(whitened(take, flat), moving.through(path), rate, _WEIGHTS_S[-1])
     memory.trim()
-    path = solved(Moments(take, moving, choose(weight), taps, most), easing, found.lean, guess=path)
+    path = solved(Moments(take, moving, choose(weight), taps, most), preconditioner, found.ridge_share, guess=path)
     tell(0.7)
     follow, followed = motion and found.explained_db > _FOLLOW_FROM_DB, 0.0
     if not follow:
-        del moving, easing
+        del moving, preconditioner
     del feeds
     memory.trim()
     cues = only_clear(cues, found.bands_db, rate)
     cues = motion.of(cues, rate) if motion else cues
     if follow:
-        leak, followed = _followed(take, moving, cues, choose(weight), path, easing, rate,
+        leak, followed = _followed(take, moving, cues, choose(weight), path, preconditioner, rate,
                                    lambda fraction: tell(0.7 + 0.3 * fraction))  # fmt: skip
     else:
         leak = through(cues, path)
@@ -142,8 +142,8 @@ def _roughly(
     for i, around_s in enumerate(_WEIGHTS_S[1:]):
         tell(0.03 * i)
         if i < _EASED_ROUNDS:
-            easing = Easing(white_cues, choose(weight), unlikely, low)
-        path = solved(Moments(take, moving, choose(weight), taps, most), easing, _START_LEAN, guess=path)
+            preconditioner = Preconditioner(white_cues, choose(weight), unlikely, low)
+        path = solved(Moments(take, moving, choose(weight), taps, most), preconditioner, _START_RIDGE, guess=path)
         leak = feeds.through(path)
         if i:  # the first path is hardly one
             motion = motion_of(white, leak, choose(weight), low, motion)
@@ -199,7 +199,14 @@ def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
 
 
 def _followed(
-    take: np.ndarray, feeds: Feeds, cues: Any, weight: np.ndarray, path: np.ndarray, easing: Any, rate: int, tell: Any
+    take: np.ndarray,
+    feeds: Feeds,
+    cues: Any,
+    weight: np.ndarray,
+    path: np.ndarray,
+    preconditioner: Any,
+    rate: int,
+    tell: Any,
 ) -> tuple[np.ndarray, float]:
     """The leak with paths of their own for pieces where that pays, and the share of those pieces."""
     leak = through(cues, path)
@@ -218,20 +225,20 @@ def _followed(
         """The leak in a piece by a path of its own, None where the whole take's is as good."""
         margin = slice(max(0, first - taps - around) // STEP * STEP, min(count, first + size + around))
         skip = first - margin.start
-        heard = weight[margin.start // STEP : -(-margin.stop // STEP)].copy()
-        heard[: skip // STEP], heard[(skip + size) // STEP :] = 0, 0
-        odd = (np.arange(len(heard)) // half) % 2 == 1
+        part_weight = weight[margin.start // STEP : -(-margin.stop // STEP)].copy()
+        part_weight[: skip // STEP], part_weight[(skip + size) // STEP :] = 0, 0
+        odd = (np.arange(len(part_weight)) // half) % 2 == 1
         pieces = take[margin], feeds.only(margin)
-        learned = solved(Moments(*pieces, heard * ~odd, taps, most), easing, _FOLLOW_RIDGE, path, ROUGHLY)
+        learned = solved(Moments(*pieces, part_weight * ~odd, taps, most), preconditioner, _FOLLOW_RIDGE, path, ROUGHLY)
         white = whitened(take[margin], feeds.flat)
-        errors = [np.sum(heard * odd * powers(white, pieces[1].through(p))) for p in (path, learned)]
+        errors = [np.sum(part_weight * odd * powers(white, pieces[1].through(p))) for p in (path, learned)]
         tell(first / count)
         if errors[1] <= 0 or 10 * np.log10(errors[0] / errors[1]) <= _PAYS_DB:
             return None
-        own_path = solved(Moments(*pieces, heard, taps, most), easing, _FOLLOW_RIDGE, path)
+        own_path = solved(Moments(*pieces, part_weight, taps, most), preconditioner, _FOLLOW_RIDGE, path)
         return through(cues[:, margin], own_path)[skip : skip + size]
 
-    easing.at(_FOLLOW_RIDGE)  # once, before the pieces share it
+    preconditioner.at(_FOLLOW_RIDGE)  # once, before the pieces share it
     for first, mine in zip(firsts, at_once(piece, firsts), strict=True):
         span = slice(first, min(count, first + size))
         shape = window[: span.stop - span.start]

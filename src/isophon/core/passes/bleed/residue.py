@@ -47,8 +47,8 @@ def missed(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
             np.maximum(power[i], decay * power[i - 1], out=power[i])
         power = power[len(before) :]
         sound = _spectra(left, at, size, hop, window)
-        heard = ndimage.uniform_filter(np.square(np.abs(sound)), (_SMOOTH_FRAMES, _SMOOTH_BINS), mode="nearest")
-        gain = np.sqrt(np.maximum(1 - _OVER * share * power / (heard + 1e-20), 10 ** (_FLOOR_DB / 10)))
+        power_there = ndimage.uniform_filter(np.square(np.abs(sound)), (_SMOOTH_FRAMES, _SMOOTH_BINS), mode="nearest")
+        gain = np.sqrt(np.maximum(1 - _OVER * share * power / (power_there + 1e-20), 10 ** (_FLOOR_DB / 10)))
         gain = ndimage.uniform_filter(gain, (_SMOOTH_FRAMES, _SMOOTH_BINS), mode="nearest")
         pieces = fft.irfft(sound * (1 - gain), size, axis=1) * window
         out = np.zeros((len(at) + _OVERLAP - 1) * hop, np.float32)

@@ -27,8 +27,8 @@ def weights(power: np.ndarray, rate: int, around_s: float, leaked: np.ndarray | 
     it is an error of the moments in which the leak is loud, without which a few of them would count for all.
     """
     size = max(1, round(around_s * rate / STEP))
-    told = [power] if leaked is None else [power, leaked]
-    power, *around = at_once(lambda one: ndimage.uniform_filter1d(one, size), told)
+    sounds = [power] if leaked is None else [power, leaked]
+    power, *around = at_once(lambda one: ndimage.uniform_filter1d(one, size), sounds)
     own = 0.0
     if around:
         own = _own_share(power, around[0]) * around[0]

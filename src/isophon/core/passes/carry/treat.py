@@ -96,8 +96,8 @@ def _passage(at: At, one: Carried, first: int, last: int) -> np.ndarray:
         return at.read(one.source + first - one.first, last - first)
     make = partial(stretched, at.read, one.source, one.length, frames, at.sample_rate)
     around = round(_AROUND_S * at.sample_rate)
-    whole = at.keep(one, one.source - around, one.source + one.length + around, make)
-    return whole[:, first - one.first : last - one.first]
+    passage = at.keep(one, one.source - around, one.source + one.length + around, make)
+    return passage[:, first - one.first : last - one.first]
 
 
 STAGE = Stage("carry", (Carried,), _apply, ("timing",), cache_input=True, remote_input=_remote_input, grows=True)

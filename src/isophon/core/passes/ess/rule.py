@@ -77,18 +77,18 @@ def voice_steps(survey: Survey) -> tuple[float, ...]:
 
 def gain_db(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> np.ndarray:
     """What is taken off at each tick of ``samples`` ``(channels, n)``, that begin at frame ``start``; dB ≥ 0."""
-    return heard(samples, start, rate, cut)[1]
+    return sidechain(samples, start, rate, cut)[1]
 
 
-def heard(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> tuple[np.ndarray, np.ndarray]:
+def sidechain(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> tuple[np.ndarray, np.ndarray]:
     """The level in the band over the voice level at each tick, dB, and what is taken off."""
     tick = tick_of(rate)
     analytic = _analytic(cut.low_hz, cut.high_hz, rate)
     half = len(analytic) // 2
     padded = np.pad(samples, ((0, 0), (half, half)))
     envelope = np.square(np.abs(signal.oaconvolve(padded, analytic[None, :], "valid", axes=1))).sum(axis=0) / 2
-    whole = len(envelope) // tick * tick
-    level = -0.691 + 10 * np.log10(envelope[:whole].reshape(-1, tick).max(axis=1) + 1e-14)
+    complete = len(envelope) // tick * tick
+    level = -0.691 + 10 * np.log10(envelope[:complete].reshape(-1, tick).max(axis=1) + 1e-14)
     at = (start + (np.arange(len(level)) + 0.5) * tick) / rate
     voice = np.interp(at, np.arange(len(cut.voice)) * STEP_S, cut.voice)
     wanted = np.minimum(cut.range_db, static_db(level - voice - cut.over_db, cut.ratio, cut.knee_db))
@@ -110,10 +110,10 @@ def _analytic(low_hz: float, high_hz: float, rate: int) -> np.ndarray:
     spectrum *= np.sqrt(k_power_response(np.abs(np.fft.fftfreq(size, 1 / rate)), rate))
     spectrum[size // 2 :] = 0
     spectrum[1 : size // 2] *= 2
-    whole = np.roll(np.fft.ifft(spectrum), (size - len(band)) // 2)
+    response = np.roll(np.fft.ifft(spectrum), (size - len(band)) // 2)
     middle = size // 2
     half = len(band) // 2 + 16
-    return whole[middle - half - 1 : middle + half]
+    return response[middle - half - 1 : middle + half]
 
 
 def _band(low_hz: float, high_hz: float, rate: int) -> np.ndarray:

@@ -76,7 +76,7 @@ def goes_along(mark: GapMark, breaths: Breaths) -> bool:
 def rows(part: Part, mark: GapMark) -> list[dict[str, Any]]:
     """What ``find --json`` tells of a pause: its dead air, a row for each stretch, with the breaths that go in it."""
     breaths = breaths_of(part)
-    told = [(start, end) for start, end in dead_air(mark, breaths) if end - start >= _LEAST_ROW_S]
+    spans = [(start, end) for start, end in dead_air(mark, breaths) if end - start >= _LEAST_ROW_S]
     inside = breaths.inside(mark)
     return [{"start_s": start, "end_s": end, "breaths": [b.start for b in inside if b.start < end and b.end > start]}
-            for start, end in told]  # fmt: skip
+            for start, end in spans]  # fmt: skip

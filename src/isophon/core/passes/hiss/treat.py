@@ -176,8 +176,8 @@ def _log_spectral(
     per_step = np.float32((_STEPS - 1) / (_HIGHEST_LOG - _LOWEST_LOG))
     place = ((np.log(certain) - _LOWEST_LOG) * per_step).astype(np.int32)
     gain = np.minimum(np.log(mean) + _LOG_GAIN.take(place, mode="clip"), 0)
-    heard = 10 * np.log10(ndimage.uniform_filter(np.minimum(posterior, np.float32(_MOST_HEARD)), around))
-    voice = np.clip((heard - _NOISE_DB) / (_VOICE_DB - _NOISE_DB), 0, 1)
+    posterior_db = 10 * np.log10(ndimage.uniform_filter(np.minimum(posterior, np.float32(_MOST_HEARD)), around))
+    voice = np.clip((posterior_db - _NOISE_DB) / (_VOICE_DB - _NOISE_DB), 0, 1)
     alone = np.float32(np.log(left))
     return np.exp(alone + voice * (gain - alone)), prior
 

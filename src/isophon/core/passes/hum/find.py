@@ -141,15 +141,15 @@ def _aligned(low: LowRate, base: float, phases: np.ndarray) -> np.ndarray:
         some = numbers[:highest]
         turned = blocks[:, :, :highest] * np.exp(-2j * np.pi * error[:, None] * some)
         amplitude, weight = _steady(turned, own_s * per_s)
-        heard = (weight * some * (amplitude.conj() * turned).imag).sum(axis=(0, 2)) / (2 * np.pi)
+        slopes = (weight * some * (amplitude.conj() * turned).imag).sum(axis=(0, 2)) / (2 * np.pi)
         evidence = (weight * np.square(some * np.abs(amplitude))).sum(axis=(0, 2))
-        reach, told = clock_s * per_s, evidence * error + heard
-        error += _smoothed(heard, reach, 0) / (_smoothed(evidence, reach, 0) + _UNHEARD * evidence.mean() + 1e-30)
-    return phases + _at_knots(at, told, evidence, len(phases))
+        reach, weighted = clock_s * per_s, evidence * error + slopes
+        error += _smoothed(slopes, reach, 0) / (_smoothed(evidence, reach, 0) + _UNHEARD * evidence.mean() + 1e-30)
+    return phases + _at_knots(at, weighted, evidence, len(phases))
 
 
-def _at_knots(at: np.ndarray, told: np.ndarray, evidence: np.ndarray, count: int) -> np.ndarray:
-    """The smooth curve at ``count`` knots that agrees best with what is ``told`` at moments (s) times its evidence.
+def _at_knots(at: np.ndarray, weighted: np.ndarray, evidence: np.ndarray, count: int) -> np.ndarray:
+    """The smooth curve at ``count`` knots that agrees best with what is ``weighted`` at moments (s) times its evidence.
 
     A clock has no reason to jerk where a voice hides it, nor at the ends of a take.
     """
@@ -159,7 +159,7 @@ def _at_knots(at: np.ndarray, told: np.ndarray, evidence: np.ndarray, count: int
     bends = sparse.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(count, count + 2))
     stiff = _STIFF * float(evidence.mean()) + 1e-30
     matrix = basis.T @ sparse.diags(evidence) @ basis + stiff * bends.T @ bends
-    return BSpline(spread, spsolve(matrix.tocsc(), basis.T @ told), 3)(knots)
+    return BSpline(spread, spsolve(matrix.tocsc(), basis.T @ weighted), 3)(knots)
 
 
 def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -216,9 +216,9 @@ def _steady_share(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.nda
     for _ in range(_STRICT_ROUNDS):
         power = np.percentile(np.square(np.abs(blocks - steady)), 20, axis=1, keepdims=True) + 1e-18
         steady, weight = _reweighted(blocks, smooth, power, 1, steady)
-        whole = _smoothed(weight, smooth)
+        total = _smoothed(weight, smooth)
         for _ in range(_AGAIN):
-            steady = steady + _smoothed(weight * (blocks - steady), smooth) / whole
+            steady = steady + _smoothed(weight * (blocks - steady), smooth) / total
     return steady, weight
 
 
@@ -248,7 +248,7 @@ def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarr
     smooth, evenly = (seconds * base / _BLOCK_PERIODS for seconds in (_SMOOTH_S, _EVEN_S))
     knots = np.arange(len(phases)) * _KNOT_S
 
-    def told(first: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    def levels_of(first: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Levels, those beside, and tracks of some harmonics: all at once would take much room for a long take."""
         some = numbers[first : first + _AT_ONCE]
         both, at = _demodulated(low, base, phases, np.concatenate([some, some + 0.5]))
@@ -258,7 +258,7 @@ def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarr
         level, control = (np.sqrt(np.square(np.abs(one)).mean(axis=(0, 1)) / 2) for one in (even, beside))
         return level, control, _between(amplitude, at, knots).astype(np.complex64)
 
-    levels, controls, tracks = zip(*at_once(told, range(0, len(numbers), _AT_ONCE)), strict=True)
+    levels, controls, tracks = zip(*at_once(levels_of, range(0, len(numbers), _AT_ONCE)), strict=True)
     level, control = np.concatenate(levels), np.concatenate(controls)
     control = (
         ndimage.percentile_filter(np.sqrt(control * np.append(control[:1], control[:-1])), 80, 9, mode="nearest") + 1e-9

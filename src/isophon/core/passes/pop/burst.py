@@ -114,11 +114,11 @@ def _likeliest(mono: np.ndarray, rest: np.ndarray, times: np.ndarray, length: fl
     """The shape under which the sound in and around a mark is most likely, looked for along one axis at a time."""
     inside = np.flatnonzero((times > -_LEAD_S) & (times < length + _TRAIL_S))
     span = slice(int(inside[0]), int(inside[-1]) + 1)
-    heard, rest, times = mono[span], rest[span, span], times[span]
-    power = max(float(np.mean(np.square(heard))), _LEAST_POWER)
+    samples, rest, times = mono[span], rest[span, span], times[span]
+    power = max(float(np.mean(np.square(samples))), _LEAST_POWER)
     best, known = Shape(0.025, 0.04, 80.0, 4 * power), dict[Shape, float]()
     try:
-        beside = _Beside(heard, rest)
+        beside = _Beside(samples, rest)
     except linalg.LinAlgError:
         return best
 
@@ -150,9 +150,9 @@ class _Beside:
     the factor of what the earlier ones leave of the covariance (its Schur complement) plus the burst's.
     """
 
-    def __init__(self, heard: np.ndarray, rest: np.ndarray) -> None:
+    def __init__(self, samples: np.ndarray, rest: np.ndarray) -> None:
         self._root = linalg.cholesky(rest, lower=True, check_finite=False)
-        self._white = linalg.solve_triangular(self._root, heard, lower=True, check_finite=False)
+        self._white = linalg.solve_triangular(self._root, samples, lower=True, check_finite=False)
         self._told = np.cumsum(0.5 * self._white**2 + np.log(np.diag(self._root)))
         self._left = {0: rest}
 
@@ -166,7 +166,7 @@ class _Beside:
             root = linalg.cholesky(self._left[first] + burst, lower=True, check_finite=False)
         except linalg.LinAlgError:
             return -np.inf
-        heard = self._root[first:, first:] @ self._white[first:]
-        white = linalg.solve_triangular(root, heard, lower=True, check_finite=False)
+        samples = self._root[first:, first:] @ self._white[first:]
+        white = linalg.solve_triangular(root, samples, lower=True, check_finite=False)
         before = self._told[first - 1] if first else 0.0
         return float(-before - 0.5 * white @ white - np.log(np.diag(root)).sum())

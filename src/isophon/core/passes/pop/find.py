@@ -100,11 +100,11 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
         start, end = max(0.0, float(first * hop)), min(float(last * hop), survey.samples / survey.sample_rate)
         if not _sung_near(survey, start, end):
             continue
-        told = under - even + sum(tells * np.clip(much, 0, most) for much, (tells, most) in
+        evidence = under - even + sum(tells * np.clip(much, 0, most) for much, (tells, most) in
                            ((over, _OVER_TELLS), (rise, _RISE_TELLS), (higher, _HIGHER_TELLS)))  # fmt: skip
-        if told < _LEAST_TOLD_DB:
+        if evidence < _LEAST_TOLD_DB:
             continue
-        sure = np.interp(told, [_LEAST_TOLD_DB, _CLEARLY_DB], [_LEAST_SURE, 1.0])
+        sure = np.interp(evidence, [_LEAST_TOLD_DB, _CLEARLY_DB], [_LEAST_SURE, 1.0])
         marks.append(_measured(survey, start, end, lows, float(sure)))
     return tuple(_one_each(marks))
 
@@ -183,11 +183,11 @@ def _reach(wave: np.ndarray, start: float, end: float) -> float:
 
 def _one_each(marks: list[Mark]) -> list[Mark]:
     """Marks that overlap become the taller one."""
-    kept: list[Mark] = []
+    apart: list[Mark] = []
     for mark in marks:
-        if kept and mark.start < kept[-1].end:
-            if mark.standout_db > kept[-1].standout_db:
-                kept[-1] = mark
+        if apart and mark.start < apart[-1].end:
+            if mark.standout_db > apart[-1].standout_db:
+                apart[-1] = mark
             continue
-        kept.append(mark)
-    return kept
+        apart.append(mark)
+    return apart

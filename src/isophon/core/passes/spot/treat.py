@@ -90,8 +90,8 @@ def _faded(cut: SpotCut, start: int, frames: int) -> np.ndarray:
 @lru_cache(maxsize=128)
 def _taps(low_hz: float, high_hz: float, gain_db: float, curve: Curve, rate: int) -> np.ndarray:
     """The filter whose output is added: the box's band times what is to be added there; odd length, linear phase."""
-    whole, top = high_hz <= low_hz, 0.5 * rate
-    low, high = (0.0, top) if whole else (low_hz, high_hz)
+    full_band, top = high_hz <= low_hz, 0.5 * rate
+    low, high = (0.0, top) if full_band else (low_hz, high_hz)
     side = max(_LEAST_SIDE_HZ, _SIDE * (low or high) * 0.8)
     count, beta = signal.kaiserord(_SIDE_DB, side / top)
     count = min(round(_LONGEST_S * rate), max(count, round(_CURVE_S * rate) if curve else 1)) | 1
@@ -110,7 +110,7 @@ def _taps(low_hz: float, high_hz: float, gain_db: float, curve: Curve, rate: int
     points = sorted(curve)
     shape = np.interp(np.log(np.maximum(hz, 1)), np.log([max(1.0, p[0]) for p in points]), [p[1] for p in points])
     added = 10 ** ((gain_db + shape) / 20) - 1
-    if not whole:
+    if not full_band:
         added *= np.clip((hz - (low - side)) / side, 0, 1) * np.clip((high + side - hz) / side, 0, 1)
     return signal.firwin2(count, hz, added, window=("kaiser", beta), fs=rate)
 

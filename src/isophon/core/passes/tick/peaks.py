@@ -125,8 +125,8 @@ def _pieces(read: Read, survey: Survey) -> Iterator[_Piece]:
 
 
 def _in_bins(error: np.ndarray, per_bin: int) -> tuple[np.ndarray, np.ndarray]:
-    whole = error.shape[1] // per_bin * per_bin
-    bins = np.square(error[:, :whole]).reshape(len(error), -1, per_bin)
+    complete = error.shape[1] // per_bin * per_bin
+    bins = np.square(error[:, :complete]).reshape(len(error), -1, per_bin)
     return bins.mean(axis=2), bins.max(axis=2)
 
 
@@ -143,9 +143,9 @@ def _measured(piece: _Piece, survey: Survey) -> dict[str, np.ndarray]:
     count = level.shape[1]
     frame = np.clip(((piece.first + np.arange(count) * width) / survey.hop_s).astype(int), 0, len(survey.state) - 1)
     two = np.sort(over, axis=0)[-2:].sum(axis=0)
-    heard = (level > survey.voice_level[frame] - _UNDER_VOICE_DB).any(axis=0)
+    near_voice = (level > survey.voice_level[frame] - _UNDER_VOICE_DB).any(axis=0)
     tallest = two >= ndimage.maximum_filter1d(two, 2 * own + 1)
-    peaks = np.flatnonzero(heard & tallest & (two > _LEAST_DB))
+    peaks = np.flatnonzero(near_voice & tallest & (two > _LEAST_DB))
     margin = max(far, round(_MARGIN_S / width))
     peaks = peaks[(peaks >= margin) & (peaks < count - margin)]
     sides = np.concatenate([np.arange(-beside, -own), np.arange(own + 1, beside + 1)])

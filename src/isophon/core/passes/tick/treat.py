@@ -107,11 +107,11 @@ def interpolated(
     at = np.flatnonzero(missing)
     for _ in range(_ROUNDS):
         model = _model(out, order)
-        kept = np.where(missing, 0.0, out)
+        known = np.where(missing, 0.0, out)
         overlap = np.correlate(model, model, "full")  # how two samples meet in the prediction errors
         gram = _gram(at, overlap, order)
         factor = linalg.cholesky_banded(gram, lower=True)
-        out[at] = -linalg.cho_solve_banded((factor, True), np.convolve(kept, overlap)[order:-order][at])
+        out[at] = -linalg.cho_solve_banded((factor, True), np.convolve(known, overlap)[order:-order][at])
     if under and len(at) <= _MOST_UNDER:
         errors = np.convolve(out, model)[order : len(out)][~missing[order:]]
         out[at] += _heard_under(samples[at] - out[at], gram, float(np.mean(np.square(errors))) + 1e-14)
@@ -152,8 +152,8 @@ def _solved_upper(factor: np.ndarray, values: np.ndarray) -> np.ndarray:
 
 def _model(samples: np.ndarray, order: int) -> np.ndarray:
     """The prediction error filter, ``(order + 1,)``, by the covariance method with a little white noise under it."""
-    whole = _covariance(samples, order)
-    gram, right = whole[1:, 1:], whole[1:, 0]
+    covariance = _covariance(samples, order)
+    gram, right = covariance[1:, 1:], covariance[1:, 0]
     gram[np.diag_indices_from(gram)] += 1e-6 * np.trace(gram) / order + 1e-14
     factor = linalg.cho_factor(gram, lower=True, check_finite=False)
     return np.concatenate([[1.0], -linalg.cho_solve(factor, right, check_finite=False)])
@@ -170,11 +170,11 @@ def _covariance(samples: np.ndarray, order: int) -> np.ndarray:
     lags = np.arange(order)
     enters, leaves = samples[order - 1 - lags], samples[last - lags]
     steps = np.outer(enters, enters) - np.outer(leaves, leaves)
-    whole = np.zeros((order + 1, order + 1))
-    whole[0] = first
+    covariance = np.zeros((order + 1, order + 1))
+    covariance[0] = first
     for i in range(order):
-        whole[i + 1, i + 1 :] = whole[i, i:-1] + steps[i, i:]
-    return np.triu(whole) + np.triu(whole, 1).T
+        covariance[i + 1, i + 1 :] = covariance[i, i:-1] + steps[i, i:]
+    return np.triu(covariance) + np.triu(covariance, 1).T
 
 
 def _apply(at: At, mine: Sequence[Repair]) -> np.ndarray:

@@ -29,15 +29,15 @@ def anchors_of(part: Part, mark: WordMark) -> Anchors:
     return tuple((round(at, _DIGITS), round(part.heard_at(at), _DIGITS)) for at in moments)
 
 
-def with_moved(part: Part, mark: WordMark, index: int, heard: float) -> Anchors:
-    """With a moment that is heard at ``heard`` (s), as far as its neighbours and the longest move allow."""
+def with_moved(part: Part, mark: WordMark, index: int, to_s: float) -> Anchors:
+    """With a moment that is heard at ``to_s`` (s), as far as its neighbours and the longest move allow."""
     anchors = anchors_of(part, mark)
     at, now = anchors[index]
     most = MOST_MS / 1000
     low = max(at - most, anchors[index - 1][1] + _APART_S if index else 0.0)
     high = min(at + most, anchors[index + 1][1] - _APART_S if index + 1 < len(anchors) else part.source.duration)
-    heard = round(min(max(heard, low), high), _DIGITS) if low <= high else now
-    return (*anchors[:index], (at, heard), *anchors[index + 1 :])
+    to_s = round(min(max(to_s, low), high), _DIGITS) if low <= high else now
+    return (*anchors[:index], (at, to_s), *anchors[index + 1 :])
 
 
 def with_one_more(part: Part, mark: WordMark, at: float) -> Anchors:

@@ -63,11 +63,11 @@ def _sounding(survey: Survey, start: float, end: float) -> tuple[float, float]:
     level = lufs(survey.k_power[first:last])
     if not len(level):
         return start, end
-    heard = np.flatnonzero(level > max(level.max() - _HEARD_DB, survey.floor_dbfs + _OVER_FLOOR_DB))
-    if not len(heard) or (heard[-1] - heard[0]) * survey.hop_s < _LEAST_HEARD_S:
+    sounding = np.flatnonzero(level > max(level.max() - _HEARD_DB, survey.floor_dbfs + _OVER_FLOOR_DB))
+    if not len(sounding) or (sounding[-1] - sounding[0]) * survey.hop_s < _LEAST_HEARD_S:
         return start, end
-    begins = float(first + heard[0]) * survey.hop_s - _AROUND_S
-    ends = float(first + heard[-1] + 1) * survey.hop_s + _AROUND_S
+    begins = float(first + sounding[0]) * survey.hop_s - _AROUND_S
+    ends = float(first + sounding[-1] + 1) * survey.hop_s + _AROUND_S
     return round(max(start, begins), 4), round(min(end, ends), 4)
 
 
@@ -82,7 +82,7 @@ def _word(fine: tuple[align.Sounds, align.Sounds], survey: Survey, late: np.ndar
         if moment in (start, end) or alike >= _SURE:
             placed.append((moment, found, alike))
         sure.append(alike)
-    anchors = [(round(moment, 4), round(moment - found, 4)) for moment, found, _ in _borne_out(placed)]
+    anchors = [(round(moment, 4), round(moment - found, 4)) for moment, found, _ in _outliers_replaced(placed)]
     confidence = float(np.median(sure)) * _plausible(anchors, fine, later_s)
     late_ms = 1000 * (anchors[0][0] - anchors[0][1])
     first, last = survey.frame(start), survey.frame(end)
@@ -91,7 +91,7 @@ def _word(fine: tuple[align.Sounds, align.Sounds], survey: Survey, late: np.ndar
                     late_ms=round(late_ms, 1), lead_s=anchors[0][1], anchors=tuple(anchors))  # fmt: skip
 
 
-def _borne_out(placed: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
+def _outliers_replaced(placed: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
     """Moments of a word, (when, how late, how alike): a start or end that no voice could have bent so far from the
     moment next to it, which is more alike, goes along with that one. It was taken for the like of another word."""
     ends = {0: 1, len(placed) - 1: len(placed) - 2} if len(placed) > 2 else {}

@@ -24,8 +24,12 @@ def mark_json(part: Part, mark: WordMark, _with_lead: bool) -> dict[str, Any]:
 
 def doubts(part: Part) -> list[Doubt]:
     """A part that sings something else than the lead."""
-    told = part.measured.lined_up
-    return [] if told is None or told.same else [Doubt("does not sing what the lead sings; none of its words is moved")]
+    lined_up = part.measured.lined_up
+    return (
+        []
+        if lined_up is None or lined_up.same
+        else [Doubt("does not sing what the lead sings; none of its words is moved")]
+    )
 
 
 def extra_json(part: Part) -> dict[str, Any]:
@@ -36,14 +40,14 @@ def extra_json(part: Part) -> dict[str, Any]:
 def row(part: Part) -> dict[str, Any] | None:
     """Its row in the report: how far starts are off in ms, median and 90th percentile, before and after."""
     words = [m for m in part.of(WordMark) if m.anchors and m.confidence >= part.timing.sure]
-    told = part.measured.lined_up
+    lined_up = part.measured.lined_up
     if not words:
-        return None if told is None else {"alike": told.alike, "same": told.same}
+        return None if lined_up is None else {"alike": lined_up.alike, "same": lined_up.same}
     edges = edges_of(part)
     starts = np.array([m.anchors[0] for m in words])
     now = np.array(mapped(edges, starts[:, 0]))
     before, after = 1000 * (starts[:, 0] - starts[:, 1]), 1000 * (now - starts[:, 1])
-    result: dict[str, Any] = {"alike": told.alike, "same": told.same} if told else {}
+    result: dict[str, Any] = {"alike": lined_up.alike, "same": lined_up.same} if lined_up else {}
     for name, off in (("before", before), ("after", after)):
         result[f"{name}_ms"] = {
             "median": round(float(np.median(off)), 1),

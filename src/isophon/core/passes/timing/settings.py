@@ -61,8 +61,8 @@ def change_of(mark: WordMark, settings: TimingSettings, _context: object = None)
     if hand.moved_ms is not None:
         return min(MOST_MS, max(-MOST_MS, hand.moved_ms))
     if hand.anchors:
-        at, heard = hand.anchors[0]
-        return min(MOST_MS, max(-MOST_MS, 1000 * (heard - at)))
+        at, to_s = hand.anchors[0]
+        return min(MOST_MS, max(-MOST_MS, 1000 * (to_s - at)))
     if not settings.on or mark.confidence < settings.sure:
         return 0.0
     move = move_of(mark.late_ms, settings)

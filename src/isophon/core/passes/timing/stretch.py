@@ -33,8 +33,8 @@ def _apply(at: At, mine: Sequence[Moved]) -> np.ndarray:
             around = round(0.1 * at.sample_rate)
             frames = move.last - move.first
             make = partial(stretched, at.read, move.source, move.length, frames, at.sample_rate)
-            whole = at.keep(move, move.source - around, move.source + move.length + around, make)
-            out[:, here] = whole[:, first - move.first : last - move.first]
+            passage = at.keep(move, move.source - around, move.source + move.length + around, make)
+            out[:, here] = passage[:, first - move.first : last - move.first]
     return out
 
 

@@ -77,18 +77,18 @@ def _of_word(word: WordMark, part: Part, paused: bool) -> list[Moment]:
         moves = [0.0] * len(_moments(word))
     elif hand.anchors:
         shift = start_move - (hand.anchors[0][1] - hand.anchors[0][0])
-        moves = [heard - at + shift for at, heard in hand.anchors]
+        moves = [to_s - at + shift for at, to_s in hand.anchors]
     else:
         wanted = [move_of(1000 * (a - b), settings) / 1000 for a, b in word.anchors]
         shift = start_move - wanted[0] if by_hand else 0.0
         moves = whole_moves(_moments(word), [start_move, *(w + shift for w in wanted[1:])])
         if not settings.ends and len(moves) > 1:
             moves[-1] = moves[-2] if len(moves) > 2 else start_move
-    kept = list(zip(_moments(word), moves, strict=True))
-    kept = kept if hand.anchors else _thinned(kept)
+    ties = list(zip(_moments(word), moves, strict=True))
+    ties = ties if hand.anchors else _thinned(ties)
     result = []
-    for place, (moment, move) in enumerate(kept):
-        what = "start" if place == 0 else "end" if place == len(kept) - 1 else "inner"
+    for place, (moment, move) in enumerate(ties):
+        what = "start" if place == 0 else "end" if place == len(ties) - 1 else "inner"
         before, after = _AROUND_S[what]
         move = move if abs(1000 * move) >= LEAST_MS else 0.0
         fixed, ends = not placed or bool(hand.anchors and not move), what == "end"
@@ -124,15 +124,15 @@ def _is_placed(word: WordMark, part: Part) -> bool:
 
 def _thinned(moments: list[tuple[float, float]]) -> list[tuple[float, float]]:
     """A word's moments without the inner ones that come out right by themselves."""
-    kept = list(moments)
+    ties = list(moments)
     at = 1
-    while at < len(kept) - 1:
-        (t0, m0), (t, m), (t1, m1) = kept[at - 1 : at + 2]
+    while at < len(ties) - 1:
+        (t0, m0), (t, m), (t1, m1) = ties[at - 1 : at + 2]
         if abs(m0 + (m1 - m0) * (t - t0) / (t1 - t0) - m) < _ON_THE_WAY_S:
-            kept.pop(at)
+            ties.pop(at)
         else:
             at += 1
-    return kept
+    return ties
 
 
 def _apart(moments: list[Moment]) -> list[Moment]:

@@ -1,8 +1,8 @@
-"""What makes the equations of a path easy: the inverse of a matrix that is nearly theirs.
+"""The preconditioner of a path's normal equations: the inverse of a matrix that is nearly theirs.
 
-It is made of the cues' short-time correlations (of some milliseconds), weighted and added up, as if the weights
-were straight lines in between; inverted once (by Cholesky, two cues that share sound by the Schur complement of the
-one's block), it serves all weights like those it was made with.
+The matrix is the sum of the cues' short-time correlations (of some milliseconds each), weighted, with the weights
+interpolated linearly in between. It is inverted once (Cholesky; two cues that share sound by the Schur complement of
+the first one's block) and serves all weights like those it was made with.
 """
 
 from __future__ import annotations
@@ -21,11 +21,19 @@ _MOST_HOPS = 4_000  # as many as tell the cues' correlations well enough
 _FIRMER, _MOST_FIRM = 10.0, 4
 
 
-class Easing:
-    """What makes the equations of cues ``(cues, n)`` easy under weights like ``weight`` ``(steps,)``.
+class Preconditioner:
+    """Approximate inverse of the normal equations of cues under weights like those given.
 
-    ``unlikely`` ``(taps,)``: how much each tap leans towards nothing. Cues that follow each other two by two, such as
-    the sides of a stereo one, may share as much sound as they like.
+    Parameters
+    ----------
+    cues
+        ``(cues, n)``. Cues that follow each other two by two, such as the sides of a stereo one, may share sound.
+    weight
+        One weight for every ``STEP`` frames, ``(steps,)``.
+    unlikely
+        The ridge of each tap, relative to the others, ``(taps,)``.
+    rate
+        Hz.
     """
 
     def __init__(self, cues: np.ndarray, weight: np.ndarray, unlikely: np.ndarray, rate: int) -> None:
@@ -36,22 +44,22 @@ class Easing:
         for gram in (gram for pair in grams for gram in pair):
             gram /= scale
         self._grams = grams
-        self._lean, self._inverses = -1.0, list[list[np.ndarray]]()  # of the last lean: they are large
+        self._ridge_share, self._inverses = -1.0, list[list[np.ndarray]]()  # of the last ridge_share: they are large
 
-    def at(self, lean: float) -> list[list[np.ndarray]]:
-        """The inverse matrices of each two cues where the path leans so much towards nothing."""
-        if lean != self._lean:
-            self._lean, self._inverses = lean, []
-            self._inverses = [_inverses(grams, lean * self.unlikely) for grams in self._grams]
+    def at(self, ridge_share: float) -> list[list[np.ndarray]]:
+        """The inverse matrices of each two cues with a ridge of that share of their power."""
+        if ridge_share != self._ridge_share:
+            self._ridge_share, self._inverses = ridge_share, []
+            self._inverses = [_inverses(grams, ridge_share * self.unlikely) for grams in self._grams]
         return self._inverses
 
-    def eased(self, left: np.ndarray, lean: float) -> np.ndarray:
-        """``left`` ``(cues, taps)`` through those matrices."""
-        left = left.astype(np.float32)
-        out = np.empty_like(left)
-        for first, (grams, inverses) in enumerate(zip(self._grams, self.at(lean), strict=True)):
+    def apply(self, residual: np.ndarray, ridge_share: float) -> np.ndarray:
+        """``residual`` ``(cues, taps)`` through those matrices."""
+        residual = residual.astype(np.float32)
+        out = np.empty_like(residual)
+        for first, (grams, inverses) in enumerate(zip(self._grams, self.at(ridge_share), strict=True)):
             pair = slice(2 * first, 2 * first + 2)
-            out[pair] = _through(grams, inverses, left[pair])
+            out[pair] = _through(grams, inverses, residual[pair])
         return out
 
 
@@ -61,23 +69,25 @@ def _inverses(grams: list[np.ndarray], ridge: np.ndarray) -> list[np.ndarray]:
     if len(grams) == 1:
         return [first]
     _, own, across = grams
-    left = np.zeros_like(own)
+    complement_of_first = np.zeros_like(own)
 
-    def untold(some: slice) -> None:
-        """What the one cue does not tell of the other, as far as a symmetric matrix must be told."""
-        left[: some.stop, some] = own[: some.stop, some] - across[:, : some.stop].T @ (first @ across[:, some])
+    def complement(some: slice) -> None:
+        """Some columns of the Schur complement, down to the diagonal: the matrix is symmetric."""
+        complement_of_first[: some.stop, some] = own[: some.stop, some] - across[:, : some.stop].T @ (
+            first @ across[:, some]
+        )
 
-    at_once(untold, [slice(at, at + _COLUMNS) for at in range(0, len(own), _COLUMNS)])
-    return [first, _inverse(left, ridge)]
+    at_once(complement, [slice(at, at + _COLUMNS) for at in range(0, len(own), _COLUMNS)])
+    return [first, _inverse(complement_of_first, ridge)]
 
 
-def _through(grams: list[np.ndarray], inverses: list[np.ndarray], left: np.ndarray) -> np.ndarray:
+def _through(grams: list[np.ndarray], inverses: list[np.ndarray], residual: np.ndarray) -> np.ndarray:
     """What is left of one or two cues, ``(cues, taps)``, through the inverse of their whole matrix."""
-    one = inverses[0] @ left[0]
+    one = inverses[0] @ residual[0]
     if len(grams) == 1:
         return one[None]
     across = grams[2]
-    other = inverses[1] @ (left[1] - across.T @ one)
+    other = inverses[1] @ (residual[1] - across.T @ one)
     return np.stack([one - inverses[0] @ (across @ other), other])
 
 
@@ -115,8 +125,8 @@ def _grams(cues: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> list[n
     steps = round(_HOP_S * rate / STEP)
     hop = steps * STEP
     count, knots = cues.shape[1] // hop, -(-taps // hop) + 1
-    heard = np.pad(weight[: count * steps].reshape(count, steps).mean(axis=1), (0, knots))
-    later = np.lib.stride_tricks.sliding_window_view(heard, knots)[:count]  # the weights 0, 1, 2… hops later
+    weights = np.pad(weight[: count * steps].reshape(count, steps).mean(axis=1), (0, knots))
+    later = np.lib.stride_tricks.sliding_window_view(weights, knots)[:count]  # the weights 0, 1, 2… hops later
     hops = cues[:, : count * hop].reshape(len(cues), count, hop)
     worth = later.max(axis=1) * np.einsum("cht,cht->h", hops, hops)
     matter = np.argsort(worth)[::-1][:_MOST_HOPS]
@@ -130,8 +140,8 @@ def _grams(cues: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> list[n
             piece = cues[:, i * hop : i * hop + hop + taps]
             pieces[:, row, : piece.shape[1]] = piece
         heads = fft.rfft(pieces[..., :hop], size, axis=2).conj()
-        whole = fft.rfft(pieces, size, axis=2)
-        return np.stack([later[at].T @ (heads[a] * whole[b]).view(np.float32) for a, b in pairs])
+        spectra = fft.rfft(pieces, size, axis=2)
+        return np.stack([later[at].T @ (heads[a] * spectra[b]).view(np.float32) for a, b in pairs])
 
     alike = sum(at_once(summed, range(0, len(matter), _BATCH))).view(np.complex64)
     sums = fft.irfft(alike, size, axis=2)[..., :taps]

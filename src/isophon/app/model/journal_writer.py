@@ -14,11 +14,11 @@ _AGAIN_S = 2.0
 Work = Callable[[Journal], object]
 
 
-class Pen:
+class JournalWriter:
     """Does what it is given in order. What cannot be written stays in hand and is tried again until it can.
 
     ``begin()`` makes the journal when there is first something to write. ``trouble(words)`` is called from
-    the pen's thread: why nothing can be written, and once with '' when it could be again.
+    the writer's thread: why nothing can be written, and once with '' when it could be again.
     """
 
     def __init__(self, begin: Callable[[], Journal], trouble: Callable[[str], None]) -> None:

@@ -170,7 +170,7 @@ def main() -> None:
         room.open_station(STATIONS.index("Esses"))
 
         def drag(step: int) -> None:
-            workspace.set_setting("ceiling_db", -6.0 + 5.0 * np.sin(step / 7), gesture="bench")
+            workspace.settings.set_setting("ceiling_db", -6.0 + 5.0 * np.sin(step / 7), gesture="bench")
 
         def jump(step: int) -> None:
             player.seek(int((5 + 13 * step % 60) * player.sample_rate))

@@ -85,7 +85,7 @@ def opening(folder: Path, count: int, seconds: float) -> None:
         last += 0.002
     found, finding = time.perf_counter() - start, watch.peak
     for part in room.workspace.session.parts:
-        room.workspace.take_part(part.id)
+        room.workspace.select_part(part.id)
         _wait(30)
     watch.done = True
     marks = sum(len(p.marks) for p in room.workspace.session.parts)

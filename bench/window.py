@@ -102,13 +102,13 @@ def work_page(seconds: float, walked: int) -> None:
 def _ceiling(room) -> float:
     workspace, player = room.workspace, room.hearing.player
     middle = workspace.part.marks[len(workspace.part.marks) // 2]
-    workspace.take_in_hand([middle.id])
+    workspace.select_marks([middle.id])
     player.play()
     times = []
     for i in range(40):
         _wait(25)
         start = time.perf_counter()
-        workspace.set_setting("ceiling_db", -6.0 - 0.2 * i, ("bench", 0))
+        workspace.settings.set_setting("ceiling_db", -6.0 - 0.2 * i, ("bench", 0))
         player.ready(player.set_scene(player.scene), 1.0)
         times.append(1000 * (time.perf_counter() - start))
     player.stop()
@@ -122,8 +122,8 @@ def _walking(room, app, walked: int) -> tuple[float, float]:
 
     workspace, player = room.workspace, room.hearing.player
     room.open_station(len(PASSES))
-    workspace.set_setting("ceiling_db", -24.0)
-    workspace.take_in_hand([])
+    workspace.settings.set_setting("ceiling_db", -24.0)
+    workspace.select_marks([])
     QTest.keyClick(room, Qt.Key.Key_Return)
     _wait(1_500)
     longest, sounds = 0.0, []
@@ -153,7 +153,7 @@ def _moving(room, window, app) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     target = QPixmap(picture.size())
 
     def frame(start: float, end: float, kept: list[float]) -> None:
-        workspace.set_view(start, end)
+        workspace.viewport.show(start, end)
         began = time.perf_counter()
         room.trace.repaint()
         kept.append(1000 * (time.perf_counter() - began))
@@ -180,7 +180,7 @@ def _followed(room, app) -> tuple[float, float]:
     """Milliseconds from a change of the ceiling until the map shows it, and until it is as sharp as it gets."""
     workspace, maker = room.workspace, room.trace.map.maker
     middle = workspace.part.of_kind("ess")[len(workspace.part.of_kind("ess")) // 2].start
-    workspace.set_view(middle - 5, middle + 5)
+    workspace.viewport.show(middle - 5, middle + 5)
     _wait(1_500)
     coarse, sharp, shown = [], [], []
     maker_image = maker.image
@@ -188,7 +188,7 @@ def _followed(room, app) -> tuple[float, float]:
     for i in range(30):
         shown.clear()
         began = time.perf_counter()
-        workspace.set_setting("ceiling_db", -6.0 - 0.3 * i, ("bench", 1))
+        workspace.settings.set_setting("ceiling_db", -6.0 - 0.3 * i, ("bench", 1))
         changes = None
         while maker.made.wanted.changes != changes or changes is None:
             app.processEvents()

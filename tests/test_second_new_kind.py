@@ -136,8 +136,8 @@ class BlurExtras(Extras):
     def __init__(self, workspace):
         super().__init__(workspace)
         self.learn = QPushButton("Learn")
-        self.learn.clicked.connect(lambda: workspace.span_lessons.learn(
-            workspace.part, "blur", Span(*workspace.selection), "blur learned"))
+        self.learn.clicked.connect(lambda: workspace.analysis.span_lessons.learn(
+            workspace.part, "blur", Span(*workspace.selected_time), "blur learned"))
         QVBoxLayout(self).addWidget(self.learn)
 
     def show_part(self):
@@ -201,7 +201,7 @@ def green():
     return sum(image.pixelColor(x, y).getRgb()[:3] == (1, 254, 3)
                for x in range(0, image.width(), 3) for y in range(0, image.height(), 9)) > 5
 wait(green)
-workspace.select((1.0, 2.0))
+workspace.select_time((1.0, 2.0))
 QTest.mouseClick(page.sheet.extras.learn, Qt.MouseButton.LeftButton)
 wait(lambda: workspace.part.blur.over_db != -60)
 assert workspace.keeper.history.undo_name == "blur learned" and workspace.part.blur.learn_to == 2.0

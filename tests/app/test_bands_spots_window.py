@@ -93,7 +93,7 @@ def test_a_band_is_made_moved_widened_typed_and_taken_away(bands, qtbot):
 
 def test_a_band_is_heard_alone_while_a_key_is_held(bands, qtbot):
     workspace = bands.workspace
-    workspace.take_in_hand([workspace.marks[0].id])
+    workspace.select_marks([workspace.marks[0].id])
     qtbot.keyPress(bands, Qt.Key.Key_B)
     strip = bands.hearing.player.scene[0]
     assert strip.band is not None and strip.band[0] < 2_650 < strip.band[1]
@@ -112,7 +112,7 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     workspace, trace = room.workspace, room.trace
     press(room, key("Spots"), qtbot=qtbot)
     word = max(workspace.take.words, key=lambda w: w[1] - w[0])
-    workspace.set_view(word[0] - 1, word[1] + 1)
+    workspace.viewport.show(word[0] - 1, word[1] + 1)
     row, before = trace._rows()[3], workspace.session
     start, stop = (QPoint(round(trace.x_of(t)), round(row.top() + share * row.height()))
                    for t, share in zip(word, (0.35, 0.65), strict=True))  # fmt: skip
@@ -155,7 +155,7 @@ def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot, tmp_path):
     workspace, pictures = room.workspace, room.lens.pictures
     press(room, key("Spots"), qtbot=qtbot)
     word = max(workspace.take.words, key=lambda w: w[1] - w[0])
-    workspace.draw_box(*word, 300.0, 4_800.0)
+    workspace.commands.draw_box(*word, 300.0, 4_800.0)
     mark, box = workspace.mark, pictures.mark_box(workspace.mark, pictures.boxes()[1])
     at = lambda share, db: QPointF(box.left() + (db + 36) / 48 * box.width(), box.bottom() - share * box.height())  # noqa: E731
     for share, db in ((0.4, -6.0), (0.75, -6.0)):
@@ -185,7 +185,7 @@ def test_an_outline_is_drawn_freely_and_only_what_is_inside_comes_down(room, qtb
     workspace, trace = room.workspace, room.trace
     press(room, key("Spots"), qtbot=qtbot)
     start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
-    workspace.set_view(start - 0.2, end + 0.2)
+    workspace.viewport.show(start - 0.2, end + 0.2)
     row, middle = trace._rows()[3], (start + end) / 2
     steps = [(start, 0.5), (middle, 0.2), (end, 0.5), (middle, 0.8), (start, 0.5)]
     corners = [QPoint(round(trace.x_of(t)), round(row.top() + share * row.height())) for t, share in steps]
@@ -222,18 +222,21 @@ def test_a_word_is_ridden_alike_ones_are_taken_and_given_to_the_stack(room, qtbo
     workspace = room.workspace
     press(room, key("Spots"), qtbot=qtbot)
     word = max(workspace.marks, key=lambda m: m.standout_db)
-    workspace.take_in_hand([word.id])
+    workspace.select_marks([word.id])
     for _ in range(4):
         press(room, Qt.Key.Key_Down, qtbot=qtbot)
     assert workspace.part.change(workspace.mark) == -2.0
     room.sheet.extras.alike.moved.emit(0.1 * 100, ("alike", 1))
-    assert len(workspace.in_hand) == 1 + round(0.1 * (len(workspace.marks) - 1)) and workspace.in_hand[0] == word.id
-    workspace.take_in_hand([word.id])
+    assert (
+        len(workspace.selected_marks) == 1 + round(0.1 * (len(workspace.marks) - 1))
+        and workspace.selected_marks[0] == word.id
+    )
+    workspace.select_marks([word.id])
     room.sheet.extras.give.click()
     stack = [p for p in workspace.session.parts if p.role != "lead" and p.offset_s == workspace.part.offset_s]
     assert stack and all(any(m.hand.drawn and p.change(m) == -2.0 for m in p.of_kind("spot")) for p in stack)
     room.sheet.extras.on.click()
-    workspace.set_setting("ceiling_db", 1.0)
+    workspace.settings.set_setting("ceiling_db", 1.0)
     loud = [m for m in workspace.marks if m.standout_db > workspace.part.spot.ceiling_db and not m.hand.any]
     assert len(loud) > 3 and all(workspace.part.change(m) < 0 for m in loud)
 
@@ -255,7 +258,7 @@ def test_a_ring_of_loud_words_stands_word_by_word(window, qtbot, tmp_path):
     press(page, Qt.Key.Key_L, qtbot=qtbot)
     assert not workspace.part.acts(workspace.part.mark(mark.id)) and workspace.part.mark(mark.id).hand.leave
     left = next(m for m in workspace.marks if not workspace.part.acts(m) and m.id != mark.id)
-    workspace.take_in_hand([left.id])
+    workspace.select_marks([left.id])
     press(page, Qt.Key.Key_Down, qtbot=qtbot)
     assert workspace.part.change(workspace.part.mark(left.id)) < 0
     page.sheet.extras.loud.click()

@@ -9,7 +9,7 @@ from isophon.core.session import file, layout
 
 def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     workspace = room.workspace
-    workspace.take_part("part-4")
+    workspace.select_part("part-4")
     press(room, key("Bleed"), qtbot=qtbot)
     extras = room.sheet.extras
     assert workspace.marks == () and extras.words.text() == "Not found yet." and not extras.on.isEnabled()
@@ -20,8 +20,8 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     assert workspace.keeper.history.undo_name is None, "learning is no decision, so nothing that undo takes back"
     hit = workspace.marks[0]
     first, last = (round(t * 48_000) for t in hit.span)
-    workspace.set_of_kind("gap", "floor_db", 60.0)  # the gaps of a harmony are silent anyway
-    workspace.set_of_kind("breath", "fill", True)  # else what is beside a breath goes with it
+    workspace.settings.set_of_kind("gap", "floor_db", 60.0)  # the gaps of a harmony are silent anyway
+    workspace.settings.set_of_kind("breath", "fill", True)  # else what is beside a breath goes with it
 
     def heard() -> np.ndarray:
         return np.diff(workspace.take.renderer.cleaned(workspace.part.plan, first, last - first)[0])
@@ -30,13 +30,13 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     extras.on.click()
     assert np.mean(heard() ** 2) > 3 * np.mean(clean**2)
     extras.on.click()
-    workspace.take_in_hand([hit.id])
+    workspace.select_marks([hit.id])
     press(room, Qt.Key.Key_L, qtbot=qtbot)
     assert np.mean(heard() ** 2) > 3 * np.mean(clean**2) and workspace.part.change(workspace.part.mark(hit.id)) == 0
     press(room, Qt.Key.Key_Down, qtbot=qtbot)
     assert "for the whole part" in room.message.text()
     room.grab()
-    workspace.look_again()
+    workspace.analysis.look_again()
     qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=60_000)
     assert len(workspace.marks) > 100 and workspace.part.mark(hit.id).hand.leave, (
         "looking again keeps the hits and the hand"
@@ -51,14 +51,14 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     workspace = room.workspace
     cues = [g.id for g in workspace.session.guides if g.kind == "cue"]
     workspace.edit("remove", lambda s: layout.remove(s, cues))
-    workspace.take_part("part-3")
+    workspace.select_part("part-3")
     press(room, key("Bleed"), qtbot=qtbot)
     extras = room.sheet.extras
     assert extras.source.text() == "its own regular click" and "Lay out" in extras.words.text()
     assert any("Ad-libs" in action.text() for action in extras.source.menu().actions())
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     assert not room.sheet.again.isVisible()
-    workspace.select((1.0, 60.0))
+    workspace.select_time((1.0, 60.0))
     assert extras.learn.text() == "Find the leak from 59.0 s"
     qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)
@@ -70,9 +70,9 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     press(room, key("Esses"), qtbot=qtbot)
     assert "find again" in room.title.route.toolTip() and room.sheet.again.isVisible()
     by_hand = workspace.marks[0]
-    workspace.set_changes({by_hand.id: -9.0})
+    workspace.commands.set_changes({by_hand.id: -9.0})
     qtbot.mouseClick(room.sheet.again, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not workspace.leaks.stale(), timeout=60_000)
+    qtbot.waitUntil(lambda: not workspace.analysis.leaks.stale(), timeout=60_000)
     assert not room.sheet.again.isVisible() and "find again" not in room.title.route.toolTip()
     assert workspace.part.change(workspace.part.mark(by_hand.id)) == -9.0
     press(room, key("Bleed"), qtbot=qtbot)
@@ -83,7 +83,7 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
 def test_too_short_a_time_is_told(room, qtbot):
     workspace = room.workspace
     press(room, key("Bleed"), qtbot=qtbot)
-    workspace.select((3.0, 3.4))
+    workspace.select_time((3.0, 3.4))
     qtbot.mouseClick(room.sheet.extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "1 s or more are needed" in room.message.text(), timeout=60_000)
     assert workspace.part.leak is None
@@ -93,7 +93,7 @@ def test_the_music_and_another_singer_are_sources_of_a_leak(room, qtbot):
     """Several at once, ticked in the menu; the music stays what it is; a click is learned from alone."""
     workspace = room.workspace
     press(room, key("Bleed"), qtbot=qtbot)
-    extras, leaks = room.sheet.extras, workspace.leaks
+    extras, leaks = room.sheet.extras, workspace.analysis.leaks
     actions = lambda: {a.text(): a for a in extras.source.menu().actions()}  # noqa: E731
     assert [name for name, a in actions().items() if a.isChecked()] == ["Cue"]
     actions()["Music, in the headphones"].trigger()

@@ -28,7 +28,7 @@ def test_a_breath_is_cut_in_two_each_half_changed_and_joined_again(room, qtbot):
     assert "Select a mark" in room.message.text()
     breath = max(workspace.marks, key=lambda m: m.end - m.start)
     count, (start, end) = len(workspace.marks), breath.span
-    workspace.take_in_hand([breath.id])
+    workspace.select_marks([breath.id])
     room.hearing.seek(workspace.offset + 0.5 * (start + end))
     press(room, Qt.Key.Key_Slash, qtbot=qtbot)
     assert len(workspace.marks) == count + 1
@@ -41,7 +41,7 @@ def test_a_breath_is_cut_in_two_each_half_changed_and_joined_again(room, qtbot):
     change = [level(workspace, *place) - level(workspace, *place, plain) for place in places]
     assert change[0] < -3 and change[1] == pytest.approx(0, abs=0.2), "the later half is as it was sung"
     press(room, Qt.Key.Key_L, qtbot=qtbot)
-    workspace.take_in_hand([first.id, later.id])
+    workspace.select_marks([first.id, later.id])
     press(room, Qt.Key.Key_Asterisk, qtbot=qtbot)
     assert len(workspace.marks) == count and workspace.mark.span == (start, end)
     for _ in range(4):  # join, leave, leave, split
@@ -53,7 +53,7 @@ def test_a_curve_is_typed_as_numbers_and_what_is_no_number_is_left_out(room, qtb
     workspace = room.workspace
     press(room, key("Spots"), qtbot=qtbot)
     word = max(workspace.take.words, key=lambda w: w[1] - w[0])
-    workspace.draw_box(*word, 200.0, 8_000.0)
+    workspace.commands.draw_box(*word, 200.0, 8_000.0)
     field = room.sheet.extras.curve
     field.setFocus()
     field.selectAll()
@@ -83,9 +83,9 @@ def test_the_spectra_of_vowels_and_esses_follow_what_is_set(room, qtbot):
     picture = extras._shown
     assert picture.isVisible() and picture.accessibleName() == "Picture: vowels and esses"
     before = picture.grab().toImage()
-    room.workspace.set_setting("ceiling_db", -18.0)
+    room.workspace.settings.set_setting("ceiling_db", -18.0)
     deeper = picture.grab().toImage()
-    room.workspace.set_setting("air_db", 6.0)
+    room.workspace.settings.set_setting("air_db", 6.0)
     brighter = picture.grab().toImage()
     halves = [(x, x + picture.width() // 2 - 8) for x in (4, picture.width() // 2 + 4)]
     shown = [[image.copy(a, 0, b - a, picture.height()) for a, b in halves] for image in (before, deeper, brighter)]
@@ -98,7 +98,7 @@ def test_saved_under_another_name_it_goes_on_there(room, qtbot, tmp_path):
     asked = answer_dialog(str(other))
     before = (tmp_path / "song.isophon").read_bytes()
     press(room, key("Esses"), qtbot=qtbot)
-    workspace.set_setting("ceiling_db", -5.0)
+    workspace.settings.set_setting("ceiling_db", -5.0)
     press(room, Qt.Key.Key_S, CTRL | SHIFT, qtbot)
     named = other.with_name("other name.isophon")
     qtbot.waitUntil(named.exists, timeout=5_000)
@@ -106,7 +106,7 @@ def test_saved_under_another_name_it_goes_on_there(room, qtbot, tmp_path):
     assert file.load(named).part(workspace.part.id).ess.ceiling_db == -5.0
     room.window().activateWindow()  # as a window manager does once the dialog is closed
     qtbot.waitUntil(room.window().isActiveWindow)
-    workspace.set_setting("ceiling_db", -6.0)
+    workspace.settings.set_setting("ceiling_db", -6.0)
     press(room, Qt.Key.Key_S, CTRL, qtbot)
     qtbot.waitUntil(lambda: file.load(named).part(workspace.part.id).ess.ceiling_db == -6.0, timeout=5_000)
     answer_dialog("")

@@ -45,7 +45,7 @@ def test_breaths_come_down_under_their_ceiling(room, qtbot):
     first, last = (round(t * 48_000) for t in mark.span)
     sung, clean = samples.sung(first, last - first)[0], samples.cleaned(workspace.part.plan, first, last - first)[0]
     assert np.mean(clean[3_000:-3_000] ** 2) < 0.5 * np.mean(sung[3_000:-3_000] ** 2)
-    workspace.select((20.9, 21.3))
+    workspace.select_time((20.9, 21.3))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
     assert workspace.mark.kind == "breath" and workspace.mark.hand.drawn and len(workspace.marks) == 15
     room.grab()
@@ -64,9 +64,9 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     filled = next(t for t in fades(workspace.part) if t.gain == 0.0 and t.beside == (1, 1) and t.first)
     assert filled.room and filled.edges[1] < filled.edges[0]
     mark = max(workspace.marks, key=lambda m: m.over_room_db)
-    workspace.take_in_hand([mark.id])
+    workspace.select_marks([mark.id])
     assert "dB over the noise floor · filled" in room.lens.numbers.text()
-    workspace.set_of_kind("gap", "how", "silence")
+    workspace.settings.set_of_kind("gap", "how", "silence")
     assert "dB over the noise floor · gone" in room.lens.numbers.text()
     assert workspace.keeper.history.undo_name.startswith("gaps silenced · ")
     workspace.undo()
@@ -86,7 +86,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     )
     assert not middle.any(), "silence is silent, after the low cut too"
     mark = max(workspace.marks, key=lambda m: m.end - m.start)
-    workspace.take_in_hand([mark.id])
+    workspace.select_marks([mark.id])
     pictures = room.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[0])
     drag(qtbot, pictures, QPointF(box.left(), box.center().y()), QPointF(box.left() - 14, box.center().y()))
@@ -121,7 +121,7 @@ def test_hum_and_hiss_are_told_switched_and_heard(room, qtbot):
     def heard() -> np.ndarray:
         return workspace.take.renderer.cleaned(workspace.part.plan, first, frames)[0].astype(float)
 
-    workspace.set_of_kind("gap", "floor_db", 60.0)
+    workspace.settings.set_of_kind("gap", "floor_db", 60.0)
     spectra = {}
     for name in ("both", "hum off", "hiss off"):
         if name == "hum off":
@@ -144,14 +144,14 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
     assert "Drag over the ruler" in room.message.text() and not workspace.part.learned
     before = noise_in(workspace.part)
     shuffle = next(m for m in workspace.marks if m.over_room_db > 12)
-    workspace.select((shuffle.start, shuffle.end))
+    workspace.select_time((shuffle.start, shuffle.end))
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: noise_in(workspace.part) != before, timeout=20_000)
     assert "taken from 4" in room.sheet.extras.noise.hiss_words.text()
-    workspace.select((1.0, 1.05))
+    workspace.select_time((1.0, 1.05))
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "too short to learn" in room.message.text(), timeout=20_000)
-    workspace.select(None)
+    workspace.select_time(None)
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     assert noise_in(workspace.part) == before
     workspace.undo()
@@ -162,15 +162,15 @@ def test_a_gaps_edge_is_dragged_in_the_trace(room, qtbot):
     workspace, trace = room.workspace, room.trace
     press(room, key("Floor"), qtbot=qtbot)
     gap = next(m for m in workspace.marks if workspace.part.change(m) < 0 and m.start > 0)
-    workspace.set_view(gap.start - 1, gap.end + 1)
-    workspace.take_in_hand([gap.id])
+    workspace.viewport.show(gap.start - 1, gap.end + 1)
+    workspace.select_marks([gap.id])
     y = trace._rows()[2].center().y()
     drag(qtbot, trace, QPointF(trace.x_of(gap.start), y), QPointF(trace.x_of(gap.start + 0.1), y))
     assert workspace.mark.span == (pytest.approx(gap.start + 0.1, abs=0.01), gap.end)
     assert round((workspace.mark.span[0] + 0.08) * 48_000) in [t.first for t in fades(workspace.part)]
-    view = workspace.view
+    view = workspace.viewport.span
     drag(qtbot, trace, QPointF(trace.x_of(gap.start + 0.4), y), QPointF(trace.x_of(gap.start + 0.2), y))
-    assert workspace.view != view, "elsewhere the view moves along"
+    assert workspace.viewport.span != view, "elsewhere the view moves along"
     workspace.undo()
     assert workspace.mark.span == (gap.start, gap.end)
     room.grab()
@@ -187,8 +187,8 @@ def test_where_singing_is_moves_with_its_sensitivity_and_a_persons_word(room, qt
         return [m.span for m in workspace.marks]
 
     before, kept = spans(), workspace.marks[2]
-    workspace.take_in_hand([kept.id])
-    workspace.set_edge("start", kept.start + 0.2, None)
+    workspace.select_marks([kept.id])
+    workspace.commands.set_edge("start", kept.start + 0.2, None)
     slider = room.sheet.sliders["sensitivity_db"]
     slider.moved.emit(25.0, "drag")
     assert workspace.part.gap.sensitivity_db == 25.0
@@ -200,11 +200,11 @@ def test_where_singing_is_moves_with_its_sensitivity_and_a_persons_word(room, qt
     press(room, Qt.Key.Key_I, qtbot=qtbot)
     assert "Drag over the ruler" in room.message.text()
     middle = (kept.start + kept.end) / 2
-    workspace.select((middle - 0.1, middle + 0.1))
+    workspace.select_time((middle - 0.1, middle + 0.1))
     press(room, Qt.Key.Key_I, qtbot=qtbot)
     qtbot.waitUntil(lambda: len(spans()) == len(before) + 1, timeout=1_000)
     assert not any(start < middle < end for start, end in spans())
-    workspace.set_view(kept.start, kept.end)
+    workspace.viewport.show(kept.start, kept.end)
     room.grab()
     press(room, Qt.Key.Key_I, SHIFT, qtbot)
     qtbot.waitUntil(lambda: spans() == before, timeout=1_000)
@@ -216,7 +216,7 @@ def test_the_pauses_are_heard_close(room, qtbot):
     workspace = room.workspace
     press(room, key("Floor"), qtbot=qtbot)
     gap = next(m for m in workspace.marks if m.start > 5)
-    workspace.take_in_hand([gap.id])
+    workspace.select_marks([gap.id])
     assert "floor here −6" in room.lens.numbers.text()
     press(room, Qt.Key.Key_P, qtbot=qtbot)
     lifted = room.hearing.pauses_db
@@ -240,7 +240,7 @@ def test_the_fades_of_one_gap_are_dragged_typed_and_an_ending_given_back(room, q
     press(room, key("Floor"), qtbot=qtbot)
     room.sheet.extras.between.click()
     gap = next(m for m in workspace.marks if workspace.part.change(m) < 0 and m.start > 0)
-    workspace.take_in_hand([gap.id])
+    workspace.select_marks([gap.id])
     pictures = room.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[1])
     handle = pictures.fades._places(box, workspace.mark)["comes"]
@@ -254,7 +254,7 @@ def test_the_fades_of_one_gap_are_dragged_typed_and_an_ending_given_back(room, q
     workspace.undo()
     workspace.undo()
     assert workspace.mark.hand.fades_ms is None
-    workspace.set_edge("start", gap.start - 0.25, None)
+    workspace.commands.set_edge("start", gap.start - 0.25, None)
     press(room, Qt.Key.Key_G, qtbot=qtbot)
     assert workspace.mark.span[0] > gap.start - 0.05 and workspace.mark.hand.fades_ms[0] == 150.0
     press(room, Qt.Key.Key_G, qtbot=qtbot)

@@ -48,12 +48,12 @@ def test_a_second_window_gets_a_copy_and_the_first_loses_nothing(window, room, q
     qtbot.addWidget(other)
     again = opened(other, path, qtbot)
     assert "open in another window" in again.message.text() and again.workspace.keeper.saved_as is None
-    again.workspace.set_setting("ceiling_db", -20.0)
-    room.workspace.set_setting("ceiling_db", -7.0)
+    again.workspace.settings.set_setting("ceiling_db", -20.0)
+    room.workspace.settings.set_setting("ceiling_db", -7.0)
     assert not again.workspace.keeper.save(path) and "open in another window" in again.message.text()
     assert room.workspace.keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
     other.close()
-    room.workspace.set_setting("ceiling_db", -8.0)
+    room.workspace.settings.set_setting("ceiling_db", -8.0)
     room.workspace.keeper.settle()
     assert [name for name, _ in unsaved_work()] == ["Glasshouse Starlings"]  # the copy's
     third = Window()
@@ -82,7 +82,7 @@ def test_a_file_that_changed_meanwhile_is_not_written_over_unasked(room):
     keeper, path = room.workspace.keeper, room.workspace.keeper.saved_as
     theirs = edits.set_setting(file.load(path), ["part-1"], "ess", "ceiling_db", -20.0)
     file.save(theirs, path)
-    room.workspace.set_setting("ceiling_db", -7.0)
+    room.workspace.settings.set_setting("ceiling_db", -7.0)
     assert not keeper.save(path) and "was changed by something else" in room.message.text()
     assert file.load(path).parts[0].ess.ceiling_db == -20.0
     assert keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
@@ -101,11 +101,11 @@ def test_a_full_disk_is_told_and_the_journal_goes_on_by_itself(window, room, qtb
         real(handle)
 
     monkeypatch.setattr(os, "fsync", fsync)
-    workspace.set_setting("ceiling_db", -7.0)
+    workspace.settings.set_setting("ceiling_db", -7.0)
     workspace.keeper.settle()
     qtbot.waitUntil(lambda: "No space left" in room.message.text(), timeout=5_000)
     assert room.title.state.shown().startswith("NOT KEPT")
-    workspace.set_setting("ceiling_db", -8.0)
+    workspace.settings.set_setting("ceiling_db", -8.0)
     window.close()
     assert window.isVisible() and "closing now loses" in room.message.text()
     full[0] = False
@@ -120,15 +120,15 @@ def test_lengths_that_no_mark_has_are_refused_in_words(take_room, qtbot):
                                  ("Esses", (0.0, workspace.part.source.duration), "1.5 s")):  # fmt: skip
         press(room, key(station), qtbot=qtbot)
         before = workspace.session
-        workspace.select(span)
+        workspace.select_time(span)
         started = time.monotonic()
         press(room, Qt.Key.Key_N, qtbot=qtbot)
         assert workspace.session is before and words in room.message.text() and time.monotonic() - started < 1
     press(room, key("Ticks"), qtbot=qtbot)
-    workspace.select((1.0, 1.01))
+    workspace.select_time((1.0, 1.01))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
     for _ in range(3):
-        workspace.set_edge("end", 5.0, None)
+        workspace.commands.set_edge("end", 5.0, None)
     start, end = workspace.mark.span
     assert end - start == pytest.approx(0.03)
     assert any(t.first == round(start * 22_050) for t in workspace.part.plan)
@@ -137,7 +137,7 @@ def test_lengths_that_no_mark_has_are_refused_in_words(take_room, qtbot):
 def test_a_gap_over_singing_is_told(take_room, qtbot):
     room, workspace = take_room, take_room.workspace
     press(room, key("Floor"), qtbot=qtbot)
-    workspace.select((0.2, 1.4))
+    workspace.select_time((0.2, 1.4))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
     assert "s of singing lie within this gap" in room.message.text()
     assert "reaches into the singing" in room.lens.warning.text()
@@ -190,7 +190,7 @@ def test_what_fails_in_the_background_says_nothing_about_the_recording(take_room
     from isophon.core.work.workers import Workers
 
     workspace.pool.workers, before = Workers(1), workspace.pool.workers  # workers that know that folder
-    workspace.look_again()
+    workspace.analysis.look_again()
     qtbot.waitUntil(lambda: "cannot be kept" in room.message.text(), timeout=90_000)
     assert not workspace.take.trouble and workspace.part.found
     workspace.pool.workers.close()
@@ -283,12 +283,12 @@ def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tm
 def test_tallest_first_is_walked_as_it_stands(room, qtbot):
     workspace = room.workspace
     room.orders.buttons["tallest"].setChecked(True)
-    workspace.take_in_hand([])
+    workspace.select_marks([])
     heights = []
     for _ in range(6):
         press(room, Qt.Key.Key_Right, qtbot=qtbot)
         heights.append(workspace.mark.standout_db)
-        first, last = workspace.view
+        first, last = workspace.viewport.span
         assert first <= workspace.mark.start <= last
     assert heights == sorted((m.standout_db for m in workspace.marks), reverse=True)[:6]
 
@@ -362,5 +362,5 @@ def test_an_error_that_nothing_expected_is_said_once_and_logged_with_its_cause(w
         except ValueError as error:
             hook(ValueError, error, error.__traceback__)
     qtbot.waitUntil(lambda: bool(said))
-    assert len(said) == 1 and said[0][1] and "ValueError: <b>odd</b> value" in said[0][0], said
+    assert len(said) == 1 and said[0][1] and "ValueError: <b>odd</b>\\nvalue" in said[0][0], said
     assert str(log_path()) in said[0][0]

@@ -44,8 +44,8 @@ def test_drawing_works_in_map_and_lens_by_ctrl_and_by_a_switch_that_is_seen(room
 
     for widget, held in ((pictures, CTRL), (room.trace, CTRL), (pictures, NONE), (room.trace, NONE)):
         press(room, key("Esses"), qtbot=qtbot)
-        workspace.take_in_hand([ess])
-        workspace.set_view(workspace.mark.start - 0.5, workspace.mark.end + 0.5)
+        workspace.select_marks([ess])
+        workspace.viewport.show(workspace.mark.start - 0.5, workspace.mark.end + 0.5)
         if held == NONE:
             assert room.draw.isVisible() and not room.draw.isChecked()
             press(room, Key.Key_V, qtbot=qtbot)
@@ -140,8 +140,8 @@ def test_no_sheet_is_clipped_where_its_marks_ought_to_be_looked_for_again(window
 def test_the_ceiling_under_the_pointer_is_taken(room, qtbot):
     workspace, skyline = room.workspace, room.skyline
     press(room, key("Esses"), qtbot=qtbot)
-    workspace.set_setting("ceiling_db", -8.0)
-    workspace.set_setting("usual_db", 2.0)
+    workspace.settings.set_setting("ceiling_db", -8.0)
+    workspace.settings.set_setting("usual_db", 2.0)
     for setting, _, level, _ in skyline.ceilings():
         at = QPointF(skyline.width() - 40, skyline.y_of(level))
         assert skyline._under(at) == ("ceiling", setting)
@@ -149,7 +149,7 @@ def test_the_ceiling_under_the_pointer_is_taken(room, qtbot):
 
 def test_undo_takes_back_decisions_of_a_hand_only(window, room, qtbot):
     workspace, history = room.workspace, room.workspace.keeper.history
-    workspace.set_setting("ceiling_db", -9.0)
+    workspace.settings.set_setting("ceiling_db", -9.0)
     steps = len(history.steps)
     press(room, Key.Key_U, qtbot=qtbot)
     assert workspace.part.listening.muted and len(workspace.keeper.history.steps) == steps
@@ -220,11 +220,11 @@ def test_times_are_typed_and_the_wheel_and_menus_do_what_they_do_elsewhere(room,
     qtbot.keyClicks(clock, "0:12.5")
     qtbot.keyClick(clock, Key.Key_Return)
     assert room.hearing.heard_at() == pytest.approx(12.5 - workspace.offset, abs=0.01) and room.hasFocus()
-    workspace.select((10.0, 12.0))
+    workspace.select_time((10.0, 12.0))
     press(room, Key.Key_Z, qtbot=qtbot)
-    assert workspace.view == pytest.approx((9.96, 12.04), abs=0.01)
+    assert workspace.viewport.span == pytest.approx((9.96, 12.04), abs=0.01)
     press(room, Key.Key_Escape, qtbot=qtbot)
-    assert workspace.selection is None
+    assert workspace.selected_time is None
     press(room, Key.Key_Home, qtbot=qtbot)
 
     def wheel(held):
@@ -234,15 +234,15 @@ def test_times_are_typed_and_the_wheel_and_menus_do_what_they_do_elsewhere(room,
                                                   Qt.ScrollPhase.NoScrollPhase, False))  # fmt: skip
 
     for held in (NONE, CTRL):
-        before = workspace.view
+        before = workspace.viewport.span
         wheel(held)
-        assert workspace.view[1] - workspace.view[0] < before[1] - before[0]
-    before = workspace.view
+        assert workspace.viewport.span[1] - workspace.viewport.span[0] < before[1] - before[0]
+    before = workspace.viewport.span
     wheel(SHIFT)
-    assert workspace.view[1] - workspace.view[0] == pytest.approx(before[1] - before[0])
-    assert workspace.view[0] < before[0]
+    assert workspace.viewport.span[1] - workspace.viewport.span[0] == pytest.approx(before[1] - before[0])
+    assert workspace.viewport.span[0] < before[0]
     press(room, Key.Key_Home, qtbot=qtbot)
-    workspace.take_in_hand([])
+    workspace.select_marks([])
     mark = max(workspace.marks, key=lambda m: m.standout_db)
     bar = next(bar for m, bar in room.skyline.bars() if m is mark)
     for view, at in ((trace, QPoint(round(trace.x_of(mark.start)), round(trace._rows()[3].center().y()))),

@@ -33,7 +33,7 @@ def lined_up(window, demo, heard, tmp_path, qtbot):
     qtbot.waitUntil(lambda: all(p.measured.lined_up for p in session().parts if p.role != "lead"), timeout=90_000)
     if not heard.exists():
         file.save(session(), heard)
-    room.workspace.take_parts(["part-2"])
+    room.workspace.select_parts(["part-2"])
     press(room, key("Line-up"), qtbot=qtbot)
     return room
 
@@ -129,15 +129,15 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     rest = tuple(t for t in part.plan if not isinstance(t, Moved))
     heard = workspace.take.renderer.cleaned(part.plan, whole.first, count)
     assert np.array_equal(heard, workspace.take.renderer.cleaned(rest, whole.source, count)), "moved whole, as it was"
-    workspace.set_view(mark.start - 2, mark.end + 2)
-    workspace.take_in_hand([mark.id], show=False)
+    workspace.viewport.show(mark.start - 2, mark.end + 2)
+    workspace.select_marks([mark.id], show=False)
     qtbot.wait(50)
     bar = next(b for m, b in skyline.bars() if m.id == mark.id)
     top = QPointF(bar.center().x(), skyline.y_of(mark.late_ms + part.change(mark)))
     drag(qtbot, skyline, top, top + QPointF(0, skyline.y_of(0) - skyline.y_of(20)))
     assert workspace.part.change(workspace.part.mark(mark.id)) == pytest.approx(part.change(mark) - 20, abs=2)
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
-    workspace.take_in_hand([mark.id], show=False)
+    workspace.select_marks([mark.id], show=False)
     press(lined_up, Key.Key_L, qtbot=qtbot)
     assert workspace.part.change(workspace.part.mark(mark.id)) == 0
     at = mark.anchors[0][0]
@@ -146,15 +146,15 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     assert not workspace.part.timing.on and not any(isinstance(t, Moved) for t in workspace.part.plan)
     qtbot.mouseClick(lined_up.sheet.extras.all, Qt.MouseButton.LeftButton)
     assert all(p.timing.on for p in workspace.session.parts if p.role in ("double", "harmony"))
-    workspace.take_parts(["part-5"])
+    workspace.select_parts(["part-5"])
     assert "does not sing what the lead sings" in lined_up.about.text() and skyline.isHidden()
 
 
 def test_anchors_are_dragged_made_pinned_and_taken_away(lined_up, qtbot):
     workspace, trace = lined_up.workspace, lined_up.trace
     mark = next(m for m in workspace.marks if workspace.part.acts(m) and m.start > 18.2 and len(m.anchors) > 1)
-    workspace.set_view(mark.start - 0.4, mark.end + 0.4)
-    workspace.take_in_hand([mark.id], show=False)
+    workspace.viewport.show(mark.start - 0.4, mark.end + 0.4)
+    workspace.select_marks([mark.id], show=False)
     qtbot.wait(50)
     wave, handles = trace._rows()[2], trace.anchors
 
@@ -196,7 +196,7 @@ def test_anchors_are_dragged_made_pinned_and_taken_away(lined_up, qtbot):
 def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):
     workspace, extras = lined_up.workspace, lined_up.sheet.extras.carrying
     assert "select the passage" in extras.choices()[0][0]
-    workspace.select((16.9, 26.5))
+    workspace.select_time((16.9, 26.5))
     choices = extras.choices()
     assert choices[0][0].startswith("to 0:43.3") and choices[1][0].startswith("to 1:04.4")
     choices[0][1]()
@@ -215,7 +215,7 @@ def test_a_chorus_is_carried_on_and_taken_back(lined_up, qtbot):
 def test_a_passage_is_carried_to_any_time_with_its_sound_or_its_decisions(lined_up, qtbot):
     """To the playhead, a marker, a typed time; what cannot be is said, and nothing changes."""
     workspace, carrying = lined_up.workspace, lined_up.sheet.extras.carrying
-    workspace.select((16.9, 20.0))
+    workspace.select_time((16.9, 20.0))
     lined_up.hearing.seek(50.0)
     words = [row[0] for row in carrying.choices()]
     assert "to the playhead, 0:50.00" in words and any(w.startswith("to Second chorus") for w in words)
@@ -242,7 +242,7 @@ def test_a_passage_is_carried_to_any_time_with_its_sound_or_its_decisions(lined_
     chorus = next(m for m in workspace.session.markers if m.name == "First chorus").at
     ess = next(m for m in workspace.part.of_kind("ess") if m.start > 17.0 and m.end < 20.0)
     workspace.edit("hand", lambda s: edits.set_changes(s, workspace.part.id, {ess.id: -7.0}))
-    workspace.select((16.9, 20.0))
+    workspace.select_time((16.9, 20.0))
     carrying.what.setCurrentText("its decisions")
     carrying.carry_to(16.9 + place - chorus)
     met = [m for m in workspace.part.of_kind("ess") if m.hand.change_db == -7.0 and m.id != ess.id]
@@ -256,27 +256,27 @@ def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot)
     workspace = room.workspace
     press(room, key("Esses"), qtbot=qtbot)
     extras = room.sheet.extras
-    workspace.set_of_kind("ess", "by", "rule")
+    workspace.settings.set_of_kind("ess", "by", "rule")
     extras.start.setCurrentIndex(3)
     extras.start.activated.emit(3)
     assert workspace.part.ess.rule_ratio == 12.0 and workspace.part.ess.rule_turns == "above"
     loud = max(workspace.marks, key=lambda m: m.standout_db)
-    workspace.take_in_hand([loud.id])
+    workspace.select_marks([loud.id])
     picture = room.sheet.picture
     qtbot.waitUntil(lambda: picture.shown == "the rule at work" and picture._chunk is not None, timeout=10_000)
     assert picture._chunk[3].max() > 3, "it takes off some of the loudest ess"
     assert workspace.pass_.skyline.seen_change(workspace.part, loud) < -3
-    workspace.set_of_kind("ess", "by", "ceiling")
+    workspace.settings.set_of_kind("ess", "by", "ceiling")
     count, longest = len(workspace.marks), max(workspace.marks, key=lambda m: m.end - m.start)
-    workspace.take_in_hand([longest.id])
+    workspace.select_marks([longest.id])
     press(room, Key.Key_Slash, qtbot=qtbot)
     assert len(workspace.marks) == count + 1
-    workspace.take_in_hand([longest.id, workspace.mark.id])
+    workspace.select_marks([longest.id, workspace.mark.id])
     press(room, Key.Key_Asterisk, qtbot=qtbot)
     assert len(workspace.marks) == count and workspace.part.mark(longest.id).span == pytest.approx(
         longest.span, abs=1e-3
     )
-    workspace.take_in_hand([longest.id])
+    workspace.select_marks([longest.id])
     pictures = room.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[1])
     qtbot.mouseDClick(pictures, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
@@ -313,7 +313,7 @@ def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(roo
     workspace, trace = room.workspace, room.trace
     press(room, key("Esses"), qtbot=qtbot)
     assert trace.limits.shown is None
-    workspace.set_of_kind("ess", "by", "rule")
+    workspace.settings.set_of_kind("ess", "by", "rule")
     low, high = trace.limits.shown
     spectrum, axis = trace._rows()[3], workspace.pass_.trace.axis
 
@@ -324,7 +324,7 @@ def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(roo
     drag(qtbot, trace, place(low), place(3_500.0))
     assert workspace.part.ess.rule_low_hz == pytest.approx(3_500, rel=0.02) and trace.limits.shown[1] == high
     assert len(workspace.keeper.history.steps) == steps + 1, "one gesture is one step"
-    workspace.set_of_kind("ess", "rule_high_hz", 9_000.0)
+    workspace.settings.set_of_kind("ess", "rule_high_hz", 9_000.0)
     qtbot.mousePress(trace, Qt.MouseButton.LeftButton, pos=place(9_000.0).toPoint())
     with_shift = QMouseEvent(QEvent.Type.MouseMove, place(12_000.0), trace.mapToGlobal(place(12_000.0)),
                              Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, SHIFT)  # fmt: skip
@@ -340,7 +340,7 @@ def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(roo
     assert room.hearing._band is None
     workspace.undo()
     assert workspace.part.ess.rule_high_hz == 9_000.0
-    workspace.take_in_hand([workspace.marks[0].id])
+    workspace.select_marks([workspace.marks[0].id])
     pictures, now = room.lens.pictures, workspace.part.ess.rule_low_hz
     box = pictures.boxes()[1]
 

@@ -122,10 +122,10 @@ def test_loudness_is_matched_by_what_is_heard(room, qtbot):
     workspace, hearing = room.workspace, room.hearing
     press(room, Key.Key_M, qtbot=qtbot)
     press(room, key("Spots"), qtbot=qtbot)
-    workspace.select((6.6, 7.6))
+    workspace.select_time((6.6, 7.6))
     press(room, Key.Key_N, qtbot=qtbot)
     workspace.edit("deep", lambda s: edits.set_changes(s, workspace.part.id, {workspace.mark.id: -9.0}))
-    workspace.select((6.6, 7.6))
+    workspace.select_time((6.6, 7.6))
     hearing.set_compare("as sung")
     sung = heard(room, qtbot, 2.4)
     hearing.set_compare("cleaned")
@@ -145,7 +145,7 @@ def test_what_is_not_heard_is_said_with_the_key_that_changes_it(room, qtbot):
 
     def ceiling(by):
         room.message.hide()
-        workspace.set_setting("ceiling_db", workspace.part.ess.ceiling_db + by)
+        workspace.settings.set_setting("ceiling_db", workspace.part.ess.ceiling_db + by)
         return room.message.text() if room.message.isVisible() else ""
 
     assert ceiling(-4.0) == ""
@@ -161,7 +161,7 @@ def test_what_is_not_heard_is_said_with_the_key_that_changes_it(room, qtbot):
         undo()
         assert ceiling(-1.0) == ""
     ess = [m for m in workspace.part.of_kind("ess") if workspace.part.acts(m)]
-    workspace.select((ess[0].start - 0.3, ess[0].end + 0.3))
+    workspace.select_time((ess[0].start - 0.3, ess[0].end + 0.3))
     hearing.set_looping(True)
     room.message.hide()
     workspace.edit("far", lambda s: edits.set_changes(s, workspace.part.id, {ess[-1].id: -11.0}))
@@ -194,7 +194,7 @@ def test_the_selection_plays_once_slowly_with_a_pre_roll_and_a_drag_is_heard(roo
     workspace, hearing, player = room.workspace, room.hearing, room.hearing.player
     rate = player.sample_rate
     hearing.set_looping(False)
-    workspace.select((6.6, 7.1))
+    workspace.select_time((6.6, 7.1))
     press(room, Key.Key_Space, qtbot=qtbot)
     qtbot.waitUntil(lambda: player.playing, timeout=2_000)
     assert 6.5 * rate < player.position < 7.3 * rate, "Space plays from the selection"
@@ -229,7 +229,7 @@ def test_the_selection_plays_once_slowly_with_a_pre_roll_and_a_drag_is_heard(roo
         qtbot.wait(150)
     qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, alt, at[-1])
     qtbot.waitUntil(lambda: not player.playing, timeout=2_000)
-    assert level_db(player.device.played()) > -50 and workspace.selection == (6.6, 7.1)
+    assert level_db(player.device.played()) > -50 and workspace.selected_time == (6.6, 7.1)
 
 
 def test_versions_are_switched_while_it_plays_and_listed(room, qtbot):
@@ -238,7 +238,7 @@ def test_versions_are_switched_while_it_plays_and_listed(room, qtbot):
     press(room, Key.Key_1, CTRL, qtbot)
     first = workspace.part.ess.ceiling_db
     press(room, Key.Key_2, CTRL, qtbot)
-    workspace.set_setting("ceiling_db", first - 6)
+    workspace.settings.set_setting("ceiling_db", first - 6)
     at_a_phrase(room)
     room.hearing.player.play()
     plans = [workspace.part.plan]

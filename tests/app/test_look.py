@@ -39,7 +39,7 @@ def dusk(request):
 
 
 @pytest.mark.parametrize("ground", ["PAPER", "PANEL"])
-@pytest.mark.parametrize("ink", ["INK", "SOFT_INK", "IN_HAND", "OVER", "DONE", "HAND_FLAG"])
+@pytest.mark.parametrize("ink", ["INK", "SOFT_INK", "SELECTED", "OVER", "DONE", "HAND_FLAG"])
 def test_text_can_be_read_on_its_ground(dusk, ink, ground):
     """4.5:1 for text, 3:1 for shapes (WCAG 2.2, 1.4.3 and 1.4.11)."""
     assert contrast(getattr(theme, ink), getattr(theme, ground)) >= 4.5
@@ -54,7 +54,7 @@ def test_high_contrast_follows_the_desktop(room, qtbot, dark, monkeypatch):
     look.choose("dusk" if dark else "paper")
     try:
         for ground in (theme.PAPER, theme.PANEL):
-            inks = (theme.INK, theme.SOFT_INK, theme.IN_HAND, theme.OVER, theme.DONE, theme.HAND_FLAG, theme.ADDED)
+            inks = (theme.INK, theme.SOFT_INK, theme.SELECTED, theme.OVER, theme.DONE, theme.HAND_FLAG, theme.ADDED)
             assert min(contrast(ink, ground) for ink in inks) >= 7
             assert min(contrast(line, ground) for line in (theme.RULE, theme.CONTOUR)) >= 3
         drawn = room.grab().toImage().pixelColor(room.width() // 2, room.height() - 3)
@@ -104,7 +104,7 @@ def test_marks_are_told_apart_by_their_shapes_however_colours_are_seen(dusk, qtb
     for i, one in enumerate(covered):
         for other in covered[i + 1 :]:
             assert (one & other).sum() < 0.8 * (one | other).sum(), "two signs look alike"
-    colours = np.array([[c.red(), c.green(), c.blue()] for c in (theme.OVER, theme.IN_HAND, theme.DONE, theme.PAPER)])
+    colours = np.array([[c.red(), c.green(), c.blue()] for c in (theme.OVER, theme.SELECTED, theme.DONE, theme.PAPER)])
     linear = np.where(colours <= 10, colours / 3294.6, ((colours / 255 + 0.055) / 1.055) ** 2.4)
     for sight in SIGHTS:
         seen = np.clip(linear @ np.array(sight).T, 0, 1) @ np.array([0.2126, 0.7152, 0.0722])
@@ -208,7 +208,7 @@ def test_dusk_is_chosen_kept_and_everything_is_drawn_anew(room, qtbot):
             float(np.median(piece)) for half in np.array_split(rows, 4) for piece in np.array_split(half, 5, axis=1)
         ]
 
-    room.workspace.set_view(6.0, 12.0)
+    room.workspace.viewport.show(6.0, 12.0)
     qtbot.waitUntil(lambda: lightness() and room.trace.map.maker.made is not None, timeout=10_000)
     before = lightness()
     appearance().choose("dusk")
@@ -230,7 +230,7 @@ def test_every_sheet_has_a_picture_of_this_take_and_a_spots_curve_is_drawn(room,
     for which in PASSES[:-2]:
         press(room, key(which.name), qtbot=qtbot)
         if workspace.marks:
-            workspace.take_in_hand([workspace.marks[0].id])
+            workspace.select_marks([workspace.marks[0].id])
         if which.kind == "gap":
             room.sheet.extras.between.setChecked(True)
         picture = room.sheet.picture
@@ -238,7 +238,7 @@ def test_every_sheet_has_a_picture_of_this_take_and_a_spots_curve_is_drawn(room,
             colours = lambda p=picture: len(np.unique(pixels(p.grab()).reshape(-1, 4), axis=0))  # noqa: E731
             qtbot.waitUntil(lambda: colours() > 20, timeout=9_000)  # noqa: B023
     press(room, key("Spots"), qtbot=qtbot)
-    workspace.take_in_hand([workspace.marks[0].id])
+    workspace.select_marks([workspace.marks[0].id])
     curve = room.sheet.picture
     box = curve._box()
     steps = workspace.keeper.history.at

@@ -25,7 +25,7 @@ def esses(room, qtbot):
     workspace = room.workspace
     qtbot.waitUntil(lambda: workspace.part.found, timeout=60_000)
     press(room, key("Esses"), qtbot=qtbot)
-    workspace.set_view(6.0, 12.0)
+    workspace.viewport.show(6.0, 12.0)
     sharp(room, qtbot)
     return room
 
@@ -37,7 +37,9 @@ def sharp(room, qtbot):
         room.trace.grab()
         trace = room.trace
         made, ratio = trace.map.maker.made, trace.devicePixelRatioF()
-        return made is not None and made.wanted == trace.map.sharp(room.workspace.view, trace._rows()[3], ratio)
+        return made is not None and made.wanted == trace.map.sharp(
+            room.workspace.viewport.span, trace._rows()[3], ratio
+        )
 
     qtbot.waitUntil(is_sharp, timeout=10_000)
 
@@ -56,10 +58,10 @@ def redness(picture):
 def test_a_moving_view_shows_the_last_picture_where_it_belongs_and_what_is_new_beside_it(esses, qtbot):
     trace, workspace = esses.trace, esses.workspace
     by = 120
-    (start, end), before = workspace.view, pixels(esses)
+    (start, end), before = workspace.viewport.span, pixels(esses)
     skyline = esses.skyline.grab().toImage()
     second = trace._plot_width() / (end - start)
-    workspace.set_view(start + by / second, end + by / second)
+    workspace.viewport.show(start + by / second, end + by / second)
     moving = pixels(esses)
     assert np.array_equal(moving[:, : -by - 4], before[:, by:-4]), "moved by as many pixels, line by line"
     darkness = (255 - moving[:, -by + 4 :]).mean()
@@ -73,7 +75,7 @@ def test_a_moving_view_shows_the_last_picture_where_it_belongs_and_what_is_new_b
     assert darkness == pytest.approx((255 - after[:, -by + 4 :]).mean(), rel=0.25), "roughly what comes into view"
     lines = [trace.map.sharp((6.0, until), trace._rows()[3], 1.0).lines for until in (14.9, 15.1)]
     assert lines == [True, False], "by what is in view, however much wider the picture is"
-    workspace.set_view(start + 30, end + 30)
+    workspace.viewport.show(start + 30, end + 30)
     far = pixels(esses)
     assert abs(far - after).mean() > 5, "nothing of the old picture is left in a view that shares nothing with it"
 
@@ -90,12 +92,12 @@ def in_box(room, mark, picture):
 def test_the_ceiling_is_followed_at_once_and_sharply_a_moment_later(esses, qtbot):
     room, workspace = esses, esses.workspace
     mark = max((m for m in workspace.marks if 6.5 < m.start < 11.5), key=lambda m: m.standout_db)
-    workspace.set_setting("ceiling_db", 6.0)
-    workspace.set_setting("usual_db", 20.0)
+    workspace.settings.set_setting("ceiling_db", 6.0)
+    workspace.settings.set_setting("usual_db", 20.0)
     sharp(room, qtbot)
     before = redness(in_box(room, mark, pixels(room))).mean()
     made = room.trace.map.maker.made
-    workspace.set_setting("ceiling_db", -18.0)
+    workspace.settings.set_setting("ceiling_db", -18.0)
     qtbot.waitUntil(lambda: redness(in_box(room, mark, pixels(room))).mean() > before + 20, timeout=500)
     assert room.trace.map.maker.made is made, "before anything is rendered"
     sharp(room, qtbot)
@@ -117,7 +119,7 @@ def test_it_shows_all_passes_or_this_one_as_the_ear_says(esses, qtbot):
     every = redness(pixels(room)[:, x[0] + 2 : x[1] - 2]).mean()
     press(room, Qt.Key.Key_X, qtbot=qtbot)
     press(room, Qt.Key.Key_X, qtbot=qtbot)
-    assert workspace.aside[0] == "only this pass"
+    assert workspace.audition.aside[0] == "only this pass"
     sharp(room, qtbot)
     assert redness(pixels(room)[:, x[0] + 2 : x[1] - 2]).mean() < 0.2 * every, "no breath goes in the esses alone"
 
@@ -192,7 +194,7 @@ def test_no_label_lies_over_another(esses, qtbot, monkeypatch):
     for at in (6.0, 6.1, 6.2, 8.0, 17.0):
         workspace.edit("marker", lambda s, at=at: layout.add_marker(s, at, f"A marker at {at}"))
     for view in (workspace.song, (0.0, 20.0), (5.0, 9.0), (16.0, 18.0)):
-        workspace.set_view(*view)
+        workspace.viewport.show(*view)
         qtbot.waitUntil(lambda: not any(w._settled.isActive() or w._soon.due for w in (room.trace, room.skyline)))
         room.trace._marked = room.skyline._drawn = None
         for widget in (room.trace, room.skyline):
@@ -219,13 +221,13 @@ def test_what_has_no_room_is_told_on_pointing(esses, qtbot):
 def test_the_view_glides_to_where_it_is_asked_for(esses, qtbot):
     room, workspace = esses, esses.workspace
     seen = []
-    workspace.view_changed.connect(lambda: seen.append(workspace.view))
+    workspace.viewport.changed.connect(lambda: seen.append(workspace.viewport.span))
     press(room, Qt.Key.Key_Plus, qtbot=qtbot)
     press(room, Qt.Key.Key_Plus, qtbot=qtbot)
-    target = workspace.target_view
+    target = workspace.viewport.target
     assert target[1] - target[0] == pytest.approx(6.0 / 1.6**2, abs=0.01), "two notches, however fast they come"
     began = time.monotonic()
-    qtbot.waitUntil(lambda: workspace.view == target, timeout=1_000)
+    qtbot.waitUntil(lambda: workspace.viewport.span == target, timeout=1_000)
     assert time.monotonic() - began < 0.4
     sizes = [end - start for start, end in seen]
     assert len(sizes) >= 3 and sizes == sorted(sizes, reverse=True), "closer and closer, without a jump"
@@ -242,12 +244,14 @@ def test_two_fingers_move_along_and_pinch(esses, qtbot):
         QApplication.sendEvent(trace, event)
 
     fingers(-60, 8)
-    assert workspace.view[0] > 6.0 and workspace.view[1] - workspace.view[0] == pytest.approx(6.0)
-    workspace.set_view(6.0, 12.0)
+    assert workspace.viewport.span[0] > 6.0 and workspace.viewport.span[1] - workspace.viewport.span[
+        0
+    ] == pytest.approx(6.0)
+    workspace.viewport.show(6.0, 12.0)
     device = QPointingDevice.primaryPointingDevice()
     pinch = QNativeGestureEvent(Qt.NativeGestureType.ZoomNativeGesture, device, 2, at, at, glob, 0.25, QPointF())
     QApplication.sendEvent(trace, pinch)
-    start, end = workspace.view
+    start, end = workspace.viewport.span
     assert end - start == pytest.approx(6.0 / 1.25) and trace.x_of(9.0) == pytest.approx(at.x(), abs=1)
 
 
@@ -272,9 +276,9 @@ def test_the_legend_tells_the_signs_of_the_pass(esses, qtbot):
 def test_where_the_process_that_draws_is_killed_the_next_picture_starts_it_anew(esses, qtbot):
     room, workspace = esses, esses.workspace
     os.kill(process()._child.pid, signal.SIGKILL)
-    workspace.set_view(7.0, 12.0)
+    workspace.viewport.show(7.0, 12.0)
     sharp(room, qtbot)
     assert room.trace.map.maker.made.picture.sung.any()
     mark = next(m for m in workspace.marks if 7.0 < m.start < 12.0)
-    workspace.take_in_hand([mark.id])
+    workspace.select_marks([mark.id])
     qtbot.waitUntil(lambda: room.lens.pictures.grab() and room.lens.pictures.close_up.settled, timeout=5_000)

@@ -38,12 +38,12 @@ def test_pops_come_down_and_can_be_heard_on_small_loudspeakers(room, qtbot):
 
 def test_ticks_are_repaired_and_shown_as_samples(room, qtbot):
     workspace = room.workspace
-    workspace.take_part("part-5")
+    workspace.select_part("part-5")
     qtbot.waitUntil(lambda: workspace.part.found, timeout=90_000)
     press(room, key("Ticks"), qtbot=qtbot)
     ticks = [m for m in workspace.marks if not m.sound]
     assert 8 <= len(ticks) <= 12 and "repair 3 clipped places" in room.sheet.extras.mend.text()
-    workspace.take_in_hand([ticks[0].id])
+    workspace.select_marks([ticks[0].id])
     assert " · repaired" in room.lens.numbers.text()
     rate = workspace.part.source.sample_rate
     first, last = (round(t * rate) for t in workspace.mark.span)
@@ -54,7 +54,7 @@ def test_ticks_are_repaired_and_shown_as_samples(room, qtbot):
     press(room, Qt.Key.Key_L, qtbot=qtbot)
     assert workspace.part.change(workspace.part.mark(ticks[0].id)) == 0
     clipped = next(m for m in workspace.marks if m.sound == "clipped")
-    workspace.take_in_hand([clipped.id])
+    workspace.select_marks([clipped.id])
     assert workspace.part.change(clipped) == 0 and "repaired on request" in room.lens.warning.text()
     room.sheet.extras.mend.click()
     assert workspace.part.change(workspace.mark) == -36
@@ -67,7 +67,7 @@ def test_a_pop_and_a_tick_are_drawn(room, qtbot):
     for station, span in (("Pops", (8.0, 8.1)), ("Ticks", (9.0, 9.003))):
         press(room, key(station), qtbot=qtbot)
         count = len(workspace.marks)
-        workspace.select(span)
+        workspace.select_time(span)
         press(room, Qt.Key.Key_N, qtbot=qtbot)
         assert len(workspace.marks) == count + 1 and workspace.mark.hand.drawn
         assert workspace.mark.span == pytest.approx(span, abs=1e-3)

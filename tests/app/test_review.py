@@ -75,7 +75,7 @@ def test_review_goes_on_to_the_next_pass_in_the_same_part_in_every_order(ready, 
     part = next(p for p in session.parts if p.undecided(onward.kind))
     for _ in range(3):
         press(ready, key("Esses"), qtbot=qtbot)
-        workspace.take_part(part.id)
+        workspace.select_part(part.id)
         assert workspace.pass_ is esses
         press(ready, Key.Key_Return, qtbot=qtbot)
         assert workspace.pass_ is onward and workspace.part.id == part.id
@@ -140,7 +140,7 @@ def test_undo_and_redo_say_what_they_did_and_go_there(ready, qtbot):
     assert workspace.part.id != part
     for keys in ((Key.Key_Z, Ctrl), (Key.Key_Z, Ctrl | Shift)):
         press(ready, keys[0], modifiers=keys[1], qtbot=qtbot)
-        assert (workspace.pass_.name, workspace.part.id, workspace.in_hand) == ("Esses", part, (mark,))
+        assert (workspace.pass_.name, workspace.part.id, workspace.selected_marks) == ("Esses", part, (mark,))
         assert "change by hand" in told[-1]
     assert told[-2].startswith("Undone") and told[-1].startswith("Redone")
 
@@ -151,7 +151,7 @@ def test_the_same_is_done_in_the_doubles_at_the_same_place(ready, qtbot):
     there = {round(m.start, 1): m for m in double.of_kind("ess")}
     mark = next(m for m in workspace.part.of_kind("ess") if round(m.start, 1) in there)
     press(ready, key("Esses"), qtbot=qtbot)
-    workspace.take_in_hand([mark.id])
+    workspace.select_marks([mark.id])
     press(ready, Key.Key_Return, modifiers=Ctrl, qtbot=qtbot)
     assert workspace.session.part(double.id) == double, "nothing is decided yet"
     for _ in range(3):
@@ -169,7 +169,7 @@ def test_several_tops_and_several_ceilings_move_by_as_much(ready, qtbot):
     workspace, skyline = ready.workspace, ready.skyline
     press(ready, key("Esses"), qtbot=qtbot)
     marks = [m for m in workspace.marks if workspace.part.change(m) < -1][:3]
-    workspace.take_in_hand([m.id for m in marks])
+    workspace.select_marks([m.id for m in marks])
     before = [workspace.part.change(m) for m in marks]
     bar = next(b for m, b in skyline.bars() if m.id == marks[0].id)
     top = skyline.y_of(workspace.pass_.skyline.height(marks[0]) + before[0])
@@ -179,8 +179,8 @@ def test_several_tops_and_several_ceilings_move_by_as_much(ready, qtbot):
     moved = [b - a for a, b in zip(before, after, strict=True)]
     assert moved[0] < -0.5 and moved == pytest.approx([moved[0]] * 3, abs=0.02)
     ids = [p.id for p in workspace.session.parts[:2]]
-    workspace.set_setting("ceiling_db", -5.0)
-    workspace.take_parts(ids)
+    workspace.settings.set_setting("ceiling_db", -5.0)
+    workspace.select_parts(ids)
     ceilings = [p.ess.ceiling_db for p in workspace.session.parts[:2]]
     y = skyline._tags()["ceiling_db"].center()
     grip = QPoint(round(y.x()), round(y.y()) + 5)  # not in its middle: it must not jump
@@ -250,7 +250,7 @@ def test_keys_stay_with_what_has_the_focus(ready, qtbot):
         qtbot.keyClick(ready, one)
     assert workspace.session == session, "keys of the marks acted where no mark is seen"
     press(ready, key("Esses"), qtbot=qtbot)
-    workspace.set_setting("ceiling_db", -9.0)
+    workspace.settings.set_setting("ceiling_db", -9.0)
     ready.sheet.reset.setFocus()
     qtbot.keyClick(ready.sheet.reset, Key.Key_Space)
     assert workspace.part.ess == role_default("ess", "lead")
@@ -276,10 +276,10 @@ def test_it_fits_a_small_screen(window, ready, qtbot):
 def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):
     workspace = room.workspace
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=120_000)
-    workspace.take_part("part-3")
-    workspace.set_setting("ceiling_db", -20.0)
+    workspace.select_part("part-3")
+    workspace.settings.set_setting("ceiling_db", -20.0)
     deep = workspace.part.changed("ess")[2][0].id
-    workspace.set_changes({deep: -25.0})
+    workspace.commands.set_changes({deep: -25.0})
     for _ in range(2):
         press(room, Qt.Key.Key_T, qtbot=qtbot)
     assert workspace.order == "riskiest" and room.orders.buttons["riskiest"].isChecked()
@@ -384,7 +384,7 @@ def test_a_setting_is_proposed_from_decisions_that_go_one_way(room, qtbot):
     assert "No setting is proposed" in room.message.text()
     before = workspace.part.ess
     for mark, change in workspace.part.changed("ess")[:6]:
-        workspace.set_changes({mark.id: change - 3.0})
+        workspace.commands.set_changes({mark.id: change - 3.0})
     assert "5 decisions in Lead go one way" in room.message.text() and "Shift+Y" in room.message.text()
     others = [m for m, _ in workspace.part.changed("ess") if not m.hand.decided]
     changes, steps = [workspace.part.change(m) for m in others], workspace.keeper.history.at
@@ -413,17 +413,17 @@ def test_a_setting_is_proposed_from_decisions_that_go_one_way(room, qtbot):
 def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(ready, qtbot):
     """Change, fades, curve in time and moved edges, in one step; what will be touched is outlined before."""
     room, workspace = ready, ready.workspace
-    workspace.take_in_hand([])
+    workspace.select_marks([])
     press(room, Key.Key_Q, qtbot=qtbot)
     assert "decide it first" in room.message.text()
-    workspace.take_part("part-2")
+    workspace.select_part("part-2")
     model = next(m for m, _ in workspace.part.changed("ess") if m.sound == "s" and same_place(
         workspace.session, "part-2", m, [p.id for p in workspace.session.parts]))  # fmt: skip
-    workspace.take_in_hand([model.id])
-    workspace.set_changes({model.id: -9.0})
-    workspace.set_fades((30.0, 40.0))
-    workspace.set_shape(((0.0, 0.0), (1.0, -3.0)))
-    workspace.set_edge("start", model.start - 0.01, None)
+    workspace.select_marks([model.id])
+    workspace.commands.set_changes({model.id: -9.0})
+    workspace.commands.set_fades((30.0, 40.0))
+    workspace.commands.set_shape(((0.0, 0.0), (1.0, -3.0)))
+    workspace.commands.set_edge("start", model.start - 0.01, None)
     menu = treatment_menu(workspace, room)
     like, there, held = menu.actions()
     assert like.isEnabled() and there.isEnabled() and not held.isEnabled()
@@ -447,7 +447,7 @@ def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(r
     for part_id, name in met:
         assert part_id != "part-2" and workspace.session.part(part_id).mark(name).hand.fades_ms == (30.0, 40.0)
     others = [m.id for m in workspace.marks if m.id != model.id][:3]
-    workspace.take_in_hand([model.id, *others])
+    workspace.select_marks([model.id, *others])
     held = treatment_menu(workspace, room).actions()[2]
     held.trigger()
     assert all(workspace.part.mark(name).hand.fades_ms == (30.0, 40.0) for name in others)
@@ -457,7 +457,7 @@ def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(r
 def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtbot):
     """Each mark is in one column, one a part; dragging brings all of it to one level, what is lower stays."""
     room, workspace = ready, ready.workspace
-    workspace.take_part("part-3")
+    workspace.select_part("part-3")
     press(room, Key.Key_Y, qtbot=qtbot)
     chart = room.stack_chart
     qtbot.wait(100)  # laid out
@@ -468,7 +468,7 @@ def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtb
     assert all(len({one.part_id for one in c.marks}) == len(c.marks) for c in columns)
     column = next(c for c in columns if len(c.marks) == 4 and c.with_lead)
     assert any(not c.with_lead for c in columns) and column.end - column.start < 0.6
-    workspace.set_view(column.start - 0.2 - workspace.offset, column.end + 0.2 - workspace.offset)
+    workspace.viewport.show(column.start - 0.2 - workspace.offset, column.end + 0.2 - workspace.offset)
     rows = chart.bars(column)
     heights = [one.mark.standout_db for one, _ in rows]
     level = sorted(heights)[1] + 0.2  # two are lower
@@ -489,7 +489,7 @@ def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtb
     workspace.undo()
     lead = chart.bars(column)[0]
     qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=lead[1].center().toPoint())
-    assert workspace.part.id == lead[0].part_id and workspace.in_hand == (lead[0].mark.id,)
+    assert workspace.part.id == lead[0].part_id and workspace.selected_marks == (lead[0].mark.id,)
     room.grab()
     room.open_station(STATIONS.index("Line-up"))
     room.grab()
@@ -507,7 +507,7 @@ def test_marks_are_a_table_too_and_views_say_which_one_is_selected(ready, qtbot)
     row = next(i for i, m in enumerate(workspace.marks) if workspace.part.acts(m))
     mark = workspace.marks[row]
     qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=table.visualItemRect(table.item(row, 0)).center())
-    assert workspace.in_hand == (mark.id,)
+    assert workspace.selected_marks == (mark.id,)
     said = ready.skyline.accessibleDescription()
     assert said == ready.trace.accessibleDescription() and f"Ess {row + 1} of " in said and "over the voice" in said
     assert table.item(row, 0).data(Qt.ItemDataRole.AccessibleDescriptionRole) in said
@@ -515,5 +515,5 @@ def test_marks_are_a_table_too_and_views_say_which_one_is_selected(ready, qtbot)
     qtbot.waitUntil(lambda: table.item(row, 5).text() == "left as sung", timeout=2_000)
     press(ready, Key.Key_Right, qtbot=qtbot)
     chosen = {index.row() for index in table.selectionModel().selectedRows()}
-    assert [workspace.marks[i].id for i in chosen] == list(workspace.in_hand)
+    assert [workspace.marks[i].id for i in chosen] == list(workspace.selected_marks)
     page.close()

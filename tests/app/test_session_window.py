@@ -127,7 +127,7 @@ def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, 
     click_row(room, "part-2", qtbot)
     click_row(room, "part-4", qtbot, SHIFT)
     click_row(room, "part-5", qtbot, CTRL)
-    assert workspace.parts_in_hand == ("part-2", "part-3", "part-4", "part-5") and workspace.part.name == "Lead double"
+    assert workspace.selected_parts == ("part-2", "part-3", "part-4", "part-5") and workspace.part.name == "Lead double"
     assert "4 parts selected" in room.sheet.about.text()
     before = {p.id: p.plan for p in workspace.session.parts}
     stood = {p.id: p.ess.ceiling_db for p in workspace.session.parts}
@@ -147,15 +147,15 @@ def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, 
         and workspace.session.part("part-5").ess.ceiling_db == 0.0
     )
     click_row(room, "part-1", qtbot)
-    workspace.set_setting("limit_db", -6.0)
-    workspace.give_settings(["part-3"])
+    workspace.settings.set_setting("limit_db", -6.0)
+    workspace.settings.give_settings(["part-3"])
     assert workspace.session.part("part-3").ess == workspace.part.ess
     press(room, Qt.Key.Key_D, qtbot=qtbot)
     assert workspace.part.done == ("ess",)
     press(room, Qt.Key.Key_Down, CTRL, qtbot)
     assert workspace.part.id == "part-2"
     press(room, Qt.Key.Key_A, CTRL, qtbot)
-    assert len(workspace.parts_in_hand) == 5
+    assert len(workspace.selected_parts) == 5
 
 
 def plays(room, qtbot, song_s, piece):
@@ -236,18 +236,18 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
 def test_a_part_that_starts_later_lies_where_it_sounds(room, qtbot):
     all_found(room, qtbot)
     workspace = room.workspace
-    workspace.set_view(30.0, 40.0)
+    workspace.viewport.show(30.0, 40.0)
     click_row(room, "part-5", qtbot)
-    assert workspace.offset == 22.0 and workspace.view == pytest.approx((8.0, 18.0))
+    assert workspace.offset == 22.0 and workspace.viewport.span == pytest.approx((8.0, 18.0))
     room.hearing.seek(10.0)
     assert room.hearing.heard_at() == pytest.approx(10.0, abs=1e-3)
     qtbot.waitUntil(lambda: room.transport.clock.text() == "0:32.00", timeout=1_000)
     press(room, Qt.Key.Key_PageDown, qtbot=qtbot)
-    assert workspace.selection in workspace.take.phrases
+    assert workspace.selected_time in workspace.take.phrases
     press(room, Qt.Key.Key_PageDown, SHIFT, qtbot)
-    assert workspace.selection in workspace.take.words
+    assert workspace.selected_time in workspace.take.words
     press(room, Qt.Key.Key_Home, qtbot=qtbot)
-    assert workspace.view == pytest.approx((-22.0, workspace.session.span[1] - 22.0))
+    assert workspace.viewport.span == pytest.approx((-22.0, workspace.session.span[1] - 22.0))
     room.grab()
 
 
@@ -276,15 +276,15 @@ def test_a_note_is_written_at_a_mark_walked_to_and_taken_away(room, qtbot, monke
     all_found(room, qtbot)
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_, **__: (said[0], True))
     press(room, key("Esses"), qtbot=qtbot)
-    workspace.take_in_hand([], show=False)
+    workspace.select_marks([], show=False)
     press(room, Qt.Key.Key_K, SHIFT, qtbot)
     assert len(workspace.session.markers) == 3, "no mark, no note"
     first, mark = workspace.part, workspace.part.undecided("ess")[1]
-    workspace.take_in_hand([mark.id])
+    workspace.select_marks([mark.id])
     press(room, Qt.Key.Key_K, SHIFT, qtbot)
     assert "note: ask the singer" in room.lens.numbers.text()
     assert workspace.part.mark(mark.id) in workspace.part.undecided("ess")
-    workspace.take_part(workspace.session.parts[2].id)
+    workspace.select_part(workspace.session.parts[2].id)
     press(room, key("Breaths"), qtbot=qtbot)
     room.menu.markers.aboutToShow.emit()
     row = next(a.menu() for a in room.menu.markers.actions() if "ask the singer" in a.text())
@@ -299,8 +299,8 @@ def test_a_note_is_written_at_a_mark_walked_to_and_taken_away(room, qtbot, monke
 
 def test_the_history_goes_to_any_step(room, qtbot):
     workspace = room.workspace
-    workspace.set_setting("ceiling_db", -7.0)
-    workspace.set_setting("limit_db", -9.0)
+    workspace.settings.set_setting("ceiling_db", -7.0)
+    workspace.settings.set_setting("limit_db", -9.0)
     press(room, Qt.Key.Key_D, qtbot=qtbot)
     press(room, Qt.Key.Key_H, CTRL, qtbot)
     page = room.findChild(HistoryPage)
@@ -325,7 +325,7 @@ def test_missing_recordings_are_asked_for_and_the_rest_works_on(window, songs, q
     qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
     room = window.work_page
     all_found(room, qtbot)
-    room.workspace.set_setting("ceiling_db", -9.0)
+    room.workspace.settings.set_setting("ceiling_db", -9.0)
     assert room.workspace.keeper.save(tmp_path / "song.isophon")
     (tmp_path / "moved").mkdir()
     for name in ("bgv low.wav", "dbl.wav"):
@@ -370,8 +370,8 @@ def test_a_crash_loses_nothing_of_a_whole_session(window, room, qtbot):
     all_found(room, qtbot)
     workspace = room.workspace
     press(room, Qt.Key.Key_A, CTRL, qtbot)
-    workspace.set_setting("ceiling_db", -9.0)
-    workspace.look_again()
+    workspace.settings.set_setting("ceiling_db", -9.0)
+    workspace.analysis.look_again()
     qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=20_000)
     press(room, Qt.Key.Key_D, qtbot=qtbot)
     assert unsaved_work() == []  # while it is open here
@@ -385,7 +385,7 @@ def test_a_crash_loses_nothing_of_a_whole_session(window, room, qtbot):
 def test_a_damaged_session_opens_from_its_journal(window, room, qtbot):
     all_found(room, qtbot)
     workspace = room.workspace
-    workspace.set_setting("ceiling_db", -7.5)
+    workspace.settings.set_setting("ceiling_db", -7.5)
     path = workspace.keeper.saved_as
     workspace.keeper.save(path)
     path.write_text(path.read_text()[:900])
@@ -429,9 +429,9 @@ def test_slow_stages_are_rendered_ahead_and_then_read(room, qtbot, tmp_path):
     names = renderer.head_names(part.plan)
     press(room, key("Esses"), qtbot=qtbot)
     workspace.walk(1, True)
-    workspace.toggle_leave()
+    workspace.commands.toggle_leave()
     assert workspace.part.plan != part.plan and renderer.head_names(workspace.part.plan) == names
-    workspace.set_of_kind("rumble", "cut_hz", 140.0)
+    workspace.settings.set_of_kind("rumble", "cut_hz", 140.0)
     assert not ahead.done
     qtbot.waitUntil(lambda: ahead.done, timeout=180_000)
     made = renderer.heads_made  # by the pictures meanwhile
@@ -536,4 +536,4 @@ def test_the_song_is_laid_out_as_rows_that_play_and_are_dragged(room, qtbot):
     qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=music)
     played = [item.name for item in workspace.session.items if room.hearing.sounds(item.id)]
     press(room, key("Esses"), qtbot=qtbot)
-    assert played == ["Music"] and room.hearing.hear == "this part" and not workspace.heard_only
+    assert played == ["Music"] and room.hearing.hear == "this part" and not workspace.audition.heard_only

@@ -29,7 +29,7 @@ def bar_of(skyline, mark):
 def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     workspace, skyline = room.workspace, room.skyline
     mark = max(workspace.marks, key=lambda m: m.standout_db)
-    workspace.take_in_hand([mark.id])
+    workspace.select_marks([mark.id])
     plan = workspace.part.plan
     rate = workspace.take.recording.sample_rate
     tag = skyline._tags()["ceiling_db"]
@@ -59,15 +59,15 @@ def test_a_bar_dragged_by_hand_stays_when_the_ceiling_moves(room, qtbot):
     workspace, skyline = room.workspace, room.skyline
     mark = max(workspace.marks, key=lambda m: m.standout_db)
     middle = sum(mark.span) / 2
-    workspace.set_view(middle - 2, middle + 2)
+    workspace.viewport.show(middle - 2, middle + 2)
     bar = bar_of(skyline, mark)
     qtbot.mouseClick(skyline, Qt.MouseButton.LeftButton, pos=QPoint(round(bar.center().x()), round(bar.bottom() - 4)))
-    assert workspace.in_hand == (mark.id,)
+    assert workspace.selected_marks == (mark.id,)
     top = QPointF(bar.center().x(), skyline.y_of(mark.standout_db + workspace.part.change(mark)))
     drag(qtbot, skyline, top, QPointF(top.x(), skyline.y_of(mark.standout_db - 5)))
     now = workspace.part.mark(mark.id)
     assert now.hand.change_db == pytest.approx(-5, abs=0.8)
-    workspace.set_setting("ceiling_db", -20)
+    workspace.settings.set_setting("ceiling_db", -20)
     assert workspace.part.change(workspace.part.mark(mark.id)) == now.hand.change_db
     press(room, Qt.Key.Key_Down, qtbot=qtbot)
     assert workspace.part.mark(mark.id).hand.change_db == pytest.approx(now.hand.change_db - 0.5)
@@ -80,7 +80,7 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     marks = workspace.marks
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
-    assert workspace.in_hand == (marks[1].id,)
+    assert workspace.selected_marks == (marks[1].id,)
     press(room, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, qtbot)
     assert workspace.part.change(workspace.mark) < 0
     left = workspace.mark.id
@@ -104,10 +104,10 @@ def test_the_loop_of_work_by_keys(room, qtbot):
         lambda: workspace.mark.span[0] < room.hearing.player.position / 48_000 < workspace.mark.span[1], timeout=4000
     )
     assert loop[0] <= room.hearing.player.position <= loop[1]
-    workspace.set_view(*workspace.mark.span)
-    view = workspace.view
+    workspace.viewport.show(*workspace.mark.span)
+    view = workspace.viewport.span
     qtbot.waitUntil(lambda: not view[0] <= room.trace.playhead <= view[1], timeout=4000)
-    assert workspace.view == view  # what is looped stays in view
+    assert workspace.viewport.span == view  # what is looped stays in view
     press(room, Qt.Key.Key_M, qtbot=qtbot)
     assert room.transport.match_value.text().endswith("LU")
     press(room, key("Hand over"), qtbot=qtbot)
@@ -127,7 +127,7 @@ def test_phrases_are_walked_and_looped(room, qtbot):
         (Qt.Key.Key_PageUp, -1),
     ):
         press(room, each, qtbot=qtbot)
-        assert workspace.selection == phrases[index]
+        assert workspace.selected_time == phrases[index]
         rate = workspace.take.recording.sample_rate
         assert room.hearing.loop_span() == (round(phrases[index][0] * rate), round(phrases[index][1] * rate))
         assert room.hearing.loop_span()[0] <= room.hearing.player.position <= room.hearing.loop_span()[1]
@@ -135,10 +135,10 @@ def test_phrases_are_walked_and_looped(room, qtbot):
 
 def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
     workspace = room.workspace
-    workspace.take_in_hand([workspace.marks[3].id])
-    workspace.toggle_leave()
+    workspace.select_marks([workspace.marks[3].id])
+    workspace.commands.toggle_leave()
     kept = workspace.mark
-    workspace.look_again()
+    workspace.analysis.look_again()
     qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=60_000)
     assert workspace.part.mark(kept.id) == kept
 
@@ -151,35 +151,37 @@ def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
         wheel = QWheelEvent(at, trace.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
                             Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
         QApplication.sendEvent(trace, wheel)
-    assert workspace.view[1] - workspace.view[0] < 4 and trace.time_at(700) == pytest.approx(time_there, abs=0.02)
-    view = workspace.view
+    assert workspace.viewport.span[1] - workspace.viewport.span[0] < 4 and trace.time_at(700) == pytest.approx(
+        time_there, abs=0.02
+    )
+    view = workspace.viewport.span
     drag(qtbot, trace, at, at + QPointF(-200, 0))
-    assert workspace.view[0] > view[0]
+    assert workspace.viewport.span[0] > view[0]
     ruler = trace._rows()[1]
     drag(qtbot, trace, QPointF(500, ruler.center().y()), QPointF(540, ruler.center().y()))
-    assert workspace.selection == pytest.approx((trace.time_at(500), trace.time_at(540)), abs=0.02)
+    assert workspace.selected_time == pytest.approx((trace.time_at(500), trace.time_at(540)), abs=0.02)
     count = len(workspace.marks)
-    selection = workspace.selection
+    selection = workspace.selected_time
     press(room, Qt.Key.Key_N, qtbot=qtbot)
     assert len(workspace.marks) == count + 1 and workspace.mark.hand.drawn
     assert workspace.mark.span == pytest.approx(selection, abs=1e-3)
     press(room, Qt.Key.Key_Backspace, qtbot=qtbot)
     assert len(workspace.marks) == count
     mark = workspace.marks[5]
-    workspace.set_view(mark.start - 1, mark.end + 1)
+    workspace.viewport.show(mark.start - 1, mark.end + 1)
     spectrum = trace._rows()[3]
     qtbot.mouseDClick(
         trace,
         Qt.MouseButton.LeftButton,
         pos=QPoint(round(trace.x_of(sum(mark.span) / 2)), round(spectrum.center().y())),
     )
-    assert workspace.in_hand == (mark.id,) and room.hearing.player.playing
+    assert workspace.selected_marks == (mark.id,) and room.hearing.player.playing
 
 
 def test_the_lens_box_and_the_sheet(room, qtbot):
     workspace = room.workspace
     mark = max(workspace.marks, key=lambda m: m.standout_db)
-    workspace.take_in_hand([mark.id])
+    workspace.select_marks([mark.id])
     pictures = room.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[0])
     drag(
@@ -214,7 +216,7 @@ def test_every_sheet_is_made_while_nobody_waits_for_it_and_at_once_where_one_doe
 def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot, tmp_path):
     workspace = room.workspace
     for ceiling in (-7.0, -8.0, -9.5):
-        workspace.set_setting("ceiling_db", ceiling)
+        workspace.settings.set_setting("ceiling_db", ceiling)
     crash(workspace)
     name, kept = unsaved_work()[0]
     assert name == "Glasshouse Starlings"
@@ -235,9 +237,9 @@ def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot
 
 def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, room, qtbot):
     workspace = room.workspace
-    workspace.set_setting("ceiling_db", -7.0)
-    workspace.take_in_hand([workspace.marks[2].id])
-    workspace.toggle_leave()
+    workspace.settings.set_setting("ceiling_db", -7.0)
+    workspace.select_marks([workspace.marks[2].id])
+    workspace.commands.toggle_leave()
     press(room, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier, qtbot)
     path = workspace.keeper.saved_as
     assert not workspace.keeper.unsaved
@@ -252,7 +254,7 @@ def test_undo_reaches_the_first_step_after_closing_and_opening_again(window, roo
 
 
 def test_opening_the_file_sets_unsaved_work_aside(window, room, qtbot):
-    room.workspace.set_setting("ceiling_db", -7.0)
+    room.workspace.settings.set_setting("ceiling_db", -7.0)
     room.workspace.keeper.settle()
     path = room.workspace.keeper.saved_as
     again = opened(window, path, qtbot).workspace
@@ -298,7 +300,7 @@ def test_bad_files_are_told_and_the_window_goes_on(window, qtbot, tmp_path):
 
 
 def test_a_bad_file_leaves_what_is_open(window, room, qtbot, tmp_path):
-    room.workspace.set_setting("ceiling_db", -7.0)
+    room.workspace.settings.set_setting("ceiling_db", -7.0)
     (tmp_path / "list.wav").write_text("eggs, milk")
     window.open_path(tmp_path / "list.wav")
     qtbot.waitUntil(lambda: "list.wav" in room.message.text(), timeout=5000)
@@ -309,7 +311,7 @@ def test_a_bad_file_leaves_what_is_open(window, room, qtbot, tmp_path):
 
 def test_saving_over_another_session_keeps_its_unsaved_work(window, room, qtbot, tmp_path):
     first = room.workspace.keeper.saved_as
-    room.workspace.set_setting("ceiling_db", -7.0)
+    room.workspace.settings.set_setting("ceiling_db", -7.0)
     take = write(tmp_path / "take.wav", spoken("de")[0], spoken("de")[1])
     other = opened(window, take, qtbot).workspace
     other.set_setting("ceiling_db", -9.0)
@@ -350,8 +352,8 @@ def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, mo
     card = str(tmp_path / "low.voicecard")
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_, **__: ("Low bright", True))
     workspace, click = room.workspace, lambda button: qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
-    workspace.set_setting("ceiling_db", -8.5)
-    workspace.set_of_kind("ess", "by", "both")
+    workspace.settings.set_setting("ceiling_db", -8.5)
+    workspace.settings.set_of_kind("ess", "by", "both")
     assert workspace.keeper.history.undo_name.startswith("esses by both · ")
     page = CardsPage(workspace, room)
     page.show()

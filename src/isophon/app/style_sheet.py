@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from isophon.app.palettes import CONTOUR, DONE, IN_HAND, INK, OVER, PANEL, PAPER, RULE, SOFT_INK
+from isophon.app.palettes import CONTOUR, DONE, INK, OVER, PANEL, PAPER, RULE, SELECTED, SOFT_INK
 
 _ICONS = (Path(__file__).parent / "assets" / "icons").as_posix()
 SANS, MONO = "Atkinson Hyperlegible Next", "Atkinson Hyperlegible Mono"
@@ -32,45 +32,45 @@ QLabel#message[trouble="true"] {{ border-left-color: {OVER.name()}; }}
 QPushButton {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 4px;
   padding: 5px 12px; }}
 QPushButton:hover {{ border-color: {INK.name()}; }}
-QPushButton:focus {{ border: 2px solid {IN_HAND.name()}; padding: 4px 11px; }}
+QPushButton:focus {{ border: 2px solid {SELECTED.name()}; padding: 4px 11px; }}
 QPushButton:disabled {{
   color: {CONTOUR.name()}; border-color: {RULE.name()}; }}
 QPushButton:checked {{
   background: {INK.name()}; color: {PAPER.name()}; border-color: {INK.name()}; }}
 QPushButton#main {{ background: {INK.name()}; color: {PAPER.name()}; font-weight: 600; padding: 8px 18px; }}
 QPushButton#main:disabled {{ background: {CONTOUR.name()}; border-color: {CONTOUR.name()}; }}
-QPushButton#plain {{ border: none; background: transparent; color: {IN_HAND.name()}; padding: 4px 8px; }}
+QPushButton#plain {{ border: none; background: transparent; color: {SELECTED.name()}; padding: 4px 8px; }}
 QPushButton#plain:hover {{ text-decoration: underline; }}
 QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
-QPushButton#plain:focus {{ border: 1px solid {IN_HAND.name()}; padding: 3px 7px; }}
+QPushButton#plain:focus {{ border: 1px solid {SELECTED.name()}; padding: 3px 7px; }}
 QPushButton#link {{ border: none; background: transparent; color: {SOFT_INK.name()}; padding: 0 2px;
   text-align: right; }}
-QPushButton#link:hover {{ color: {IN_HAND.name()}; }}
-QPushButton#link:focus {{ border: 1px solid {IN_HAND.name()}; padding: 0 1px; }}
+QPushButton#link:hover {{ color: {SELECTED.name()}; }}
+QPushButton#link:focus {{ border: 1px solid {SELECTED.name()}; padding: 0 1px; }}
 QPushButton#fold {{ border: none; background: transparent; color: {SOFT_INK.name()}; padding: 0; font-size: 12pt; }}
-QPushButton#fold:hover {{ color: {IN_HAND.name()}; }}
-QPushButton#fold:focus {{ border: 1px solid {IN_HAND.name()}; }}
+QPushButton#fold:hover {{ color: {SELECTED.name()}; }}
+QPushButton#fold:focus {{ border: 1px solid {SELECTED.name()}; }}
 QPushButton#small {{ padding: 1px 7px; font-size: 9pt; }}
 QPushButton#snug {{ padding: 5px 8px; }}
 QPushButton#snug:focus {{ padding: 4px 7px; }}
 QPushButton#tiny {{ padding: 0px 5px; font-size: 9pt; }}
-QPushButton#tiny:focus {{ border: 1px solid {IN_HAND.name()}; padding: 0px 5px; }}
-QPushButton#small:focus {{ border: 1px solid {IN_HAND.name()}; padding: 1px 7px; }}
+QPushButton#tiny:focus {{ border: 1px solid {SELECTED.name()}; padding: 0px 5px; }}
+QPushButton#small:focus {{ border: 1px solid {SELECTED.name()}; padding: 1px 7px; }}
 QPushButton#row {{ text-align: left; padding: 10px 14px; background: {PANEL.name()};
   border: 1px solid {RULE.name()}; }}
-QPushButton#row:focus {{ border: 2px solid {IN_HAND.name()}; padding: 9px 13px; }}
-QPushButton#row:hover {{ border-color: {IN_HAND.name()}; }}
+QPushButton#row:focus {{ border: 2px solid {SELECTED.name()}; padding: 9px 13px; }}
+QPushButton#row:hover {{ border-color: {SELECTED.name()}; }}
 QLineEdit, QComboBox {{
   background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 3px;
   padding: 4px 6px;
-  selection-background-color: {IN_HAND.name()}; selection-color: {PAPER.name()}; }}
-QLineEdit:focus, QComboBox:focus {{ border: 2px solid {IN_HAND.name()}; padding: 3px 5px; }}
-QCheckBox:focus {{ color: {IN_HAND.name()}; }}
-QCheckBox::indicator:focus {{ border: 2px solid {IN_HAND.name()}; }}
+  selection-background-color: {SELECTED.name()}; selection-color: {PAPER.name()}; }}
+QLineEdit:focus, QComboBox:focus {{ border: 2px solid {SELECTED.name()}; padding: 3px 5px; }}
+QCheckBox:focus {{ color: {SELECTED.name()}; }}
+QCheckBox::indicator:focus {{ border: 2px solid {SELECTED.name()}; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}
 QComboBox::down-arrow {{ image: url({_ICONS}/down{kind}.svg); }}
 QComboBox QAbstractItemView {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()};
-  selection-background-color: {PANEL.name()}; selection-color: {IN_HAND.name()}; }}
+  selection-background-color: {PANEL.name()}; selection-color: {SELECTED.name()}; }}
 QCheckBox {{ spacing: 8px; }}
 QCheckBox:disabled {{ color: {SOFT_INK.name()}; }}
 QCheckBox::indicator:disabled {{ border-color: {RULE.name()}; }}
@@ -88,18 +88,18 @@ QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QTextBrowser, QPlainTextEdit {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; }}
 QTableWidget:focus, QListWidget:focus, QTextBrowser:focus, QPlainTextEdit:focus {{
-  border: 1px solid {IN_HAND.name()}; }}
+  border: 1px solid {SELECTED.name()}; }}
 QListWidget {{ background: {PAPER.name()}; border: 1px solid {RULE.name()}; outline: 0; }}
 QListWidget::item {{ padding: 4px 8px; }}
-QListWidget::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
+QListWidget::item:selected {{ background: {PANEL.name()}; color: {SELECTED.name()}; }}
 QMenu {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; }}
 QMenu::item {{ padding: 5px 26px 5px 16px; }}
-QMenu::item:selected {{ background: {PANEL.name()}; color: {IN_HAND.name()}; }}
+QMenu::item:selected {{ background: {PANEL.name()}; color: {SELECTED.name()}; }}
 QMenu::item:disabled {{ color: {CONTOUR.name()}; }}
 QProgressBar {{ border: 1px solid {CONTOUR.name()}; background: {PAPER.name()}; height: 8px; border-radius: 2px; }}
 QProgressBar::chunk {{ background: {DONE.name()}; }}
 QTableWidget {{ background: {PAPER.name()}; gridline-color: {RULE.name()}; border: 1px solid {RULE.name()};
-  selection-background-color: {PANEL.name()}; selection-color: {IN_HAND.name()}; }}
+  selection-background-color: {PANEL.name()}; selection-color: {SELECTED.name()}; }}
 QTableWidget::item {{ padding: 2px 6px; border-bottom: 1px solid {RULE.name()}; }}
 QTableWidget QComboBox {{ margin: 3px 4px; padding: 2px 6px; }}
 QTableWidget QLineEdit {{ padding: 0px 4px; }}

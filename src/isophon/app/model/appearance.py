@@ -80,8 +80,8 @@ def _palette() -> QPalette:
         (QPalette.ColorRole.AlternateBase, theme.PANEL), (QPalette.ColorRole.Button, theme.PANEL),
         (QPalette.ColorRole.WindowText, theme.INK), (QPalette.ColorRole.Text, theme.INK),
         (QPalette.ColorRole.ButtonText, theme.INK), (QPalette.ColorRole.PlaceholderText, theme.SOFT_INK),
-        (QPalette.ColorRole.Highlight, theme.IN_HAND), (QPalette.ColorRole.HighlightedText, theme.PAPER),
-        (QPalette.ColorRole.Link, theme.IN_HAND), (QPalette.ColorRole.LinkVisited, theme.IN_HAND),
+        (QPalette.ColorRole.Highlight, theme.SELECTED), (QPalette.ColorRole.HighlightedText, theme.PAPER),
+        (QPalette.ColorRole.Link, theme.SELECTED), (QPalette.ColorRole.LinkVisited, theme.SELECTED),
         (QPalette.ColorRole.Mid, theme.CONTOUR), (QPalette.ColorRole.Dark, theme.CONTOUR),
         (QPalette.ColorRole.Light, theme.RULE), (QPalette.ColorRole.Midlight, theme.RULE),
     ):  # fmt: skip

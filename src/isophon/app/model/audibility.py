@@ -21,7 +21,7 @@ from isophon.core.survey import Survey
 from isophon.core.takes.take import Absent
 
 if TYPE_CHECKING:
-    from isophon.app.model.in_hand import InHand
+    from isophon.app.model.workspace import Workspace
 
 SECONDS_A_MARK = 4.0  # to hear it as sung and cleaned, and to decide
 _AT_ONCE = 12  # marks in one turn of the window
@@ -35,7 +35,7 @@ class Audibility(QObject):
 
     changed = Signal()
 
-    def __init__(self, workspace: InHand) -> None:
+    def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self._workspace = workspace
         self._known: dict[str, tuple[tuple, dict[str, tuple[Any, float | None]]]] = {}  # by part: in what context

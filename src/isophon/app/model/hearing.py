@@ -47,7 +47,7 @@ class Hearing(QObject):
         self._open()
         workspace.session_changed.connect(self.refresh)
         workspace.take_changed.connect(self.refresh)
-        workspace.hand_changed.connect(self._hand_changed)
+        workspace.selection_changed.connect(self._hand_changed)
         workspace.pool.forgotten.connect(player.forget)
         workspace.pool.leak_learned.connect(lambda *_: player.clear())
         self.refresh()
@@ -73,10 +73,12 @@ class Hearing(QObject):
         start, end = session.span
         strips = []
         for item in session.items:
-            if self.sounds(item.id) and (not self.pauses_db or item.id in self.workspace.parts_in_hand):
-                compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.parts_in_hand)
+            if self.sounds(item.id) and (not self.pauses_db or item.id in self.workspace.selected_parts):
+                compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.selected_parts)
                 offset = round((item.offset_s - start) * rate)
-                lifted = self.workspace.lifted and self.compare == "removed" and self.workspace.pass_.trace.lifts
+                lifted = (
+                    self.workspace.audition.lifted and self.compare == "removed" and self.workspace.pass_.trace.lifts
+                )
                 band = self._band if compared and item.id == self.workspace.part.id else None
                 unheard = self._unheard if band is None else (*self._unheard, *self._band_before)
                 plan = item.plan_without(unheard) if isinstance(item, Part) else ()
@@ -142,7 +144,7 @@ class Hearing(QObject):
     @property
     def _unheard(self) -> tuple[str, ...]:
         """The kinds that are not heard: those set aside, and while what was taken out is heard what moves words."""
-        unheard = self.workspace.unheard
+        unheard = self.workspace.audition.unheard
         if self.compare != "removed":
             return unheard
         return (*unheard, *(kind.name for kind in KINDS if kind.cure.maps and kind.name not in unheard))
@@ -160,11 +162,11 @@ class Hearing(QObject):
         session, workspace = self.workspace.session, self.workspace
         item = session.item(item_id)
         if self.hear == HEARS[0]:
-            return item_id in workspace.parts_in_hand
+            return item_id in workspace.selected_parts
         if self.hear == BESIDE_LEAD:
             return item_id == workspace.part.id or item_id in {one.id for one in session.followed(workspace.part)}
-        if workspace.heard_only:
-            return item_id in workspace.heard_only
+        if workspace.audition.heard_only:
+            return item_id in workspace.audition.heard_only
         if item.listening.muted:
             return False
         return isinstance(item, Part) or (self.hear == "with the music" and item.kind == "bed")
@@ -174,10 +176,10 @@ class Hearing(QObject):
         workspace, sung, cleaned = self.workspace, 0.0, 0.0
         for part in workspace.session.parts if self.matched else ():
             take = workspace.pool.take(part.source)
-            if take.surveyed and self.sounds(part.id) and (self.compare_all or part.id in workspace.parts_in_hand):
+            if take.surveyed and self.sounds(part.id) and (self.compare_all or part.id in workspace.selected_parts):
                 power = 10 ** ((take.surveyed.survey.loudness + part.listening.gain_db) / 10)
                 sung += power
-                cleaned += power * 10 ** (-take.matched_gain_db(part.plan_without(workspace.unheard)) / 10)
+                cleaned += power * 10 ** (-take.matched_gain_db(part.plan_without(workspace.audition.unheard)) / 10)
         self.first_gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if sung > 0 else 0.0
         self.player.set_match(self.first_gain_db if self.matched else None)
 
@@ -196,7 +198,7 @@ class Hearing(QObject):
         moved = any(
             bool(kind.cure.maps) and part.of_kind(kind.name) for part in self.workspace.session.parts for kind in KINDS
         )
-        self.refresh() if self.workspace.lifted or moved else self.changed.emit()
+        self.refresh() if self.workspace.audition.lifted or moved else self.changed.emit()
 
     def next_compare(self) -> None:
         """The next of as sung, cleaned, taken out."""
@@ -266,8 +268,8 @@ class Hearing(QObject):
         if self._played_once:
             self._played_once = False
             self._set_loop()
-        if self.workspace.selection and not self._placed:
-            self.player.seek(self._before(self.workspace.selection[0]))
+        if self.workspace.selected_time and not self._placed:
+            self.player.seek(self._before(self.workspace.selected_time[0]))
         elif self.player.position >= round((end - start) * self.player.sample_rate) - 1:
             self.player.seek(0)
         self.player.play()
@@ -320,18 +322,18 @@ class Hearing(QObject):
         """Play one recording alone, from a second of the song, until :meth:`end_items`."""
         session = self.workspace.session
         if self._before_items is None:
-            self._before_items = self.hear, self.workspace.heard_only
+            self._before_items = self.hear, self.workspace.audition.heard_only
         is_part = any(part.id == item_id for part in session.parts)
         if is_part:
-            self.workspace.take_parts([item_id])
-        self.workspace.heard_only = frozenset() if is_part else frozenset({item_id})
+            self.workspace.select_parts([item_id])
+        self.workspace.audition.heard_only = frozenset() if is_part else frozenset({item_id})
         self.set_hear(HEARS[0] if is_part else HEARS[-1])
         self.play_from(song_s - self.workspace.offset)
 
     def end_items(self) -> None:
         """What was listened to before single recordings were played is listened to again."""
         if self._before_items is not None:
-            self.hear, self.workspace.heard_only = self._before_items
+            self.hear, self.workspace.audition.heard_only = self._before_items
             self._before_items = None
             self.refresh()
 
@@ -357,9 +359,9 @@ class Hearing(QObject):
 
     def _selected_span(self) -> tuple[float, float] | None:
         """The selection, else what surrounds the selected marks, in s of the selected part."""
-        marks = self.workspace.marks_in_hand()
-        if self.workspace.selection:
-            return self.workspace.selection
+        marks = self.workspace.marks_selected()
+        if self.workspace.selected_time:
+            return self.workspace.selected_time
         if not marks:
             return None
         return min(m.span[0] for m in marks) - _BEFORE_MARK_S, max(m.span[1] for m in marks) + _AFTER_MARK_S
@@ -372,9 +374,9 @@ class Hearing(QObject):
         self._placed = False
         self._set_loop()
         span = self.loop_span()
-        if span and self.workspace.in_hand != self._looped:
+        if span and self.workspace.selected_marks != self._looped:
             self.player.seek(span[0])
-        self._looped = self.workspace.in_hand
+        self._looped = self.workspace.selected_marks
 
     def _set_loop(self) -> None:
         self.player.set_loop(self.loop_span())

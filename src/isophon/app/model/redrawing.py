@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QObject, QTimer
 
-from isophon.app.model.in_hand import InHand
 from isophon.core.session.redrawing import is_due, redrawn
+
+if TYPE_CHECKING:
+    from isophon.app.model.workspace import Workspace
 
 _SOON_MS = 20
 
@@ -13,7 +17,7 @@ _SOON_MS = 20
 class Redrawing(QObject):
     """Waits for changes of the session; each part is drawn in a turn of its own."""
 
-    def __init__(self, workspace: InHand) -> None:
+    def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self._workspace = workspace
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)

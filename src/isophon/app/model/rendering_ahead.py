@@ -50,7 +50,7 @@ class RenderingAhead(QObject):
     def _next(self) -> None:
         if self._pool.stopped:
             return
-        hand = self._workspace.parts_in_hand
+        hand = self._workspace.selected_parts
         wanted = [part for part in self._workspace.session.parts if self._is_wanted(part)]
         if not wanted:
             return

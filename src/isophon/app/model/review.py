@@ -41,7 +41,7 @@ class Review(QObject):
     def agree(self) -> None:
         """What is done to the selected marks is good; on to the next undecided one."""
         workspace = self._workspace
-        ids = [m.id for m in workspace.marks_in_hand() if not m.hand.decided]
+        ids = [m.id for m in workspace.marks_selected() if not m.hand.decided]
         if ids:
             workspace.edit(f"accept · {workspace.where()}", lambda s: edits.agree(s, workspace.part.id, ids))
         self._go_on()
@@ -66,8 +66,8 @@ class Review(QObject):
 
     def leave(self) -> None:
         """Leave the selected marks as sung and go on; or leave them no longer."""
-        self._workspace.toggle_leave()
-        marks = self._workspace.marks_in_hand()
+        self._workspace.commands.toggle_leave()
+        marks = self._workspace.marks_selected()
         if marks and all(m.hand.leave for m in marks):
             self._go_on()
 
@@ -87,9 +87,9 @@ class Review(QObject):
     def same_there(self) -> None:
         """Decide marks at the same place in other parts like the selected ones: in selected parts, else the doubles."""
         workspace, part = self._workspace, self._workspace.part
-        marks = workspace.marks_in_hand()
+        marks = workspace.marks_selected()
         role = "double" if part.role == "lead" else part.role
-        others = [p for p in workspace.parts_in_hand if p != part.id]
+        others = [p for p in workspace.selected_parts if p != part.id]
         others = others or [p.id for p in workspace.session.parts if p.role == role and p.id != part.id]
         decided = [m for m in marks if m.hand.decided]
         if not decided:
@@ -145,7 +145,7 @@ class Review(QObject):
         if self.worst_first.on:
             self.worst_first.end()
             self._workspace.notice.emit("Part by part and pass by pass again.")
-            self._workspace.hand_changed.emit()
+            self._workspace.selection_changed.emit()
         elif not self._workspace.audibility.complete:
             self._workspace.notice.emit("Parts or music are still being analysed; the list is there then.")
         else:
@@ -193,8 +193,8 @@ class Review(QObject):
         if which is not workspace.pass_:
             self.pass_asked.emit(which)
         if part.id != workspace.part.id:
-            workspace.take_part(part.id)
-        workspace.take_in_hand([mark_id])
+            workspace.select_part(part.id)
+        workspace.select_marks([mark_id])
         self.arrived.emit()
 
     # undo and redo
@@ -218,10 +218,10 @@ class Review(QObject):
         if place is not None:
             which, part_id, mark_id = place
             self.pass_asked.emit(which)
-            if part_id not in workspace.parts_in_hand:
-                workspace.take_part(part_id)
-            if mark_id and mark_id not in workspace.in_hand:
-                workspace.take_in_hand([mark_id])
+            if part_id not in workspace.selected_parts:
+                workspace.select_part(part_id)
+            if mark_id and mark_id not in workspace.selected_marks:
+                workspace.select_marks([mark_id])
         workspace.notice.emit(f"{what}: {name}.")
 
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Generator, Sequence
 
-from isophon.app.model.in_hand import InHand
 from isophon.app.model.passes import Pass
+from isophon.app.model.workspace import Workspace
 from isophon.core.passes import BY_NAME
 
 
-def count_risky(workspace: InHand, passes: Sequence[Pass]) -> Generator[None, None, dict[int, int]]:
+def count_risky(workspace: Workspace, passes: Sequence[Pass]) -> Generator[None, None, dict[int, int]]:
     """The risky and undecided marks of all parts by the station of their pass, the first being 1; in steps."""
     counts = dict.fromkeys(range(1, len(passes) + 1), 0)
     for i, which in enumerate(passes, 1):

@@ -18,7 +18,7 @@ class Unheard:
     def why(self) -> tuple[str, str]:
         """Why the last change is not heard while it plays, and the action that changes that; '' where it is heard."""
         workspace = self.workspace
-        now = {part.id: part for part in workspace.session.parts if part.id in workspace.parts_in_hand}
+        now = {part.id: part for part in workspace.session.parts if part.id in workspace.selected_parts}
         before, self._before = self._before, now
         if not self.hearing.player.playing:
             return "", ""
@@ -28,13 +28,13 @@ class Unheard:
 
     def _why(self, before: Part, part: Part) -> tuple[str, str]:
         hearing, workspace = self.hearing, self.workspace
-        aside = workspace.unheard
+        aside = workspace.audition.unheard
         if aside and before.plan_without(aside) == part.plan_without(aside):
             return "this pass is set aside", "aside"
         if not hearing.sounds(part.id):
             if hearing.hear == BESIDE_LEAD:
                 return f"{part.name} is not beside the lead", "hear"
-            muted = part.listening.muted and not workspace.heard_only
+            muted = part.listening.muted and not workspace.audition.heard_only
             return (
                 (f"{part.name} is muted", "mute") if muted else (f"other parts play without {part.name}", "hear_only")
             )

@@ -1,106 +1,281 @@
-"""The workspace: the edits of parts and settings, and what changes by itself while takes are surveyed and searched.
+"""The workspace: the session that is open, what of it is selected, and the objects that act on it.
 
-The views read from here and call its methods; every change of the session is an
-edit that goes through the :class:`SessionKeeper`.
+Views read from here and call its objects; every change of the session is an edit that goes through the
+:class:`SessionKeeper`. Times of marks and of the selected time count from the start of the selected part;
+:attr:`Workspace.offset` is where that lies in the song.
 """
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Generator
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QObject, Signal
 
-from isophon.app.model.in_hand import EMPTY_PART, SHORTEST_VIEW_S
-from isophon.app.model.leaks import Leaks
-from isophon.app.model.lining_up import LiningUp
-from isophon.app.model.mark_edits import MarkEdits
+from isophon.app.model.analysis import Analysis
+from isophon.app.model.audibility import Audibility
+from isophon.app.model.audition import Audition
+from isophon.app.model.mark_commands import MarkCommands
 from isophon.app.model.passes import Pass
-from isophon.app.model.redrawing import Redrawing
 from isophon.app.model.session_keeper import SessionKeeper
-from isophon.app.model.span_lessons import SpanLessons
-from isophon.app.model.take_pool import TakePool
-from isophon.core.passes import NAMES
-from isophon.core.session import edits, layout
+from isophon.app.model.setting_commands import SettingCommands
+from isophon.app.model.take_pool import EMPTY_SOURCE, TakePool
+from isophon.app.model.viewport import SHORTEST_VIEW_S, Viewport
+from isophon.core.marks import Mark
+from isophon.core.session import layout
 from isophon.core.session.alike import alike
 from isophon.core.session.history import History
-from isophon.core.session.model import Marker, Part, Session, Source
+from isophon.core.session.model import Marker, Part, Session
 from isophon.core.session.notes import song_time
+from isophon.core.takes.take import Take
 from isophon.core.work.workers import Workers
 
-_NEWS_MS = 250
+IN_TIME, TALLEST, RISKIEST, AUDIBLE = ORDERS = ("in time", "tallest", "riskiest", "audible")
+EMPTY_PART = Part("", "no part", EMPTY_SOURCE)
 
-Stillness = tuple[tuple[float, float] | None, tuple[float, float] | None]
 
+class Workspace(QObject):
+    """What is open and selected: parts, marks, a pass, a time.
 
-class Workspace(MarkEdits):
-    """The model of the window: what is in hand, and the edits of it."""
+    ``commands``: edits of marks; ``settings``: of settings; ``viewport``: what is in view; ``audition``: what is left
+    out for listening; ``analysis``: what goes on in the background; ``audibility``: what can be heard in the mix.
+
+    ``part_changed``: what is seen of the selected part has changed. ``band_asked(low, high, without)``: what lies there
+    (Hz) is to be heard alone, or all but it, until ``band_left``. ``large_asked(on)``: the picture of the sheet is
+    wanted over the map, or back in the sheet. ``outlined``: the marks that something would touch, by part and mark,
+    until that is done or not.
+    """
+
+    session_changed = Signal()
+    part_changed = Signal()
+    selection_changed = Signal()
+    take_changed = Signal()
+    boxes_asked = Signal()
+    band_asked = Signal(float, float, bool)
+    band_left = Signal()
+    large_asked = Signal(bool)
+    outlined_changed = Signal()
+    notice = Signal(str)
+    troubled = Signal(str)
 
     def __init__(self, history: History, saved_as: Path | None, continued: Path | None, workers: Workers,
                  first: Pass) -> None:  # fmt: skip
         """``continued``: the journal whose unsaved work goes on here; ``first``: the pass that is open at first."""
-        super().__init__(SessionKeeper(history, saved_as, continued), TakePool(workers), first)
+        super().__init__()
+        self.keeper, self.pool = SessionKeeper(history, saved_as, continued), TakePool(workers)
         self.keeper.setParent(self)
         self.pool.setParent(self)
-        self.leaks = Leaks(self.keeper, self.pool, self)
-        self.span_lessons = SpanLessons(self.keeper, self.pool, self)
-        self.lining_up = LiningUp(self.keeper, self.pool, self)
-        self._redrawing = Redrawing(self)
-        self.lifted = False
+        self.pass_, self.order = first, IN_TIME  # in which marks stand and are walked
+        parts = self.session.parts
+        self.selected_parts = tuple(p.id for p in parts if p.role == "lead")[:1] or tuple(p.id for p in parts[:1])
+        self.selected_marks: tuple[str, ...] = ()
+        self.selected_time: tuple[float, float] | None = None
+        self.outlined: frozenset[tuple[str, str]] = frozenset()
         self.playhead_s: Callable[[], float] = lambda: 0.0  # what is heard now, s of the selected part
         self.drawing = False  # whether dragging over map and lens draws a box
-        self._moved: tuple[object, dict[str, float]] | None = None  # a gesture, and where parts stood before it
-        self._stocked: tuple[Source, ...] = ()
+        self._part_of: tuple[Session, tuple[str, ...], Part] | None = None  # views ask for it often
         self._shown: tuple = (None, None, None, None)
         self._markers: tuple[Session, Part, list[Marker], np.ndarray] | None = None
-        self._news = QTimer(self, singleShot=True, interval=_NEWS_MS)
-        self._news.timeout.connect(self._show_news)
-        self._more = QTimer(self, singleShot=True, interval=0)
-        self._more.timeout.connect(self._show_news)
+        self.commands, self.settings, self.audition = MarkCommands(self), SettingCommands(self), Audition(self)
+        self.audibility, self.viewport, self.analysis = Audibility(self), Viewport(self), Analysis(self)
         self.keeper.changed.connect(self._session_changed)
         self.keeper.notice.connect(self.notice)
         self.keeper.troubled.connect(self.troubled)
         self.pool.troubled.connect(self.troubled)
-        self.leaks.notice.connect(self.notice)
-        self.lining_up.notice.connect(self.troubled)
-        self.leaks.learned.connect(self.take_changed)
-        self.pool.changed.connect(self._take_known)
-        self.pool.found_again.connect(self._found_again)
 
     def begin(self) -> None:
         """Start what goes on in the background; called once the views are there."""
-        self._stock()
+        self.analysis.stock()
 
     def close(self) -> None:
         """Write down what is not yet, and stop all that goes on in the background."""
-        self._news.stop()
-        self._more.stop()
-        self._redrawing.stop()
+        self.analysis.stop()
         self.keeper.close()
         self.pool.close()
         self.blockSignals(True)
 
+    # what is open and selected
+
+    @property
+    def session(self) -> Session:
+        """The session in force."""
+        return self.keeper.session
+
+    @property
+    def part(self) -> Part:
+        """The selected part, the first of several; one without samples where the session has none."""
+        session, ids = self.session, self.selected_parts[:1]
+        if self._part_of is None or self._part_of[0] is not session or self._part_of[1] != ids:
+            self._part_of = (session, ids, next((p for p in session.parts if p.id in ids), EMPTY_PART))
+        return self._part_of[2]
+
+    @property
+    def take(self) -> Take:
+        """The take of the selected part."""
+        return self.pool.take(self.part.source)
+
+    @property
+    def offset(self) -> float:
+        """Where the selected part starts in the song, in seconds."""
+        return self.part.offset_s
+
+    @property
+    def song(self) -> tuple[float, float]:
+        """First and last second of the song, counted from the start of the selected part."""
+        start, end = self.session.span
+        return start - self.offset, max(end, start + 1.0) - self.offset
+
+    @property
+    def ceiling(self) -> float:
+        """The ceiling in force for the selected part."""
+        return self.pass_.ceiling(self.part)
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """The marks of this pass in the selected part, as they stand in the skyline."""
+        each = self.pass_.skyline.each
+        if each is None:
+            return self.pass_.marks(self.part)
+        return self._in_time() or each(self.part)
+
+    @property
+    def over_frequency(self) -> bool:
+        """Whether the skyline lies over frequency: where the pass does, and nothing in hand stands in several words."""
+        return self.pass_.skyline.over_frequency and not self._in_time()
+
+    def _in_time(self) -> tuple[Mark, ...]:
+        mark = self.mark
+        return () if mark is None or mark.kind != self.pass_.kind else self.pass_.skyline.in_time(self.part, mark)
+
+    def ranked(self, part: Part, which: Pass) -> list[Mark]:
+        """All marks of a pass in a part, in the order chosen for the skyline."""
+        marks, height = which.marks(part), which.skyline.height
+        if self.order == RISKIEST:
+            risks = self.risks_of(part, which)
+            return sorted(marks, key=lambda m: (-risks.get(m.id, -1.0), m.span[0]))
+        if self.order == AUDIBLE:
+            worth = self.audibility.worth(part, which)
+            return sorted(marks, key=lambda m: (-worth.get(m.id, -1.0), m.span[0]))
+        return sorted(marks, key=lambda m: (-height(m) if self.order == TALLEST else 0.0, m.span[0]))
+
+    def risks_of(self, part: Part, which: Pass) -> Mapping[str, float]:
+        """How risky what is done to the marks of a part is; none is known before its survey."""
+        surveyed = self.pool.take(part.source).surveyed
+        return {} if surveyed is None else part.risks(which.kind, surveyed.survey)
+
+    def marks_seen(self, columns: int) -> tuple[Mark, ...]:
+        """Those that can be told apart in what is in view, so many columns wide."""
+        return self.part.tallest(self.pass_.kind, self.viewport.span, columns)
+
+    def open_pass(self, which: Pass) -> None:
+        """Go over to another pass."""
+        if which is not self.pass_:
+            self.pass_, self.selected_marks, self.selected_time = which, (), None
+            self.part_changed.emit()
+            self.selection_changed.emit()
+
+    def select_part(self, part_id: str, add: bool = False) -> None:
+        """Take a part in hand; ``add``: beside those in hand, or no longer."""
+        place = [t + self.offset for t in self.viewport.span]
+        if add and part_id in self.selected_parts and len(self.selected_parts) > 1:
+            self.selected_parts = tuple(p for p in self.selected_parts if p != part_id)
+        elif add:
+            self.selected_parts = (*self.selected_parts, part_id)
+        else:
+            self.selected_parts = (part_id,)
+        self.selected_marks, self.selected_time = (), None
+        self.viewport.show_song(*place)
+        self.pool.at_hand(self.part.source)
+        self.take_changed.emit()
+        self.selection_changed.emit()
+
+    def select_parts(self, part_ids: list[str]) -> None:
+        """Select several parts; the first is the one that is shown."""
+        if part_ids:
+            self.select_part(part_ids[0])
+            self.selected_parts = tuple(part_ids)
+            self.take_changed.emit()
+
+    def walk_parts(self, step: int) -> None:
+        """Take the next or previous part in hand."""
+        ids = [p.id for p in self.session.parts]
+        if ids:
+            at = ids.index(self.part.id) if self.part.id in ids else 0
+            self.select_part(ids[(at + step) % len(ids)])
+
+    def marks_selected(self) -> list[Mark]:
+        """The marks in hand that are still there."""
+        return [m for name in self.selected_marks if (m := self.part.mark(name))]
+
+    @property
+    def mark(self) -> Mark | None:
+        """The mark in hand: the first of those."""
+        marks = self.marks_selected()
+        return marks[0] if marks else None
+
+    def select_marks(self, ids: list[str], show: bool = True) -> None:
+        """Take marks in hand; the view moves to the first if it is not seen whole."""
+        self.selected_marks = tuple(ids)
+        self.selected_time = None
+        mark = self.mark
+        if show and mark and not self.over_frequency:  # what is there throughout needs no other view
+            self.viewport.show_span(*mark.span)
+        self.selection_changed.emit()
+
+    def walk(self, step: int, over_only: bool = False) -> None:
+        """Take the next or previous mark in hand, of all or of those that change, in the order in which they stand."""
+        height, part = self.pass_.skyline.height, self.part
+        marks = [m for m in self.marks if not over_only or part.acts(m) or height(m) > self.ceiling]
+        if not marks:
+            return
+        now = self.mark
+        if self.order != IN_TIME:
+            wanted = {m.id for m in marks}
+            ids = [m.id for m in self.ranked(part, self.pass_) if m.id in wanted]
+            marks = [mark for name in ids if (mark := part.mark(name))]
+            here = ids.index(now.id) if now and now.id in ids else None
+            place = (0 if step > 0 else -1) if here is None else (here + step) % len(ids)
+        elif now is None:
+            first = self.viewport.span[0]
+            place = next((i for i, m in enumerate(marks) if m.span[0] >= first), 0)
+        else:
+            later = [i for i, m in enumerate(marks) if m.start > now.start]
+            earlier = [i for i, m in enumerate(marks) if m.start < now.start]
+            place = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(marks) - 1)
+        self.select_marks([marks[place].id])
+
+    def walk_spans(self, spans: tuple[tuple[float, float], ...], step: int, heard_at: float) -> None:
+        """Select the next or previous of these phrases or words, from the selection, else from what is heard."""
+        if not spans:
+            return
+        here = self.selected_time[0] if self.selected_time else heard_at
+        later = [i for i, (start, _) in enumerate(spans) if start > here + 1e-3]
+        earlier = [i for i, (start, _) in enumerate(spans) if start < here - 1e-3]
+        index = (later[0] if later else 0) if step > 0 else (earlier[-1] if earlier else len(spans) - 1)
+        self.viewport.show_span(*spans[index])
+        self.select_time(spans[index])
+
+    def outline(self, marks: Iterable[tuple[str, str]] = ()) -> None:
+        """Show which marks, by part and mark, something would touch; none: no more."""
+        self.outlined = frozenset(marks)
+        self.outlined_changed.emit()
+
+    def outlined_here(self) -> list[Mark]:
+        """Those of them that are in the selected part."""
+        own = (self.part.mark(name) for part_id, name in sorted(self.outlined) if part_id == self.part.id)
+        return [mark for mark in own if mark is not None]
+
+    def select_time(self, selection: tuple[float, float] | None) -> None:
+        """Select a time, or none."""
+        self.selected_time = selection
+        self.selection_changed.emit()
+
     # edits
 
-    def stillness(self) -> Generator[None, None, Stillness]:
-        """The still moments' level in dBFS, as sung and cleaned: of the selected part, and of all parts together.
-
-        Part by part, with time for others in between.
-        """
-        levels = {}
-        for part in self.session.parts:
-            levels[part.id] = self.pool.take(part.source).stillness(part.plan)
-            yield
-        known = [level for level in levels.values() if level]
-        sung, cleaned = (10 * math.log10(sum(10 ** (level[i] / 10) for level in known) or 1.0) for i in (0, 1))
-        return levels.get(self.part.id), (round(sung, 1), round(cleaned, 1)) if known else None
-
-    def set_lifted(self, on: bool) -> None:
-        """Whether what is taken out of the lows is lifted into hearing; for listening only."""
-        self.lifted = on
-        self.take_changed.emit()
+    def edit(self, name: str, change: Callable[[Session], Session], gesture: object = None) -> bool:
+        """Make one edit; edits of one gesture are one step of the history. Whether anything changed."""
+        return self.keeper.edit(name, change, gesture)
 
     def undo(self) -> None:
         """Take the last step back."""
@@ -110,57 +285,20 @@ class Workspace(MarkEdits):
         """Do the step last taken back again."""
         self.keeper.go(self.keeper.history.at + 1)
 
-    def set_setting(self, name: str, value: float, gesture: object = None, same: bool = False) -> None:
-        """Set one setting of the pass for all selected parts.
+    def whom(self) -> str:
+        """The selected parts, in words."""
+        return self.part.name if len(self.selected_parts) == 1 else f"{len(self.selected_parts)} parts"
 
-        A ceiling moves in each part by as much as in the first, unless the ``same`` is wanted in all; and it decides
-        the selected marks.
-        """
-        kind, value = self.pass_.kind, round(value, 2)
-        if name not in [setting for setting, *_ in self.pass_.skyline.ceilings(self.part)]:
-            self.set_of_kind(kind, name, value, gesture)
-            return
-        key = kind, name, gesture, self.parts_in_hand
-        if self._moved is None or self._moved[0] != key or gesture is None:
-            parts = [p for p in self.session.parts if p.id in self.parts_in_hand]
-            self._moved = key, {p.id: float(getattr(p.settings(kind), name)) for p in parts}
-        first, marks = self.part.id, [m.id for m in self.marks_in_hand()]
-        before = self._moved[1]
-        by = value - before[first]
-        before = dict.fromkeys(before, before[first]) if same else before
+    def where(self) -> str:
+        """The part and mark in hand, in words."""
+        mark = self.mark
+        at = "" if mark is None else f" at {mark.start + self.offset:.1f} s"
+        return f"{self.part.name}{at}"
 
-        def move(session: Session) -> Session:
-            session = edits.move_setting(session, before, kind, name, by)
-            return edits.agree(session, first, marks) if marks else session
-
-        self.edit(self._setting_words(kind, name, value), move, gesture)
-
-    def set_of_kind(self, kind: str, name: str, value: float | bool | str, gesture: object = None) -> None:
-        """Set one setting of a kind for all selected parts."""
-        ids = self.parts_in_hand
-        words = self._setting_words(kind, name, value)
-        self.edit(words, lambda s: edits.set_setting(s, ids, kind, name, value), gesture)
-
-    def _setting_words(self, kind: str, name: str, value: float | bool | str) -> str:
-        return f"{self.pass_.words_of(kind, name)} {self.pass_.said(kind, name, value)} · {self._whom()}"
-
-    def role_settings(self) -> None:
-        """Back to the role's default for all selected parts."""
-        kinds, ids = self.pass_.kinds, self.parts_in_hand
-        self.edit(f"role’s default · {self._whom()}", lambda s: edits.role_settings(s, ids, kinds))
-
-    def give_settings(self, part_ids: list[str]) -> None:
-        """Give the settings of the selected part to others."""
-        part = self.part
-        settings = {kind: part.settings(kind) for kind in NAMES}
-        self.edit(f"settings from {part.name}", lambda s: edits.set_settings(s, part_ids, settings))
-
-    def toggle_done(self) -> None:
-        """Call this pass done for the selected parts, or no longer."""
-        kind = self.pass_.kind
-        on = not all(kind in self.session.part(p).done for p in self.parts_in_hand)
-        words = f"{self.pass_.name} {'done' if on else 'not done yet'}"
-        self.edit(f"{words} · {self._whom()}", lambda s: edits.set_done(s, self.parts_in_hand, kind, on))
+    def sung_within(self, start: float, end: float) -> float:
+        """How many seconds of voice lie within a span of the selected part; 0 before its survey."""
+        surveyed = self.take.surveyed
+        return 0.0 if surveyed is None else surveyed.survey.voiced_s(start, end)
 
     def take_alike(self, share: float) -> None:
         """Take in hand, beside the selected mark, the ``share`` of the others that are most like it."""
@@ -168,7 +306,7 @@ class Workspace(MarkEdits):
         if mark is None or surveyed is None:
             return
         near = alike(surveyed.survey, mark, [m for m in self.marks if m.id != mark.id])
-        self.take_in_hand([mark.id, *near[: round(share * len(near))]], show=False)
+        self.select_marks([mark.id, *near[: round(share * len(near))]], show=False)
 
     def mark_place(self, song_s: float, name: str = "") -> None:
         """Name a place in the song."""
@@ -182,61 +320,20 @@ class Workspace(MarkEdits):
             self._markers = self.session, self.part, shown, at - self.offset
         return self._markers[2:]
 
-    def look_again(self) -> None:
-        """Find the marks of the selected part once more; what was decided by hand stays."""
-        if self.part is not EMPTY_PART:
-            self.pool.look_again(self.part.source, self.part.leak, self.part.removal)
-
     def _session_changed(self) -> None:
         there = {p.id for p in self.session.parts}
-        selected = tuple(p for p in self.parts_in_hand if p in there) or tuple(p.id for p in self.session.parts[:1])
+        selected = tuple(p for p in self.selected_parts if p in there) or tuple(p.id for p in self.session.parts[:1])
         sources = tuple(i.source for i in self.session.items)
-        if selected != self.parts_in_hand or sources != self._stocked:
-            self.parts_in_hand = selected
-            self._stock()
-            self._show_song(*(self.session.span if self.view[1] - self.view[0] <= SHORTEST_VIEW_S
-                              else (t + self.offset for t in self.view)))  # fmt: skip
+        if selected != self.selected_parts or sources != self.analysis.sources:
+            self.selected_parts = selected
+            self.analysis.stock()
+            start, end = self.viewport.span
+            nothing_seen = end - start <= SHORTEST_VIEW_S
+            self.viewport.show_song(*(self.session.span if nothing_seen else (start + self.offset, end + self.offset)))
             self.take_changed.emit()
-            self.hand_changed.emit()
+            self.selection_changed.emit()
         self.session_changed.emit()
-        shown = (self.part, self.session.markers, self.song, self.parts_in_hand)
+        shown = (self.part, self.session.markers, self.song, self.selected_parts)
         if any(one is not other and one != other for one, other in zip(shown, self._shown, strict=True)):
             self._shown = shown
             self.part_changed.emit()
-
-    def restock(self) -> None:
-        """Look at the session's recordings again: one may be there that was missing."""
-        self._stock()
-        self.take_changed.emit()
-
-    def _stock(self) -> None:
-        self._stocked = tuple(i.source for i in self.session.items)
-        self.pool.stock(self.session)
-        self.pool.at_hand(self.part.source)
-        self.leaks.learn_what_is_gone()
-        self._more.start()
-
-    def _take_known(self, source: Source) -> None:
-        """News of takes are shown together; those of the selected part at once."""
-        if source == self.part.source:
-            self._news.stop()
-            self._more.start()
-        elif not self._news.isActive():
-            self._news.start()
-
-    def _show_news(self) -> None:
-        """Put what was found in takes into parts, each in a turn of its own; then show what is new of takes."""
-        new = ((p.id, self.pool.take(p.source).findings) for p in self.session.parts if not p.found)
-        found = next(((part_id, findings) for part_id, findings in new if findings is not None), None)
-        if found is None:
-            self.take_changed.emit()
-        else:
-            self.keeper.adopt([found])
-            self._more.start()
-
-    def _found_again(self, source: Source) -> None:
-        findings = self.pool.take(source).findings
-        for part in self.session.parts:
-            if part.source == source and findings is not None:
-                self.keeper.adopt([(part.id, findings)])
-                self.notice.emit(f"Found again: {len(findings.marks)} marks; your decisions were kept.")

@@ -9,8 +9,8 @@ from typing import NamedTuple
 
 from isophon.app.model.audibility import SECONDS_A_MARK, time_for
 from isophon.app.model.hearing import ALONE, WITH_MUSIC, WITH_STACK
-from isophon.app.model.in_hand import InHand
 from isophon.app.model.passes import Pass
+from isophon.app.model.workspace import Workspace
 from isophon.core.marks import Mark
 from isophon.core.session.audible import judged
 from isophon.core.session.model import Part, Session
@@ -30,7 +30,7 @@ class Place(NamedTuple):
 class WorstFirst:
     """The undecided marks of a session that can be heard, those most worth hearing first; ``on``: it is walked."""
 
-    def __init__(self, workspace: InHand, passes: Sequence[Pass]) -> None:
+    def __init__(self, workspace: Workspace, passes: Sequence[Pass]) -> None:
         self._workspace, self._passes = workspace, passes
         self.on = False
         self._passed: set[tuple[str, str]] = set()

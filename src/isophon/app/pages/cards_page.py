@@ -126,7 +126,7 @@ class CardsPage(QDialog):
     def _use(self) -> None:
         card = self.card
         if card is not None:
-            ids = self.workspace.parts_in_hand
+            ids = self.workspace.selected_parts
             words = f"apply the voice card of {card.singer}"
             self.workspace.edit(words, lambda s: edits.apply_card(s, ids, card.card))
 

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from isophon.app.model.in_hand import WITHOUT
+from isophon.app.model.audition import WITHOUT
 from isophon.app.model.remembered import HandOverSettings
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.proof_page import ProofPage
@@ -55,8 +55,9 @@ _TICKED = (
     "proof",
     "together",
     "as_loud",
-    "whole",
+    "all_or_nothing",
 )  # remembered; never "write over"
+_OLDER = {"all_or_nothing": "whole"}  # as it was remembered before
 _LONGEST_PATTERN = 200
 _NEAR_FULL_DBFS, _TELLING = -0.5, 0.05
 _DEPTHS = {"24 bit": "24", "16 bit": "16", "32 bit float": "32f"}
@@ -205,7 +206,7 @@ class HandOverPage(QWidget):
                               (self.clip, self.clip.findData(settings.clip))):  # fmt: skip
             choice.setCurrentIndex(max(0, index))
         for name in _TICKED:
-            getattr(self, name).setChecked(name in settings.ticked)
+            getattr(self, name).setChecked(name in settings.ticked or _OLDER.get(name) in settings.ticked)
 
     def target(self) -> Target:
         """What was chosen."""
@@ -217,7 +218,7 @@ class HandOverPage(QWidget):
             self.removed.isChecked(),
             self.labels.isChecked(),
             self.clip.currentData(),
-            self.workspace.unheard if self.aside.isChecked() else (),
+            self.workspace.audition.unheard if self.aside.isChecked() else (),
             self.cues.isChecked(),
             self.proof.isChecked(),
             self.name.text().strip(),
@@ -245,7 +246,7 @@ class HandOverPage(QWidget):
 
     def parts(self) -> list[Part]:
         """The parts that will be handed over."""
-        parts, in_hand = self.workspace.session.parts, self.workspace.parts_in_hand
+        parts, in_hand = self.workspace.session.parts, self.workspace.selected_parts
         return [p for p in parts if self.which.currentIndex() == 0 or p.id in in_hand]
 
     def show_will(self) -> None:
@@ -283,7 +284,7 @@ class HandOverPage(QWidget):
 
     def _show_aside(self) -> None:
         """Ask whether what is switched off for listening is to be left out; it never is by itself."""
-        how, which = self.workspace.aside
+        how, which = self.workspace.audition.aside
         self.aside.setVisible(which is not None)
         if which is None:
             self.aside.setChecked(False)

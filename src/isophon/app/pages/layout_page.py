@@ -310,7 +310,7 @@ class LayoutPage(QWidget):
         for source in sources.values():
             self.workspace.pool.forget(source)
         self.workspace.edit(f"replace {session.item(item_id).name}", changed)
-        self.workspace.restock()
+        self.workspace.analysis.restock()
         remarks_on_shape = [other_shape(session.item(name), source) for name, source in sources.items()]
         if len(found) > 1:
             remarks_on_shape.append(f"{len(found) - 1} other missing recordings were found beside it.")

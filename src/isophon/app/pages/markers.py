@@ -70,17 +70,17 @@ class Markers(QObject):
         mark = workspace.part.mark(marker.mark) if marker.part else None
         if mark is not None:
             workspace.open_pass(next(which for which in PASSES if which.kind == mark.kind))
-            workspace.take_in_hand([mark.id], show=False)
+            workspace.select_marks([mark.id], show=False)
 
     def _take_part(self, marker: Marker) -> None:
         part = notes.part_of(self._workspace.session, marker)
         if part is not None and part is not self._workspace.part:
-            self._workspace.take_part(part.id)
+            self._workspace.select_part(part.id)
 
     def _show(self, song_s: float) -> None:
         at = song_s - self._workspace.offset
-        self._workspace.select(None)
+        self._workspace.select_time(None)
         self._hearing.seek(at)
-        first, last = self._workspace.view
+        first, last = self._workspace.viewport.span
         if not first <= at <= last:
-            self._workspace.glide_to(at - 0.2 * (last - first), at + 0.8 * (last - first))
+            self._workspace.viewport.glide_to(at - 0.2 * (last - first), at + 0.8 * (last - first))

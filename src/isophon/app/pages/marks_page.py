@@ -50,7 +50,7 @@ class MarksPage(QDialog):
         column.addWidget(self.head)
         column.addWidget(self.table, 1)
         workspace.part_changed.connect(self._show)
-        workspace.hand_changed.connect(self._mark_selected)
+        workspace.selection_changed.connect(self._mark_selected)
         self._show()
 
     def _show(self) -> None:
@@ -96,8 +96,8 @@ class MarksPage(QDialog):
             return
         rows = sorted({index.row() for index in self.table.selectionModel().selectedRows()})
         names = [item.data(Qt.ItemDataRole.UserRole) for row in rows if (item := self.table.item(row, 0))]
-        if names and tuple(names) != self.workspace.in_hand:
-            self.workspace.take_in_hand(names)
+        if names and tuple(names) != self.workspace.selected_marks:
+            self.workspace.select_marks(names)
 
     def _mark_selected(self) -> None:
         """Choose the rows of the selected marks."""
@@ -106,7 +106,7 @@ class MarksPage(QDialog):
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
         for row in range(self.table.rowCount()):
             item = self.table.item(row, 0)
-            if item is not None and item.data(Qt.ItemDataRole.UserRole) in self.workspace.in_hand:
+            if item is not None and item.data(Qt.ItemDataRole.UserRole) in self.workspace.selected_marks:
                 self.table.selectRow(row)
                 self.table.scrollToItem(item)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)

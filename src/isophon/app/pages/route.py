@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QMenu, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.audibility import time_for
-from isophon.app.model.in_hand import ALL_HEARD, WITHOUT
+from isophon.app.model.audition import ALL_HEARD, WITHOUT
 from isophon.app.sheets import PASSES
 from isophon.app.views.keyboard import asks_first, draw_focus
 from isophon.app.views.labels import ElidedLabel
@@ -134,7 +134,7 @@ class Route(QWidget):
         for i, name in enumerate(STATIONS):
             at, here = self.place(i), i == self.current
             self._draw_ring(painter, i, at)
-            painter.setPen(theme.IN_HAND if here else theme.INK)
+            painter.setPen(theme.SELECTED if here else theme.INK)
             size = theme.TEXT if fits else theme.SMALL
             painter.setFont(theme.sans(size, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
             wide = max(room, 2 * theme.u(_SIDE)) if i in (LAY_OUT, HAND_OVER) else room  # nothing stands beyond these
@@ -171,7 +171,7 @@ class Route(QWidget):
         here, size = i == self.current, theme.u(7)
         again = self._stale and LAY_OUT < i < HAND_OVER and i not in _LEARNED
         line = Qt.PenStyle.DotLine if again else Qt.PenStyle.SolidLine
-        painter.setPen(QPen(theme.IN_HAND if here else theme.INK, 2.4, line))
+        painter.setPen(QPen(theme.SELECTED if here else theme.INK, 2.4, line))
         painter.setBrush(theme.PAPER)
         painter.drawEllipse(at, size, size)
         count = self._counts.get(i)
@@ -181,14 +181,14 @@ class Route(QWidget):
         inner = QRectF(at.x() - size + 2.5, at.y() - size + 2.5, 2 * size - 5, 2 * size - 5)
         painter.drawPie(inner, 90 * 16, -round(360 * 16 * share))
         if here and share < 1:
-            painter.setBrush(theme.IN_HAND)
+            painter.setBrush(theme.SELECTED)
             painter.drawEllipse(at, theme.u(2.5), theme.u(2.5))
 
     def _draw_ear(self, painter: QPainter, i: int) -> None:
         """A small loudspeaker with its waves: blue where the pass is left out, and struck through, or alone."""
         box, (aside, how) = self.ear(i), self._aside
         how = how if aside == i else ALL_HEARD
-        ink = theme.SOFT_INK if how == ALL_HEARD else theme.IN_HAND
+        ink = theme.SOFT_INK if how == ALL_HEARD else theme.SELECTED
         unit = box.width() / 14
         painter.setPen(QPen(ink, 1.4))
         painter.setBrush(ink if how != WITHOUT else Qt.BrushStyle.NoBrush)

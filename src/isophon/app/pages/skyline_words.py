@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from isophon.app.model.in_hand import AUDIBLE
+from isophon.app.model.workspace import AUDIBLE
 
 
 def skyline_words(page: Any, whose: str) -> str:

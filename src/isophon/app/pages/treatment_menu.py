@@ -39,7 +39,7 @@ def choices(workspace: Workspace, mark: Mark) -> list[tuple[str, Targets]]:
     like = () if surveyed is None else like_it(surveyed.survey, part, mark)
     parts = [p.id for p in workspace.session.parts]
     there = same_place(workspace.session, part.id, mark, parts)
-    held = tuple((part.id, other.id) for other in workspace.marks_in_hand() if other.id != mark.id)
+    held = tuple((part.id, other.id) for other in workspace.marks_selected() if other.id != mark.id)
     rows = (("&Like it in this part", like), ("At this &place in other parts", there), ("The &selected ones", held))
     return [(f"{words}: {len(targets)}", targets) for words, targets in rows]
 

@@ -104,7 +104,7 @@ def go_to(workspace: Workspace, letter: Letter, *_: object) -> None:
 
 def take_from(workspace: Workspace, letter: Letter) -> None:
     """Take what a version has for the selected parts alone."""
-    ids = workspace.parts_in_hand
+    ids = workspace.selected_parts
     _edit(workspace, f"{workspace.part.name} as in version {letter}",
           partial(versions.taken_from, letter=letter, part_ids=ids))  # fmt: skip
 

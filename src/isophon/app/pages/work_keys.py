@@ -51,10 +51,10 @@ def _on_marks(page: Any) -> Actions:
         "previous_word": lambda: workspace.walk_spans(workspace.take.words, -1, hearing.heard_at()),
         "next_part": lambda: workspace.walk_parts(1),
         "previous_part": lambda: workspace.walk_parts(-1),
-        "all_parts": lambda: workspace.take_parts([p.id for p in workspace.session.parts]),
-        "done": workspace.toggle_done,
-        "more": lambda: workspace.change_more(-_STEP_DB),
-        "less": lambda: workspace.change_more(_STEP_DB),
+        "all_parts": lambda: workspace.select_parts([p.id for p in workspace.session.parts]),
+        "done": workspace.settings.toggle_done,
+        "more": lambda: workspace.commands.change_more(-_STEP_DB),
+        "less": lambda: workspace.commands.change_more(_STEP_DB),
         "agree": page.review.agree,
         "worst_first": page.review.toggle_worst_first,
         "accept_inaudible": page.review.accept_inaudible,
@@ -63,21 +63,21 @@ def _on_marks(page: Any) -> Actions:
         "same_there": page.review.same_there,
         "leave": page.review.leave,
         "treat": lambda: treat_others(page),
-        "start_earlier": lambda: workspace.nudge_edge("start", -_NUDGE_S),
-        "start_later": lambda: workspace.nudge_edge("start", _NUDGE_S),
-        "end_earlier": lambda: workspace.nudge_edge("end", -_NUDGE_S),
-        "end_later": lambda: workspace.nudge_edge("end", _NUDGE_S),
-        "singing": lambda: workspace.say_singing(True),
-        "not_singing": lambda: workspace.say_singing(False),
-        "ending": workspace.give_back_ending,
-        "aside": lambda: workspace.next_aside(workspace.pass_),
-        "forget": workspace.forget_hand,
+        "start_earlier": lambda: workspace.commands.nudge_edge("start", -_NUDGE_S),
+        "start_later": lambda: workspace.commands.nudge_edge("start", _NUDGE_S),
+        "end_earlier": lambda: workspace.commands.nudge_edge("end", -_NUDGE_S),
+        "end_later": lambda: workspace.commands.nudge_edge("end", _NUDGE_S),
+        "singing": lambda: workspace.commands.say_singing(True),
+        "not_singing": lambda: workspace.commands.say_singing(False),
+        "ending": workspace.commands.give_back_ending,
+        "aside": lambda: workspace.audition.next_aside(workspace.pass_),
+        "forget": workspace.commands.forget_hand,
         "give_up": page.give_up,
         "take_away": partial(_delete, page),
-        "draw": workspace.draw_mark,
+        "draw": workspace.commands.draw_mark,
         "draw_box": page.draw.toggle,
-        "split": lambda: workspace.split_mark(hearing.heard_at()),
-        "join": workspace.join_marks,
+        "split": lambda: workspace.commands.split_mark(hearing.heard_at()),
+        "join": workspace.commands.join_marks,
     }
 
 
@@ -110,7 +110,7 @@ def _on_the_view(page: Any) -> Actions:
         "zoom_in": lambda: page.trace.zoom(1 / 1.6),
         "zoom_out": lambda: page.trace.zoom(1.6),
         "zoom_mark": page.zoom_mark,
-        "whole": lambda: workspace.glide_to(*workspace.song),
+        "whole": lambda: workspace.viewport.glide_to(*workspace.song),
         "stack": page.stack.toggle,
         "rank": page.orders.next,
         "map_alone": page.toggle_map_alone,
@@ -143,12 +143,12 @@ def _on_the_session(page: Any) -> Actions:
 def _delete(page: Any) -> None:
     """Delete the anchor that is selected, else the selected marks."""
     if not page.trace.anchors.remove():
-        page.workspace.take_away()
+        page.workspace.commands.take_away()
 
 
 def _solo(page: Any) -> None:
     if page.workspace.part.id:
-        page.workspace.toggle_heard_only(page.workspace.part.id)
+        page.workspace.audition.toggle_heard_only(page.workspace.part.id)
 
 
 def _mute(page: Any) -> None:

@@ -75,7 +75,7 @@ class WorkPage(WorkViews):
         self.output = OutputWatch(workspace, self.hearing, self.transport, self.tell)
         self.review = Review(workspace, PASSES, self)
         self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)
-        self._still = InTurns(workspace.stillness, lambda levels: self.transport.show_stillness(*levels), self)
+        self._still = InTurns(workspace.analysis.stillness, lambda levels: self.transport.show_stillness(*levels), self)
         self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.title.route.show_risky, self)
         self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self._show_audible, self, _REST_MS)
         workspace.audibility.changed.connect(self._audible.ask)
@@ -109,7 +109,7 @@ class WorkPage(WorkViews):
         self._tick.timeout.connect(self._follow)
         workspace.session_changed.connect(self._session_changed)
         workspace.take_changed.connect(self._session_changed)
-        workspace.hand_changed.connect(self.show_about)
+        workspace.selection_changed.connect(self.show_about)
         self.orders.chosen.connect(self.show_about)
         workspace.take_changed.connect(self._remark_on_take)
         workspace.keeper.saved.connect(self._show_state)
@@ -138,7 +138,7 @@ class WorkPage(WorkViews):
         self.title.undo.clicked.connect(self.review.undo)
         self.title.redo.clicked.connect(self.review.redo)
         self.title.route.station_chosen.connect(self.open_station)
-        self.title.route.ear_asked.connect(lambda index: workspace.next_aside(PASSES[index - 1]))
+        self.title.route.ear_asked.connect(lambda index: workspace.audition.next_aside(PASSES[index - 1]))
         self.lens.agreed.connect(self.review.agree)
         self.lens.left.connect(self.review.leave)
         self.lens.described.connect(self.trace.setAccessibleDescription)  # what a screen reader says
@@ -230,8 +230,8 @@ class WorkPage(WorkViews):
             over = [part.over(which.kind) for part in session.parts]
             unheard = sum(len(names - played) for names in over)
             counts[i] = Count(sum(map(len, over)), undecided(session, which), unheard)
-        self.title.route.show_counts(counts, bool(self.workspace.leaks.stale()))
-        how, aside = self.workspace.aside
+        self.title.route.show_counts(counts, bool(self.workspace.analysis.leaks.stale()))
+        how, aside = self.workspace.audition.aside
         self.title.route.show_aside(PASSES.index(aside) + 1 if aside else LAY_OUT, how)
 
     def _show_state(self) -> None:
@@ -282,7 +282,7 @@ class WorkPage(WorkViews):
 
     def _open_part(self, part_id: str) -> None:
         """A part, from the results of handing over."""
-        self.workspace.take_parts([part_id])
+        self.workspace.select_parts([part_id])
         self.open_station(PASSES.index(self.workspace.pass_) + 1)
 
     def show_keys(self) -> None:
@@ -341,8 +341,8 @@ class WorkPage(WorkViews):
             return
         if self.draw.isChecked():
             self.draw.setChecked(False)
-        elif self.workspace.selection:
-            self.workspace.select(None)
+        elif self.workspace.selected_time:
+            self.workspace.select_time(None)
         elif (self.workspace.keeper.history.undo_name or "").startswith("draw"):
             self.review.undo()
 

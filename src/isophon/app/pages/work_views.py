@@ -112,13 +112,13 @@ class WorkViews(QWidget):
 
     def zoom_mark(self) -> None:
         """Show the selected time, else the selected mark, close."""
-        mark, selection = self.workspace.mark, self.workspace.selection
+        mark, selection = self.workspace.mark, self.workspace.selected_time
         if selection:
             around = 0.02 * (selection[1] - selection[0])
-            self.workspace.glide_to(selection[0] - around, selection[1] + around)
+            self.workspace.viewport.glide_to(selection[0] - around, selection[1] + around)
         elif mark:
             middle = sum(mark.span) / 2
-            self.workspace.glide_to(middle - 0.75, middle + 0.75)
+            self.workspace.viewport.glide_to(middle - 0.75, middle + 0.75)
 
     def state(self) -> dict[str, str]:
         """What the window remembers of this page."""

@@ -64,7 +64,7 @@ class BandExtras(Extras):
         self.by.activated.connect(self._set_by)
         self.loud = QCheckBox("cut bands of loud words")
         self.loud.setToolTip("Bands that stand out only in loud words are cut while they do")
-        self.loud.clicked.connect(lambda on: workspace.set_of_kind("band", "by_level", on))
+        self.loud.clicked.connect(lambda on: workspace.settings.set_of_kind("band", "by_level", on))
         below = make_row()
         below.addWidget(self.by)
         self.give = QPushButton("To the others")
@@ -116,11 +116,11 @@ class BandExtras(Extras):
             return
         hz, q = centre_of(mark)
         if name == "change":
-            self.workspace.set_changes({mark.id: value})
+            self.workspace.commands.set_changes({mark.id: value})
         elif name == "Q":
-            self.workspace.set_band(mark.id, *edges_of(hz, min(40.0, max(0.3, value))))
+            self.workspace.commands.set_band(mark.id, *edges_of(hz, min(40.0, max(0.3, value))))
         else:
-            self.workspace.set_band(mark.id, *edges_of(min(20_000.0, max(20.0, value)), q))
+            self.workspace.commands.set_band(mark.id, *edges_of(min(20_000.0, max(20.0, value)), q))
 
     def _set_shape(self) -> None:
         mark, part = self.workspace.mark, self.workspace.part
@@ -136,7 +136,7 @@ class BandExtras(Extras):
 
     def _others(self) -> list[str]:
         workspace, part = self.workspace, self.workspace.part
-        in_hand = [p for p in workspace.parts_in_hand if p != part.id]
+        in_hand = [p for p in workspace.selected_parts if p != part.id]
         same = [p.id for p in workspace.session.parts if p.id != part.id and part.singer and p.singer == part.singer]
         return in_hand or same
 
@@ -187,7 +187,7 @@ def _each(part: Part) -> tuple[Mark, ...]:
 def _draw(painter: QPainter, ground: Ground) -> None:
     """Bands across the map."""
     workspace, box = ground.workspace, ground.map
-    axis, part, in_hand = workspace.pass_.trace.axis, workspace.part, set(workspace.in_hand)
+    axis, part, in_hand = workspace.pass_.trace.axis, workspace.part, set(workspace.selected_marks)
     for mark in part.of(BandMark):
         if mark.is_by_level and not part.change(mark) and mark.id not in in_hand:
             continue  # it is not touched in this word
@@ -195,7 +195,7 @@ def _draw(painter: QPainter, ground: Ground) -> None:
         place = axis.place((low * high) ** 0.5)
         if 0 <= place <= 1:
             ink = theme.OVER if part.change(mark) else theme.SOFT_INK
-            painter.setPen(QPen(theme.IN_HAND if mark.id in in_hand else ink, 1.5, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(theme.SELECTED if mark.id in in_hand else ink, 1.5, Qt.PenStyle.DashLine))
             y = box.top() + place * box.height()
             painter.drawLine(QPointF(ground.x_of(mark.span[0]), y), QPointF(ground.x_of(mark.span[1]), y))
 

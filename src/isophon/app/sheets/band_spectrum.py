@@ -68,7 +68,7 @@ class FineSpectrum(Following):
         self.large.setObjectName("small")
         self.large.setToolTip("Over the map, as large as that; Esc puts it back")
         self.large.toggled.connect(workspace.large_asked)
-        for changed in (workspace.part_changed, workspace.hand_changed, workspace.take_changed):
+        for changed in (workspace.part_changed, workspace.selection_changed, workspace.take_changed):
             changed.connect(self._look)
 
     def follow(self, seconds: float, _playing: bool) -> None:
@@ -85,8 +85,8 @@ class FineSpectrum(Following):
         """The seconds that are shown."""
         mark, duration = self.workspace.mark, self.workspace.part.source.duration
         start, end = self._at - _MOMENT_S / 2, self._at + _MOMENT_S / 2
-        if self.workspace.selection is not None:
-            start, end = self.workspace.selection
+        if self.workspace.selected_time is not None:
+            start, end = self.workspace.selected_time
         elif isinstance(mark, BandMark) and mark.span[1] - mark.span[0] < _LONGEST_S:
             start, end = mark.span
         return max(0.0, start), min(duration, end, start + _LONGEST_S)
@@ -165,7 +165,7 @@ class FineSpectrum(Following):
         if mark is None:
             self._hear(event)
             return
-        self.workspace.take_in_hand([mark.id], show=False)
+        self.workspace.select_marks([mark.id], show=False)
         self._moved = mark.id, self.hz_at(event.position().x()), edges_of(*centre_of(mark))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -177,7 +177,7 @@ class FineSpectrum(Following):
         elif self._moved is not None:
             name, hz, (low, high) = self._moved
             ratio = self.hz_at(x) / hz
-            self.workspace.set_band(name, low * ratio, high * ratio, ("spectrum", self._gesture))
+            self.workspace.commands.set_band(name, low * ratio, high * ratio, ("spectrum", self._gesture))
         else:
             self._hear(event)
 
@@ -191,18 +191,18 @@ class FineSpectrum(Following):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self._band_at(event.position().x()) is None:
-            self.workspace.make_band(self.hz_at(event.position().x()))
+            self.workspace.commands.make_band(self.hz_at(event.position().x()))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         mark = self.workspace.mark
         if not isinstance(mark, BandMark):
             event.ignore()
             return
-        self.workspace.widen_band(mark, event.angleDelta().y(), ("spectrum wheel", mark.id))
+        self.workspace.commands.widen_band(mark, event.angleDelta().y(), ("spectrum wheel", mark.id))
 
     def _hear(self, event: QMouseEvent) -> None:
         without = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self.workspace.hear_near(self.hz_at(event.position().x()), without)
+        self.workspace.commands.hear_near(self.hz_at(event.position().x()), without)
 
     # what is seen
 
@@ -263,8 +263,8 @@ class FineSpectrum(Following):
 
     def _draw_bands(self, painter: QPainter, box: QRectF) -> None:
         for mark in self._bands():
-            x, in_hand = self.x_of(centre_of(mark)[0]), mark.id in self.workspace.in_hand
-            painter.setPen(QPen(theme.IN_HAND if in_hand else theme.HAND_FLAG, 1.4, Qt.PenStyle.DashLine))
+            x, in_hand = self.x_of(centre_of(mark)[0]), mark.id in self.workspace.selected_marks
+            painter.setPen(QPen(theme.SELECTED if in_hand else theme.HAND_FLAG, 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 
     def _draw_note(self, painter: QPainter, box: QRectF, seen: _Seen) -> None:

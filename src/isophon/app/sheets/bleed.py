@@ -33,7 +33,7 @@ class BleedExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.on = QCheckBox("remove it")
-        self.on.clicked.connect(lambda on: workspace.set_of_kind("bleed", "on", on))
+        self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("bleed", "on", on))
         self.source = Ticked(self._sources, _SOURCE)
         self.source.toggled_one.connect(self._toggle)
         self.source.setAccessibleName("What the leak is found from")
@@ -44,7 +44,7 @@ class BleedExtras(Extras):
             "Find what leaked into the selected parts and how it reached the microphone: from the selected "
             "time, else from the moments in which it is clearest"
         )
-        self.learn.clicked.connect(lambda: self._learn(workspace.parts_in_hand, workspace.selection))
+        self.learn.clicked.connect(lambda: self._learn(workspace.selected_parts, workspace.selected_time))
         self.learn_all = QPushButton("In all parts")
         self.learn_all.setToolTip("The same for every part of the session")
         self.learn_all.clicked.connect(lambda: self._learn([p.id for p in workspace.session.parts], None))
@@ -73,23 +73,23 @@ class BleedExtras(Extras):
 
     def _sources(self) -> list[tuple[str, str, bool]]:
         """All that can leak, and whether it is chosen."""
-        leaks, part = self.workspace.leaks, self.workspace.part
+        leaks, part = self.workspace.analysis.leaks, self.workspace.part
         chosen = leaks.chosen(part)
         return [(name, words, name in chosen) for name, words in leaks.sources(part)]
 
     def _toggle(self, name: str) -> None:
-        self.workspace.leaks.toggle(self.workspace.part, self.workspace.parts_in_hand, name)
+        self.workspace.analysis.leaks.toggle(self.workspace.part, self.workspace.selected_parts, name)
         self._show_words()
 
     def _learn(self, part_ids: Collection[str], span: tuple[float, float] | None) -> None:
-        self.workspace.leaks.learn(part_ids, self.workspace.leaks.chosen(self.workspace.part), span)
+        self.workspace.analysis.leaks.learn(part_ids, self.workspace.analysis.leaks.chosen(self.workspace.part), span)
 
     def _show_words(self) -> None:
-        part, leaks = self.workspace.part, self.workspace.leaks
+        part, leaks = self.workspace.part, self.workspace.analysis.leaks
         self.words.setText(_leak_words(part.leak, leaks.chosen(part) == (CLICK,), bool(leaks.cues)))
 
     def _show_span(self) -> None:
-        span = self.workspace.selection
+        span = self.workspace.selected_time
         self.learn.setText("Find the leak here" if span is None else f"Find the leak from {span[1] - span[0]:.1f} s")
 
 
@@ -147,7 +147,7 @@ class LeakPicture(QWidget):
         heights = np.frombuffer(leak.heights, np.uint8) / 255
         x = np.linspace(box.left(), box.right(), len(heights))
         y = box.bottom() - 16 - heights * (box.height() - 22)
-        _line(painter, x, y, theme.IN_HAND if leak.key else theme.SOFT_INK)
+        _line(painter, x, y, theme.SELECTED if leak.key else theme.SOFT_INK)
         first, last = leak.lags
         if leak.own_click:
             _words(painter, box, (f"{first:.1f} s", "beat", f"{last:.1f} s"))

@@ -68,19 +68,19 @@ class Carrying(QWidget):
         for at, source in passages.passages(self._in_hand()):
             words = f"undo the copy at {theme.clock(at)}, from {theme.clock(source)}"
             rows.append((words, partial(self._edit, words, partial(self._sound, change=passages.taken_back, at=at))))
-        if self.workspace.selection is None:
+        if self.workspace.selected_time is None:
             return [*rows, ("Drag over the ruler to select the passage first", None)]
         return [*rows, *self._alike(), *self._elsewhere()]
 
     def _alike(self) -> list[Row]:
         """The places where the lead is most like the passage."""
         workspace = self.workspace
-        assert workspace.selection is not None, "a passage is selected"
+        assert workspace.selected_time is not None, "a passage is selected"
         lead = self._lead_of_the_passage()
         surveyed = workspace.pool.take(lead.source).surveyed
         if surveyed is None:
             return [("The lead is still being analysed", None)]
-        start, end = (t + workspace.offset for t in workspace.selection)
+        start, end = (t + workspace.offset for t in workspace.selected_time)
         found = places(surveyed.survey, start - lead.offset_s, end - lead.offset_s)
         rows: list[Row] = []
         for place in found:
@@ -102,7 +102,7 @@ class Carrying(QWidget):
         return [*rows, ("to a time that is typed…", self._ask)]
 
     def _in_hand(self) -> list[Part]:
-        return [part for part in self.workspace.session.parts if part.id in self.workspace.parts_in_hand]
+        return [part for part in self.workspace.session.parts if part.id in self.workspace.selected_parts]
 
     def _ask(self) -> None:
         self.typed.show()
@@ -120,20 +120,20 @@ class Carrying(QWidget):
     def carry_to(self, at: float, words: str = "", tempo: float = 1.0) -> None:
         """Carry the selected passage to a second of the song, where it is ``tempo`` times as long."""
         workspace = self.workspace
-        if workspace.selection is None:
+        if workspace.selected_time is None:
             workspace.notice.emit("Drag over the ruler to select the passage first.")
             return
-        start, end = (t + workspace.offset for t in workspace.selection)
+        start, end = (t + workspace.offset for t in workspace.selected_time)
         words = words or f"to {theme.clock(at)}"
         if self.what.currentText() == _SOUND:
             change = partial(self._sound, change=passages.carried_on, start=start, end=end, at=at, tempo=tempo)
         else:
-            change = partial(decisions_carried, part_ids=workspace.parts_in_hand, start=start, end=end, at=at,
+            change = partial(decisions_carried, part_ids=workspace.selected_parts, start=start, end=end, at=at,
                              tempo=tempo)  # fmt: skip
         self._edit(f"carry on {self.what.currentText()} {words}", change)
 
     def _sound(self, session: Session, change: Callable[..., tuple[Mark, ...]], **where: float) -> Session:
-        return edits.with_marks(session, self.workspace.parts_in_hand, partial(change, **where))
+        return edits.with_marks(session, self.workspace.selected_parts, partial(change, **where))
 
     def _edit(self, words: str, change: Callable[..., Session], *_: object) -> None:
         try:
@@ -152,7 +152,7 @@ class Carrying(QWidget):
     def _lead_of_the_passage(self) -> Part:
         """The lead that sings most in the selected time; the selected part where there is none."""
         workspace = self.workspace
-        start, end = workspace.selection or (0.0, 0.0)
+        start, end = workspace.selected_time or (0.0, 0.0)
 
         def sung_s(lead: Part) -> float:
             surveyed = workspace.pool.take(lead.source).surveyed

@@ -63,7 +63,7 @@ class EssExtras(AlikeExtras):
         self.sounds.activated.connect(lambda: self._set_both(self.sounds.currentData()))
         self.altogether = QCheckBox("completely")
         self.altogether.setToolTip("Leave no soft trace of an ess that is taken away because the lead has one")
-        self.altogether.clicked.connect(lambda on: workspace.set_of_kind("ess", "altogether", on))
+        self.altogether.clicked.connect(lambda on: workspace.settings.set_of_kind("ess", "altogether", on))
         self.picture = Choice()
         self.picture.addItems(list(PICTURES))
         self.picture.setAccessibleName("Which picture is shown")
@@ -92,7 +92,7 @@ class EssExtras(AlikeExtras):
         for value, text in words.items():
             choice.addItem(text, value)
         choice.setAccessibleName(what)
-        choice.activated.connect(lambda: self.workspace.set_of_kind("ess", name, choice.currentData()))
+        choice.activated.connect(lambda: self.workspace.settings.set_of_kind("ess", name, choice.currentData()))
         return choice
 
     def _start(self) -> None:
@@ -105,7 +105,7 @@ class EssExtras(AlikeExtras):
         self._set_all(self.sounds.currentText(), values)
 
     def _set_all(self, words: str, values: dict) -> None:
-        ids = self.workspace.parts_in_hand
+        ids = self.workspace.selected_parts
 
         def change(session: Session) -> Session:
             for name, value in values.items():
@@ -172,7 +172,7 @@ def _move_limits(workspace: Workspace, low_hz: float, high_hz: float, gesture: o
 
     def change(session: Session) -> Session:
         for name, value in held.items():
-            session = edits.set_setting(session, workspace.parts_in_hand, "ess", name, value)
+            session = edits.set_setting(session, workspace.selected_parts, "ess", name, value)
         return session
 
     workspace.edit(f"the rule listens to {low_hz / 1000:.1f} to {high_hz / 1000:.1f} kHz", change, gesture)

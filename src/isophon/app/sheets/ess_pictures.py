@@ -39,7 +39,7 @@ class Picture(Following):
         self._chunk: tuple[object, float, np.ndarray, np.ndarray] | None = None
         self.setMinimumHeight(theme.u(58))
         self.setAccessibleName("What comes down, over frequency")
-        for changed in (workspace.part_changed, workspace.hand_changed, workspace.take_changed):
+        for changed in (workspace.part_changed, workspace.selection_changed, workspace.take_changed):
             changed.connect(self._changed)
 
     def show_picture(self, which: str) -> None:
@@ -140,7 +140,7 @@ class Picture(Following):
         painter.drawLine(QPointF(time.left(), threshold), QPointF(time.right(), threshold))
         painter.setPen(QPen(theme.OVER, 2))
         painter.drawPolyline(_line(x, time.top() + taken / (_HIGHEST_DB - _LOWEST_DB) * time.height()))
-        painter.setPen(QPen(theme.IN_HAND, 1))
+        painter.setPen(QPen(theme.SELECTED, 1))
         painter.drawLine(QPointF(time.center().x(), time.top()), QPointF(time.center().x(), time.bottom()))
         painter.setClipping(False)
         painter.setPen(theme.SOFT_INK)
@@ -186,7 +186,7 @@ def _draw_static(painter: QPainter, box: QRectF, cut: rule.RuleCut, level: float
     painter.drawPolyline(_line(box.left() + share * box.width(), _y(box, left)))
     at = min(_HIGHEST_DB, max(_LOWEST_DB, level))
     x = box.left() + (at - _LOWEST_DB) / (_HIGHEST_DB - _LOWEST_DB) * box.width()
-    painter.setPen(QPen(theme.IN_HAND, 1.5))
+    painter.setPen(QPen(theme.SELECTED, 1.5))
     painter.setBrush(theme.PAPER)
     painter.drawEllipse(QPointF(x, float(_y(box, np.array([at - taken]))[0])), 5, 5)
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -85,5 +85,5 @@ class AlikeExtras(Extras):
     def show_part(self) -> None:
         """Nothing else is taken yet where one mark is in hand."""
         self.alike.setEnabled(self.workspace.mark is not None)
-        if len(self.workspace.in_hand) < 2:
+        if len(self.workspace.selected_marks) < 2:
             self.alike.show_value(0)

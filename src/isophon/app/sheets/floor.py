@@ -44,7 +44,7 @@ class GapChoice(QWidget):
         self.how.setAccessibleName("What becomes of gaps")
         for how, words in _GAPS.items():
             self.how.addItem(f"gaps {words}", how)
-        self.how.activated.connect(lambda _: workspace.set_of_kind("gap", "how", self.how.currentData()))
+        self.how.activated.connect(lambda _: workspace.settings.set_of_kind("gap", "how", self.how.currentData()))
         column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.how)
 

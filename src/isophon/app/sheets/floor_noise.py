@@ -38,7 +38,7 @@ class FloorNoise(QWidget):
         super().__init__()
         self.workspace = workspace
         self.on = _switch("Low cut", "Takes away what lies under the voice; proposed from this part’s lowest notes")
-        self.on.clicked.connect(lambda on: workspace.set_of_kind("rumble", "on", on))
+        self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("rumble", "on", on))
         self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4, spare=30, number_width=54)
         self.cut.setAccessibleName("Low cut")
         self.cut.setToolTip("Where it is 3 dB down; double-click: what the lowest notes propose")
@@ -48,12 +48,14 @@ class FloorNoise(QWidget):
             self.slope.addItem(f"{slope} dB", slope)
         self.slope.setToolTip("How steep it is, dB an octave")
         self.slope.setAccessibleName("Slope of the low cut, dB an octave")
-        self.slope.activated.connect(lambda _: workspace.set_of_kind("rumble", "slope", self.slope.currentData()))
+        self.slope.activated.connect(
+            lambda _: workspace.settings.set_of_kind("rumble", "slope", self.slope.currentData())
+        )
         self.hum = _switch("Hum", "The mains and its harmonics, modelled and subtracted; notes near them stay")
-        self.hum.clicked.connect(lambda on: workspace.set_of_kind("hum", "on", on))
+        self.hum.clicked.connect(lambda on: workspace.settings.set_of_kind("hum", "on", on))
         self.hum_words = ElidedLabel("soft")
         self.hiss = _switch("Hiss", "Steady noise turned down under the voice")
-        self.hiss.clicked.connect(lambda on: workspace.set_of_kind("hiss", "on", on))
+        self.hiss.clicked.connect(lambda on: workspace.settings.set_of_kind("hiss", "on", on))
         self.sliders = {
             "amount_db": Slider("", -24, 0, -6, lambda v: f"{theme.signed(v)} dB", 0.5, 4, spare=30, number_width=64),
             "from_hz": Slider("above", 100, 12_000, 5_000, lambda v: f"{v / 1000:.1f} kHz", 100, 44),
@@ -64,9 +66,9 @@ class FloorNoise(QWidget):
         for (name, slider), tip in zip(self.sliders.items(), tips, strict=True):
             slider.setToolTip(tip)
             slider.setAccessibleName(f"Hiss: {tip[0].lower()}{tip[1:]}")
-            slider.moved.connect(lambda v, g, name=name: workspace.set_of_kind("hiss", name, round(v, 2), g))
+            slider.moved.connect(lambda v, g, name=name: workspace.settings.set_of_kind("hiss", name, round(v, 2), g))
         self.follow = _switch("steady", "Noise that rises or falls is followed through the pauses")
-        self.follow.clicked.connect(lambda on: workspace.set_of_kind("hiss", "follow", on))
+        self.follow.clicked.connect(lambda on: workspace.settings.set_of_kind("hiss", "follow", on))
         self.learn = named(QPushButton(""), "plain")
         self.learn.clicked.connect(self._learn)
         self.hiss_words = ElidedLabel("soft")
@@ -106,20 +108,20 @@ class FloorNoise(QWidget):
 
     def _cut(self, value: float, gesture: object) -> None:
         proposed = value == self.cut.default
-        self.workspace.set_of_kind("rumble", "cut_hz", 0.0 if proposed else value, gesture)
+        self.workspace.settings.set_of_kind("rumble", "cut_hz", 0.0 if proposed else value, gesture)
 
     def _learn(self) -> None:
         workspace, part = self.workspace, self.workspace.part
-        if workspace.selection is None and part.learned:
-            workspace.span_lessons.forget(part, "hiss", f"noise from the pauses · {part.name}")
-        elif workspace.selection is None:
+        if workspace.selected_time is None and part.learned:
+            workspace.analysis.span_lessons.forget(part, "hiss", f"noise from the pauses · {part.name}")
+        elif workspace.selected_time is None:
             workspace.notice.emit("Drag over the ruler to select a moment in which only the noise sounds.")
         elif workspace.take.surveyed is None:
             workspace.notice.emit("This part is still being analysed; its noise can be taken afterwards.")
         else:
-            at = workspace.selection[0] + workspace.offset
+            at = workspace.selected_time[0] + workspace.offset
             words = f"noise from {at:.1f} s · {part.name}"
-            workspace.span_lessons.learn(part, "hiss", Span(*workspace.selection), words)
+            workspace.analysis.span_lessons.learn(part, "hiss", Span(*workspace.selected_time), words)
 
     def show_part(self) -> None:
         """Show the selected part."""
@@ -186,7 +188,7 @@ class FloorNoise(QWidget):
             span = f"{settings.learn_from + part.offset_s:.1f} to {settings.learn_to + part.offset_s:.1f} s"
             words += span if chosen else "the pauses"
         self.hiss_words.setText(words)
-        from_selection = self.workspace.selection is not None or not part.learned
+        from_selection = self.workspace.selected_time is not None or not part.learned
         self.learn.setText("Take the noise from here" if from_selection else "From the pauses")
         self.learn.setToolTip(
             words + (". Takes it from the selected time instead." if from_selection
@@ -242,7 +244,7 @@ class Lows(QWidget):
             lost = loss_db(cut_hz, part.rumble.slope, hz)
             points = [QPointF(self._x(box, f), box.top() + 5 + d / _DEPTH_DB * box.height())
                       for f, d in zip(hz, lost, strict=True)]  # fmt: skip
-            painter.setPen(QPen(theme.IN_HAND, 2))
+            painter.setPen(QPen(theme.SELECTED, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(QPolygonF(points))
         painter.restore()

@@ -31,7 +31,7 @@ class MarkFades(QWidget):
             column.addWidget(slider)
         self.ending = named(QPushButton("Give back the ending"), "plain")
         self.ending.setToolTip("Let the gap begin only where the word before it has died away (G)")
-        self.ending.clicked.connect(workspace.give_back_ending)
+        self.ending.clicked.connect(workspace.commands.give_back_ending)
         column.addWidget(self.ending)
         self.ending.setVisible(which.hand.ending is not None)
 
@@ -41,12 +41,12 @@ class MarkFades(QWidget):
         self.setVisible(mark is not None)
         if mark is None or self.which.hand.fades is None:
             return
-        now, usual = self.workspace.fades_of(mark), self.which.hand.fades(self.workspace.part)
+        now, usual = self.workspace.commands.fades_of(mark), self.which.hand.fades(self.workspace.part)
         for slider, value, default in zip(self.sliders, now, usual, strict=True):
             slider.show_value(value, default)
 
     def _set(self, end: int, value: float, gesture: object) -> None:
         mark = self.workspace.mark
         if mark is not None:
-            comes, goes = self.workspace.fades_of(mark)
-            self.workspace.set_fades((value, goes) if end == 0 else (comes, value), gesture)
+            comes, goes = self.workspace.commands.fades_of(mark)
+            self.workspace.commands.set_fades((value, goes) if end == 0 else (comes, value), gesture)

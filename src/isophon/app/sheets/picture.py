@@ -27,7 +27,7 @@ class SheetPicture(Following):
         self.setMinimumHeight(theme.u(92))
         self.setAccessibleName(self.words)
         self.setToolTip(self.words)
-        for changed in (workspace.part_changed, workspace.hand_changed, workspace.take_changed):
+        for changed in (workspace.part_changed, workspace.selection_changed, workspace.take_changed):
             changed.connect(self._changed)
 
     def draw(self, painter: QPainter, box: QRectF) -> str:

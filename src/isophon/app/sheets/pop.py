@@ -32,13 +32,13 @@ class PopExtras(Extras):
         super().__init__(workspace)
         self.lift = QCheckBox("listen to what is removed raised by 300 Hz")
         self.lift.setToolTip("For small loudspeakers that play no pops; only while removed plays")
-        self.lift.clicked.connect(workspace.set_lifted)
+        self.lift.clicked.connect(workspace.audition.set_lifted)
         column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.lift)
 
     def show_part(self) -> None:
         """Show the selected part."""
-        self.lift.setChecked(self.workspace.lifted)
+        self.lift.setChecked(self.workspace.audition.lifted)
 
 
 PASS = Pass(

@@ -126,11 +126,11 @@ class Sheet(QWidget):
         self.more.toggled.connect(self._show_more)
         self.reset = named(QPushButton("Defaults"), "plain")
         self.reset.setToolTip("All settings back to the role’s default, for the selected parts")
-        self.reset.clicked.connect(workspace.role_settings)
+        self.reset.clicked.connect(workspace.settings.role_settings)
         self.again = named(QPushButton("Find again"), "plain")
         self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
                               "what was decided by hand stays")  # fmt: skip
-        self.again.clicked.connect(workspace.leaks.look_again)
+        self.again.clicked.connect(workspace.analysis.leaks.look_again)
         for button in (self.more, self.reset):
             head.addWidget(button)
         column = self._column = make_column(self, between=0, around=(12, 8, 8, 8))
@@ -162,7 +162,7 @@ class Sheet(QWidget):
         self.more.setVisible(more)
         workspace.part_changed.connect(self._part_changed)
         workspace.take_changed.connect(self._part_changed)
-        workspace.hand_changed.connect(self._hand_changed)
+        workspace.selection_changed.connect(self._hand_changed)
         self._show()
 
     def lend_picture(self, parent: QWidget) -> QWidget:
@@ -195,7 +195,9 @@ class Sheet(QWidget):
         slider = Slider(knob.words, low, high, default, lambda v: knob.show(v, low), knob.step, self._words_width(),
                         factor=factor, spare=28)  # fmt: skip
         slider.setToolTip(knob.tip)
-        slider.moved.connect(lambda value, gesture: self.workspace.set_setting(knob.name, value, gesture, same_held()))
+        slider.moved.connect(
+            lambda value, gesture: self.workspace.settings.set_setting(knob.name, value, gesture, same_held())
+        )
         return slider
 
     def _words_width(self) -> int:
@@ -240,9 +242,9 @@ class Sheet(QWidget):
             slider.setEnabled(name not in greyed)
         if self.which.controls.away(settings) != self._away:
             self._show_more(self.more.isChecked())
-        count = len(self.workspace.parts_in_hand)
+        count = len(self.workspace.selected_parts)
         self.about.setText(f"for the {count} parts selected" if count > 1 else self.which.words.about(part))
-        parts = [p for p in self.workspace.session.parts if p.id in self.workspace.parts_in_hand]
+        parts = [p for p in self.workspace.session.parts if p.id in self.workspace.selected_parts]
         enable(self.reset, any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
         self.again.setVisible(any(p.stale for p in parts))
         self._show_hand()

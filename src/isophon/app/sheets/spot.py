@@ -32,7 +32,7 @@ class SpotExtras(Extras):
         super().__init__(workspace)
         self.on = QCheckBox("bring loud words down")
         self.on.setToolTip("Words that stand out of their phrase by more than the ceiling come down to it")
-        self.on.clicked.connect(lambda on: workspace.set_of_kind("spot", "on", on))
+        self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("spot", "on", on))
         self.in_head = (self.on,)
         self.curve = Field(placeholderText="200 -3, 500 -6, 2000 0")
         self.curve.setAccessibleName("Curve inside the box: Hz and dB, several points")
@@ -56,9 +56,9 @@ class SpotExtras(Extras):
         mine = mark if mark is not None and mark.kind == "spot" else None
         self.on.setChecked(self.workspace.part.spot.on)
         self.curve.setEnabled(mine is not None)
-        self.give.setEnabled(any(m.hand.any for m in self.workspace.marks_in_hand()))
+        self.give.setEnabled(any(m.hand.any for m in self.workspace.marks_selected()))
         self.alike.setEnabled(mine is not None)
-        if len(self.workspace.in_hand) < 2:
+        if len(self.workspace.selected_marks) < 2:
             self.alike.show_value(0)
         if not self.curve.hasFocus():
             self._show_curve(mine.hand.curve if mine else ())
@@ -77,7 +77,7 @@ class SpotExtras(Extras):
                 points.append((hz, db))
             else:
                 left_out.append(point.strip())
-        self.workspace.set_curve(tuple(points))
+        self.workspace.commands.set_curve(tuple(points))
         self._show_curve(points)
         if left_out:
             self.workspace.notice.emit(f"Left out of the curve: {', '.join(left_out)}. A point is a frequency up to "
@@ -88,9 +88,9 @@ class SpotExtras(Extras):
 
     def _give(self) -> None:
         workspace, part = self.workspace, self.workspace.part
-        others = [p for p in workspace.parts_in_hand if p != part.id]
+        others = [p for p in workspace.selected_parts if p != part.id]
         others = others or [p.id for p in workspace.session.parts if p.id != part.id and p.role != "lead"]
-        ids = workspace.in_hand
+        ids = workspace.selected_marks
         workspace.edit(f"spots from {part.name}", lambda s: edits.copy_marks(s, part.id, ids, others))
 
 

@@ -88,7 +88,7 @@ class SpotCurve(SheetPicture):
             high = points[index + 1][0] / 1.01 if index + 1 < len(points) else _HIGH_HZ
             hz, db = self._point(event.position())
             points[index] = min(high, max(low, hz)), db
-            self.workspace.set_curve(tuple(points), ("curve", gesture))
+            self.workspace.commands.set_curve(tuple(points), ("curve", gesture))
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._drag = None
@@ -101,4 +101,4 @@ class SpotCurve(SheetPicture):
             points.pop(near)
         else:
             points = sorted([*points, self._point(event.position())])
-        self.workspace.set_curve(tuple(points))
+        self.workspace.commands.set_curve(tuple(points))

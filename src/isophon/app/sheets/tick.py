@@ -33,7 +33,7 @@ class TickExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.mend = QCheckBox("")
-        self.mend.clicked.connect(lambda on: workspace.set_of_kind("tick", "mend", on))
+        self.mend.clicked.connect(lambda on: workspace.settings.set_of_kind("tick", "mend", on))
         column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.mend)
 

@@ -33,8 +33,8 @@ def draw_threads(painter: QPainter, ground: Ground) -> None:
 
 def _draw_word(painter: QPainter, ground: Ground, mark: WordMark, above: QRectF) -> None:
     part, wave, x_of = ground.workspace.part, ground.wave, ground.x_of
-    in_hand = mark.id in ground.workspace.in_hand
-    painter.setPen(QPen(theme.IN_HAND if in_hand else theme.HAND_FLAG, 1.1))
+    in_hand = mark.id in ground.workspace.selected_marks
+    painter.setPen(QPen(theme.SELECTED if in_hand else theme.HAND_FLAG, 1.1))
     tied = x_of(mark.span[1]) - x_of(mark.span[0]) >= _TIED or in_hand
     for mine, its in mark.anchors if tied else ():
         top = QPointF(x_of(its), above.bottom())

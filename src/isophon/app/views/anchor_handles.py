@@ -61,8 +61,8 @@ class AnchorHandles:
         for i, (at, _) in enumerate(self.anchors):
             place = self._place(at, wave)
             stays = mark is not None and any(a == at == b for a, b in mark.hand.anchors)
-            painter.setPen(QPen(theme.IN_HAND, 1.6))
-            painter.setBrush(theme.IN_HAND if i == self.index else theme.PAPER)
+            painter.setPen(QPen(theme.SELECTED, 1.6))
+            painter.setBrush(theme.SELECTED if i == self.index else theme.PAPER)
             painter.drawLine(QPointF(place.x(), place.y() + _SIZE), QPointF(place.x(), wave.bottom()))
             if stays:
                 painter.drawRect(QRectF(place.x() - _SIZE + 1, place.y() - _SIZE + 1, 2 * _SIZE - 2, 2 * _SIZE - 2))
@@ -87,7 +87,7 @@ class AnchorHandles:
         for left, top in tried:
             box = QRectF(left, top, wide, high)
             if wave.contains(box) and room.take(box):
-                draw_label(painter, box, words, theme.IN_HAND)
+                draw_label(painter, box, words, theme.SELECTED)
                 return
 
     def _place(self, at: float, wave: QRectF) -> QPointF:
@@ -108,7 +108,7 @@ class AnchorHandles:
         self.taken, self._gesture = (mark.id, index), self._gesture + 1
         at, _ = self.anchors[index]
         self._from = self.workspace.part.heard_at(at)
-        self.workspace.hand_changed.emit()
+        self.workspace.selection_changed.emit()
         return True
 
     def drag(self, by_s: float) -> None:
@@ -165,7 +165,7 @@ class AnchorHandles:
             count = len(self.anchors)
             at_first = 0 if step > 0 else count - 1
             self.taken = (self.workspace.mark.id, at_first if self.index is None else (self.index + step) % count)
-            self.workspace.hand_changed.emit()
+            self.workspace.selection_changed.emit()
         else:
             return False
         return True

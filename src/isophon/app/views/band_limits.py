@@ -69,16 +69,16 @@ class BandLimits:
         painter.setClipRect(spectrum)
         painter.setFont(theme.sans(theme.SMALL))
         low, high = (self._y_of(hz, spectrum) for hz in limits)
-        painter.setPen(QPen(theme.IN_HAND, 3))
+        painter.setPen(QPen(theme.SELECTED, 3))
         painter.drawLine(QPointF(spectrum.left() + 2, high), QPointF(spectrum.left() + 2, low))
         for hz, y, above in ((limits[0], low, False), (limits[1], high, True)):
-            painter.setPen(QPen(theme.IN_HAND, 1.4, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(theme.SELECTED, 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(spectrum.left(), y), QPointF(spectrum.right(), y))
             words = f"{whose}{'to' if above else 'from'} {hz / 1000:.1f} kHz"
             height = painter.fontMetrics().height()
             top = y + 2 if above else y - height - 2
             box = QRectF(spectrum.left() + 8, top, width_of(painter, words), height)
-            draw_label(painter, box, words, theme.IN_HAND)
+            draw_label(painter, box, words, theme.SELECTED)
         painter.restore()
 
     def _y_of(self, hz: float, spectrum: QRectF) -> float:

@@ -36,7 +36,7 @@ def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]])
 def draw_frame(painter: QPainter, bar: QRectF, line: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
     """A frame around a mark in hand; dotted: around one that something would touch."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(theme.IN_HAND, 2, line))
+    painter.setPen(QPen(theme.SELECTED, 2, line))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(bar.adjusted(-4, -3, 4, 0))
 
@@ -58,7 +58,7 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
         return
     painter.setFont(theme.mono(theme.SMALL))
     plot = chart._plot()
-    in_hand, labels = set(chart.workspace.in_hand), _words(chart, bars)
+    in_hand, labels = set(chart.workspace.selected_marks), _words(chart, bars)
     boxes = sorted((bar for _, bar in bars), key=QRectF.left)
     lefts = [box.left() for box in boxes]
     for mark, bar, text, ink in sorted(labels, key=lambda one: one[0].id not in in_hand):
@@ -69,7 +69,7 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
         covers = any(box.intersects(other) for other in near if other is not bar)
         if (covers and mark.id not in in_hand) or not room.take(box):
             continue
-        draw_label(painter, box, text, theme.IN_HAND if mark.id in in_hand else ink)
+        draw_label(painter, box, text, theme.SELECTED if mark.id in in_hand else ink)
 
 
 def _words(chart: Any, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:

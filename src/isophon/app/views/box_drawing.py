@@ -58,19 +58,19 @@ class BoxDrawing:
             corners = [
                 (self._time_at(p.x()), axis.hz((p.y() - spectrum.top()) / spectrum.height())) for p in drawn[::every]
             ]
-            self.workspace.draw_outline(corners)
+            self.workspace.commands.draw_outline(corners)
         elif box.width() >= _SMALLEST and box.height() >= _SMALLEST:
             touching = box.top() <= spectrum.top() + 3 and box.bottom() >= spectrum.bottom() - 3
             full_band = touching and self.workspace.pass_.hand.boxes  # other passes show a part of the band only
             low, high = (axis.hz((y - spectrum.top()) / spectrum.height()) for y in (box.bottom(), box.top()))
             times = self._time_at(box.left()), self._time_at(box.right())
-            self.workspace.draw_box(*times, *((0.0, 0.0) if full_band else (low, high)))
+            self.workspace.commands.draw_box(*times, *((0.0, 0.0) if full_band else (low, high)))
 
     def draw(self, painter: QPainter) -> None:
         """What was drawn so far."""
         if self._box is None:
             return
-        painter.setPen(QPen(theme.IN_HAND, 1.5, Qt.PenStyle.DashLine))
+        painter.setPen(QPen(theme.SELECTED, 1.5, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if self._outline:
             painter.drawPolyline(QPolygonF(self._outline))

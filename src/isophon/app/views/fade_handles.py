@@ -24,7 +24,7 @@ class FadeHandles:
     def draw(self, painter: QPainter, box: QRectF, mark: Mark) -> None:
         """The handles, each with the slope of its fade, over a mark's box."""
         by_hand = mark.hand.fades_ms is not None
-        painter.setPen(QPen(theme.HAND_FLAG if by_hand else theme.IN_HAND, 1.4))
+        painter.setPen(QPen(theme.HAND_FLAG if by_hand else theme.SELECTED, 1.4))
         painter.setBrush(theme.HAND_FLAG if by_hand else theme.PAPER)
         for end, at in self._places(box, mark).items():
             edge = box.left() if end == "comes" else box.right()
@@ -51,9 +51,9 @@ class FadeHandles:
         x = min(box.right(), max(box.left(), at.x()))
         away = x - box.left() if self._taken == "comes" else box.right() - x
         ms = 1000 * away / max(1.0, box.width()) * (end - start)
-        comes, goes = self.workspace.fades_of(mark)
+        comes, goes = self.workspace.commands.fades_of(mark)
         fades = (ms, goes) if self._taken == "comes" else (comes, ms)
-        self.workspace.set_fades(fades, ("fade", self._gesture))
+        self.workspace.commands.set_fades(fades, ("fade", self._gesture))
 
     def _places(self, box: QRectF, mark: Mark) -> dict[str, QPointF]:
         tools = self.workspace.pass_.hand.fades
@@ -61,6 +61,6 @@ class FadeHandles:
             return {}
         start, end = mark.span
         scale = box.width() / max(1e-3, end - start) / 1000
-        comes, goes = (min(ms * scale, box.width()) for ms in self.workspace.fades_of(mark))
+        comes, goes = (min(ms * scale, box.width()) for ms in self.workspace.commands.fades_of(mark))
         top = box.top() + _SIZE
         return dict(zip(_ENDS, (QPointF(box.left() + comes, top), QPointF(box.right() - goes, top)), strict=True))

@@ -71,7 +71,7 @@ def draw_ground(painter: QPainter, plot: QRectF, workspace: Workspace, y_of: Cal
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.CONTOUR, 1.4))
         painter.drawPolyline(QPolygonF(lines[0]))
-    painter.setPen(QPen(theme.IN_HAND, 2))
+    painter.setPen(QPen(theme.SELECTED, 2))
     painter.drawPolyline(QPolygonF([QPointF(x_of(plot, f), y_of(v)) for f, v in zip(hz, cuts, strict=True)]))
 
 

@@ -21,4 +21,4 @@ class Ground(NamedTuple):
     @property
     def view(self) -> tuple[float, float]:
         """The seconds that are shown."""
-        return self.workspace.view
+        return self.workspace.viewport.span

@@ -42,7 +42,7 @@ class ItemRow(QWidget):
         self.hear, self.mute = (named(switch(text), "tiny") for text in ("solo", "mute"))
         self.hear.setToolTip("Solo: only this plays, with the stack or the music; several may be chosen (E)")
         self.mute.setToolTip("Mute: leave it out of the stack and the music (U)")
-        self.hear.clicked.connect(lambda: workspace.toggle_heard_only(item_id))
+        self.hear.clicked.connect(lambda: workspace.audition.toggle_heard_only(item_id))
         self.mute.clicked.connect(self.toggle_mute)
         self._pointed = self._opened = False
         self.gain: Slider | None = None
@@ -88,7 +88,7 @@ class ItemRow(QWidget):
         """Show what the session says now."""
         item, listening = self.item, self.item.listening
         in_use = self._in_use()
-        self.hear.setChecked(self.item_id in self.workspace.heard_only)
+        self.hear.setChecked(self.item_id in self.workspace.audition.heard_only)
         self.mute.setChecked(listening.muted)
         self._show_buttons()
         if in_use and self.gain is None:
@@ -145,10 +145,10 @@ class ItemRow(QWidget):
         item = self.item
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ids = self.workspace.parts_in_hand
+        ids = self.workspace.selected_parts
         if item.id in ids:
             painter.fillRect(self.rect(), theme.PAPER)
-            painter.fillRect(0, 0, 4, self.height(), theme.IN_HAND if item.id == ids[0] else theme.CONTOUR)
+            painter.fillRect(0, 0, 4, self.height(), theme.SELECTED if item.id == ids[0] else theme.CONTOUR)
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
         what = self._of_reference(item) if isinstance(item, Guide) else self._undecided(item)
@@ -249,8 +249,8 @@ class ItemRow(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         if self.is_guide:
             return
-        if self.item_id not in self.workspace.parts_in_hand:
-            self.workspace.take_part(self.item_id)
+        if self.item_id not in self.workspace.selected_parts:
+            self.workspace.select_part(self.item_id)
         part_menu(self.workspace, self).popup(event.globalPos())
 
 

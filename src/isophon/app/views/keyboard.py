@@ -173,7 +173,7 @@ def draw_focus(painter: QPainter, widget: QWidget) -> None:
     """A frame around a widget that has the focus."""
     if widget.hasFocus():
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        painter.setPen(QPen(theme.IN_HAND, 2))
+        painter.setPen(QPen(theme.SELECTED, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(widget.rect()).adjusted(1, 1, -1, -1))
 

@@ -59,7 +59,7 @@ class Legend(QFrame):
             ("equal level, 6 dB apart", line),
             (f"{which.an}, over its ceiling", shape(theme.OVER, True)),
             (f"{which.an}, let through", shape(theme.SOFT_INK, False)),
-            ("selected", shape(theme.IN_HAND, True)),
+            ("selected", shape(theme.SELECTED, True)),
             ("set by hand", flag),
         ]
 

@@ -46,7 +46,7 @@ class Lens(QWidget):
         self.leave.clicked.connect(self.left)
         self.forget = QPushButton("Back to the ceiling")
         self.forget.setToolTip("Forget what was set by hand (Backspace)")
-        self.forget.clicked.connect(workspace.forget_hand)
+        self.forget.clicked.connect(workspace.commands.forget_hand)
         buttons = make_row(between=4)
         for button in (self.good, self.leave, self.forget):
             button.setObjectName("small")
@@ -62,11 +62,11 @@ class Lens(QWidget):
         layout.addLayout(buttons)
         layout.addWidget(self.blend)
         workspace.part_changed.connect(self._show)
-        workspace.hand_changed.connect(self._show)
+        workspace.selection_changed.connect(self._show)
         self._show()
 
     def _show(self) -> None:
-        mark, marks = self.workspace.mark, self.workspace.marks_in_hand()
+        mark, marks = self.workspace.mark, self.workspace.marks_selected()
         for widget in (self.good, self.leave, self.blend, *(() if mark else (self.forget,))):
             enable(widget, mark is not None)
         self.warning.setText(self._warning(mark))
@@ -99,6 +99,6 @@ class Lens(QWidget):
     def _blend(self, value: float, gesture: object) -> None:
         self.workspace.edit(
             f"blend · {self.workspace.part.name}",
-            lambda s: edits.set_blend(s, self.workspace.part.id, self.workspace.in_hand, value / 100),
+            lambda s: edits.set_blend(s, self.workspace.part.id, self.workspace.selected_marks, value / 100),
             gesture,
         )

@@ -54,7 +54,7 @@ class LensPictures(QWidget):
         self.close_up.ready.connect(self.update)
         self._soon = Soon(self, _SOON_MS)
         workspace.part_changed.connect(self._soon.ask)
-        workspace.hand_changed.connect(self._taken)
+        workspace.selection_changed.connect(self._taken)
         workspace.take_changed.connect(self._soon.ask)
 
     @property
@@ -84,7 +84,7 @@ class LensPictures(QWidget):
         if not self.workspace.over_frequency:
             return mark.span
         words = self.workspace.take.words or ((0.0, 1.0),)
-        return self.workspace.selection or max(words, key=lambda w: min(w[1] - w[0], _LONG_S))
+        return self.workspace.selected_time or max(words, key=lambda w: min(w[1] - w[0], _LONG_S))
 
     def boxes(self) -> tuple[QRectF, QRectF]:
         """Where as sung and cleaned are drawn."""
@@ -133,7 +133,7 @@ class LensPictures(QWidget):
             label = QRectF(box.left(), 0, box.width(), _CAPTION - 2)
             painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         self._draw_box(painter, self.mark_box(mark, sung), mark)
-        painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
+        painter.setPen(QPen(theme.SELECTED, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(self.mark_box(mark, cleaned))
         if line := self._line:
@@ -196,7 +196,7 @@ class LensPictures(QWidget):
 
     def _draw_box(self, painter: QPainter, box: QRectF, _mark: Mark) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.IN_HAND, 2))
+        painter.setPen(QPen(theme.SELECTED, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(box)
         painter.setBrush(theme.PAPER)
@@ -296,7 +296,7 @@ class LensPictures(QWidget):
         hz = self.axis.hz(float(np.clip((at.y() - picture.top()) / picture.height(), 0, 1)))
         (start, end), (low, high) = mark.span, mark.band
         if self._drag in ("start", "end"):
-            self.workspace.set_edge(self._drag, time, ("lens", self._gesture))
+            self.workspace.commands.set_edge(self._drag, time, ("lens", self._gesture))
             return
         if self._drag == "low":
             low = min(hz, 0.7 * (high or self.axis.high))

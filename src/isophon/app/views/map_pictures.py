@@ -131,7 +131,7 @@ class MapPictures:
 
     @property
     def _without(self) -> tuple[str, ...]:
-        return *self.workspace.unheard, *MOVING
+        return *self.workspace.audition.unheard, *MOVING
 
     def _wanted(self, axis: Axis, view: View, box: QRectF, ratio: float) -> Wanted:
         columns = int(box.width())

@@ -32,7 +32,7 @@ class MarkLayer:
     def draw(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
         """All but what is in hand, within the rows of the wave and the spectrogram."""
         part, ceiling = self.workspace.part, self.workspace.ceiling
-        start, end = self.workspace.view
+        start, end = self.workspace.viewport.span
         painter.save()
         painter.setClipRect(QRectF(wave.left(), 0, wave.width(), spectrum.bottom() + 8))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -81,28 +81,28 @@ class MarkLayer:
 
     def draw_in_hand(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
         """The marks in hand over all else."""
-        which, part, (start, end) = self.workspace.pass_, self.workspace.part, self.workspace.view
+        which, part, (start, end) = self.workspace.pass_, self.workspace.part, self.workspace.viewport.span
         whole_s = _WHOLE * self.workspace.take.source.duration if which.skyline.over_frequency else math.inf
         painter.save()
         painter.setClipRect(QRectF(wave.left(), 0, wave.width(), spectrum.bottom() + 8))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        tint, y = theme.IN_HAND.toRgb(), wave.bottom() + 4
+        tint, y = theme.SELECTED.toRgb(), wave.bottom() + 4
         tint.setAlpha(38)
-        for mark in self.workspace.marks_in_hand():
+        for mark in self.workspace.marks_selected():
             first, last = mark.span
             if last < start or first > end or last - first >= whole_s:
                 continue
             left, right = self._x_of(first), max(self._x_of(last), self._x_of(first) + 1)
             box = QRectF(left - 2, wave.top(), right - left + 4, spectrum.bottom() - wave.top())
             painter.fillRect(box, tint)
-            painter.setPen(QPen(theme.IN_HAND, 1.5))
+            painter.setPen(QPen(theme.SELECTED, 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box)
             painter.drawLine(QPointF(left, y), QPointF(right, y))
             over = which.skyline.height(mark) > self.workspace.ceiling or part.acts(mark)
-            stamp = self._stamps.of(which, theme.IN_HAND, over and not mark.hand.leave, ratio)
+            stamp = self._stamps.of(which, theme.SELECTED, over and not mark.hand.leave, ratio)
             painter.drawPixmap(QPointF((left + right) / 2 - 8, y - 3), stamp)
-        painter.setPen(QPen(theme.IN_HAND, 1.5, Qt.PenStyle.DotLine))
+        painter.setPen(QPen(theme.SELECTED, 1.5, Qt.PenStyle.DotLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for first, last in (mark.span for mark in self.workspace.outlined_here()):
             if last >= start and first <= end and last - first < whole_s:
@@ -112,9 +112,9 @@ class MarkLayer:
 
     def _draw_letters(self, painter: QPainter, x0: float, scale: float, y: float) -> None:
         """What each mark is, at its place, where there is room."""
-        (start, end), letter_of, room = self.workspace.view, self.workspace.pass_.words.letter, LabelRoom()
+        (start, end), letter_of, room = self.workspace.viewport.span, self.workspace.pass_.words.letter, LabelRoom()
         painter.setFont(theme.sans(theme.SMALL))
-        for mark in self.workspace.marks_seen(int(self.workspace.view[1] - start) + 1_000):
+        for mark in self.workspace.marks_seen(int(self.workspace.viewport.span[1] - start) + 1_000):
             first, until = mark.span
             x = x0 + ((first + until) / 2 - start) * scale
             if start <= until and first <= end and (letter := letter_of(mark)):

@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, QObject, QSize, Signal
 from PySide6.QtWidgets import QButtonGroup, QSizePolicy, QWidget
 
 from isophon.app import theme
-from isophon.app.model.in_hand import AUDIBLE, IN_TIME, ORDERS, RISKIEST, TALLEST
+from isophon.app.model.workspace import AUDIBLE, IN_TIME, ORDERS, RISKIEST, TALLEST
 from isophon.app.views.made import make_row, named, switch
 
 _ROOM = 1180  # pixels of the page

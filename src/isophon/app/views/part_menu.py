@@ -15,15 +15,15 @@ def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
     menu, part = QMenu(parent), workspace.part
     others = [p.id for p in workspace.session.parts if p.id != part.id]
     alike = [p.id for p in workspace.session.parts if p.id != part.id and p.role == part.role]
-    in_hand = [i for i in workspace.parts_in_hand if i != part.id]
+    in_hand = [i for i in workspace.selected_parts if i != part.id]
     for words, ids in (
         (f"Settings from {part.name} to the other selected parts", in_hand),
         (f"Settings from {part.name} to every {theme.ROLE_WORDS[part.role]}", alike),
         (f"Settings from {part.name} to all parts", others),
     ):
-        menu.addAction(words, partial(workspace.give_settings, ids)).setEnabled(bool(ids))
-    menu.addAction("Back to the role’s default", workspace.role_settings)
+        menu.addAction(words, partial(workspace.settings.give_settings, ids)).setEnabled(bool(ids))
+    menu.addAction("Back to the role’s default", workspace.settings.role_settings)
     menu.addSeparator()
-    menu.addAction("This pass is done, or no longer\tD", workspace.toggle_done)
-    menu.addAction("Select all parts\tCtrl+A", lambda: workspace.take_parts([p.id for p in workspace.session.parts]))
+    menu.addAction("This pass is done, or no longer\tD", workspace.settings.toggle_done)
+    menu.addAction("Select all parts\tCtrl+A", lambda: workspace.select_parts([p.id for p in workspace.session.parts]))
     return menu

@@ -87,9 +87,9 @@ class PartsPanel(QFrame):
             ids = [p.id for p in workspace.session.parts]
             here, there = ids.index(workspace.part.id), ids.index(part_id)
             between = ids[min(here, there) : max(here, there) + 1]
-            workspace.take_parts([workspace.part.id, *(i for i in between if i != workspace.part.id)])
+            workspace.select_parts([workspace.part.id, *(i for i in between if i != workspace.part.id)])
         else:
-            workspace.take_part(part_id, bool(modifiers & Qt.KeyboardModifier.ControlModifier))
+            workspace.select_part(part_id, bool(modifiers & Qt.KeyboardModifier.ControlModifier))
 
     def _show_work(self) -> None:
         done, total, fraction = self.workspace.pool.overall()

@@ -55,7 +55,7 @@ class SessionMenu(QMenu):
         self.markers = self.addMenu("Markers and notes")
         self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
-        self.addAction("Find marks again", workspace.look_again)
+        self.addAction("Find marks again", workspace.analysis.look_again)
         self.addAction("Voice cards", self.cards_asked.emit)
         self.addSeparator()
         self.rest = self.addAction("Remind me to rest my ears")

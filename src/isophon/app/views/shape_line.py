@@ -84,7 +84,7 @@ class ShapeLine:
 
     def keep(self, _mark: Mark, shares: Points, gesture: object = None) -> None:
         """Set the points, given by their shares of the line."""
-        self.workspace.set_shape(shares, gesture)
+        self.workspace.commands.set_shape(shares, gesture)
 
     def _shares(self, mark: Mark) -> Points:
         """The points by how far along the line they are, 0 to 1."""
@@ -121,7 +121,7 @@ class CurveLine(ShapeLine):
 
     def keep(self, mark: Mark, shares: Points, gesture: object = None) -> None:
         low, octaves = self._band(mark)
-        self.workspace.set_curve(tuple((low * 2 ** (octaves * share), db) for share, db in shares), gesture)
+        self.workspace.commands.set_curve(tuple((low * 2 ** (octaves * share), db) for share, db in shares), gesture)
 
     def _shares(self, mark: Mark) -> Points:
         low, octaves = self._band(mark)

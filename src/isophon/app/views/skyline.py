@@ -8,8 +8,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from isophon.app.model.in_hand import IN_TIME
-from isophon.app.model.workspace import Workspace
+from isophon.app.model.workspace import IN_TIME, Workspace
 from isophon.app.views import frequencies
 from isophon.app.views.keyboard import same_held
 from isophon.app.views.mark_words import mark_words
@@ -50,7 +49,7 @@ class Skyline(SkylineChart):
         near = [(m, b) for m, b in self.bars() if b.left() - 3 <= at.x() <= b.right() + 3]
         for mark, _ in near:
             handle = self.y_of(self.stands_out(mark) + self.workspace.part.change(mark))
-            if mark.id in self.workspace.in_hand and abs(at.y() - handle) <= _GRAB:
+            if mark.id in self.workspace.selected_marks and abs(at.y() - handle) <= _GRAB:
                 return "bar", mark.id
         lines = [(abs(at.y() - self.y_of(level)), not in_force, setting)
                  for setting, _, level, in_force in self.ceilings()]  # fmt: skip
@@ -75,10 +74,10 @@ class Skyline(SkylineChart):
         self._moved, part, which = False, self.workspace.part, self.workspace.pass_
         if what in ("bar", "mark"):
             adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
-            ids = [*self.workspace.in_hand, name] if adding else [name]
-            if adding or name not in self.workspace.in_hand:
-                self.workspace.take_in_hand(list(dict.fromkeys(ids)), show=self.workspace.order != IN_TIME)
-            self._before = {m.id: part.change(m) for m in self.workspace.marks_in_hand()}
+            ids = [*self.workspace.selected_marks, name] if adding else [name]
+            if adding or name not in self.workspace.selected_marks:
+                self.workspace.select_marks(list(dict.fromkeys(ids)), show=self.workspace.order != IN_TIME)
+            self._before = {m.id: part.change(m) for m in self.workspace.marks_selected()}
             self._held = (event.position().y(), self._before.get(name, 0.0))
             taken = part.mark(name)
             if taken is not None:
@@ -102,16 +101,16 @@ class Skyline(SkylineChart):
             self._held, self._moved = (at.y(), value), True
         if what == "ceiling":
             low, high = value_range(self.workspace.pass_.kind, name)
-            self.workspace.set_setting(name, min(high, max(low, value)), gesture, same_held())
+            self.workspace.settings.set_setting(name, min(high, max(low, value)), gesture, same_held())
         if what in ("bar", "mark") and self.workspace.over_frequency:
             self._drag_sideways(name, at.x(), gesture)
         if what == "bar":
             by = value - self._before.get(name, 0.0)
-            self.workspace.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
+            self.workspace.commands.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
         elif what == "nothing" and self.workspace.over_frequency:
             hz = frequencies.hz_at(self._plot(), at.x())
             without = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.workspace.hear_near(hz, without)
+            self.workspace.commands.hear_near(hz, without)
         elif what == "nothing" and self._band:
             self._band = (self._band[0], at)
             self.update()
@@ -123,13 +122,13 @@ class Skyline(SkylineChart):
             self._band = None
             if box.width() > 4:
                 inside = [m.id for m, bar in self.bars() if box.left() <= bar.center().x() <= box.right()]
-                self.workspace.take_in_hand(inside, show=False)
+                self.workspace.select_marks(inside, show=False)
             else:
-                self.workspace.take_in_hand([], show=False)
+                self.workspace.select_marks([], show=False)
         elif self._drag and self._drag[0] in ("bar", "mark") and not self._moved:
             adding = event.modifiers() & Qt.KeyboardModifier.ControlModifier
-            if len(self.workspace.in_hand) > 1 and not adding:
-                self.workspace.take_in_hand([self._drag[1]], show=False)
+            if len(self.workspace.selected_marks) > 1 and not adding:
+                self.workspace.select_marks([self._drag[1]], show=False)
         self._drag, self.dragged = None, ""
         self.update()
 
@@ -139,13 +138,13 @@ class Skyline(SkylineChart):
         ratio = frequencies.hz_at(self._plot(), x) / hz
         if self._moved or abs(math.log2(ratio)) > _LEAST_OCTAVES:
             self._moved = True
-            self.workspace.set_band(name, low * ratio, high * ratio, gesture)
+            self.workspace.commands.set_band(name, low * ratio, high * ratio, gesture)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if self.workspace.pass_.hand.made is not None and self._under(at)[0] == "nothing":
             self._drag = self._band = None
-            self.workspace.make_band(frequencies.hz_at(self._plot(), at.x()))
+            self.workspace.commands.make_band(frequencies.hz_at(self._plot(), at.x()))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Over frequency: the width of the selected band."""
@@ -153,7 +152,7 @@ class Skyline(SkylineChart):
         if not self.workspace.over_frequency or mark is None:
             event.ignore()
             return
-        self.workspace.widen_band(mark, event.angleDelta().y(), ("wheel", mark.id))
+        self.workspace.commands.widen_band(mark, event.angleDelta().y(), ("wheel", mark.id))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         what, name = self._under(QPointF(event.pos()))

@@ -11,8 +11,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
-from isophon.app.model.in_hand import IN_TIME, TALLEST
-from isophon.app.model.workspace import Workspace
+from isophon.app.model.workspace import IN_TIME, TALLEST, Workspace
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.bars import draw_bars
 from isophon.app.views.keyboard import draw_focus
@@ -51,8 +50,8 @@ class SkylineChart(QWidget):
         self._settled.timeout.connect(self._soon.ask)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # the ground is paper, drawn here
         workspace.part_changed.connect(self._soon.ask)
-        workspace.hand_changed.connect(self._soon.ask)
-        workspace.view_changed.connect(self._view_changed)
+        workspace.selection_changed.connect(self._soon.ask)
+        workspace.viewport.changed.connect(self._view_changed)
         workspace.take_changed.connect(self.update)
         workspace.outlined_changed.connect(self.update)
 
@@ -129,7 +128,7 @@ class SkylineChart(QWidget):
     def _looks(self) -> list:
         """How a part's bars are shown."""
         workspace = self.workspace
-        return [workspace.view, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.order,
+        return [workspace.viewport.span, workspace.part.id, workspace.pass_, workspace.over_frequency, workspace.order,
                 self.size(), self.devicePixelRatioF(), self._will_sound, workspace.session.chain,
                 theme.in_force()]  # fmt: skip
 
@@ -181,7 +180,7 @@ class SkylineChart(QWidget):
             step = plot.width() / max(1, len(marks))
             places = [(m, plot.left() + (i + 0.5) * step, min(_BAR, 0.7 * step)) for i, m in enumerate(marks)]
         else:
-            start, end = self.workspace.view
+            start, end = self.workspace.viewport.span
             scale = plot.width() / (end - start)
             left = plot.left()
             places = [
@@ -234,12 +233,12 @@ class SkylineChart(QWidget):
         self._draw_ends(painter, room)
         bar_words.draw_numbers(painter, self, bars, room)
         if self._band:
-            painter.setPen(QPen(theme.IN_HAND, 1, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(theme.SELECTED, 1, Qt.PenStyle.DashLine))
             painter.drawRect(QRectF(*self._band).normalized())
 
     def _standing_in(self) -> tuple[Span, list[tuple[Mark, QRectF]], QPixmap] | None:
         """While the view moves: the seconds of the last picture, its bars, and the picture itself."""
-        view, drawn = self.workspace.view, self._drawn
+        view, drawn = self.workspace.viewport.span, self._drawn
         if drawn is None or not self.workspace.marks or not (self._settled.isActive() or self._soon.due):
             return None
         bars, (of, *how), picture = drawn
@@ -254,7 +253,7 @@ class SkylineChart(QWidget):
         empty, with_bars = self._with_and_without(bars, picture)
         box = QRectF(margin_left(), 0, self._plot().width(), self.height())
         fixed = QRectF(0, 0, box.left(), box.height()), QRectF(box.right(), 0, self.width() - box.right(), box.height())
-        for side in (*fixed, *draw_stretched(painter, with_bars, box, of, self.workspace.view)):
+        for side in (*fixed, *draw_stretched(painter, with_bars, box, of, self.workspace.viewport.span)):
             draw_in_place(painter, empty, side)
         self._draw_ends(painter, LabelRoom())
         draw_focus(painter, self)
@@ -291,7 +290,7 @@ class SkylineChart(QWidget):
             self._with_and_without(bars, picture)
 
     def _draw_in_hand(self, painter: QPainter, bars: list[tuple[Mark, QRectF]]) -> None:
-        in_hand = set(self.workspace.in_hand)
+        in_hand = set(self.workspace.selected_marks)
         for _, bar in (one for one in bars if one[0].id in in_hand):
             bar_words.draw_frame(painter, bar)
         outlined = {mark.id for mark in self.workspace.outlined_here()}

@@ -94,7 +94,7 @@ class Slider(QWidget):
         painter.setPen(QPen(theme.CONTOUR, 1.5))
         painter.drawLine(QPointF(tick, middle - 8), QPointF(tick, middle + 8))
         if on:
-            ink = theme.IN_HAND if self.hasFocus() else theme.INK
+            ink = theme.SELECTED if self.hasFocus() else theme.INK
             painter.setPen(QPen(ink, 2.2))
             painter.setBrush(theme.PAPER)
             painter.drawEllipse(QPointF(self._x_of(min(max(self._value, self._low), self._high)), middle), 5.5, 5.5)

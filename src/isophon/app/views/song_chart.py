@@ -96,11 +96,11 @@ class SongChart(QWidget):
             self._draw_row(painter, self.row_box(index), item)
         if self.playhead_s is not None:
             x = self.x_of(self.playhead_s)
-            painter.setPen(QPen(theme.IN_HAND, 1.5))
+            painter.setPen(QPen(theme.SELECTED, 1.5))
             painter.drawLine(QLineF(x, theme.u(_RULER) - 4, x, self.height()))
 
     def _draw_row(self, painter: QPainter, box: QRectF, item: Part | Guide) -> None:
-        selected = item.id in self.workspace.parts_in_hand
+        selected = item.id in self.workspace.selected_parts
         if selected:
             painter.fillRect(QRectF(0, box.top(), self.width(), box.height()), theme.PANEL)
         painter.setFont(theme.sans(theme.TEXT))
@@ -119,7 +119,7 @@ class SongChart(QWidget):
         wave = self._wave(item, place.size().toSize())
         if wave is not None:
             painter.drawPixmap(place.topLeft(), wave)
-        painter.setPen(QPen(theme.IN_HAND if selected else theme.CONTOUR, 1))
+        painter.setPen(QPen(theme.SELECTED if selected else theme.CONTOUR, 1))
         painter.drawRect(place)
 
     def _draw_silence(self, painter: QPainter, place: QRectF, item: Part | Guide) -> None:

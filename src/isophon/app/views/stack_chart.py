@@ -31,7 +31,7 @@ class StackChart(QWidget):
         super().__init__(parent)
         self.workspace = workspace
         self._kept: tuple[object, str, list[Column]] | None = None
-        self.in_hand: tuple[float, int] | None = None  # the start of a column, and how many marks it has
+        self.selected_marks: tuple[float, int] | None = None  # the start of a column, and how many marks it has
         self._level: float | None = None
         self._drag: tuple[Column, QPointF, bool] | None = None
         self._gesture = 0
@@ -39,7 +39,7 @@ class StackChart(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Stack")
-        for signal in (workspace.session_changed, workspace.part_changed, workspace.view_changed):
+        for signal in (workspace.session_changed, workspace.part_changed, workspace.viewport.changed):
             signal.connect(self.update)
 
     # what is there
@@ -53,7 +53,7 @@ class StackChart(QWidget):
 
     def seen(self) -> list[Column]:
         """Those in view."""
-        start, end = (t + self.workspace.offset for t in self.workspace.view)
+        start, end = (t + self.workspace.offset for t in self.workspace.viewport.span)
         return [column for column in self.columns() if column.end >= start and column.start <= end]
 
     def _plot(self) -> QRectF:
@@ -79,7 +79,7 @@ class StackChart(QWidget):
 
     def bars(self, column: Column) -> list[tuple[Held, QRectF]]:
         """The marks of a column with their bars, as sung, side by side around its middle."""
-        plot, (start, end) = self._plot(), (t + self.workspace.offset for t in self.workspace.view)
+        plot, (start, end) = self._plot(), (t + self.workspace.offset for t in self.workspace.viewport.span)
         middle = plot.left() + ((column.start + column.end) / 2 - start) / (end - start) * plot.width()
         room = plot.width() / max(1, len(self.seen())) / (len(self.workspace.session.parts) + 1)
         wide = min(_WIDEST, max(_LEAST, room - _GAP))
@@ -140,8 +140,8 @@ class StackChart(QWidget):
             painter.setBrush(theme.PAPER if one.is_lead else _ink(one, self.workspace))
             painter.drawRect(left)
         first, last = rows[0][1].left(), rows[-1][1].right()
-        if self.in_hand == (column.start, len(column.marks)):
-            painter.setPen(QPen(theme.IN_HAND, 2))
+        if self.selected_marks == (column.start, len(column.marks)):
+            painter.setPen(QPen(theme.SELECTED, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             top = min(bar.top() for _, bar in rows)
             painter.drawRect(QRectF(first - 4, top - 4, last - first + 8, self._plot().bottom() - top + 4))
@@ -180,8 +180,8 @@ class StackChart(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drag is not None and not self._drag[2] and (found := self._at(event.position())) and found[1]:
-            self.workspace.take_part(found[1].part_id)
-            self.workspace.take_in_hand([found[1].mark.id], show=False)
+            self.workspace.select_part(found[1].part_id)
+            self.workspace.select_marks([found[1].mark.id], show=False)
         self._drag, self._level = None, None
         self.update()
 
@@ -193,7 +193,7 @@ class StackChart(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         seen, key = self.seen(), event.key()
-        now = next((i for i, one in enumerate(seen) if self.in_hand == (one.start, len(one.marks))), None)
+        now = next((i for i, one in enumerate(seen) if self.selected_marks == (one.start, len(one.marks))), None)
         if key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and seen:
             step = 1 if key == Qt.Key.Key_Right else -1
             self._take(seen[0 if now is None else (now + step) % len(seen)])
@@ -219,7 +219,7 @@ class StackChart(QWidget):
         self.workspace.edit(words, lambda s: to_level(s, column, which.kind, level), gesture)
 
     def _take(self, column: Column | None) -> None:
-        self.in_hand = None if column is None else (column.start, len(column.marks))
+        self.selected_marks = None if column is None else (column.start, len(column.marks))
         self.update()
 
     def _tell(self, at: QPointF) -> None:
@@ -235,4 +235,4 @@ class StackChart(QWidget):
 
 
 def _ink(one: Held, workspace: Workspace) -> QColor:
-    return theme.IN_HAND if one.part_id == workspace.part.id else theme.INK
+    return theme.SELECTED if one.part_id == workspace.part.id else theme.INK

@@ -61,7 +61,10 @@ class Trace(TraceChart):
 
     def mark_at(self, x: float) -> Mark | None:
         """The mark drawn at a place."""
-        time, slack = self.time_at(x), 4 / self._plot_width() * (self.workspace.view[1] - self.workspace.view[0])
+        time, slack = (
+            self.time_at(x),
+            4 / self._plot_width() * (self.workspace.viewport.span[1] - self.workspace.viewport.span[0]),
+        )
         seen = self.workspace.marks_seen(int(self._plot_width()))
         near = [m for m in seen if m.span[0] - slack <= time <= m.span[1] + slack]
         return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
@@ -82,21 +85,21 @@ class Trace(TraceChart):
         x, y = event.position().x(), event.position().y()
         wave, spectrum = self._rows()[2:]
         if draws(event, self.workspace) and y > ruler.bottom():
-            self._drag = ("box", x, self.workspace.view)
+            self._drag = ("box", x, self.workspace.viewport.span)
             self._box.begin(event.position(), spectrum, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             return
         if self.anchors.press(event.position(), wave):
-            self._drag, self._moved = ("anchor", x, self.workspace.view), False
+            self._drag, self._moved = ("anchor", x, self.workspace.viewport.span), False
             return
         if self.limits.press(event.position(), spectrum):
-            self._drag, self._moved = ("limit", x, self.workspace.view), False
+            self._drag, self._moved = ("limit", x, self.workspace.viewport.span), False
             return
         if overview.bottom() <= y < ruler.bottom() and event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            self._drag, self._moved = ("scrub", x, self.workspace.view), True
+            self._drag, self._moved = ("scrub", x, self.workspace.viewport.span), True
             self.scrubbed.emit(self.time_at(x))
             return
         what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
-        self._drag, self._moved = (what, x, self.workspace.view), False
+        self._drag, self._moved = (what, x, self.workspace.viewport.span), False
         self._gesture += 1
         if what == "overview":
             self._show_around(x)
@@ -140,15 +143,15 @@ class Trace(TraceChart):
         elif what == "select":
             first, last = sorted((self.time_at(from_x), self.time_at(x)))
             start, end = self.workspace.song
-            self.workspace.select((max(start, first), min(end, last)))
+            self.workspace.select_time((max(start, first), min(end, last)))
         elif what == "anchor":
             fine = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
             self.anchors.drag((self.time_at(x) - self.time_at(from_x)) / fine)
         elif what in _EDGES:
-            self.workspace.set_edge(what, self.time_at(x), ("trace", self._gesture))
+            self.workspace.commands.set_edge(what, self.time_at(x), ("trace", self._gesture))
         else:
             shift = (from_x - x) / self._plot_width() * (view[1] - view[0])
-            self.workspace.set_view(view[0] + shift, view[1] + shift)
+            self.workspace.viewport.show(view[0] + shift, view[1] + shift)
 
     def give_up_box(self) -> bool:
         """Draw no box after all; whether one was being drawn."""
@@ -159,7 +162,7 @@ class Trace(TraceChart):
     def time_under_pointer(self) -> float:
         """The second of the selected part under the pointer; where that is not over the view, at its left edge."""
         x = self.mapFromGlobal(QCursor.pos()).x()
-        return max(self.workspace.view[0], min(self.workspace.view[1], self.time_at(x)))
+        return max(self.workspace.viewport.span[0], min(self.workspace.viewport.span[1], self.time_at(x)))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drag and self._drag[0] == "scrub":
@@ -174,17 +177,17 @@ class Trace(TraceChart):
         if self._drag and not self._moved and self._drag[0] not in ("overview", "anchor", "limit"):
             mark = self.mark_at(event.position().x()) if self._drag[0] == "pan" else None
             if mark:
-                self.workspace.take_in_hand([mark.id], show=False)
+                self.workspace.select_marks([mark.id], show=False)
             else:
-                self.workspace.select(None)
+                self.workspace.select_time(None)
                 self.seek_asked.emit(self.time_at(event.position().x()))
         self._drag = None
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
-            start, end = self.workspace.view
+            start, end = self.workspace.viewport.span
             at, factor = self.time_at(event.position().x()), 1 / max(_LEAST_PINCH, 1 + event.value())
-            self.workspace.set_view(at - (at - start) * factor, at + (end - at) * factor)
+            self.workspace.viewport.show(at - (at - start) * factor, at + (end - at) * factor)
             return True
         if asks_first(event, ANCHOR_KEYS) and self.hasFocus() and self.anchors.anchors:
             event.accept()
@@ -200,7 +203,7 @@ class Trace(TraceChart):
             return
         mark = self.mark_at(event.position().x())
         if mark:
-            self.workspace.take_in_hand([mark.id], show=False)
+            self.workspace.select_marks([mark.id], show=False)
             self.loop_asked.emit()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
@@ -214,7 +217,7 @@ class Trace(TraceChart):
         sideways = event.angleDelta().x() / 120
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             steps, sideways = 0.0, steps + sideways
-        start, end = self.workspace.target_view
+        start, end = self.workspace.viewport.target
         if abs(sideways) > abs(steps):  # two fingers hardly move along one way alone
             shift = -sideways * 0.1 * (end - start)
             self._go_to(event, start + shift, end + shift)
@@ -226,16 +229,16 @@ class Trace(TraceChart):
     def _go_to(self, event: QWheelEvent, start: float, end: float) -> None:
         """Glide by a wheel's notch; fingers on a touchpad move smoothly by themselves."""
         by_fingers = not event.pixelDelta().isNull()
-        (self.workspace.set_view if by_fingers else self.workspace.glide_to)(start, end)
+        (self.workspace.viewport.show if by_fingers else self.workspace.viewport.glide_to)(start, end)
 
     def zoom(self, factor: float, around: float | None = None) -> None:
         """Show ``factor`` times as long a span, keeping a time where it is."""
-        start, end = self.workspace.target_view
+        start, end = self.workspace.viewport.target
         centre = (start + end) / 2 if around is None else min(max(around, start), end)
-        self.workspace.glide_to(centre - (centre - start) * factor, centre + (end - centre) * factor)
+        self.workspace.viewport.glide_to(centre - (centre - start) * factor, centre + (end - centre) * factor)
 
     def _show_around(self, x: float) -> None:
         first, last = self.workspace.song
         centre = first + (x - margin_left()) / self._plot_width() * (last - first)
-        half = (self.workspace.view[1] - self.workspace.view[0]) / 2
-        self.workspace.set_view(centre - half, centre + half)
+        half = (self.workspace.viewport.span[1] - self.workspace.viewport.span[0]) / 2
+        self.workspace.viewport.show(centre - half, centre + half)

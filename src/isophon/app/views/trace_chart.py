@@ -66,9 +66,9 @@ class TraceChart(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # the ground is paper, drawn here
         self.setMinimumHeight(theme.u(160))
         workspace.part_changed.connect(self._soon.ask)
-        workspace.hand_changed.connect(self._soon.ask)
+        workspace.selection_changed.connect(self._soon.ask)
         workspace.outlined_changed.connect(self.update)
-        workspace.view_changed.connect(self._view_changed)
+        workspace.viewport.changed.connect(self._view_changed)
         workspace.take_changed.connect(self._take_changed)
 
     # geometry
@@ -78,12 +78,12 @@ class TraceChart(QWidget):
 
     def x_of(self, seconds: Any) -> Any:
         """The place of a time, or of many."""
-        start, end = self.workspace.view
+        start, end = self.workspace.viewport.span
         return margin_left() + (seconds - start) / (end - start) * self._plot_width()
 
     def time_at(self, x: float) -> float:
         """The time at a place."""
-        start, end = self.workspace.view
+        start, end = self.workspace.viewport.span
         return start + (x - margin_left()) / self._plot_width() * (end - start)
 
     def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
@@ -130,7 +130,7 @@ class TraceChart(QWidget):
     def _draw_moved(self, painter: QPainter, of: Span, picture: QPixmap) -> None:
         """The picture of other seconds where it belongs, and roughly what it does not show."""
         _, ruler, wave, _ = self._rows()
-        view = self.workspace.view
+        view = self.workspace.viewport.span
         if of == view:
             painter.drawPixmap(0, 0, picture)
             return
@@ -172,7 +172,7 @@ class TraceChart(QWidget):
     def _place(self) -> tuple:
         """What is in view, and how: where that changes, it is drawn at once."""
         workspace = self.workspace
-        seen = workspace.view, workspace.take, workspace.offset, workspace.pass_
+        seen = workspace.viewport.span, workspace.take, workspace.offset, workspace.pass_
         return *seen, self.size(), self._rows()[2].top(), self.devicePixelRatioF(), theme.in_force()
 
     def _made_ground(self) -> tuple[tuple, QPixmap]:
@@ -193,7 +193,7 @@ class TraceChart(QWidget):
         """The ground with the map and the marks, kept as long as they are; sharp soon, but for a view that moves."""
         key, ground = self._made_ground()
         which = self.workspace.pass_
-        in_hand = self.workspace.in_hand if which.trace.draws_in_hand else ()
+        in_hand = self.workspace.selected_marks if which.trace.draws_in_hand else ()
         relief = self._relief(moving)
         marked = (self.workspace.part.changes, key, in_hand, [layer.image.cacheKey() for layer in relief])
         drawn = self._marked
@@ -214,7 +214,7 @@ class TraceChart(QWidget):
 
     def _draw_ground(self, painter: QPainter) -> None:
         overview, ruler, wave, spectrum = self._rows()
-        start, end = self.workspace.view
+        start, end = self.workspace.viewport.span
         painter.setFont(theme.sans(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         for row, name in ((overview, "song"), (wave, "wave")):
@@ -267,7 +267,7 @@ class TraceChart(QWidget):
         self.update()
 
     def _relief(self, moving: bool) -> list[Layer]:
-        return self.map.shown(self.workspace.view, self._rows()[3], self.devicePixelRatioF(), ask=not moving)
+        return self.map.shown(self.workspace.viewport.span, self._rows()[3], self.devicePixelRatioF(), ask=not moving)
 
     def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
         """The frequencies; where there is no map yet, why."""
@@ -289,21 +289,21 @@ class TraceChart(QWidget):
 
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()
-        start, end = self.workspace.view
+        start, end = self.workspace.viewport.span
         left, right = self._song_x(start), self._song_x(end)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.IN_HAND, 1.5))
+        painter.setPen(QPen(theme.SELECTED, 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(QRectF(left, overview.top(), max(3, right - left), overview.height()), 2, 2)
         place = self._song_x(self.playhead)
         painter.drawLine(QPointF(place, overview.top()), QPointF(place, overview.bottom()))
-        if self.workspace.selection:
-            first, last = (self.x_of(t) for t in self.workspace.selection)
-            tint = theme.IN_HAND.toRgb()
+        if self.workspace.selected_time:
+            first, last = (self.x_of(t) for t in self.workspace.selected_time)
+            tint = theme.SELECTED.toRgb()
             tint.setAlpha(50)
             painter.fillRect(QRectF(first, ruler.top(), last - first, spectrum.bottom() - ruler.top()), tint)
         self._draw_markers(painter)
-        painter.setPen(QPen(theme.IN_HAND, 1.5))
+        painter.setPen(QPen(theme.SELECTED, 1.5))
         x = self.x_of(self.playhead)
         if margin_left() <= x <= margin_left() + self._plot_width():
             painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
@@ -344,9 +344,9 @@ class TraceChart(QWidget):
         if seconds == self.playhead:
             return
         self.playhead = seconds
-        start, end = self.workspace.view
+        start, end = self.workspace.viewport.span
         if follow and not start <= seconds <= end:
-            self.workspace.set_view(seconds, seconds + end - start)
+            self.workspace.viewport.show(seconds, seconds + end - start)
         self.update()
 
     def _view_changed(self) -> None:

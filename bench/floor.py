@@ -20,7 +20,8 @@ from isophon.core.passes.breath.find import find
 from isophon.core.passes.fades import Fade
 from isophon.core.passes.gap.find import find as find_gaps
 from isophon.core.passes.singing import singing
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from isophon.core.session.settings import role_default
 from voices import VOICES, score, spoken
 

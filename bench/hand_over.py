@@ -28,7 +28,8 @@ from isophon.core.passes import BY_NAME
 from isophon.core.playing.rough_chain import RoughChain
 from isophon.core.session import adopting, edits
 from isophon.core.session.chain import STARTS
-from isophon.core.session.model import Guide, Part, Session, Source
+from isophon.core.session.items import Guide, Source
+from isophon.core.session.model import Part, Session
 from isophon.core.takes import cache as take_cache
 from isophon.core.work import worker
 from isophon.core.work.completing import needed

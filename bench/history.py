@@ -17,8 +17,9 @@ from isophon.core.passes import BY_NAME
 from isophon.core.session import adopting, edits
 from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
+from isophon.core.session.items import Source
 from isophon.core.session.journal import Journal, replay
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.model import Part, Session
 
 _KINDS = ("ess", "breath", "tick", "gap")
 

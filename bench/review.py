@@ -40,7 +40,8 @@ from isophon.core.passes import KINDS
 from isophon.core.session import layout
 from isophon.core.session.adopting import adopt_findings
 from isophon.core.session.audible import Beside, audible_db, worth_hearing
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 from isophon.core.takes.take import Take, open_take
 from isophon.core.work import worker

@@ -21,7 +21,8 @@ from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.ess import treat
 from isophon.core.passes.ess.settings import EssSettings, usual_standout
 from isophon.core.render import Renderer
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 
 
 def main(seconds: float) -> None:

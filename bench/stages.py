@@ -22,9 +22,10 @@ from isophon.core.audio.files import Recording
 from isophon.core.demo.build import make_demo
 from isophon.core.playing.chunks import CHUNK
 from isophon.core.reading import path_of
-from isophon.core.render import Plan, Renderer, by_stage
+from isophon.core.render import Renderer
 from isophon.core.session import file
 from isophon.core.session.model import Part
+from isophon.core.staging import Plan, by_stage
 from isophon.core.work.completing import completed
 
 

@@ -17,7 +17,7 @@ from isophon.cli import main
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.session import adopting, edits, file, layout
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
 from voices import ALSA, spoken
 
 SRC = Path(__file__).parent.parent / "src"

@@ -16,7 +16,7 @@ import soundfile as sf
 
 from conftest import write
 from isophon.core.session import edits, file, layout
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
 from isophon.core.work import analysis
 from test_cli import SRC, run
 from voices import spoken

@@ -10,8 +10,9 @@ ROOT = Path(isophon.__file__).parent
 FLOORS = (
     ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory",
      "core.lifetime", "core.forking"),
-    ("core.audio", "core.standins", "core.marks"), ("core.survey",), ("core.joined_survey",), ("core.passes",),
-    ("core.render", "core.render_cache", "core.heads", "core.finding"),
+    ("core.audio", "core.standins", "core.marks"), ("core.survey_streams",), ("core.survey",),
+    ("core.joined_survey",), ("core.passes",),
+    ("core.render_cache", "core.heads", "core.finding"), ("core.staging",), ("core.render",),
     ("core.session",), ("core.takes",), ("core.playing",), ("core.handover", "core.demo"), ("core.work",),
     ("cli.batch", "cli.listing", "cli.options"),
     ("cli.commands", "app"), ("cli",), ("__main__",),

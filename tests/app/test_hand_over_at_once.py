@@ -8,7 +8,7 @@ from conftest import write
 from driving import key, press
 from isophon.cli import main
 from isophon.core.session import file
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
 
 FROM_S, TO_S = 16, 34  # the first chorus
 

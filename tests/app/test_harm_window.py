@@ -29,7 +29,7 @@ from isophon.app.views.close_up import CloseUp, Wanted
 from isophon.app.window import Window
 from isophon.core.log import log_path
 from isophon.core.session import edits, file
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
 from voices import spoken
 
 SRC = Path(__file__).parent.parent.parent / "src"

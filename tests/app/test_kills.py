@@ -8,8 +8,8 @@ import time
 
 from conftest import COUNT
 from isophon.core.session import file, layout
+from isophon.core.session.items import Source
 from isophon.core.session.journal import replay
-from isophon.core.session.model import Source
 from test_cli import SRC
 
 KILLS = 3 if COUNT <= 120 else 200

@@ -20,8 +20,9 @@ from isophon.app.pages.results_table import ResultsTable
 from isophon.app.window import Window
 from isophon.core.playing.mix import gains
 from isophon.core.session import file, layout
+from isophon.core.session.items import Listening, Source
 from isophon.core.session.journal import replay
-from isophon.core.session.model import Listening, Part, Source
+from isophon.core.session.model import Part
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.heads import kept_head
 from voices import spoken

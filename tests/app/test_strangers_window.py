@@ -19,7 +19,7 @@ from isophon.core.finding import find_all, survey_recording
 from isophon.core.log import log_path
 from isophon.core.ranges import MOST_MARKERS, MOST_MARKS
 from isophon.core.session import adopting, file, layout
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
 from mutating import bytes_changed, value_changed
 from voices import spoken
 

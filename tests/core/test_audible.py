@@ -17,7 +17,8 @@ from isophon.core.passes import BY_NAME
 from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.tick.mark import TickMark
 from isophon.core.session.audible import Beside, audible_db, judged
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 
 EDGES = third_octave_edges(50, 16_000)
 WIDTHS = np.diff(EDGES)

@@ -18,7 +18,8 @@ from isophon.core.passes.band.loud import STAYS_OCTAVES, wanders
 from isophon.core.passes.band.mark import BandMark
 from isophon.core.passes.band.settings import BandSettings, centre_of, change_of, edges_of
 from isophon.core.render import Renderer
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from voices import cookbook, spoken, with_loud_ring
 
 RATE = 48_000

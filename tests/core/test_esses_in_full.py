@@ -20,7 +20,8 @@ from isophon.core.passes.ess.rule import RuleCut
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.render import Renderer
 from isophon.core.session import edits, shaping
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 from isophon.core.survey import survey
 from voices import speak, spoken
 

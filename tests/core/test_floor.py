@@ -29,7 +29,8 @@ from isophon.core.passes.rumble.settings import RumbleSettings, cut_of
 from isophon.core.passes.rumble.treat import LowCut
 from isophon.core.passes.singing import singing
 from isophon.core.render import Renderer
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from isophon.core.session.settings import role_default
 from isophon.core.survey import survey
 from voices import ALSA, alsa, compressed, score, spoken

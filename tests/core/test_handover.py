@@ -26,7 +26,8 @@ from isophon.core.handover.target import Target, check_free
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import file
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from isophon.core.takes.take import open_take
 from isophon.core.work import worker
 from voices import spoken

@@ -19,8 +19,9 @@ from isophon.core.passes.ess.settings import EssSettings
 from isophon.core.session import adopting, edits, file, layout
 from isophon.core.session.facts import with_findings
 from isophon.core.session.history import History
+from isophon.core.session.items import Source
 from isophon.core.session.layout import Arrival
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.model import Part, Session
 from isophon.core.session.notes import Note, note_at, notes_of, set_note, song_time
 from isophon.core.session.settings import role_default
 from isophon.core.takes.remarks import remarks

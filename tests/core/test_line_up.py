@@ -20,7 +20,8 @@ from isophon.core.passes.timing.settings import role_default
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.render import Renderer
 from isophon.core.session import file
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from voices import ALSA, VOICES, alsa, speak
 
 TEXTS = {

@@ -15,7 +15,7 @@ from isophon.core.passes.rumble.treat import LowCut
 from isophon.core.playing.mix import PausesAlone, Strip, gains, mixed
 from isophon.core.render import Renderer
 from isophon.core.render_cache import RenderCache
-from isophon.core.session.model import Listening
+from isophon.core.session.items import Listening
 
 RATE = 48_000
 RNG = np.random.default_rng(5)

@@ -21,7 +21,8 @@ from isophon.core.passes.hum.settings import HumSettings
 from isophon.core.passes.noise_track import levels_at, track_of
 from isophon.core.render import TILE, Renderer
 from isophon.core.session import edits
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 from isophon.core.session.settings import role_default
 from voices import VOICES, alsa, spoken
 

@@ -12,7 +12,8 @@ from isophon.core.marks import Hand
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.render import Renderer
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 
 RATE, FRAMES = 44_100, 5 * 44_100
 RNG = np.random.default_rng(11)

@@ -21,7 +21,8 @@ from isophon.core.passes.fades import Fade, gains, joined
 from isophon.core.passes.kind import Span
 from isophon.core.render import Renderer
 from isophon.core.session import edits
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 from isophon.core.session.redrawing import is_due, say, with_redrawn
 from isophon.core.session.settings import role_default
 from voices import spoken

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from isophon.core.survey import geometry_at, survey
+from isophon.core.survey import survey
+from isophon.core.survey_streams import geometry_at
 from isophon.core.takes.pictures import (
     LOWS,
     VOICE,

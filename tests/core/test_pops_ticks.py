@@ -25,7 +25,8 @@ from isophon.core.passes.tick.residual import ORDER, _models
 from isophon.core.passes.tick.top import telling_rate
 from isophon.core.passes.tick.treat import Repair, interpolated, patch_of
 from isophon.core.render import TILE, Renderer
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from isophon.core.survey import VOICED
 from voices import ALSA, VOICES, alsa, compressed, spoken
 

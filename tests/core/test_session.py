@@ -17,7 +17,8 @@ from isophon.core.passes.gap.said import DrawnBy
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.session import cards, edits, file
 from isophon.core.session.history import History
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 from isophon.core.session.settings import role_default
 
 

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 from isophon.core.marks import Hand
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.ess.mark import EssMark
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from isophon.core.session.taste import proposed
 
 CHANGE = BY_NAME["ess"].decision.change

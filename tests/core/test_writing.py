@@ -19,7 +19,8 @@ from isophon.core.errors import CallError, OutputError
 from isophon.core.finding import survey_recording
 from isophon.core.handover.stems import hand_over
 from isophon.core.handover.target import Target
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 
 
 @given(st.integers(0, 2**32 - 1), st.sampled_from([16, 24]))

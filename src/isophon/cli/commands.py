@@ -25,7 +25,8 @@ from isophon.core.passes import KINDS, NAMES, Settings
 from isophon.core.reading import path_of, spelled
 from isophon.core.session import edits, file
 from isophon.core.session.cards import load_card
-from isophon.core.session.model import Part, Role, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Role, Session
 from isophon.core.work.cleaning import FileRequest, found_in, only
 from isophon.core.work.completing import needed
 from isophon.core.work.leak_learning import CueFile, Lesson

@@ -9,9 +9,7 @@ with as much around them as the stages after it reach. What the slow stages leav
 
 from __future__ import annotations
 
-import operator
-from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import Any
 
@@ -22,16 +20,12 @@ from isophon.core.heads import HEAD, HEAD_BLOCK, Heads, Kept, name_of
 from isophon.core.passes import STAGES
 from isophon.core.passes.stage import At, Read, Sounds, Stage, Treatment, touching
 from isophon.core.render_cache import ByIdentity, RenderCache
-
-Plan = tuple[Treatment, ...]
+from isophon.core.staging import Plan, levels_of
 
 TILE = 1 << 14
 BLOCK = 1 << 19  # frames of a whole take worked on at once
-_LEVEL_OF = {treated: level for level, stage in enumerate(STAGES) for treated in stage.treats}
 _TOP = len(STAGES) - 1
 _PLANS_KNOWN = 8
-_JOINED: deque[tuple[tuple[Plan, ...], Sequence[Treatment]]] = deque(maxlen=4)  # what was joined lately
-_LEVELS: ByIdentity[Plan, tuple[Plan, ...]] = ByIdentity(64)
 
 
 class Renderer:
@@ -63,7 +57,7 @@ class Renderer:
 
     def frames_of(self, plan: Plan) -> int:
         """How many frames are heard of the take under a plan: its own, and what reaches past its end."""
-        return self._end(_levels(plan), _TOP)
+        return self._end(levels_of(plan), _TOP)
 
     def _end(self, levels: tuple[Plan, ...], level: int) -> int:
         """The frame after the last that the stages up to a level leave."""
@@ -90,13 +84,13 @@ class Renderer:
 
     def _is_made(self, plan: Plan, index: int) -> bool:
         start = index * TILE
-        around = self._around(_levels(plan), _TOP, start, start + TILE)
+        around = self._around(levels_of(plan), _TOP, start, start + TILE)
         touched = any(t.first < start + TILE and t.last > start for t in around)
         return not touched or self._cache.tiles.has((self, index, around))
 
     def blocks(self, plan: Plan, source: Iterator[np.ndarray]) -> Iterator[tuple[np.ndarray, np.ndarray]]:
         """The take in order, as sung (from ``source``, which checks it) and cleaned, without keeping tiles."""
-        levels = _levels(plan)
+        levels = levels_of(plan)
 
         def placed() -> Iterator[tuple[int, np.ndarray]]:
             at = 0
@@ -152,13 +146,13 @@ class Renderer:
 
     def head_names(self, plan: Plan) -> dict[int, str]:
         """The names of the blocks that the slow stages of a plan leave, by index; none where they do nothing."""
-        levels, last = _levels(plan), max(0, self.samples - 1) // HEAD_BLOCK
+        levels, last = levels_of(plan), max(0, self.samples - 1) // HEAD_BLOCK
         names = {index: self._head_name(levels, index) for index in range(last + 1)}
         return {index: name for index, name in names.items() if name}
 
     def head_block(self, plan: Plan, index: int) -> np.ndarray:
         """A block of what the slow stages of a plan leave, rendered; float32 ``(channels, HEAD_BLOCK)``."""
-        return self._head_block(_levels(plan), index)
+        return self._head_block(levels_of(plan), index)
 
     def _head_block(self, levels: tuple[Plan, ...], index: int) -> np.ndarray:
         slow = levels[: HEAD + 1] + ((),) * (len(levels) - HEAD - 1)
@@ -208,7 +202,7 @@ class Renderer:
         if last and last[0] is plan and last[1:3] == (index, generation):  # most calls ask for the tile before again
             return last[3]
         start = index * TILE
-        levels = _levels(plan)
+        levels = levels_of(plan)
         around = self._around(levels, _TOP, start, start + TILE)
         if any(t.first < start + TILE and t.last > start for t in around):
             tile = self._cache.tiles.get((self, index, around), lambda: self._rendered(levels, start))
@@ -307,46 +301,6 @@ def _by_pieces(stage: Stage, at: At, treatments: Plan) -> np.ndarray:
         block = stage.apply(piece, mine) if mine else piece.block()
         done.append(block[:, max(0, at.start - start) : at.stop - start])
     return np.concatenate(done, axis=1)
-
-
-def joined(rows: Sequence[Plan]) -> list[Treatment]:
-    """All that is done to a take, with those joined whose stage joins them.
-
-    ``rows``: what each kind does; rows that are the very same as a moment ago are not joined again.
-    """
-    treatments: list[Treatment] = []
-    for stage in STAGES:
-        if stage.joined is not None:
-            theirs = tuple(row for row in rows if row and isinstance(row[0], stage.treats))
-            rows = [row for row in rows if not (row and isinstance(row[0], stage.treats))]
-            treatments += _joined_once(stage, theirs)
-    return [*treatments, *(treatment for row in rows for treatment in row)]
-
-
-def _joined_once(stage: Stage, rows: tuple[Plan, ...]) -> Sequence[Treatment]:
-    assert stage.joined is not None, "it joins them"
-    known = next((result for of, result in _JOINED if len(of) == len(rows) and all(map(operator.is_, of, rows))), None)
-    if known is None:
-        known = stage.joined([treatment for row in rows for treatment in row])
-        _JOINED.append((rows, known))
-    return known
-
-
-def by_stage(plan: Plan) -> Iterator[tuple[Stage, Plan]]:
-    """The stages in order, each with its treatments, those without any left out."""
-    return ((stage, mine) for stage, mine in zip(STAGES, _levels(plan), strict=True) if mine)
-
-
-def _levels(plan: Plan) -> tuple[Plan, ...]:
-    """The treatments of each stage, in order of their first frame."""
-    return _LEVELS.get(plan, lambda: _sorted_out(plan))
-
-
-def _sorted_out(plan: Plan) -> tuple[Plan, ...]:
-    levels: list[list[Treatment]] = [[] for _ in STAGES]
-    for treatment in plan:
-        levels[_LEVEL_OF[type(treatment)]].append(treatment)
-    return tuple(tuple(sorted(mine, key=lambda t: t.first)) for mine in levels)
 
 
 def _joined(start: int, frames: int, tile: Callable[[int], np.ndarray]) -> np.ndarray:

@@ -12,7 +12,7 @@ from isophon.app.model.leaks import Leaks
 from isophon.app.model.lining_up import LiningUp
 from isophon.app.model.redrawing import Redrawing
 from isophon.app.model.span_lessons import SpanLessons
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
 
 if TYPE_CHECKING:
     from isophon.app.model.workspace import Workspace

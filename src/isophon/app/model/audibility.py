@@ -16,7 +16,8 @@ from isophon.core.audio.files import Recording
 from isophon.core.finding import survey_recording
 from isophon.core.marks import Mark
 from isophon.core.session.audible import Beside, audible_db, judged, worth_hearing
-from isophon.core.session.model import Guide, Part, Source
+from isophon.core.session.items import Guide, Source
+from isophon.core.session.model import Part
 from isophon.core.survey import Survey
 from isophon.core.takes.take import Absent
 

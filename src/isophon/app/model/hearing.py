@@ -15,7 +15,8 @@ from isophon.core.passes.near_words import floor_of
 from isophon.core.playing.mix import BandAlone, PausesAlone, Strip, gains
 from isophon.core.playing.player import COMPARES
 from isophon.core.playing.remote import RemotePlayer
-from isophon.core.session.model import Guide, Part
+from isophon.core.session.items import Guide
+from isophon.core.session.model import Part
 
 ALONE, BESIDE_LEAD, WITH_STACK, WITH_MUSIC = HEARS = ("this part", "with the lead", "with the stack", "with the music")
 SPEEDS = (1.0, 0.75, 0.5)

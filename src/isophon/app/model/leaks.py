@@ -8,7 +8,8 @@ from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
-from isophon.core.session.model import Guide, Part, Source
+from isophon.core.session.items import Guide, Source
+from isophon.core.session.model import Part
 from isophon.core.work.leak_learning import CueFile, Learned, Lesson, lesson_again
 
 CLICK = "click"

@@ -9,7 +9,8 @@ from PySide6.QtCore import QObject, Signal
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.take_pool import TakePool
 from isophon.core.session.adopting import Beside
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from isophon.core.work.beside import key_beside
 
 _TRIES = 3

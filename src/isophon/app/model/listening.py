@@ -14,7 +14,7 @@ from isophon.core.audio.writing import write_text
 from isophon.core.errors import IsophonError
 from isophon.core.playing.device import Wanted
 from isophon.core.playing.output import RIGHT, STEREO
-from isophon.core.playing.remote import Listening
+from isophon.core.playing.remote_device import Listening
 from isophon.core.reading import read_bytes
 
 LOWEST_DB, HIGHEST_DB = -60.0, 12.0

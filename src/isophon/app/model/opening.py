@@ -11,10 +11,10 @@ from isophon.core import memory
 from isophon.core.audio.files import ENDINGS, Recording
 from isophon.core.errors import DamagedError, InputError, IsophonError, shown
 from isophon.core.reading import path_of
-from isophon.core.render import by_stage
 from isophon.core.session import file, layout
 from isophon.core.session.history import History
 from isophon.core.session.journal import replay
+from isophon.core.staging import by_stage
 from isophon.core.takes.roles import guess
 
 _NEWER = ("There is newer work on this session that was not saved. It was left as it is: the start page offers it "

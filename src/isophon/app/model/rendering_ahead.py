@@ -12,8 +12,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from isophon.app.model.workspace import Workspace
 from isophon.core.heads import head_of
-from isophon.core.render import Plan
 from isophon.core.session.model import Part
+from isophon.core.staging import Plan
 from isophon.core.work.messages import RenderAhead
 from isophon.core.work.workers import Task
 

@@ -14,7 +14,8 @@ from isophon.core.passes.kind import Span
 from isophon.core.reading import spelled
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.adopting import Beside
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 from isophon.core.session.settings import span_learning
 from isophon.core.takes.take import Absent, Take, open_take
 from isophon.core.work.leak_learning import Learned, Lesson

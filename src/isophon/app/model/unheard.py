@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from isophon.app.model.hearing import BESIDE_LEAD, Hearing
 from isophon.app.model.workspace import Workspace
-from isophon.core.render import Plan
 from isophon.core.session.model import Part
+from isophon.core.staging import Plan
 
 
 class Unheard:

@@ -26,7 +26,8 @@ from isophon.core.marks import Mark
 from isophon.core.session import layout
 from isophon.core.session.alike import alike
 from isophon.core.session.history import History
-from isophon.core.session.model import Marker, Part, Session
+from isophon.core.session.items import Marker
+from isophon.core.session.model import Part, Session
 from isophon.core.session.notes import song_time
 from isophon.core.takes.take import Take
 from isophon.core.work.workers import Workers

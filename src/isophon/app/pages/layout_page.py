@@ -27,7 +27,8 @@ from isophon.app.views.song_chart import SongChart
 from isophon.core.errors import IsophonError
 from isophon.core.reading import path_of
 from isophon.core.session import layout
-from isophon.core.session.model import GUIDES, ROLES, Guide, Part, Session
+from isophon.core.session.items import GUIDES, Guide
+from isophon.core.session.model import ROLES, Part, Session
 from isophon.core.takes.remarks import remarks
 from isophon.core.takes.take import Take
 

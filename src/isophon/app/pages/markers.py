@@ -10,7 +10,7 @@ from isophon.app.model.hearing import Hearing
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.core.session import notes
-from isophon.core.session.model import Marker
+from isophon.core.session.items import Marker
 
 
 class Markers(QObject):

@@ -8,7 +8,8 @@ from isophon.app import theme
 from isophon.core.audio.files import Recording
 from isophon.core.reading import is_there, path_of
 from isophon.core.session import layout
-from isophon.core.session.model import Guide, Part, Session, Source
+from isophon.core.session.items import Guide, Source
+from isophon.core.session.model import Part, Session
 
 
 def missing_beside(session: Session, folder: Path, item_id: str) -> dict[str, Path]:

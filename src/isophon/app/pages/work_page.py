@@ -40,7 +40,8 @@ from isophon.app.sheets.sheet import Sheet
 from isophon.app.views.keyboard import place_in_digit_row, reachable, show_in_scroll_areas, workable
 from isophon.core.passes import NAMES
 from isophon.core.playing.remote import RemotePlayer
-from isophon.core.session.model import Part, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part
 from isophon.core.session.settings import role_default
 
 _TICK_MS, _REST_MS = 33, 400

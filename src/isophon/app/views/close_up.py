@@ -14,7 +14,7 @@ from isophon.app import theme
 from isophon.app.views.ink import ink_image
 from isophon.app.views.map_maker import process
 from isophon.core.log import INSIDE
-from isophon.core.render import Plan
+from isophon.core.staging import Plan
 from isophon.core.takes.pictures import Axis, close_margin
 from isophon.core.work.picturing import Look
 

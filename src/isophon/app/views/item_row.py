@@ -23,7 +23,8 @@ from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.part_menu import part_menu
 from isophon.app.views.slider import Slider
 from isophon.core.session import layout
-from isophon.core.session.model import Guide, Part
+from isophon.core.session.items import Guide
+from isophon.core.session.model import Part
 
 _ROW, _BUTTON = 40, 20
 

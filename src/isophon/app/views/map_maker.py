@@ -16,7 +16,7 @@ from PySide6.QtGui import QColor, QImage
 from isophon.app import theme
 from isophon.core.errors import InputError
 from isophon.core.log import INSIDE
-from isophon.core.render import Plan
+from isophon.core.staging import Plan
 from isophon.core.takes.changes import Change, changed_by, estimated
 from isophon.core.takes.pictures import Axis
 from isophon.core.takes.relief import Inks, printed

@@ -9,7 +9,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.views.item_row import ItemRow
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
-from isophon.core.session.model import Guide
+from isophon.core.session.items import Guide
 
 WIDTH = 196
 _SOON_MS = 150

@@ -17,7 +17,7 @@ from isophon.app.views.file_dialog import file_to_save
 from isophon.app.views.labels import short
 from isophon.core.reading import path_of
 from isophon.core.session import file, layout
-from isophon.core.session.model import Marker
+from isophon.core.session.items import Marker
 from isophon.core.session.notes import part_of, song_time
 
 _MOST_LISTED = 100  # markers

@@ -11,7 +11,8 @@ from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.wave import draw_wave
-from isophon.core.session.model import Guide, Part
+from isophon.core.session.items import Guide
+from isophon.core.session.model import Part
 
 _ROW, _RULER, _NAMES, _RIGHT = 34, 22, 132, 12
 _GRAB = 4  # pixels a press may move before it is a drag

@@ -10,8 +10,9 @@ from scipy import signal
 
 from isophon.core.audio.converting import read_converted
 from isophon.core.audio.filters import linear_phase_band
-from isophon.core.render import Plan, Renderer
-from isophon.core.session.model import Listening
+from isophon.core.render import Renderer
+from isophon.core.session.items import Listening
+from isophon.core.staging import Plan
 
 
 class BandAlone(NamedTuple):

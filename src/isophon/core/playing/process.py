@@ -30,9 +30,9 @@ from isophon.core.playing.output import OutputProcess
 from isophon.core.playing.player import Player
 from isophon.core.playing.ring import Ring
 from isophon.core.playing.state import LENGTH_BYTES, LEVELS, State
-from isophon.core.render import Plan
 from isophon.core.render_cache import RenderCache
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
+from isophon.core.staging import Plan
 from isophon.core.takes.take import Sound, open_sound
 
 _log = logging.getLogger(__name__)

@@ -8,7 +8,7 @@ from typing import Any
 from weakref import WeakKeyDictionary
 
 from isophon.core.playing.mix import Scene, Strip, make, ready
-from isophon.core.render import Plan
+from isophon.core.staging import Plan
 
 _PLANS_KEPT = 4
 

@@ -14,7 +14,7 @@ import subprocess
 import threading
 import time
 from dataclasses import replace
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -22,12 +22,13 @@ import numpy as np
 from isophon.core.forking import PLAYER, Child, forker
 from isophon.core.log import INSIDE
 from isophon.core.playing.chunks import SHORTEST_LOOP
-from isophon.core.playing.device import Output, Wanted
+from isophon.core.playing.device import Wanted
 from isophon.core.playing.mix import Scene
+from isophon.core.playing.remote_device import Line, Listening, RemoteDevice
 from isophon.core.playing.state import LENGTH_BYTES, State
-from isophon.core.render import Plan
 from isophon.core.session.chain import Chain
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
+from isophon.core.staging import Plan
 
 _log = logging.getLogger(__name__)
 
@@ -35,55 +36,6 @@ _AT_ONCE = 1_000  # treatments pickled at once, since that stops all threads
 _PLANS_KEPT = 64
 _LOOK_S, _END_S = 0.002, 2.0
 _ENDED = "the process that plays ended; playing again starts it anew"
-
-
-class _Line(msgspec.Struct):
-    """One line of the process: its device, or why it stopped, or what a simulated device played, or the outputs."""
-
-    device: str = ""
-    silent: bool = False
-    rate: int = 0
-    gone: str = ""
-    outputs: list[Output] | None = None
-    trouble: str = ""
-    played: bytes | None = None
-
-
-class Listening(NamedTuple):
-    """How it is heard at the ears: ``sides`` is one of those of :mod:`.output`."""
-
-    volume_db: float = 0.0
-    sides: int = 0
-    limited: bool = False
-
-
-class RemoteDevice:
-    """What is known of the device; ``name`` is empty until it is open. ``rate``: in Hz; ``gone``: the name of the one
-    that was chosen and is not there, '' for none. ``outputs``: those that there were when they were asked for.
-    """
-
-    def __init__(self, player: RemotePlayer) -> None:
-        self._player = player
-        self.name, self.silent, self.rate, self.gone = "", False, 0, ""
-        self.outputs: list[Output] = []
-        self.answers: queue.SimpleQueue[bytes] = queue.SimpleQueue()
-
-    def look(self) -> None:
-        """Have it seen whether it is still there."""
-        self._player.send("look")
-
-    def list_outputs(self) -> None:
-        """Have the outputs listed."""
-        self._player.send("listed")
-
-    def played(self) -> np.ndarray:
-        """What a simulated device played lately, float32 ``(2, n)``; waits for it."""
-        self._player.send("played")
-        return np.frombuffer(self.answers.get(timeout=10.0), "<f4").reshape(2, -1)
-
-    def clear(self) -> None:
-        """Let a simulated device forget what it played."""
-        self._player.send("unplayed")
 
 
 class RemotePlayer:
@@ -363,7 +315,7 @@ class RemotePlayer:
         """Take up the lines of a process until it ends."""
         for line in process.stdout:
             try:
-                line_read = msgspec.json.decode(line, type=_Line)
+                line_read = msgspec.json.decode(line, type=Line)
             except msgspec.MsgspecError as error:
                 _log.error(INSIDE, error, exc_info=error)
                 process.kill()  # what it says is not to be understood any more

@@ -13,7 +13,8 @@ from isophon.core.marks import Mark, carry_decisions
 from isophon.core.passes import BY_NAME, KINDS, AnyMark, Measured
 from isophon.core.ranges import MOST_MARKS, Key, Level, Name
 from isophon.core.session.edits import with_parts
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 
 
 class Findings(msgspec.Struct, frozen=True):

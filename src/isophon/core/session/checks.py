@@ -13,7 +13,8 @@ from typing import Any
 from isophon.core.marks import Mark
 from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.ranges import LONGEST_S
-from isophon.core.session.model import Guide, Part, Session, Source
+from isophon.core.session.items import Guide, Source
+from isophon.core.session.model import Part, Session
 
 _DEEPEST = -60.0  # dB
 _AROUND_S = 2.0  # how far a mark may lie outside of its take

@@ -15,7 +15,8 @@ from isophon.core.passes.kind import Span
 from isophon.core.ranges import MOST_HEARD
 from isophon.core.session.cards import Card, settings_by_kind
 from isophon.core.session.chain import Chain
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 from isophon.core.session.settings import carried, drawn_lengths, role_default, span_learning, value_range, with_setting
 
 

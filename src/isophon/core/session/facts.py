@@ -29,7 +29,8 @@ from isophon.core.session.adopting import (
     with_leak_moments,
 )
 from isophon.core.session.edits import hear, with_parts
-from isophon.core.session.model import Part, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Session
 
 _NOTHING: dict[str, Any] = {
     "found": False, "voice_lufs": None, "floor_dbfs": None, "measured": Measured(), "leak": None, "heard_without": "",

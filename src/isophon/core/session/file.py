@@ -24,7 +24,8 @@ from isophon.core.passes import AnyMark
 from isophon.core.ranges import MOST_HEARD, MOST_MARKERS, MOST_MARKS
 from isophon.core.reading import path_of, read_bytes, real, spelled
 from isophon.core.session.checks import flaw_of, flaw_of_item, flaw_of_values, in_words
-from isophon.core.session.model import Guide, Marker, Part, Session
+from isophon.core.session.items import Guide, Marker
+from isophon.core.session.model import Part, Session
 
 ENDING = ".isophon"
 VERSION = 5

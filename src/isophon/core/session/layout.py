@@ -19,7 +19,8 @@ from isophon.core.ranges import MOST_MARKERS
 from isophon.core.reading import path_of, spelled
 from isophon.core.session.adopting import linked
 from isophon.core.session.edits import with_part
-from isophon.core.session.model import GUIDES, ROLES, Guide, GuideKind, Listening, Marker, Part, Role, Session, Source
+from isophon.core.session.items import GUIDES, Guide, GuideKind, Listening, Marker, Source
+from isophon.core.session.model import ROLES, Part, Role, Session
 from isophon.core.session.settings import role_default
 
 _LONGEST_NAME = 200

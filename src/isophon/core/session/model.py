@@ -18,87 +18,23 @@ from isophon.core.ranges import (
     MOST_MARKERS,
     MOST_MARKS,
     MOST_PARTS,
-    File,
-    Frames,
     Key,
     Level,
     Name,
-    Place,
     PlayedMark,
-    Rate,
-    Seconds,
-    Sides,
     Start,
 )
-from isophon.core.render import Plan, joined
 from isophon.core.session.chain import Chain
+from isophon.core.session.items import Guide, Listening, Marker, Source
 from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
+from isophon.core.session.stored_version import LETTERS, Letter, Version
+from isophon.core.staging import Plan, joined
 from isophon.core.survey import Survey
 
 M = TypeVar("M", bound=Mark)
 Item = TypeVar("Item", "Part", "Guide", "Part | Guide")
 ROLES = ("lead", "double", "harmony", "adlib")
-GUIDES = ("cue", "bed")
 Role = Literal["lead", "double", "harmony", "adlib"]
-GuideKind = Literal["cue", "bed"]
-Letter = Literal["A", "B", "C", "D"]
-LETTERS: tuple[Letter, ...] = ("A", "B", "C", "D")
-
-
-class Source(msgspec.Struct, frozen=True):
-    """The recording a part or guide names: where it is and what it was when it was first opened.
-
-    ``time_reference``: its first frame on the recorder's clock, in frames since
-    midnight (EBU Tech 3285), None where the file tells none.
-    """
-
-    path: File
-    sample_rate: Rate
-    channels: Sides
-    frames: Frames
-    time_reference: Place | None = None
-
-    @property
-    def duration(self) -> float:
-        """Length in seconds."""
-        return self.frames / self.sample_rate
-
-
-class Listening(msgspec.Struct, frozen=True):
-    """How something is heard in the mix; never handed over. ``pan``: −1 left to 1 right."""
-
-    gain_db: Annotated[float, msgspec.Meta(ge=-40.0, le=12.0)] = 0.0
-    pan: Annotated[float, msgspec.Meta(ge=-1.0, le=1.0)] = 0.0
-    muted: bool = False
-
-
-class Guide(msgspec.Struct, frozen=True):
-    """A recording that helps but is never cleaned or handed over."""
-
-    id: Name
-    name: Name
-    source: Source
-    kind: GuideKind
-    offset_s: Start = 0.0
-    listening: Listening = Listening()
-
-    @property
-    def ends_s(self) -> float:
-        """Its last second, from its own start."""
-        return self.source.duration
-
-
-class Marker(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A named place in the song, in seconds of the song; or a note at a ``mark`` of a ``part``, in seconds of the part.
-
-    See :mod:`isophon.core.session.notes`.
-    """
-
-    id: Name
-    at: Seconds
-    name: Name
-    part: Name = ""
-    mark: Name = ""
 
 
 class Part(Settings, frozen=True, dict=True):
@@ -323,22 +259,6 @@ class Part(Settings, frozen=True, dict=True):
 
 _FOR_ONE_KIND_OR_NONE = {*NAMES, "marks", "id", "name", "singer", "listening", "done", "found", "follows", "accepted"}
 _COUNTS_FOR_ALL = tuple(name for name in Part.__struct_fields__ if name not in _FOR_ONE_KIND_OR_NONE)
-
-
-class PartDecisions(Settings, frozen=True):
-    """What was decided of a part, as :class:`Part` has it; ``marks``: those of which something was decided."""
-
-    id: Name
-    done: Annotated[tuple[Name, ...], msgspec.Meta(max_length=100)] = ()
-    learned: tuple[Level, ...] = ()
-    marks: Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)] = ()
-
-
-class Version(msgspec.Struct, frozen=True):
-    """What was decided of all parts, kept under a letter."""
-
-    letter: Letter
-    parts: Annotated[tuple[PartDecisions, ...], msgspec.Meta(max_length=MOST_PARTS)] = ()
 
 
 class Session(msgspec.Struct, frozen=True):

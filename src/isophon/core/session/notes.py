@@ -12,8 +12,9 @@ from msgspec.structs import replace
 
 from isophon.core.errors import CallError, shown
 from isophon.core.ranges import MOST_MARKERS
+from isophon.core.session.items import Marker
 from isophon.core.session.layout import new_marker_id
-from isophon.core.session.model import Marker, Part, Session
+from isophon.core.session.model import Part, Session
 
 LONGEST_NOTE = 200  # characters: a limit of ours
 

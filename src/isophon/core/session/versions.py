@@ -15,7 +15,8 @@ from isophon.core.passes import Settings
 from isophon.core.session.checks import flaw_of_item
 from isophon.core.session.edits import with_parts
 from isophon.core.session.facts import decided_part, facts_of, with_decisions
-from isophon.core.session.model import Letter, Part, PartDecisions, Session, Version
+from isophon.core.session.model import Part, Session
+from isophon.core.session.stored_version import Letter, PartDecisions, Version
 
 _FIELDS = (*Settings.__struct_fields__, "done", "learned")
 

@@ -30,7 +30,8 @@ import isophon
 from isophon.core.errors import InputError, OutputError
 from isophon.core.finding import Found
 from isophon.core.reading import read_bytes, real
-from isophon.core.survey import Survey, check_survey, geometry_at
+from isophon.core.survey import Survey, check_survey
+from isophon.core.survey_streams import geometry_at
 from isophon.core.takes.pictures import LOW_GEOMETRY, LOWS, VOICE, Spectrogram, Wave
 from isophon.core.takes.scan import Figures
 

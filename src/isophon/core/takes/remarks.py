@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 
-from isophon.core.session.model import Guide, Part, Session
+from isophon.core.session.items import Guide
+from isophon.core.session.model import Part, Session
 from isophon.core.takes.scan import Figures
 
 _LOW_HZ = 16_000

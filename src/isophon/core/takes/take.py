@@ -12,11 +12,12 @@ from isophon.core.audio.loudness import db, gated_loudness
 from isophon.core.errors import InputError
 from isophon.core.passes.stage import Stage, Still
 from isophon.core.reading import path_of
-from isophon.core.render import Plan, Renderer, by_stage
+from isophon.core.render import Renderer
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.adopting import Findings
 from isophon.core.session.edits import check_source
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
+from isophon.core.staging import Plan, by_stage
 from isophon.core.survey import STILL, Survey
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.cache import Surveyed

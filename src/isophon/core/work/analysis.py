@@ -22,8 +22,9 @@ from isophon.core.passes import NAMES
 from isophon.core.passes.context import held
 from isophon.core.ranges import Name
 from isophon.core.session.adopting import Findings
-from isophon.core.session.model import Source
-from isophon.core.survey import Survey, geometry_at, phrases, words
+from isophon.core.session.items import Source
+from isophon.core.survey import Survey, phrases, words
+from isophon.core.survey_streams import geometry_at
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.pictures import Spectrogram, lows_of
 from isophon.core.work.beside import survey_of

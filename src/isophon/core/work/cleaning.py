@@ -22,7 +22,8 @@ from isophon.core.passes import BY_NAME, KINDS, NAMES, Settings
 from isophon.core.ranges import File, Name
 from isophon.core.reading import path_of
 from isophon.core.session import adopting, edits
-from isophon.core.session.model import Part, Role, Session, Source
+from isophon.core.session.items import Source
+from isophon.core.session.model import Part, Role, Session
 from isophon.core.session.notes import notes_of
 from isophon.core.session.redrawing import with_redrawn
 from isophon.core.survey import Survey

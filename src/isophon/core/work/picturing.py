@@ -23,9 +23,9 @@ from isophon.core import log, memory
 from isophon.core.errors import InputError
 from isophon.core.forking import PICTURES, Child, forker
 from isophon.core.lifetime import end_with_parent
-from isophon.core.render import Plan
 from isophon.core.render_cache import RenderCache
-from isophon.core.session.model import Source
+from isophon.core.session.items import Source
+from isophon.core.staging import Plan
 from isophon.core.takes.pictures import Axis, close_margin, close_picture
 from isophon.core.takes.relief import Inks, drawn
 from isophon.core.takes.take import Sound, open_sound

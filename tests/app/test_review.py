@@ -16,11 +16,19 @@ from isophon.app.pages.route import HAND_OVER, STATIONS
 from isophon.app.pages.treatment_menu import treatment_menu
 from isophon.app.sheets import PASSES
 from isophon.core.errors import InputError
+from isophon.core.handover.proof import page, proof_values
 from isophon.core.passes import BY_NAME
 from isophon.core.session import file, layout
 from isophon.core.session.edits import agree
 from isophon.core.session.settings import role_default
 from isophon.core.session.treating import same_place
+
+
+def page_of(proof):
+    """The proof's page of one part."""
+    levels = {"loudness_lufs": -20.0, "true_peak_dbtp": -1.0, "floor_dbfs": -60.0}
+    return page([{"before": levels, "after": levels, "kinds": {}, "file": "a", "proof": proof}], "song")
+
 
 Key, Shift, Ctrl = Qt.Key, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -323,6 +331,8 @@ def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbo
     agreed = {part.id: [m.id for m in part.marks if m.hand.agreed] for part in workspace.session.parts}
     assert {name: sorted(ids) for name, ids in agreed.items()} == {name: sorted(ids) for name, ids in wanted.items()}
     assert workspace.keeper.history.at == steps + 1 and f"{count} esses" in room.message.text()
+    shown = page_of(proof_values(workspace.part, {}))
+    assert "Accepted unheard" in shown and f"{len(agreed['part-1'])} ess" in shown.partition("Accepted unheard")[2]
     qtbot.waitUntil(lambda: "cannot be heard" not in room.title.route.worth_hearing(station), timeout=10_000)
     press(room, key("Pops"), qtbot=qtbot)
     press(room, Key.Key_W, Shift, qtbot)
@@ -353,6 +363,7 @@ def test_everything_is_reviewed_as_one_list_worst_first(room, qtbot):
         lambda: all(p.found for p in workspace.session.parts) and workspace.audibility.complete, timeout=120_000
     )
     every = {(p.part.id, p.mark.id): p.worth for p in review.worst_first.places()}
+    listened_with = room.hearing.hear
     press(room, Key.Key_W, qtbot=qtbot)
     walked, passes = [], set()
     for key_ in [Key.Key_Return, Key.Key_L] * 6:
@@ -366,6 +377,7 @@ def test_everything_is_reviewed_as_one_list_worst_first(room, qtbot):
         workspace.edit("accept", lambda s, place=place: agree(s, place.part.id, [place.mark.id]))
     press(room, Key.Key_Return, qtbot=qtbot)
     assert "Everything that can be heard is decided" in room.message.text() and not review.worst_first.on
+    assert room.hearing.hear == listened_with, "as before the review"
     assert left(workspace) == sum(
         len(marks) for which in PASSES for marks in workspace.audibility.inaudible(which).values()
     )

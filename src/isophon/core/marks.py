@@ -26,10 +26,11 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     ``change_db``: the change; ``moved_ms``: how far a word is moved. ``leave``: keep it as sung. ``start``,
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
-    do to it was heard and found good. ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of
-    the mark, dB) added to it along its time; ``outline``: (s, Hz), corners of a free outline that is changed instead of
-    the box around it; ``anchors``: moments of a word, and when each is to be heard, in s of the part. ``fades_ms``:
-    how long the change takes to come and to go.
+    do to it was heard and found good; ``masked``: it was accepted unheard, since it cannot be heard in the mix.
+    ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of the mark, dB) added to it along its
+    time; ``outline``: (s, Hz), corners of a free outline that is changed instead of the box around it; ``anchors``:
+    moments of a word, and when each is to be heard, in s of the part. ``fades_ms``: how long the change takes to come
+    and to go.
     """
 
     change_db: Moved | None = None
@@ -42,6 +43,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     blend: Share | None = None
     drawn: bool = False
     agreed: bool = False
+    masked: bool = False
     curve: Annotated[tuple[tuple[Hertz, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     shape: Annotated[tuple[tuple[Share, Change], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     outline: Annotated[tuple[tuple[Seconds, Hertz], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
@@ -51,7 +53,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     @property
     def any(self) -> bool:
         """Whether a person set anything."""
-        return self != _UNTOUCHED and self != _AGREED
+        return self not in (_UNTOUCHED, _AGREED, _MASKED)
 
     @property
     def decided(self) -> bool:
@@ -59,7 +61,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
         return self != _UNTOUCHED
 
 
-_UNTOUCHED, _AGREED = Hand(), Hand(agreed=True)
+_UNTOUCHED, _AGREED, _MASKED = Hand(), Hand(agreed=True), Hand(agreed=True, masked=True)
 
 
 class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False, tag_field="kind"):

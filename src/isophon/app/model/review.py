@@ -22,7 +22,7 @@ class Review(QObject):
     """Decides the selected marks and goes on to the next that nobody has decided.
 
     ``pass_asked(pass)``: the review goes on in another pass; ``ended``: everything is decided; ``arrived``: a mark was
-    taken in hand to be heard. ``context_asked(what)``: what it is to be heard with.
+    taken in hand to be heard. ``context_asked(what)``: what it is to be heard with; '' as before.
     """
 
     pass_asked = Signal(object)
@@ -143,7 +143,7 @@ class Review(QObject):
     def toggle_worst_first(self) -> None:
         """Walk all parts and passes as one list, what is most worth hearing first; or part by part again."""
         if self.worst_first.on:
-            self.worst_first.end()
+            self._end_worst_first()
             self._workspace.notice.emit("Part by part and pass by pass again.")
             self._workspace.selection_changed.emit()
         elif not self._workspace.audibility.complete:
@@ -158,11 +158,15 @@ class Review(QObject):
             self.context_asked.emit(where_heard(self._workspace.session, place.which))
             self._take(place.which, place.part, place.mark.id)
             return
-        self.worst_first.end()
+        self._end_worst_first()
         left = sum(undecided(self._workspace.session, which) for which in self._passes)
         rest = f"; {left} that cannot be heard in the mix are left as proposed" if left else ""
         self._workspace.notice.emit(f"Everything that can be heard is decided, in all parts and passes{rest}.")
         self.ended.emit()
+
+    def _end_worst_first(self) -> None:
+        self.worst_first.end()
+        self.context_asked.emit("")
 
     def _next_in(self, which: Pass) -> tuple[Part, Mark, str] | None:
         """The next undecided mark of a pass, and what is to be said of the way there."""
@@ -228,7 +232,7 @@ class Review(QObject):
 def _agreed(session: Session, marks: dict[str, list[str]]) -> Session:
     """The session with marks, by part, accepted."""
     for part_id, names in marks.items():
-        session = edits.agree(session, part_id, names)
+        session = edits.agree(session, part_id, names, masked=True)
     return session
 
 

@@ -81,7 +81,7 @@ class MarksPage(QDialog):
         change = workspace.part.change(mark)
         hand = mark.hand
         decided = ("left as sung" if hand.leave else "by hand" if mark.by_hand is not None or hand.drawn
-                   else "accepted" if hand.agreed else "")  # fmt: skip
+                   else "accepted, not audible" if hand.masked else "accepted" if hand.agreed else "")  # fmt: skip
         return (
             theme.clock(mark.span[0] + workspace.offset),
             which.words.letter(mark) or which.words.one,

@@ -24,6 +24,7 @@ from isophon.app.pages.cards_page import CardsPage
 from isophon.app.pages.held_keys import HeldKeys
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
+from isophon.app.pages.listening_context import ListeningContext
 from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
 from isophon.app.pages.marks_page import MarksPage
@@ -145,7 +146,8 @@ class WorkPage(WorkViews):
         self.lens.described.connect(self.trace.setAccessibleDescription)  # what a screen reader says
         self.lens.described.connect(self.skyline.setAccessibleDescription)
         self.review.arrived.connect(hearing.loop_mark)
-        self.review.context_asked.connect(hearing.set_hear)
+        self._listening_context = ListeningContext(hearing)
+        self.review.context_asked.connect(self._listening_context.ask)
         self.review.pass_asked.connect(lambda which: self.open_station(PASSES.index(which) + 1))
         self.review.ended.connect(lambda: self.open_station(HAND_OVER))
         self.played.rest_due.connect(self._remind_of_rest)

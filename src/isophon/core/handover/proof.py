@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from math import inf, log10
 from pathlib import Path
@@ -15,7 +15,7 @@ import isophon
 from isophon.core.audio.writing import write_text
 from isophon.core.handover import drawings
 from isophon.core.handover.counts import kinds
-from isophon.core.marks import GONE_DB
+from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes import BY_NAME, KINDS
 from isophon.core.passes.kind import Kind
 from isophon.core.session.model import Part
@@ -25,6 +25,11 @@ from isophon.core.takes.take import Take
 PROOF = "report.html"
 _DULL_DB, _TOP_HZ, _OVER_NOISE_DB = 3.0, 5_000.0, 6.0
 _MOST_DECISIONS, _MOST_PLACES, _SILENT_DBFS = 400, 6, -119.0
+_LISTS = (
+    ("Decided by the settings alone", "Nobody has accepted, changed or left these marks one by one.", "unheard"),
+    ("Accepted unheard", "By the program’s measure these cannot be heard in the mix. They were accepted in one step.",
+     "masked"),
+)  # fmt: skip
 _ROLES = {"lead": "lead", "double": "double", "harmony": "harmony", "adlib": "ad-lib"}
 
 
@@ -50,6 +55,7 @@ def proof_values(part: Part, spectra: dict[str, Any], without: Sequence[str] = (
         "notes": [{"at": _clock(n.start), "kind": n.kind, "words": n.words} for n in notes[:_MOST_DECISIONS]],
         "warnings": _warnings(part, spectra, without),
         "unheard": _unheard(part),
+        "masked": _masked(part),
         "meets": {kind.name: met for kind in KINDS if (met := _met(part, kind))},
     }
 
@@ -112,9 +118,17 @@ def _warnings(part: Part, spectra: dict[str, Any], without: Sequence[str]) -> li
     return values
 
 
+def _masked(part: Part) -> dict[str, dict[str, Any]]:
+    """The marks that were accepted unheard since they cannot be heard in the mix, as :func:`_unheard` has them."""
+    return _counted({kind.name: [m for m in part.of_kind(kind.name) if m.hand.masked] for kind in KINDS})
+
+
 def _unheard(part: Part) -> dict[str, dict[str, Any]]:
     """The marks that the settings alone decided, by kind: how many, and the times of the first of them."""
-    rows = {kind.name: part.undecided(kind.name) for kind in KINDS}
+    return _counted({kind.name: part.undecided(kind.name) for kind in KINDS})
+
+
+def _counted(rows: Mapping[str, Sequence[Mark]]) -> dict[str, dict[str, Any]]:
     return {kind: {"count": len(marks), "at": [_clock(m.span[0]) for m in marks[:_MOST_DECISIONS]]}
             for kind, marks in rows.items() if marks}  # fmt: skip
 
@@ -147,7 +161,7 @@ def page(rows: Sequence[dict[str, Any]], title: str) -> str:
         late=[p for p in stack if p["lateness"]],
         meets=sum((Counter(p["meets"]) for p in stack), Counter()),
         stack=stack,
-        unheard=[p for p in parts if p["unheard"]],
+        lists=[(title, what, [p for p in parts if p[key]], key) for title, what, key in _LISTS],
     )
 
 

@@ -182,12 +182,14 @@ def set_anchors(
                       lambda m: replace(m.changed(None), anchors=anchors, leave=False))  # fmt: skip
 
 
-def agree(session: Session, part_id: str, ids: Collection[str]) -> Session:
-    """Find what is done to marks good, as it is."""
+def agree(session: Session, part_id: str, ids: Collection[str], masked: bool = False) -> Session:
+    """Find what is done to marks good, as it is; ``masked``: unheard, since they cannot be heard in the mix."""
     wanted = set(ids)
 
     def change(part: Part) -> Part:
-        good = (replace(m, hand=replace(m.hand, agreed=True)) if m.id in wanted else m for m in part.marks)
+        good = (
+            replace(m, hand=replace(m.hand, agreed=True, masked=masked)) if m.id in wanted else m for m in part.marks
+        )
         return part.with_agreed(tuple(good))
 
     return with_parts(session, (part_id,), change)

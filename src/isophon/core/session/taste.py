@@ -40,7 +40,7 @@ def proposed(part: Part, kind: str) -> Proposal | None:
     or more, and four in five of the decisions must go the same way, so that nothing is proposed from noise.
     """
     taught = BY_NAME[kind].taught
-    decided = [mark for mark in part.of_kind(kind) if mark.hand.decided and not mark.hand.drawn]
+    decided = [m for m in part.of_kind(kind) if m.hand.decided and not m.hand.drawn and not m.hand.masked]
     count = sum(mark.hand.any for mark in decided)
     decided = decided[:: max(1, math.ceil(len(decided) / _MOST))]  # so that no step waits for it
     by_hand = [i for i, mark in enumerate(decided) if mark.hand.any]

@@ -1,4 +1,4 @@
-"""The floors of the house: imports only go down, no circles, no Qt below the window."""
+"""The layers: imports only go down, no circles, no Qt below the window."""
 
 import ast
 from pathlib import Path

@@ -123,7 +123,7 @@ left = workspace.mark.id
 QTest.keyClick(page, Qt.Key.Key_L)
 assert workspace.part.mark(left).hand.leave and workspace.part.change(workspace.part.mark(left)) == 0
 page.open_station(STATIONS.index("Hand over"))
-page.hand_over.folder.setText(str(folder / "w"))
+page.hand_over.form.folder.setText(str(folder / "w"))
 page.hand_over.start()
 wait(lambda: "written" in page.hand_over.outcome.text())
 heads = [page.hand_over.table.horizontalHeaderItem(i).text() for i in range(page.hand_over.table.columnCount())]

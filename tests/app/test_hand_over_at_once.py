@@ -37,8 +37,8 @@ def test_stems_handed_over_at_once_are_those_of_the_command_line(demo, window, q
     press(room, key("Hand over"), qtbot=qtbot)
     page = room.hand_over
     assert not any(part.found for part in page.parts()) and "still to be found" in page.will.text()
-    page.folder.setText(str(tmp_path / "out"))
-    page.bit_depth.setCurrentIndex(2)
+    page.form.folder.setText(str(tmp_path / "out"))
+    page.form.bit_depth.setCurrentIndex(2)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "written to" in page.outcome.text(), timeout=120_000)
     assert main(["clean", "--session", str(path), "--out", str(tmp_path / "cli"), "--depth", "32f", "--quiet"]) == 0

@@ -213,12 +213,12 @@ def test_leaving_a_session_at_work_leaves_the_workers(window, tmp_path, qtbot):
 def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
     room, page = take_room, take_room.hand_over
     press(room, key("Hand over"), qtbot=qtbot)
-    page.folder.setText(" ")
+    page.form.folder.setText(" ")
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     assert "No folder is named" in room.message.text()
-    page.folder.setText(str(tmp_path / "out"))
+    page.form.folder.setText(str(tmp_path / "out"))
     room.workspace.edit("rename", lambda s: edits.replace(s, parts=(edits.replace(s.parts[0], name="Ada: verse/2"),)))
-    page.labels.setChecked(True)
+    page.form.labels.setChecked(True)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "written to" in page.outcome.text(), timeout=90_000)
     assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
@@ -244,8 +244,8 @@ def test_what_would_clip_is_turned_down_or_written_as_float(window, qtbot, tmp_p
     assert "Reaching full scale" in page.will.text()
     peaks = {}
     for choice in ("refuse", "trim", "float"):
-        page.clip.setCurrentIndex(page.clip.findData(choice))
-        page.folder.setText(str(tmp_path / choice))
+        page.form.clip.setCurrentIndex(page.form.clip.findData(choice))
+        page.form.folder.setText(str(tmp_path / choice))
         qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda: bool(page.outcome.text()) and not page._tasks, timeout=60_000)
         stems = list((tmp_path / choice).glob("*.wav"))

@@ -168,9 +168,9 @@ def test_a_session_opens_where_it_was_left_and_hands_over_as_before(window, room
     path = room.workspace.keeper.saved_as
     press(room, key("Hand over"), qtbot=qtbot)
     page = room.hand_over
-    page.name.setText("{number} {part}")
-    page.labels.setChecked(True)
-    page.bit_depth.setCurrentIndex(2)
+    page.form.name.setText("{number} {part}")
+    page.form.labels.setChecked(True)
+    page.form.bit_depth.setCurrentIndex(2)
     assert "01 Lead.clean.wav" in page.will.text() and "03 High harmony" in page.will.text()
     window.close()
     again = Window()
@@ -180,8 +180,12 @@ def test_a_session_opens_where_it_was_left_and_hands_over_as_before(window, room
     qtbot.waitUntil(lambda: again.work_page is not None, timeout=60_000)
     page = again.work_page.hand_over
     assert again.work_page.title.route.current == HAND_OVER
-    assert page.name.text() == "{number} {part}" and page.labels.isChecked() and page.bit_depth.currentIndex() == 2
-    assert not page.force.isChecked(), "writing over files is asked for every time"
+    assert (
+        page.form.name.text() == "{number} {part}"
+        and page.form.labels.isChecked()
+        and page.form.bit_depth.currentIndex() == 2
+    )
+    assert not page.form.force.isChecked(), "writing over files is asked for every time"
     again.close()
 
 

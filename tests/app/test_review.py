@@ -227,10 +227,10 @@ def test_a_pass_is_switched_off_for_listening_and_never_for_the_stems(ready, qtb
     assert {type(t).__name__ for t in strip.plan} == {"EssCut"}
     press(ready, key("Hand over"), qtbot=qtbot)
     page = ready.hand_over
-    qtbot.waitUntil(page.aside.isVisible)
-    assert page.target().without == () and "Esses" in page.aside.text()
-    page.aside.setChecked(True)
-    assert set(page.target().without) == {name for w in PASSES for name in w.kinds} - {"ess"}
+    qtbot.waitUntil(page.form.aside.isVisible)
+    assert page.form.target().without == () and "Esses" in page.form.aside.text()
+    page.form.aside.setChecked(True)
+    assert set(page.form.target().without) == {name for w in PASSES for name in w.kinds} - {"ess"}
 
 
 def test_keys_stay_with_what_has_the_focus(ready, qtbot):

@@ -481,10 +481,10 @@ def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(windo
     room.workspace.edit("move", lambda s: layout.set_offset(s, late.id, 1.5))
     press(room, key("Hand over"), qtbot=qtbot)
     page, out = room.hand_over, tmp_path / "out"
-    page.folder.setText(str(out))
+    page.form.folder.setText(str(out))
     beside = {p.name for p in tmp_path.iterdir()}
-    qtbot.keyClicks(page.name, "{number} {part}, {role}")
-    for box in (page.together, page.all_or_nothing, page.proof, page.cues):
+    qtbot.keyClicks(page.form.name, "{number} {part}, {role}")
+    for box in (page.form.together, page.form.all_or_nothing, page.form.proof, page.form.cues):
         qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
         assert box.isChecked()
     assert "01 lead vox, lead.clean.wav" in page.will.text(), page.will.text()

@@ -139,7 +139,7 @@ def test_changed_sessions_are_opened_and_handed_over_or_refused(strange, window,
         room = window.work_page
         page, out = room.hand_over, tmp_path / f"out{i}"
         press(room, key("Hand over"), qtbot=qtbot)
-        page.folder.setText(str(out))
+        page.form.folder.setText(str(out))
         if page.write.isEnabled():
             qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
             qtbot.waitUntil(lambda page=page: not page._tasks, timeout=60_000)

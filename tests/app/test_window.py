@@ -271,9 +271,9 @@ def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtb
     room = opened(window, take, qtbot)
     press(room, key("Hand over"), qtbot=qtbot)
     page = room.hand_over
-    page.folder.setText(str(tmp_path / "out"))
-    page.bit_depth.setCurrentIndex(2)
-    page.removed.setChecked(True)
+    page.form.folder.setText(str(tmp_path / "out"))
+    page.form.bit_depth.setCurrentIndex(2)
+    page.form.removed.setChecked(True)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.table.isVisible() and page.write.isEnabled(), timeout=20_000)
     from isophon.cli import main

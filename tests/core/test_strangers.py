@@ -1,4 +1,4 @@
-"""What comes from a file is a stranger's word: no path, no endless loop, no absurd allocation is made of it."""
+"""What comes from a file is untrusted: no path, no endless loop, no absurd allocation is made of it."""
 
 import json
 import os

@@ -1,4 +1,4 @@
-"""The ranges that values are held to wherever they come from a file: a stranger's word is checked once, on loading.
+"""The ranges of values that come from a file: everything is checked once, on loading.
 
 None of these is a musical limit; each lies far outside of what a recording can hold,
 so that no value from a file can become an endless loop, an absurd allocation or a path.

@@ -92,7 +92,7 @@ class WorkPage(WorkViews):
         first = PASSES.index(workspace.pass_) + 1 if self.left is None else self.left.station
         self.open_station(min(HAND_OVER, max(LAY_OUT, first)) if workspace.session.parts else LAY_OUT)
         if self.left is not None:
-            self.hand_over.restore(self.left.hand_over)
+            self.hand_over.form.restore(self.left.hand_over)
         yield
         self._tick.start()
         gc.collect()
@@ -165,7 +165,7 @@ class WorkPage(WorkViews):
     # what is shown
 
     def warn_of_the_session(self) -> None:
-        """Say what a wary eye sees in the recordings that were opened."""
+        """Warn about the recordings that were opened."""
         takes = [self.workspace.pool.take(item.source) for item in self.workspace.session.items]
         troubled = [take.trouble for take in takes if take.trouble]
         if len(troubled) == 1:
@@ -174,7 +174,7 @@ class WorkPage(WorkViews):
             self.warn(f"{len(troubled)} recordings cannot be used; Lay out (1) says why. {troubled[0]}")
 
     def _remark_on_take(self) -> None:
-        """Say once what a wary eye sees in the take at hand."""
+        """Warn once about the selected take."""
         take, part = self.workspace.take, self.workspace.part
         if take.source in self._remarked or take.figures is None or not part.found:
             return
@@ -389,7 +389,7 @@ class WorkPage(WorkViews):
 
     def remembered(self) -> Remembered:
         """What is remembered of this session."""
-        return Remembered(self.title.route.current, self.hand_over.chosen())
+        return Remembered(self.title.route.current, self.hand_over.form.chosen())
 
     def rest_aside(self) -> None:
         """Be quiet and write everything down while something else is being opened."""

@@ -145,7 +145,7 @@ class BandExtras(Extras):
         self.workspace.edit(f"bands from {part.name}", lambda s: edits.give_marks(s, part.id, "band", others))
 
     def _warning(self, part: Part) -> str:
-        """What a wary eye says of the sum of the cuts."""
+        """A warning about the sum of the cuts."""
         surveyed = self.workspace.take.surveyed
         if surveyed is None or not part.of_kind("band"):
             return ""

@@ -88,7 +88,7 @@ class Lens(QWidget):
         self.blend.show_value(100 * (1.0 if mark.hand.blend is None else mark.hand.blend))
 
     def _warning(self, mark: Mark | None) -> str:
-        """What a wary eye would say about the selected mark."""
+        """A warning about the selected mark; empty for none."""
         if mark is None:
             return ""
         which = self.workspace.pass_

@@ -80,10 +80,10 @@ def steady_db(part: Part, hz: np.ndarray) -> np.ndarray:
     """What is done to a part's noise at frequencies, in dB ≤ 0."""
     if not (part.hiss.on and noise_in(part)):
         return np.zeros(len(hz))
-    return part.hiss.amount_db * emphasis(hz, part.hiss.from_hz)
+    return part.hiss.amount_db * share_at(hz, part.hiss.from_hz)
 
 
-def emphasis(hz: np.ndarray, from_hz: float) -> np.ndarray:
+def share_at(hz: np.ndarray, from_hz: float) -> np.ndarray:
     """How much of the reduction acts at frequencies: 0 below, 1 above, half at ``from_hz``, over 2/3 octave."""
     octaves = np.log2(np.maximum(hz, 1.0) / from_hz)
     return np.clip(0.5 + 1.5 * octaves, 0.0, 1.0) if from_hz > 100 else np.ones_like(octaves)

@@ -25,7 +25,7 @@ import numpy as np
 from scipy import fft, ndimage, signal, special
 
 from isophon.core.audio.spectra import overlap_add
-from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, emphasis, noise_in, track_in
+from isophon.core.passes.hiss.settings import BANDS, SILENT_DB, noise_in, share_at, track_in
 from isophon.core.passes.noise_track import Track, levels_at
 from isophon.core.passes.stage import Read, Stage, Still
 
@@ -122,7 +122,7 @@ def _framed(sound: np.ndarray, size: int, hop: int) -> np.ndarray:
 def _lowest_bin(cut: HissCut, size: int) -> int:
     """The first bin that is changed at all."""
     hz = np.fft.rfftfreq(size, 1 / cut.sample_rate)
-    return int(np.argmax(emphasis(hz, cut.from_hz) > 0))
+    return int(np.argmax(share_at(hz, cut.from_hz) > 0))
 
 
 def _gains(read: Read, cut: HissCut, pieces: range) -> np.ndarray:
@@ -135,7 +135,7 @@ def _gains(read: Read, cut: HissCut, pieces: range) -> np.ndarray:
     samples = read(first * hop, (count - 1) * hop + size)
     lowest = _lowest_bin(cut, size)
     hz = np.fft.rfftfreq(size, 1 / cut.sample_rate)[lowest:]
-    share = emphasis(hz, cut.from_hz).astype(np.float32)
+    share = share_at(hz, cut.from_hz).astype(np.float32)
     partly = int(np.count_nonzero(share < 1))
     noise = _noise_power(cut, size)[lowest:]
     left = float(10 ** (cut.amount_db / 20))
@@ -219,7 +219,7 @@ def _reach(rate: int) -> int:
 
 def _still(still: Still, mine: Sequence[HissCut]) -> None:
     for cut in mine:
-        still.power *= 10 ** (cut.amount_db * emphasis(still.centres, cut.from_hz) / 10)
+        still.power *= 10 ** (cut.amount_db * share_at(still.centres, cut.from_hz) / 10)
 
 
 STAGE = Stage(

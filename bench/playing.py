@@ -153,7 +153,7 @@ def main() -> None:
         make_app()
         window = Window()
         window.show()
-        window.warm_up()
+        window.background.warm_up()
         window.open_path(demo)
         while window.work_page is None or not window.work_page.hearing.player.device.name:
             QApplication.processEvents()

@@ -56,7 +56,7 @@ def opening(folder: Path, count: int, seconds: float) -> None:
     paths = _parts(folder, count, seconds)
     window = Window()
     window.show()
-    window.warm_up()
+    window.background.warm_up()
     _wait(4_000)
     sound = sf.read(paths[0], dtype="float32")[0]
     trip = common.round_trip_s(sound)

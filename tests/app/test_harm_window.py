@@ -207,7 +207,7 @@ def test_leaving_a_session_at_work_leaves_the_workers(window, tmp_path, qtbot):
     window.open_path(short)
     qtbot.waitUntil(lambda: window.work_page not in (None, first), timeout=90_000)
     qtbot.waitUntil(lambda: window.work_page.workspace.part.found, timeout=60_000)
-    assert all(thread.is_alive() for thread in window._workers._threads)
+    assert all(thread.is_alive() for thread in window.background._workers._threads)
 
 
 def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):

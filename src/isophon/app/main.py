@@ -85,5 +85,5 @@ def run(session: Path | None = None, demo: bool = False, ended: Callable[[], boo
         QTimer.singleShot(0, lambda: window.open_path(session))
     elif demo:
         QTimer.singleShot(0, window.open_demo)
-    QTimer.singleShot(_IDLE_MS, window.warm_up)
+    QTimer.singleShot(_IDLE_MS, window.background.warm_up)
     return app.exec()

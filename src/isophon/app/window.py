@@ -2,28 +2,25 @@
 
 from __future__ import annotations
 
-import contextlib
-import gc
-import json
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QByteArray, QTimer
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QMainWindow, QScrollArea, QStackedWidget, QWidget
+from PySide6.QtWidgets import QMainWindow, QStackedWidget, QWidget
 
 from isophon.app import theme
+from isophon.app.background import Background
 from isophon.app.pages.start_page import StartPage
 from isophon.app.views.file_dialog import SOUND_FILES, files_to_open
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, named
+from isophon.app.window_state import WindowState
 from isophon.core.reading import real
 
 _SESSION_ENDING = ".isophon"
-_SESSIONS = "sessions"  # among what the window remembers
-_RECENT, _MOST_STATE = 8, 1 << 20
 _FILTER = f"Recordings and sessions (*.isophon {SOUND_FILES})"
 
 
@@ -39,8 +36,6 @@ if TYPE_CHECKING:
     from isophon.app.model.jobs import Job
     from isophon.app.model.opening import Opened, Progress
     from isophon.app.pages.work_page import WorkPage
-    from isophon.core.playing.remote import RemotePlayer
-    from isophon.core.work.workers import Workers
 
 
 class Window(QMainWindow):
@@ -55,11 +50,8 @@ class Window(QMainWindow):
         self.start = StartPage()
         self.work_page: WorkPage | None = None
         self._job: Job | None = None
-        self._workers: Workers | None = None
-        self._sound: RemotePlayer | None = None
-        self._remembered: Path | None = None
         self._warned = False
-        self._state: dict[str, str] = {}
+        self.background, self._state = Background(), WindowState()
         self._entering: Iterator[None] = iter(())  # the page that is being built
         self._next_turn = QTimer(self, interval=0)
         self._next_turn.timeout.connect(self._go_on_entering)
@@ -80,7 +72,7 @@ class Window(QMainWindow):
         self.start.new_asked.connect(self.new_session)
         self.start.keys_asked.connect(self._show_keys)
         self.start.quit_asked.connect(self.close)
-        self._recall()
+        self._state.recall(self)
         QTimer.singleShot(0, self._show_lists)
 
     # opening
@@ -200,7 +192,6 @@ class Window(QMainWindow):
             self.start.show_work(words, fraction)
 
     def _enter_work_page(self, result: Opened) -> None:
-        from isophon.app.model.remembered import Remembered, recall
         from isophon.app.model.workspace import Workspace
         from isophon.app.pages.work_page import WorkPage
         from isophon.app.sheets import FIRST
@@ -208,8 +199,9 @@ class Window(QMainWindow):
         if self.work_page is not None:
             self._leave_work_page()
         history, saved_as, continued, notes = result
-        page = WorkPage(Workspace(history, saved_as, continued, self._hands(), FIRST), self._player(), self.stack)
-        page.left = recall(self._state.get(_SESSIONS, ""), saved_as) or (Remembered() if saved_as is None else None)
+        page = WorkPage(Workspace(history, saved_as, continued, self.background.workers(), FIRST),
+                        self.background.player(), self.stack)  # fmt: skip
+        page.left = self._state.how_left(saved_as)
         self._entering = self._entered(page, notes)
         self._next_turn.start()
 
@@ -217,7 +209,7 @@ class Window(QMainWindow):
         """Build a page and show it, with turns of the window in between."""
         try:
             yield from page.building()
-            page.restore(self._state)
+            page.restore(self._state.values)
             self.stack.addWidget(page)
             page.work.hide()  # shown in a turn of its own
             yield
@@ -253,14 +245,12 @@ class Window(QMainWindow):
             self._next_turn.stop()
 
     def _leave_work_page(self) -> None:
-        from isophon.app.model.remembered import remember
-
         page, self.work_page = self.work_page, None
         if page is None:
             return
-        self._state |= page.state()
+        self._state.values |= page.state()
         if path := page.workspace.keeper.saved_as:
-            self._state[_SESSIONS] = remember(self._state.get(_SESSIONS, ""), path, page.remembered())
+            self._state.session_left(path, page.remembered())
         page.shut()
         self.stack.removeWidget(page)
         page.deleteLater()
@@ -293,8 +283,8 @@ class Window(QMainWindow):
             return
         keeper = self.work_page.workspace.keeper
         self.setWindowTitle(f"{keeper.session.name} — Isophon")
-        if keeper.saved_as and keeper.saved_as != self._remembered and not keeper.unsaved:
-            self._remember(keeper.saved_as)
+        if keeper.saved_as and not keeper.unsaved:
+            self._state.session_saved(keeper.saved_as)
 
     def _show_keys(self) -> None:
         from isophon.app.pages.keys_page import KeysPage
@@ -306,17 +296,6 @@ class Window(QMainWindow):
 
         self.start.show_lists(unsaved_work(), recent_sessions())
 
-    def _remember(self, path: Path) -> None:
-        from isophon.app.model.state import recent_sessions, state_folder
-        from isophon.core.audio.writing import write_text
-        from isophon.core.errors import IsophonError
-        from isophon.core.reading import spelled
-
-        self._remembered = path
-        paths = [spelled(p) for p in dict.fromkeys([path, *recent_sessions()])][:_RECENT]
-        with contextlib.suppress(IsophonError):  # a list that cannot be kept harms no work
-            write_text(state_folder() / "recent.json", json.dumps(paths))
-
     # dropping and closing
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -327,61 +306,6 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
             self.open_paths(paths)
-
-    def _hands(self) -> Workers:
-        """The workers, the same for all sessions of this window."""
-        from isophon.core.work.workers import Workers
-
-        self._workers = self._workers or Workers()
-        return self._workers
-
-    def _player(self) -> RemotePlayer:
-        """The player, the same for all sessions of this window."""
-        from isophon.core.playing.remote import RemotePlayer
-
-        self._sound = self._sound or RemotePlayer()
-        return self._sound
-
-    def warm_up(self) -> None:
-        """Load what opening needs while the start page is looked at."""
-        import threading
-
-        def load() -> None:
-            import isophon.app.model.opening
-            import isophon.app.pages.work_page  # noqa: F401
-            from isophon.core.takes.cache import program
-
-            program()
-            with contextlib.suppress(OSError):
-                import sounddevice  # noqa: F401
-            gc.collect()
-            gc.freeze()  # modules stay, and need not be looked through once a page is there
-
-        threading.Thread(target=load, daemon=True).start()
-        QScrollArea().viewport()  # the first answer of this kind makes Python's types of all widgets
-        self._hands().wake()
-        self._player().wake()
-
-    def _recall(self) -> None:
-        """Be as the window was when it was closed last."""
-        from isophon.app.model.state import state_folder
-        from isophon.core.errors import IsophonError
-        from isophon.core.reading import read_bytes
-
-        with contextlib.suppress(IsophonError, ValueError, RecursionError):
-            values = json.loads(read_bytes(state_folder() / "window.json", _MOST_STATE))
-            if isinstance(values, dict):
-                self._state = {key: value for key, value in values.items() if isinstance(value, str)}
-            self.restoreGeometry(QByteArray.fromHex(self._state.get("window", "").encode("ascii", "replace")))
-
-    def _note_state(self) -> None:
-        from isophon.app.model.state import state_folder
-        from isophon.core.audio.writing import write_text
-        from isophon.core.errors import IsophonError
-
-        self._state["window"] = bytes(self.saveGeometry().toHex().data()).decode()
-        with contextlib.suppress(IsophonError):
-            write_text(state_folder() / "window.json", json.dumps(self._state))
 
     def leave(self) -> None:
         """Close without asking back."""
@@ -399,10 +323,6 @@ class Window(QMainWindow):
             pass
         if self.work_page is not None:
             self._leave_work_page()
-        if self._workers is not None:
-            self._workers.close()
-        if self._sound is not None:
-            self._sound.end()
-        self._workers = self._sound = None
-        self._note_state()
+        self.background.close()
+        self._state.keep(self)
         event.accept()

@@ -1,0 +1,63 @@
+"""The processes that a window shares among its sessions: the workers, and the player."""
+
+from __future__ import annotations
+
+import contextlib
+import gc
+import threading
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QScrollArea
+
+if TYPE_CHECKING:
+    from isophon.core.playing.remote import RemotePlayer
+    from isophon.core.work.workers import Workers
+
+
+class Background:
+    """Made once they are wanted; modules are imported then too, so that the first window comes at once."""
+
+    def __init__(self) -> None:
+        self._workers: Workers | None = None
+        self._player: RemotePlayer | None = None
+
+    def workers(self) -> Workers:
+        """The workers, the same for all sessions of a window."""
+        from isophon.core.work.workers import Workers
+
+        self._workers = self._workers or Workers()
+        return self._workers
+
+    def player(self) -> RemotePlayer:
+        """The player, the same for all sessions of a window."""
+        from isophon.core.playing.remote import RemotePlayer
+
+        self._player = self._player or RemotePlayer()
+        return self._player
+
+    def warm_up(self) -> None:
+        """Load what opening needs while the start page is looked at."""
+        threading.Thread(target=_load, daemon=True).start()
+        QScrollArea().viewport()  # the first answer of this kind makes Python's types of all widgets
+        self.workers().wake()
+        self.player().wake()
+
+    def close(self) -> None:
+        """End them."""
+        if self._workers is not None:
+            self._workers.close()
+        if self._player is not None:
+            self._player.end()
+        self._workers = self._player = None
+
+
+def _load() -> None:
+    import isophon.app.model.opening
+    import isophon.app.pages.work_page  # noqa: F401
+    from isophon.core.takes.cache import program
+
+    program()
+    with contextlib.suppress(OSError):
+        import sounddevice  # noqa: F401
+    gc.collect()
+    gc.freeze()  # modules stay, and need not be looked through once a page is there

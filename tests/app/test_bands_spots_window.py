@@ -46,12 +46,12 @@ def test_the_demos_ring_stands_over_frequency_and_its_ceiling_is_heard(bands, qt
     hz, _ = centre_of(mark)
     assert hz == pytest.approx(2_650, rel=0.03) and mark.standout_db == pytest.approx(7, abs=2)
     bar = next(b for m, b in skyline.bars() if m.id == mark.id)
-    assert abs(bar.center().x() - frequencies.x_of(skyline._plot(), hz)) < 2
+    assert abs(bar.center().x() - frequencies.x_of(skyline.plot(), hz)) < 2
     start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
     clean = level_in(heard(workspace, start, end), 48_000, 2_500, 2_800)
     sung = level_in(heard(workspace, start, end, ()), 48_000, 2_500, 2_800)
     assert sung - clean == pytest.approx(-workspace.part.change(mark), abs=1.0)
-    tag = skyline._tags()["ceiling_db"].center()
+    tag = skyline.tags()["ceiling_db"].center()
     drag(qtbot, skyline, tag, tag + QPointF(0, skyline.y_of(0) - skyline.y_of(2.0)))
     assert workspace.part.band.ceiling_db == pytest.approx(0, abs=0.4)
     assert level_in(heard(workspace, start, end), 48_000, 2_500, 2_800) < clean - 0.8
@@ -59,7 +59,7 @@ def test_the_demos_ring_stands_over_frequency_and_its_ceiling_is_heard(bands, qt
 
 def test_a_band_is_made_moved_widened_typed_and_taken_away(bands, qtbot):
     workspace, skyline = bands.workspace, bands.skyline
-    count, plot = len(workspace.marks), skyline._plot()
+    count, plot = len(workspace.marks), skyline.plot()
     at = QPoint(round(frequencies.x_of(plot, 300)), round(plot.top() + 6))
     qtbot.mouseDClick(skyline, Qt.MouseButton.LeftButton, pos=at)
     mark = workspace.mark

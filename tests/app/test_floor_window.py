@@ -30,7 +30,7 @@ def test_breaths_come_down_under_their_ceiling(room, qtbot):
         and "Breath 1 of 14" in room.lens.head.text()
         and not room.lens.blend.isVisible()
     )
-    tag = room.skyline._tags()["ceiling_db"]
+    tag = room.skyline.tags()["ceiling_db"]
     lower = QPointF(tag.center().x(), room.skyline.y_of(-21.0))
     drag(qtbot, room.skyline, tag.center(), lower)
     assert workspace.part.breath.ceiling_db == pytest.approx(-21.0, abs=0.8) and workspace.part.ess.ceiling_db == 0.0
@@ -58,7 +58,7 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=120_000)
     qtbot.wait(100)  # laid out, and nothing is found any more that would move the skyline
     before = len(fades(workspace.part))
-    tag = room.skyline._tags()["floor_db"]
+    tag = room.skyline.tags()["floor_db"]
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(1.0)))
     assert workspace.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(workspace.part)) > before
     filled = next(t for t in fades(workspace.part) if t.gain == 0.0 and t.beside == (1, 1) and t.first)

@@ -12,7 +12,7 @@ def test_pops_come_down_and_can_be_heard_on_small_loudspeakers(room, qtbot):
     press(room, key("Pops"), qtbot=qtbot)
     qtbot.wait(100)
     assert len(workspace.marks) == 12 and "pops, their lows in dB" in room.about.accessibleName()
-    tag = room.skyline._tags()["ceiling_db"]
+    tag = room.skyline.tags()["ceiling_db"]
     drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(-10.0)))
     assert workspace.part.pop.ceiling_db == pytest.approx(-10, abs=1)
     press(room, Qt.Key.Key_Right, qtbot=qtbot)

@@ -190,7 +190,7 @@ def test_several_tops_and_several_ceilings_move_by_as_much(ready, qtbot):
     workspace.settings.set_setting("ceiling_db", -5.0)
     workspace.select_parts(ids)
     ceilings = [p.ess.ceiling_db for p in workspace.session.parts[:2]]
-    y = skyline._tags()["ceiling_db"].center()
+    y = skyline.tags()["ceiling_db"].center()
     grip = QPoint(round(y.x()), round(y.y()) + 5)  # not in its middle: it must not jump
     drag(qtbot, skyline, grip, grip + QPoint(0, 1))
     one = [a.ess.ceiling_db - b for a, b in zip(workspace.session.parts[:2], ceilings, strict=True)]

@@ -132,7 +132,7 @@ def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, 
     assert "4 parts selected" in room.sheet.about.text()
     before = {p.id: p.plan for p in workspace.session.parts}
     stood = {p.id: p.ess.ceiling_db for p in workspace.session.parts}
-    tag = room.skyline._tags()["ceiling_db"]
+    tag = room.skyline.tags()["ceiling_db"]
     drag(qtbot, room.skyline, tag.center(), tag.center() + QPointF(0, 30))
     ceilings = {p.id: p.ess.ceiling_db for p in workspace.session.parts}
     moved = {round(ceilings[f"part-{i}"] - stood[f"part-{i}"], 1) for i in (2, 3, 4, 5)}

@@ -32,7 +32,7 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     workspace.select_marks([mark.id])
     plan = workspace.part.plan
     rate = workspace.take.recording.sample_rate
-    tag = skyline._tags()["ceiling_db"]
+    tag = skyline.tags()["ceiling_db"]
     before = workspace.part.ess.ceiling_db
     lower = tag.center() + QPointF(0, skyline.y_of(before - 8) - skyline.y_of(before))
     drag(qtbot, skyline, tag.center(), lower)

@@ -57,7 +57,7 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
     if not chart.numbers:
         return
     painter.setFont(theme.mono(theme.SMALL))
-    plot = chart._plot()
+    plot = chart.plot()
     in_hand, labels = set(chart.workspace.selected_marks), _words(chart, bars)
     boxes = sorted((bar for _, bar in bars), key=QRectF.left)
     lefts = [box.left() for box in boxes]

@@ -16,7 +16,7 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
     which = chart.workspace.pass_
     part, height_of = chart.workspace.part, chart._heights()
     sure = getattr(getattr(part, which.kind), "sure", 0.0)
-    (low, high), plot = chart._range(), chart._plot()
+    (low, high), plot = chart._range(), chart.plot()
     floor, tall = plot.bottom(), plot.height() / (high - low)
     left_alone, changed, cut, tops, hollow, unsure = ([] for _ in range(6))
     zero = which.skyline.zero

@@ -43,7 +43,7 @@ class Skyline(SkylineChart):
 
     def _under(self, at: QPointF) -> tuple[str, str]:
         """What is under the pointer: a ceiling's tag, a bar's top, a bar, a ceiling's line, or nothing."""
-        for setting, tag in self._tags().items():
+        for setting, tag in self.tags().items():
             if tag.contains(at):
                 return "ceiling", setting
         near = [(m, b) for m, b in self.bars() if b.left() - 3 <= at.x() <= b.right() + 3]
@@ -81,7 +81,7 @@ class Skyline(SkylineChart):
             self._held = (event.position().y(), self._before.get(name, 0.0))
             taken = part.mark(name)
             if taken is not None:
-                self._taken_hz = (frequencies.hz_at(self._plot(), event.position().x()), frequencies.band_of(taken))
+                self._taken_hz = (frequencies.hz_at(self.plot(), event.position().x()), frequencies.band_of(taken))
         elif what == "ceiling":
             self._held = (event.position().y(), getattr(part.settings(which.kind), name))
         else:
@@ -108,7 +108,7 @@ class Skyline(SkylineChart):
             by = value - self._before.get(name, 0.0)
             self.workspace.commands.set_changes({mark: change + by for mark, change in self._before.items()}, gesture)
         elif what == "nothing" and self.workspace.over_frequency:
-            hz = frequencies.hz_at(self._plot(), at.x())
+            hz = frequencies.hz_at(self.plot(), at.x())
             without = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self.workspace.commands.hear_near(hz, without)
         elif what == "nothing" and self._band:
@@ -135,7 +135,7 @@ class Skyline(SkylineChart):
     def _drag_sideways(self, name: str, x: float, gesture: object) -> None:
         """Move a band along the frequencies, as far as the pointer."""
         hz, (low, high) = self._taken_hz
-        ratio = frequencies.hz_at(self._plot(), x) / hz
+        ratio = frequencies.hz_at(self.plot(), x) / hz
         if self._moved or abs(math.log2(ratio)) > _LEAST_OCTAVES:
             self._moved = True
             self.workspace.commands.set_band(name, low * ratio, high * ratio, gesture)
@@ -144,7 +144,7 @@ class Skyline(SkylineChart):
         at = event.position()
         if self.workspace.pass_.hand.made is not None and self._under(at)[0] == "nothing":
             self._drag = self._band = None
-            self.workspace.commands.make_band(frequencies.hz_at(self._plot(), at.x()))
+            self.workspace.commands.make_band(frequencies.hz_at(self.plot(), at.x()))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Over frequency: the width of the selected band."""

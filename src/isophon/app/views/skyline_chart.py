@@ -14,8 +14,9 @@ from isophon.app import theme
 from isophon.app.model.workspace import IN_TIME, TALLEST, Workspace
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.bars import draw_bars
+from isophon.app.views.ceiling_lines import draw_ceilings, draw_ends, tags_of
 from isophon.app.views.keyboard import draw_focus
-from isophon.app.views.label_room import LabelRoom, draw_label, width_of
+from isophon.app.views.label_room import LabelRoom
 from isophon.app.views.soon import Soon
 from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_stretched, is_far
 from isophon.app.views.trace_chart import RIGHT, margin_left
@@ -24,7 +25,6 @@ from isophon.core.playing.rough_chain import more_after
 
 _SOON_MS, _SETTLED_AFTER_MS = 30, 60
 _BAR = bar_words.BAR
-_TAG_HEIGHT = 18.0
 _ENOUGH = 4  # marks, to tell what is usual
 _TOP, _BOTTOM = 26, bar_words.BOTTOM
 _RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -82,7 +82,8 @@ class SkylineChart(QWidget):
         chain = self.workspace.session.chain
         return lambda mark: which.skyline.height(mark) + more_after(chain, voice, mark, rate)
 
-    def _plot(self) -> QRectF:
+    def plot(self) -> QRectF:
+        """Where the bars stand, in pixels."""
         width, height = self.width() - margin_left() - RIGHT, self.height() - _TOP - _BOTTOM
         return QRectF(margin_left(), _TOP, max(10, width), max(10, height))
 
@@ -109,13 +110,13 @@ class SkylineChart(QWidget):
     def y_of(self, level_db: float) -> float:
         """The height of a stand-out."""
         low, high = self._range()
-        plot = self._plot()
+        plot = self.plot()
         return plot.bottom() - (level_db - low) / (high - low) * plot.height()
 
     def db_at(self, y: float) -> float:
         """The stand-out at a height."""
         low, high = self._range()
-        plot = self._plot()
+        plot = self.plot()
         return float(low + (plot.bottom() - y) / plot.height() * (high - low))
 
     def bars(self) -> list[tuple[Mark, QRectF]]:
@@ -165,7 +166,7 @@ class SkylineChart(QWidget):
         return picture
 
     def _bars(self) -> list[tuple[Mark, QRectF]]:
-        plot, height_of, by_time = self._plot(), self._heights(), self.workspace.order == IN_TIME
+        plot, height_of, by_time = self.plot(), self._heights(), self.workspace.order == IN_TIME
         crowd = by_time and not self.workspace.pass_.skyline.over_frequency
         marks = self.workspace.marks_seen(int(plot.width())) if crowd else self.workspace.marks
         low, high = self._range()
@@ -221,16 +222,16 @@ class SkylineChart(QWidget):
         if not self.workspace.marks:
             painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.SOFT_INK)
-            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, self.empty_text())
+            painter.drawText(self.plot(), Qt.AlignmentFlag.AlignCenter, self.empty_text())
             return
         painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
         painter.drawPixmap(0, 0, self._picture())
         bars = self.bars()
         self._draw_in_hand(painter, bars)
         painter.setClipping(False)
-        self._draw_ceilings(painter)
+        draw_ceilings(self, painter)
         room = LabelRoom()
-        self._draw_ends(painter, room)
+        draw_ends(self, painter, room)
         bar_words.draw_numbers(painter, self, bars, room)
         if self._band:
             painter.setPen(QPen(theme.SELECTED, 1, Qt.PenStyle.DashLine))
@@ -251,11 +252,11 @@ class SkylineChart(QWidget):
     def _draw_moved(self, painter: QPainter, of: Span, bars: list[tuple[Mark, QRectF]], picture: QPixmap) -> None:
         """The picture of other seconds where it belongs, with the frames and numbers that it was shown with."""
         empty, with_bars = self._with_and_without(bars, picture)
-        box = QRectF(margin_left(), 0, self._plot().width(), self.height())
+        box = QRectF(margin_left(), 0, self.plot().width(), self.height())
         fixed = QRectF(0, 0, box.left(), box.height()), QRectF(box.right(), 0, self.width() - box.right(), box.height())
         for side in (*fixed, *draw_stretched(painter, with_bars, box, of, self.workspace.viewport.span)):
             draw_in_place(painter, empty, side)
-        self._draw_ends(painter, LabelRoom())
+        draw_ends(self, painter, LabelRoom())
         draw_focus(painter, self)
 
     def _with_and_without(self, bars: list[tuple[Mark, QRectF]], picture: QPixmap) -> tuple[QPixmap, QPixmap]:
@@ -272,13 +273,13 @@ class SkylineChart(QWidget):
         painter = QPainter(with_bars)
         painter.drawPixmap(0, 0, picture)
         self._draw_in_hand(painter, bars)
-        self._draw_ceilings(painter)
+        draw_ceilings(self, painter)
         changes = self.workspace.part.changes
         if self._kept and self._kept[1] is bars and self._kept[0][0] is changes:  # else marks may be gone by now
             bar_words.draw_numbers(painter, self, bars, LabelRoom())
         painter.end()
         painter = QPainter(empty)
-        self._draw_ceilings(painter)
+        draw_ceilings(self, painter)
         painter.end()
         self._last = picture, empty, with_bars
         return empty, with_bars
@@ -319,10 +320,10 @@ class SkylineChart(QWidget):
         return f"No {words.many} were found. Drag over the ruler to select one, then press N to draw it."
 
     def _draw_scale(self, painter: QPainter) -> None:
-        plot = self._plot()
+        plot = self.plot()
         low, high = self._range()
         painter.setFont(theme.mono(theme.SMALL))
-        tags = self._tags().values() if self.workspace.marks else ()
+        tags = self.tags().values() if self.workspace.marks else ()
         if self.workspace.over_frequency:
             frequencies.draw_ground(painter, plot, self.workspace, self.y_of)
         usual = None if self.workspace.over_frequency else self._measured()[1]
@@ -345,40 +346,6 @@ class SkylineChart(QWidget):
         y = plot.bottom() if zero is None else self.y_of(zero)
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
 
-    def _draw_ceilings(self, painter: QPainter) -> None:
-        plot = self._plot()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        tags = self._tags()
-        for setting, _, level, in_force in self.ceilings():
-            y = self.y_of(level)
-            style = Qt.PenStyle.SolidLine if in_force else Qt.PenStyle.DashLine
-            painter.setPen(QPen(theme.OVER, 2 if in_force else 1.2, style))
-            painter.drawLine(QPointF(plot.left() - 4, y), QPointF(plot.right(), y))
-            painter.setPen(QPen(theme.OVER, 1))
-            painter.setBrush(theme.OVER if in_force else theme.PAPER)
-            painter.drawRoundedRect(tags[setting], 3, 3)
-            painter.setFont(theme.mono(theme.SMALL, theme.QFont.Weight.Bold))
-            painter.setPen(theme.PAPER if in_force else theme.OVER)
-            painter.drawText(tags[setting], Qt.AlignmentFlag.AlignCenter, theme.signed(level))
-
-    def _draw_ends(self, painter: QPainter, room: LabelRoom) -> None:
-        """Which ceiling is which, where its line ends; of one that is dragged and not in force, that it is not."""
-        plot = self._plot()
-        ceilings = sorted(self.ceilings(), key=lambda one: self.y_of(one[2]))
-        painter.setFont(theme.sans(theme.SMALL))
-        for i, (setting, words, level, in_force) in enumerate(ceilings):
-            words_there = words if in_force or setting != self.dragged else f"{words}: no effect above the other"
-            y, width = self.y_of(level), width_of(painter, words_there)
-            box = QRectF(plot.right() - width, y - 17 if i == 0 else y + 2, width, 15)
-            if room.take(box):
-                draw_label(painter, box, words_there, theme.OVER)
-
-    def _tags(self) -> dict[str, QRectF]:
-        """The grips of the ceilings on the axis, moved apart where they would overlap."""
-        places = sorted((self.y_of(level), setting) for setting, _, level, _ in self.ceilings())
-        for i in range(1, len(places)):
-            crowded = _TAG_HEIGHT + 1 - (places[i][0] - places[i - 1][0])
-            if crowded > 0:
-                places[i - 1] = (places[i - 1][0] - (crowded / 2 if i == 1 else 0), places[i - 1][1])
-                places[i] = (places[i - 1][0] + _TAG_HEIGHT + 1, places[i][1])
-        return {name: QRectF(4, y - _TAG_HEIGHT / 2, margin_left() - 8, _TAG_HEIGHT) for y, name in places}
+    def tags(self) -> dict[str, QRectF]:
+        """The grips of the ceilings on the axis, by their settings."""
+        return tags_of(self)

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QWidget
@@ -16,11 +14,11 @@ from isophon.app.views.anchor_handles import AnchorHandles
 from isophon.app.views.band_limits import BandLimits
 from isophon.app.views.box_drawing import BoxDrawing
 from isophon.app.views.keyboard import draw_focus
-from isophon.app.views.label_room import LabelRoom, draw_label, width_of
 from isophon.app.views.map_maker import process
 from isophon.app.views.map_pictures import Layer, MapPictures
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.mark_layer import MarkLayer
+from isophon.app.views.marker_lines import draw_markers
 from isophon.app.views.soon import Soon
 from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_span, draw_stretched, is_far
 from isophon.app.views.wave import draw_wave
@@ -28,7 +26,6 @@ from isophon.app.views.wave import draw_wave
 RIGHT = 16
 _OVERVIEW, _RULER, _NAMES, _SIGNS = 28, 24, 15, 16
 _WAVE, _WAVE_HIGH = (0.12, 30, 56), (0.13, 36, 100)  # of what is left: how much, from and to how many pixels
-_APART, _NAME_WIDTH = 3, 150  # pixels: of lines of markers, and the most that a name takes
 _APART_HZ = 22  # pixels
 _SHARP_AFTER_MS = 60
 _OVERLAP = 2  # pixels
@@ -89,7 +86,7 @@ class TraceChart(QWidget):
     def _rows(self) -> tuple[QRectF, QRectF, QRectF, QRectF]:
         """Overview, ruler, wave, spectrogram."""
         width, top = self._plot_width(), 2
-        names = theme.u(_NAMES) if self.workspace.session.markers else 0
+        names = theme.u(_NAMES) if self.workspace.markers_shown()[0] else 0
         rest = self.height() - top - _OVERVIEW - _RULER - names - _SIGNS - 2
         share, least, most = _WAVE_HIGH if self.workspace.pass_.trace.high else _WAVE
         wave = min(max(share * rest, least), most)
@@ -290,49 +287,25 @@ class TraceChart(QWidget):
     def _draw_places(self, painter: QPainter) -> None:
         overview, ruler, _, spectrum = self._rows()
         start, end = self.workspace.viewport.span
-        left, right = self._song_x(start), self._song_x(end)
+        left, right = self.song_x(start), self.song_x(end)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.SELECTED, 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(QRectF(left, overview.top(), max(3, right - left), overview.height()), 2, 2)
-        place = self._song_x(self.playhead)
+        place = self.song_x(self.playhead)
         painter.drawLine(QPointF(place, overview.top()), QPointF(place, overview.bottom()))
         if self.workspace.selected_time:
             first, last = (self.x_of(t) for t in self.workspace.selected_time)
             tint = theme.SELECTED.toRgb()
             tint.setAlpha(50)
             painter.fillRect(QRectF(first, ruler.top(), last - first, spectrum.bottom() - ruler.top()), tint)
-        self._draw_markers(painter)
+        draw_markers(self, painter, *self._rows())
         painter.setPen(QPen(theme.SELECTED, 1.5))
         x = self.x_of(self.playhead)
         if margin_left() <= x <= margin_left() + self._plot_width():
             painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
 
-    def _draw_markers(self, painter: QPainter) -> None:
-        """Named places: a dot in the overview, a line over the wave and the map, the name above them."""
-        overview, ruler, wave, spectrum = self._rows()
-        painter.setFont(theme.sans(theme.SMALL, theme.QFont.Weight.DemiBold))
-        markers, at = self.workspace.markers_shown()
-        painter.setPen(QPen(theme.DONE, 1.2))
-        painter.setBrush(theme.DONE)
-        for x in np.unique(np.round(self._song_x(at))):
-            painter.drawEllipse(QPointF(x, overview.top() + 3), 2.6, 2.6)
-        places, metrics, room, line = self.x_of(at), painter.fontMetrics(), LabelRoom(), -math.inf
-        right = margin_left() + self._plot_width()
-        for i in np.flatnonzero((places >= margin_left() - 1) & (places <= right)):
-            x = float(places[i])
-            if x < line + _APART:
-                continue
-            line = x
-            painter.setPen(QPen(theme.DONE, 1))
-            painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
-            name = metrics.elidedText(markers[i].name, Qt.TextElideMode.ElideRight, _NAME_WIDTH)
-            wide = width_of(painter, name)
-            box = QRectF(min(x + 1, self.width() - wide), ruler.bottom(), wide, wave.top() - ruler.bottom() - 1)
-            if room.take(box):
-                draw_label(painter, box, name, theme.DONE)
-
-    def _song_x(self, seconds: Any) -> Any:
+    def song_x(self, seconds: Any) -> Any:
         """The place of a time, or of many, in the overview."""
         first, last = self.workspace.song
         return margin_left() + (seconds - first) / (last - first) * self._plot_width()

@@ -20,6 +20,7 @@ BENCH = Path(__file__).parent.parent / "bench"
         ("bands.py", ["12"], "treat"), ("line_up.py", ["--quick"], "100 % of those"),
         ("playing.py", ["0.3", "2"], "key to sound"), ("stages.py", ["1"], "slowest part"),
         ("clean.py", ["2", "3"], "cue"), ("history.py", ["300", "20"], "found anew"),
+        ("review.py", ["2", "30"], "still there after the review"),
     ],
 )  # fmt: skip
 def test_bench_runs(script, arguments, words):

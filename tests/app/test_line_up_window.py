@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 from driving import drag, key, opened, press
 from isophon.core.marks import Hand
 from isophon.core.passes.timing.stretch import Moved
-from isophon.core.playing.mix import Strip, hear
+from isophon.core.playing.mix import Strip, mixed
 from isophon.core.session import edits, file, layout
 from isophon.core.session.checks import flaw_of_item
 from isophon.core.work.messages import HearBeside
@@ -232,7 +232,7 @@ def test_a_passage_is_carried_to_any_time_with_its_sound_or_its_decisions(lined_
     carrying.typed.returnPressed.emit()
     assert "Longer than the recording" in lined_up.message.text() and workspace.part.ends_s > 77.0
     past_the_end = Strip(workspace.take.renderer, workspace.part.plan)
-    assert hear((past_the_end,), 48_000, round(76.5 * 48_000), 24_000).cleaned.any()
+    assert mixed((past_the_end,), 48_000, round(76.5 * 48_000), 24_000).cleaned.any()
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert workspace.part.ends_s == workspace.part.source.duration
     carrying.typed.setText("soon")

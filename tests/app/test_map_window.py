@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 from driving import key, press
 from isophon.app import theme
 from isophon.app.pages.route import STATIONS
-from isophon.app.views import anchor_handles, bar_words, label_room, mark_layer, skyline_chart, trace_chart
+from isophon.app.views import anchor_handles, bar_words, ceiling_lines, label_room, mark_layer, marker_lines
 from isophon.app.views.map_maker import process
 from isophon.core.session import layout
 
@@ -188,7 +188,7 @@ def test_no_label_lies_over_another(esses, qtbot, monkeypatch):
         drawn.append(QRectF(box))
         label_room.draw_label(painter, box, text, ink)
 
-    for module in (anchor_handles, trace_chart, mark_layer, skyline_chart, bar_words):
+    for module in (anchor_handles, marker_lines, mark_layer, ceiling_lines, bar_words):
         monkeypatch.setattr(module, "draw_label", noted)
     room, workspace = esses, esses.workspace
     for at in (6.0, 6.1, 6.2, 8.0, 17.0):

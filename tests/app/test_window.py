@@ -39,17 +39,21 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
     assert workspace.part.ess.ceiling_db == pytest.approx(before - 8, abs=0.8)
     assert workspace.keeper.history.undo_name.startswith("ceiling")
     assert len(workspace.part.plan) > len(plan)
-    room.hearing.player.play()
-    qtbot.wait(900)
-    room.hearing.player.stop()
-    qtbot.wait(80)
-    heard = room.hearing.player.device.played()[0]
     loop = room.hearing.loop_span()
     expected = workspace.take.renderer.cleaned(workspace.part.plan, loop[0], loop[1] - loop[0])[0]
     piece = expected[3000:9000]
     assert np.abs(piece).max() > 1e-3
-    windows = np.lib.stride_tricks.sliding_window_view(heard, len(piece))
-    assert any(np.array_equal(windows[i], piece) for i in np.flatnonzero(windows[:, 0] == piece[0]))
+
+    def is_heard():
+        heard = room.hearing.player.device.played()[0]
+        if len(heard) < len(piece):
+            return False
+        windows = np.lib.stride_tricks.sliding_window_view(heard, len(piece))
+        return any(np.array_equal(windows[i], piece) for i in np.flatnonzero(windows[:, 0] == piece[0]))
+
+    room.hearing.player.play()
+    qtbot.waitUntil(is_heard, timeout=20_000)
+    room.hearing.player.stop()
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert workspace.part.ess.ceiling_db == before and workspace.part.plan == plan
     assert rate == 48_000
@@ -259,7 +263,7 @@ def test_opening_the_file_sets_unsaved_work_aside(window, room, qtbot):
     path = room.workspace.keeper.saved_as
     again = opened(window, path, qtbot).workspace
     assert again.part.ess.ceiling_db == 0.0
-    again.set_setting("ceiling_db", -5.0)
+    again.settings.set_setting("ceiling_db", -5.0)
     crash(again)
     ceilings = {replay(journal).history.session.parts[0].ess.ceiling_db for _, journal in unsaved_work()}
     assert ceilings == {-7.0, -5.0}
@@ -314,7 +318,7 @@ def test_saving_over_another_session_keeps_its_unsaved_work(window, room, qtbot,
     room.workspace.settings.set_setting("ceiling_db", -7.0)
     take = write(tmp_path / "take.wav", spoken("de")[0], spoken("de")[1])
     other = opened(window, take, qtbot).workspace
-    other.set_setting("ceiling_db", -9.0)
+    other.settings.set_setting("ceiling_db", -9.0)
     other.keeper.settle()
     assert other.keeper.save(first)
     kept = [replay(journal).history.session for _, journal in unsaved_work()]

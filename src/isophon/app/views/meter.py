@@ -16,7 +16,7 @@ _SILENT = -70.0
 _FALLS_DB = 1.2  # a turn of the clock
 _LIMITED_FOR = 20  # turns
 _SHOWN_FROM_DB = 0.05
-_ROOMY = 170
+_ROOMY = 202  # the three numbers with their units
 
 
 def _number(level: float, silent: float) -> str:

@@ -154,7 +154,7 @@ class Transport(QFrame):
         self.rough.setText("Chain" if narrow else "Rough chain")
         for name, button in self.hears.items():
             button.setText(name if wide else name.split()[-1])
-        self.meter.setMaximumWidth(theme.u(230 if wide else 100 if narrow else 176))
+        self.meter.setMaximumWidth(theme.u(230 if wide else 100 if narrow else 206))
         for layout in (self._row, self._level):
             layout.setSpacing(4 if narrow else 8)
         chosen = (*self.hears.values(), *self.buttons.values())

@@ -139,8 +139,8 @@ class Hearing(QObject):
         survey = surveyed.survey
         inside = survey.band_slice(low_hz / 1.12, 1.12 * (high_hz or survey.sample_rate / 2))
         share = float(survey.k_bands[:, inside].sum()) / (float(survey.k_bands.sum()) + 1e-20)
-        share_heard, softer = (1 - share, 0.0) if without else (share, _SOFTER_DB)
-        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(max(share_heard, 0.0) + 1e-9) - softer) / 20))
+        audible_share, softer = (1 - share, 0.0) if without else (share, _SOFTER_DB)
+        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(max(audible_share, 0.0) + 1e-9) - softer) / 20))
 
     @property
     def _unheard(self) -> tuple[str, ...]:

@@ -123,8 +123,8 @@ def kept_history(session: Session, path: Path) -> tuple[History, bool]:
 def recent_sessions() -> list[Path]:
     """Sessions opened or saved lately that are still there, latest first."""
     try:
-        paths_kept = json.loads(read_bytes(state_folder() / "recent.json", _MOST_SMALL))
+        stored = json.loads(read_bytes(state_folder() / "recent.json", _MOST_SMALL))
     except (IsophonError, ValueError, RecursionError):
         return []
-    paths = [path_of(one) for one in paths_kept if isinstance(one, str)] if isinstance(paths_kept, list) else []
+    paths = [path_of(one) for one in stored if isinstance(one, str)] if isinstance(stored, list) else []
     return [p for p in paths if p.is_file()]

@@ -312,11 +312,11 @@ class LayoutPage(QWidget):
             self.workspace.pool.forget(source)
         self.workspace.edit(f"replace {session.item(item_id).name}", changed)
         self.workspace.analysis.restock()
-        remarks_on_shape = [other_shape(session.item(name), source) for name, source in sources.items()]
+        differences = [other_shape(session.item(name), source) for name, source in sources.items()]
         if len(found) > 1:
-            remarks_on_shape.append(f"{len(found) - 1} other missing recordings were found beside it.")
-        if any(remarks_on_shape):
-            self.workspace.notice.emit(" ".join(filter(None, remarks_on_shape)))
+            differences.append(f"{len(found) - 1} other missing recordings were found beside it.")
+        if any(differences):
+            self.workspace.notice.emit(" ".join(filter(None, differences)))
 
     def _here(self) -> Path | None:
         """The folder of the session's recordings."""

@@ -17,9 +17,9 @@ def settings_that_differ(settings: Mapping[str, Any], part: Part) -> list[tuple[
     rows = []
     for kind in (name for name in NAMES if name in settings):
         which = next((w for w in PASSES if kind in w.kinds), None)
-        mine, theirs_all = getattr(part, kind), settings[kind]
-        for field in msgspec.structs.fields(type(theirs_all)):
-            value, other = getattr(theirs_all, field.name), getattr(mine, field.name)
+        mine, stored = getattr(part, kind), settings[kind]
+        for field in msgspec.structs.fields(type(stored)):
+            value, other = getattr(stored, field.name), getattr(mine, field.name)
             if value != other:
                 words = which.words_of(kind, field.name) if which else field.name
                 theirs, ours = ((which.said(kind, field.name, v) if which else str(v)) for v in (value, other))

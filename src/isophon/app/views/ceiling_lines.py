@@ -40,11 +40,11 @@ def draw_ends(chart: SkylineChart, painter: QPainter, room: LabelRoom) -> None:
     ceilings = sorted(chart.ceilings(), key=lambda one: chart.y_of(one[2]))
     painter.setFont(theme.sans(theme.SMALL))
     for i, (setting, words, level, in_force) in enumerate(ceilings):
-        words_there = words if in_force or setting != chart.dragged else f"{words}: no effect above the other"
-        y, width = chart.y_of(level), width_of(painter, words_there)
+        caption = words if in_force or setting != chart.dragged else f"{words}: no effect above the other"
+        y, width = chart.y_of(level), width_of(painter, caption)
         box = QRectF(plot.right() - width, y - 17 if i == 0 else y + 2, width, 15)
         if room.take(box):
-            draw_label(painter, box, words_there, theme.OVER)
+            draw_label(painter, box, caption, theme.OVER)
 
 
 def tags_of(chart: SkylineChart) -> dict[str, QRectF]:

@@ -80,14 +80,14 @@ class Transport(QFrame):
         chosen.addWidget(self.all)
         self.hear = QButtonGroup(self)
         self.hears = {}
-        row_of_modes = make_row(between=0)
+        listen_buttons = make_row(between=0)
         for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
             button = switch(name)
             button.setToolTip(f"{tip} (H: the next)")
             button.clicked.connect(lambda _=False, name=name: self.hear_chosen.emit(name))
             self.hear.addButton(button)
             self.hears[name] = button
-            row_of_modes.addWidget(button)
+            listen_buttons.addWidget(button)
             button.setMinimumWidth(theme.u(_LEAST))
         self.match = switch("Match loudness")
         self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
@@ -116,7 +116,7 @@ class Transport(QFrame):
         row.addSpacing(8)
         row.addLayout(chosen)
         row.addSpacing(8)
-        row.addLayout(row_of_modes)
+        row.addLayout(listen_buttons)
         row.addSpacing(8)
         level = self._level = make_row()
         level.addWidget(self.match)

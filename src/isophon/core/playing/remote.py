@@ -315,20 +315,20 @@ class RemotePlayer:
         """Take up the lines of a process until it ends."""
         for line in process.stdout:
             try:
-                line_read = msgspec.json.decode(line, type=Line)
+                news = msgspec.json.decode(line, type=Line)
             except msgspec.MsgspecError as error:
                 _log.error(INSIDE, error, exc_info=error)
                 process.kill()  # what it says is not to be understood any more
                 break
-            if line_read.device:
-                self.device.name, self.device.silent = line_read.device, line_read.silent
-                self.device.rate, self.device.gone = line_read.rate, line_read.gone
-            if line_read.outputs is not None:
-                self.device.outputs = line_read.outputs
-            if line_read.trouble:
-                self.trouble = line_read.trouble
-            if line_read.played is not None:
-                self.device.answers.put(line_read.played)
+            if news.device:
+                self.device.name, self.device.silent = news.device, news.silent
+                self.device.rate, self.device.gone = news.rate, news.gone
+            if news.outputs is not None:
+                self.device.outputs = news.outputs
+            if news.trouble:
+                self.trouble = news.trouble
+            if news.played is not None:
+                self.device.answers.put(news.played)
         process.wait()
         process.stdout.close()
         messages.put(None)

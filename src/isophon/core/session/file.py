@@ -99,7 +99,7 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
     lost = _held_to_the_limits(values)
     if not isinstance(values, dict):
         raise InputError(f"{path.name}: is damaged at its beginning; nothing was changed, go back to a copy")
-    values_read: dict[str, Any] = {"name": str(values.get("name", path.stem))[:300]}
+    readable: dict[str, Any] = {"name": str(values.get("name", path.stem))[:300]}
     taken: set[str] = set()
     for key, kind in (("parts", Part), ("guides", Guide), ("markers", Marker)):
         rows = values.get(key, [])
@@ -109,14 +109,14 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
             if item is not None and item.id not in taken:
                 items.append(item)
                 taken.add(item.id)
-        values_read[key] = tuple(items)
+        readable[key] = tuple(items)
     if values.get("rate") in (44_100, 48_000, 88_200, 96_000):
-        values_read["rate"] = values["rate"]
+        readable["rate"] = values["rate"]
     heard = values.get("heard", [])
     if isinstance(heard, list):
-        values_read["heard"] = tuple(sorted({h for h in heard[:MOST_HEARD] if isinstance(h, str) and len(h) <= 601}))
+        readable["heard"] = tuple(sorted({h for h in heard[:MOST_HEARD] if isinstance(h, str) and len(h) <= 601}))
     lines = [*lost[:_MOST_TOLD], f"and {len(lost) - _MOST_TOLD} more"] if len(lost) > _MOST_TOLD else lost
-    return _resolved(Session(**values_read), path), lines
+    return _resolved(Session(**readable), path), lines
 
 
 def _mended(row: Any, kind: type, lost: list[str]) -> Any:

@@ -84,11 +84,11 @@ def _of_word(word: WordMark, part: Part, paused: bool) -> list[Moment]:
         moves = whole_moves(_moments(word), [start_move, *(w + shift for w in wanted[1:])])
         if not settings.ends and len(moves) > 1:
             moves[-1] = moves[-2] if len(moves) > 2 else start_move
-    ties = list(zip(_moments(word), moves, strict=True))
-    ties = ties if hand.anchors else _thinned(ties)
+    tied_moments = list(zip(_moments(word), moves, strict=True))
+    tied_moments = tied_moments if hand.anchors else _thinned(tied_moments)
     result = []
-    for place, (moment, move) in enumerate(ties):
-        what = "start" if place == 0 else "end" if place == len(ties) - 1 else "inner"
+    for place, (moment, move) in enumerate(tied_moments):
+        what = "start" if place == 0 else "end" if place == len(tied_moments) - 1 else "inner"
         before, after = _AROUND_S[what]
         move = move if abs(1000 * move) >= LEAST_MS else 0.0
         fixed, ends = not placed or bool(hand.anchors and not move), what == "end"
@@ -124,15 +124,15 @@ def _is_placed(word: WordMark, part: Part) -> bool:
 
 def _thinned(moments: list[tuple[float, float]]) -> list[tuple[float, float]]:
     """A word's moments without the inner ones that come out right by themselves."""
-    ties = list(moments)
+    tied_moments = list(moments)
     at = 1
-    while at < len(ties) - 1:
-        (t0, m0), (t, m), (t1, m1) = ties[at - 1 : at + 2]
+    while at < len(tied_moments) - 1:
+        (t0, m0), (t, m), (t1, m1) = tied_moments[at - 1 : at + 2]
         if abs(m0 + (m1 - m0) * (t - t0) / (t1 - t0) - m) < _ON_THE_WAY_S:
-            ties.pop(at)
+            tied_moments.pop(at)
         else:
             at += 1
-    return ties
+    return tied_moments
 
 
 def _apart(moments: list[Moment]) -> list[Moment]:

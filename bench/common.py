@@ -18,6 +18,7 @@ from scipy import signal
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
 
+from isophon.core.demo.build import make_demo  # noqa: E402
 from voices import spoken  # noqa: E402
 
 RATE = 48_000
@@ -43,6 +44,11 @@ def resident_mb(own: bool = True) -> float:
             continue
         total += sum(int(line.split()[1]) for line in lines if line.startswith("Pss:"))
     return total / 1024
+
+
+def demo_session(folder: Path) -> Path:
+    """The demo's session file, made in a folder; the tests name one where it is made already."""
+    return make_demo(Path(os.environ.get("ISOPHON_BENCH_DEMO") or folder))
 
 
 def round_trip_s(samples: np.ndarray, rate: int = RATE) -> float:

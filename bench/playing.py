@@ -22,7 +22,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-import common  # noqa: F401 (finds the program)
+import common
 import numpy as np
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -35,7 +35,6 @@ from PySide6.QtWidgets import QApplication
 from isophon.app.main import make_app
 from isophon.app.pages.route import STATIONS
 from isophon.app.window import Window
-from isophon.core.demo.build import make_demo
 from isophon.core.session import file
 from isophon.core.standins.device import BLOCK
 
@@ -133,13 +132,13 @@ def delays(room, runs: int) -> tuple[list[float], list[float]]:
     return starts, compares
 
 
-def with_parts(demo: Path, parts: int) -> Path:
-    """The demo's session with so many parts, all of its own takes."""
+def with_parts(demo: Path, parts: int, folder: Path) -> Path:
+    """The demo's session with so many parts, all of its own takes, as a file in another folder."""
     session = file.load(demo)
     own = session.parts
     more = [own[i % len(own)] for i in range(parts)]
     named = (msgspec.structs.replace(p, id=f"voice-{i + 1}", name=f"{p.name} {i}") for i, p in enumerate(more))
-    path = demo.with_name("many.isophon")
+    path = folder / "many.isophon"
     file.save(msgspec.structs.replace(session, parts=tuple(named)), path)
     return path
 
@@ -149,7 +148,7 @@ def main() -> None:
     parts = int(sys.argv[2]) if len(sys.argv) > 2 else 5
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_STATE_HOME"], os.environ["XDG_CACHE_HOME"] = folder + "/state", folder + "/cache"
-        demo = with_parts(make_demo(Path(folder) / "Songs"), parts)
+        demo = with_parts(common.demo_session(Path(folder) / "Songs"), parts, Path(folder))
         make_app()
         window = Window()
         window.show()

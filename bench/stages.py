@@ -14,12 +14,11 @@ import tempfile
 import time
 from pathlib import Path
 
-import common  # noqa: F401 (finds the program)
+import common
 import numpy as np
 
 from isophon.core.audio import threads
 from isophon.core.audio.files import Recording
-from isophon.core.demo.build import make_demo
 from isophon.core.playing.chunks import CHUNK
 from isophon.core.reading import path_of
 from isophon.core.render import Renderer
@@ -73,7 +72,7 @@ def main() -> None:
     parts = int(sys.argv[1]) if len(sys.argv) > 1 else 5
     threads.use(1)
     with tempfile.TemporaryDirectory() as folder:
-        session = file.load(make_demo(Path(folder)))
+        session = file.load(common.demo_session(Path(folder)))
         slowest = np.inf
         for part in session.parts[:parts]:
             with Recording(path_of(part.source.path)) as recording:

@@ -23,8 +23,8 @@ BENCH = Path(__file__).parent.parent / "bench"
         ("review.py", ["2", "30"], "still there after the review"),
     ],
 )  # fmt: skip
-def test_bench_runs(script, arguments, words):
-    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+def test_bench_runs(script, arguments, words, demo):
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "ISOPHON_BENCH_DEMO": str(demo.parent)}
     result = subprocess.run(
         [sys.executable, str(BENCH / script), *arguments], capture_output=True, text=True, timeout=240, env=environment,
         check=False,

@@ -315,9 +315,8 @@ class SkylineChart(QWidget):
         if self.workspace.part.voice_lufs is None:
             return "No voice was found here to measure against."
         words = self.workspace.pass_.words
-        if text := words.empty(part):
-            return text
-        return f"No {words.many} were found. Drag over the ruler to select one, then press N to draw it."
+        found_none = f"No {words.many} were found. Drag over the ruler to select one, then press N to draw it."
+        return words.empty(part) or found_none
 
     def _draw_scale(self, painter: QPainter) -> None:
         plot = self.plot()

@@ -82,7 +82,7 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
     hop = _HOP / _RATE
     deep, burst = lows.deep, lows.burst
     voice = np.interp(np.arange(len(deep)) * hop, np.arange(len(survey.voice_level)) * survey.hop_s, survey.voice_level)
-    own = _own_lows(deep, survey, hop)
+    own = _own_lows(deep, hop)
     even = _EVEN_TELLS * (_EVEN_DB[1] - np.clip(_loud_over_usual_db(survey), *_EVEN_DB))
     padded = np.pad(deep, 1, constant_values=-150.0)  # a take may begin with one
     peaks = signal.find_peaks(padded, distance=round(_APART_S / hop), prominence=6.0)[0] - 1
@@ -138,7 +138,7 @@ def _loud_over_usual_db(survey: Survey) -> float:
     return float(loud - usual)
 
 
-def _own_lows(deep: np.ndarray, _survey: Survey, hop: float) -> np.ndarray:
+def _own_lows(deep: np.ndarray, hop: float) -> np.ndarray:
     """What the voice and the room have there anyway: the level that is passed in a fifth of the time around."""
     around = round(2 * _AROUND_S / hop / 4)
     thin = deep[: len(deep) // 4 * 4].reshape(-1, 4).max(axis=1) if len(deep) >= 4 else deep

@@ -181,10 +181,15 @@ def test_a_note_stays_with_its_mark_and_with_its_time_once_that_is_gone(tmp_path
         set_note(session, "part-1", "ess-9", "nobody")
     file.save(session, tmp_path / "s.isophon")
     session = file.load(tmp_path / "s.isophon")
-    assert notes_of(session, session.parts[0]) == (Note(2.0, 2.15, "too <b>sharp</b>", "ess"), Note(4.0, 4.0, "Chorus"))
+    assert notes_of(session, session.parts[0]) == (
+        Note(2.0, 2.15, "too <b>sharp</b>", "ess"),
+        Note(4.0, 4.0, "Chorus", "place"),
+    )
     assert song_time(session, note_at(session, "part-1", "ess-2000")) == 7.0
     later = replace(session, parts=(replace(session.parts[0], offset_s=6.0, marks=marks[:1]),))
-    assert notes_of(later, later.parts[0], places=False) == (Note(2.0, 2.0, "too <b>sharp</b>"),)
+    gone = notes_of(later, later.parts[0])
+    assert gone == (Note(2.0, 2.0, "too <b>sharp</b>", "note"), Note(3.0, 3.0, "Chorus", "place"))
+    assert labels(later.parts[0], 0.0, gone).splitlines()[1].endswith("note: too <b>sharp</b>")
     lines = labels(session.parts[0], 0.0, notes_of(session, session.parts[0])).splitlines()
     assert [line.split("\t")[2][:12] for line in lines] == [
         "ess s +3.0 d",

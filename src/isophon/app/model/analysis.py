@@ -73,6 +73,7 @@ class Analysis(QObject):
         self._workspace.take_changed.emit()
 
     def stock(self) -> None:
+        """Have the recordings of the session at hand, and analyse those that are new."""
         self.sources = tuple(i.source for i in self._workspace.session.items)
         self._pool.stock(self._workspace.session)
         self._pool.at_hand(self._workspace.part.source)

@@ -14,7 +14,10 @@ ALL_HEARD, WITHOUT, ONLY = ASIDE = ("all passes", "all but this pass", "only thi
 
 
 class Audition:
-    """``aside``: which pass is left out, or alone; ``heard_only``: the parts and references that are soloed."""
+    """``aside``: which pass is left out, or alone; ``heard_only``: the parts and references that are soloed.
+
+    ``lifted``: what is taken out of the lows is lifted into hearing.
+    """
 
     def __init__(self, workspace: Workspace) -> None:
         self._workspace = workspace

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from isophon.core.passes import NAMES
 from isophon.core.session import edits
+from isophon.core.session.cards import Card, settings_by_kind
 from isophon.core.session.model import Session
 
 if TYPE_CHECKING:
@@ -66,8 +66,8 @@ class SettingCommands:
         """Give the settings of the selected part to others."""
         workspace = self._workspace
         part = workspace.part
-        settings = {kind: part.settings(kind) for kind in NAMES}
-        workspace.edit(f"settings from {part.name}", lambda s: edits.set_settings(s, part_ids, settings))
+        card = Card(part.name, settings_by_kind(part))
+        workspace.edit(f"settings from {part.name}", lambda s: edits.apply_card(s, part_ids, card))
 
     def toggle_done(self) -> None:
         """Call this pass done for the selected parts, or no longer."""

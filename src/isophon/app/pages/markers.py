@@ -36,17 +36,17 @@ class Markers(QObject):
             self._workspace.mark_place(at, name)
 
     def write_note(self) -> None:
-        """Ask for a note at the selected mark; an empty one takes away what is there."""
+        """Ask for a note at the selected mark; an empty one deletes what is there."""
         workspace, mark = self._workspace, self._workspace.mark
         if mark is None:
             self.notice.emit("A note is written at a mark: select one first, or press K to name this place.")
             return
         part_id = workspace.part.id
         old = notes.note_at(workspace.session, part_id, mark.id)
-        question = f"A note at {theme.clock(mark.span[0] + workspace.offset)}; empty takes it away"
+        question = f"A note at {theme.clock(mark.span[0] + workspace.offset)}; empty deletes it"
         words, given = QInputDialog.getText(self._page, "Note", question, text=old.name if old else "")
         if given and (words.strip() or old):
-            step = "note" if words.strip() else "take a note away"
+            step = "note" if words.strip() else "delete a note"
             workspace.edit(step, lambda s: notes.set_note(s, part_id, mark.id, words))
 
     def walk(self, step: int) -> None:

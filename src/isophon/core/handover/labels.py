@@ -29,7 +29,7 @@ def labels(part: Part, later_s: float = 0.0, notes: Sequence[Note] = ()) -> str:
 
 
 def _note_rows(notes: Sequence[Note]) -> Iterator[tuple[tuple[float, float], str]]:
-    return (((note.start, note.end), f"{'note' if note.kind else 'place'}: {note.words}") for note in notes)
+    return (((note.start, note.end), f"{'place' if note.kind == 'place' else 'note'}: {note.words}") for note in notes)
 
 
 def _is_labelled(part: Part, mark: Mark) -> bool:

@@ -17,7 +17,7 @@ from isophon.core.session.cards import Card, settings_by_kind
 from isophon.core.session.chain import Chain
 from isophon.core.session.items import Source
 from isophon.core.session.model import Part, Session
-from isophon.core.session.settings import carried, drawn_lengths, role_default, span_learning, value_range, with_setting
+from isophon.core.session.settings import drawn_lengths, role_default, span_learning, value_range, with_setting
 
 
 def check_source(source: Source, recording: Recording) -> None:
@@ -43,15 +43,6 @@ def learn_span(session: Session, part_id: str, kind: str, span: Span | None, val
     """Let a kind go by what it learned from a span of a part; None for both: by what was measured of the take."""
     adopt = span_learning(kind).adopt
     return with_part(session, part_id, lambda part: adopt(part, span, value))
-
-
-def set_settings(session: Session, part_ids: Collection[str], settings: dict[str, Any]) -> Session:
-    """Set all settings of kinds for parts, but for those that belong to one take alone."""
-
-    def change(part: Part) -> Part:
-        return replace(part, **{kind: carried(kind, value, getattr(part, kind)) for kind, value in settings.items()})
-
-    return with_parts(session, part_ids, change)
 
 
 def apply_card(session: Session, part_ids: Collection[str], card: Card) -> Session:

@@ -172,11 +172,15 @@ def set_rate(session: Session, rate: int | None) -> Session:
 
 def add_marker(session: Session, at: float, name: str) -> Session:
     """Name a place in the song; CallError where it has as many as a session can hold."""
-    if len(session.markers) >= MOST_MARKERS:
-        raise CallError(f"a song has at most {MOST_MARKERS} markers; delete one first")
     marker_id = new_marker_id(session)
     named = shown(name.strip())[:_LONGEST_NAME] or f"Place {_number(marker_id)}"
-    marker = Marker(marker_id, round(at, 3), named)
+    return with_marker(session, Marker(marker_id, round(at, 3), named))
+
+
+def with_marker(session: Session, marker: Marker) -> Session:
+    """A session with one marker or note more; CallError where it has as many as it can hold."""
+    if len(session.markers) >= MOST_MARKERS:
+        raise CallError(f"a song has at most {MOST_MARKERS} markers and notes; delete one first")
     return replace(session, markers=tuple(sorted((*session.markers, marker), key=lambda m: (m.at, m.id))))
 
 

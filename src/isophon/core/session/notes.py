@@ -8,24 +8,25 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from msgspec.structs import replace
-
 from isophon.core.errors import CallError, shown
-from isophon.core.ranges import MOST_MARKERS
 from isophon.core.session.items import Marker
-from isophon.core.session.layout import new_marker_id
+from isophon.core.session.layout import new_marker_id, remove_marker, with_marker
 from isophon.core.session.model import Part, Session
 
 LONGEST_NOTE = 200  # characters: a limit of ours
+_NOTE, _PLACE = "note", "place"
 
 
 class Note(NamedTuple):
-    """What is written beside a part: from ``start`` to ``end`` in s of the part; ``kind``: of the mark, '' for none."""
+    """What is written beside a part, from ``start`` to ``end`` in s of the part.
+
+    ``kind``: that of its mark; ``note`` where the mark is gone, ``place`` for a named place of the song.
+    """
 
     start: float
     end: float
     words: str
-    kind: str = ""
+    kind: str
 
 
 def part_of(session: Session, marker: Marker) -> Part | None:
@@ -45,38 +46,36 @@ def note_at(session: Session, part_id: str, mark_id: str) -> Marker | None:
 
 
 def set_note(session: Session, part_id: str, mark_id: str, words: str) -> Session:
-    """Write a note at a mark, instead of one that is there; empty words take it away.
+    """Write a note at a mark, instead of one that is there; empty words delete it.
 
     CallError where there is no such mark, or the session holds as many markers and notes as it can.
     """
     words = shown(words.strip())[:LONGEST_NOTE]
     old = note_at(session, part_id, mark_id)
-    others = tuple(m for m in session.markers if m is not old)
+    name = old.id if old else new_marker_id(session)
+    without = remove_marker(session, name)
     if not words:
-        return replace(session, markers=others)
-    if len(others) >= MOST_MARKERS:
-        raise CallError(f"a song has at most {MOST_MARKERS} markers and notes; delete one first")
+        return without
     mark = session.part(part_id).mark(mark_id)
     if mark is None:
         raise CallError("that mark is gone")
-    note = Marker(old.id if old else new_marker_id(session), round(mark.span[0], 3), words, part_id, mark_id)
-    return replace(session, markers=tuple(sorted((*others, note), key=lambda m: (m.at, m.id))))
+    return with_marker(without, Marker(name, round(mark.span[0], 3), words, part_id, mark_id))
 
 
-def notes_of(session: Session, part: Part, places: bool = True) -> tuple[Note, ...]:
-    """The notes of a part in order of time; ``places``: the named places of the song that lie in it too."""
+def notes_of(session: Session, part: Part) -> tuple[Note, ...]:
+    """The notes of a part and the named places of the song that lie in it, in order of time."""
     notes = []
     for marker in session.markers:
         if marker.part == part.id:
             start, end, kind = _span(part, marker)
             notes.append(Note(start, end, marker.name, kind))
-        elif places and not marker.part and 0 <= marker.at - part.offset_s <= part.ends_s:
+        elif not marker.part and 0 <= marker.at - part.offset_s <= part.ends_s:
             at = marker.at - part.offset_s
-            notes.append(Note(at, at, marker.name))
+            notes.append(Note(at, at, marker.name, _PLACE))
     return tuple(sorted(notes))
 
 
 def _span(part: Part, marker: Marker) -> tuple[float, float, str]:
     """Start and end of the mark of a note, in s of the part, and its kind; its own time where the mark is gone."""
     mark = part.mark(marker.mark)
-    return (marker.at, marker.at, "") if mark is None else (*mark.span, mark.kind)
+    return (marker.at, marker.at, _NOTE) if mark is None else (*mark.span, mark.kind)

@@ -215,7 +215,7 @@ def test_a_tick_that_was_added_is_never_made_worse_however_faint(tick_db):
         added = np.zeros(len(clean), bool)
         added[at : at + 60] = True
         heard = clean + added * rng.standard_normal(len(clean)) * clean.std() * 10 ** (tick_db / 20)
-        out = interpolated(heard, added, 60, under=True)
+        out = interpolated(heard, added, 60, under=[np.ones(60)])
         before, after = (np.mean((x - clean)[added] ** 2) for x in (heard, out))
         gains.append(10 * np.log10(before / after))
     assert min(gains) > -1.5 and np.mean(gains) > (0 if tick_db < -20 else 1), gains

@@ -6,7 +6,8 @@ prediction is estimated from what is there, the missing samples are those that i
 explains best, and both are improved in turn. Under a tick the voice is not lost
 but added to: what is heard there still counts, as much as the tick is weak,
 which is told by what makes the difference from the guess most likely (additive
-noise bursts: Godsill & Rayner 1998, chapter 6). In still moments the missing
+noise bursts: Godsill & Rayner 1998, chapter 6); a tick rings on after its mark
+and dies away, how fast is told in the same way. In still moments the missing
 part gets the noise back that the smoothest guess would lack (the same, 5.2.3.4),
 so that the room goes on.
 """
@@ -34,12 +35,17 @@ _MOST_MISSING = 0.5  # of the window
 _SEED = 30_011
 _TICKS_DB = np.arange(-20.0, 60.0, 1.5)  # powers that a tick may have over the prediction error
 _MOST_UNDER = 600  # frames of a tick under which the voice is looked for
+_RINGS_S = 0.003  # after the mark
+_DECAYS_S = (0.0001, 0.0003, 0.0006, 0.001)  # time constants by which it may die away
+_LEAST_RINGING = 1e-3
+_GROUPS = (1, 4)  # of directions, that may have powers of their own
 
 
 class Repair(msgspec.Struct, frozen=True):
     """Frames ``first`` to ``last`` are interpolated; ``still``: with noise; ``clipped``: only those cut off.
 
-    ``under``: the voice goes on under what was added to it; else it is lost there.
+    ``under``: the voice goes on under what was added to it; else it is lost there. ``ringing``: at the end, so many
+    frames in which what was added dies away.
     """
 
     first: int
@@ -48,6 +54,7 @@ class Repair(msgspec.Struct, frozen=True):
     still: bool = False
     clipped: bool = False
     under: bool = False
+    ringing: int = 0
 
 
 def treatments(part: Part) -> Iterator[Repair]:
@@ -57,7 +64,9 @@ def treatments(part: Part) -> Iterator[Repair]:
         first, last = (min(frames, max(0, round(t * rate))) for t in mark.span)
         if last - first >= 2:
             added = not mark.sound
-            yield Repair(first, last, rate, added and not mark.voiced, mark.sound == "clipped", added and mark.voiced)
+            under = added and mark.voiced
+            ringing = min(round(_RINGS_S * rate), frames - last) if added else 0
+            yield Repair(first, last + ringing, rate, added and not under, mark.sound == "clipped", under, ringing)
 
 
 def apply(block: np.ndarray, start: int, patches: list[tuple[Repair, np.ndarray]]) -> np.ndarray:
@@ -81,22 +90,28 @@ def patch_of(read: Read, repair: Repair) -> np.ndarray:
     samples = read(repair.first - around, length + 2 * around).astype(np.float64)
     order = min(_MOST_ORDER, round(_ORDER_S * repair.sample_rate))
     out = np.empty((len(samples), length), np.float32)
+    shapes = _shapes(repair) if repair.under else []
     for i, channel in enumerate(samples):
         missing = np.zeros(len(channel), bool)
         missing[around : around + length] = True
         if repair.clipped:
             missing &= np.abs(channel) >= _CLIPPED * np.abs(channel[around : around + length]).max()
         noise = np.random.default_rng((_SEED, i, repair.first + (1 << 40))) if repair.still else None
-        out[i] = interpolated(channel, missing, order, noise, repair.under)[around : around + length]
+        out[i] = interpolated(channel, missing, order, noise, shapes)[around : around + length]
     return out
 
 
 def interpolated(
-    samples: np.ndarray, missing: np.ndarray, order: int, noise: np.random.Generator | None = None, under: bool = False
+    samples: np.ndarray,
+    missing: np.ndarray,
+    order: int,
+    noise: np.random.Generator | None = None,
+    under: Sequence[np.ndarray] = (),
 ) -> np.ndarray:
     """``samples`` ``(n,)`` with the ``missing`` ones filled in; ``noise``: gives what no prediction explains.
 
-    ``under``: they are not missing, something was added to them.
+    ``under``: they are not missing, something was added to them; how loud it may be at each of them, one or several
+    shapes of which the most likely counts.
     """
     out = samples.copy()
     if not missing.any() or missing.mean() > _MOST_MISSING:
@@ -114,7 +129,7 @@ def interpolated(
         out[at] = -linalg.cho_solve_banded((factor, True), np.convolve(known, overlap)[order:-order][at])
     if under and len(at) <= _MOST_UNDER:
         errors = np.convolve(out, model)[order : len(out)][~missing[order:]]
-        out[at] += _heard_under(samples[at] - out[at], gram, float(np.mean(np.square(errors))) + 1e-14)
+        out[at] += _heard_under(samples[at] - out[at], gram, float(np.mean(np.square(errors))) + 1e-14, under)
     if noise is not None:
         error = np.convolve(out, model)[order : len(out)]
         spread = float(np.median(np.abs(error))) / 0.6745
@@ -122,15 +137,51 @@ def interpolated(
     return out
 
 
-def _heard_under(difference: np.ndarray, gram: np.ndarray, error: float) -> np.ndarray:
-    """How much of what is heard over the guess is voice; ``error``: the power that no prediction explains."""
-    values, vectors = linalg.eig_banded(gram, lower=True)
-    voice = error / np.maximum(values, 1e-9)  # how uncertain the guess is, along each direction
-    along = vectors.T @ difference
+def _heard_under(difference: np.ndarray, gram: np.ndarray, error: float, shapes: Sequence[np.ndarray]) -> np.ndarray:
+    """How much of what is heard over the guess is voice.
+
+    Parameters
+    ----------
+    difference : ``(n,)``, what was recorded less the guess.
+    gram : ``(bands, n)``, how the samples meet in the prediction errors.
+    error : the power that no prediction explains, mean square.
+    shapes : ``(n,)`` each, how loud what was added may be over its time.
+
+    What was added is white in time within its shape, or has another power in each quarter of the directions along
+    which the guess is uncertain; the most likely of all these counts, by the Bayesian information criterion.
+    """
     ticks = error * 10 ** (_TICKS_DB[:, None] / 10)
-    unlikely = (np.square(along) / (voice + ticks) + np.log(voice + ticks)).sum(axis=1)
-    tick = ticks[int(np.argmin(unlikely))]
-    return vectors @ (voice / (voice + tick) * along)
+    best, heard = np.inf, difference
+    for shape in shapes:
+        values, vectors = _directions(gram, shape)
+        voice = error / np.maximum(values, 1e-9)  # how uncertain the guess is, along each direction
+        along = vectors.T @ (difference / shape)
+        each = np.square(along) / (voice + ticks) + np.log(voice + ticks)  # (powers, directions)
+        for count in _GROUPS:
+            firsts = np.arange(count) * len(along) // count
+            groups = np.add.reduceat(each, firsts, axis=1)
+            powers = groups.argmin(axis=0)
+            powers[0] = powers[:2].min()  # where the voice is loudest, a wrong guess of it is no tick
+            unlikely = groups[powers, np.arange(count)].sum() + 2 * count * np.log(len(along)) + 2 * np.log(shape).sum()
+            if unlikely < best:
+                tick = np.repeat(ticks[powers, 0], np.diff(firsts, append=len(along)))
+                best, heard = unlikely, shape * (vectors @ (voice / (voice + tick) * along))
+    return heard
+
+
+def _shapes(repair: Repair) -> list[np.ndarray]:
+    """How loud a tick may be over its time: as loud throughout its mark, then dying away fast or slowly."""
+    length = repair.last - repair.first
+    after = np.maximum(0, np.arange(length) - (length - repair.ringing) + 1) / repair.sample_rate
+    return [np.maximum(_LEAST_RINGING, np.exp(-after / decay)) for decay in _DECAYS_S]
+
+
+def _directions(gram: np.ndarray, shape: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Along which what is missing is independent, once it is divided by ``shape``, and how well each is known."""
+    scaled = gram.copy()
+    for k in range(len(gram)):
+        scaled[k, : len(shape) - k] *= shape[k:] * shape[: len(shape) - k]
+    return linalg.eig_banded(scaled, lower=True)
 
 
 def _gram(at: np.ndarray, overlap: np.ndarray, order: int) -> np.ndarray:

@@ -5,7 +5,7 @@ Usage: .venv/bin/python bench/review.py [PARTS SECONDS]
 PARTS (12) takes of SECONDS (240) of espeak-ng's voices, with esses raised, clicks and breaths mixed in at levels from
 far under to far over what masks them, beside music. First: what finding and cleaning all of them takes (R: one
 ShortTimeFFT round trip of all that sound on one core). Then the marks are reviewed in the order of worth for 5 minutes;
-a mark whose blemish is still one is brought down until it is none.
+a mark whose blemish is still one is brought down, or, where it is a tick, drawn longer, until it is none.
 
 Which blemishes can be heard in the mix is told by another published model than the program's: noise-to-mask ratio of
 Johnston 1988 on critical bands, spread as Schroeder, Atal & Hall 1979 have it, hearing threshold of Terhardt 1979
@@ -40,6 +40,7 @@ from isophon.core.passes import KINDS
 from isophon.core.session import layout
 from isophon.core.session.adopting import adopt_findings
 from isophon.core.session.audible import Beside, audible_db, worth_hearing
+from isophon.core.session.chain_curves import chain_gains
 from isophon.core.session.items import Source
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
@@ -52,7 +53,7 @@ _SECONDS_A_MARK, _REVIEW_S = 3.0, 300.0
 _VOICE_RMS, _BACKING_DB = 0.08, -8.0
 _FRAME, _HOP = 2048, 512
 _FULL_SCALE_SPL = 98.0  # a voice of −23 LUFS is heard at 75 dB
-_STEP_DB, _DEEPEST_DB = 3.0, -36.0
+_STEP_DB, _DEEPEST_DB, _LONGER_S, _MOST_STEPS = 3.0, -36.0, 0.001, 12
 _SHARP_DB, _LOUD_BREATH_DB = 6.0, -26.0
 _APART_S = 0.25  # of blemishes, so that each can be judged by itself
 
@@ -188,6 +189,7 @@ class Song:
             worker.measure(Path(part.source.path), False, lambda _fraction: None)
             self.takes.append(open_take(part.source))
             self.session = adopt_findings(self.session, part.id, self.takes[i].findings)
+        self.chained = [chain_gains(self._survey(i), self.session.chain) for i in range(len(self.takes))]
         music = self.folder / "music.wav"
         worker.measure(music, False, lambda _fraction: None)
         self.music_survey = open_take(Source(str(music), RATE, 1, len(self.music))).surveyed.survey
@@ -222,7 +224,7 @@ class Song:
         return first, min(len(self.mix), one.first + len(one.sound) + _FRAME)
 
     def beside(self, part: Part) -> list[Beside]:
-        others = [Beside(self._survey(i), other.offset_s, other.listening.gain_db)
+        others = [Beside(self._survey(i), other.offset_s, other.listening.gain_db, self.chained[i])
                   for i, other in enumerate(self.session.parts) if other.id != part.id]  # fmt: skip
         return [*others, Beside(self.music_survey, 0.0)]
 
@@ -236,16 +238,25 @@ class Song:
             beside = self.beside(part)
             for kind in KINDS:
                 risks = part.risks(kind.name, self._survey(i))
-                for mark, change in part.changed(kind.name):
-                    over = audible_db(part, mark, self._survey(i), beside)
-                    places.append((worth_hearing(over, mark, change, risks.get(mark.id, 0.0)), i, mark))
+                for mark, _change in part.changed(kind.name):
+                    over = self._over_db(i, mark, beside)
+                    places.append((worth_hearing(over, part, mark, risks.get(mark.id, 0.0)), i, mark))
         return sorted(places, key=lambda place: -place[0])
 
-    def brought_down(self, i: int, mark: Mark, by_db: float) -> None:
-        """Change a mark by hand."""
+    def _over_db(self, i: int, mark: Mark, beside: list[Beside]) -> float | None:
+        """How audible a change is, as sung or after the rough chain, whichever is more."""
+        part, survey = self.session.parts[i], self._survey(i)
+        both = [audible_db(part, mark, survey, beside, chained) for chained in (None, self.chained[i])]
+        return None if both[0] is None else max(both)
+
+    def one_step_further(self, i: int, mark: Mark) -> None:
+        """Change a mark by hand: bring it down further; a tick, which is repaired already, is drawn longer."""
         part = self.session.parts[i]
-        change = max(_DEEPEST_DB, part.change(mark) + by_db)
-        marks = tuple(replace(m, hand=replace(m.hand, change_db=change)) if m.id == mark.id else m for m in part.marks)
+        (start, end), change = mark.span, max(_DEEPEST_DB, part.change(mark) - _STEP_DB)
+        hand = replace(mark.hand, change_db=change)
+        if mark.kind == "tick":
+            hand = replace(mark.hand, start=start - _LONGER_S / 4, end=end + _LONGER_S)
+        marks = tuple(replace(m, hand=hand) if m.id == mark.id else m for m in part.marks)
         parts = list(self.session.parts)
         parts[i] = replace(part, marks=marks)
         self.session: Session = replace(self.session, parts=tuple(parts))
@@ -268,8 +279,10 @@ def review(song: Song, audible: list[tuple[int, Blemish]]) -> tuple[int, int, se
         mine = [(n, one) for n, (part, one) in enumerate(audible) if part == i and meets(mark, one)]
         met |= {n for n, _ in mine}
         now = song.session.parts[i].mark(mark.id)
-        while any(song.spoiled(i, one) for _, one in mine) and song.session.parts[i].change(now) > _DEEPEST_DB:
-            song.brought_down(i, now, -_STEP_DB)
+        for _ in range(_MOST_STEPS):
+            if not any(song.spoiled(i, one) for _, one in mine):
+                break
+            song.one_step_further(i, now)
             now, changed = song.session.parts[i].mark(mark.id), changed + 1
     return walked, changed, met
 

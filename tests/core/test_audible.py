@@ -16,7 +16,9 @@ from isophon.core.marks import Hand
 from isophon.core.passes import BY_NAME
 from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.tick.mark import TickMark
-from isophon.core.session.audible import Beside, audible_db, judged
+from isophon.core.session.audible import Beside, audible_db, judged, still_over_db, worth_hearing
+from isophon.core.session.chain import Chain
+from isophon.core.session.chain_curves import chain_gains
 from isophon.core.session.items import Source
 from isophon.core.session.model import Part
 
@@ -92,6 +94,32 @@ def test_esses_and_breaths_are_audible_alone_and_less_so_under_music(lead_found)
         assert (under <= alone + 0.1).all() and np.median(alone - under) >= least
     after = Beside(hiss, part.offset_s + 10_000, 30.0)
     assert audible_db(part, changed[0], survey, [after]) == alone[0], "what does not sound then masks nothing"
+
+
+def test_a_compressor_makes_breaths_more_audible_under_music_and_louder_music_never_does(lead_found):
+    """Compression raises what is soft beside what is loud; a chain that does nothing changes nothing."""
+    part, survey = lead_found
+    breaths = [mark for mark in part.of_kind("breath") if part.change(mark)]
+    hiss = replace_bands(survey, np.broadcast_to(1e-8 * np.diff(survey.band_edges), survey.bands.shape))
+    hard = chain_gains(survey, Chain(threshold_db=-40.0, ratio=8.0, shelf_db=0.0))
+    none = chain_gains(survey, Chain(ratio=1.0, shelf_db=0.0))
+    as_sung, same, after, louder = (
+        np.array([audible_db(part, mark, survey, [Beside(hiss, part.offset_s, gain)], chained) for mark in breaths])
+        for chained, gain in ((None, 0.0), (none, 0.0), (hard, 0.0), (hard, 12.0))
+    )
+    assert same == pytest.approx(as_sung, abs=0.11)
+    assert np.median(after - as_sung) > 3 and (louder <= after).all()
+
+
+def test_what_stays_over_its_ceiling_is_worth_hearing(lead_found):
+    part, _survey = lead_found
+    mark = max(part.of_kind("breath"), key=lambda m: m.standout_db)
+    over = mark.standout_db - part.breath.ceiling_db
+    assert over > 12 and still_over_db(part, mark) == pytest.approx(over + part.breath.limit_db)
+    deeper = replace(part, breath=replace(part.breath, limit_db=-36.0))
+    assert still_over_db(deeper, mark) == 0
+    assert worth_hearing(20.0, part, mark, 0.0) > worth_hearing(20.0, deeper, mark, 0.0) > 0
+    assert worth_hearing(-1.0, part, mark, 0.0) == 0, "what cannot be heard is not worth hearing"
 
 
 def test_a_boost_is_audible_as_well_and_of_damage_nothing_is_told(lead_found):

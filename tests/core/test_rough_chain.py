@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from isophon.core.playing.rough_chain import RoughChain, compressed_db, shelf_gain_db, static_gain_db
+from isophon.core.audio.dynamics import static_db
+from isophon.core.playing.rough_chain import RoughChain
 from isophon.core.session.chain import Chain
+from isophon.core.session.chain_curves import KNEE_DB, compressed_db, shelf_gain_db
 
 RATE = 48_000
 NOTHING = Chain(ratio=1.0, shelf_db=0.0, drive_db=0.0, room=0.0)
@@ -30,7 +32,7 @@ def test_steady_levels_come_out_as_the_static_curve_says(level_db):
     over = level_db + 18
     expected = 0.0 if 2 * over < -6 else -0.75 * over if 2 * over > 6 else -0.75 * (over + 3) ** 2 / 12
     assert gain == pytest.approx(expected, abs=0.35)
-    assert static_gain_db(np.array([level_db]), -18.0, 4.0)[0] == pytest.approx(expected, abs=1e-6)
+    assert -static_db(np.array([level_db + 18]), 4.0, KNEE_DB)[0] == pytest.approx(expected, abs=1e-6)
 
 
 def test_attack_and_release_reach_63_percent_in_their_time():

@@ -6,6 +6,7 @@ from msgspec.structs import replace
 
 from isophon.core.marks import Hand
 from isophon.core.passes import BY_NAME
+from isophon.core.passes.breath.mark import BreathMark
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.session.items import Source
 from isophon.core.session.model import Part
@@ -52,6 +53,40 @@ def test_a_hidden_taste_is_learned_from_few_decisions(hidden):
                 part = replace(part, ess=replace(part.ess, **told.values))
         now = np.array([part.change(mark) for mark in part.marks])
         assert np.mean(np.abs(now - wanted) <= 1.0) >= 0.95, (hidden, seed)
+
+
+@pytest.mark.parametrize("brought_down", [True, False])
+def test_a_sound_that_is_always_left_or_always_brought_down_is_a_rule(brought_down):
+    """Six of six F's left as sung: leave all; six brought down by hand: bring all down. The S's stay as they are."""
+    part = take(np.random.default_rng(3))
+    marks = [replace(m, sound="f") if i % 5 == 0 else m for i, m in enumerate(part.marks)]
+    part = replace(part, marks=tuple(marks), ess=replace(part.ess, f_too=not brought_down, sh_db=2.0))
+    aims = changes(part, replace(part.ess, f_too=True, f_db=-1.0))
+    loud = [i for i, mark in enumerate(part.marks) if mark.sound == "f" and aims[i] < -3][:6]
+    for i in loud:
+        hand = Hand(change_db=round(float(aims[i]), 1)) if brought_down else Hand(leave=True)
+        part = decided(part, part.marks[i].id, hand)
+    for mark in [m for m in part.marks if m.sound == "s" and part.change(m) < 0][:10]:
+        part = decided(part, mark.id, Hand(agreed=True))
+    found = proposed(part, "ess")
+    assert found is not None and found.values["f_too"] is brought_down and found.others > 5
+    assert set(found.values) == ({"f_too", "f_db"} if brought_down else {"f_too"})
+    assert not brought_down or found.values["f_db"] == pytest.approx(-1.0, abs=0.5)
+
+
+def test_breaths_that_are_always_kept_at_the_head_of_a_phrase_are_a_rule():
+    breaths = tuple(
+        BreathMark(f"breath-{i}", 2.0 * i, 2.0 * i + 0.3, -40.0, -20.0, 200.0, 9_000.0, 0.95,
+                   place="head" if i % 2 else "between")
+        for i in range(40)
+    )  # fmt: skip
+    part = Part("part-1", "Lead", Source("lead.wav", 48_000, 1, 48_000 * 90), found=True, marks=breaths)
+    for mark in breaths[:12]:
+        part = decided(part, mark.id, Hand(leave=True) if mark.place == "head" else Hand(agreed=True))
+    found = proposed(part, "breath")
+    assert found is not None and set(found.values) == {"heads_db"} and found.others == 14
+    kept = replace(part, breath=replace(part.breath, **found.values))
+    assert all((kept.change(mark) == 0) == (mark.place == "head") for mark in breaths[12:])
 
 
 def test_nothing_is_proposed_from_noise():

@@ -6,7 +6,7 @@ from collections.abc import Callable, Generator, Sequence
 from functools import partial
 from itertools import chain
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
@@ -16,6 +16,8 @@ from isophon.core.audio.files import Recording
 from isophon.core.finding import survey_recording
 from isophon.core.marks import Mark
 from isophon.core.session.audible import Beside, audible_db, judged, worth_hearing
+from isophon.core.session.chain import Chain
+from isophon.core.session.chain_curves import ChainGains, chain_gains
 from isophon.core.session.items import Guide, Source
 from isophon.core.session.model import Part
 from isophon.core.survey import Survey
@@ -25,13 +27,24 @@ if TYPE_CHECKING:
     from isophon.app.model.workspace import Workspace
 
 SECONDS_A_MARK = 4.0  # to hear it as sung and cleaned, and to decide
-_AT_ONCE = 12  # marks in one turn of the window
+_AT_ONCE = 6  # marks in one turn of the window
+
+
+class Audible(NamedTuple):
+    """How far what is taken away stands over what masks it in the mix, dB: as sung, and after the rough chain."""
+
+    as_sung_db: float
+    after_chain_db: float
+
+
+_Known = dict[str, tuple[Any, Audible | None]]  # by mark: for what it was worked out
 
 
 class Audibility(QObject):
     """Tells how far the marks of parts stand over what masks them: the part itself, the other parts, the music.
 
-    What is muted masks nothing. Each mark is worked out once for what it depends on. ``changed``: the music is known.
+    As sung or after the rough chain, whichever is more. What is muted masks nothing. Each mark is worked out once for
+    what it depends on. ``changed``: the music is known.
     """
 
     changed = Signal()
@@ -39,8 +52,9 @@ class Audibility(QObject):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self._workspace = workspace
-        self._known: dict[str, tuple[tuple, dict[str, tuple[Any, float | None]]]] = {}  # by part: in what context
+        self._known: dict[str, tuple[tuple, _Known]] = {}  # by part: in what context
         self._music: dict[Source, Survey | None] = {}
+        self._gains: dict[str, tuple[Survey, Chain, ChainGains]] = {}  # by part
         self._failed: set[Source] = set()
         self._job: Job | None = None
 
@@ -55,18 +69,18 @@ class Audibility(QObject):
         """How far each changed mark of a pass stands over its threshold, dB, by name; none before the survey."""
         return dict(chain.from_iterable(some.items() for some in self._in_pieces(part, which)))
 
-    def of_mark(self, part: Part, mark: Mark) -> float | None:
-        """The same for one mark; None where nothing is changed, or it cannot be told."""
-        survey, change = self._survey(part), part.change(mark)
-        if survey is None or not change:
+    def of_mark(self, part: Part, mark: Mark) -> Audible | None:
+        """The same for one mark, as sung and after the rough chain; None: nothing is changed, or it cannot be told."""
+        survey = self._survey(part)
+        if survey is None or not part.change(mark):
             return None
-        return self._of_mark(part, mark, change, survey, *self._context(part, survey))
+        return self._of_mark(part, mark, survey, *self._context(part, survey))
 
     def worth(self, part: Part, which: Pass) -> dict[str, float]:
         """How much each changed mark of a pass is worth hearing; 0: it cannot be heard in the mix."""
         over, risks = self.of(part, which), self._workspace.risks_of(part, which)
-        return {mark.id: worth_hearing(over.get(mark.id), mark, change, risks.get(mark.id, 0.0))
-                for mark, change in part.changed(which.kind)}  # fmt: skip
+        return {mark.id: worth_hearing(over.get(mark.id), part, mark, risks.get(mark.id, 0.0))
+                for mark, _change in part.changed(which.kind)}  # fmt: skip
 
     def counted(self, passes: Sequence[Pass]) -> Generator[None, None, dict[int, tuple[int, int]]]:
         """How many undecided marks are worth hearing, and how many cannot be heard, by station; in steps."""
@@ -101,31 +115,40 @@ class Audibility(QObject):
             return
         beside, known = self._context(part, survey)
         some: dict[str, float] = {}
-        for i, (mark, change) in enumerate(part.changed(which.kind), 1):
-            over = self._of_mark(part, mark, change, survey, beside, known)
-            some |= {} if over is None else {mark.id: over}
+        for i, (mark, _change) in enumerate(part.changed(which.kind), 1):
+            over = self._of_mark(part, mark, survey, beside, known)
+            some |= {} if over is None else {mark.id: max(over)}
             if i % _AT_ONCE == 0:
                 yield some
                 some = {}
         yield some
 
-    @staticmethod
-    def _of_mark(part: Part, mark: Mark, change: float, survey: Survey, beside: list[Beside],
-                 known: dict[str, tuple[Any, float | None]]) -> float | None:  # fmt: skip
-        key = mark.span, mark.band, change
+    def _of_mark(self, part: Part, mark: Mark, survey: Survey, beside: list[Beside], known: _Known) -> Audible | None:
+        key = mark.span, mark.band, part.change(mark)
         if mark.id not in known or known[mark.id][0] != key:
-            known[mark.id] = key, audible_db(part, mark, survey, beside)
+            as_sung = audible_db(part, mark, survey, beside)
+            after = audible_db(part, mark, survey, beside, self._chained(part, survey))
+            known[mark.id] = key, None if as_sung is None or after is None else Audible(as_sung, after)
         return known[mark.id][1]
 
-    def _context(self, part: Part, survey: Survey) -> tuple[list[Beside], dict[str, tuple[Any, float | None]]]:
+    def _chained(self, part: Part, survey: Survey) -> ChainGains:
+        """What the session's rough chain does to a part; worked out once for each chain."""
+        chain = self._workspace.session.chain
+        if part.id not in self._gains or self._gains[part.id][:2] != (survey, chain):
+            self._gains[part.id] = survey, chain, chain_gains(survey, chain)
+        return self._gains[part.id][2]
+
+    def _context(self, part: Part, survey: Survey) -> tuple[list[Beside], _Known]:
         """What sounds with a part, and what is known of its marks as long as that is the same."""
         others = [one for one in self._workspace.session.parts if one.id != part.id and not one.listening.muted]
         surveys = [(one, self._survey(one)) for one in others]
-        beside = [Beside(other, one.offset_s, one.listening.gain_db) for one, other in surveys if other is not None]
+        beside = [Beside(other, one.offset_s, one.listening.gain_db, self._chained(one, other))
+                  for one, other in surveys if other is not None]  # fmt: skip
         for bed in self._beds():
             if (music := self._music.get(bed.source)) is not None:
                 beside.append(Beside(music, bed.offset_s, bed.listening.gain_db))
-        context = survey, part.offset_s, part.listening.gain_db, *((b.survey, b.offset_s, b.gain_db) for b in beside)
+        gains = part.offset_s, part.listening.gain_db, self._workspace.session.chain
+        context = survey, *gains, *((b.survey, b.offset_s, b.gain_db) for b in beside)
         if part.id not in self._known or self._known[part.id][0] != context:
             self._known[part.id] = context, {}
         return beside, self._known[part.id][1]

@@ -88,11 +88,11 @@ PASS = Pass(
             Knob("limit_db", "At most", 0.5, "dB", "No change is deeper than this; at −36 they are gone"),
             Knob("fade_ms", "Fades", 1, "ms", "How long the change takes to fade in and out", True),
             *(
-                Knob(f"{place}_db", words, 0.5, "dB", f"By how much lower ceiling and change lie for {what}", True)
+                Knob(f"{place}_db", words, 0.5, "dB", f"How much more {what} may stand out; less below 0", True)
                 for place, words, what in (
-                    ("heads", "Phrase heads lower by", "breaths at the head of a phrase"),
-                    ("between", "Between words lower by", "breaths between the words of a phrase"),
-                    ("ends", "Phrase ends lower by", "breaths after a phrase"),
+                    ("heads", "Phrase heads: higher by", "breaths at the head of a phrase"),
+                    ("between", "Between words: higher by", "breaths between the words of a phrase"),
+                    ("ends", "Phrase ends: higher by", "breaths after a phrase"),
                 )
             ),
             SURE,

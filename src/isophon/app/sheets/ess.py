@@ -63,7 +63,8 @@ def _move_limits(workspace: Workspace, low_hz: float, high_hz: float, gesture: o
 
 
 _WORDS = {("ess", "ceiling_db"): "ceiling", ("ess", "by"): "esses", ("ess", "stack"): "with the lead’s esses",
-          ("ess", "rule_turns"): "the rule turns down", ("ess", "altogether"): "completely"}  # fmt: skip
+          ("ess", "rule_turns"): "the rule turns down", ("ess", "altogether"): "completely",
+          ("ess", "t_too"): "bring down T’s", ("ess", "f_too"): "bring down F’s"}  # fmt: skip
 _CHOICES = {("ess", "by"): BY, ("ess", "stack"): STACK, ("ess", "rule_turns"): TURNS | {"band": "its band"}}
 
 

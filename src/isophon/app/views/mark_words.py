@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from isophon.app import theme
+from isophon.app.model.audibility import Audible
 from isophon.app.model.workspace import Workspace
 from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes import BY_NAME
 from isophon.core.session.notes import note_at
+
+_DIFFERS_DB = 1.0  # less is not told
 
 
 def mark_words(workspace: Workspace, mark: Mark) -> str:
@@ -23,10 +26,19 @@ def mark_words(workspace: Workspace, mark: Mark) -> str:
     known = workspace.risks_of(part, which).get(mark.id, 0.0)
     risky = f"risky: {known:.0f} {risk.unit} {risk.words}" if known >= risk.risky_from else ""
     audible = workspace.audibility.of_mark(part, mark)
-    masked = (
-        "" if audible is None else f"audible by {theme.signed(audible)} dB" if audible > 0 else "not audible in the mix"
-    )
+    masked = "" if audible is None else _audible_words(audible)
     note = note_at(workspace.session, part.id, mark.id)
     where = () if workspace.over_frequency else (at, level)
     return " · ".join(filter(None, (*where, over, done, which.words.more_words(workspace, mark), risky, masked,
                                     f"note: {note.name}" if note else "")))  # fmt: skip
+
+
+def _audible_words(audible: Audible) -> str:
+    """How audible a mark is in the mix, as sung and, where that differs, after the rough chain."""
+    if max(audible) <= 0:
+        return "not audible in the mix"
+    after = f"{theme.signed(audible.after_chain_db)} dB after the rough chain"
+    if audible.as_sung_db <= 0:
+        return f"audible by {after}"
+    differs = abs(audible.after_chain_db - audible.as_sung_db) >= _DIFFERS_DB
+    return f"audible by {theme.signed(audible.as_sung_db)} dB" + (f" ({after})" if differs else "")

@@ -21,7 +21,7 @@ from isophon.app.views.soon import Soon
 from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_stretched, is_far
 from isophon.app.views.trace_chart import RIGHT, margin_left
 from isophon.core.marks import Mark
-from isophon.core.playing.rough_chain import more_after
+from isophon.core.session.chain_curves import more_after
 
 _SOON_MS, _SETTLED_AFTER_MS = 30, 60
 _BAR = bar_words.BAR

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from scipy import signal
 
 NOTHING_DB = 0.01  # what is less is none
 
@@ -46,3 +47,14 @@ def smoothed(wanted: np.ndarray, tick_s: float, attack_s: float, release_s: floa
         out[at] = state
         at += 1
     return out
+
+
+def decoupled(wanted: np.ndarray, tick_s: float, attack_s: float, release_s: float) -> np.ndarray:
+    """What is taken off (dB) from tick to tick, by the decoupled detector of the same paper; many times as fast.
+
+    It lets go at once, though softly, where :func:`smoothed` waits for the attack to end.
+    """
+    attack, fall = math.exp(-tick_s / max(attack_s, 1e-6)), tick_s / max(release_s, 1e-6)
+    falls = fall * np.arange(len(wanted))
+    released = np.exp(np.maximum.accumulate(np.log(np.maximum(wanted, 1e-9)) + falls) - falls)
+    return signal.lfilter([1 - attack], [1.0, -attack], released)

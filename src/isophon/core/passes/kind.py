@@ -237,8 +237,8 @@ class Kind:
     are, None where it has none and is switched by its setting ``on``. ``after``: the kinds that are worked on before
     it. ``one_take``: settings that belong to one take alone and go into no card. ``removed(part, mark, survey)``:
     what is taken away at a mark and what is left, power ``(frames, bands)`` of the survey each; None: it cannot be
-    told how audible it is. ``taught``: settings in dB that a hand's decisions may propose otherwise, those that
-    belong together in one.
+    told how audible it is. ``taught``: settings that a hand's decisions may propose otherwise, those that
+    belong together in one: levels in dB, and switches.
     """
 
     name: str

@@ -1,75 +1,26 @@
 """The rough chain: what is likely to happen to the stems afterwards, simulated to listen through; it reaches no file.
 
 Compressors (static curve and smoothing of Giannoulis, Massberg & Reiss 2012: soft knee, branching peak detector in the
-log domain), a high shelf (W3C Audio EQ Cookbook), a drive (a soft curve) and a room (a feedback delay network, Jot &
-Chaigne 1991). What comes out is kept as loud as what goes in.
+log domain), a high shelf, both as in :mod:`isophon.core.session.chain_curves`, a drive (a soft curve) and a room (a
+feedback delay network, Jot & Chaigne 1991). What comes out is kept as loud as what goes in.
 """
 
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
 
 import numpy as np
 from scipy import signal
 
-from isophon.core.marks import Mark
+from isophon.core.audio.dynamics import static_db
 from isophon.core.session.chain import Chain
+from isophon.core.session.chain_curves import KNEE_DB, Compressor, compressors, shelf
 
 _TICK = 16  # frames that share a gain
-_KNEE_DB = 6.0
 # both sides hear the lines with other signs, so that the room is wide
 _SIDES = np.array([[1.0, 1.0], [1.0, -1.0], [1.0, 1.0], [1.0, -1.0]])
 _DELAYS_S, _DECAY_S, _ROOM_MOST_DB = (0.0297, 0.0371, 0.0411, 0.0437), 0.35, -8.0
 _MATCH_S, _MATCH_MOST_DB = 0.4, 30.0
-
-
-class Compressor(NamedTuple):
-    """What one of the compressors of a chain is set to."""
-
-    threshold_db: float
-    ratio: float
-    attack_ms: float
-    release_ms: float
-
-
-def compressors(chain: Chain) -> tuple[Compressor, Compressor]:
-    """The first and the second compressor."""
-    return (
-        Compressor(chain.threshold_db, chain.ratio, chain.attack_ms, chain.release_ms),
-        Compressor(chain.second_threshold_db, chain.second_ratio, chain.second_attack_ms, chain.second_release_ms),
-    )
-
-
-def static_gain_db(level_db: np.ndarray, threshold_db: float, ratio: float) -> np.ndarray:
-    """Compressors's gain in dB (≤ 0) for steady levels in dBFS."""
-    over = level_db - threshold_db
-    slope = 1 / ratio - 1
-    knee = slope * np.square(over + _KNEE_DB / 2) / (2 * _KNEE_DB)
-    return np.where(2 * over < -_KNEE_DB, 0.0, np.where(2 * over > _KNEE_DB, slope * over, knee))
-
-
-def compressed_db(level_db: np.ndarray, chain: Chain) -> np.ndarray:
-    """The gain in dB of both compressors and what stands parallel to them, for steady levels in dBFS."""
-    gain_db = np.zeros_like(level_db)
-    for one in compressors(chain):
-        gain_db = gain_db + static_gain_db(level_db + gain_db, one.threshold_db, one.ratio)
-    return 20 * np.log10(chain.parallel * 10 ** (gain_db / 20) + 1 - chain.parallel)
-
-
-def shelf_gain_db(hz: np.ndarray, chain: Chain, sample_rate: int) -> np.ndarray:
-    """What the shelf does at some frequencies, dB."""
-    b, a = _shelf(chain, sample_rate)
-    back = np.exp(-2j * np.pi * np.outer(np.asarray(hz, float) / sample_rate, np.arange(3)))
-    return 20 * np.log10(np.abs((back @ b) / (back @ a)) + 1e-12)
-
-
-def more_after(chain: Chain, voice_lufs: float, mark: Mark, sample_rate: int) -> float:
-    """By how much more a mark stands out of the voice after compressors and shelf, dB, as their static curves say."""
-    squeezed = compressed_db(np.array([voice_lufs, voice_lufs + mark.standout_db]), chain)
-    middle = math.sqrt(max(100.0, mark.low_hz) * max(mark.low_hz + 1, mark.high_hz))
-    bright = shelf_gain_db(np.array([700.0, middle]), chain, sample_rate)
-    return float(squeezed[1] - squeezed[0] + bright[1] - bright[0])
 
 
 class RoughChain:
@@ -93,7 +44,7 @@ class RoughChain:
                 squeezed = squeezed * self._compressed(squeezed, which, one)[:, None]
         out = how.parallel * squeezed + (1 - how.parallel) * out
         if how.shelf_db:
-            b, a = _shelf(how, self.sample_rate)
+            b, a = shelf(how, self.sample_rate)
             out, self._shelf_state = signal.lfilter(b, a, out, axis=0, zi=self._shelf_state)
         if how.drive_db > 0:
             gain = 10 ** (how.drive_db / 20)
@@ -103,11 +54,11 @@ class RoughChain:
         return (out * self._matching(before, float(np.mean(out**2)), len(block))).astype(np.float32)
 
     def _compressed(self, block: np.ndarray, which: int, how: Compressor) -> np.ndarray:
-        """Compressors's gain for each frame; shared by both sides."""
+        """A compressor's gain for each frame; shared by both sides."""
         count = -(-len(block) // _TICK)
         peaks = np.abs(block).max(axis=1)
         peaks = np.pad(peaks, (0, count * _TICK - len(block))).reshape(count, _TICK).max(axis=1)
-        wanted = (-static_gain_db(20 * np.log10(peaks + 1e-9), how.threshold_db, how.ratio)).tolist()
+        wanted = static_db(20 * np.log10(peaks + 1e-9) - how.threshold_db, how.ratio, KNEE_DB).tolist()
         tick_ms = 1000 * _TICK / self.sample_rate
         attack, release = (math.exp(-tick_ms / t) for t in (how.attack_ms, how.release_ms))
         state = self._reductions[which]
@@ -151,15 +102,3 @@ class RoughChain:
         self._powers = keep * self._powers + (1 - keep) * np.array([before, max(after, 1e-12)])
         most = 10 ** (_MATCH_MOST_DB / 20)
         return float(np.clip(np.sqrt(self._powers[0] / self._powers[1]), 1 / most, most))
-
-
-def _shelf(chain: Chain, sample_rate: int) -> tuple[np.ndarray, np.ndarray]:
-    """A high shelf."""
-    a = 10 ** (chain.shelf_db / 40)
-    w = 2 * math.pi * min(chain.shelf_hz, 0.4 * sample_rate) / sample_rate
-    cos, alpha = math.cos(w), math.sin(w) / 2 * math.sqrt(2.0)
-    root = 2 * math.sqrt(a) * alpha
-    b = np.array([a * ((a + 1) + (a - 1) * cos + root), -2 * a * ((a - 1) + (a + 1) * cos),
-                  a * ((a + 1) + (a - 1) * cos - root)])  # fmt: skip
-    d = np.array([(a + 1) - (a - 1) * cos + root, 2 * ((a - 1) - (a + 1) * cos), (a + 1) - (a - 1) * cos - root])
-    return b / d[0], d / d[0]

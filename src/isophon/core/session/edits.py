@@ -50,7 +50,7 @@ def apply_card(session: Session, part_ids: Collection[str], card: Card) -> Sessi
     return with_parts(session, part_ids, lambda part: replace(part, **card.onto(settings_by_kind(part))))
 
 
-def accept_settings(session: Session, part_id: str, kind: str, values: Mapping[str, float]) -> Session:
+def accept_settings(session: Session, part_id: str, kind: str, values: Mapping[str, float | bool]) -> Session:
     """Give a part proposed settings of a kind, and note that they were accepted."""
     for name, value in values.items():
         session = set_setting(session, [part_id], kind, name, value)

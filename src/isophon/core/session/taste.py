@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -18,6 +19,7 @@ _STEP_DB, _FINE_DB = 2.0, 0.5
 _FAR_DB = 6.0  # what is further off counts no more: one odd decision must not lead
 _HALF, _LEAST_DB, _ONE_WAY = 0.5, 1.0, 0.8
 _OTHERS_DB = 0.5
+_A_SETTING_DB = 1.0  # of two proposals the simpler, unless the other explains more than so much
 
 
 class Proposal(NamedTuple):
@@ -27,7 +29,7 @@ class Proposal(NamedTuple):
     """
 
     kind: str
-    values: dict[str, float]
+    values: Mapping[str, float | bool]
     decided: int
     others: int
 
@@ -35,9 +37,10 @@ class Proposal(NamedTuple):
 def proposed(part: Part, kind: str) -> Proposal | None:
     """The setting of a kind that explains what was decided by hand in a part best; None where none does.
 
-    Each is moved over its range, those that belong together by as much, and the sum of absolute errors, each up to
-    6 dB, is made least (a robust fit; Huber 1964 for the idea). It must halve what is left unexplained, by 1 dB a mark
-    or more, and four in five of the decisions must go the same way, so that nothing is proposed from noise.
+    Each level is moved over its range, those that belong together by as much, each switch is flipped, and the sum of
+    absolute errors, each up to 6 dB, is made least (a robust fit; Huber 1964 for the idea). It must halve what is left
+    unexplained, by 1 dB a mark or more, and four in five of the decisions must go the same way, so that nothing is
+    proposed from noise.
     """
     taught = BY_NAME[kind].taught
     decided = [m for m in part.of_kind(kind) if m.hand.decided and not m.hand.drawn and not m.hand.masked]
@@ -53,7 +56,7 @@ def proposed(part: Part, kind: str) -> Proposal | None:
     if one_way < _ONE_WAY * len(by_hand):
         return None
     best = [_best(part, kind, names, bare, wanted) for names in taught]
-    cost, values = min(best, key=lambda one: one[0])
+    cost, values = min(best, key=lambda one: (one[0] + _A_SETTING_DB * len(one[1]), one[0]))
     now = _cost(errors)
     if cost > _HALF * now or now - cost < _LEAST_DB * len(by_hand):
         return None
@@ -64,13 +67,17 @@ def proposed(part: Part, kind: str) -> Proposal | None:
 
 def _best(
     part: Part, kind: str, names: tuple[str, ...], marks: list[Mark], wanted: np.ndarray
-) -> tuple[float, dict[str, float]]:
-    """The least cost of settings moved together, and their values."""
+) -> tuple[float, Mapping[str, float | bool]]:
+    """The least cost of settings moved together and switches flipped, and their values."""
     now = {name: getattr(part.settings(kind), name) for name in names}
-    ranges = {name: value_range(kind, name) for name in names}
+    flipped = {name: not value for name, value in now.items() if isinstance(value, bool)}
+    ranges = {name: value_range(kind, name) for name in names if name not in flipped}
+    if not ranges:
+        return _cost(_changes(part, kind, marks, flipped) - wanted), flipped
 
-    def moved(by: float) -> dict[str, float]:
-        return {name: round(float(np.clip(value + by, *ranges[name])), 2) for name, value in now.items()}
+    def moved(by: float) -> Mapping[str, float | bool]:
+        levels = {name: round(float(np.clip(now[name] + by, *ranges[name])), 2) for name in ranges}
+        return {**flipped, **levels}
 
     def cost(by: float) -> float:
         return _cost(_changes(part, kind, marks, moved(by)) - wanted)
@@ -81,7 +88,7 @@ def _best(
     return cost(best), moved(best)
 
 
-def _changes(part: Part, kind: str, marks: list[Mark], changed: dict[str, float]) -> np.ndarray:
+def _changes(part: Part, kind: str, marks: list[Mark], changed: Mapping[str, float | bool]) -> np.ndarray:
     settings, context = replace(part.settings(kind), **changed), part.context(kind)
     change = BY_NAME[kind].decision.change
     return np.array([change(mark, settings, context) for mark in marks])

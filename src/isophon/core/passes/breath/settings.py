@@ -14,6 +14,8 @@ from isophon.core.passes.breath.mark import BreathMark
 NOTHING_THROUGH_DB = -60.0  # the lowest ceiling
 DRAWN_S = (0.03, 3.0)  # shortest and longest that can be drawn
 
+_More = Annotated[float, msgspec.Meta(ge=GONE_DB, le=-GONE_DB)]
+
 
 class BreathSettings(msgspec.Struct, frozen=True):
     """What the Breaths pass does where no hand decided.
@@ -22,7 +24,8 @@ class BreathSettings(msgspec.Struct, frozen=True):
     ``limit_db``: the deepest change; −36 takes a breath out whole. ``fill``:
     whether room tone goes on underneath. ``fade_ms``: the length of the fades.
     ``sure``: marks of a lower confidence are left. ``heads_db``, ``between_db``, ``ends_db``: by how much ceiling and
-    deepest change lie lower for breaths at the head of a phrase, between its words, and at its end.
+    deepest change lie higher (or lower, if negative) for breaths at the head of a phrase, between its words, and at
+    its end.
     """
 
     ceiling_db: Annotated[float, msgspec.Meta(ge=NOTHING_THROUGH_DB, le=0.0)] = -32.0
@@ -30,17 +33,17 @@ class BreathSettings(msgspec.Struct, frozen=True):
     fill: bool = True
     fade_ms: Annotated[float, msgspec.Meta(ge=2.0, le=100.0)] = 20.0
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.5
-    heads_db: Annotated[float, msgspec.Meta(ge=GONE_DB, le=0.0)] = 0.0
-    between_db: Annotated[float, msgspec.Meta(ge=GONE_DB, le=0.0)] = 0.0
-    ends_db: Annotated[float, msgspec.Meta(ge=GONE_DB, le=0.0)] = 0.0
+    heads_db: _More = 0.0
+    between_db: _More = 0.0
+    ends_db: _More = 0.0
 
     def at(self, mark: BreathMark) -> BreathSettings:
         """The settings for a breath in its place."""
         more = {"head": self.heads_db, "between": self.between_db, "end": self.ends_db}[mark.place]
         if not more:
             return self
-        ceiling_db = max(NOTHING_THROUGH_DB, self.ceiling_db + more)
-        return replace(self, ceiling_db=ceiling_db, limit_db=max(GONE_DB, self.limit_db + more))
+        ceiling_db = min(0.0, max(NOTHING_THROUGH_DB, self.ceiling_db + more))
+        return replace(self, ceiling_db=ceiling_db, limit_db=min(0.0, max(GONE_DB, self.limit_db + more)))
 
 
 _STACK = BreathSettings(ceiling_db=-60.0, limit_db=GONE_DB, fill=False)  # the stack breathes once: common practice

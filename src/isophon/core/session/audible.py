@@ -21,7 +21,7 @@ _BEFORE_S = 0.15  # a masker that ended so long ago masks no more
 _NOT_JUDGED_DB = 10.0  # as audible is taken what nobody can tell
 _JUST_OVER_DB = 6.0  # a change this small is doubtful
 _LEAST_DOUBT = 0.2
-_STILL_OVER_DB = 12.0  # so far over its ceiling, what is left is surely doubtful
+_STILL_OVER_DB = 6.0  # so far over its ceiling, what is left is surely doubtful
 
 
 @dataclass(frozen=True, eq=False)

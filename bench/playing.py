@@ -175,7 +175,7 @@ def main() -> None:
             player.seek(int((5 + 13 * step % 60) * player.sample_rate))
 
         def look(step: int) -> None:
-            room.trace.zoom(1 / 1.3 if step % 8 < 4 else 1.3, QPointF(10, 0).x())
+            room.views.trace.gestures.zoom(1 / 1.3 if step % 8 < 4 else 1.3, QPointF(10, 0).x())
             if step % 10 == 9:
                 room.open_station(STATIONS.index(("Esses", "Floor", "Breaths")[step // 10 % 3]))
 

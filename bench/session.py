@@ -76,7 +76,7 @@ def opening(folder: Path, count: int, seconds: float) -> None:
             entering = max(entering, now - last)
         last = now
         if room is not None and not first and room.workspace.take.wave is not None:
-            room.trace.repaint()
+            room.views.trace.repaint()
             first = time.perf_counter() - start
             last = time.perf_counter()
         if room is not None and all(p.found for p in room.workspace.session.parts):

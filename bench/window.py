@@ -155,7 +155,7 @@ def _moving(room, window, app) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     def frame(start: float, end: float, kept: list[float]) -> None:
         workspace.viewport.show(start, end)
         began = time.perf_counter()
-        room.trace.repaint()
+        room.views.trace.repaint()
         kept.append(1000 * (time.perf_counter() - began))
         app.processEvents()
         painter = QPainter(target)
@@ -178,7 +178,7 @@ def _moving(room, window, app) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def _followed(room, app) -> tuple[float, float]:
     """Milliseconds from a change of the ceiling until the map shows it, and until it is as sharp as it gets."""
-    workspace, maker = room.workspace, room.trace.map.maker
+    workspace, maker = room.workspace, room.views.trace.map.maker
     middle = workspace.part.of_kind("ess")[len(workspace.part.of_kind("ess")) // 2].start
     workspace.viewport.show(middle - 5, middle + 5)
     _wait(1_500)

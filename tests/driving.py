@@ -20,7 +20,7 @@ def opened(window, path, qtbot):
     qtbot.waitUntil(lambda: bool(window.work_page.hearing.player.device.name), timeout=30_000)
     qtbot.wait(60)
     room = window.work_page
-    if room.title.route.current == LAY_OUT and workspace.session.parts:  # as a new session begins
+    if room.views.title.route.current == LAY_OUT and workspace.session.parts:  # as a new session begins
         press(room, key("Esses"), qtbot=qtbot)
     room.setFocus()
     return room

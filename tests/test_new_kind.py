@@ -123,11 +123,12 @@ left = workspace.mark.id
 QTest.keyClick(page, Qt.Key.Key_L)
 assert workspace.part.mark(left).hand.leave and workspace.part.change(workspace.part.mark(left)) == 0
 page.open_station(STATIONS.index("Hand over"))
-page.hand_over.form.folder.setText(str(folder / "w"))
-page.hand_over.start()
-wait(lambda: "written" in page.hand_over.outcome.text())
-heads = [page.hand_over.table.horizontalHeaderItem(i).text() for i in range(page.hand_over.table.columnCount())]
-assert page.hand_over.table.item(0, heads.index("Hushes")).text() == f"{row['count'] - 1} of {row['count']}"
+page.views.hand_over.form.folder.setText(str(folder / "w"))
+page.views.hand_over.start()
+wait(lambda: "written" in page.views.hand_over.outcome.text())
+table = page.views.hand_over.table
+heads = [table.horizontalHeaderItem(i).text() for i in range(table.columnCount())]
+assert table.item(0, heads.index("Hushes")).text() == f"{row['count'] - 1} of {row['count']}"
 song = folder / "s.isophon"
 assert workspace.keeper.save(song) and file.load(song).parts[0].hush.by_db == -30
 cards.save_card("Ada", edits.replace(workspace.part, hush=edits.replace(workspace.part.hush, take_s=7.0)), folder / "c")

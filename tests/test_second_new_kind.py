@@ -197,7 +197,7 @@ page.open_station(STATIONS.index("Blur"))
 wait(lambda: workspace.pass_.kind == "blur" and page.sheet.extras.isVisible())
 assert page.sheet.picture.text() == "a picture of its own"
 def green():
-    image = page.trace.grab().toImage()
+    image = page.views.trace.grab().toImage()
     return sum(image.pixelColor(x, y).getRgb()[:3] == (1, 254, 3)
                for x in range(0, image.width(), 3) for y in range(0, image.height(), 9)) > 5
 wait(green)
@@ -208,7 +208,7 @@ assert workspace.keeper.history.undo_name == "blur learned" and workspace.part.b
 learned = workspace.part.blur
 song = folder / "s.isophon"
 assert workspace.keeper.save(song) and file.load(song).parts[0].marks == workspace.part.marks
-page.title.undo.click()
+page.views.title.undo.click()
 assert workspace.part.blur.over_db == -60
 values = json.loads(song.read_text())
 mark = next(m for m in values["session"]["parts"][0]["marks"] if m["kind"] == "blur")

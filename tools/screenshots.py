@@ -35,10 +35,10 @@ def wait(ms: int) -> None:
 def shoot(window: Window, name: str) -> None:
     """Keep a picture of the window, once all that it shows is there."""
     room = window.work_page
-    while not room.lens.pictures.close_up.settled or room.workspace.pool.overall()[1]:
+    while not room.views.lens.pictures.close_up.settled or room.workspace.pool.overall()[1]:
         wait(20)
     wait(250)  # the panel tells of work a moment later, and the map is asked for when the view stands still
-    while not room.trace.map.maker.settled:
+    while not room.views.trace.map.maker.settled:
         wait(20)
     window.grab().save(str(TARGET / f"{name}.png"))
 
@@ -92,7 +92,7 @@ def main() -> None:
         room.sheet.extras.learn.click()
         while workspace.part.leak is None:
             wait(50)
-        room.message.hide()
+        room.views.message.hide()
         workspace.viewport.show(0.0, 12.0)
         workspace.select_marks([workspace.marks[2].id])
         wait(300)
@@ -145,7 +145,7 @@ def main() -> None:
         workspace.viewport.show(17.4, 22.4)
         word = next(m for m in workspace.marks if workspace.part.acts(m) and m.start > 18.2 and len(m.anchors) > 1)
         workspace.select_marks([word.id])
-        room.trace.anchors.taken = (word.id, 0)
+        room.views.trace.anchors.taken = (word.id, 0)
         wait(2_500)  # the spectrum is worked out beside the window
         shoot(window, "line-up")
         workspace.select_part("part-1")
@@ -159,13 +159,13 @@ def main() -> None:
         wait(200)
         shoot(window, "lay-out")
         room.open_station(HAND_OVER)
-        room.hand_over.form.folder.setText(str(Path(folder) / "cleaned"))
-        room.hand_over.form.proof.setChecked(True)
-        room.hand_over.start()
-        while room.hand_over._tasks:
+        room.views.hand_over.form.folder.setText(str(Path(folder) / "cleaned"))
+        room.views.hand_over.form.proof.setChecked(True)
+        room.views.hand_over.start()
+        while room.views.hand_over._tasks:
             wait(20)
-        room.hand_over.form.folder.setText("~/Songs/cleaned")
-        room.hand_over.outcome.setText(room.hand_over.outcome.text().replace(folder, "~/Songs"))
+        room.views.hand_over.form.folder.setText("~/Songs/cleaned")
+        room.views.hand_over.outcome.setText(room.views.hand_over.outcome.text().replace(folder, "~/Songs"))
         wait(100)
         shoot(window, "hand-over")
         proof = ProofPage((Path(folder) / "cleaned" / "report.html").read_text(), window)

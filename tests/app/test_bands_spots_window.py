@@ -45,27 +45,27 @@ def test_the_demos_ring_stands_over_frequency_and_its_ceiling_is_heard(bands, qt
     mark = next(m for m in workspace.marks if workspace.part.change(m) < 0)
     hz, _ = centre_of(mark)
     assert hz == pytest.approx(2_650, rel=0.03) and mark.standout_db == pytest.approx(7, abs=2)
-    bar = next(b for m, b in skyline.bars() if m.id == mark.id)
-    assert abs(bar.center().x() - frequencies.x_of(skyline.plot(), hz)) < 2
+    bar = next(b for m, b in skyline.places.bars() if m.id == mark.id)
+    assert abs(bar.center().x() - frequencies.x_of(skyline.places.plot(), hz)) < 2
     start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
     clean = level_in(heard(workspace, start, end), 48_000, 2_500, 2_800)
     sung = level_in(heard(workspace, start, end, ()), 48_000, 2_500, 2_800)
     assert sung - clean == pytest.approx(-workspace.part.change(mark), abs=1.0)
-    tag = skyline.tags()["ceiling_db"].center()
-    drag(qtbot, skyline, tag, tag + QPointF(0, skyline.y_of(0) - skyline.y_of(2.0)))
+    tag = skyline.places.tags()["ceiling_db"].center()
+    drag(qtbot, skyline, tag, tag + QPointF(0, skyline.places.y_of(0) - skyline.places.y_of(2.0)))
     assert workspace.part.band.ceiling_db == pytest.approx(0, abs=0.4)
     assert level_in(heard(workspace, start, end), 48_000, 2_500, 2_800) < clean - 0.8
 
 
 def test_a_band_is_made_moved_widened_typed_and_taken_away(bands, qtbot):
     workspace, skyline = bands.workspace, bands.skyline
-    count, plot = len(workspace.marks), skyline.plot()
+    count, plot = len(workspace.marks), skyline.places.plot()
     at = QPoint(round(frequencies.x_of(plot, 300)), round(plot.top() + 6))
     qtbot.mouseDClick(skyline, Qt.MouseButton.LeftButton, pos=at)
     mark = workspace.mark
     assert len(workspace.marks) == count + 1 and mark.hand.drawn and workspace.part.change(mark) == -3.0
     assert centre_of(mark)[0] == pytest.approx(300, rel=0.05)
-    bar = next(b for m, b in skyline.bars() if m.id == mark.id)
+    bar = next(b for m, b in skyline.places.bars() if m.id == mark.id)
     start = QPointF(bar.center().x(), bar.bottom() - 8)
     drag(qtbot, skyline, start, QPointF(start.x() + 60, start.y()))
     moved = centre_of(workspace.part.mark(mark.id))
@@ -109,12 +109,12 @@ def test_a_band_is_heard_alone_while_a_key_is_held(bands, qtbot):
 
 
 def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
-    workspace, trace = room.workspace, room.trace
+    workspace, trace = room.workspace, room.views.trace
     press(room, key("Spots"), qtbot=qtbot)
     word = max(workspace.take.words, key=lambda w: w[1] - w[0])
     workspace.viewport.show(word[0] - 1, word[1] + 1)
-    row, before = trace._rows()[3], workspace.session
-    start, stop = (QPoint(round(trace.x_of(t)), round(row.top() + share * row.height()))
+    row, before = trace.places.rows()[3], workspace.session
+    start, stop = (QPoint(round(trace.places.x_of(t)), round(row.top() + share * row.height()))
                    for t, share in zip(word, (0.35, 0.65), strict=True))  # fmt: skip
 
     def draw():
@@ -141,7 +141,7 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
     press(room, Qt.Key.Key_Escape, qtbot=qtbot)
     assert workspace.session == before and workspace.pass_.name == "Spots"
     press(room, key("Esses"), qtbot=qtbot)
-    axis, row = workspace.pass_.trace.axis, trace._rows()[3]
+    axis, row = workspace.pass_.trace.axis, trace.places.rows()[3]
     drawn = [(at.y() - row.top()) / row.height() for at in (start, stop)]
     draw()
     qtbot.mouseRelease(trace, Qt.MouseButton.LeftButton, CTRL, stop)
@@ -152,7 +152,7 @@ def test_a_box_is_drawn_in_the_trace_heard_and_given_up(room, qtbot):
 
 def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot, tmp_path):
     """In the lens, over the cleaned picture: a point at the top of the box takes its upper half down further."""
-    workspace, pictures = room.workspace, room.lens.pictures
+    workspace, pictures = room.workspace, room.views.lens.pictures
     press(room, key("Spots"), qtbot=qtbot)
     word = max(workspace.take.words, key=lambda w: w[1] - w[0])
     workspace.commands.draw_box(*word, 300.0, 4_800.0)
@@ -182,13 +182,13 @@ def test_a_curve_over_frequency_is_drawn_inside_a_box(room, qtbot, tmp_path):
 
 def test_an_outline_is_drawn_freely_and_only_what_is_inside_comes_down(room, qtbot):
     """A diamond: a box of the same size would take its corners too."""
-    workspace, trace = room.workspace, room.trace
+    workspace, trace = room.workspace, room.views.trace
     press(room, key("Spots"), qtbot=qtbot)
     start, end = max(workspace.take.words, key=lambda w: w[1] - w[0])
     workspace.viewport.show(start - 0.2, end + 0.2)
-    row, middle = trace._rows()[3], (start + end) / 2
+    row, middle = trace.places.rows()[3], (start + end) / 2
     steps = [(start, 0.5), (middle, 0.2), (end, 0.5), (middle, 0.8), (start, 0.5)]
-    corners = [QPoint(round(trace.x_of(t)), round(row.top() + share * row.height())) for t, share in steps]
+    corners = [QPoint(round(trace.places.x_of(t)), round(row.top() + share * row.height())) for t, share in steps]
     held = CTRL | Qt.KeyboardModifier.ShiftModifier
     qtbot.mousePress(trace, Qt.MouseButton.LeftButton, held, corners[0])
     for one, other in itertools.pairwise(corners):
@@ -248,11 +248,15 @@ def test_a_ring_of_loud_words_stands_word_by_word(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: window.work_page is not None and window.work_page.workspace.part.found, timeout=30_000)
     page, workspace = window.work_page, window.work_page.workspace
     press(page, key("Bands"), qtbot=qtbot)
-    qtbot.waitUntil(lambda: len(page.skyline.bars()) == 1, timeout=5_000)
-    ((mark, bar),) = page.skyline.bars()
+    qtbot.waitUntil(lambda: len(page.views.skyline.places.bars()) == 1, timeout=5_000)
+    ((mark, bar),) = page.views.skyline.places.bars()
     assert workspace.over_frequency and mark.is_by_level
-    qtbot.mouseClick(page.skyline, Qt.MouseButton.LeftButton, pos=bar.center().toPoint())
-    assert not workspace.over_frequency and len(page.skyline.bars()) > 5 and "each word" in page.about.text()
+    qtbot.mouseClick(page.views.skyline, Qt.MouseButton.LeftButton, pos=bar.center().toPoint())
+    assert (
+        not workspace.over_frequency
+        and len(page.views.skyline.places.bars()) > 5
+        and "each word" in page.views.about.text()
+    )
     acting = [m for m in workspace.marks if workspace.part.acts(m)]
     assert 0 < len(acting) < len(workspace.marks)
     press(page, Qt.Key.Key_L, qtbot=qtbot)
@@ -264,10 +268,10 @@ def test_a_ring_of_loud_words_stands_word_by_word(window, qtbot, tmp_path):
     page.sheet.extras.loud.click()
     assert [m.id for m in workspace.marks if workspace.part.acts(m)] == [left.id], "only what a hand set acts now"
     workspace.undo()
-    page.skyline.grab()
-    empty = QPoint(page.skyline.width() - 8, 12)
-    qtbot.mouseClick(page.skyline, Qt.MouseButton.LeftButton, pos=empty)
-    assert workspace.over_frequency and len(page.skyline.bars()) == 1
+    page.views.skyline.grab()
+    empty = QPoint(page.views.skyline.width() - 8, 12)
+    qtbot.mouseClick(page.views.skyline, Qt.MouseButton.LeftButton, pos=empty)
+    assert workspace.over_frequency and len(page.views.skyline.places.bars()) == 1
 
 
 def test_bells_are_made_moved_and_widened_in_the_fine_spectrum(bands, qtbot):
@@ -297,7 +301,7 @@ def test_bells_are_made_moved_and_widened_in_the_fine_spectrum(bands, qtbot):
     assert room.hearing._band is None
     small = picture.height()
     qtbot.mouseClick(picture.large, Qt.MouseButton.LeftButton)
-    assert picture.size() == room.trace.size() and picture.height() > small
+    assert picture.size() == room.views.trace.size() and picture.height() > small
     press(room, Qt.Key.Key_Escape, qtbot=qtbot)
     assert room.sheet.isAncestorOf(picture) and not picture.large.isChecked()
     qtbot.waitUntil(lambda: picture.height() == small)

@@ -34,10 +34,10 @@ def test_bleed_is_learned_and_taken_out(room, qtbot, tmp_path):
     press(room, Qt.Key.Key_L, qtbot=qtbot)
     assert np.mean(heard() ** 2) > 3 * np.mean(clean**2) and workspace.part.change(workspace.part.mark(hit.id)) == 0
     press(room, Qt.Key.Key_Down, qtbot=qtbot)
-    assert "for the whole part" in room.message.text()
+    assert "for the whole part" in room.views.message.text()
     room.grab()
     workspace.analysis.look_again()
-    qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Found again" in room.views.message.text(), timeout=60_000)
     assert len(workspace.marks) > 100 and workspace.part.mark(hit.id).hand.leave, (
         "looking again keeps the hits and the hand"
     )
@@ -64,16 +64,16 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)
     leak = workspace.part.leak
     assert leak.own_click and abs(leak.beat_s - 0.44) < 1e-4 and leak.moments == ((1.0, 60.0),)
-    assert "a click every 440.0" in extras.words.text() and "Find again" in room.message.text()
+    assert "a click every 440.0" in extras.words.text() and "Find again" in room.views.message.text()
     assert workspace.part.bleed.learn_to == 60.0
     room.grab()
     press(room, key("Esses"), qtbot=qtbot)
-    assert "find again" in room.title.route.toolTip() and room.sheet.again.isVisible()
+    assert "find again" in room.views.title.route.toolTip() and room.sheet.again.isVisible()
     by_hand = workspace.marks[0]
     workspace.commands.set_changes({by_hand.id: -9.0})
     qtbot.mouseClick(room.sheet.again, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not workspace.analysis.leaks.stale(), timeout=60_000)
-    assert not room.sheet.again.isVisible() and "find again" not in room.title.route.toolTip()
+    assert not room.sheet.again.isVisible() and "find again" not in room.views.title.route.toolTip()
     assert workspace.part.change(workspace.part.mark(by_hand.id)) == -9.0
     press(room, key("Bleed"), qtbot=qtbot)
     room.sheet.extras.on.click()
@@ -85,7 +85,7 @@ def test_too_short_a_time_is_told(room, qtbot):
     press(room, key("Bleed"), qtbot=qtbot)
     workspace.select_time((3.0, 3.4))
     qtbot.mouseClick(room.sheet.extras.learn, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "1 s or more are needed" in room.message.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "1 s or more are needed" in room.views.message.text(), timeout=60_000)
     assert workspace.part.leak is None
 
 

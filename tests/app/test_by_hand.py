@@ -23,9 +23,9 @@ def test_a_breath_is_cut_in_two_each_half_changed_and_joined_again(room, qtbot):
     workspace = room.workspace
     press(room, key("Breaths"), qtbot=qtbot)
     press(room, Qt.Key.Key_Asterisk, qtbot=qtbot)
-    assert "two marks or more" in room.message.text()
+    assert "two marks or more" in room.views.message.text()
     press(room, Qt.Key.Key_Slash, qtbot=qtbot)
-    assert "Select a mark" in room.message.text()
+    assert "Select a mark" in room.views.message.text()
     breath = max(workspace.marks, key=lambda m: m.end - m.start)
     count, (start, end) = len(workspace.marks), breath.span
     workspace.select_marks([breath.id])
@@ -63,7 +63,7 @@ def test_a_curve_is_typed_as_numbers_and_what_is_no_number_is_left_out(room, qtb
     qtbot.keyClick(field, Qt.Key.Key_Return)
     assert workspace.mark.hand.curve == ((300.0, 0.0), (900.0, -12.0), (4_000.0, -3.0))
     assert field.text() == "300 0.0, 900 −12.0, 4000 −3.0"
-    assert "Left out of the curve: loud, 99999 3." in room.message.text()
+    assert "Left out of the curve: loud, 99999 3." in room.views.message.text()
     rate, (start, end) = workspace.part.source.sample_rate, workspace.mark.span
     powers = []
     for plan in (workspace.part.plan_without(("spot",)), workspace.part.plan):

@@ -23,16 +23,16 @@ def test_breaths_come_down_under_their_ceiling(room, qtbot):
     workspace = room.workspace
     press(room, key("Breaths"), qtbot=qtbot)
     assert workspace.pass_.name == "Breaths" and len(workspace.marks) == 14 and room.sheet.about.text() == ""
-    assert {m.kind for m in workspace.marks} == {"breath"} and "breaths in dB" in room.about.accessibleName()
+    assert {m.kind for m in workspace.marks} == {"breath"} and "breaths in dB" in room.views.about.accessibleName()
     press(room, Qt.Key.Key_Right, qtbot=qtbot)
     assert (
         workspace.mark.kind == "breath"
-        and "Breath 1 of 14" in room.lens.head.text()
-        and not room.lens.blend.isVisible()
+        and "Breath 1 of 14" in room.views.lens.head.text()
+        and not room.views.lens.blend.isVisible()
     )
-    tag = room.skyline.tags()["ceiling_db"]
-    lower = QPointF(tag.center().x(), room.skyline.y_of(-21.0))
-    drag(qtbot, room.skyline, tag.center(), lower)
+    tag = room.views.skyline.places.tags()["ceiling_db"]
+    lower = QPointF(tag.center().x(), room.views.skyline.places.y_of(-21.0))
+    drag(qtbot, room.views.skyline, tag.center(), lower)
     assert workspace.part.breath.ceiling_db == pytest.approx(-21.0, abs=0.8) and workspace.part.ess.ceiling_db == 0.0
     assert workspace.part.change(workspace.mark) > -6.0
     left = workspace.mark.id
@@ -54,26 +54,26 @@ def test_breaths_come_down_under_their_ceiling(room, qtbot):
 def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     workspace = room.workspace
     press(room, key("Floor"), qtbot=qtbot)
-    assert workspace.pass_.name == "Floor" and room.title.route.current == 1
+    assert workspace.pass_.name == "Floor" and room.views.title.route.current == 1
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=120_000)
     qtbot.wait(100)  # laid out, and nothing is found any more that would move the skyline
     before = len(fades(workspace.part))
-    tag = room.skyline.tags()["floor_db"]
-    drag(qtbot, room.skyline, tag.center(), QPointF(tag.center().x(), room.skyline.y_of(1.0)))
+    tag = room.views.skyline.places.tags()["floor_db"]
+    drag(qtbot, room.views.skyline, tag.center(), QPointF(tag.center().x(), room.views.skyline.places.y_of(1.0)))
     assert workspace.part.gap.floor_db == pytest.approx(1.0, abs=0.8) and len(fades(workspace.part)) > before
     filled = next(t for t in fades(workspace.part) if t.gain == 0.0 and t.beside == (1, 1) and t.first)
     assert filled.room and filled.edges[1] < filled.edges[0]
     mark = max(workspace.marks, key=lambda m: m.over_room_db)
     workspace.select_marks([mark.id])
-    assert "dB over the noise floor · filled" in room.lens.numbers.text()
+    assert "dB over the noise floor · filled" in room.views.lens.numbers.text()
     workspace.settings.set_of_kind("gap", "how", "silence")
-    assert "dB over the noise floor · gone" in room.lens.numbers.text()
+    assert "dB over the noise floor · gone" in room.views.lens.numbers.text()
     assert workspace.keeper.history.undo_name.startswith("gaps silenced · ")
     workspace.undo()
     before, after = workspace.take.stillness(workspace.part.plan)
     assert -66 < before < -60 and after <= before + 0.5
-    qtbot.waitUntil(lambda: "noise floor −63 → −" in room.transport.still.text(), timeout=2_000)
-    assert "of all −54 → −" in room.transport.still.text()
+    qtbot.waitUntil(lambda: "noise floor −63 → −" in room.views.transport.still.text(), timeout=2_000)
+    assert "of all −54 → −" in room.views.transport.still.text()
     double = workspace.session.part("part-2")
     assert workspace.pool.take(double.source).stillness(double.plan)[1] == -120
     room.sheet.extras.between.click()
@@ -87,10 +87,10 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     assert not middle.any(), "silence is silent, after the low cut too"
     mark = max(workspace.marks, key=lambda m: m.end - m.start)
     workspace.select_marks([mark.id])
-    pictures = room.lens.pictures
+    pictures = room.views.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[0])
     drag(qtbot, pictures, QPointF(box.left(), box.center().y()), QPointF(box.left() - 14, box.center().y()))
-    assert workspace.mark.span[0] < mark.start and "reaches into the singing" in room.lens.warning.text()
+    assert workspace.mark.span[0] < mark.start and "reaches into the singing" in room.views.lens.warning.text()
 
 
 def test_the_low_cut_is_proposed_and_warns_when_it_eats_the_voice(room, qtbot):
@@ -141,7 +141,7 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
     workspace = room.workspace
     press(room, key("Floor"), qtbot=qtbot)
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
-    assert "Drag over the ruler" in room.message.text() and not workspace.part.learned
+    assert "Drag over the ruler" in room.views.message.text() and not workspace.part.learned
     before = noise_in(workspace.part)
     shuffle = next(m for m in workspace.marks if m.over_room_db > 12)
     workspace.select_time((shuffle.start, shuffle.end))
@@ -150,7 +150,7 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
     assert "taken from 4" in room.sheet.extras.noise.hiss_words.text()
     workspace.select_time((1.0, 1.05))
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "too short to learn" in room.message.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "too short to learn" in room.views.message.text(), timeout=20_000)
     workspace.select_time(None)
     qtbot.mouseClick(room.sheet.extras.noise.learn, Qt.MouseButton.LeftButton)
     assert noise_in(workspace.part) == before
@@ -159,17 +159,17 @@ def test_hiss_is_learned_from_the_selected_time(room, qtbot):
 
 
 def test_a_gaps_edge_is_dragged_in_the_trace(room, qtbot):
-    workspace, trace = room.workspace, room.trace
+    workspace, trace = room.workspace, room.views.trace
     press(room, key("Floor"), qtbot=qtbot)
     gap = next(m for m in workspace.marks if workspace.part.change(m) < 0 and m.start > 0)
     workspace.viewport.show(gap.start - 1, gap.end + 1)
     workspace.select_marks([gap.id])
-    y = trace._rows()[2].center().y()
-    drag(qtbot, trace, QPointF(trace.x_of(gap.start), y), QPointF(trace.x_of(gap.start + 0.1), y))
+    y = trace.places.rows()[2].center().y()
+    drag(qtbot, trace, QPointF(trace.places.x_of(gap.start), y), QPointF(trace.places.x_of(gap.start + 0.1), y))
     assert workspace.mark.span == (pytest.approx(gap.start + 0.1, abs=0.01), gap.end)
     assert round((workspace.mark.span[0] + 0.08) * 48_000) in [t.first for t in fades(workspace.part)]
     view = workspace.viewport.span
-    drag(qtbot, trace, QPointF(trace.x_of(gap.start + 0.4), y), QPointF(trace.x_of(gap.start + 0.2), y))
+    drag(qtbot, trace, QPointF(trace.places.x_of(gap.start + 0.4), y), QPointF(trace.places.x_of(gap.start + 0.2), y))
     assert workspace.viewport.span != view, "elsewhere the view moves along"
     workspace.undo()
     assert workspace.mark.span == (gap.start, gap.end)
@@ -198,7 +198,7 @@ def test_where_singing_is_moves_with_its_sensitivity_and_a_persons_word(room, qt
     workspace.undo()
     qtbot.waitUntil(lambda: spans() == before, timeout=1_000)
     press(room, Qt.Key.Key_I, qtbot=qtbot)
-    assert "Drag over the ruler" in room.message.text()
+    assert "Drag over the ruler" in room.views.message.text()
     middle = (kept.start + kept.end) / 2
     workspace.select_time((middle - 0.1, middle + 0.1))
     press(room, Qt.Key.Key_I, qtbot=qtbot)
@@ -217,11 +217,11 @@ def test_the_pauses_are_heard_close(room, qtbot):
     press(room, key("Floor"), qtbot=qtbot)
     gap = next(m for m in workspace.marks if m.start > 5)
     workspace.select_marks([gap.id])
-    assert "floor here −6" in room.lens.numbers.text()
+    assert "floor here −6" in room.views.lens.numbers.text()
     press(room, Qt.Key.Key_P, qtbot=qtbot)
     lifted = room.hearing.pauses_db
-    assert 20 < lifted <= 40 and "pauses alone, lifted" in room.message.text().lower()
-    assert f"+{lifted:.0f} dB (P)" in room.about.accessibleName()
+    assert 20 < lifted <= 40 and "pauses alone, lifted" in room.views.message.text().lower()
+    assert f"+{lifted:.0f} dB (P)" in room.views.about.accessibleName()
     strip = room.hearing.player.scene[0]
     rate = workspace.part.source.sample_rate
     scene = (replace(strip, renderer=workspace.take.renderer),)
@@ -232,7 +232,7 @@ def test_the_pauses_are_heard_close(room, qtbot):
     close = mixed(scene, rate, middle, 4_000).cleaned
     assert 20 * np.log10(np.std(close) / np.std(plain)) == pytest.approx(lifted, abs=1.0)
     press(room, Qt.Key.Key_P, qtbot=qtbot)
-    assert room.hearing.player.scene[0].pauses is None and not room.message.isVisible()
+    assert room.hearing.player.scene[0].pauses is None and not room.views.message.isVisible()
 
 
 def test_the_fades_of_one_gap_are_dragged_typed_and_an_ending_given_back(room, qtbot):
@@ -241,7 +241,7 @@ def test_the_fades_of_one_gap_are_dragged_typed_and_an_ending_given_back(room, q
     room.sheet.extras.between.click()
     gap = next(m for m in workspace.marks if workspace.part.change(m) < 0 and m.start > 0)
     workspace.select_marks([gap.id])
-    pictures = room.lens.pictures
+    pictures = room.views.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[1])
     handle = pictures.fades._places(box, workspace.mark)["comes"]
     drag(qtbot, pictures, handle, QPointF(box.left() + box.width() / 4, handle.y()))
@@ -258,4 +258,4 @@ def test_the_fades_of_one_gap_are_dragged_typed_and_an_ending_given_back(room, q
     press(room, Qt.Key.Key_G, qtbot=qtbot)
     assert workspace.mark.span[0] > gap.start - 0.05 and workspace.mark.hand.fades_ms[0] == 150.0
     press(room, Qt.Key.Key_G, qtbot=qtbot)
-    assert "nothing of an ending is cut off" in room.message.text()
+    assert "nothing of an ending is cut off" in room.views.message.text()

@@ -60,7 +60,7 @@ def test_a_second_window_gets_a_copy_and_the_first_loses_nothing(window, room, q
     qtbot.addWidget(third)
     window.close()
     assert opened(third, path, qtbot).workspace.keeper.saved_as == path
-    assert "newer work" in third.work_page.message.text()
+    assert "newer work" in third.work_page.views.message.text()
     third.close()
 
 
@@ -83,11 +83,11 @@ def test_a_file_that_changed_meanwhile_is_not_written_over_unasked(room):
     theirs = edits.set_setting(file.load(path), ["part-1"], "ess", "ceiling_db", -20.0)
     file.save(theirs, path)
     room.workspace.settings.set_setting("ceiling_db", -7.0)
-    assert not keeper.save(path) and "was changed by something else" in room.message.text()
+    assert not keeper.save(path) and "was changed by something else" in room.views.message.text()
     assert file.load(path).parts[0].ess.ceiling_db == -20.0
     assert keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
     other = path.with_name("second mix.isophon")
-    assert keeper.save(other) and keeper.session.name == "second mix" and room.title.name.text() == "second mix"
+    assert keeper.save(other) and keeper.session.name == "second mix" and room.views.title.name.text() == "second mix"
     room.workspace.undo()
     assert keeper.session.name == "second mix" and keeper.session.parts[0].ess.ceiling_db == 0.0
 
@@ -103,15 +103,15 @@ def test_a_full_disk_is_told_and_the_journal_goes_on_by_itself(window, room, qtb
     monkeypatch.setattr(os, "fsync", fsync)
     workspace.settings.set_setting("ceiling_db", -7.0)
     workspace.keeper.settle()
-    qtbot.waitUntil(lambda: "No space left" in room.message.text(), timeout=5_000)
-    assert room.title.state.shown().startswith("NOT KEPT")
+    qtbot.waitUntil(lambda: "No space left" in room.views.message.text(), timeout=5_000)
+    assert room.views.title.state.shown().startswith("NOT KEPT")
     workspace.settings.set_setting("ceiling_db", -8.0)
     window.close()
-    assert window.isVisible() and "closing now loses" in room.message.text()
+    assert window.isVisible() and "closing now loses" in room.views.message.text()
     full[0] = False
-    qtbot.waitUntil(lambda: "nothing was lost" in room.message.text(), timeout=8_000)
+    qtbot.waitUntil(lambda: "nothing was lost" in room.views.message.text(), timeout=8_000)
     workspace.keeper.settle()
-    assert not workspace.keeper.at_risk and "NOT KEPT" not in room.title.state.text()
+    assert not workspace.keeper.at_risk and "NOT KEPT" not in room.views.title.state.text()
 
 
 def test_lengths_that_no_mark_has_are_refused_in_words(take_room, qtbot):
@@ -123,7 +123,7 @@ def test_lengths_that_no_mark_has_are_refused_in_words(take_room, qtbot):
         workspace.select_time(span)
         started = time.monotonic()
         press(room, Qt.Key.Key_N, qtbot=qtbot)
-        assert workspace.session is before and words in room.message.text() and time.monotonic() - started < 1
+        assert workspace.session is before and words in room.views.message.text() and time.monotonic() - started < 1
     press(room, key("Ticks"), qtbot=qtbot)
     workspace.select_time((1.0, 1.01))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
@@ -139,8 +139,8 @@ def test_a_gap_over_singing_is_told(take_room, qtbot):
     press(room, key("Floor"), qtbot=qtbot)
     workspace.select_time((0.2, 1.4))
     press(room, Qt.Key.Key_N, qtbot=qtbot)
-    assert "s of singing lie within this gap" in room.message.text()
-    assert "reaches into the singing" in room.lens.warning.text()
+    assert "s of singing lie within this gap" in room.views.message.text()
+    assert "reaches into the singing" in room.views.lens.warning.text()
 
 
 def test_a_read_error_stops_the_playing_and_says_so(window, tmp_path, qtbot):
@@ -153,8 +153,8 @@ def test_a_read_error_stops_the_playing_and_says_so(window, tmp_path, qtbot):
     path.write_bytes(whole[: len(whole) // 2] + bytes(20_000) + whole[len(whole) // 2 + 20_000 :])
     room.hearing.seek(0.45 * len(samples) / rate)
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
-    qtbot.waitUntil(lambda: "Playing stopped" in room.message.text(), timeout=5_000)
-    assert "take.flac" in room.message.text()
+    qtbot.waitUntil(lambda: "Playing stopped" in room.views.message.text(), timeout=5_000)
+    assert "take.flac" in room.views.message.text()
     qtbot.waitUntil(lambda: not room.hearing.player.playing, timeout=2_000)  # told by another process
     path.write_bytes(whole)
     room.hearing.player.peak()
@@ -172,7 +172,7 @@ def test_where_a_process_that_plays_is_killed_playing_goes_on_with_the_next_play
     mixes = player.process_id
     gives = int(Path(f"/proc/{mixes}/task/{mixes}/children").read_text())
     os.kill(mixes if killed == "the one that mixes" else gives, signal.SIGKILL)
-    qtbot.waitUntil(lambda: "Playing stopped" in room.message.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "Playing stopped" in room.views.message.text(), timeout=5_000)
     place = player.position
     assert not player.playing and place > 10 * player.sample_rate
     qtbot.waitUntil(lambda: not any(Path(f"/proc/{pid}/cmdline").exists() for pid in (mixes, gives)), timeout=2_000)
@@ -191,7 +191,7 @@ def test_what_fails_in_the_background_says_nothing_about_the_recording(take_room
 
     workspace.pool.workers, before = Workers(1), workspace.pool.workers  # workers that know that folder
     workspace.analysis.look_again()
-    qtbot.waitUntil(lambda: "cannot be kept" in room.message.text(), timeout=90_000)
+    qtbot.waitUntil(lambda: "cannot be kept" in room.views.message.text(), timeout=90_000)
     assert not workspace.take.trouble and workspace.part.found
     workspace.pool.workers.close()
     workspace.pool.workers = before
@@ -211,11 +211,11 @@ def test_leaving_a_session_at_work_leaves_the_workers(window, tmp_path, qtbot):
 
 
 def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
-    room, page = take_room, take_room.hand_over
+    room, page = take_room, take_room.views.hand_over
     press(room, key("Hand over"), qtbot=qtbot)
     page.form.folder.setText(" ")
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
-    assert "No folder is named" in room.message.text()
+    assert "No folder is named" in room.views.message.text()
     page.form.folder.setText(str(tmp_path / "out"))
     room.workspace.edit("rename", lambda s: edits.replace(s, parts=(edits.replace(s.parts[0], name="Ada: verse/2"),)))
     page.form.labels.setChecked(True)
@@ -233,14 +233,18 @@ def test_hand_over_tells_the_truth(take_room, qtbot, tmp_path):
         head = which.words.many.split(" of ")[0].capitalize()
         assert row[head] == (f"{changed} of {len(marks)}" if marks else "none")
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
-    assert page.outcome.text() == "" and "exists already" in room.message.text() and "--" not in room.message.text()
+    assert (
+        page.outcome.text() == ""
+        and "exists already" in room.views.message.text()
+        and "--" not in room.views.message.text()
+    )
 
 
 def test_what_would_clip_is_turned_down_or_written_as_float(window, qtbot, tmp_path):
     samples, rate, _ = spoken("de")
     room = opened(window, write(tmp_path / "hot.wav", np.clip(samples * 30, -1, 1), rate), qtbot)
     press(room, key("Hand over"), qtbot=qtbot)
-    page = room.hand_over
+    page = room.views.hand_over
     assert "Reaching full scale" in page.will.text()
     peaks = {}
     for choice in ("refuse", "trim", "float"):
@@ -269,20 +273,20 @@ def test_sigterm_ends_the_window_with_everything_written(tmp_path, take_room):
 def test_replacements_and_additions_are_remarked_on(take_room, window, qtbot, tmp_path):
     room, workspace = take_room, take_room.workspace
     window.add_recordings([tmp_path / "take.wav"])
-    qtbot.waitUntil(lambda: "in the session already" in room.message.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "in the session already" in room.views.message.text(), timeout=10_000)
     assert len(workspace.session.parts) == 1
     samples, _, _ = spoken("es")
-    room.layout_page.relink("part-1", write(tmp_path / "other.wav", samples[:60_000], 8_000))
-    assert "long, not" in room.message.text() and "at 8 kHz, not 22.05" in room.message.text()
+    room.views.layout_page.relink("part-1", write(tmp_path / "other.wav", samples[:60_000], 8_000))
+    assert "long, not" in room.views.message.text() and "at 8 kHz, not 22.05" in room.views.message.text()
     press(room, key("Lay out"), qtbot=qtbot)
-    table = room.layout_page.table
+    table = room.views.layout_page.table
     texts = lambda: [item.text() for i in range(table.columnCount()) if (item := table.item(0, i))]  # noqa: E731
     qtbot.waitUntil(lambda: any("nothing above 4 kHz" in text for text in texts()), timeout=10_000)
 
 
 def test_tallest_first_is_walked_as_it_stands(room, qtbot):
     workspace = room.workspace
-    room.orders.buttons["tallest"].setChecked(True)
+    room.views.orders.buttons["tallest"].setChecked(True)
     workspace.select_marks([])
     heights = []
     for _ in range(6):
@@ -355,7 +359,7 @@ def test_a_view_that_goes_while_its_pictures_are_made_cannot_be_reached_by_their
 
 def test_an_error_that_nothing_expected_is_said_once_and_logged_with_its_cause(window, room, qtbot, tmp_path):
     hook, said = Unexpected(window), []
-    room.message.tell = lambda words, trouble: said.append((words, trouble))
+    room.views.message.tell = lambda words, trouble: said.append((words, trouble))
     for _ in range(3):
         try:
             raise ValueError("<b>odd</b>\nvalue")

@@ -35,44 +35,46 @@ def moved(widget, points, held):
 
 
 def test_drawing_works_in_map_and_lens_by_ctrl_and_by_a_switch_that_is_seen(room, qtbot):
-    workspace, pictures = room.workspace, room.lens.pictures
+    workspace, pictures = room.workspace, room.views.lens.pictures
     press(room, key("Esses"), qtbot=qtbot)
     ess = workspace.marks[3].id
 
     def spots():
         return len(workspace.part.of_kind("spot"))
 
-    for widget, held in ((pictures, CTRL), (room.trace, CTRL), (pictures, NONE), (room.trace, NONE)):
+    for widget, held in ((pictures, CTRL), (room.views.trace, CTRL), (pictures, NONE), (room.views.trace, NONE)):
         press(room, key("Esses"), qtbot=qtbot)
         workspace.select_marks([ess])
         workspace.viewport.show(workspace.mark.start - 0.5, workspace.mark.end + 0.5)
         if held == NONE:
-            assert room.draw.isVisible() and not room.draw.isChecked()
+            assert room.views.draw.isVisible() and not room.views.draw.isChecked()
             press(room, Key.Key_V, qtbot=qtbot)
-            assert room.draw.isChecked()
+            assert room.views.draw.isChecked()
         before = spots()
-        area = pictures.boxes()[0] if widget is pictures else room.trace._rows()[3]
+        area = pictures.boxes()[0] if widget is pictures else room.views.trace.places.rows()[3]
         corners = [QPoint(round(area.left() + area.width() * x), round(area.top() + area.height() * y))
                    for x, y in ((0.3, 0.3), (0.4, 0.5), (0.6, 0.7))]  # fmt: skip
         moved(widget, corners, held)
         assert spots() == before + 1, (widget, held)
         if held == NONE:
             press(room, Key.Key_Escape, qtbot=qtbot)
-            assert not room.draw.isChecked() and spots() == before + 1, "Esc ends drawing, and keeps what was drawn"
+            assert not room.views.draw.isChecked() and spots() == before + 1, (
+                "Esc ends drawing, and keeps what was drawn"
+            )
 
 
 def test_the_page_has_the_focus_after_every_change_and_space_plays(room, qtbot):
     player = room.hearing.player
     for station in ("Floor", "Bleed", "Hand over", "Lay out", "Esses"):
-        room.panel.stop.setFocus()
+        room.views.panel.stop.setFocus()
         press(room, key(station), qtbot=qtbot)
         assert QApplication.focusWidget() is room, station
     qtbot.keyClick(QApplication.focusWidget(), Key.Key_Space)
     assert player.playing
     qtbot.keyClick(QApplication.focusWidget(), Key.Key_Space)
-    room.draw.setFocus(Qt.FocusReason.TabFocusReason)
-    qtbot.keyClick(room.draw, Key.Key_Space)
-    assert room.draw.isChecked() and not player.playing, "a control that was reached by Tab"
+    room.views.draw.setFocus(Qt.FocusReason.TabFocusReason)
+    qtbot.keyClick(room.views.draw, Key.Key_Space)
+    assert room.views.draw.isChecked() and not player.playing, "a control that was reached by Tab"
 
 
 def test_every_control_has_a_name_and_tab_goes_on_as_the_eye_does(room, qtbot):
@@ -91,7 +93,9 @@ def test_every_control_has_a_name_and_tab_goes_on_as_the_eye_does(room, qtbot):
         for widget in walked:
             named = widget.accessibleName() or widget.toolTip() or getattr(widget, "currentText", str)()
             assert named or (isinstance(widget, QAbstractButton) and widget.text()), (station, widget)
-        areas = [next(i for i, area in enumerate(room.areas()) if area is w or area.isAncestorOf(w)) for w in walked]
+        areas = [
+            next(i for i, area in enumerate(room.views.areas()) if area is w or area.isAncestorOf(w)) for w in walked
+        ]
         assert areas == sorted(areas), station
         for one, other in itertools.pairwise(walked):
             if areas[walked.index(one)] == areas[walked.index(other)]:
@@ -101,13 +105,17 @@ def test_every_control_has_a_name_and_tab_goes_on_as_the_eye_does(room, qtbot):
 
 def test_a_message_floats_and_goes_with_its_pass(room, qtbot):
     press(room, key("Esses"), qtbot=qtbot)
-    before = room.pages.geometry()
+    before = room.views.pages.geometry()
     room.workspace.troubled.emit("Something went wrong.")
-    assert room.message.isVisible() and room.message.property("trouble") and room.pages.geometry() == before
+    assert (
+        room.views.message.isVisible()
+        and room.views.message.property("trouble")
+        and room.views.pages.geometry() == before
+    )
     room.workspace.notice.emit("Something was done.")
-    assert not room.message.property("trouble") and room.pages.geometry() == before
+    assert not room.views.message.property("trouble") and room.views.pages.geometry() == before
     press(room, key("Pops"), qtbot=qtbot)
-    assert not room.message.isVisible()
+    assert not room.views.message.isVisible()
 
 
 def test_the_window_fits_a_small_screen(window, room, qtbot):
@@ -118,7 +126,7 @@ def test_the_window_fits_a_small_screen(window, room, qtbot):
     window.resize(1024, 640)
     press(room, key("Esses"), qtbot=qtbot)
     qtbot.wait(50)
-    rows = sorted(room.panel.rows.values(), key=lambda row: row.y())
+    rows = sorted(room.views.panel.rows.values(), key=lambda row: row.y())
     for one, other in itertools.pairwise(rows):
         assert other.y() >= one.y() + one.height(), "rows scroll, and never lie over each other"
     first = next(row for row in rows if row.gain is not None)
@@ -133,18 +141,18 @@ def test_no_sheet_is_clipped_where_its_marks_ought_to_be_looked_for_again(window
         press(room, key(station), qtbot=qtbot)
         qtbot.wait(60)
         assert room.sheet.again.isVisible(), station
-        scroll = room.sheets.currentWidget()
+        scroll = room.views.sheets.currentWidget()
         assert scroll.widget().minimumSizeHint().width() <= scroll.viewport().width(), station
 
 
 def test_the_ceiling_under_the_pointer_is_taken(room, qtbot):
-    workspace, skyline = room.workspace, room.skyline
+    workspace, skyline = room.workspace, room.views.skyline
     press(room, key("Esses"), qtbot=qtbot)
     workspace.settings.set_setting("ceiling_db", -8.0)
     workspace.settings.set_setting("usual_db", 2.0)
-    for setting, _, level, _ in skyline.ceilings():
-        at = QPointF(skyline.width() - 40, skyline.y_of(level))
-        assert skyline._under(at) == ("ceiling", setting)
+    for setting, _, level, _ in skyline.places.ceilings():
+        at = QPointF(skyline.width() - 40, skyline.places.y_of(level))
+        assert skyline.gestures._under(at) == ("ceiling", setting)
 
 
 def test_undo_takes_back_decisions_of_a_hand_only(window, room, qtbot):
@@ -167,7 +175,7 @@ def test_undo_takes_back_decisions_of_a_hand_only(window, room, qtbot):
 def test_a_session_opens_where_it_was_left_and_hands_over_as_before(window, room, qtbot):
     path = room.workspace.keeper.saved_as
     press(room, key("Hand over"), qtbot=qtbot)
-    page = room.hand_over
+    page = room.views.hand_over
     page.form.name.setText("{number} {part}")
     page.form.labels.setChecked(True)
     page.form.bit_depth.setCurrentIndex(2)
@@ -178,8 +186,8 @@ def test_a_session_opens_where_it_was_left_and_hands_over_as_before(window, room
     again.show()
     again.open_path(path)
     qtbot.waitUntil(lambda: again.work_page is not None, timeout=60_000)
-    page = again.work_page.hand_over
-    assert again.work_page.title.route.current == HAND_OVER
+    page = again.work_page.views.hand_over
+    assert again.work_page.views.title.route.current == HAND_OVER
     assert (
         page.form.name.text() == "{number} {part}"
         and page.form.labels.isChecked()
@@ -207,7 +215,7 @@ def test_the_start_page_works_by_keyboard(window, qtbot, monkeypatch):
     qtbot.keyClick(focused, Key.Key_N, CTRL)
     qtbot.waitUntil(lambda: window.work_page is not None, timeout=30_000)
     room = window.work_page
-    assert room.title.route.current == LAY_OUT and not room.workspace.session.items
+    assert room.views.title.route.current == LAY_OUT and not room.workspace.session.items
     qtbot.wait(50)
     press(room, Key.Key_W, CTRL, qtbot)
     assert window.work_page is None and window.stack.currentIndex() == 0 and window.start.open.hasFocus()
@@ -218,7 +226,7 @@ def test_the_start_page_works_by_keyboard(window, qtbot, monkeypatch):
 def test_times_are_typed_and_the_wheel_and_menus_do_what_they_do_elsewhere(room, qtbot):
     assert [seconds_of(t) for t in ("1:07.5", "67,5 s", "9", "soon", "")] == [67.5, 67.5, 9.0, None, None]
     press(room, key("Esses"), qtbot=qtbot)
-    workspace, trace, clock = room.workspace, room.trace, room.transport.clock
+    workspace, trace, clock = room.workspace, room.views.trace, room.views.transport.clock
     qtbot.mouseClick(clock, LEFT)
     clock.selectAll()
     qtbot.keyClicks(clock, "0:12.5")
@@ -248,10 +256,10 @@ def test_times_are_typed_and_the_wheel_and_menus_do_what_they_do_elsewhere(room,
     press(room, Key.Key_Home, qtbot=qtbot)
     workspace.select_marks([])
     mark = max(workspace.marks, key=lambda m: m.standout_db)
-    bar = next(bar for m, bar in room.skyline.bars() if m is mark)
-    for view, at in ((trace, QPoint(round(trace.x_of(mark.start)), round(trace._rows()[3].center().y()))),
-                     (room.skyline, bar.center().toPoint()),
-                     (room.lens.pictures, room.lens.pictures.rect().center())):  # fmt: skip
+    bar = next(bar for m, bar in room.views.skyline.places.bars() if m is mark)
+    for view, at in ((trace, QPoint(round(trace.places.x_of(mark.start)), round(trace.places.rows()[3].center().y()))),
+                     (room.views.skyline, bar.center().toPoint()),
+                     (room.views.lens.pictures, room.views.lens.pictures.rect().center())):  # fmt: skip
         QApplication.sendEvent(view, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, view.mapToGlobal(at)))
         menu = next(m for m in room.findChildren(QMenu) if m.isVisible())
         words = [action.text() for action in menu.actions()]

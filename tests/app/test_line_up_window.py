@@ -86,7 +86,7 @@ def test_a_request_that_failed_is_asked_again_and_what_goes_on_failing_is_told(r
     qtbot.waitUntil(lambda: workspace.session.part("part-2").heard_beside not in ("", before), timeout=90_000)
     qtbot.wait(300)
     assert asked.count("part-2") == 2 and asked.count("part-3") == 3, "three times, then it is left"
-    assert "worked on it ended" in room.message.text()
+    assert "worked on it ended" in room.views.message.text()
 
 
 def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):
@@ -115,7 +115,7 @@ def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):
 
 def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     """The demo's double is some 50 ms late on purpose; its words land 8 ms after the lead's."""
-    workspace, skyline = lined_up.workspace, lined_up.skyline
+    workspace, skyline = lined_up.workspace, lined_up.views.skyline
     part = workspace.part
     assert part.timing.on and len(workspace.marks) > 20 and "% like the lead" in lined_up.sheet.about.text()
     assert "→ +8 ms; the stack" in lined_up.sheet.extras.words.text()
@@ -132,9 +132,9 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     workspace.viewport.show(mark.start - 2, mark.end + 2)
     workspace.select_marks([mark.id], show=False)
     qtbot.wait(50)
-    bar = next(b for m, b in skyline.bars() if m.id == mark.id)
-    top = QPointF(bar.center().x(), skyline.y_of(mark.late_ms + part.change(mark)))
-    drag(qtbot, skyline, top, top + QPointF(0, skyline.y_of(0) - skyline.y_of(20)))
+    bar = next(b for m, b in skyline.places.bars() if m.id == mark.id)
+    top = QPointF(bar.center().x(), skyline.places.y_of(mark.late_ms + part.change(mark)))
+    drag(qtbot, skyline, top, top + QPointF(0, skyline.places.y_of(0) - skyline.places.y_of(20)))
     assert workspace.part.change(workspace.part.mark(mark.id)) == pytest.approx(part.change(mark) - 20, abs=2)
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     workspace.select_marks([mark.id], show=False)
@@ -147,25 +147,25 @@ def test_words_are_seen_moved_and_pinned(lined_up, qtbot):
     qtbot.mouseClick(lined_up.sheet.extras.all, Qt.MouseButton.LeftButton)
     assert all(p.timing.on for p in workspace.session.parts if p.role in ("double", "harmony"))
     workspace.select_parts(["part-5"])
-    assert "does not sing what the lead sings" in lined_up.about.text() and skyline.isHidden()
+    assert "does not sing what the lead sings" in lined_up.views.about.text() and skyline.isHidden()
 
 
 def test_anchors_are_dragged_made_pinned_and_taken_away(lined_up, qtbot):
-    workspace, trace = lined_up.workspace, lined_up.trace
+    workspace, trace = lined_up.workspace, lined_up.views.trace
     mark = next(m for m in workspace.marks if workspace.part.acts(m) and m.start > 18.2 and len(m.anchors) > 1)
     workspace.viewport.show(mark.start - 0.4, mark.end + 0.4)
     workspace.select_marks([mark.id], show=False)
     qtbot.wait(50)
-    wave, handles = trace._rows()[2], trace.anchors
+    wave, handles = trace.places.rows()[2], trace.anchors
 
     def heard(i):
         return workspace.part.heard_at(handles.anchors[i][0])
 
     def place(i):
-        return QPointF(trace.x_of(heard(i)), wave.bottom() - 14)
+        return QPointF(trace.places.x_of(heard(i)), wave.bottom() - 14)
 
     count, before, last = len(handles.anchors), heard(0), heard(-1)
-    drag(qtbot, trace, place(0), place(0) + QPointF(trace.x_of(0.03) - trace.x_of(0), 0))
+    drag(qtbot, trace, place(0), place(0) + QPointF(trace.places.x_of(0.03) - trace.places.x_of(0), 0))
     assert heard(0) == pytest.approx(before + 0.03, abs=0.004) and heard(-1) == pytest.approx(last, abs=0.002)
     plan = [t for t in workspace.part.plan if isinstance(t, Moved)]
     at = round(handles.anchors[0][0] * workspace.part.source.sample_rate)
@@ -173,7 +173,9 @@ def test_anchors_are_dragged_made_pinned_and_taken_away(lined_up, qtbot):
     by = (moved.first - moved.source) / workspace.part.source.sample_rate
     assert by == pytest.approx(heard(0) - handles.anchors[0][0], abs=0.001), "it is what is heard"
     middle = (handles.anchors[0][0] + handles.anchors[1][0]) / 2
-    qtbot.mouseDClick(trace, Qt.MouseButton.LeftButton, pos=QPointF(trace.x_of(middle), wave.top() + 40).toPoint())
+    qtbot.mouseDClick(
+        trace, Qt.MouseButton.LeftButton, pos=QPointF(trace.places.x_of(middle), wave.top() + 40).toPoint()
+    )
     assert len(handles.anchors) == count + 1 and handles.index == 1
     off = abs(heard(1) - handles.anchors[1][0])
     qtbot.mouseDClick(trace, Qt.MouseButton.LeftButton, pos=place(1).toPoint())
@@ -227,17 +229,17 @@ def test_a_passage_is_carried_to_any_time_with_its_sound_or_its_decisions(lined_
     assert carrying.typed.isVisible()
     carrying.typed.setText("20:00")
     carrying.typed.returnPressed.emit()
-    assert "ends at 76.1 s" in lined_up.message.text() and workspace.keeper.history.at == steps
+    assert "ends at 76.1 s" in lined_up.views.message.text() and workspace.keeper.history.at == steps
     carrying.typed.setText("1:14.5")
     carrying.typed.returnPressed.emit()
-    assert "Longer than the recording" in lined_up.message.text() and workspace.part.ends_s > 77.0
+    assert "Longer than the recording" in lined_up.views.message.text() and workspace.part.ends_s > 77.0
     past_the_end = Strip(workspace.take.renderer, workspace.part.plan)
     assert mixed((past_the_end,), 48_000, round(76.5 * 48_000), 24_000).cleaned.any()
     press(lined_up, Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert workspace.part.ends_s == workspace.part.source.duration
     carrying.typed.setText("soon")
     carrying.typed.returnPressed.emit()
-    assert "no time" in lined_up.message.text()
+    assert "no time" in lined_up.views.message.text()
     place = next(m for m in workspace.session.markers if m.name == "Second chorus").at
     chorus = next(m for m in workspace.session.markers if m.name == "First chorus").at
     ess = next(m for m in workspace.part.of_kind("ess") if m.start > 17.0 and m.end < 20.0)
@@ -249,7 +251,7 @@ def test_a_passage_is_carried_to_any_time_with_its_sound_or_its_decisions(lined_
     assert len(met) == 1 and met[0].start == pytest.approx(ess.start + place - chorus, abs=0.1)
     steps = workspace.keeper.history.at
     carrying.carry_to(30.0)
-    assert "has its like there" in lined_up.message.text() and workspace.keeper.history.at == steps
+    assert "has its like there" in lined_up.views.message.text() and workspace.keeper.history.at == steps
 
 
 def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot):
@@ -277,7 +279,7 @@ def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot)
         longest.span, abs=1e-3
     )
     workspace.select_marks([longest.id])
-    pictures = room.lens.pictures
+    pictures = room.views.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[1])
     qtbot.mouseDClick(pictures, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     ((share, db),) = workspace.mark.hand.shape
@@ -285,7 +287,7 @@ def test_the_rule_is_started_seen_at_work_and_marks_are_cut_by_keys(room, qtbot)
 
 
 def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
-    workspace, transport = room.workspace, room.transport
+    workspace, transport = room.workspace, room.views.transport
     press(room, Key.Key_R, qtbot=qtbot)
     assert transport.rough.isChecked() and room.hearing.player.chain
     plan = workspace.part.plan
@@ -299,10 +301,12 @@ def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
     assert not np.allclose(heard[0], heard[1]), "the room is not the same on both sides"
     assert workspace.part.plan == plan
     press(room, key("Esses"), qtbot=qtbot)
-    before = [b.height() for _, b in room.skyline.bars()]
-    qtbot.mouseClick(room.will_sound, Qt.MouseButton.LeftButton)
-    assert np.median([b.height() for _, b in room.skyline.bars()]) != np.median(before)
-    soft, loud = (room.skyline.stands_out(f(workspace.marks, key=lambda m: m.standout_db)) for f in (min, max))
+    before = [b.height() for _, b in room.views.skyline.places.bars()]
+    qtbot.mouseClick(room.views.will_sound, Qt.MouseButton.LeftButton)
+    assert np.median([b.height() for _, b in room.views.skyline.places.bars()]) != np.median(before)
+    soft, loud = (
+        room.views.skyline.places.stands_out(f(workspace.marks, key=lambda m: m.standout_db)) for f in (min, max)
+    )
     marks = sorted(workspace.marks, key=lambda m: m.standout_db)
     assert loud - soft < marks[-1].standout_db - marks[0].standout_db, "the compressor brings them together"
     press(room, Key.Key_R, qtbot=qtbot)
@@ -310,12 +314,12 @@ def test_through_the_rough_chain_and_never_into_a_file(room, qtbot):
 
 
 def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(room, qtbot):
-    workspace, trace = room.workspace, room.trace
+    workspace, trace = room.workspace, room.views.trace
     press(room, key("Esses"), qtbot=qtbot)
     assert trace.limits.shown is None
     workspace.settings.set_of_kind("ess", "by", "rule")
     low, high = trace.limits.shown
-    spectrum, axis = trace._rows()[3], workspace.pass_.trace.axis
+    spectrum, axis = trace.places.rows()[3], workspace.pass_.trace.axis
 
     def place(hz):
         return QPointF(spectrum.left() + 0.3 * spectrum.width(), spectrum.top() + axis.place(hz) * spectrum.height())
@@ -341,7 +345,7 @@ def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(roo
     workspace.undo()
     assert workspace.part.ess.rule_high_hz == 9_000.0
     workspace.select_marks([workspace.marks[0].id])
-    pictures, now = room.lens.pictures, workspace.part.ess.rule_low_hz
+    pictures, now = room.views.lens.pictures, workspace.part.ess.rule_low_hz
     box = pictures.boxes()[1]
 
     def inside(hz):

@@ -46,7 +46,7 @@ def at_a_phrase(room):
 
 
 def test_volume_mono_and_limiter_are_at_the_ears_alone_and_are_kept(room, qtbot):
-    plan, panel = room.workspace.part.plan, room.transport.output_panel
+    plan, panel = room.workspace.part.plan, room.views.transport.output_panel
     at_a_phrase(room)
     rate = room.hearing.player.device.rate
     before = sounding(heard(room, qtbot), rate)
@@ -54,7 +54,7 @@ def test_volume_mono_and_limiter_are_at_the_ears_alone_and_are_kept(room, qtbot)
         press(room, Key.Key_Minus, CTRL, qtbot)
     at_a_phrase(room)
     assert level_db(sounding(heard(room, qtbot), rate)) - level_db(before) == pytest.approx(-6.0, abs=0.5)
-    assert "−6.0 dB" in room.transport.device.text() and room.workspace.part.plan is plan
+    assert "−6.0 dB" in room.views.transport.device.text() and room.workspace.part.plan is plan
     press(room, Key.Key_M, SHIFT, qtbot)
     assert room.hearing.listening.sides == MONO and panel.sides.currentText() == "mono"
     panel.sides.setCurrentIndex(3)
@@ -66,7 +66,7 @@ def test_volume_mono_and_limiter_are_at_the_ears_alone_and_are_kept(room, qtbot)
     room.workspace.edit("loud", lambda s: file_gain(s, room.workspace.part.id, 12.0))
     at_a_phrase(room)
     assert 0.8 < np.abs(heard(room, qtbot)).max() <= 10 ** (-1 / 20) + 0.02, "the limiter holds it at −1 dBTP"
-    assert room.transport.meter.limited_db > 3
+    assert room.views.transport.meter.limited_db > 3
     kept = listening.recalled()
     assert kept.volume_db == 12.0 and kept.sides == 0, "a side that is off is not kept: it would pass for a fault"
 
@@ -84,7 +84,7 @@ def test_an_output_goes_away_and_comes_back_and_another_rate_is_converted(window
     path = tmp_path / "song.isophon"
     file.save(file.load(demo), path)
     room = opened(window, path, qtbot)
-    device, panel = room.hearing.player.device, room.transport.output_panel
+    device, panel = room.hearing.player.device, room.views.transport.output_panel
     device.list_outputs()
     qtbot.waitUntil(lambda: len(device.outputs) == 2, timeout=5_000)
     panel.show_outputs(device.outputs, device.name, device.rate, device.gone)
@@ -98,7 +98,7 @@ def test_an_output_goes_away_and_comes_back_and_another_rate_is_converted(window
     room.hearing.player.play()
     devices.write_text("Headphones 48000\n")
     qtbot.waitUntil(lambda: device.name == "Headphones", timeout=5_000)
-    qtbot.waitUntil(lambda: "Desk is not there; it plays on Headphones now" in room.message.text(), timeout=2_000)
+    qtbot.waitUntil(lambda: "Desk is not there; it plays on Headphones now" in room.views.message.text(), timeout=2_000)
     assert room.hearing.player.playing
     room.hearing.player.stop()
     qtbot.wait(100)
@@ -110,7 +110,7 @@ def test_an_output_goes_away_and_comes_back_and_another_rate_is_converted(window
     qtbot.waitUntil(lambda: device.silent, timeout=5_000)
     devices.write_text("Desk 44100\n")
     qtbot.waitUntil(lambda: device.name == "Desk" and not device.gone, timeout=9_000)
-    qtbot.waitUntil(lambda: "plays on Desk again" in room.message.text(), timeout=2_000)
+    qtbot.waitUntil(lambda: "plays on Desk again" in room.views.message.text(), timeout=2_000)
     room.hearing.set_listening(replace(room.hearing.listening, device="Headphones"))
     qtbot.waitUntil(lambda: device.gone == "Headphones" and device.name == "Desk", timeout=5_000)
     devices.write_text("Desk 44100\nHeadphones 48000\n")
@@ -133,7 +133,7 @@ def test_loudness_is_matched_by_what_is_heard(room, qtbot):
     rate = hearing.player.sample_rate
     assert hearing.gain_db > 7
     assert level_db(cleaned[:, -rate:]) == pytest.approx(level_db(sung[:, -rate:]), abs=1.0)
-    assert room.transport.match_value.text().startswith("+")
+    assert room.views.transport.match_value.text().startswith("+")
 
 
 def test_what_is_not_heard_is_said_with_the_key_that_changes_it(room, qtbot):
@@ -144,9 +144,9 @@ def test_what_is_not_heard_is_said_with_the_key_that_changes_it(room, qtbot):
     qtbot.waitUntil(lambda: hearing.player.playing, timeout=2_000)
 
     def ceiling(by):
-        room.message.hide()
+        room.views.message.hide()
         workspace.settings.set_setting("ceiling_db", workspace.part.ess.ceiling_db + by)
-        return room.message.text() if room.message.isVisible() else ""
+        return room.views.message.text() if room.views.message.isVisible() else ""
 
     assert ceiling(-4.0) == ""
     for act, undo, words in (
@@ -163,13 +163,13 @@ def test_what_is_not_heard_is_said_with_the_key_that_changes_it(room, qtbot):
     ess = [m for m in workspace.part.of_kind("ess") if workspace.part.acts(m)]
     workspace.select_time((ess[0].start - 0.3, ess[0].end + 0.3))
     hearing.set_looping(True)
-    room.message.hide()
+    room.views.message.hide()
     workspace.edit("far", lambda s: edits.set_changes(s, workspace.part.id, {ess[-1].id: -11.0}))
-    assert "outside of the loop (O)" in room.message.text()
+    assert "outside of the loop (O)" in room.views.message.text()
 
 
 def test_the_chains_numbers_are_the_sessions_and_its_own_are_kept(room, tmp_path, qtbot):
-    workspace, panel = room.workspace, room.transport.rough_panel
+    workspace, panel = room.workspace, room.views.transport.rough_panel
     press(room, Key.Key_R, qtbot=qtbot)
     panel.sliders["threshold_db"].moved.emit(-33.0, ("Threshold", 1))
     panel.sliders["threshold_db"].moved.emit(-35.0, ("Threshold", 1))
@@ -203,7 +203,7 @@ def test_the_selection_plays_once_slowly_with_a_pre_roll_and_a_drag_is_heard(roo
     qtbot.waitUntil(lambda: player.playing, timeout=2_000)
     qtbot.waitUntil(lambda: not player.playing, timeout=3_000)
     assert player.position == pytest.approx(7.1 * rate, abs=2), "once, and no further"
-    room.transport.output_panel.pre_roll.activated.emit(1)
+    room.views.transport.output_panel.pre_roll.activated.emit(1)
     press(room, Key.Key_Space, SHIFT, qtbot)
     qtbot.wait(200)
     assert player.position < 6.2 * rate, "from a second before"
@@ -211,14 +211,14 @@ def test_the_selection_plays_once_slowly_with_a_pre_roll_and_a_drag_is_heard(roo
     press(room, Key.Key_Comma, qtbot=qtbot)
     press(room, Key.Key_Comma, qtbot=qtbot)
     assert player.speed == 0.5
-    qtbot.waitUntil(lambda: "half speed" in room.transport.device.text(), timeout=2_000)
+    qtbot.waitUntil(lambda: "half speed" in room.views.transport.device.text(), timeout=2_000)
     press(room, Key.Key_Comma, qtbot=qtbot)
     assert player.speed == 1.0
-    trace = room.trace
-    ruler = trace._rows()[1].center().y()
+    trace = room.views.trace
+    ruler = trace.places.rows()[1].center().y()
     player.device.clear()
     alt = Qt.KeyboardModifier.AltModifier
-    at = [QPoint(round(trace.x_of(seconds)), round(ruler)) for seconds in (6.9, 7.0, 7.2)]
+    at = [QPoint(round(trace.places.x_of(seconds)), round(ruler)) for seconds in (6.9, 7.0, 7.2)]
     qtbot.mousePress(trace, Qt.MouseButton.LeftButton, alt, at[0])
     for place in at:
         left = Qt.MouseButton.LeftButton
@@ -245,7 +245,7 @@ def test_versions_are_switched_while_it_plays_and_listed(room, qtbot):
     press(room, Key.Key_1, CTRL, qtbot)
     plans.append(workspace.part.plan)
     assert workspace.part.ess.ceiling_db == first and room.hearing.player.playing and plans[0] != plans[1]
-    assert "version A" in room.title.state.text()
+    assert "version A" in room.views.title.state.text()
     page = VersionsPage(workspace, room)
     page.show()
     text = page.text.toPlainText()
@@ -253,7 +253,7 @@ def test_versions_are_switched_while_it_plays_and_listed(room, qtbot):
     qtbot.mouseClick(page.letters["B"], Qt.MouseButton.LeftButton)
     assert workspace.part.ess.ceiling_db == first - 6
     press(room, Key.Key_3, CTRL | Qt.KeyboardModifier.AltModifier, qtbot)
-    assert "nothing is kept under this letter" in room.message.text()
+    assert "nothing is kept under this letter" in room.views.message.text()
     press(room, Key.Key_1, CTRL | Qt.KeyboardModifier.AltModifier, qtbot)
     assert workspace.part.ess.ceiling_db == first and workspace.session.version == "B"
     workspace.undo()

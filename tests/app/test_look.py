@@ -209,7 +209,7 @@ def test_dusk_is_chosen_kept_and_everything_is_drawn_anew(room, qtbot):
         ]
 
     room.workspace.viewport.show(6.0, 12.0)
-    qtbot.waitUntil(lambda: lightness() and room.trace.map.maker.made is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: lightness() and room.views.trace.map.maker.made is not None, timeout=10_000)
     before = lightness()
     appearance().choose("dusk")
     qtbot.waitUntil(lambda: max(lightness()) < 120, timeout=5_000)

@@ -55,7 +55,7 @@ def test_the_demo_is_reviewed_with_little_more_than_a_key_a_mark(ready, qtbot):
     press(ready, Key.Key_C, modifiers=Shift, qtbot=qtbot)
     press(ready, Key.Key_Return, qtbot=qtbot)  # to the first
     pressed = 3
-    while ready.title.route.current != HAND_OVER:
+    while ready.views.title.route.current != HAND_OVER:
         mark = workspace.mark
         visited.append((workspace.pass_.name, workspace.part.id, mark.id))
         keys = [Key.Key_L] if len(visited) % 8 == 3 else [Key.Key_Return]
@@ -174,13 +174,13 @@ def test_the_same_is_done_in_the_doubles_at_the_same_place(ready, qtbot):
 
 
 def test_several_tops_and_several_ceilings_move_by_as_much(ready, qtbot):
-    workspace, skyline = ready.workspace, ready.skyline
+    workspace, skyline = ready.workspace, ready.views.skyline
     press(ready, key("Esses"), qtbot=qtbot)
     marks = [m for m in workspace.marks if workspace.part.change(m) < -1][:3]
     workspace.select_marks([m.id for m in marks])
     before = [workspace.part.change(m) for m in marks]
-    bar = next(b for m, b in skyline.bars() if m.id == marks[0].id)
-    top = skyline.y_of(workspace.pass_.skyline.height(marks[0]) + before[0])
+    bar = next(b for m, b in skyline.places.bars() if m.id == marks[0].id)
+    top = skyline.places.y_of(workspace.pass_.skyline.height(marks[0]) + before[0])
     start = QPoint(round(bar.center().x()), round(top))
     drag(qtbot, skyline, start, start + QPoint(0, 12))
     after = [workspace.part.change(workspace.part.mark(m.id)) for m in marks]
@@ -190,7 +190,7 @@ def test_several_tops_and_several_ceilings_move_by_as_much(ready, qtbot):
     workspace.settings.set_setting("ceiling_db", -5.0)
     workspace.select_parts(ids)
     ceilings = [p.ess.ceiling_db for p in workspace.session.parts[:2]]
-    y = skyline.tags()["ceiling_db"].center()
+    y = skyline.places.tags()["ceiling_db"].center()
     grip = QPoint(round(y.x()), round(y.y()) + 5)  # not in its middle: it must not jump
     drag(qtbot, skyline, grip, grip + QPoint(0, 1))
     one = [a.ess.ceiling_db - b for a, b in zip(workspace.session.parts[:2], ceilings, strict=True)]
@@ -221,12 +221,12 @@ def test_a_pass_is_switched_off_for_listening_and_never_for_the_stems(ready, qtb
     strip = next(s for s in ready.hearing.player.scene if s.compared)
     kinds = {type(t).__name__ for t in strip.plan}
     assert "EssCut" not in kinds and kinds and "EssCut" in {type(t).__name__ for t in workspace.part.plan}
-    qtbot.mouseClick(ready.title.route, Qt.MouseButton.LeftButton,
-                     pos=ready.title.route.ear(PASSES.index(workspace.pass_) + 1).center().toPoint())  # fmt: skip
+    qtbot.mouseClick(ready.views.title.route, Qt.MouseButton.LeftButton,
+                     pos=ready.views.title.route.ear(PASSES.index(workspace.pass_) + 1).center().toPoint())  # fmt: skip
     strip = next(s for s in ready.hearing.player.scene if s.compared)
     assert {type(t).__name__ for t in strip.plan} == {"EssCut"}
     press(ready, key("Hand over"), qtbot=qtbot)
-    page = ready.hand_over
+    page = ready.views.hand_over
     qtbot.waitUntil(page.form.aside.isVisible)
     assert page.form.target().without == () and "Esses" in page.form.aside.text()
     page.form.aside.setChecked(True)
@@ -245,12 +245,12 @@ def test_keys_stay_with_what_has_the_focus(ready, qtbot):
     press(ready, key("Esses"), qtbot=qtbot)
     press(ready, Key.Key_Return, qtbot=qtbot)
     mark = workspace.mark.id
-    ready.lens.leave.setFocus()
-    qtbot.keyClick(ready.lens.leave, Key.Key_Return)
+    ready.views.lens.leave.setFocus()
+    qtbot.keyClick(ready.views.lens.leave, Key.Key_Return)
     assert workspace.part.mark(mark).hand.leave, "Return presses the button that has the focus"
-    ready.transport.loop.setFocus()
+    ready.views.transport.loop.setFocus()
     looping = ready.hearing.looping
-    qtbot.keyClick(ready.transport.loop, Key.Key_Space)
+    qtbot.keyClick(ready.views.transport.loop, Key.Key_Space)
     assert ready.hearing.looping != looping
     session = workspace.session
     press(ready, key("Hand over"), qtbot=qtbot)
@@ -274,8 +274,8 @@ def test_it_fits_a_small_screen(window, ready, qtbot):
     ready.open_station(STATIONS.index("Esses"))
     page = KeysPage(ready)
     assert page.height() <= page.screen().availableGeometry().height()
-    reached, widget = set(), ready.title.route
-    while (widget := widget.nextInFocusChain()) is not ready.title.route:
+    reached, widget = set(), ready.views.title.route
+    while (widget := widget.nextInFocusChain()) is not ready.views.title.route:
         if widget.isVisibleTo(ready) and widget.focusPolicy() & Qt.FocusPolicy.TabFocus:
             reached.add(widget.accessibleName() or getattr(widget, "text", lambda: "")())
     assert {"Trace", "Skyline", "Play or stop", "Loop", "Accept"} <= reached and "" not in reached
@@ -290,18 +290,18 @@ def test_riskiest_first_is_walked_and_counted_at_the_station(room, qtbot):
     workspace.commands.set_changes({deep: -25.0})
     for _ in range(2):
         press(room, Qt.Key.Key_T, qtbot=qtbot)
-    assert workspace.order == "riskiest" and room.orders.buttons["riskiest"].isChecked()
+    assert workspace.order == "riskiest" and room.views.orders.buttons["riskiest"].isChecked()
     risks, walked = workspace.risks_of(workspace.part, workspace.pass_), []
     for _ in range(4):
         press(room, Qt.Key.Key_Right, qtbot=qtbot)
         walked.append(risks[workspace.mark.id])
-        assert ("risky: " in room.lens.numbers.text()) == (walked[-1] >= BY_NAME["ess"].risk.risky_from)
+        assert ("risky: " in room.views.lens.numbers.text()) == (walked[-1] >= BY_NAME["ess"].risk.risky_from)
     assert walked == sorted(risks.values(), reverse=True)[:4] and risks[deep] == walked[0] > walked[-1]
     station = STATIONS.index("Esses")
     wanted = sum(workspace.risks_of(p, workspace.pass_).get(m.id, 0) >= BY_NAME["ess"].risk.risky_from
                  for p in workspace.session.parts for m in p.undecided("ess"))  # fmt: skip
-    qtbot.waitUntil(lambda: room.title.route._risky.get(station) == wanted, timeout=5_000)
-    assert wanted and f"{wanted} risky" in room.title.route.toolTip()
+    qtbot.waitUntil(lambda: room.views.title.route._risky.get(station) == wanted, timeout=5_000)
+    assert wanted and f"{wanted} risky" in room.views.title.route.toolTip()
 
 
 def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbot):
@@ -312,11 +312,11 @@ def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbo
     alone = mix.of(workspace.part, which)
     for _ in range(3):
         press(room, Key.Key_T, qtbot=qtbot)
-    assert workspace.order == "audible" and room.orders.buttons["audible"].isChecked()
+    assert workspace.order == "audible" and room.views.orders.buttons["audible"].isChecked()
     press(room, Key.Key_Right, qtbot=qtbot)
     worth = mix.worth(workspace.part, which)
     assert worth[workspace.mark.id] == max(worth.values())
-    assert f"audible by +{alone[workspace.mark.id]:.1f} dB" in room.lens.numbers.text()
+    assert f"audible by +{alone[workspace.mark.id]:.1f} dB" in room.views.lens.numbers.text()
     music = next(guide for guide in workspace.session.guides if guide.kind == "bed")
     workspace.edit("loud music", lambda s: layout.set_listening(s, music.id, gain_db=12.0))
     under = mix.of(workspace.part, which)
@@ -324,19 +324,19 @@ def test_what_cannot_be_heard_under_the_music_is_accepted_in_one_step(room, qtbo
     wanted = {part.id: [name for name, over in mix.of(part, which).items() if over <= 0]
               for part in workspace.session.parts}  # fmt: skip
     count = sum(map(len, wanted.values()))
-    qtbot.waitUntil(lambda: f"{count} cannot be heard in the mix" in room.title.route.toolTip(), timeout=10_000)
-    assert f"{count} cannot be heard in the mix" in room.about.text()
+    qtbot.waitUntil(lambda: f"{count} cannot be heard in the mix" in room.views.title.route.toolTip(), timeout=10_000)
+    assert f"{count} cannot be heard in the mix" in room.views.about.text()
     steps = workspace.keeper.history.at
     press(room, Key.Key_W, Shift, qtbot)
     agreed = {part.id: [m.id for m in part.marks if m.hand.agreed] for part in workspace.session.parts}
     assert {name: sorted(ids) for name, ids in agreed.items()} == {name: sorted(ids) for name, ids in wanted.items()}
-    assert workspace.keeper.history.at == steps + 1 and f"{count} esses" in room.message.text()
+    assert workspace.keeper.history.at == steps + 1 and f"{count} esses" in room.views.message.text()
     shown = page_of(proof_values(workspace.part, {}))
     assert "Accepted unheard" in shown and f"{len(agreed['part-1'])} ess" in shown.partition("Accepted unheard")[2]
-    qtbot.waitUntil(lambda: "cannot be heard" not in room.title.route.worth_hearing(station), timeout=10_000)
+    qtbot.waitUntil(lambda: "cannot be heard" not in room.views.title.route.worth_hearing(station), timeout=10_000)
     press(room, key("Pops"), qtbot=qtbot)
     press(room, Key.Key_W, Shift, qtbot)
-    assert "not judged" in room.message.text() and workspace.keeper.history.at == steps + 1
+    assert "not judged" in room.views.message.text() and workspace.keeper.history.at == steps + 1
 
 
 @pytest.fixture
@@ -372,11 +372,11 @@ def test_everything_is_reviewed_as_one_list_worst_first(room, qtbot):
         assert room.hearing.loop_span() and room.hearing.hear == where_heard(workspace.session, workspace.pass_)
         press(room, key_, qtbot=qtbot)
     assert walked == sorted(every.values(), reverse=True)[:12] and len(passes) > 1
-    assert f"{len(every) - 12} left" in room.about.text() and "worst first" in room.about.text()
+    assert f"{len(every) - 12} left" in room.views.about.text() and "worst first" in room.views.about.text()
     for place in review.worst_first.places()[1:]:
         workspace.edit("accept", lambda s, place=place: agree(s, place.part.id, [place.mark.id]))
     press(room, Key.Key_Return, qtbot=qtbot)
-    assert "Everything that can be heard is decided" in room.message.text() and not review.worst_first.on
+    assert "Everything that can be heard is decided" in room.views.message.text() and not review.worst_first.on
     assert room.hearing.hear == listened_with, "as before the review"
     assert left(workspace) == sum(
         len(marks) for which in PASSES for marks in workspace.audibility.inaudible(which).values()
@@ -386,18 +386,18 @@ def test_everything_is_reviewed_as_one_list_worst_first(room, qtbot):
     press(room, Key.Key_W, qtbot=qtbot)
     assert review.worst_first.on
     press(room, Key.Key_W, qtbot=qtbot)
-    assert not review.worst_first.on and "Part by part" in room.message.text()
+    assert not review.worst_first.on and "Part by part" in room.views.message.text()
 
 
 def test_a_setting_is_proposed_from_decisions_that_go_one_way(room, qtbot):
     workspace = room.workspace
     qtbot.waitUntil(lambda: workspace.part.found, timeout=60_000)
     press(room, Key.Key_Y, Shift, qtbot)
-    assert "No setting is proposed" in room.message.text()
+    assert "No setting is proposed" in room.views.message.text()
     before = workspace.part.ess
     for mark, change in workspace.part.changed("ess")[:6]:
         workspace.commands.set_changes({mark.id: change - 3.0})
-    assert "5 decisions in Lead go one way" in room.message.text() and "Shift+Y" in room.message.text()
+    assert "5 decisions in Lead go one way" in room.views.message.text() and "Shift+Y" in room.views.message.text()
     others = [m for m, _ in workspace.part.changed("ess") if not m.hand.decided]
     changes, steps = [workspace.part.change(m) for m in others], workspace.keeper.history.at
     assert workspace.part.ess == before, "nothing is changed by itself"
@@ -406,7 +406,7 @@ def test_a_setting_is_proposed_from_decisions_that_go_one_way(room, qtbot):
     assert np.median([workspace.part.change(m) - c for m, c in zip(others, changes, strict=True)]) == pytest.approx(
         -3, abs=0.6
     )
-    assert "Save what was accepted" in room.message.text()
+    assert "Save what was accepted" in room.views.message.text()
     room.show_cards()
     page = room.findChild(CardsPage)
     menu = page.keep_accepted.menu()
@@ -427,7 +427,7 @@ def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(r
     room, workspace = ready, ready.workspace
     workspace.select_marks([])
     press(room, Key.Key_Q, qtbot=qtbot)
-    assert "decide it first" in room.message.text()
+    assert "decide it first" in room.views.message.text()
     workspace.select_part("part-2")
     model = next(m for m, _ in workspace.part.changed("ess") if m.sound == "s" and same_place(
         workspace.session, "part-2", m, [p.id for p in workspace.session.parts]))  # fmt: skip
@@ -463,7 +463,7 @@ def test_a_treatment_goes_to_those_like_it_to_other_parts_and_to_those_in_hand(r
     held = treatment_menu(workspace, room).actions()[2]
     held.trigger()
     assert all(workspace.part.mark(name).hand.fades_ms == (30.0, 40.0) for name in others)
-    assert "3 esses are treated like this one" in room.message.text()
+    assert "3 esses are treated like this one" in room.views.message.text()
 
 
 def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtbot):
@@ -471,9 +471,11 @@ def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtb
     room, workspace = ready, ready.workspace
     workspace.select_part("part-3")
     press(room, Key.Key_Y, qtbot=qtbot)
-    chart = room.stack_chart
+    chart = room.views.stack_chart
     qtbot.wait(100)  # laid out
-    assert chart.isVisible() and not room.skyline.isVisible() and "a ring: not" in room.about.accessibleName()
+    assert (
+        chart.isVisible() and not room.views.skyline.isVisible() and "a ring: not" in room.views.about.accessibleName()
+    )
     columns = chart.columns()
     told = [(one.part_id, one.mark.id) for column in columns for one in column.marks]
     assert sorted(told) == sorted((p.id, m.id) for p in workspace.session.parts for m in p.of_kind("ess"))
@@ -507,7 +509,7 @@ def test_the_stack_stands_side_by_side_and_a_column_comes_down_as_one(ready, qtb
     room.grab()
     press(room, Key.Key_Y, qtbot=qtbot)
     room.open_station(STATIONS.index("Esses"))
-    assert room.skyline.isVisible() and not chart.isVisible()
+    assert room.views.skyline.isVisible() and not chart.isVisible()
 
 
 def test_marks_are_a_table_too_and_views_say_which_one_is_selected(ready, qtbot):
@@ -520,8 +522,10 @@ def test_marks_are_a_table_too_and_views_say_which_one_is_selected(ready, qtbot)
     mark = workspace.marks[row]
     qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=table.visualItemRect(table.item(row, 0)).center())
     assert workspace.selected_marks == (mark.id,)
-    said = ready.skyline.accessibleDescription()
-    assert said == ready.trace.accessibleDescription() and f"Ess {row + 1} of " in said and "over the voice" in said
+    said = ready.views.skyline.accessibleDescription()
+    assert (
+        said == ready.views.trace.accessibleDescription() and f"Ess {row + 1} of " in said and "over the voice" in said
+    )
     assert table.item(row, 0).data(Qt.ItemDataRole.AccessibleDescriptionRole) in said
     press(ready, Key.Key_L, qtbot=qtbot)
     qtbot.waitUntil(lambda: table.item(row, 5).text() == "left as sung", timeout=2_000)

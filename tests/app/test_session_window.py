@@ -44,7 +44,7 @@ def all_found(room, qtbot):
 
 
 def click_row(room, part_id, qtbot, modifiers=Qt.KeyboardModifier.NoModifier):
-    qtbot.mouseClick(room.panel.rows[part_id], Qt.MouseButton.LeftButton, modifiers, QPoint(60, 12))
+    qtbot.mouseClick(room.views.panel.rows[part_id], Qt.MouseButton.LeftButton, modifiers, QPoint(60, 12))
 
 
 def cell(page, row, name):
@@ -70,13 +70,13 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
     drop(window, [songs])
     qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
     room = window.work_page
-    assert "broken.wav: is not audio" in room.message.text()
+    assert "broken.wav: is not audio" in room.views.message.text()
     assert {p.name: p.role for p in room.workspace.session.parts} == {
         "lead vox": "lead", "bgv low": "harmony", "dbl": "double", "adlib 1": "adlib"}  # fmt: skip
     assert room.workspace.session.name == "song" and room.workspace.keeper.history.undo_name is None
     all_found(room, qtbot)
     press(room, key("Lay out"), qtbot=qtbot)
-    page = room.layout_page
+    page = room.views.layout_page
     names = [cell(page, row, "Name").text() for row in range(page.table.rowCount())]
     odd = names.index("adlib 1")
     assert "44.1 kHz, the others 22.05 kHz" in cell(page, odd, "Remarks").text()
@@ -87,7 +87,7 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
     part = next(p for p in room.workspace.session.parts if p.name == "Shouts")
     assert part.offset_s == 62.5 and part.singer == "Ann"
     cell(page, odd, "Start").setText("soon")
-    assert "is no time" in room.message.text() and cell(page, odd, "Start").text() == "62.500 s"
+    assert "is no time" in room.views.message.text() and cell(page, odd, "Start").text() == "62.500 s"
     choice = page.table.cellWidget(odd, 1).findChild(QComboBox)
     choice.setCurrentIndex(choice.findData("bed"))
     choice.activated.emit(choice.currentIndex())
@@ -107,17 +107,17 @@ def test_a_dropped_folder_is_laid_out_and_corrected(window, songs, qtbot):
 
 
 def test_an_empty_session_says_what_to_do(room, qtbot):
-    page = room.layout_page
+    page = room.views.layout_page
     press(room, key("Lay out"), qtbot=qtbot)
     page.table.selectAll()
     page.remove.click()
-    assert room.workspace.session.items == () and "Drop the vocal recordings" in page.about.text()
+    assert room.workspace.session.items == () and "Drop the vocal recordings" in page.views.about.text()
     press(room, key("Esses"), qtbot=qtbot)
     for each in (Qt.Key.Key_Right, Qt.Key.Key_N, Qt.Key.Key_D, Qt.Key.Key_U, Qt.Key.Key_PageDown, Qt.Key.Key_Space):
         press(room, each, qtbot=qtbot)
     room.grab()
     press(room, key("Hand over"), qtbot=qtbot)
-    assert not room.hand_over.write.isEnabled() and "no part to hand over" in room.hand_over.will.text()
+    assert not room.views.hand_over.write.isEnabled() and "no part to hand over" in room.views.hand_over.will.text()
     room.workspace.undo()
     assert len(room.workspace.session.parts) == 5 and room.workspace.part.found
 
@@ -132,8 +132,8 @@ def test_a_ceiling_moves_for_all_parts_in_hand_each_against_its_own_voice(room, 
     assert "4 parts selected" in room.sheet.about.text()
     before = {p.id: p.plan for p in workspace.session.parts}
     stood = {p.id: p.ess.ceiling_db for p in workspace.session.parts}
-    tag = room.skyline.tags()["ceiling_db"]
-    drag(qtbot, room.skyline, tag.center(), tag.center() + QPointF(0, 30))
+    tag = room.views.skyline.places.tags()["ceiling_db"]
+    drag(qtbot, room.views.skyline, tag.center(), tag.center() + QPointF(0, 30))
     ceilings = {p.id: p.ess.ceiling_db for p in workspace.session.parts}
     moved = {round(ceilings[f"part-{i}"] - stood[f"part-{i}"], 1) for i in (2, 3, 4, 5)}
     assert ceilings["part-1"] == 0.0 and len(moved) == 1 and moved.pop() < -3
@@ -205,9 +205,9 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     stack = sum(rendered(p, p.plan) for p in parts)
     assert plays(room, qtbot, at, stack)
     press(room, Qt.Key.Key_H, qtbot=qtbot)
-    assert room.transport.hears["with the music"].isChecked()
+    assert room.views.transport.hears["with the music"].isChecked()
     assert plays(room, qtbot, at, stack + rendered(session.guides[1], ()))
-    music = room.panel.rows[session.guides[1].id]
+    music = room.views.panel.rows[session.guides[1].id]
     assert music.gain is None
     click_row(room, music.item_id, qtbot)
     assert music.gain.isVisible() and not music.pan.isVisible() and workspace.part.id == parts[0].id
@@ -216,10 +216,10 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     click_row(room, "part-3", qtbot)
     room.hearing.set_hear("with the stack")
     press(room, Qt.Key.Key_U, qtbot=qtbot)
-    row = room.panel.rows["part-3"]
+    row = room.views.panel.rows["part-3"]
     assert row.mute.isChecked() and workspace.session.part("part-3").listening.muted
     qtbot.mouseClick(row.mute, Qt.MouseButton.LeftButton)
-    room.panel.rows["part-3"].pan.moved.emit(-0.5, 0)
+    room.views.panel.rows["part-3"].pan.moved.emit(-0.5, 0)
     assert workspace.session.part("part-3").listening == Listening(0.0, -0.5, False)
     press(room, Qt.Key.Key_E, qtbot=qtbot)
     assert plays(room, qtbot, at, rendered(workspace.part, workspace.part.plan))
@@ -227,7 +227,7 @@ def test_hearing_alone_with_the_stack_and_with_the_bed(room, qtbot):
     room.hearing.set_compare("as sung")
     others = sum(rendered(p, p.plan) for p in workspace.session.parts[:4] if p.id != "part-3")
     assert plays(room, qtbot, at, others + rendered(workspace.part, ()))
-    room.transport.all.click()
+    room.views.transport.all.click()
     assert plays(room, qtbot, at, sum(rendered(p, ()) for p in workspace.session.parts[:4]))
     room.hearing.set_compare("removed")
     everything = sum(rendered(p, ()) - rendered(p, p.plan) for p in workspace.session.parts[:4])
@@ -242,7 +242,7 @@ def test_a_part_that_starts_later_lies_where_it_sounds(room, qtbot):
     assert workspace.offset == 22.0 and workspace.viewport.span == pytest.approx((8.0, 18.0))
     room.hearing.seek(10.0)
     assert room.hearing.heard_at() == pytest.approx(10.0, abs=1e-3)
-    qtbot.waitUntil(lambda: room.transport.clock.text() == "0:32.00", timeout=1_000)
+    qtbot.waitUntil(lambda: room.views.transport.clock.text() == "0:32.00", timeout=1_000)
     press(room, Qt.Key.Key_PageDown, qtbot=qtbot)
     assert workspace.selected_time in workspace.take.phrases
     press(room, Qt.Key.Key_PageDown, SHIFT, qtbot)
@@ -265,8 +265,8 @@ def test_markers_are_named_walked_and_removed(room, qtbot, monkeypatch):
     assert room.hearing.heard_at() == pytest.approx(16.9, abs=0.01)
     press(room, Qt.Key.Key_PageUp, CTRL, qtbot)
     assert room.hearing.heard_at() == pytest.approx(5.0, abs=0.01)
-    room.menu.markers.aboutToShow.emit()
-    inner = room.menu.markers.actions()[0].menu()
+    room.views.menu.markers.aboutToShow.emit()
+    inner = room.views.menu.markers.actions()[0].menu()
     next(a for a in inner.actions() if a.text() == "Remove").trigger()
     assert workspace.session.markers[0].name == "First chorus"
 
@@ -283,19 +283,19 @@ def test_a_note_is_written_at_a_mark_walked_to_and_taken_away(room, qtbot, monke
     first, mark = workspace.part, workspace.part.undecided("ess")[1]
     workspace.select_marks([mark.id])
     press(room, Qt.Key.Key_K, SHIFT, qtbot)
-    assert "note: ask the singer" in room.lens.numbers.text()
+    assert "note: ask the singer" in room.views.lens.numbers.text()
     assert workspace.part.mark(mark.id) in workspace.part.undecided("ess")
     workspace.select_part(workspace.session.parts[2].id)
     press(room, key("Breaths"), qtbot=qtbot)
-    room.menu.markers.aboutToShow.emit()
-    row = next(a.menu() for a in room.menu.markers.actions() if "ask the singer" in a.text())
+    room.views.menu.markers.aboutToShow.emit()
+    row = next(a.menu() for a in room.views.menu.markers.actions() if "ask the singer" in a.text())
     next(a for a in row.actions() if a.text() == "Go there").trigger()
     assert (workspace.part.id, workspace.mark.id, workspace.pass_.kind) == (first.id, mark.id, "ess")
     said[0] = ""
     press(room, Qt.Key.Key_K, SHIFT, qtbot)
-    assert "note:" not in room.lens.numbers.text() and len(workspace.session.markers) == 3
+    assert "note:" not in room.views.lens.numbers.text() and len(workspace.session.markers) == 3
     press(room, Qt.Key.Key_Z, CTRL, qtbot)
-    assert "note: ask the singer" in room.lens.numbers.text()
+    assert "note: ask the singer" in room.views.lens.numbers.text()
 
 
 def test_the_history_goes_to_any_step(room, qtbot):
@@ -332,22 +332,22 @@ def test_missing_recordings_are_asked_for_and_the_rest_works_on(window, songs, q
     for name in ("bgv low.wav", "dbl.wav"):
         shutil.move(songs / name, tmp_path / "moved" / name)
     room = opened(window, tmp_path / "song.isophon", qtbot)
-    assert "2 recordings cannot be used" in room.message.text()
+    assert "2 recordings cannot be used" in room.views.message.text()
     workspace = room.workspace
     low, double = (next(p for p in workspace.session.parts if p.name == name) for name in ("bgv low", "dbl"))
     click_row(room, low.id, qtbot)
     assert "no such file" in workspace.take.trouble and len(workspace.marks) > 3
     room.grab()
     press(room, key("Lay out"), qtbot=qtbot)
-    room.layout_page.relink(low.id, tmp_path / "moved" / "bgv low.wav")
-    assert "1 other missing" in room.message.text()
+    room.views.layout_page.relink(low.id, tmp_path / "moved" / "bgv low.wav")
+    assert "1 other missing" in room.views.message.text()
     assert workspace.session.part(low.id).marks == low.marks and workspace.session.part(double.id).source.path.endswith(
         "moved/dbl.wav"
     )
     qtbot.waitUntil(lambda: workspace.take.surveyed is not None, timeout=20_000)
     assert not workspace.take.trouble
     lead = next(p for p in workspace.session.parts if p.name == "lead vox")
-    room.layout_page.relink(lead.id, songs / "lead vox.wav")
+    room.views.layout_page.relink(lead.id, songs / "lead vox.wav")
     assert workspace.pool.take(lead.source).recording.read(20_000, 4_000).any(), "what is in use stays open"
 
 
@@ -358,12 +358,14 @@ def test_work_in_the_background_stops_and_goes_on(window, songs, qtbot):
     drop(window, [songs])
     qtbot.waitUntil(lambda: window.work_page is not None, timeout=10_000)
     room = window.work_page
-    qtbot.waitUntil(lambda: not room.panel.stop.isHidden(), timeout=5_000)  # the page of the parts is not open yet
+    qtbot.waitUntil(
+        lambda: not room.views.panel.stop.isHidden(), timeout=5_000
+    )  # the page of the parts is not open yet
     room.workspace.pool.stop()
     qtbot.waitUntil(lambda: room.workspace.pool.overall()[1] == 0, timeout=10_000)
     assert not all(p.found for p in room.workspace.session.parts)
-    qtbot.waitUntil(lambda: room.panel.stop.text() == "Go on", timeout=2_000)
-    qtbot.mouseClick(room.panel.stop, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: room.views.panel.stop.text() == "Go on", timeout=2_000)
+    qtbot.mouseClick(room.views.panel.stop, Qt.MouseButton.LeftButton)
     all_found(room, qtbot)
 
 
@@ -373,7 +375,7 @@ def test_a_crash_loses_nothing_of_a_whole_session(window, room, qtbot):
     press(room, Qt.Key.Key_A, CTRL, qtbot)
     workspace.settings.set_setting("ceiling_db", -9.0)
     workspace.analysis.look_again()
-    qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Found again" in room.views.message.text(), timeout=20_000)
     press(room, Qt.Key.Key_D, qtbot=qtbot)
     assert unsaved_work() == []  # while it is open here
     time.sleep(0.6)
@@ -400,15 +402,15 @@ def test_a_damaged_session_opens_from_its_journal(window, room, qtbot):
 def test_the_window_remembers_its_shape(window, room, qtbot):
     window.resize(1180, 760)
     qtbot.wait(50)
-    usual = room.work.sizes()
-    grip = room.work.handle(1)
+    usual = room.views.work.sizes()
+    grip = room.views.work.handle(1)
     drag(qtbot, grip, grip.rect().center(), grip.rect().center() - QPoint(0, 40))
-    sizes = room.work.sizes()
+    sizes = room.views.work.sizes()
     assert sizes[0] < usual[0] - 30
     press(room, key("Pops"), qtbot=qtbot)
-    assert room.work.sizes() == pytest.approx(usual, abs=3), "each pass has its own"
+    assert room.views.work.sizes() == pytest.approx(usual, abs=3), "each pass has its own"
     press(room, key("Esses"), qtbot=qtbot)
-    assert room.work.sizes() == pytest.approx(sizes, abs=3)
+    assert room.views.work.sizes() == pytest.approx(sizes, abs=3)
     window.close()
     other = Window()
     qtbot.addWidget(other)
@@ -480,7 +482,7 @@ def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(windo
     late = next(p for p in room.workspace.session.parts if p.name == "dbl")
     room.workspace.edit("move", lambda s: layout.set_offset(s, late.id, 1.5))
     press(room, key("Hand over"), qtbot=qtbot)
-    page, out = room.hand_over, tmp_path / "out"
+    page, out = room.views.hand_over, tmp_path / "out"
     page.form.folder.setText(str(out))
     beside = {p.name for p in tmp_path.iterdir()}
     qtbot.keyClicks(page.form.name, "{number} {part}, {role}")
@@ -505,12 +507,12 @@ def test_stems_that_fit_anywhere_are_looked_at_and_then_written_as_a_whole(windo
     told = [row["output"] for row in json.loads((out / "report.json").read_text())["files"]]
     assert rows == ["lead vox", "dbl"] and told == names
     page.table.cellActivated.emit(next(row for row, name in enumerate(rows) if "dbl" in name), 0)
-    assert room.workspace.part.id == late.id and room.pages.currentWidget() is not page, "a row opens its part"
+    assert room.workspace.part.id == late.id and room.views.pages.currentWidget() is not page, "a row opens its part"
 
 
 def test_the_song_is_laid_out_as_rows_that_play_and_are_dragged(room, qtbot):
     """Leads on top, references below; a click plays a row alone from there; a drag sets its start in one step."""
-    workspace, page, chart = room.workspace, room.layout_page, room.layout_page.chart
+    workspace, page, chart = room.workspace, room.views.layout_page, room.views.layout_page.chart
     press(room, Qt.Key.Key_1, qtbot=qtbot)
     qtbot.waitUntil(lambda: chart.isVisible() and chart.width() > 300, timeout=2_000)
     names = [item.name for item in chart.rows]

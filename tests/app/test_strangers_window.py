@@ -59,7 +59,7 @@ def test_markup_in_names_is_shown_as_it_is_written(strange, window, qtbot, tmp_p
         press(room, key(station), qtbot=qtbot)
         qtbot.wait(50)
     room.tell(f"{name} was read")
-    assert room.message.text() == f"{name} was read"
+    assert room.views.message.text() == f"{name} was read"
     labels = window.findChildren(QLabel)
     assert len(labels) > 30 and all(label.textFormat() == Qt.TextFormat.PlainText for label in labels)
     tip = QWidget(window)
@@ -97,8 +97,8 @@ def test_more_markers_and_marks_than_a_session_can_have_are_told_and_left(strang
     room = opened(window, path, qtbot)
     session = room.workspace.session
     assert len(session.markers) == MOST_MARKERS and len(session.parts[0].marks) == MOST_MARKS
-    assert f"of 10000 markers of the song the first {MOST_MARKERS} were read" in room.message.text()
-    assert "under another name" in room.message.text() and room.workspace.keeper.saved_as is None
+    assert f"of 10000 markers of the song the first {MOST_MARKERS} were read" in room.views.message.text()
+    assert "under another name" in room.views.message.text() and room.workspace.keeper.saved_as is None
     began = time.monotonic()
     for pressed in (Qt.Key.Key_Plus, Qt.Key.Key_Right, Qt.Key.Key_Minus):
         press(room, pressed, qtbot=qtbot)
@@ -137,7 +137,7 @@ def test_changed_sessions_are_opened_and_handed_over_or_refused(strange, window,
         if window.work_page is before:
             continue
         room = window.work_page
-        page, out = room.hand_over, tmp_path / f"out{i}"
+        page, out = room.views.hand_over, tmp_path / f"out{i}"
         press(room, key("Hand over"), qtbot=qtbot)
         page.form.folder.setText(str(out))
         if page.write.isEnabled():

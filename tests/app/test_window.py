@@ -23,18 +23,18 @@ from voices import spoken
 
 
 def bar_of(skyline, mark):
-    return next(bar for m, bar in skyline.bars() if m.id == mark.id)
+    return next(bar for m, bar in skyline.places.bars() if m.id == mark.id)
 
 
 def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
-    workspace, skyline = room.workspace, room.skyline
+    workspace, skyline = room.workspace, room.views.skyline
     mark = max(workspace.marks, key=lambda m: m.standout_db)
     workspace.select_marks([mark.id])
     plan = workspace.part.plan
     rate = workspace.take.recording.sample_rate
-    tag = skyline.tags()["ceiling_db"]
+    tag = skyline.places.tags()["ceiling_db"]
     before = workspace.part.ess.ceiling_db
-    lower = tag.center() + QPointF(0, skyline.y_of(before - 8) - skyline.y_of(before))
+    lower = tag.center() + QPointF(0, skyline.places.y_of(before - 8) - skyline.places.y_of(before))
     drag(qtbot, skyline, tag.center(), lower)
     assert workspace.part.ess.ceiling_db == pytest.approx(before - 8, abs=0.8)
     assert workspace.keeper.history.undo_name.startswith("ceiling")
@@ -60,15 +60,15 @@ def test_dragging_the_ceiling_changes_what_is_heard(room, qtbot):
 
 
 def test_a_bar_dragged_by_hand_stays_when_the_ceiling_moves(room, qtbot):
-    workspace, skyline = room.workspace, room.skyline
+    workspace, skyline = room.workspace, room.views.skyline
     mark = max(workspace.marks, key=lambda m: m.standout_db)
     middle = sum(mark.span) / 2
     workspace.viewport.show(middle - 2, middle + 2)
     bar = bar_of(skyline, mark)
     qtbot.mouseClick(skyline, Qt.MouseButton.LeftButton, pos=QPoint(round(bar.center().x()), round(bar.bottom() - 4)))
     assert workspace.selected_marks == (mark.id,)
-    top = QPointF(bar.center().x(), skyline.y_of(mark.standout_db + workspace.part.change(mark)))
-    drag(qtbot, skyline, top, QPointF(top.x(), skyline.y_of(mark.standout_db - 5)))
+    top = QPointF(bar.center().x(), skyline.places.y_of(mark.standout_db + workspace.part.change(mark)))
+    drag(qtbot, skyline, top, QPointF(top.x(), skyline.places.y_of(mark.standout_db - 5)))
     now = workspace.part.mark(mark.id)
     assert now.hand.change_db == pytest.approx(-5, abs=0.8)
     workspace.settings.set_setting("ceiling_db", -20)
@@ -92,17 +92,17 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert workspace.part.mark(left).hand.leave and workspace.mark.id != left and not workspace.mark.hand.decided
     assert room.hearing.player.playing
     press(room, Qt.Key.Key_Return, Qt.KeyboardModifier.ShiftModifier, qtbot)
-    assert workspace.mark.id == left and room.lens.leave.isChecked()
+    assert workspace.mark.id == left and room.views.lens.leave.isChecked()
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     assert not room.hearing.player.playing
     press(room, Qt.Key.Key_Space, qtbot=qtbot)
     assert room.hearing.player.playing
     press(room, Qt.Key.Key_C, qtbot=qtbot)
-    assert room.hearing.compare == "removed" and room.transport.buttons["removed"].isChecked()
+    assert room.hearing.compare == "removed" and room.views.transport.buttons["removed"].isChecked()
     qtbot.keyPress(room, Qt.Key.Key_S)
-    assert room.transport.buttons["as sung"].isChecked()
+    assert room.views.transport.buttons["as sung"].isChecked()
     qtbot.keyRelease(room, Qt.Key.Key_S)
-    assert room.transport.buttons["removed"].isChecked()
+    assert room.views.transport.buttons["removed"].isChecked()
     loop = room.hearing.loop_span()
     qtbot.waitUntil(
         lambda: workspace.mark.span[0] < room.hearing.player.position / 48_000 < workspace.mark.span[1], timeout=4000
@@ -110,12 +110,12 @@ def test_the_loop_of_work_by_keys(room, qtbot):
     assert loop[0] <= room.hearing.player.position <= loop[1]
     workspace.viewport.show(*workspace.mark.span)
     view = workspace.viewport.span
-    qtbot.waitUntil(lambda: not view[0] <= room.trace.playhead <= view[1], timeout=4000)
+    qtbot.waitUntil(lambda: not view[0] <= room.views.trace.playhead <= view[1], timeout=4000)
     assert workspace.viewport.span == view  # what is looped stays in view
     press(room, Qt.Key.Key_M, qtbot=qtbot)
-    assert room.transport.match_value.text().endswith("LU")
+    assert room.views.transport.match_value.text().endswith("LU")
     press(room, key("Hand over"), qtbot=qtbot)
-    assert room.pages.currentWidget() is room.hand_over
+    assert room.views.pages.currentWidget() is room.views.hand_over
     press(room, key("Esses"), qtbot=qtbot)
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert not workspace.mark.hand.leave
@@ -143,27 +143,27 @@ def test_looking_again_keeps_what_a_hand_decided(room, qtbot):
     workspace.commands.toggle_leave()
     kept = workspace.mark
     workspace.analysis.look_again()
-    qtbot.waitUntil(lambda: "Found again" in room.message.text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "Found again" in room.views.message.text(), timeout=60_000)
     assert workspace.part.mark(kept.id) == kept
 
 
 def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
-    trace, workspace = room.trace, room.workspace
+    trace, workspace = room.views.trace, room.workspace
     at = QPointF(700, trace.height() * 0.6)
-    time_there = trace.time_at(700)
+    time_there = trace.places.time_at(700)
     for _ in range(16):
         wheel = QWheelEvent(at, trace.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
                             Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
         QApplication.sendEvent(trace, wheel)
-    assert workspace.viewport.span[1] - workspace.viewport.span[0] < 4 and trace.time_at(700) == pytest.approx(
+    assert workspace.viewport.span[1] - workspace.viewport.span[0] < 4 and trace.places.time_at(700) == pytest.approx(
         time_there, abs=0.02
     )
     view = workspace.viewport.span
     drag(qtbot, trace, at, at + QPointF(-200, 0))
     assert workspace.viewport.span[0] > view[0]
-    ruler = trace._rows()[1]
+    ruler = trace.places.rows()[1]
     drag(qtbot, trace, QPointF(500, ruler.center().y()), QPointF(540, ruler.center().y()))
-    assert workspace.selected_time == pytest.approx((trace.time_at(500), trace.time_at(540)), abs=0.02)
+    assert workspace.selected_time == pytest.approx((trace.places.time_at(500), trace.places.time_at(540)), abs=0.02)
     count = len(workspace.marks)
     selection = workspace.selected_time
     press(room, Qt.Key.Key_N, qtbot=qtbot)
@@ -173,11 +173,11 @@ def test_the_trace_zooms_pans_selects_and_draws_a_mark(room, qtbot):
     assert len(workspace.marks) == count
     mark = workspace.marks[5]
     workspace.viewport.show(mark.start - 1, mark.end + 1)
-    spectrum = trace._rows()[3]
+    spectrum = trace.places.rows()[3]
     qtbot.mouseDClick(
         trace,
         Qt.MouseButton.LeftButton,
-        pos=QPoint(round(trace.x_of(sum(mark.span) / 2)), round(spectrum.center().y())),
+        pos=QPoint(round(trace.places.x_of(sum(mark.span) / 2)), round(spectrum.center().y())),
     )
     assert workspace.selected_marks == (mark.id,) and room.hearing.player.playing
 
@@ -186,7 +186,7 @@ def test_the_lens_box_and_the_sheet(room, qtbot):
     workspace = room.workspace
     mark = max(workspace.marks, key=lambda m: m.standout_db)
     workspace.select_marks([mark.id])
-    pictures = room.lens.pictures
+    pictures = room.views.lens.pictures
     box = pictures.mark_box(workspace.mark, pictures.boxes()[0])
     drag(
         qtbot, pictures, QPointF(box.center().x() + 20, box.bottom()), QPointF(box.center().x() + 20, box.bottom() - 30)
@@ -209,12 +209,12 @@ def test_every_sheet_is_made_while_nobody_waits_for_it_and_at_once_where_one_doe
     room.open_station(len(PASSES))
     last = room.sheet
     assert last.which is PASSES[-1] and last.isVisible()
-    qtbot.waitUntil(lambda: room.sheets.count() == len(PASSES), timeout=5_000)
-    made = room.sheets.findChildren(Sheet)
+    qtbot.waitUntil(lambda: room.views.sheets.count() == len(PASSES), timeout=5_000)
+    made = room.views.sheets.findChildren(Sheet)
     for i, which in enumerate(PASSES, 1):
         room.open_station(i)
         assert room.sheet.which is which and room.sheet.isVisible() and room.sheet in made
-    assert room.sheet is last and room.sheets.count() == len(PASSES)
+    assert room.sheet is last and room.views.sheets.count() == len(PASSES)
 
 
 def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot, tmp_path):
@@ -233,7 +233,7 @@ def test_unsaved_work_outlives_a_crash_and_saving_settles_it(window, room, qtbot
     assert again.part.ess.ceiling_db == -9.5 and again.keeper.unsaved
     again.undo()
     assert again.part.ess.ceiling_db == -8.0
-    other.work_page.menu.save()
+    other.work_page.views.menu.save()
     assert file.load(workspace.keeper.saved_as).parts[0].ess.ceiling_db == -8.0
     assert unsaved_work() == [] and recent_sessions()[0] == workspace.keeper.saved_as
     other.close()
@@ -274,7 +274,7 @@ def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtb
     take = write(tmp_path / "take.wav", samples, rate, "FLOAT")
     room = opened(window, take, qtbot)
     press(room, key("Hand over"), qtbot=qtbot)
-    page = room.hand_over
+    page = room.views.hand_over
     page.form.folder.setText(str(tmp_path / "out"))
     page.form.bit_depth.setCurrentIndex(2)
     page.form.removed.setChecked(True)
@@ -289,7 +289,7 @@ def test_a_recording_is_opened_and_handed_over_like_the_command_line(window, qtb
     report = json.loads((tmp_path / "out" / "report.json").read_text())["files"][0]
     assert report["kinds"]["ess"]["count"] == len(room.workspace.marks)
     qtbot.mouseClick(page.write, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "exists already" in room.message.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "exists already" in room.views.message.text(), timeout=5000)
 
 
 def test_bad_files_are_told_and_the_window_goes_on(window, qtbot, tmp_path):
@@ -299,7 +299,7 @@ def test_bad_files_are_told_and_the_window_goes_on(window, qtbot, tmp_path):
     assert "list.wav: is not audio" in window.message.text()
     quiet = write(tmp_path / "quiet.wav", np.zeros(96_000), 48_000)
     room = opened(window, quiet, qtbot)
-    assert "No voice" in room.message.text() and room.workspace.marks == ()
+    assert "No voice" in room.views.message.text() and room.workspace.marks == ()
     room.grab()
 
 
@@ -307,7 +307,7 @@ def test_a_bad_file_leaves_what_is_open(window, room, qtbot, tmp_path):
     room.workspace.settings.set_setting("ceiling_db", -7.0)
     (tmp_path / "list.wav").write_text("eggs, milk")
     window.open_path(tmp_path / "list.wav")
-    qtbot.waitUntil(lambda: "list.wav" in room.message.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "list.wav" in room.views.message.text(), timeout=5000)
     assert window.stack.currentWidget() is room and room.workspace.part.ess.ceiling_db == -7.0
     press(room, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier, qtbot)
     assert room.workspace.part.ess.ceiling_db == 0.0
@@ -340,15 +340,15 @@ def test_a_clipped_take_and_a_rest_are_told(window, qtbot, tmp_path):
     samples, rate, _ = spoken("de")
     loud = np.clip(samples * 6, -1, 1)
     room = opened(window, write(tmp_path / "hot.wav", loud, rate), qtbot)
-    assert "has clipped" in room.message.text() and room.workspace.take.figures.clipped > 100
+    assert "has clipped" in room.views.message.text() and room.workspace.take.figures.clipped > 100
     room.tell("")
     room.played.listened_s = 20 * 60 - 0.1
     room.hearing.toggle_play()
     qtbot.waitUntil(lambda: room.played.listened_s < 60, timeout=3000)
-    assert room.message.text() == ""
-    room.menu.rest.trigger()
+    assert room.views.message.text() == ""
+    room.views.menu.rest.trigger()
     room.played.listened_s = 20 * 60 - 0.1
-    qtbot.waitUntil(lambda: "Rest your ears" in room.message.text(), timeout=3000)
+    qtbot.waitUntil(lambda: "Rest your ears" in room.views.message.text(), timeout=3000)
 
 
 def test_voice_cards_are_kept_compared_used_and_travel(room, qtbot, tmp_path, monkeypatch):

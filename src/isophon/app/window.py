@@ -209,18 +209,18 @@ class Window(QMainWindow):
         """Build a page and show it, with turns of the window in between."""
         try:
             yield from page.building()
-            page.restore(self._state.values)
+            page.views.restore(self._state.values)
             self.stack.addWidget(page)
-            page.work.hide()  # shown in a turn of its own
+            page.views.work.hide()  # shown in a turn of its own
             yield
             self.work_page = page
         finally:
             self._ended()
         page.open_asked.connect(self.ask_open)
-        page.menu.new_asked.connect(self.new_session)
-        page.menu.close_asked.connect(self.close_session)
-        page.menu.quit_asked.connect(self.close)
-        page.menu.path_chosen.connect(self.open_path)
+        page.views.menu.new_asked.connect(self.new_session)
+        page.views.menu.close_asked.connect(self.close_session)
+        page.views.menu.quit_asked.connect(self.close)
+        page.views.menu.path_chosen.connect(self.open_path)
         page.add_asked.connect(self.add_recordings)
         page.title_changed.connect(self._show_title)
         self.stack.setCurrentWidget(page)
@@ -231,11 +231,11 @@ class Window(QMainWindow):
             notes = [*notes, "This session is open in another window; here is a copy, to be saved under another name."]
         if notes:
             page.tell(" ".join(notes))
-        views = (page.trace, page.skyline, page.lens, page.sheets)
+        views = (page.views.trace, page.views.skyline, page.views.lens, page.views.sheets)
         for view in views:
             view.setUpdatesEnabled(False)
         yield
-        page.work.show()
+        page.views.work.show()
         for view in views:  # each first picture in a turn of its own
             yield
             view.setUpdatesEnabled(True)
@@ -248,7 +248,7 @@ class Window(QMainWindow):
         page, self.work_page = self.work_page, None
         if page is None:
             return
-        self._state.values |= page.state()
+        self._state.values |= page.views.state()
         if path := page.workspace.keeper.saved_as:
             self._state.session_left(path, page.remembered())
         page.shut()

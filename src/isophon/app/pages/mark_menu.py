@@ -26,7 +26,7 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
         menu.addSeparator()
         menu.addAction("Note…\tShift+K", page.markers.write_note)
         menu.addAction("Loop it", page.hearing.loop_mark)
-        menu.addAction("Zoom to it\tZ", page.zoom_mark)
+        menu.addAction("Zoom to it\tZ", page.views.zoom_mark)
         menu.addAction("Split at the playhead\t/", lambda: workspace.commands.split_mark(page.hearing.heard_at()))
         menu.addAction("Join the selected\t*", workspace.commands.join_marks).setEnabled(
             len(workspace.selected_marks) > 1
@@ -42,7 +42,7 @@ def mark_menu(page: Any, mark: Mark | None, seconds: float | None) -> QMenu:
     menu.addAction("Make a mark of the selection\tN", workspace.commands.draw_mark).setEnabled(selected)
     for words, sung in (("This is singing\tI", True), ("This is not singing\tShift+I", False)):
         menu.addAction(words, partial(workspace.commands.say_singing, sung)).setEnabled(selected)
-    menu.addAction("Zoom to the selection\tZ", page.zoom_mark).setEnabled(selected)
+    menu.addAction("Zoom to the selection\tZ", page.views.zoom_mark).setEnabled(selected)
     menu.addAction("Clear the selection\tEsc", lambda: workspace.select_time(None)).setEnabled(selected)
     menu.addAction("Show the whole song\tHome", lambda: workspace.viewport.glide_to(*workspace.song))
     return menu

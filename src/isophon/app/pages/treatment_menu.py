@@ -55,4 +55,4 @@ def treat_others(page: Any) -> None:
     """Open the menu at the lens; ``page``: the work page."""
     menu = treatment_menu(page.workspace, page)
     if menu is not None:
-        menu.popup(page.lens.mapToGlobal(page.lens.good.geometry().bottomLeft()))
+        menu.popup(page.views.lens.mapToGlobal(page.views.lens.good.geometry().bottomLeft()))

@@ -75,7 +75,7 @@ def _on_marks(page: Any) -> Actions:
         "give_up": page.give_up,
         "take_away": partial(_delete, page),
         "draw": workspace.commands.draw_mark,
-        "draw_box": page.draw.toggle,
+        "draw_box": page.views.draw.toggle,
         "split": lambda: workspace.commands.split_mark(hearing.heard_at()),
         "join": workspace.commands.join_marks,
     }
@@ -87,33 +87,33 @@ def _on_listening(page: Any) -> Actions:
         "pauses": partial(_toggle_pauses, page),
         "play": hearing.toggle_play,
         "play_once": hearing.play_once,
-        "play_here": lambda: hearing.play_from(page.trace.time_under_pointer()),
+        "play_here": lambda: hearing.play_from(page.views.trace.gestures.time_under_pointer()),
         "speed": hearing.next_speed,
-        "loop": page.transport.loop.toggle,
+        "loop": page.views.transport.loop.toggle,
         "compare": hearing.next_compare,
-        "in_turn": page.transport.turns.toggle,
-        "compare_all": page.transport.all.toggle,
+        "in_turn": page.views.transport.turns.toggle,
+        "compare_all": page.views.transport.all.toggle,
         "hear": hearing.next_hear,
         "hear_only": partial(_solo, page),
         "mute": partial(_mute, page),
-        "match": page.transport.match.toggle,
-        "rough": page.transport.toggle_rough,
-        "mono": page.transport.output_panel.toggle_mono,
-        "louder": lambda: page.transport.output_panel.step_volume(1.0),
-        "softer": lambda: page.transport.output_panel.step_volume(-1.0),
+        "match": page.views.transport.match.toggle,
+        "rough": page.views.transport.toggle_rough,
+        "mono": page.views.transport.output_panel.toggle_mono,
+        "louder": lambda: page.views.transport.output_panel.step_volume(1.0),
+        "softer": lambda: page.views.transport.output_panel.step_volume(-1.0),
     }
 
 
 def _on_the_view(page: Any) -> Actions:
     workspace = page.workspace
     return {
-        "zoom_in": lambda: page.trace.zoom(1 / 1.6),
-        "zoom_out": lambda: page.trace.zoom(1.6),
-        "zoom_mark": page.zoom_mark,
+        "zoom_in": lambda: page.views.trace.gestures.zoom(1 / 1.6),
+        "zoom_out": lambda: page.views.trace.gestures.zoom(1.6),
+        "zoom_mark": page.views.zoom_mark,
         "whole": lambda: workspace.viewport.glide_to(*workspace.song),
-        "stack": page.stack.toggle,
-        "rank": page.orders.next,
-        "map_alone": page.toggle_map_alone,
+        "stack": page.views.stack.toggle,
+        "rank": page.views.orders.next,
+        "map_alone": page.views.toggle_map_alone,
         "marker": page.markers.name_place,
         "note": page.markers.write_note,
         "next_marker": lambda: page.markers.walk(1),
@@ -125,12 +125,12 @@ def _on_the_session(page: Any) -> Actions:
     return {
         "undo": page.review.undo,
         "redo": page.review.redo,
-        "save": page.menu.save,
-        "save_as": page.menu.save_as,
+        "save": page.views.menu.save,
+        "save_as": page.views.menu.save_as,
         "open": page.open_asked.emit,
-        "new": page.menu.new_asked.emit,
-        "close": page.menu.close_asked.emit,
-        "quit": page.menu.quit_asked.emit,
+        "new": page.views.menu.new_asked.emit,
+        "close": page.views.menu.close_asked.emit,
+        "quit": page.views.menu.quit_asked.emit,
         "history": page.show_history,
         "marks": page.show_marks,
         "lay_out": lambda: page.open_station(LAY_OUT),
@@ -142,7 +142,7 @@ def _on_the_session(page: Any) -> Actions:
 
 def _delete(page: Any) -> None:
     """Delete the anchor that is selected, else the selected marks."""
-    if not page.trace.anchors.remove():
+    if not page.views.trace.anchors.remove():
         page.workspace.commands.take_away()
 
 
@@ -153,7 +153,7 @@ def _solo(page: Any) -> None:
 
 def _mute(page: Any) -> None:
     if page.workspace.part.id:
-        page.panel.rows[page.workspace.part.id].toggle_mute()
+        page.views.panel.rows[page.workspace.part.id].toggle_mute()
 
 
 def _toggle_pauses(page: Any) -> None:
@@ -162,7 +162,7 @@ def _toggle_pauses(page: Any) -> None:
     if hearing.pauses_db:
         page.tell(f"The pauses alone, lifted by {hearing.pauses_db:.0f} dB. P again: everything plays.")
     else:
-        page.message.hide()
+        page.views.message.hide()
 
 
 def _shortcut(page: Any, key: str, action: Callable[[], object]) -> QShortcut:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gc
-import time
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
@@ -11,13 +10,12 @@ from PySide6.QtGui import QKeyEvent, QShortcut
 from PySide6.QtWidgets import QApplication, QWidget
 
 from isophon.app import theme
-from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
 from isophon.app.model.in_turns import InTurns
 from isophon.app.model.played_marks import PlayedMarks
 from isophon.app.model.remembered import Remembered
 from isophon.app.model.rendering_ahead import RenderingAhead
-from isophon.app.model.review import Review, undecided
+from isophon.app.model.review import Review
 from isophon.app.model.risky import count_risky
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
@@ -29,8 +27,8 @@ from isophon.app.pages.mark_menu import show_menu
 from isophon.app.pages.markers import Markers
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.output_watch import OutputWatch
-from isophon.app.pages.route import HAND_OVER, LAY_OUT, Count
-from isophon.app.pages.skyline_words import skyline_words
+from isophon.app.pages.page_display import PageDisplay
+from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.pages.taste_watch import TasteWatch
 from isophon.app.pages.versions_page import VersionsPage
 from isophon.app.pages.work_keys import add_keys
@@ -39,17 +37,13 @@ from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
 from isophon.app.sheets.sheet import Sheet
 from isophon.app.views.keyboard import place_in_digit_row, reachable, show_in_scroll_areas, workable
-from isophon.core.passes import NAMES
 from isophon.core.playing.remote import RemotePlayer
-from isophon.core.session.items import Source
-from isophon.core.session.model import Part
-from isophon.core.session.settings import role_default
 
 _TICK_MS, _REST_MS = 33, 400
 _BACK_S = 0.1  # a jump back by more than this is a loop's
 
 
-class WorkPage(WorkViews):
+class WorkPage(QWidget):
     """Works on one open session."""
 
     open_asked = Signal()
@@ -57,29 +51,33 @@ class WorkPage(WorkViews):
     title_changed = Signal()
 
     def __init__(self, workspace: Workspace, player: RemotePlayer, parent: QWidget | None = None) -> None:
-        super().__init__(workspace, parent)
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.workspace = workspace
+        workspace.setParent(self)
+        self.views = WorkViews(workspace, self)
         self._player = player
         self._place = 0.0  # what was heard last, in s
-        self._remarked: set[Source] = set()
-        self._whose = ""
-        self._proposed: set[str] = set()
         self.pass_keys: list[QShortcut] = []
         self.left: Remembered | None = None  # as the session was left the last time; None: at the first pass
         self.played = PlayedMarks(workspace, self)
         self._tick = QTimer(self, interval=_TICK_MS)
 
     def building(self) -> Iterator[None]:
-        yield from super().building()
+        yield from self.views.building()
         workspace = self.workspace
         self.hearing = Hearing(workspace, self._player, self)
         workspace.playhead_s = self.hearing.heard_at
         self._ahead = RenderingAhead(workspace, self.hearing.heard_at, self)
-        self.output = OutputWatch(workspace, self.hearing, self.transport, self.tell)
+        self.output = OutputWatch(workspace, self.hearing, self.views.transport, self.tell)
         self.review = Review(workspace, PASSES, self)
-        self.held_keys = HeldKeys(workspace, self.hearing, self.trace, self.transport, self.tell)
-        self._still = InTurns(workspace.analysis.stillness, lambda levels: self.transport.show_stillness(*levels), self)
-        self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.title.route.show_risky, self)
-        self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self._show_audible, self, _REST_MS)
+        self.held_keys = HeldKeys(workspace, self.hearing, self.views.trace, self.views.transport, self.tell)
+        self.display = PageDisplay(workspace, self.views, self.hearing, self.played, self.review, self)
+        self._still = InTurns(
+            workspace.analysis.stillness, lambda levels: self.views.transport.show_stillness(*levels), self
+        )
+        self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.views.title.route.show_risky, self)
+        self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self.display.show_audible, self, _REST_MS)
         workspace.audibility.changed.connect(self._audible.ask)
         self.taste = TasteWatch(workspace, self.tell)
         self.markers = Markers(workspace, self.hearing, self)
@@ -87,12 +85,12 @@ class WorkPage(WorkViews):
         add_keys(self)
         workable(self)
         yield
-        self._session_changed()
-        self._hearing_changed()
+        self.display.show_session()
+        self.display.show_hearing()
         first = PASSES.index(workspace.pass_) + 1 if self.left is None else self.left.station
         self.open_station(min(HAND_OVER, max(LAY_OUT, first)) if workspace.session.parts else LAY_OUT)
         if self.left is not None:
-            self.hand_over.form.restore(self.left.hand_over)
+            self.views.hand_over.form.restore(self.left.hand_over)
         yield
         self._tick.start()
         gc.collect()
@@ -102,49 +100,44 @@ class WorkPage(WorkViews):
     @property
     def sheet(self) -> Sheet:
         """The sheet of the pass that is open."""
-        return self.sheets.open
+        return self.views.sheets.open
 
     def _connect(self) -> None:
-        workspace, transport, hearing = self.workspace, self.transport, self.hearing
-        self.layout_page.add_asked.connect(self.add_asked)
-        self.layout_page.chart.play_asked.connect(hearing.play_item)
+        workspace, transport, hearing = self.workspace, self.views.transport, self.hearing
+        self.views.layout_page.add_asked.connect(self.add_asked)
+        self.views.layout_page.chart.play_asked.connect(hearing.play_item)
         self._tick.timeout.connect(self._follow)
-        workspace.session_changed.connect(self._session_changed)
-        workspace.take_changed.connect(self._session_changed)
-        workspace.selection_changed.connect(self.show_about)
-        self.orders.chosen.connect(self.show_about)
-        workspace.take_changed.connect(self._remark_on_take)
-        workspace.keeper.saved.connect(self._show_state)
+        for counts in (self._still, self._risks, self._audible):
+            self.display.changed.connect(counts.ask)
+        self.display.title_changed.connect(self.title_changed)
         workspace.notice.connect(self.tell)
         workspace.troubled.connect(self.warn)
         boxes = next(i for i, which in enumerate(PASSES, 1) if which.hand.boxes)
         workspace.boxes_asked.connect(lambda: self.open_station(boxes))
-        hearing.changed.connect(self._hearing_changed)
-        self.menu.open_asked.connect(self.open_asked)
-        self.menu.keys_asked.connect(self.show_keys)
-        self.menu.history_asked.connect(self.show_history)
-        self.menu.cards_asked.connect(self.show_cards)
-        self.menu.versions_asked.connect(lambda: VersionsPage(workspace, self).show())
-        self.menu.marks_asked.connect(self.show_marks)
-        self.menu.marker_chosen.connect(self.markers.go_to)
+        self.views.menu.open_asked.connect(self.open_asked)
+        self.views.menu.keys_asked.connect(self.show_keys)
+        self.views.menu.history_asked.connect(self.show_history)
+        self.views.menu.cards_asked.connect(self.show_cards)
+        self.views.menu.versions_asked.connect(lambda: VersionsPage(workspace, self).show())
+        self.views.menu.marks_asked.connect(self.show_marks)
+        self.views.menu.marker_chosen.connect(self.markers.go_to)
         self.markers.notice.connect(self.tell)
-        self.hand_over.troubled.connect(self.warn)
-        self.hand_over.part_asked.connect(self._open_part)
-        self.trace.loop_asked.connect(hearing.loop_mark)
-        self.trace.seek_asked.connect(hearing.seek)
-        self.trace.scrubbed.connect(hearing.scrub)
+        self.views.hand_over.troubled.connect(self.warn)
+        self.views.hand_over.part_asked.connect(self._open_part)
+        self.views.trace.gestures.loop_asked.connect(hearing.loop_mark)
+        self.views.trace.gestures.seek_asked.connect(hearing.seek)
+        self.views.trace.gestures.scrubbed.connect(hearing.scrub)
         workspace.band_asked.connect(hearing.hear_band)
         workspace.band_left.connect(hearing.hear_all)
-        self.draw.toggled.connect(self.set_drawing)
-        self.stack.toggled.connect(self._session_changed)
-        self.title.undo.clicked.connect(self.review.undo)
-        self.title.redo.clicked.connect(self.review.redo)
-        self.title.route.station_chosen.connect(self.open_station)
-        self.title.route.ear_asked.connect(lambda index: workspace.audition.next_aside(PASSES[index - 1]))
-        self.lens.agreed.connect(self.review.agree)
-        self.lens.left.connect(self.review.leave)
-        self.lens.described.connect(self.trace.setAccessibleDescription)  # what a screen reader says
-        self.lens.described.connect(self.skyline.setAccessibleDescription)
+        self.views.draw.toggled.connect(self.set_drawing)
+        self.views.title.undo.clicked.connect(self.review.undo)
+        self.views.title.redo.clicked.connect(self.review.redo)
+        self.views.title.route.station_chosen.connect(self.open_station)
+        self.views.title.route.ear_asked.connect(lambda index: workspace.audition.next_aside(PASSES[index - 1]))
+        self.views.lens.agreed.connect(self.review.agree)
+        self.views.lens.left.connect(self.review.leave)
+        self.views.lens.described.connect(self.views.trace.setAccessibleDescription)  # what a screen reader says
+        self.views.lens.described.connect(self.views.skyline.setAccessibleDescription)
         self.review.arrived.connect(hearing.loop_mark)
         self._listening_context = ListeningContext(hearing)
         self.review.context_asked.connect(self._listening_context.ask)
@@ -159,8 +152,8 @@ class WorkPage(WorkViews):
         transport.all_toggled.connect(hearing.set_compare_all)
         transport.turns_toggled.connect(hearing.set_in_turn)
         transport.time_chosen.connect(lambda song_s: hearing.seek(song_s - workspace.offset))
-        for view in (self.trace, self.skyline, self.lens.pictures):
-            view.menu_asked.connect(lambda at, mark, seconds: show_menu(self, at, mark, seconds))
+        for asks in (self.views.trace.gestures, self.views.skyline.gestures, self.views.lens.pictures):
+            asks.menu_asked.connect(lambda at, mark, seconds: show_menu(self, at, mark, seconds))
 
     # what is shown
 
@@ -173,115 +166,35 @@ class WorkPage(WorkViews):
         elif troubled:
             self.warn(f"{len(troubled)} recordings cannot be used; Lay out (1) says why. {troubled[0]}")
 
-    def _remark_on_take(self) -> None:
-        """Warn once about the selected take."""
-        take, part = self.workspace.take, self.workspace.part
-        if take.source in self._remarked or take.figures is None or not part.found:
-            return
-        self._remarked.add(take.source)
-        self._propose_card(part)
-        if part.voice_lufs is None:
-            self.tell(f"No voice was found in {part.name}, so nothing can be measured against it; it still plays.")
-        elif take.figures.clipped:
-            self.tell(f"{part.name} has clipped: {take.figures.clipped} samples stand at full scale.")
-
     def tell(self, words: str) -> None:
         """Show one line to the person for a while."""
-        self.message.tell(words, trouble=False)
+        self.views.message.tell(words, trouble=False)
 
     def warn(self, words: str) -> None:
         """The same of something that went wrong."""
-        self.message.tell(words, trouble=True)
-
-    def _session_changed(self) -> None:
-        part, which = self.workspace.part, self.workspace.pass_
-        self._show_counts()
-        self._show_state()
-        role = f"{part.name}, {theme.ROLE_WORDS[part.role]}"
-        voice = "" if part.voice_lufs is None else f" · voice {theme.signed(part.voice_lufs)} LUFS"
-        if part.found and part.voice_lufs is None:
-            voice = " · no voice found"
-        empty = self.skyline.empty and not self.stack.isChecked()
-        self._whose = f"{role}{voice}"
-        self.show_about()
-        self._show_stack(self.stack.isChecked())
-        self.under_map.setMaximumHeight(self.under_map.minimumSizeHint().height() if empty else theme.NO_LIMIT)
-        self.will_sound.setVisible(which.skyline.will_sound and not empty)
-        self.draw.setVisible(not empty)
-        self.orders.setVisible(not empty)
-        self._still.ask()
-        self._risks.ask()
-        self._audible.ask()
-        history = self.workspace.keeper.history
-        steps = (self.title.undo, history.undo_name, "Ctrl+Z"), (self.title.redo, history.redo_name, "Ctrl+Shift+Z")
-        for button, name, key in steps:
-            button.setEnabled(name is not None)
-            button.setToolTip(f"{name} ({key})" if name else "")
-
-    def _show_audible(self, counts: dict[int, tuple[int, int]]) -> None:
-        self.title.route.show_audible(counts)
-        self.show_about()
-
-    def show_about(self) -> None:
-        """Show in a line over the skyline what it shows."""
-        self.about.setText(skyline_words(self, self._whose))
-
-    def _show_counts(self) -> None:
-        session, counts = self.workspace.session, {}
-        played = {*session.heard, *self.played.names}
-        for i, which in enumerate(PASSES, 1):
-            over = [part.over(which.kind) for part in session.parts]
-            unheard = sum(len(names - played) for names in over)
-            counts[i] = Count(sum(map(len, over)), undecided(session, which), unheard)
-        self.title.route.show_counts(counts, bool(self.workspace.analysis.leaks.stale()))
-        how, aside = self.workspace.audition.aside
-        self.title.route.show_aside(PASSES.index(aside) + 1 if aside else LAY_OUT, how)
-
-    def _show_state(self) -> None:
-        keeper, part = self.workspace.keeper, self.workspace.part
-        self.title.name.setText(self.workspace.session.name)
-        state = "kept in the journal, not saved yet" if keeper.unsaved else "saved"
-        state = "NOT KEPT: no room for the journal" if keeper.at_risk else state
-        if not keeper.unsaved and keeper.saved_at:
-            state = "saved " + time.strftime("%H:%M", time.localtime(keeper.saved_at))
-        kind = {1: "mono", 2: "stereo"}.get(part.source.channels, "")
-        about = f" · {kind}, {part.source.sample_rate / 1000:g} kHz, {theme.clock(part.source.duration)}"
-        version = self.workspace.session.version
-        about = f" · version {version}{about}" if version else about
-        self.title.state.setText(state + (about if part.id else ""))  # what is lost without being read comes first
-        self.title_changed.emit()
-
-    def _hearing_changed(self) -> None:
-        hearing, transport = self.hearing, self.transport
-        self.show_about()
-        transport.show_compare(hearing.compare)
-        transport.show_hear(hearing.hear)
-        transport.all.setChecked(hearing.compare_all)
-        transport.turns.setChecked(hearing.in_turn)
-        transport.loop.setChecked(hearing.looping)
-        transport.match.setChecked(hearing.matched)
+        self.views.message.tell(words, trouble=True)
 
     def open_station(self, index: int) -> None:
         """Open a station of the route; what was told of the one before goes with it."""
-        if index != self.title.route.current:
-            self.message.hide()
+        if index != self.views.title.route.current:
+            self.views.message.hide()
         if index != LAY_OUT:
             self.hearing.end_items()
         if LAY_OUT < index < HAND_OVER:
             self.workspace.open_pass(PASSES[index - 1])
-            self._session_changed()
-            self.splits.open(PASSES[index - 1].kind)
-        self.pages.setCurrentIndex(0 if index == LAY_OUT else 2 if index == HAND_OVER else 1)
+            self.display.show_session()
+            self.views.splits.open(PASSES[index - 1].kind)
+        self.views.pages.setCurrentIndex(0 if index == LAY_OUT else 2 if index == HAND_OVER else 1)
         for shortcut in self.pass_keys:
             shortcut.setEnabled(LAY_OUT < index < HAND_OVER)
-        self.title.route.show_station(index)
+        self.views.title.route.show_station(index)
         self._show_transport()
         self.setFocus()  # else it falls on whatever comes next, and Space presses that
 
     def _show_transport(self) -> None:
         """Where no pass is open the transport has no place, but while it plays."""
-        in_a_pass = LAY_OUT < self.title.route.current < HAND_OVER
-        self.transport.setVisible(in_a_pass or self.hearing.player.playing)
+        in_a_pass = LAY_OUT < self.views.title.route.current < HAND_OVER
+        self.views.transport.setVisible(in_a_pass or self.hearing.player.playing)
 
     def _open_part(self, part_id: str) -> None:
         """A part, from the results of handing over."""
@@ -304,18 +217,9 @@ class WorkPage(WorkViews):
         """Open the voice cards beside the work."""
         CardsPage(self.workspace, self).show()
 
-    def _propose_card(self, part: Part) -> None:
-        """Say once that there is a card for the singer of a part that nobody has set anything for."""
-        if not part.singer or part.singer in self._proposed or not part.found:
-            return
-        self._proposed.add(part.singer)
-        plain = all(part.settings(kind) == role_default(kind, part.role) for kind in NAMES)
-        if plain and card_of(part.singer) is not None:
-            self.tell(f"A voice card of {part.singer} is kept; apply it under More, Voice cards.")
-
     def focusNextPrevChild(self, on: bool) -> bool:
         """Tab goes on as the eye does: the title row, the page from left to right and down, the transport."""
-        order = [widget for area in self.areas() for widget in reachable(area)]
+        order = [widget for area in self.views.areas() for widget in reachable(area)]
         if not order:
             return False
         now = QApplication.focusWidget()
@@ -328,7 +232,7 @@ class WorkPage(WorkViews):
     # hearing
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        seen = LAY_OUT < self.title.route.current < HAND_OVER
+        seen = LAY_OUT < self.views.title.route.current < HAND_OVER
         if (station := place_in_digit_row(event)) is not None:
             self.open_station(station)
         elif not (seen and self.held_keys.press(event)):
@@ -340,10 +244,10 @@ class WorkPage(WorkViews):
 
     def give_up(self) -> None:
         """Give up a box that is being drawn, or take back the one that was drawn last."""
-        if self.large.end() or self.trace.give_up_box() or self.lens.pictures.give_up_box():
+        if self.views.large.end() or self.views.trace.gestures.give_up_box() or self.views.lens.pictures.give_up_box():
             return
-        if self.draw.isChecked():
-            self.draw.setChecked(False)
+        if self.views.draw.isChecked():
+            self.views.draw.setChecked(False)
         elif self.workspace.selected_time:
             self.workspace.select_time(None)
         elif (self.workspace.keeper.history.undo_name or "").startswith("draw"):
@@ -352,7 +256,7 @@ class WorkPage(WorkViews):
     def set_drawing(self, on: bool) -> None:
         """Whether dragging over map and lens draws a box."""
         self.workspace.drawing = on
-        for view in (self.trace, self.lens.pictures):
+        for view in (self.views.trace, self.views.lens.pictures):
             view.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
 
     def changeEvent(self, event: QEvent) -> None:
@@ -364,14 +268,14 @@ class WorkPage(WorkViews):
         workspace, player = self.workspace, self.hearing.player
         self._show_transport()
         seconds = self.hearing.heard_at()
-        self.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
-        self.transport.show_playing(player.playing, player.preparing, player.as_sung_for_now)
+        self.views.transport.show_time(theme.clock(max(0.0, seconds + workspace.offset)))
+        self.views.transport.show_playing(player.playing, player.preparing, player.as_sung_for_now)
         self.output.follow()
         if player.trouble:
             self.warn(f"{player.trouble}. Playing stopped; the work is kept.")
             player.trouble = ""
-        self.layout_page.chart.show_playhead(seconds + workspace.offset if player.playing else None)
-        self.trace.set_playhead(seconds, player.playing and not self.hearing.loop_span())  # a loop stays in view
+        self.views.layout_page.chart.show_playhead(seconds + workspace.offset if player.playing else None)
+        self.views.trace.set_playhead(seconds, player.playing and not self.hearing.loop_span())  # a loop stays in view
         picture = self.sheet.picture
         if isinstance(picture, Following):
             picture.follow(seconds, player.playing)
@@ -382,14 +286,14 @@ class WorkPage(WorkViews):
             self.played.follow(seconds, _TICK_MS / 1000)
 
     def _remind_of_rest(self) -> None:
-        if self.menu.rest.isChecked():
+        if self.views.menu.rest.isChecked():
             self.tell("You have listened for 20 minutes. Rest your ears for 10 to 15 minutes.")
 
     # the window's state
 
     def remembered(self) -> Remembered:
         """What is remembered of this session."""
-        return Remembered(self.title.route.current, self.hand_over.form.chosen())
+        return Remembered(self.views.title.route.current, self.views.hand_over.form.chosen())
 
     def rest_aside(self) -> None:
         """Be quiet and write everything down while something else is being opened."""
@@ -401,10 +305,10 @@ class WorkPage(WorkViews):
         self._tick.stop()
         self._still.stop()
         self._audible.stop()
-        self.trace.map.maker.stop()
+        self.views.trace.map.maker.stop()
         self.played.keep()
         self._ahead.close()
-        self.hand_over.shut()
+        self.views.hand_over.shut()
         self.hearing.close()
         self.workspace.close()
         gc.unfreeze()  # what is gone is to be found

@@ -41,14 +41,11 @@ _SIDE = 300
 _SKYLINE, _SKYLINE_FROM, _SKYLINE_TO, _LENS = 0.29, 150, 260, 360  # its share of the height; pixels
 
 
-class WorkViews(QWidget):
-    """Title row; parts, map over skyline, lens over sheet; transport."""
+class WorkViews:
+    """Title row; parts, map over skyline, lens over sheet; transport. They fill a page."""
 
-    def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setObjectName("page")
-        self.workspace = workspace
-        workspace.setParent(self)
+    def __init__(self, workspace: Workspace, page: QWidget) -> None:
+        self.workspace, self._page = workspace, page
 
     def building(self) -> Iterator[None]:
         """Make the views one after another, with a turn of the window's in between, since each takes a while.
@@ -56,13 +53,13 @@ class WorkViews(QWidget):
         Each is made where it belongs: what is put elsewhere later gets its style twice.
         """
         workspace = self.workspace
-        self.menu = SessionMenu(workspace, self)
-        self.title = TitleRow(self.menu, self)
-        self.pages = QStackedWidget(self)
-        self.message = Notice(self, self.pages)
-        self.transport = Transport(self)
-        column = make_column(self, between=0)
-        for widget in (self.title, _rule(self), self.pages, _rule(self), self.transport):
+        self.menu = SessionMenu(workspace, self._page)
+        self.title = TitleRow(self.menu, self._page)
+        self.pages = QStackedWidget(self._page)
+        self.message = Notice(self._page, self.pages)
+        self.transport = Transport(self._page)
+        column = make_column(self._page, between=0)
+        for widget in (self.title, _rule(self._page), self.pages, _rule(self._page), self.transport):
             column.addWidget(widget, 1 if widget is self.pages else 0)
         yield
         for item in workspace.session.items:
@@ -128,7 +125,7 @@ class WorkViews(QWidget):
         """Be as it was."""
         self.splits.restore(state, (which.kind for which in PASSES))
 
-    def _show_stack(self, on: bool) -> None:
+    def show_stack(self, on: bool) -> None:
         """The bars of all parts in place of those of the selected part, or these again."""
         self.stack_chart.setVisible(on)
         self.skyline.setVisible(not on and not self.skyline.empty)
@@ -154,19 +151,19 @@ class WorkViews(QWidget):
         heading.addWidget(self.about, 1)
         heading.addSpacing(8)
         self.will_sound = switch("after chain", chart)
-        self.orders = OrderButtons(chart, self)
+        self.orders = OrderButtons(chart, self._page)
         self.will_sound.setToolTip("Bars as high as they stand out after the rough chain (R): compressors and shelf")
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
         self.draw = switch("draw", chart)
         self.draw.setToolTip("Dragging over the map or the lens draws a box, with Shift a free outline (V, or hold "
                              "Ctrl); Esc ends it")  # fmt: skip
-        self.legend = Legend(self.workspace, self)
+        self.legend = Legend(self.workspace, self._page)
         self.signs = QPushButton("signs", chart)
         self.signs.setToolTip("What the signs and colours mean")
         self.signs.clicked.connect(lambda: self.legend.open_over(self.signs))
         self.stack = switch("stack", chart)
         self.stack.setToolTip("The marks of all parts at the same moment side by side; a column is dragged as one (Y)")
-        self.stack.toggled.connect(self._show_stack)
+        self.stack.toggled.connect(self.show_stack)
         for button in (self.signs, self.draw):
             heading.addWidget(button)
             heading.addSpacing(8)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -11,18 +10,18 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.views.label_room import LabelRoom, draw_label, width_of
+from isophon.app.views.skyline_places import BAR, BOTTOM, SkylinePlaces
 from isophon.core.marks import GONE_DB, Mark
 
-BAR, BOTTOM = 11.0, 12
 _LEAST_APART = 6.0  # pixels a bar, for letters under them
 
 
-def draw_letters(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
+def draw_letters(painter: QPainter, places: SkylinePlaces, bars: list[tuple[Mark, QRectF]]) -> None:
     """What each mark is, under its bar, where the letters would not run into each other."""
     painter.setFont(theme.sans(theme.SMALL))
     painter.setPen(theme.INK)
-    height, letter_of, room = BOTTOM + 2, chart.workspace.pass_.words.letter, LabelRoom()
-    if len(bars) * _LEAST_APART > chart.width():
+    height, letter_of, room = BOTTOM + 2, places.workspace.pass_.words.letter, LabelRoom()
+    if len(bars) * _LEAST_APART > places.width:
         return
     for x, i in sorted((bar.center().x(), i) for i, (_, bar) in enumerate(bars)):
         mark, bar = bars[i]
@@ -41,10 +40,10 @@ def draw_frame(painter: QPainter, bar: QRectF, line: Qt.PenStyle = Qt.PenStyle.S
     painter.drawRect(bar.adjusted(-4, -3, 4, 0))
 
 
-def draw_flag(painter: QPainter, chart: Any, mark: Mark, bar: QRectF) -> None:
-    """A flag at a mark that a hand changed; ``chart``: the skyline."""
+def draw_flag(painter: QPainter, places: SkylinePlaces, mark: Mark, bar: QRectF) -> None:
+    """A flag at a mark that a hand changed."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    top = chart.y_of(chart.stands_out(mark) + chart.workspace.part.change(mark))
+    top = places.y_of(places.stands_out(mark) + places.workspace.part.change(mark))
     pole = QPointF(bar.right() + 3, min(bar.bottom() - 1, top))
     painter.setPen(QPen(theme.HAND_FLAG, 1.5))
     painter.drawLine(pole, pole + QPointF(0, -13))
@@ -52,13 +51,11 @@ def draw_flag(painter: QPainter, chart: Any, mark: Mark, bar: QRectF) -> None:
     painter.drawPolygon(QPolygonF([pole + QPointF(0, -13), pole + QPointF(9, -10), pole + QPointF(0, -7)]))
 
 
-def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]], room: LabelRoom) -> None:
+def draw_numbers(painter: QPainter, places: SkylinePlaces, bars: list[tuple[Mark, QRectF]], room: LabelRoom) -> None:
     """What is done to marks, over their bars, wherever that covers neither a bar nor another label."""
-    if not chart.numbers:
-        return
     painter.setFont(theme.mono(theme.SMALL))
-    plot = chart.plot()
-    in_hand, labels = set(chart.workspace.selected_marks), _words(chart, bars)
+    plot = places.plot()
+    in_hand, labels = set(places.workspace.selected_marks), _words(places, bars)
     boxes = sorted((bar for _, bar in bars), key=QRectF.left)
     lefts = [box.left() for box in boxes]
     for mark, bar, text, ink in sorted(labels, key=lambda one: one[0].id not in in_hand):
@@ -72,21 +69,21 @@ def draw_numbers(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]],
         draw_label(painter, box, text, theme.SELECTED if mark.id in in_hand else ink)
 
 
-def _words(chart: Any, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:
+def _words(places: SkylinePlaces, bars: list[tuple[Mark, QRectF]]) -> list[tuple[Mark, QRectF, str, QColor]]:
     """What is done to the marks in a word or number, and its ink; not those that are let through."""
-    part = chart.workspace.part
-    gone, labels = chart.workspace.pass_.words.gone(part), []
+    part = places.workspace.part
+    gone, labels = places.workspace.pass_.words.gone(part), []
     for mark, bar in bars:
-        change = chart.workspace.pass_.skyline.seen_change(part, mark)
+        change = places.workspace.pass_.skyline.seen_change(part, mark)
         if mark.hand.leave:
             labels.append((mark, bar, "as sung", theme.SOFT_INK))
-        elif change <= -0.05 or (change and chart.workspace.pass_.skyline.zero is not None):
+        elif change <= -0.05 or (change and places.workspace.pass_.skyline.zero is not None):
             labels.append((mark, bar, gone if change <= GONE_DB and gone else theme.signed(change), theme.OVER))
     return labels
 
 
-def room_for_numbers(chart: Any, bars: list[tuple[Mark, QRectF]]) -> bool:
+def room_for_numbers(places: SkylinePlaces, bars: list[tuple[Mark, QRectF]]) -> bool:
     """Whether the numbers over the bars that change would mostly not run into each other."""
-    part = chart.workspace.part
+    part = places.workspace.part
     centres = sorted(bar.center().x() for mark, bar in bars if part.acts(mark))
     return len(centres) < 2 or float(np.median(np.diff(centres))) > 38

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PySide6.QtCore import QLineF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPen
 
 from isophon.app import theme
+from isophon.app.views.skyline_places import SkylinePlaces
 from isophon.core.marks import Mark
 
 
-def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) -> None:
-    """All bars, those of one look at once: a long part has hundreds; ``chart``: the skyline."""
-    which = chart.workspace.pass_
-    part, height_of = chart.workspace.part, chart._heights()
+def draw_bars(painter: QPainter, places: SkylinePlaces, bars: list[tuple[Mark, QRectF]]) -> None:
+    """All bars, those of one look at once: a long part has hundreds."""
+    which = places.workspace.pass_
+    part, height_of = places.workspace.part, places.heights()
     sure = getattr(getattr(part, which.kind), "sure", 0.0)
-    (low, high), plot = chart._range(), chart.plot()
+    (low, high), plot = places.range_db(), places.plot()
     floor, tall = plot.bottom(), plot.height() / (high - low)
     left_alone, changed, cut, tops, hollow, unsure = ([] for _ in range(6))
     zero = which.skyline.zero
-    base = floor if zero is None else chart.y_of(zero)
+    base = floor if zero is None else places.y_of(zero)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     change_of = which.skyline.seen_change
     for mark, bar in bars:
@@ -57,9 +56,9 @@ def draw_bars(painter: QPainter, chart: Any, bars: list[tuple[Mark, QRectF]]) ->
     painter.setPen(QPen(theme.OVER, 2))
     painter.drawLines(tops)
     painter.setPen(QPen(theme.CONTOUR, 1.3))
-    partner_height = chart.workspace.pass_.skyline.partner_height
+    partner_height = places.workspace.pass_.skyline.partner_height
     for mark, bar in bars if zero is None else ():
-        height = partner_height(mark)
-        if height is not None:
-            top = chart.y_of(height)
+        lead_height = partner_height(mark)
+        if lead_height is not None:
+            top = places.y_of(lead_height)
             painter.drawRect(QRectF(bar.left() - 2.5, top, bar.width() + 5, floor - top))

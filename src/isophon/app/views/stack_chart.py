@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import asks_first, draw_focus
-from isophon.app.views.trace_chart import RIGHT, margin_left
+from isophon.app.views.trace_places import RIGHT, margin_left
 from isophon.core.session.stack import Column, Held, columns, to_level
 
 _TOP, _BOTTOM, _WIDEST, _GAP, _LEAST = 22, 16, 9.0, 2.0, 3.0

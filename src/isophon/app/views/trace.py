@@ -1,244 +1,337 @@
-"""The trace in the hand: zooming, moving along, selecting, dragging edges, boxes and anchors."""
+"""The trace: the song's overview, a ruler, the wave and the spectrogram, with the marks drawn on them."""
 
 from __future__ import annotations
 
-import numpy as np
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QCursor, QKeyEvent, QMouseEvent, QNativeGestureEvent, QWheelEvent
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
+from isophon.app import theme
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.anchor_handles import ANCHOR_KEYS
-from isophon.app.views.box_drawing import draws
-from isophon.app.views.keyboard import asks_first
-from isophon.app.views.mark_words import mark_words
-from isophon.app.views.trace_chart import TraceChart, margin_left
-from isophon.core.marks import Mark
+from isophon.app.views.anchor_handles import AnchorHandles
+from isophon.app.views.band_limits import BandLimits
+from isophon.app.views.box_drawing import BoxDrawing
+from isophon.app.views.keyboard import draw_focus
+from isophon.app.views.map_maker import process
+from isophon.app.views.map_pictures import Layer, MapPictures
+from isophon.app.views.map_signs import draw_ruler
+from isophon.app.views.mark_layer import MarkLayer
+from isophon.app.views.marker_lines import draw_markers
+from isophon.app.views.soon import Soon
+from isophon.app.views.stretched import Span, can_stand_in, draw_in_place, draw_span, draw_stretched, is_far
+from isophon.app.views.trace_gestures import TraceGestures
+from isophon.app.views.trace_places import TracePlaces, margin_left
+from isophon.app.views.wave import draw_wave
 
-_ZOOM, _LEAST_PINCH = 1.25, 0.1
-_GRAB, _MOST_NAMES = 5, 8
-_EDGES = ("start", "end")
-_TIP = ("Wheel or two fingers: zoom, sideways or with Shift move along. Drag: move along. Drag on the ruler: select. "
-        "Drag an edge of the selected mark: its time. Double-click a mark: loop it. Ctrl and drag, or draw (V): a box "
-        "over anything, with Shift a free outline.")  # fmt: skip
-_ANCHORS_TIP = (" The selected word has handles: drag one, double-click beside them for one more, double-click one to "
-                "let it stay.")  # fmt: skip
-_LIMITS_TIP = " Drag an edge of the band that the rule listens to, with Shift both; Shift and B held: hear it alone."
+_APART_HZ = 22  # pixels
+_SHARP_AFTER_MS = 60
+_OVERLAP = 2  # pixels
+_SIDE = 0.2  # of the width: what is drawn at once where a picture ends
+_SOON_MS = 4
+_GESTURE_EVENTS = (QEvent.Type.NativeGesture, QEvent.Type.ShortcutOverride)
+_RIGHT_MIDDLE = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
-class Trace(TraceChart):
-    """Wheel zooms at the pointer, drag pans, drag on the ruler selects, double-click on a mark loops it."""
+class Trace(QWidget):
+    """The ground, drawn once for a view, the marks over it, what is selected, and the playhead.
 
-    loop_asked = Signal()
-    seek_asked = Signal(float)
-    scrubbed = Signal(object)
-    menu_asked = Signal(QPoint, object, object)
+    ``gestures``: what the mouse and the keys do in it.
+    """
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
-        super().__init__(workspace, parent)
-        self._drag: tuple[str, float, tuple[float, float]] | None = None
-        self._moved, self._gesture = False, 0
+        super().__init__(parent)
+        self.workspace = workspace
+        self.places = TracePlaces(workspace, self)
+        self.playhead = 0.0
+        self._ground: tuple[tuple, QPixmap] | None = None
+        self._marked: tuple[tuple, QPixmap] | None = None  # the ground with the marks: the playhead moves over it
+        self._sides: dict[bool, tuple[QPixmap, Span, QPixmap]] = {}  # earlier and later than a picture
+        self._song_kept: tuple[object, QPixmap] | None = None
+        self.map = MapPictures(workspace)
+        self.map.maker.ready.connect(self.update)
+        workspace.pool.leak_learned.connect(self._forget)
+        self._layer = MarkLayer(workspace, self.places.x_of)
+        self._box = BoxDrawing(workspace, self.places.time_at, lambda: workspace.pass_.trace.axis)
+        self.anchors = AnchorHandles(workspace, self.places.x_of)
+        self.limits = BandLimits(workspace, lambda: workspace.pass_.trace.axis)
+        self.gestures = TraceGestures(workspace, self, self.places, self._box, self.anchors, self.limits)
+        self._settled = QTimer(self, singleShot=True, interval=_SHARP_AFTER_MS)
+        self._soon = Soon(self, _SOON_MS, self._made_ground, lambda: self._picture(moving=False))
+        self._settled.timeout.connect(self._soon.ask)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # the ground is paper, drawn here
+        self.setMinimumHeight(theme.u(160))
+        workspace.part_changed.connect(self._soon.ask)
+        workspace.selection_changed.connect(self._soon.ask)
+        workspace.outlined_changed.connect(self.update)
+        workspace.viewport.changed.connect(self._view_changed)
+        workspace.take_changed.connect(self._soon.ask)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Trace")
-        workspace.take_changed.connect(self._tell)
-        self._tell()
 
-    def _tell(self) -> None:
-        more = _ANCHORS_TIP if self.workspace.pass_.trace.anchors else _LIMITS_TIP if self.limits.shown else ""
-        self.setToolTip(_TIP + more)
-
-    def _tell_at(self, x: float) -> None:
-        """The tip: the names of markers there, which may not have had room, else the mark, else what can be done."""
-        markers, at = self.workspace.markers_shown()
-        names = [markers[i].name for i in np.flatnonzero(np.abs(self.x_of(at) - x) <= _GRAB)]
-        mark = None if names else self.mark_at(x)
-        words = "\n".join(names[:_MOST_NAMES]) or (mark_words(self.workspace, mark) if mark else "")
-        if words:
-            self.setToolTip(words)
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        if (drawn := self._standing_in()) is not None:
+            self._draw_moved(painter, *drawn)
         else:
-            self._tell()
+            painter.drawPixmap(0, 0, self._picture(self._settled.isActive()))
+        self._layer.draw_in_hand(painter, *self.places.rows()[2:], self.devicePixelRatioF())
+        self._draw_places(painter)
+        self.anchors.draw(painter, self.places.rows()[2])
+        self.limits.draw(painter, self.places.rows()[3], "the rule ")
+        self._box.draw(painter)
+        draw_focus(painter, self)
 
-    def mark_at(self, x: float) -> Mark | None:
-        """The mark drawn at a place."""
-        time, slack = (
-            self.time_at(x),
-            4 / self._plot_width() * (self.workspace.viewport.span[1] - self.workspace.viewport.span[0]),
-        )
-        seen = self.workspace.marks_seen(int(self._plot_width()))
-        near = [m for m in seen if m.span[0] - slack <= time <= m.span[1] + slack]
-        return min(near, key=lambda m: abs(sum(m.span) / 2 - time), default=None)
-
-    def _edge_at(self, x: float) -> str | None:
-        """Which edge of the selected mark lies at a place."""
-        mark = self.workspace.mark
-        if mark is None:
+    def _standing_in(self) -> tuple[Span, QPixmap] | None:
+        """While the view moves, or a change is due: the last picture, and the seconds that it shows."""
+        if self._marked is None or not (self._settled.isActive() or self._soon.due):
             return None
-        near = {name: abs(self.x_of(t) - x) for name, t in zip(_EDGES, mark.span, strict=True)}
-        name = min(near, key=near.__getitem__)
-        return name if near[name] <= _GRAB else None
+        (_, ((of, *how), *_), *_), picture = self._marked
+        (view, *now) = self._place()
+        if how != now or not can_stand_in(of, view):
+            return None
+        if is_far(of, view):
+            self._soon.ask()
+        return of, picture
+
+    def _draw_moved(self, painter: QPainter, of: Span, picture: QPixmap) -> None:
+        """The picture of other seconds where it belongs, and roughly what it does not show."""
+        _, ruler, wave, _ = self.places.rows()
+        view = self.workspace.viewport.span
+        if of == view:
+            painter.drawPixmap(0, 0, picture)
+            return
+        rest = self.height() - wave.top()
+        draw_in_place(painter, picture, QRectF(0, 0, self.width(), ruler.top()))
+        draw_in_place(painter, picture, QRectF(0, wave.top(), ruler.left(), rest))
+        painter.fillRect(QRectF(0, ruler.top(), self.width(), wave.top() - ruler.top()), theme.PAPER)
+        painter.fillRect(QRectF(ruler.right(), wave.top(), self.width(), rest), theme.PAPER)
+        draw_ruler(painter, ruler, *(t + self.workspace.offset for t in view))
+        box = QRectF(ruler.left(), wave.top(), ruler.width(), rest)
+        for side in draw_stretched(painter, picture, box, of, view):
+            self._draw_side(painter, picture, side)
+
+    def _draw_side(self, painter: QPainter, picture: QPixmap, side: QRectF) -> None:
+        """Roughly what a picture does not show; more than is asked for is drawn, and kept for the frames to come."""
+        span, earlier = self._span_of(side), side.left() <= margin_left()
+        drawn = self._sides.get(earlier)
+        if drawn is None or drawn[0] is not picture or not drawn[1][0] <= span[0] <= span[1] <= drawn[1][1]:
+            more = _SIDE * self.places.plot_width()
+            wider = side.adjusted(-more if earlier else -_OVERLAP, 0, _OVERLAP if earlier else more, 0)
+            drawn = picture, self._span_of(wider), self._made_side(wider)
+            self._sides[earlier] = drawn
+        draw_span(painter, drawn[2], QRectF(drawn[2].rect()), drawn[1], side, span)
+
+    def _span_of(self, box: QRectF) -> Span:
+        """The seconds that a box shows."""
+        return self.places.time_at(box.left()), self.places.time_at(box.right())
+
+    def _made_side(self, side: QRectF) -> QPixmap:
+        _, _, wave, spectrum = self.places.rows()
+        ratio, span = self.devicePixelRatioF(), self._span_of(side)
+        pixmap = QPixmap((side.size() * ratio).toSize().expandedTo(QSize(1, 1)))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(theme.PAPER)
+        painter = QPainter(pixmap)
+        painter.translate(-side.topLeft())
+        self._draw_wave(painter, QRectF(side.left(), wave.top(), side.width(), wave.height()), span)
+        place = QRectF(side.left(), spectrum.top(), side.width(), spectrum.height())
+        self._draw_map(painter, self.map.roughly(span, place))
+        painter.end()
+        return pixmap
+
+    def _place(self) -> tuple:
+        """What is in view, and how: where that changes, it is drawn at once."""
+        workspace = self.workspace
+        seen = workspace.viewport.span, workspace.take, workspace.offset, workspace.pass_
+        return *seen, self.size(), self.places.rows()[2].top(), self.devicePixelRatioF(), theme.in_force()
+
+    def _made_ground(self) -> tuple[tuple, QPixmap]:
+        """What lies under the marks, drawn if it is not yet, and what it is drawn of."""
+        ratio, take = self.devicePixelRatioF(), self.workspace.take
+        key = (self._place(), take.wave is not None, take.surveyed is not None)
+        if self._ground is None or self._ground[0] != key:
+            pixmap = QPixmap(self.size() * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(theme.PAPER)
+            painter = QPainter(pixmap)
+            self._draw_ground(painter)
+            painter.end()
+            self._ground = key, pixmap
+        return self._ground
+
+    def _picture(self, moving: bool) -> QPixmap:
+        """The ground with the map and the marks, kept as long as they are; sharp soon, but for a view that moves."""
+        key, ground = self._made_ground()
+        which = self.workspace.pass_
+        in_hand = self.workspace.selected_marks if which.trace.draws_in_hand else ()
+        relief = self._relief(moving)
+        marked = (self.workspace.part.changes, key, in_hand, [layer.image.cacheKey() for layer in relief])
+        drawn = self._marked
+        if drawn is None or drawn[0][0] is not marked[0] or drawn[0][1:] != marked[1:]:
+            pixmap = ground.copy()
+            layer = QPainter(pixmap)
+            self._draw_map(layer, relief)
+            self._layer.draw(layer, *self.places.rows()[2:], self.devicePixelRatioF())
+            layer.end()
+            drawn = self._marked = marked, pixmap
+        return drawn[1]
+
+    @staticmethod
+    def _draw_map(painter: QPainter, layers: list[Layer]) -> None:
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        for layer in layers:
+            painter.drawImage(layer.box, layer.image, layer.source)
+
+    def _draw_ground(self, painter: QPainter) -> None:
+        overview, ruler, wave, spectrum = self.places.rows()
+        start, end = self.workspace.viewport.span
+        painter.setFont(theme.sans(theme.SMALL))
+        painter.setPen(theme.SOFT_INK)
+        for row, name in ((overview, "song"), (wave, "wave")):
+            painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, name)
+        painter.drawPixmap(overview.topLeft(), self._song(overview))
+        draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
+        self._draw_wave(painter, wave, (start, end))
+        self._draw_axis(painter, spectrum)
+
+    def _draw_wave(self, painter: QPainter, box: QRectF, span: Span) -> None:
+        """The wave of some seconds."""
+        take, rate = self.workspace.take, self.workspace.take.recording.sample_rate
+        if take.wave is not None and box.width() >= 1:
+            threads = self.workspace.pass_.trace.anchors and self.workspace.part.role != "lead"
+            below = box.adjusted(0, box.height() / 3, 0, 0) if threads else box  # the lead's wave stands above
+            draw_wave(painter, below, take, span[0] * rate, span[1] * rate, theme.INK)
+
+    def _song(self, box: QRectF) -> QPixmap:
+        """The whole song's wave, drawn once for a size."""
+        ratio = self.devicePixelRatioF()
+        take, song = self.workspace.take, self.workspace.song
+        key = (box.size().toTuple(), ratio, take, song, take.wave is None, take.surveyed is None, theme.in_force())
+        if self._song_kept is None or self._song_kept[0] != key:
+            pixmap = QPixmap((box.size() * ratio).toSize())
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(theme.PAPER)
+            painter = QPainter(pixmap)
+            rate = take.recording.sample_rate
+            if take.wave is not None:
+                overview = QRectF(0, 0, box.width(), box.height())
+                draw_wave(painter, overview, take, song[0] * rate, song[1] * rate, theme.CONTOUR)
+            scale = box.width() / (song[1] - song[0])
+            for start, end in take.phrases:
+                place = QRectF((start - song[0]) * scale, box.height() - 3, (end - start) * scale, 2)
+                painter.fillRect(place, theme.SOFT_INK)
+            painter.end()
+            self._song_kept = (key, pixmap)
+        return self._song_kept[1]
+
+    # the map
+
+    def show_as_sung(self, on: bool) -> None:
+        """Show the part as sung, or what stays and what goes."""
+        self.map.as_sung = on
+        self.update()
+
+    def _forget(self) -> None:
+        """What was learned of a take is new: nothing that was rendered counts any more."""
+        process().generation += 1
+        self.update()
+
+    def _relief(self, moving: bool) -> list[Layer]:
+        return self.map.shown(
+            self.workspace.viewport.span, self.places.rows()[3], self.devicePixelRatioF(), ask=not moving
+        )
+
+    def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
+        """The frequencies; where there is no map yet, why."""
+        if self.workspace.take.surveyed is None:
+            painter.setFont(theme.sans(theme.TEXT))
+            painter.setPen(theme.SOFT_INK)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
+        axis = self.workspace.pass_.trace.axis
+        painter.setFont(theme.mono(theme.SMALL))
+        painter.setPen(theme.SOFT_INK)
+        for hz in axis.octaves(theme.u(_APART_HZ) / box.height()):
+            y = min(max(box.top() + axis.place(hz) * box.height(), box.top() + 7), box.bottom() - 7)
+            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, theme.hertz(hz))
+
+    def _waiting_text(self) -> str:
+        if not self.workspace.session.parts:
+            return "Nothing is laid out yet."
+        return "" if self.workspace.take.trouble else "The spectrum appears here once this part has been analysed."
+
+    def _draw_places(self, painter: QPainter) -> None:
+        overview, ruler, _, spectrum = self.places.rows()
+        start, end = self.workspace.viewport.span
+        left, right = self.places.song_x(start), self.places.song_x(end)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.SELECTED, 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRoundedRect(QRectF(left, overview.top(), max(3, right - left), overview.height()), 2, 2)
+        place = self.places.song_x(self.playhead)
+        painter.drawLine(QPointF(place, overview.top()), QPointF(place, overview.bottom()))
+        if self.workspace.selected_time:
+            first, last = (self.places.x_of(t) for t in self.workspace.selected_time)
+            tint = theme.SELECTED.toRgb()
+            tint.setAlpha(50)
+            painter.fillRect(QRectF(first, ruler.top(), last - first, spectrum.bottom() - ruler.top()), tint)
+        draw_markers(self.places, painter)
+        painter.setPen(QPen(theme.SELECTED, 1.5))
+        x = self.places.x_of(self.playhead)
+        if margin_left() <= x <= margin_left() + self.places.plot_width():
+            painter.drawLine(QPointF(x, ruler.bottom()), QPointF(x, spectrum.bottom()))
+
+    def set_playhead(self, seconds: float, follow: bool) -> None:
+        """Move the line that shows what is heard."""
+        if seconds == self.playhead:
+            return
+        self.playhead = seconds
+        start, end = self.workspace.viewport.span
+        if follow and not start <= seconds <= end:
+            self.workspace.viewport.show(seconds, seconds + end - start)
+        self.update()
+
+    def _view_changed(self) -> None:
+        self._settled.start()
+        self.update()
+
+    def resizeEvent(self, _event: QResizeEvent) -> None:
+        self._settled.start()
+
+    # what the mouse and the keys do
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() != Qt.MouseButton.LeftButton:
-            return
-        overview, ruler, *_ = self._rows()
-        x, y = event.position().x(), event.position().y()
-        wave, spectrum = self._rows()[2:]
-        if draws(event, self.workspace) and y > ruler.bottom():
-            self._drag = ("box", x, self.workspace.viewport.span)
-            self._box.begin(event.position(), spectrum, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-            return
-        if self.anchors.press(event.position(), wave):
-            self._drag, self._moved = ("anchor", x, self.workspace.viewport.span), False
-            return
-        if self.limits.press(event.position(), spectrum):
-            self._drag, self._moved = ("limit", x, self.workspace.viewport.span), False
-            return
-        if overview.bottom() <= y < ruler.bottom() and event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            self._drag, self._moved = ("scrub", x, self.workspace.viewport.span), True
-            self.scrubbed.emit(self.time_at(x))
-            return
-        what = "overview" if y < overview.bottom() else "select" if y < ruler.bottom() else self._edge_at(x) or "pan"
-        self._drag, self._moved = (what, x, self.workspace.viewport.span), False
-        self._gesture += 1
-        if what == "overview":
-            self._show_around(x)
+        self.gestures.press(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if not self._drag and self.workspace.drawing:
-            return
-        if self._drag:
-            self._drag_to(event, *self._drag)
-        else:
-            self._hover(event.position())
-
-    def _hover(self, at: QPointF) -> None:
-        """Tell what is there, and by the cursor what a drag would do."""
-        self._tell_at(at.x())
-        below = at.y() > self._rows()[1].bottom()
-        anchor = self.anchors.near(at, self._rows()[2]) is not None
-        edge = anchor or (below and self._edge_at(at.x()))
-        up = not anchor and self.limits.near(at, self._rows()[3])
-        shape = Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor
-        self.setCursor(Qt.CursorShape.SizeVerCursor if up else shape)
-
-    def _drag_to(self, event: QMouseEvent, what: str, from_x: float, view: tuple[float, float]) -> None:
-        x = event.position().x()
-        if what == "scrub":
-            self.scrubbed.emit(self.time_at(x))
-            return
-        if what == "box":
-            self._box.go_on(event.position(), self._rows()[3])
-            self.update()
-            return
-        if what == "limit":
-            both = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.limits.drag(event.position(), self._rows()[3], both)
-            return
-        if abs(x - from_x) < 3 and not self._moved:
-            return
-        self._moved = True
-        if what == "overview":
-            self._show_around(x)
-        elif what == "select":
-            first, last = sorted((self.time_at(from_x), self.time_at(x)))
-            start, end = self.workspace.song
-            self.workspace.select_time((max(start, first), min(end, last)))
-        elif what == "anchor":
-            fine = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-            self.anchors.drag((self.time_at(x) - self.time_at(from_x)) / fine)
-        elif what in _EDGES:
-            self.workspace.commands.set_edge(what, self.time_at(x), ("trace", self._gesture))
-        else:
-            shift = (from_x - x) / self._plot_width() * (view[1] - view[0])
-            self.workspace.viewport.show(view[0] + shift, view[1] + shift)
-
-    def give_up_box(self) -> bool:
-        """Draw no box after all; whether one was being drawn."""
-        drawing = self._box.give_up()
-        self.update()
-        return drawing
-
-    def time_under_pointer(self) -> float:
-        """The second of the selected part under the pointer; where that is not over the view, at its left edge."""
-        x = self.mapFromGlobal(QCursor.pos()).x()
-        return max(self.workspace.viewport.span[0], min(self.workspace.viewport.span[1], self.time_at(x)))
+        self.gestures.move(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._drag and self._drag[0] == "scrub":
-            self._drag = None
-            self.scrubbed.emit(None)
-            return
-        if self._drag and self._drag[0] == "box":
-            self._drag = None
-            self._box.keep(self._rows()[3])
-            self.update()
-            return
-        if self._drag and not self._moved and self._drag[0] not in ("overview", "anchor", "limit"):
-            mark = self.mark_at(event.position().x()) if self._drag[0] == "pan" else None
-            if mark:
-                self.workspace.select_marks([mark.id], show=False)
-            else:
-                self.workspace.select_time(None)
-                self.seek_asked.emit(self.time_at(event.position().x()))
-        self._drag = None
+        self.gestures.release(event)
 
-    def event(self, event: QEvent) -> bool:
-        if isinstance(event, QNativeGestureEvent) and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
-            start, end = self.workspace.viewport.span
-            at, factor = self.time_at(event.position().x()), 1 / max(_LEAST_PINCH, 1 + event.value())
-            self.workspace.viewport.show(at - (at - start) * factor, at + (end - at) * factor)
-            return True
-        if asks_first(event, ANCHOR_KEYS) and self.hasFocus() and self.anchors.anchors:
-            event.accept()
-            return True
-        return super().event(event)
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.gestures.double_click(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.gestures.wheel(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.gestures.ask_for_menu(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if not self.anchors.key(event.key(), event.modifiers(), self.playhead):
             super().keyPressEvent(event)
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if self.anchors.double_click(event.position(), self._rows()[2], self.time_at(event.position().x())):
-            return
-        mark = self.mark_at(event.position().x())
-        if mark:
-            self.workspace.select_marks([mark.id], show=False)
-            self.loop_asked.emit()
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        below = event.pos().y() > self._rows()[1].bottom()
-        mark = self.mark_at(event.pos().x()) if below else None
-        self.menu_asked.emit(event.globalPos(), mark, self.time_at(event.pos().x()))
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        """Zoom at the pointer; with Shift, or sideways, move along."""
-        steps = event.angleDelta().y() / 120
-        sideways = event.angleDelta().x() / 120
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            steps, sideways = 0.0, steps + sideways
-        start, end = self.workspace.viewport.target
-        if abs(sideways) > abs(steps):  # two fingers hardly move along one way alone
-            shift = -sideways * 0.1 * (end - start)
-            self._go_to(event, start + shift, end + shift)
-            return
-        at = self.time_at(event.position().x())
-        factor = _ZOOM**-steps
-        self._go_to(event, at - (at - start) * factor, at + (end - at) * factor)
-
-    def _go_to(self, event: QWheelEvent, start: float, end: float) -> None:
-        """Glide by a wheel's notch; fingers on a touchpad move smoothly by themselves."""
-        by_fingers = not event.pixelDelta().isNull()
-        (self.workspace.viewport.show if by_fingers else self.workspace.viewport.glide_to)(start, end)
-
-    def zoom(self, factor: float, around: float | None = None) -> None:
-        """Show ``factor`` times as long a span, keeping a time where it is."""
-        start, end = self.workspace.viewport.target
-        centre = (start + end) / 2 if around is None else min(max(around, start), end)
-        self.workspace.viewport.glide_to(centre - (centre - start) * factor, centre + (end - centre) * factor)
-
-    def _show_around(self, x: float) -> None:
-        first, last = self.workspace.song
-        centre = first + (x - margin_left()) / self._plot_width() * (last - first)
-        half = (self.workspace.viewport.span[1] - self.workspace.viewport.span[0]) / 2
-        self.workspace.viewport.show(centre - half, centre + half)
+    def event(self, event: QEvent) -> bool:
+        taken = event.type() in _GESTURE_EVENTS and self.gestures.takes(event)
+        return taken or super().event(event)

@@ -3,7 +3,7 @@
 import re
 from pathlib import Path
 
-from isophon.cli.entry import _parser
+from isophon.cli.entry import make_parser
 from isophon.core.marks import Mark
 from isophon.core.passes import KINDS
 from isophon.core.session.model import Part
@@ -31,7 +31,7 @@ def test_the_tables_of_settings_are_those_of_the_kinds():
 
 def test_every_option_stands_in_the_manual():
     manual = (DOCS / "manual.md").read_text()
-    commands = next(a for a in _parser(["find"])._actions if a.dest == "command").choices
+    commands = next(a for a in make_parser(["find"])._actions if a.dest == "command").choices
     options = {option for name in ("find", "clean") for a in commands[name]._actions for option in a.option_strings}
     missing = {option for option in options if option.startswith("--") and f"`{option}" not in manual}
     assert not missing - {"--help", "--session"}, missing

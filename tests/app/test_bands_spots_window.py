@@ -41,7 +41,7 @@ def heard(workspace, start, end, plan=None):
 
 def test_the_demos_ring_stands_over_frequency_and_its_ceiling_is_heard(bands, qtbot):
     """The demo's lead rings at 2,650 Hz by 7 dB."""
-    workspace, skyline = bands.workspace, bands.skyline
+    workspace, skyline = bands.workspace, bands.views.skyline
     mark = next(m for m in workspace.marks if workspace.part.change(m) < 0)
     hz, _ = centre_of(mark)
     assert hz == pytest.approx(2_650, rel=0.03) and mark.standout_db == pytest.approx(7, abs=2)
@@ -58,7 +58,7 @@ def test_the_demos_ring_stands_over_frequency_and_its_ceiling_is_heard(bands, qt
 
 
 def test_a_band_is_made_moved_widened_typed_and_taken_away(bands, qtbot):
-    workspace, skyline = bands.workspace, bands.skyline
+    workspace, skyline = bands.workspace, bands.views.skyline
     count, plot = len(workspace.marks), skyline.places.plot()
     at = QPoint(round(frequencies.x_of(plot, 300)), round(plot.top() + 6))
     qtbot.mouseDClick(skyline, Qt.MouseButton.LeftButton, pos=at)

@@ -47,10 +47,10 @@ def test_a_second_window_gets_a_copy_and_the_first_loses_nothing(window, room, q
     other = Window()
     qtbot.addWidget(other)
     again = opened(other, path, qtbot)
-    assert "open in another window" in again.message.text() and again.workspace.keeper.saved_as is None
+    assert "open in another window" in again.views.message.text() and again.workspace.keeper.saved_as is None
     again.workspace.settings.set_setting("ceiling_db", -20.0)
     room.workspace.settings.set_setting("ceiling_db", -7.0)
-    assert not again.workspace.keeper.save(path) and "open in another window" in again.message.text()
+    assert not again.workspace.keeper.save(path) and "open in another window" in again.views.message.text()
     assert room.workspace.keeper.save(path) and file.load(path).parts[0].ess.ceiling_db == -7.0
     other.close()
     room.workspace.settings.set_setting("ceiling_db", -8.0)

@@ -61,13 +61,13 @@ def test_a_moving_view_shows_the_last_picture_where_it_belongs_and_what_is_new_b
     trace, workspace = esses.views.trace, esses.workspace
     by = 120
     (start, end), before = workspace.viewport.span, pixels(esses)
-    skyline = esses.skyline.grab().toImage()
+    skyline = esses.views.skyline.grab().toImage()
     second = trace.places.plot_width() / (end - start)
     workspace.viewport.show(start + by / second, end + by / second)
     moving = pixels(esses)
     assert np.array_equal(moving[:, : -by - 4], before[:, by:-4]), "moved by as many pixels, line by line"
     darkness = (255 - moving[:, -by + 4 :]).mean()
-    moved = esses.skyline.grab().toImage()
+    moved = esses.views.skyline.grab().toImage()
     x, y = np.meshgrid(range(200, 500, 3), range(30, skyline.height() - 14, 3))
     points = list(zip(x.ravel().tolist(), y.ravel().tolist(), strict=True))
     same = [skyline.pixel(a + by, b) == moved.pixel(a, b) for a, b in points]

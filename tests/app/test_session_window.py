@@ -393,7 +393,7 @@ def test_a_damaged_session_opens_from_its_journal(window, room, qtbot):
     workspace.keeper.save(path)
     path.write_text(path.read_text()[:900])
     again = opened(window, path, qtbot)
-    assert "is damaged" in again.message.text() and "journal" in again.message.text()
+    assert "is damaged" in again.views.message.text() and "journal" in again.views.message.text()
     assert again.workspace.part.ess.ceiling_db == -7.5
     again.workspace.keeper.save(path)
     assert file.load(path) == again.workspace.session

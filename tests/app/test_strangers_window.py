@@ -126,11 +126,11 @@ def test_changed_sessions_are_opened_and_handed_over_or_refused(strange, window,
         before, began = window.work_page, time.monotonic()
         window.message.clear()
         if before is not None:
-            before.message.clear()
+            before.views.message.clear()
         window.open_path(path)
 
         def arrived(before=before):
-            refused = window.message.text() or (before is not None and before.message.text())
+            refused = window.message.text() or (before is not None and before.views.message.text())
             return window._job is None and bool(window.work_page is not before or refused)
 
         qtbot.waitUntil(arrived, timeout=30_000)

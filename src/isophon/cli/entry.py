@@ -76,10 +76,13 @@ def _prepare_process() -> bool:
 
 def _status_of(arguments: list[str], closed: bool) -> int:
     """Carry out a call; ``closed``: standard output was."""
-    call = _parser(arguments).parse_args(arguments)
+    call = make_parser(arguments).parse_args(arguments)
     log.start(call.debug)
     _log.debug("called with %s", arguments)
-    status = _window(call) if call.command in (None, "open", "demo") else _work(call)
+    if call.install_desktop or call.remove_desktop:
+        status = _menus(call.remove_desktop)
+    else:
+        status = _window(call) if call.command in (None, "open", "demo") else _work(call)
     _flush()
     if closed and status == 0 and (call.command == "find" or getattr(call, "json", False)):
         raise OutputError("standard output: is closed, so the result could not be told; open it, or name a file")
@@ -143,10 +146,13 @@ def _mark_files(arguments: Sequence[str]) -> list[MarkFile]:
     return [kind.mark_file for kind in KINDS if kind.mark_file]
 
 
-def _parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
+def make_parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
+    """What reads a call; ``arguments``: the call, of which it knows all options of the command that it names."""
     parser = _Parser(prog="isophon", description="Clean recorded vocals. Without a command, opens the window.")
     parser.add_argument("--debug", action="store_true", help="note everything in the log file, and say where it lies")
     parser.add_argument("--version", action="version", version=f"isophon {__version__}")
+    parser.add_argument("--install-desktop", action="store_true", help="put Isophon into the menus of this desktop")
+    parser.add_argument("--remove-desktop", action="store_true", help="take it out of the menus again")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     demo = commands.add_parser("demo", help="make the demo session if it is not there, and open it")
     demo.add_argument("--make-only", action="store_true", help="make it and print where it is, open nothing")
@@ -195,6 +201,20 @@ def _parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
         command.add_argument("--json", action="store_true", help="the result as JSON on standard output")
         command.add_argument("--quiet", action="store_true", help="no progress on standard error")
     return parser
+
+
+def _menus(removing: bool) -> int:
+    """Put Isophon into the menus, or take it out; says which files that are."""
+    from isophon.cli import desktop
+
+    data = desktop.data_folder()
+    if removing:
+        gone = desktop.remove(data)
+        print(f"Isophon is out of the menus: {len(gone)} files were removed from {data}")
+        return 0
+    written = desktop.install(data, desktop.started_as())
+    print(f"Isophon is in the menus, and opens .isophon files: {len(written)} files were written to {data}")
+    return 0
 
 
 def _work(call: argparse.Namespace) -> int:

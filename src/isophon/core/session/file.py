@@ -34,7 +34,9 @@ _MOST_MENDED = 200  # flaws of one item
 _MOST_TOLD = 6
 
 
-class _SessionFile(msgspec.Struct):
+class SessionFile(msgspec.Struct):
+    """What a session file holds: the number of its format, and the session."""
+
     isophon_session: int
     session: Session
 
@@ -46,7 +48,7 @@ def save(session: Session, path: Path) -> None:
         raise OutputError(f"{path.name}: was not written; it could not be read again ({flaw}). Undo the last step")
     path = real(path)  # a link stays one, and names of recordings count from where the file lies
     folder = path.parent
-    write_json(path, _SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
+    write_json(path, SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
 
 
 def load(path: Path, lines: list[str] | None = None) -> Session:
@@ -60,7 +62,7 @@ def load(path: Path, lines: list[str] | None = None) -> Session:
     if lines is not None:
         lines += [f"{path.name}: {line}" for line in too_many]
     head, apart = _marks_apart(head)
-    file = converted(path, head, _SessionFile)
+    file = converted(path, head, SessionFile)
     parts = (replace(part, marks=apart.get(i, part.marks)) for i, part in enumerate(file.session.parts))
     session = replace(file.session, parts=tuple(parts))
     flaw = flaw_of(session)

@@ -61,6 +61,12 @@ def key(station):
     return getattr(Qt.Key, f"Key_{number % 10}"), alt
 
 
+def all_found(room, qtbot):
+    """Wait until every part is analysed."""
+    qtbot.waitUntil(lambda: all(p.found for p in room.workspace.session.parts), timeout=60_000)
+    qtbot.wait(30)  # what is new of takes is shown in the turn after
+
+
 def press(room, key, modifiers=Qt.KeyboardModifier.NoModifier, qtbot=None):
     key, modifiers = key if isinstance(key, tuple) else (key, modifiers)
     qtbot.keyClick(room, key, modifiers)

@@ -12,7 +12,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QComboBox
 
 from conftest import write
-from driving import crash, drag, key, opened, press
+from driving import all_found, crash, drag, key, opened, press
 from isophon.app.model.state import unsaved_work
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.proof_page import ProofPage
@@ -36,11 +36,6 @@ def drop(window, paths):
     event = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
                        Qt.KeyboardModifier.NoModifier)  # fmt: skip
     window.dropEvent(event)
-
-
-def all_found(room, qtbot):
-    qtbot.waitUntil(lambda: all(p.found for p in room.workspace.session.parts), timeout=60_000)
-    qtbot.wait(30)  # what is new of takes is shown in the turn after
 
 
 def click_row(room, part_id, qtbot, modifiers=Qt.KeyboardModifier.NoModifier):
@@ -111,7 +106,7 @@ def test_an_empty_session_says_what_to_do(room, qtbot):
     press(room, key("Lay out"), qtbot=qtbot)
     page.table.selectAll()
     page.remove.click()
-    assert room.workspace.session.items == () and "Drop the vocal recordings" in page.views.about.text()
+    assert room.workspace.session.items == () and "Drop the vocal recordings" in page.about.text()
     press(room, key("Esses"), qtbot=qtbot)
     for each in (Qt.Key.Key_Right, Qt.Key.Key_N, Qt.Key.Key_D, Qt.Key.Key_U, Qt.Key.Key_PageDown, Qt.Key.Key_Space):
         press(room, each, qtbot=qtbot)
@@ -416,7 +411,7 @@ def test_the_window_remembers_its_shape(window, room, qtbot):
     qtbot.addWidget(other)
     other.show()
     assert other.height() == 760  # the width is held within the screen, which is narrow here
-    assert opened(other, room.workspace.keeper.saved_as, qtbot).work.sizes() == pytest.approx(sizes, abs=3)
+    assert opened(other, room.workspace.keeper.saved_as, qtbot).views.work.sizes() == pytest.approx(sizes, abs=3)
     other.close()
 
 

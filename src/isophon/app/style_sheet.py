@@ -28,6 +28,7 @@ QLineEdit#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 12pt; bac
 QLineEdit#clock:focus {{ background: {PAPER.name()}; border: none; padding: 0 2px; }}
 QLabel#message {{ background: {PANEL.name()}; border: 1px solid {CONTOUR.name()}; border-left: 4px solid {DONE.name()};
   border-radius: 4px; padding: 7px 12px; }}
+QFrame#tour {{ background: {PAPER.name()}; border: 2px solid {SELECTED.name()}; border-radius: 6px; }}
 QLabel#message[trouble="true"] {{ border-left-color: {OVER.name()}; }}
 QPushButton {{ background: {PAPER.name()}; border: 1px solid {CONTOUR.name()}; border-radius: 4px;
   padding: 5px 12px; }}

@@ -50,7 +50,7 @@ class Window(QMainWindow):
         self.start = StartPage()
         self.work_page: WorkPage | None = None
         self._job: Job | None = None
-        self._warned = False
+        self._warned, self._touring = False, False
         self.background, self._state = Background(), WindowState()
         self._entering: Iterator[None] = iter(())  # the page that is being built
         self._next_turn = QTimer(self, interval=0)
@@ -66,11 +66,13 @@ class Window(QMainWindow):
         self.setCentralWidget(self.stack)
         self.start.open_asked.connect(self.ask_open)
         self.start.demo_asked.connect(self.open_demo)
+        self.start.tour_asked.connect(self._tour_demo)
         self.start.path_chosen.connect(self.open_path)
         self.start.recover_asked.connect(self.recover)
         self.start.cancel_asked.connect(lambda: self._job and self._job.cancel())
         self.start.new_asked.connect(self.new_session)
         self.start.keys_asked.connect(self._show_keys)
+        self.start.help_asked.connect(self._show_help)
         self.start.quit_asked.connect(self.close)
         self._state.recall(self)
         QTimer.singleShot(0, self._show_lists)
@@ -168,6 +170,11 @@ class Window(QMainWindow):
 
         self._begin("Making the demo: singers are being synthesized", work)
 
+    def _tour_demo(self) -> None:
+        """Open the demo, and begin the guided tour in it."""
+        self._touring = True
+        self.open_demo()
+
     def _begin(self, words: str, work: Callable[[Progress], Any], done: Callable[[Any], None] | None = None) -> None:
         from isophon.app.model.jobs import Job
 
@@ -239,6 +246,9 @@ class Window(QMainWindow):
         for view in views:  # each first picture in a turn of its own
             yield
             view.setUpdatesEnabled(True)
+        if self._touring:
+            page.tour.begin()
+        self._touring = False
 
     def _go_on_entering(self) -> None:
         if next(self._entering, self) is self:
@@ -257,6 +267,7 @@ class Window(QMainWindow):
 
     def _failed(self, why: str) -> None:
         """Say why, and go back to what was open."""
+        self._touring = False
         self._ended()
         self.message.setText(why)
         self.message.setVisible(bool(why))
@@ -290,6 +301,11 @@ class Window(QMainWindow):
         from isophon.app.pages.keys_page import KeysPage
 
         KeysPage(self).open()
+
+    def _show_help(self) -> None:
+        from isophon.app.pages.help_page import HelpPage
+
+        HelpPage("", self).show()
 
     def _show_lists(self) -> None:
         from isophon.app.model.state import recent_sessions, unsaved_work

@@ -15,6 +15,7 @@ from pathlib import Path
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import OutputError
 
+_RESERVED = set(" \t\n\"'\\><~|&;$*?#()`")  # by the Desktop Entry Specification
 SIZES = (16, 22, 24, 32, 48, 64, 128, 256, 512)  # of the icon, pixels
 _PLACES = {
     "isophon.desktop": "applications",
@@ -96,9 +97,10 @@ def _write_icons(data: Path) -> list[Path]:
 
 def _quoted(command: str) -> str:
     """A program as the Exec key of a desktop entry has it."""
-    for sign in ("\\", '"', "`", "$"):
-        command = command.replace(sign, "\\\\" + sign)
-    return f'"{command}"' if not command.replace("/", "").replace(".", "").replace("-", "").isalnum() else command
+    if not set(command) & _RESERVED:
+        return command
+    escaped = "".join("\\" + sign if sign in '"`$\\' else sign for sign in command)
+    return '"' + escaped.replace("\\", "\\\\") + '"'  # quoted first, then as any value of an entry
 
 
 def _tell_the_desktop(data: Path) -> None:

@@ -125,7 +125,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("lay_out", "1", "Lay out"),
             *((which.kind, _station(i), which.name) for i, which in enumerate(PASSES, 2)),
             ("hand_over", _station(len(PASSES) + 2), "Hand over"),
-            ("keys", "F1", "this page"),
+            ("help", "F1", "the manual, at what is open"),
+            ("keys", "Shift+F1", "this page"),
         ),
     ),
 )

@@ -21,11 +21,13 @@ class StartPage(QWidget):
 
     open_asked = Signal()
     demo_asked = Signal()
+    tour_asked = Signal()
     path_chosen = Signal(object)
     recover_asked = Signal(object)
     cancel_asked = Signal()
     new_asked = Signal()
     keys_asked = Signal()
+    help_asked = Signal()
     quit_asked = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -35,6 +37,8 @@ class StartPage(QWidget):
         self.open.clicked.connect(self.open_asked)
         self.demo = QPushButton("Open the demo: Glasshouse Starlings")
         self.demo.clicked.connect(self.demo_asked)
+        self.tour = QPushButton("Take the tour: eight steps in the demo")
+        self.tour.clicked.connect(self.tour_asked)
         self.new = QPushButton("New session")
         self.new.clicked.connect(self.new_asked)
         self.work = Label("")
@@ -56,6 +60,7 @@ class StartPage(QWidget):
         column.addWidget(self.open)
         column.addWidget(self.new)
         column.addWidget(self.demo)
+        column.addWidget(self.tour)
         hint = Label(
             "or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg; MP3 as music)",
             objectName="soft", wordWrap=True, alignment=Qt.AlignmentFlag.AlignHCenter,
@@ -84,8 +89,8 @@ class StartPage(QWidget):
         row.addStretch()
         row.addWidget(middle)
         row.addStretch()
-        keys = (("Ctrl+O", self.open_asked), ("Ctrl+N", self.new_asked), ("F1", self.keys_asked),
-                ("Ctrl+Q", self.quit_asked))  # fmt: skip
+        keys = (("Ctrl+O", self.open_asked), ("Ctrl+N", self.new_asked), ("F1", self.help_asked),
+                ("Shift+F1", self.keys_asked), ("Ctrl+Q", self.quit_asked))  # fmt: skip
         for key, signal in keys:
             shortcut = QShortcut(QKeySequence(key), self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(signal)
@@ -106,7 +111,7 @@ class StartPage(QWidget):
         busy = fraction is not None
         for widget in (self.work, self.bar, self.cancel):
             widget.setVisible(busy)
-        for widget in (self.open, self.new, self.demo):
+        for widget in (self.open, self.new, self.demo, self.tour):
             widget.setEnabled(not busy)
         if busy and self.isVisible():
             self.cancel.setFocus()

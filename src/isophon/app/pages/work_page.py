@@ -20,6 +20,7 @@ from isophon.app.model.risky import count_risky
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
 from isophon.app.pages.held_keys import HeldKeys
+from isophon.app.pages.help_page import HelpPage
 from isophon.app.pages.history_page import HistoryPage
 from isophon.app.pages.keys_page import KeysPage
 from isophon.app.pages.listening_context import ListeningContext
@@ -28,8 +29,9 @@ from isophon.app.pages.markers import Markers
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.output_watch import OutputWatch
 from isophon.app.pages.page_display import PageDisplay
-from isophon.app.pages.route import HAND_OVER, LAY_OUT
+from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS
 from isophon.app.pages.taste_watch import TasteWatch
+from isophon.app.pages.tour import Tour
 from isophon.app.pages.versions_page import VersionsPage
 from isophon.app.pages.work_keys import add_keys
 from isophon.app.pages.work_views import WorkViews
@@ -81,6 +83,7 @@ class WorkPage(QWidget):
         workspace.audibility.changed.connect(self._audible.ask)
         self.taste = TasteWatch(workspace, self.tell)
         self.markers = Markers(workspace, self.hearing, self)
+        self.tour = Tour(self)
         self._connect()
         add_keys(self)
         workable(self)
@@ -116,6 +119,8 @@ class WorkPage(QWidget):
         workspace.boxes_asked.connect(lambda: self.open_station(boxes))
         self.views.menu.open_asked.connect(self.open_asked)
         self.views.menu.keys_asked.connect(self.show_keys)
+        self.views.menu.help_asked.connect(self.show_help)
+        self.views.menu.tour_asked.connect(self.tour.begin)
         self.views.menu.history_asked.connect(self.show_history)
         self.views.menu.cards_asked.connect(self.show_cards)
         self.views.menu.versions_asked.connect(lambda: VersionsPage(workspace, self).show())
@@ -201,6 +206,10 @@ class WorkPage(QWidget):
         self.workspace.select_parts([part_id])
         self.open_station(PASSES.index(self.workspace.pass_) + 1)
 
+    def show_help(self) -> None:
+        """Open the manual at the station that is open."""
+        HelpPage(STATIONS[self.views.title.route.current], self).show()
+
     def show_keys(self) -> None:
         """Open the page of keys."""
         KeysPage(self).open()
@@ -244,6 +253,9 @@ class WorkPage(QWidget):
 
     def give_up(self) -> None:
         """Give up a box that is being drawn, or take back the one that was drawn last."""
+        if self.tour.isVisible():
+            self.tour.end()
+            return
         if self.views.large.end() or self.views.trace.gestures.give_up_box() or self.views.lens.pictures.give_up_box():
             return
         if self.views.draw.isChecked():

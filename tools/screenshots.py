@@ -17,6 +17,7 @@ from isophon.app.main import make_app  # noqa: E402
 from isophon.app.model import card_shelf  # noqa: E402
 from isophon.app.model.appearance import appearance  # noqa: E402
 from isophon.app.pages.cards_page import CardsPage  # noqa: E402
+from isophon.app.pages.help_page import HelpPage  # noqa: E402
 from isophon.app.pages.keys_page import KeysPage  # noqa: E402
 from isophon.app.pages.proof_page import ProofPage  # noqa: E402
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
@@ -41,6 +42,24 @@ def shoot(window: Window, name: str) -> None:
     while not room.views.trace.map.maker.settled:
         wait(20)
     window.grab().save(str(TARGET / f"{name}.png"))
+
+
+def shoot_before_and_after(window: Window) -> None:
+    """Keep the pictures of the start page: a phrase as sung, and what stays and goes, on paper and in dusk."""
+    room = window.work_page
+    room.workspace.select_marks([])
+    room.workspace.viewport.show(6.0, 11.0)
+    folder = ROOT / "src" / "isophon" / "app" / "assets" / "start"
+    for look in ("dusk", "paper"):
+        appearance().choose(look)
+        for as_sung, name in ((True, "as-sung"), (False, "cleaned")):
+            room.views.trace.show_as_sung(as_sung)
+            wait(400)
+            while not room.views.trace.map.maker.settled:
+                wait(20)
+            wait(200)
+            box = room.views.trace.places.rows()[3].toRect()
+            room.views.trace.grab(box).save(str(folder / f"{name}-{look}.png"))
 
 
 def main() -> None:
@@ -173,6 +192,13 @@ def main() -> None:
         wait(300)
         proof.grab().save(str(TARGET / "proof.png"))
         proof.close()
+        room.open_station(STATIONS.index("Esses"))
+        shoot_before_and_after(window)
+        manual = HelpPage("Breaths", window)
+        manual.show()
+        wait(300)
+        manual.grab().save(str(TARGET / "help.png"))
+        manual.close()
         keys = KeysPage(window)
         keys.resize(1240, 860)  # the screen there is smaller than an engineer's
         keys.show()

@@ -5,12 +5,13 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
 
-from driving import all_found, press
+from driving import all_found, opened, press
 from isophon.app.model.manual import KEYS_CHAPTER, chapters, folder
 from isophon.app.pages.help_page import HelpPage
 from isophon.app.pages.keys_page import KEYS
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS
 from isophon.app.pages.tour_steps import STEPS
+from isophon.app.sheets import PASSES
 
 Key = Qt.Key
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -111,3 +112,29 @@ def test_the_tour_can_be_left_at_any_time_and_waits_for_the_analysis(room, qtbot
     leave = next(b for b in room.tour.findChildren(QPushButton) if b.text() == "Leave the tour")
     qtbot.mouseClick(leave, Qt.MouseButton.LeftButton)
     assert not room.tour.isVisible()
+
+
+def test_the_first_look_at_a_pass_says_what_to_look_at_until_something_is_decided(esses, window, qtbot):
+    room, workspace = esses, esses.workspace
+    for which in PASSES:
+        room.open_station(STATIONS.index(which.name))
+        assert which.words.first_look and room.sheet.first_look.isVisible(), which.name
+    room.open_station(STATIONS.index("Esses"))
+    room.window().activateWindow()
+    qtbot.waitUntil(room.window().isActiveWindow, timeout=5_000)
+    press(room, Key.Key_Right, SHIFT, qtbot=qtbot)
+    press(room, Key.Key_Return, qtbot=qtbot)
+    assert not room.sheet.first_look.isVisible()
+    again = opened(window, workspace.keeper.saved_as, qtbot)
+    again.open_station(STATIONS.index("Esses"))
+    assert not again.sheet.first_look.isVisible(), "it has done its work"
+    again.open_station(STATIONS.index("Breaths"))
+    assert again.sheet.first_look.isVisible()
+
+
+def test_the_start_page_tells_how_far_the_work_was(window, room, qtbot):
+    room.open_station(HAND_OVER)
+    window.close_session()
+    rows = [window.start.lists.itemAt(i).widget() for i in range(window.start.lists.count())]
+    said = next(row.toolTip() for row in rows if "song" in getattr(row, "text", str)())
+    assert "5 parts" in said and "left at Hand over" in said

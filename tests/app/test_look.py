@@ -187,13 +187,13 @@ def test_the_start_page_offers_what_is_there(qtbot, tmp_path):
     page = StartPage()
     qtbot.addWidget(page)
     page.show()
-    page.show_lists([("Song", tmp_path / "a.journal")], [tmp_path / "old.isophon"])
+    page.show_lists([("Song", tmp_path / "a.journal")], [(tmp_path / "old.isophon", "5 parts")])
     with qtbot.waitSignal(page.recover_asked) as recovered:
         qtbot.mouseClick(page.lists.itemAt(1).widget(), Qt.MouseButton.LeftButton)
     assert recovered.args == [tmp_path / "a.journal"]
     with qtbot.waitSignal(page.path_chosen) as chosen:
         qtbot.mouseClick(page.lists.itemAt(3).widget(), Qt.MouseButton.LeftButton)
-    assert chosen.args == [tmp_path / "old.isophon"]
+    assert chosen.args == [tmp_path / "old.isophon"] and "5 parts" in page.lists.itemAt(3).widget().text()
     page.show_work("Opening", 0.4)
     assert page.bar.value() == 400 and not page.open.isEnabled() and page.cancel.isVisible()
 

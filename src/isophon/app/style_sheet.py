@@ -21,6 +21,8 @@ QToolTip {{ background: {PAPER.name()}; color: {INK.name()}; border: 1px solid {
   padding: 4px; }}
 QLabel#title {{ font-size: 12pt; font-weight: 700; }}
 QLabel#head {{ font-size: 12pt; font-weight: 700; }}
+QLabel#hint {{ background: {PANEL.name()}; border-left: 3px solid {SELECTED.name()}; padding: 4px 8px;
+  margin: 4px 0; }}
 QLabel#soft {{ color: {SOFT_INK.name()}; }}
 QLabel#number {{ font-family: "{MONO}"; font-weight: 700; font-size: 9.75pt; }}
 QLineEdit#clock {{ font-family: "{MONO}"; font-weight: 700; font-size: 12pt; background: transparent; border: none;

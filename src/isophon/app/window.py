@@ -310,7 +310,8 @@ class Window(QMainWindow):
     def _show_lists(self) -> None:
         from isophon.app.model.state import recent_sessions, unsaved_work
 
-        self.start.show_lists(unsaved_work(), recent_sessions())
+        recent = [(path, self._state.how_left(path)) for path in recent_sessions()]
+        self.start.show_lists(unsaved_work(), [(path, left.about if left else "") for path, left in recent])
 
     # dropping and closing
 

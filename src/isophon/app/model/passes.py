@@ -90,7 +90,8 @@ class Words:
     word, or '' for the usual; ``more_words(workspace, mark)``: what is told last; ``warning(workspace, mark)``: what is
     doubtful;
     ``about(part)``: a word beside the sheet's name; ``empty(part)``: what stands in an empty skyline, '' for the
-    usual; ``letter(mark)``: what stands at a mark, '' for nothing.
+    usual; ``letter(mark)``: what stands at a mark, '' for nothing; ``first_look``: what to look at, and which key, for
+    somebody who has decided nothing there yet.
     """
 
     one: str
@@ -105,6 +106,7 @@ class Words:
     about: Callable[[Part], str] = lambda _part: ""
     empty: Callable[[Part], str] = lambda _part: ""
     letter: Callable[[Any], str] = lambda _mark: ""
+    first_look: str = ""
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
 
@@ -24,10 +24,11 @@ class HandOverSettings(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Remembered(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One session's: ``station`` 0 is Lay out."""
+    """One session's: ``station`` 0 is Lay out; ``about``: how far the work was, in words."""
 
     station: int = 0
     hand_over: HandOverSettings = HandOverSettings()
+    about: Annotated[str, msgspec.Meta(max_length=200)] = ""
 
 
 def recall(text: str, path: Path | None) -> Remembered | None:

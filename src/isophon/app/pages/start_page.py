@@ -6,14 +6,17 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QShortcut, QShowEvent
-from PySide6.QtWidgets import QFrame, QProgressBar, QPushButton, QScrollArea, QWidget
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QShortcut, QShowEvent
+from PySide6.QtWidgets import QFrame, QLabel, QProgressBar, QPushButton, QScrollArea, QWidget
 
 from isophon.app import theme
 from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
+
+_PICTURES = Path(__file__).parents[1] / "assets" / "start"
+_WIDE, _BETWEEN, _PICTURE_WIDE, _PICTURE_HIGH = 440, 56, 460, 190
 
 
 class StartPage(QWidget):
@@ -53,9 +56,10 @@ class StartPage(QWidget):
         title.setStyleSheet("font-size: 21pt")
         column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
         about = Label(
-            "Every blemish measured against the voice around it, and brought down just enough.", objectName="soft"
-        )
-        column.addWidget(about, 0, Qt.AlignmentFlag.AlignHCenter)
+            "Every blemish measured against the voice around it,\nand brought down just enough.",
+            objectName="soft", wordWrap=True, alignment=Qt.AlignmentFlag.AlignHCenter,
+        )  # fmt: skip
+        column.addWidget(about)
         column.addSpacing(8)
         column.addWidget(self.open)
         column.addWidget(self.new)
@@ -73,7 +77,7 @@ class StartPage(QWidget):
         column.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
         middle = QFrame()
         middle.setLayout(column)
-        middle.setFixedWidth(theme.u(520))
+        middle.setFixedWidth(theme.u(_WIDE))
         page = named(QWidget(), "page")
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -88,6 +92,9 @@ class StartPage(QWidget):
         outer.addStretch(3)
         row.addStretch()
         row.addWidget(middle)
+        row.addSpacing(theme.u(_BETWEEN))
+        self.picture = _BeforeAndAfter()
+        row.addWidget(self.picture)
         row.addStretch()
         keys = (("Ctrl+O", self.open_asked), ("Ctrl+N", self.new_asked), ("F1", self.help_asked),
                 ("Shift+F1", self.keys_asked), ("Ctrl+Q", self.quit_asked))  # fmt: skip
@@ -104,7 +111,12 @@ class StartPage(QWidget):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        self.picture.show_look()
         self.take_focus()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.picture.setVisible(self.width() >= theme.u(_WIDE + _BETWEEN + _PICTURE_WIDE + 24))
 
     def show_work(self, words: str, fraction: float | None) -> None:
         """Show long work and how far it is; None: nothing is under way."""
@@ -118,8 +130,8 @@ class StartPage(QWidget):
         self.work.setText(words)
         self.bar.setValue(round(1000 * (fraction or 0)))
 
-    def show_lists(self, unsaved: list[tuple[str, Path]], recent: list[Path]) -> None:
-        """Offer what was not saved and what was open lately."""
+    def show_lists(self, unsaved: list[tuple[str, Path]], recent: list[tuple[Path, str]]) -> None:
+        """Offer what was not saved, and what was open lately with how far the work was."""
         while self.lists.count():
             item = self.lists.takeAt(0)
             widget = item.widget() if item else None
@@ -131,17 +143,53 @@ class StartPage(QWidget):
             self._add_row(name, "everything up to the last step", partial(self.recover_asked.emit, path))
         if recent:
             self.lists.addWidget(Label("Recent", objectName="head"))
-        for path in recent[:4]:
-            self._add_row(path.stem, str(path.parent), partial(self.path_chosen.emit, path))
+        for path, about in recent[:4]:
+            where = f"{about} · {path.parent}" if about else str(path.parent)
+            self._add_row(path.stem, where, partial(self.path_chosen.emit, path))
         workable(self)
 
     def _add_row(self, name: str, where: str, chosen: Callable[[], object]) -> None:
         metrics = self.fontMetrics()
-        shown = f"{name}\n{metrics.elidedText(where, Qt.TextElideMode.ElideMiddle, 470)}"
+        shown = f"{name}\n{metrics.elidedText(where, Qt.TextElideMode.ElideRight, theme.u(_WIDE - 30))}"
         button = named(QPushButton(shown), "row")
         button.setToolTip(where)
         button.clicked.connect(lambda: chosen())
         self.lists.addWidget(button)
+
+
+class _BeforeAndAfter(QFrame):
+    """What Isophon does, in two pictures of one phrase of the demo."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._pictures: list[tuple[str, QLabel]] = []
+        column = make_column(self, between=6)
+        for name, words in (("as-sung", "As sung"), ("cleaned", "Ink is what stays, red is what the cleaning removes")):
+            picture = QLabel()
+            picture.setAccessibleName(words)
+            column.addWidget(picture)
+            column.addWidget(Label(words, objectName="soft"))
+            column.addSpacing(10)
+            self._pictures.append((name, picture))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        self.show_look()
+        super().paintEvent(event)
+
+    def show_look(self) -> None:
+        """The pictures on paper or in dusk, as the window is."""
+        look, ratio = "dusk" if theme.is_dusk() else "paper", self.devicePixelRatioF()
+        if self.property("look") == (look, ratio):
+            return
+        self.setProperty("look", (look, ratio))
+        for name, picture in self._pictures:
+            image = QPixmap(str(_PICTURES / f"{name}-{look}.png"))
+            size = QSize(theme.u(_PICTURE_WIDE), theme.u(_PICTURE_HIGH)) * ratio
+            scaled = image.scaled(
+                size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation
+            )
+            scaled.setDevicePixelRatio(ratio)
+            picture.setPixmap(scaled)
 
 
 class _Emblem(QWidget):

@@ -13,7 +13,7 @@ from isophon.app.pages.tour_steps import STEPS, Step, part_of_tour
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
 
-_WIDE, _FROM_EDGE, _LINE = 330, 16, 3
+_WIDE, _FROM_EDGE, _LINE = 380, 16, 3
 
 
 class Tour(QFrame):

@@ -15,7 +15,7 @@ from isophon.app.model.in_turns import InTurns
 from isophon.app.model.played_marks import PlayedMarks
 from isophon.app.model.remembered import Remembered
 from isophon.app.model.rendering_ahead import RenderingAhead
-from isophon.app.model.review import Review
+from isophon.app.model.review import Review, undecided
 from isophon.app.model.risky import count_risky
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
@@ -305,7 +305,11 @@ class WorkPage(QWidget):
 
     def remembered(self) -> Remembered:
         """What is remembered of this session."""
-        return Remembered(self.views.title.route.current, self.views.hand_over.form.chosen())
+        station = self.views.title.route.current
+        left = sum(undecided(self.workspace.session, which) for which in PASSES)
+        parts = len(self.workspace.session.parts)
+        about = f"{parts} part{'s' if parts != 1 else ''}, {left or 'nothing'} undecided, left at {STATIONS[station]}"
+        return Remembered(station, self.views.hand_over.form.chosen(), about)
 
     def rest_aside(self) -> None:
         """Be quiet and write everything down while something else is being opened."""

@@ -207,6 +207,7 @@ PASS = Pass(
     words=Words(
         one="band",
         many="bands",
+        first_look="Bars over frequency are rings and mud. B held plays the selected one alone.",
         over_what=" out of the singer’s own spectrum, over frequency",
         over="over the spectrum",
         in_time=("this band in each word, in dB over what is usual of it", "over its usual"),

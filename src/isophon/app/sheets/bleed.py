@@ -197,7 +197,13 @@ PASS = Pass(
     "bleed",
     "Bleed",
     theme.bleed_shape,
-    words=Words(one="hit", many="hits of the leak", over_what=" in dB over the voice around them", empty=_empty),
+    words=Words(
+        one="hit",
+        many="hits of the leak",
+        first_look="Choose what leaked and learn its path. C plays what was removed: no voice should be in it.",
+        over_what=" in dB over the voice around them",
+        empty=_empty,
+    ),
     controls=Controls(
         knobs=(
             Knob("much", "Amount", 0.05, "%", "How much of the predicted leak is removed"),

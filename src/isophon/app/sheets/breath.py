@@ -72,6 +72,7 @@ PASS = Pass(
     words=Words(
         one="breath",
         many="breaths",
+        first_look="Drag the ceiling until breaths sit as you like them. C plays them cleaned, then what was removed.",
         over_what=" in dB over the voice around them",
         gone=lambda part: "filled" if part.breath.fill else "gone",
         more_words=lambda _workspace, mark: _PLACES[mark.place],

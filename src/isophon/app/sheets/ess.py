@@ -158,6 +158,7 @@ PASS = Pass(
     words=Words(
         one="ess",
         many="esses",
+        first_look="Red tops are what comes off. Drag the ceiling; Return accepts a mark and goes on.",
         over_what=" in dB over the voice around them",
         gone=lambda _part: "",
         more_words=_more_words,

@@ -9,6 +9,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from isophon.app import theme
+from isophon.app.model import first_looks
 from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
@@ -135,6 +136,9 @@ class Sheet(QWidget):
             head.addWidget(button)
         column = self._column = make_column(self, between=0, around=(12, 8, 8, 8))
         column.addLayout(head)
+        self.first_look = Label(which.words.first_look, objectName="hint", wordWrap=True)
+        self.first_look.setVisible(bool(which.words.first_look) and which.kind not in first_looks.known())
+        column.addWidget(self.first_look)
         if self.extras is not None and self.extras.in_head:
             under_head = make_row()
             for widget in self.extras.in_head:
@@ -247,4 +251,7 @@ class Sheet(QWidget):
         parts = [p for p in self.workspace.session.parts if p.id in self.workspace.selected_parts]
         enable(self.reset, any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
         self.again.setVisible(any(p.stale for p in parts))
+        if self.first_look.isVisibleTo(self) and any(mark.hand.decided for mark in part.of_kind(kind)):
+            first_looks.learned(kind)
+            self.first_look.hide()
         self._show_hand()

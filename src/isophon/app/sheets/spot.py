@@ -106,6 +106,7 @@ PASS = Pass(
     words=Words(
         one="spot",
         many="spots",
+        first_look="Press V and drag a box over what is to go; the lens sets by how much.",
         over_what=", each word in dB over its phrase",
         over="over the phrase",
         gone=lambda _part: "",

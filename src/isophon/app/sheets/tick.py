@@ -66,6 +66,7 @@ PASS = Pass(
     words=Words(
         one="tick",
         many="ticks",
+        first_look="Each needle is a click. Return accepts its repair and goes on, L leaves it as sung.",
         over_what=" in dB over the voice around them",
         gone=lambda _part: "repaired",
         change_words=_change_words,

@@ -193,6 +193,7 @@ PASS = Pass(
     words=Words(
         one="word",
         many="words",
+        first_look="Bars are words that come early or late. Drag the limits; H plays them with the lead.",
         over_what=" in ms after the lead’s",
         over="after the lead",
         gone=lambda _part: "",

@@ -63,4 +63,4 @@ isophon_setup() {
 }
 
 ISOPHON_DEBIAN="libportaudio2 libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xkb1 libfontconfig1 libdbus-1-3 libglib2.0-0"
-ISOPHON_DEBIAN_TESTS="espeak-ng alsa-utils jackd2 xvfb xauth"
+ISOPHON_DEBIAN_TESTS="espeak-ng alsa-utils jackd2 xvfb xauth openbox weston appstream desktop-file-utils"

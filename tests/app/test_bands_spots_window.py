@@ -296,9 +296,9 @@ def test_bells_are_made_moved_and_widened_in_the_fine_spectrum(bands, qtbot):
     QApplication.sendEvent(picture, wheel)
     assert centre_of(workspace.part.mark(made.id))[1] < centre_of(moved)[1]
     qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=QPoint(round(picture.x_of(3_500.0)), middle))
-    assert room.hearing._band[0] < 3_500 < room.hearing._band[1]
+    assert room.hearing.alone.band[0] < 3_500 < room.hearing.alone.band[1]
     qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=QPoint(round(picture.x_of(3_500.0)), middle))
-    assert room.hearing._band is None
+    assert room.hearing.alone.band is None
     small = picture.height()
     qtbot.mouseClick(picture.large, Qt.MouseButton.LeftButton)
     assert picture.size() == room.views.trace.size() and picture.height() > small

@@ -219,7 +219,7 @@ def test_the_pauses_are_heard_close(room, qtbot):
     workspace.select_marks([gap.id])
     assert "floor here −6" in room.views.lens.numbers.text()
     press(room, Qt.Key.Key_P, qtbot=qtbot)
-    lifted = room.hearing.pauses_db
+    lifted = room.hearing.alone.pauses_db
     assert 20 < lifted <= 40 and "pauses alone, lifted" in room.views.message.text().lower()
     assert f"+{lifted:.0f} dB (P)" in room.views.about.accessibleName()
     strip = room.hearing.player.scene[0]

@@ -338,10 +338,10 @@ def test_the_band_that_the_rule_listens_to_is_dragged_over_the_map_and_heard(roo
     assert workspace.part.ess.rule_low_hz == pytest.approx(3_500 * 4 / 3, rel=0.03), "both move alike"
     trace.grab()
     qtbot.keyPress(room, Key.Key_B, SHIFT)
-    assert room.hearing._band[:2] == trace.limits.shown
+    assert room.hearing.alone.band[:2] == trace.limits.shown
     assert room.hearing.player.scene[0].plan == workspace.part.plan_without(("ess",)), "as it comes to the rule"
     qtbot.keyRelease(room, Key.Key_B, SHIFT)
-    assert room.hearing._band is None
+    assert room.hearing.alone.band is None
     workspace.undo()
     assert workspace.part.ess.rule_high_hz == 9_000.0
     workspace.select_marks([workspace.marks[0].id])

@@ -10,6 +10,7 @@ from conftest import LONG, reader
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.marks import Hand
 from isophon.core.passes import BY_NAME
+from isophon.core.passes.tick.treat import RINGS_S
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.render import Renderer
 from isophon.core.session.items import Source
@@ -36,10 +37,10 @@ def marks(draw, kind):
 
 
 def fade_s(part, kind):
-    """The longest fade that the settings of a kind allow, and half a sample."""
+    """The longest fade that the settings of a kind allow, or as long as a tick rings on, and half a sample."""
     set_ms = [value for name in part.settings(kind).__struct_fields__ if name.endswith(("edge_ms", "fade_ms"))
               for value in [getattr(part.settings(kind), name)]]  # fmt: skip
-    return max(set_ms, default=0.0) / 1000 + 1 / RATE
+    return max([ms / 1000 for ms in set_ms], default=RINGS_S if kind == "tick" else 0.0) + 1 / RATE
 
 
 @pytest.mark.parametrize("kind", KINDS)

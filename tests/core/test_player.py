@@ -81,7 +81,7 @@ def test_what_is_heard_is_what_is_rendered():
         ("as sung", samples),
         ("removed", samples - deck.renderer.cleaned(plan, 0, len(samples))[0]),
     ):
-        deck.player.set_compare(compare)
+        deck.player.heard_as.set_compare(compare)
         at = deck.player.position
         heard = deck.mixed(60)
         assert np.allclose(heard[2 * BLOCK :], expected[at + 2 * BLOCK : at + len(heard)], atol=1e-6)
@@ -199,8 +199,8 @@ def test_no_click_when_switching_seeking_looping_or_changing_the_plan():
     deck.player.play()
     heard = [deck.mixed(12)]
     for act in (
-        lambda: deck.player.set_compare("as sung"), lambda: deck.player.set_compare("removed"),
-        lambda: deck.player.set_compare("cleaned"), lambda: deck.player.set_match(3.0),
+        lambda: deck.player.heard_as.set_compare("as sung"), lambda: deck.player.heard_as.set_compare("removed"),
+        lambda: deck.player.heard_as.set_compare("cleaned"), lambda: deck.player.heard_as.set_match(3.0),
         lambda: deck.player.seek(rate + 77), lambda: deck.set_plan(()),
         lambda: deck.player.set_loop((rate + 100, rate + 9_000)), lambda: None, lambda: deck.player.stop(),
     ):  # fmt: skip
@@ -221,7 +221,7 @@ def test_a_loop_repeats_and_switching_keeps_the_place():
     for i in range(100):
         deck.mixed(1)
         if i == 50:
-            deck.player.set_compare("as sung")
+            deck.player.heard_as.set_compare("as sung")
         assert loop[0] <= deck.player.position <= loop[1]
     deck.player.close()
 

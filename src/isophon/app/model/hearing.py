@@ -2,26 +2,24 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 
-import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model import listening
+from isophon.app.model.heard_alone import HeardAlone
 from isophon.app.model.workspace import Workspace
 from isophon.core.passes import KINDS
-from isophon.core.passes.near_words import floor_of
-from isophon.core.playing.mix import BandAlone, PausesAlone, Strip, gains
-from isophon.core.playing.player import COMPARES
+from isophon.core.playing.heard_as import COMPARES
+from isophon.core.playing.mix import Strip, gains
 from isophon.core.playing.remote import RemotePlayer
 from isophon.core.session.items import Guide
 from isophon.core.session.model import Part
 
 ALONE, BESIDE_LEAD, WITH_STACK, WITH_MUSIC = HEARS = ("this part", "with the lead", "with the stack", "with the music")
 SPEEDS = (1.0, 0.75, 0.5)
-_MOST_PAUSES_DB = 40.0
-_MOST_LIFT_DB, _SOFTER_DB = 18.0, 6.0  # of a band alone
 _BEFORE_MARK_S, _AFTER_MARK_S = 0.35, 0.35
 
 
@@ -38,9 +36,8 @@ class Hearing(QObject):
         self.matched = self.listening.matched
         self.compare_all, self.looping, self.in_turn, self.chained = False, True, False, False
         self.first_gain_db = 0.0  # that of the whole takes, until something was heard
-        self.pauses_db = 0.0  # by how much the pauses are lifted that alone are heard; 0: all is heard
-        self._band: BandAlone | None = None  # what is heard alone, or not
-        self._band_before: tuple[str, ...] = ()
+        self.alone = HeardAlone(workspace, self)
+        self.alone.changed.connect(self.refresh)
         self._looped: tuple[str, ...] = ()
         self._before_items: tuple[str, frozenset[str]] | None = None
         self._played_once = self._placed = False  # whether a place was chosen since the selection was
@@ -74,17 +71,17 @@ class Hearing(QObject):
         start, end = session.span
         strips = []
         for item in session.items:
-            if self.sounds(item.id) and (not self.pauses_db or item.id in self.workspace.selected_parts):
+            if self.sounds(item.id) and (not self.alone.pauses_db or item.id in self.workspace.selected_parts):
                 compared = isinstance(item, Part) and (self.compare_all or item.id in self.workspace.selected_parts)
                 offset = round((item.offset_s - start) * rate)
                 lifted = (
                     self.workspace.audition.lifted and self.compare == "removed" and self.workspace.pass_.trace.lifts
                 )
-                band = self._band if compared and item.id == self.workspace.part.id else None
-                unheard = self._unheard if band is None else (*self._unheard, *self._band_before)
+                band = self.alone.band if compared and item.id == self.workspace.part.id else None
+                unheard = self._unheard if band is None else (*self._unheard, *self.alone.before)
                 plan = item.plan_without(unheard) if isinstance(item, Part) else ()
                 strips.append(Strip(item.source, plan, offset, *self._gains(item), compared, lifted, band,
-                                    self._pauses(item, offset)))  # fmt: skip
+                                    self.alone.pauses(item, offset, rate)))  # fmt: skip
         self.player.set_scene(tuple(strips), max(1, round((end - start) * rate)))
         self._match()
         self.player.set_chain(session.chain if self.chained else None)
@@ -92,55 +89,6 @@ class Hearing(QObject):
             self._mapping = (rate, self.workspace.song[0])
             self._set_loop()
         self.changed.emit()
-
-    def hear_band(
-        self, low_hz: float, high_hz: float | None, without: bool = False, before: tuple[str, ...] = ()
-    ) -> None:
-        """Let a band of the selected part be heard alone, softly, or all but it, until :meth:`hear_all`.
-
-        ``before``: kinds that have not acted on what is heard.
-        """
-        self._band_before = before
-        self._band = BandAlone(low_hz, high_hz, self._band_gain(low_hz, high_hz, without), without)
-        self.refresh()
-
-    def set_pauses(self, on: bool) -> None:
-        """Hear only the pauses of the selected parts, lifted to the loudness of the voice; or all again."""
-        part, surveyed = self.workspace.part, self.workspace.take.surveyed
-        still = None if surveyed is None else floor_of(surveyed.survey)
-        self.pauses_db = 0.0
-        if on and still and part.voice_lufs is not None:
-            self.pauses_db = round(float(min(_MOST_PAUSES_DB, max(1.0, part.voice_lufs - 10 * np.log10(still)))), 1)
-        self.refresh()
-
-    def _pauses(self, item: Part | Guide, offset: int) -> PausesAlone | None:
-        """The pauses of a part that alone are heard, in frames of the mix."""
-        if not self.pauses_db or not isinstance(item, Part):
-            return None
-        rate = self.player.sample_rate
-        spans = (span for kind in KINDS if kind.finder.still for span in kind.finder.still(item.of_kind(kind.name)))
-        frames = tuple((offset + round(start * rate), offset + round(end * rate)) for start, end in spans)
-        return PausesAlone(frames, float(10 ** (self.pauses_db / 20)))
-
-    def hear_all(self) -> None:
-        """All frequencies again."""
-        if self._band is not None:
-            self._band = None
-            self.refresh()
-
-    def _band_gain(self, low_hz: float, high_hz: float | None, without: bool) -> float:
-        """Brings what is heard towards the loudness of the whole (K-weighted), by no more than that allows.
-
-        A band alone stays a little under it.
-        """
-        surveyed = self.workspace.take.surveyed
-        if surveyed is None:
-            return 1.0
-        survey = surveyed.survey
-        inside = survey.band_slice(low_hz / 1.12, 1.12 * (high_hz or survey.sample_rate / 2))
-        share = float(survey.k_bands[:, inside].sum()) / (float(survey.k_bands.sum()) + 1e-20)
-        audible_share, softer = (1 - share, 0.0) if without else (share, _SOFTER_DB)
-        return float(10 ** (min(_MOST_LIFT_DB, -10 * np.log10(max(audible_share, 0.0) + 1e-9) - softer) / 20))
 
     @property
     def _unheard(self) -> tuple[str, ...]:
@@ -181,7 +129,7 @@ class Hearing(QObject):
                 power = 10 ** ((take.surveyed.survey.loudness + part.listening.gain_db) / 10)
                 sung += power
                 cleaned += power * 10 ** (-take.matched_gain_db(part.plan_without(workspace.audition.unheard)) / 10)
-        self.first_gain_db = round(10 * float(np.log10(sung / cleaned)), 2) if sung > 0 else 0.0
+        self.first_gain_db = round(10 * math.log10(sung / cleaned), 2) if sung > 0 else 0.0
         self.player.set_match(self.first_gain_db if self.matched else None)
 
     @property

@@ -48,13 +48,13 @@ class HeldKeys:
             self.hearing.set_compare(self.hearing.compare)
             self.trace.show_as_sung(False)
         else:
-            self.hearing.hear_all()
+            self.hearing.alone.hear_all()
         return True
 
     def end(self) -> None:
         """End all of it: the window is left while a key is down."""
         self.hearing.set_compare(self.hearing.compare)
-        self.hearing.hear_all()
+        self.hearing.alone.hear_all()
         self.trace.show_as_sung(False)
 
     def _hear_band(self, without: bool) -> None:
@@ -62,11 +62,11 @@ class HeldKeys:
         if mark is None:
             self._tell("Select a mark to listen to its band alone.")
             return
-        self.hearing.hear_band(*which.lens.box(mark, which.trace.axis), without)
+        self.hearing.alone.hear_band(*which.lens.box(mark, which.trace.axis), without)
 
     def _hear_limits(self) -> None:
         limits = self.trace.limits.shown
         if limits is None:
             self._tell("This pass listens to no band of its own; esses by rule do.")
             return
-        self.hearing.hear_band(*limits, before=self.workspace.pass_.kinds)  # as it comes to the rule
+        self.hearing.alone.hear_band(*limits, before=self.workspace.pass_.kinds)  # as it comes to the rule

@@ -159,5 +159,7 @@ class PageDisplay(QObject):
             what = "all parts; a dot: with the lead, a ring: not"
         elif workspace.order == AUDIBLE:
             what = route.worth_hearing(route.current) or what
-        pauses = f"pauses alone, +{self._hearing.pauses_db:.0f} dB (P) · " if self._hearing.pauses_db else ""
+        pauses = (
+            f"pauses alone, +{self._hearing.alone.pauses_db:.0f} dB (P) · " if self._hearing.alone.pauses_db else ""
+        )
         return f"{pauses}{what} · {self._whose}"

@@ -37,7 +37,7 @@ class Tour(QFrame):
         foot.addWidget(self.does)
         foot.addStretch(1)
         foot.addWidget(self.leave)
-        column = make_column(self, between=8, around=(14, 12, 14, 12))
+        column = make_column(self, between=8, around=(16, 12, 16, 12))
         column.addLayout(head)
         column.addWidget(self.words)
         column.addLayout(foot)

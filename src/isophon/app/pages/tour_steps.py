@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from isophon.app.pages.route import HAND_OVER, STATIONS
 from isophon.app.pages.work_views import WorkViews
+from isophon.app.sheets import FIRST
 from isophon.core.marks import Mark
 from isophon.core.session.model import Part
 
@@ -35,8 +36,8 @@ def part_of_tour(page: Any) -> Part | None:
 
 
 def _highest(page: Any) -> Mark | None:
-    """The ess that stands out most of those that come down."""
-    over = [mark for mark, change in page.workspace.part.changed("ess") if not mark.hand.decided]
+    """The mark that stands out most of those that come down."""
+    over = [mark for mark, change in page.workspace.part.changed(FIRST.kind) if not mark.hand.decided]
     return max(over, key=lambda mark: mark.standout_db, default=None)
 
 
@@ -44,7 +45,7 @@ def _show_map(page: Any) -> None:
     part = part_of_tour(page)
     if part is not None:
         page.workspace.select_part(part.id)
-    page.open_station(STATIONS.index("Esses"))
+    page.open_station(STATIONS.index(FIRST.name))
     mark = _highest(page)
     middle = sum(mark.span) / 2 if mark else _CLOSE_S
     page.workspace.viewport.show(max(0.0, middle - _CLOSE_S), max(0.0, middle - _CLOSE_S) + 2 * _CLOSE_S)
@@ -58,7 +59,7 @@ def _loop_highest(page: Any) -> None:
 
 
 def _lower_ceiling(page: Any) -> None:
-    page.workspace.settings.set_setting("ceiling_db", page.workspace.part.ess.ceiling_db - _LOWER_DB)
+    page.workspace.settings.set_setting("ceiling_db", page.workspace.part.settings(FIRST.kind).ceiling_db - _LOWER_DB)
 
 
 def _undo_all(page: Any) -> None:
@@ -75,13 +76,13 @@ STEPS = (
     Step(
         "The map",
         "One voice, from low to high. Ink is what stays, red is what the cleaning removes.",
-        "Show the lead’s esses",
+        f"Show the lead’s {FIRST.words.many}",
         lambda views: views.trace,
         _show_map,
     ),
     Step(
         "The skyline",
-        "One bar an ess, as high as it stands out of the voice around it. What is over the ceiling comes down to it.",
+        f"One bar {FIRST.an}, as high as it stands out of the voice around it. The ceiling brings it down.",
         "Play the highest one, as sung",
         lambda views: views.skyline,
         _loop_highest,
@@ -95,7 +96,7 @@ STEPS = (
     ),
     Step(
         "The ceiling",
-        "Drag it, or set it in the sheet. All esses over it follow at once, and so does what you hear.",
+        f"Drag it, or set it in the sheet. All {FIRST.words.many} over it follow at once, and so does what you hear.",
         "Lower it by 3 dB",
         lambda views: views.skyline,
         _lower_ceiling,

@@ -159,9 +159,9 @@ def _mute(page: Any) -> None:
 
 def _toggle_pauses(page: Any) -> None:
     hearing = page.hearing
-    hearing.set_pauses(not hearing.pauses_db)
-    if hearing.pauses_db:
-        page.tell(f"The pauses alone, lifted by {hearing.pauses_db:.0f} dB. P again: everything plays.")
+    hearing.alone.set_pauses(not hearing.alone.pauses_db)
+    if hearing.alone.pauses_db:
+        page.tell(f"The pauses alone, lifted by {hearing.alone.pauses_db:.0f} dB. P again: everything plays.")
     else:
         page.views.message.hide()
 

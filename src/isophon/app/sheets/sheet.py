@@ -137,8 +137,8 @@ class Sheet(QWidget):
         column = self._column = make_column(self, between=0, around=(12, 8, 8, 8))
         column.addLayout(head)
         self.first_look = Label(which.words.first_look, objectName="hint", wordWrap=True)
+        column.addWidget(self.first_look)  # first: what has no parent would be shown as a window
         self.first_look.setVisible(bool(which.words.first_look) and which.kind not in first_looks.known())
-        column.addWidget(self.first_look)
         if self.extras is not None and self.extras.in_head:
             under_head = make_row()
             for widget in self.extras.in_head:

@@ -15,7 +15,7 @@ from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.meter import Meter
 from isophon.app.views.output_panel import SIDES, OutputPanel
 from isophon.app.views.rough_panel import RoughPanel
-from isophon.core.playing.player import COMPARES
+from isophon.core.playing.heard_as import COMPARES
 from isophon.core.playing.remote_device import RemoteDevice
 
 _WIDE, _SMALL, _SMALLEST, _LEAST = 1_400, 1_240, 990, 56

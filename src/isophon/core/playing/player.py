@@ -20,19 +20,17 @@ import numpy as np
 
 from isophon.core.errors import IsophonError
 from isophon.core.log import INSIDE
+from isophon.core.playing.ahead import AheadMaker, Coming
 from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, make_chunk, slower, span_of
 from isophon.core.playing.gauge import LONGEST, MOMENTARY, STEP_S
+from isophon.core.playing.heard_as import HeardAs
 from isophon.core.playing.mix import Scene
 from isophon.core.playing.readiness import Readiness
 from isophon.core.playing.ring import Ring
-from isophon.core.session.chain import NAMES, Chain
 
 _log = logging.getLogger(__name__)
 
-COMPARES = ("as sung", "cleaned", "removed")
 AHEAD, FAR_AHEAD, _CALM_S = 16, 64, 0.5  # chunks: a tile, and where nothing was changed for a while
-_MADE_AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
-_LOOK_AGAIN_S = 0.25
 _HEARD_ON = CHUNK  # frames at least of what was heard before a change, some 20 ms: the machine may stop for a moment
 _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be waited for after a jump
 
@@ -40,7 +38,8 @@ _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be w
 class Player:
     """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
 
-    ``trouble``: why the last playing stopped by itself, '' where it did not. ``open_device(sample_rate, ring)`` gives
+    ``heard_as``: which of its versions are heard, and how. ``trouble``: why the last playing stopped by itself, ''
+    where it did not. ``open_device(sample_rate, ring)`` gives
     something with ``name``, ``silent`` and ``close()`` that plays what is in the ring. ``on_change``: called whenever
     something was played, queued or failed.
     """
@@ -54,29 +53,26 @@ class Player:
         self._scene: Scene = ()
         self._faded_from: Scene | None = None
         self._version = 0
-        self._compare, self._match_db = "cleaned", 0.0
         self._loop: tuple[int, int] | None = None
         self._next = 0
         self._jump_from: int | None = None
         self._chunks: deque[Chunk] = deque()  # those that are heard now and later
         self._readiness = Readiness(sample_rate)
-        self._all_made: tuple | None = None  # what comes, where nothing of it is left to be rendered
         self._for_now, self._patient_until = False, 0.0
         self._dropped_at = 0.0
         self._place = int(self._ring["read"]), 0  # a frame of the ring, and that of the mix
         self._speed, self._once = 1.0, False
         self._owed = 0  # frames by which slow playing is ahead of its time
-        self._chain: Chain | None = None
-        self._matches = False
         self._closed, self._failed = False, False
         self.trouble = ""
         self._work = threading.Condition()
         self._ring["playing"], self._ring["gain"] = 0, 0
         self._ring.take_back(0)
-        self._say_how()
+        self.heard_as = HeardAs(self._ring)
+        maker = AheadMaker(self._work, self._readiness, self._coming, self._fail)
         self._threads = [
             threading.Thread(target=work, name=f"player {name}", daemon=True)
-            for name, work in (("feeder", self._feed), ("maker", self._make_ahead), ("watcher", self._watch))
+            for name, work in (("feeder", self._feed), ("maker", maker.run), ("watcher", self._watch))
         ]
         for thread in self._threads:
             thread.start()
@@ -175,28 +171,6 @@ class Player:
                 self._drop()
             return self._version
 
-    def set_compare(self, compare: str) -> None:
-        """Which of COMPARES is heard."""
-        self._compare = compare
-        self._say_how()
-
-    def set_match(self, gain_db: float | None) -> None:
-        """Let cleaned be as loud as as sung, by the loop or by what was heard lately; None: as it is.
-
-        ``gain_db``: the gain until something was heard.
-        """
-        self._matches, self._match_db = gain_db is not None, gain_db or 0.0
-        self._say_how()
-
-    def set_chain(self, chain: Chain | None) -> None:
-        """What is heard goes through a rough chain; None: as it is."""
-        self._chain = chain
-        self._say_how()
-
-    def set_listening(self, volume_db: float, sides: int, limited: bool) -> None:
-        """How loud it is at the ears, which of SIDES are heard, and whether through the limiter."""
-        self._ring["volume_db"], self._ring["sides"], self._ring["limited"] = volume_db, sides, limited
-
     def ready(self, version: int, timeout: float) -> bool:
         """Wait until samples of a version are there for the device; whether they are."""
         with self._work:
@@ -224,17 +198,6 @@ class Player:
             thread.join(timeout=2.0)
 
     # the output's side
-
-    def _say_how(self) -> None:
-        """Tell the output which versions are heard, how loud, and through what."""
-        ring, compare = self._ring, self._compare
-        cleaned = {"as sung": 0.0, "removed": -1.0}.get(compare, 10 ** (self._match_db / 20))
-        ring["sung"], ring["cleaned"], ring["rest"] = compare != "cleaned", cleaned, compare != "removed"
-        ring["match"] = self._matches
-        if self._chain is not None:
-            for name in NAMES:
-                ring[name] = getattr(self._chain, name)
-        ring["chained"] = self._chain is not None and compare != "removed"
 
     def _watch(self) -> None:
         """Follow what the output reads."""
@@ -353,34 +316,11 @@ class Player:
                     self._go_on()
             self._on_change()
 
-    def _make_ahead(self) -> None:
-        """Render what is heard next, so that the feeder finds it ready."""
-        while True:
-            with self._work:
-                self._work.wait_for(lambda: self._closed or self._all_made != self._coming(), _LOOK_AGAIN_S)
-                if self._closed:
-                    return
-                coming = self._coming()
-            try:
-                made = not self._failed and self._make_next(*coming)
-            except Exception as error:  # noqa: BLE001 (told to the person)
-                self._fail(error)
-                continue
-            self._all_made = None if made else coming
-            if made:
-                with self._work:
-                    self._work.notify_all()
-
-    def _coming(self) -> tuple[Scene, int, tuple[int, int] | None]:
-        return self._scene, self._next, self._loop
-
-    def _make_next(self, scene: Scene, start: int, loop: tuple[int, int] | None) -> bool:
-        """Render the first span of what comes that is not ready; whether there was one."""
-        places = [start + i * CHUNK for i in (*range(_NEAR), *range(_NEAR, _MADE_AHEAD, _NEAR))]
-        if loop and start < loop[1]:
-            places = [at if at < loop[1] else loop[0] + (at - loop[0]) % (loop[1] - loop[0]) for at in places]
-        spans = [(at, CHUNK if i < _NEAR else _NEAR * CHUNK) for i, at in enumerate(places) if at < self._samples]
-        return self._readiness.make_next(scene, spans)
+    def _coming(self) -> Coming | None:
+        """What is heard next; None: nothing more, the player is closed."""
+        if self._closed:
+            return None
+        return Coming(self._scene, self._next, self._loop, self._samples, self._failed)
 
     def _fail(self, error: Exception) -> None:
         """Stop, and keep why; playing again tries again."""

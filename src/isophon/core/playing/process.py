@@ -52,11 +52,12 @@ _OWN = {
     "played",
     "unplayed",
 }
+_HOW = {"set_compare", "set_match", "set_chain", "set_listening"}
 _SWITCH_S = 0.0005  # what is asked for waits no longer than this for what is rendered in another thread
 
 
 class SoundProcess:
-    """Carries out messages: each is a method of the same name, its own or the player's."""
+    """Carries out messages: each is a method of the same name, its own, the player's, or of how it is heard."""
 
     def __init__(self, state: State, ring: Ring, output: OutputProcess, tell: Callable[[dict[str, Any]], None]) -> None:
         self._state, self._ring, self._output, self._tell = state, ring, output, tell
@@ -147,7 +148,8 @@ class SoundProcess:
         """Do what a message says, and count it where it counts."""
         counts, name, *arguments = message
         try:
-            getattr(self if name in _OWN else self._playing, name)(*arguments)
+            whose = self if name in _OWN else self._playing.heard_as if name in _HOW else self._playing
+            getattr(whose, name)(*arguments)
         except InputError as error:
             self._tell({"trouble": str(error)})
         finally:

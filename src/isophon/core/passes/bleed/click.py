@@ -15,19 +15,25 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import fft, ndimage, signal
 
-from isophon.core.passes.bleed.feeds import whitener
+from isophon.core.passes.bleed.hits import (
+    BEATS_S,
+    BIN_S,
+    LEFT_MS,
+    STEP_S,
+    bright_part,
+    first_beat,
+    hits_of,
+    levels_beside,
+    levels_of,
+    likely_beats,
+)
 
 Picture = tuple[np.ndarray, np.ndarray]
 
-BEATS_S = (0.2, 2.1)
-_BIN_S, _LOWEST_HZ = 0.001, 350.0
-_LEFT_MS, _RIGHT_MS, _SIDE_PERCENTILE = (-30, -4), (12, 45), 85
 _RINGS_DB = (0.0, 16.0)  # how much what follows may be over what was before: ticks, and beeps that ring
-_OVER_DB, _MOST_DB = 3.0, 15.0
-_STEP_S, _TEETH, _SAME_S = 2e-5, 24, 0.003
 _MOST_TRIED = 40
 _BETWEEN, _FINER_PAYS, _SHORTEST_S = (2, 3), 1.1, 0.1
-_CANDIDATES, _DIVISORS, _BARS = 8, (1, 2, 3, 4, 5, 6, 8), (2, 3, 4, 5, 6, 7, 8)
+_BARS = (2, 3, 4, 5, 6, 7, 8)
 _FEWEST_BEATS, _FEWEST_ALIKE, _FEWEST_OF_A_SOUND, _FEWEST_MOSTLY, _MOSTLY = 8, 5.0, 3, 2, 0.5
 _EARLY_S, _SOUND_S, _OFF_S, _STRAIGHT_S = 0.002, 0.025, 0.0015, 0.0007
 _FINER, _ROUNDS, _STILL_PERCENTILE, _QUIET_PERCENTILE, _SILENT = 8, 3, 20, 5, 1e-9
@@ -67,20 +73,20 @@ class _Grid:
 def find_click(take: np.ndarray, rate: int, tell: Callable[[float], None] | None = None) -> Click:
     """Find the regular click in a take ``(n,)``; where there is none, one that is not found."""
     tell = tell or (lambda _fraction: None)
-    bright = _bright(take, rate)
-    level = _level(bright, rate)
+    bright = bright_part(take, rate)
+    level = levels_of(bright, rate)
     grids, scores = [], []
     for i, rings_db in enumerate(_RINGS_DB):
-        hits = _hits(level, rings_db)
-        beats, score = _beats(hits)
+        hits = hits_of(level, rings_db)
+        beats, score = likely_beats(hits)
         scores.append(score)
-        likely = sorted((_first(hits, beat) for beat in beats), reverse=True)[:_MOST_TRIED]
+        likely = sorted((first_beat(hits, beat) for beat in beats), reverse=True)[:_MOST_TRIED]
         for j, (_, first, beat) in enumerate(likely):
             grids += _believed(bright, level, first, beat, rate)
             tell((i + j / len(likely)) / len(_RINGS_DB))
     shown = np.max(scores, axis=0)
     shown = np.maximum(shown, 0) / (shown.max(initial=0) + 1e-12)
-    picture = np.arange(len(shown)) * _STEP_S + BEATS_S[0], shown
+    picture = np.arange(len(shown)) * STEP_S + BEATS_S[0], shown
     best = max(grids, key=lambda g: (g.alike, g.beat_s), default=None)
     if best is None or best.alike < _FEWEST_ALIKE or _is_loop(bright, level, best, rate):
         return Click((), 0.0, *picture)
@@ -118,67 +124,9 @@ def _sound(take: np.ndarray, times: np.ndarray, rate: int, rings_s: float) -> np
     return mean * signal.get_window(("tukey", 0.1), len(mean), fftbins=False)
 
 
-def _bright(take: np.ndarray, rate: int) -> np.ndarray:
-    """The take with its noise flattened and its lows gone, where no click is told from the voice."""
-    white = signal.oaconvolve(take, whitener(take, rate), "same")
-    return signal.sosfiltfilt(signal.butter(2, _LOWEST_HZ, "high", fs=rate, output="sos"), white).astype(np.float32)
-
-
-def _level(bright: np.ndarray, rate: int) -> np.ndarray:
-    size = round(_BIN_S * rate)
-    at = (np.arange(round(len(bright) / rate / _BIN_S)) * _BIN_S * rate).astype(int)
-    power = ndimage.uniform_filter1d(np.square(bright, dtype=np.float64), size, origin=-(size // 2))[at]
-    return 10 * np.log10(np.maximum(power, 0) + 1e-6 * np.median(power) + 1e-20)
-
-
-def _beside(level: np.ndarray, span: tuple[int, int]) -> np.ndarray:
-    """How loud it is beside each bin, so many bins from it."""
-    size, middle = span[1] - span[0] + 1, (span[0] + span[1]) // 2
-    return np.roll(ndimage.percentile_filter(level, _SIDE_PERCENTILE, size=size), -middle)
-
-
-def _hits(level: np.ndarray, rings_db: float) -> np.ndarray:
-    """By how much each bin stands up, dB, 0 where it does not."""
-    around = np.maximum(_beside(level, _LEFT_MS), _beside(level, _RIGHT_MS) - rings_db)
-    over = np.clip(level - around - _OVER_DB, 0, _MOST_DB)
-    over[level < ndimage.maximum_filter1d(level, 3)] = 0
-    return over
-
-
-def _beats(hits: np.ndarray) -> tuple[list[float], np.ndarray]:
-    """Times after which hits come again, s, likely ones and their divisions; and the score of all of them."""
-    count = len(hits)
-    smooth = ndimage.gaussian_filter1d(hits, 1.0)
-    size = fft.next_fast_len(2 * count, real=True)
-    spectrum = fft.rfft(smooth - smooth.mean(), size)
-    again = fft.irfft(np.square(np.abs(spectrum)), size)[:count] / np.arange(count, 0, -1)
-    beats = np.arange(*BEATS_S, _STEP_S)
-    score, teeth = np.zeros(len(beats)), np.zeros(len(beats))
-    for k in range(1, _TEETH + 1):
-        at = beats * k / _BIN_S
-        there = at < 0.8 * count
-        score[there] += np.interp(at[there], np.arange(count), again)
-        teeth += there
-    score /= np.sqrt(np.maximum(teeth, 1))
-    found, left = set(), score.copy()
-    for _ in range(_CANDIDATES):
-        beat = beats[int(np.argmax(left))]
-        found |= {round(float(beat / d), 4) for d in _DIVISORS if beat / d >= BEATS_S[0]}
-        left[np.abs(beats - beat) < _SAME_S] = -np.inf
-    return sorted(found), score
-
-
-def _first(hits: np.ndarray, beat: float) -> tuple[float, float, float]:
-    """How clearly hits gather at one place of a beat, that place in s, and the beat."""
-    phase = np.round(np.arange(len(hits)) * _BIN_S % beat / _BIN_S).astype(int)
-    folded = ndimage.uniform_filter1d(np.bincount(phase, hits, minlength=int(beat / _BIN_S) + 2), 5, mode="wrap")
-    place = int(np.argmax(folded))
-    return float((folded[place] - folded.mean()) / (folded.std() + 1e-12)), place * _BIN_S, beat
-
-
 def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, rate: int) -> list[_Grid]:
     """The grid of beats near ``beat`` that sound most alike, none where too few would fit the take."""
-    times = _times(first, beat, len(level) * _BIN_S)
+    times = _times(first, beat, len(level) * BIN_S)
     if len(times) < _FEWEST_BEATS:
         return []
     number, weight = np.arange(len(times)), _stillness(level, times)
@@ -207,7 +155,7 @@ def _is_loop(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> b
     """Whether not only the beats but what lies between them comes again: pasted words, no click."""
     between = []
     for share in _SHARES:
-        times = _times(grid.first_s + share * grid.beat_s, grid.beat_s, len(level) * _BIN_S)
+        times = _times(grid.first_s + share * grid.beat_s, grid.beat_s, len(level) * BIN_S)
         alike = _alike(_cut(bright, times, rate), _stillness(level, times), np.arange(len(times)) % grid.bar)
         between.append(float(alike.sum()))
     return float(np.median(between)) > _LOOPED * grid.alike
@@ -226,7 +174,7 @@ def _filled(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> _G
 
 def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, picture: Picture) -> Click:
     """The click of a grid: positions of the bar that sound alike share a sound, empty ones have none."""
-    seconds = len(level) * _BIN_S
+    seconds = len(level) * BIN_S
     times = _times(grid.first_s, grid.beat_s, seconds)
     waves, weight = _cut(bright, times, rate), _stillness(level, times)
     place = np.arange(len(times)) % grid.bar
@@ -305,7 +253,7 @@ def _times(first: float, beat: float, seconds: float) -> np.ndarray:
 
 def _stillness(level: np.ndarray, times: np.ndarray) -> np.ndarray:
     """How much each beat counts: one over the power of what sounds before it."""
-    before = 10 ** (_beside(level, _LEFT_MS)[np.minimum(np.round(times / _BIN_S).astype(int), len(level) - 1)] / 10)
+    before = 10 ** (levels_beside(level, LEFT_MS)[np.minimum(np.round(times / BIN_S).astype(int), len(level) - 1)] / 10)
     return 1 / (before + np.percentile(before, _STILL_PERCENTILE))
 
 

@@ -35,7 +35,7 @@ _MOST_MISSING = 0.5  # of the window
 _SEED = 30_011
 _TICKS_DB = np.arange(-20.0, 60.0, 1.5)  # powers that a tick may have over the prediction error
 _MOST_UNDER = 600  # frames of a tick under which the voice is looked for
-_RINGS_S = 0.003  # after the mark
+RINGS_S = 0.003  # how long a tick that was found may ring on after its mark, s
 _DECAYS_S = (0.0001, 0.0003, 0.0006, 0.001)  # time constants by which it may die away
 _LEAST_RINGING = 1e-3
 _GROUPS = (1, 4)  # of directions, that may have powers of their own
@@ -65,7 +65,8 @@ def treatments(part: Part) -> Iterator[Repair]:
         if last - first >= 2:
             added = not mark.sound
             under = added and mark.voiced
-            ringing = min(round(_RINGS_S * rate), frames - last) if added else 0
+            by_hand = mark.hand.drawn or mark.hand.end is not None  # then it ends where the hand says
+            ringing = min(round(RINGS_S * rate), frames - last) if added and not by_hand else 0
             yield Repair(first, last + ringing, rate, added and not under, mark.sound == "clipped", under, ringing)
 
 

@@ -1,4 +1,4 @@
-"""The benches run; their figures are read by people, not here."""
+"""The benches run; their figures are read by people, not here. The long ones are not run by themselves."""
 
 import os
 import subprocess
@@ -7,20 +7,26 @@ from pathlib import Path
 
 import pytest
 
+
+def long(*case):
+    """One that takes a quarter of a minute and more."""
+    return pytest.param(*case, marks=pytest.mark.bench)
+
+
 BENCH = Path(__file__).parent.parent / "bench"
 
 
 @pytest.mark.parametrize(
     ("script", "arguments", "words"),
     [
-        ("speed.py", ["12"], "survey + find"), ("quality.py", ["--quick"], "all voices"),
-        ("floor.py", ["--quick"], "breaths in all"), ("window.py", ["12", "20"], "aim: 150"),
-        ("session.py", ["2", "12"], "aim: 8"), ("noise.py", ["--quick"], "second harmonic"),
-        ("spots.py", ["--quick"], "pops at true stops"), ("bleed.py", ["--quick"], "peak memory"),
+        long("speed.py", ["12"], "survey + find"), long("quality.py", ["--quick"], "all voices"),
+        ("floor.py", ["--quick"], "breaths in all"), long("window.py", ["12", "20"], "aim: 150"),
+        long("session.py", ["2", "12"], "aim: 8"), ("noise.py", ["--quick"], "second harmonic"),
+        ("spots.py", ["--quick"], "pops at true stops"), long("bleed.py", ["--quick"], "peak memory"),
         ("bands.py", ["12"], "treat"), ("line_up.py", ["--quick"], "100 % of those"),
-        ("playing.py", ["0.3", "2"], "key to sound"), ("stages.py", ["1"], "slowest part"),
-        ("clean.py", ["2", "3"], "cue"), ("history.py", ["300", "20"], "found anew"),
-        ("review.py", ["2", "30"], "still there after the review"),
+        long("playing.py", ["0.3", "2"], "key to sound"), long("stages.py", ["1"], "slowest part"),
+        long("clean.py", ["2", "3"], "cue"), ("history.py", ["300", "20"], "found anew"),
+        long("review.py", ["2", "30"], "still there after the review"),
     ],
 )  # fmt: skip
 def test_bench_runs(script, arguments, words, demo):

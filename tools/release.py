@@ -131,6 +131,7 @@ def main() -> None:
     os.environ["SOURCE_DATE_EPOCH"] = str(when)
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     wheel = build_archives(folder)
+    shutil.rmtree(ROOT / "src" / "isophon.egg-info", ignore_errors=True)
     (folder / f"isophon-{__version__}.cdx.json").write_text(parts_list(), encoding="utf-8")
     build_deb(folder, wheel, when)
     sums = [f"{hashlib.sha256(p.read_bytes()).hexdigest()}  {p.name}" for p in sorted(folder.iterdir())]

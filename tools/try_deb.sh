@@ -3,9 +3,10 @@
 # sees. Usage, as root: tools/try_deb.sh DEB [MIRROR]. Where debootstrap may not be used, the package is only unpacked and looked at.
 deb=$(readlink -f "$1") && [ -f "$deb" ] || { echo "usage: tools/try_deb.sh DEB [MIRROR]" >&2; exit 2; }
 root=$(mktemp -d) || exit 1
-trap 'rm -rf "$root"' EXIT
+trap 'umount "$root/proc" 2>/dev/null; rm -rf "$root" "$root.log"' EXIT
 if [ "$(id -u)" = 0 ] && command -v debootstrap >/dev/null && debootstrap --variant=minbase --include=python3 bookworm "$root" $2 >"$root.log" 2>&1; then
     cp "$deb" "$root/isophon.deb"
+    mount -t proc proc "$root/proc" 2>/dev/null  # files appear whole by way of /proc/self/fd
     [ -d /etc/apt/apt.conf.d ] && cp /etc/apt/apt.conf.d/* "$root/etc/apt/apt.conf.d/" 2>/dev/null
     cp /etc/resolv.conf "$root/etc/resolv.conf" 2>/dev/null
     in_it() { chroot "$root" env PATH=/usr/sbin:/usr/bin:/sbin:/bin DEBIAN_FRONTEND=noninteractive HOME=/root "$@"; }

@@ -18,7 +18,6 @@ from isophon.app.model import card_shelf  # noqa: E402
 from isophon.app.model.appearance import appearance  # noqa: E402
 from isophon.app.pages.cards_page import CardsPage  # noqa: E402
 from isophon.app.pages.help_page import HelpPage  # noqa: E402
-from isophon.app.pages.keys_page import KeysPage  # noqa: E402
 from isophon.app.pages.proof_page import ProofPage  # noqa: E402
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS  # noqa: E402
 from isophon.app.window import Window  # noqa: E402
@@ -74,6 +73,8 @@ def main() -> None:
         while window.work_page is None or not all(p.found for p in window.work_page.workspace.session.parts):
             wait(20)
         room, workspace = window.work_page, window.work_page.workspace
+        room.open_station(STATIONS.index("Esses"))
+        shoot_before_and_after(window)
         workspace.select_part("part-1")
         workspace.viewport.show(6.0, 12.3)
         marks = [m for m in workspace.marks if 6.0 < m.start < 12.3]
@@ -192,24 +193,16 @@ def main() -> None:
         wait(300)
         proof.grab().save(str(TARGET / "proof.png"))
         proof.close()
-        room.open_station(STATIONS.index("Esses"))
-        shoot_before_and_after(window)
         manual = HelpPage("Breaths", window)
         manual.show()
         wait(300)
         manual.grab().save(str(TARGET / "help.png"))
         manual.close()
-        keys = KeysPage(window)
-        keys.resize(1240, 860)  # the screen there is smaller than an engineer's
-        keys.show()
-        wait(100)
-        keys.grab().save(str(TARGET / "keys.png"))
-        keys.close()
         workspace.keeper.settle()
         start = Window()
         start.show()
         wait(200)
-        start.start.show_lists([("Glasshouse Starlings", demo)], [])
+        start.start.show_lists([], [(Path("~/Songs") / demo.name, "5 parts, 206 undecided, left at Esses")])
         wait(100)
         start.grab().save(str(TARGET / "start.png"))
         start.close()

@@ -23,9 +23,10 @@ class Background:
 
     def workers(self) -> Workers:
         """The workers, the same for all sessions of a window."""
-        from isophon.core.work.workers import Workers
+        from isophon.app.model.preferences import preferences
+        from isophon.core.work.workers import WORKER_COUNT, Workers
 
-        self._workers = self._workers or Workers()
+        self._workers = self._workers or Workers(preferences().workers or WORKER_COUNT)
         return self._workers
 
     def player(self) -> RemotePlayer:

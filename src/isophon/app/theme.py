@@ -81,7 +81,11 @@ def scale() -> float:
 
 @lru_cache(maxsize=1)
 def larger() -> float:
-    """How much larger the desktop's own type is than usual."""
+    """How much larger than usual type is to be: as preferred, else as the desktop's own is."""
+    from isophon.app.model.preferences import TYPE_FACTORS, preferences
+
+    if (preferred := TYPE_FACTORS.get(preferences().type_size)) is not None:
+        return preferred
     return max(1.0, QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont).pointSizeF() / _USUAL_POINTS)
 
 

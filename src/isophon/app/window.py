@@ -73,6 +73,7 @@ class Window(QMainWindow):
         self.start.new_asked.connect(self.new_session)
         self.start.keys_asked.connect(self._show_keys)
         self.start.help_asked.connect(self._show_help)
+        self.start.preferences_asked.connect(self._show_preferences)
         self.start.quit_asked.connect(self.close)
         self._state.recall(self)
         QTimer.singleShot(0, self._show_lists)
@@ -171,8 +172,7 @@ class Window(QMainWindow):
         self._begin("Making the demo: singers are being synthesized", work)
 
     def _tour_demo(self) -> None:
-        """Open the demo, and begin the guided tour in it."""
-        self._touring = True
+        self._touring = True  # it begins once the demo is open
         self.open_demo()
 
     def _begin(self, words: str, work: Callable[[Progress], Any], done: Callable[[Any], None] | None = None) -> None:
@@ -306,6 +306,11 @@ class Window(QMainWindow):
         from isophon.app.pages.help_page import HelpPage
 
         HelpPage("", self).show()
+
+    def _show_preferences(self) -> None:
+        from isophon.app.pages.preferences_page import PreferencesPage
+
+        PreferencesPage(self).show()
 
     def _show_lists(self) -> None:
         from isophon.app.model.state import recent_sessions, unsaved_work

@@ -7,6 +7,8 @@ import time
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QApplication, QStyle
 
+from isophon.app.model.preferences import preferences
+
 View = tuple[float, float]
 LONGEST_MS = 120
 _STEP_MS = 15
@@ -32,7 +34,7 @@ class Glide(QObject):
         """Glide from a view (s) to another."""
         wanted_ms = QApplication.style().styleHint(QStyle.StyleHint.SH_Widget_Animation_Duration)
         self._from, self._to, self._began = start, to, time.monotonic()
-        self._takes_s = min(LONGEST_MS, wanted_ms) / 1000
+        self._takes_s = min(LONGEST_MS, wanted_ms) / 1000 if preferences().motion else 0.0
         if self._takes_s > 0:
             self._timer.start()
         self._step()

@@ -125,6 +125,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("lay_out", "1", "Lay out"),
             *((which.kind, _station(i), which.name) for i, which in enumerate(PASSES, 2)),
             ("hand_over", _station(len(PASSES) + 2), "Hand over"),
+            ("preferences", "Ctrl+,", "preferences: look, type, motion, processes, what is kept"),
             ("help", "F1", "the manual, at what is open"),
             ("keys", "Shift+F1", "this page"),
         ),

@@ -31,6 +31,7 @@ class StartPage(QWidget):
     new_asked = Signal()
     keys_asked = Signal()
     help_asked = Signal()
+    preferences_asked = Signal()
     quit_asked = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -72,6 +73,14 @@ class StartPage(QWidget):
         column.addWidget(hint)
         column.addSpacing(8)
         column.addLayout(self.lists)
+        more = make_row(between=0)
+        more.addStretch(1)
+        for words, signal in (("Help", self.help_asked), ("Preferences", self.preferences_asked)):
+            button = named(QPushButton(words), "plain")
+            button.clicked.connect(signal)
+            more.addWidget(button)
+        more.addStretch(1)
+        column.addLayout(more)
         column.addWidget(self.work)
         column.addWidget(self.bar)
         column.addWidget(self.cancel, 0, Qt.AlignmentFlag.AlignRight)
@@ -96,9 +105,11 @@ class StartPage(QWidget):
         self.picture = _BeforeAndAfter()
         row.addWidget(self.picture)
         row.addStretch()
-        keys = (("Ctrl+O", self.open_asked), ("Ctrl+N", self.new_asked), ("F1", self.help_asked),
-                ("Shift+F1", self.keys_asked), ("Ctrl+Q", self.quit_asked))  # fmt: skip
-        for key, signal in keys:
+        keys = {
+            "Ctrl+O": self.open_asked, "Ctrl+N": self.new_asked, "F1": self.help_asked, "Shift+F1": self.keys_asked,
+            "Ctrl+,": self.preferences_asked, "Ctrl+Q": self.quit_asked,
+        }  # fmt: skip
+        for key, signal in keys.items():
             shortcut = QShortcut(QKeySequence(key), self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(signal)
         workable(self)

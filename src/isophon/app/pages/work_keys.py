@@ -136,6 +136,7 @@ def _on_the_session(page: Any) -> Actions:
         "lay_out": lambda: page.open_station(LAY_OUT),
         **{w.kind: partial(page.open_station, i) for i, w in enumerate(PASSES, 1)},
         "hand_over": lambda: page.open_station(HAND_OVER),
+        "preferences": page.show_preferences,
         "help": page.show_help,
         "keys": page.show_keys,
     }

@@ -29,6 +29,7 @@ from isophon.app.pages.markers import Markers
 from isophon.app.pages.marks_page import MarksPage
 from isophon.app.pages.output_watch import OutputWatch
 from isophon.app.pages.page_display import PageDisplay
+from isophon.app.pages.preferences_page import PreferencesPage
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS
 from isophon.app.pages.taste_watch import TasteWatch
 from isophon.app.pages.tour import Tour
@@ -120,6 +121,7 @@ class WorkPage(QWidget):
         self.views.menu.open_asked.connect(self.open_asked)
         self.views.menu.keys_asked.connect(self.show_keys)
         self.views.menu.help_asked.connect(self.show_help)
+        self.views.menu.preferences_asked.connect(self.show_preferences)
         self.views.menu.tour_asked.connect(self.tour.begin)
         self.views.menu.history_asked.connect(self.show_history)
         self.views.menu.cards_asked.connect(self.show_cards)
@@ -209,6 +211,10 @@ class WorkPage(QWidget):
     def show_help(self) -> None:
         """Open the manual at the station that is open."""
         HelpPage(STATIONS[self.views.title.route.current], self).show()
+
+    def show_preferences(self) -> None:
+        """Open the preferences."""
+        PreferencesPage(self).show()
 
     def show_keys(self) -> None:
         """Open the page of keys."""

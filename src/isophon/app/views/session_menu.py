@@ -6,11 +6,9 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QActionGroup
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from isophon.app import theme
-from isophon.app.model.appearance import LOOKS, appearance
 from isophon.app.model.state import recent_sessions
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.file_dialog import file_to_save
@@ -29,6 +27,7 @@ class SessionMenu(QMenu):
     open_asked = Signal()
     keys_asked = Signal()
     help_asked = Signal()
+    preferences_asked = Signal()
     tour_asked = Signal()
     history_asked = Signal()
     versions_asked = Signal()
@@ -62,13 +61,7 @@ class SessionMenu(QMenu):
         self.addSeparator()
         self.rest = self.addAction("Remind me to rest my ears")
         self.rest.setCheckable(True)
-        looks = self.addMenu("Look")
-        group = QActionGroup(looks)
-        for look, words in LOOKS.items():
-            action = looks.addAction(words, partial(appearance().choose, look))
-            action.setCheckable(True)
-            action.setChecked(look == appearance().look)
-            group.addAction(action)
+        self.addAction("Preferences…\tCtrl+,", self.preferences_asked.emit)
         self.addAction("Help\tF1", self.help_asked.emit)
         self.addAction("Guided tour", self.tour_asked.emit)
         self.addAction("Keys\tShift+F1", self.keys_asked.emit)

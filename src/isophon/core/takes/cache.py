@@ -69,6 +69,20 @@ class _Kept(msgspec.Struct):
     result: FindingResult
 
 
+def folder() -> Path:
+    """Where everything that was measured of recordings lies."""
+    return Path(platformdirs.user_cache_dir("isophon")) / "takes"
+
+
+def size() -> int:
+    """How many bytes that takes."""
+    total = 0
+    with contextlib.suppress(OSError):  # something went meanwhile
+        for path in folder().rglob("*"):
+            total += path.stat().st_size if path.is_file() else 0
+    return total
+
+
 def place_of(path: Path) -> Path:
     """The folder that belongs to a recording as it is now; InputError if it is not there."""
     try:
@@ -77,7 +91,7 @@ def place_of(path: Path) -> Path:
         raise InputError(f"{path.name}: no such file; check the name and the folder ({path.parent})") from error
     key = f"{real(path)}\n{status.st_size}\n{status.st_mtime_ns}\n{program()}"
     name = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:24]
-    return Path(platformdirs.user_cache_dir("isophon")) / "takes" / name
+    return folder() / name
 
 
 def keep_scan(place: Path, wave: Wave, figures: Figures) -> None:

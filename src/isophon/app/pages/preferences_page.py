@@ -1,0 +1,111 @@
+"""Preferences: how the program looks and works, whatever is open, and what it keeps on this disk."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QDialog, QPushButton, QWidget
+
+from isophon.app import theme
+from isophon.app.model.appearance import LOOKS, appearance
+from isophon.app.model.jobs import Job
+from isophon.app.model.preferences import MOST_WORKERS, TYPE_SIZES, prefer, preferences
+from isophon.app.views.labels import Label
+from isophon.app.views.made import grid, make_column, make_row, switch
+from isophon.core.errors import IsophonError
+from isophon.core.takes import cache
+
+_NEXT_START = "acts from the next start on"
+_WIDE, _ACROSS, _DOWN = 560, 16, 12
+
+
+class PreferencesPage(QDialog):
+    """Each choice acts at once, or says when it does."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Preferences")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setFixedWidth(theme.u(_WIDE))
+        self._job: Job | None = None
+        now = preferences()
+        self.look = _choice("Look", LOOKS.values(), list(LOOKS).index(appearance().look))
+        self.look.activated.connect(lambda row: appearance().choose(list(LOOKS)[row]))
+        self.type_size = _choice("Type", TYPE_SIZES.values(), list(TYPE_SIZES).index(now.type_size))
+        self.type_size.activated.connect(lambda row: self._prefer(type_size=list(TYPE_SIZES)[row]))
+        counts = ["As many as suit this machine", *map(str, range(1, MOST_WORKERS + 1))]
+        self.workers = _choice("Processes that analyse and hand over", counts, now.workers)
+        self.workers.activated.connect(lambda row: self._prefer(workers=row))
+        self.motion = switch("Views glide")
+        self.motion.setChecked(now.motion)
+        self.motion.setToolTip("Map and skyline glide to where they are going, where the desktop wants motion at all")
+        self.motion.toggled.connect(lambda on: self._prefer(motion=on))
+        self.taken = Label("", objectName="soft")
+        self.clear = QPushButton("Delete what was measured")
+        self.clear.setToolTip("Recordings are measured again when they are opened; sessions and recordings stay")
+        self.clear.clicked.connect(partial(self._work, _cleared))
+        self.trouble = Label("", objectName="soft", wordWrap=True)
+        rows = grid(None, _ACROSS, _DOWN)
+        listed: tuple[tuple[str, QWidget, str], ...] = (
+            ("Look", self.look, ""), ("Type", self.type_size, _NEXT_START), ("Motion", self.motion, ""),
+            ("Processes", self.workers, _NEXT_START), ("Measurements", self.clear, ""),
+        )  # fmt: skip
+        for row, (name, control, says) in enumerate(listed):
+            rows.addWidget(Label(name), row, 0)
+            rows.addWidget(control, row, 1)
+            rows.addWidget(Label(says, objectName="soft") if says else QWidget(), row, 2)
+        rows.addWidget(self.taken, len(listed), 1, 1, 2)
+        place = Label(f"They lie in {cache.folder()}", objectName="soft", wordWrap=True)
+        rows.addWidget(place, len(listed) + 1, 1, 1, 2)
+        rows.setColumnStretch(2, 1)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        foot = make_row()
+        foot.addWidget(self.trouble, 1)
+        foot.addWidget(close)
+        column = make_column(self, between=16, around=(24, 20, 24, 16))
+        column.addLayout(rows)
+        column.addLayout(foot)
+        self._work(_measured)
+
+    def _prefer(self, **changed: object) -> None:
+        """Change a preference; say where it could not be kept."""
+        try:
+            prefer(**changed)
+            self.trouble.setText("")
+        except IsophonError as error:
+            self.trouble.setText(f"{error}; what was chosen is not kept")
+
+    def _work(self, work: Callable[[Callable[[float], None]], int]) -> None:
+        """Look how large the measurements are, or delete them, beside the window."""
+        if self._job is not None:
+            return
+        self.clear.setEnabled(False)
+        self._job = Job(work)
+        self._job.done.connect(self._show_size)
+        self._job.failed.connect(self.trouble.setText)
+        self._job.start()
+
+    def _show_size(self, size: int) -> None:
+        self._job = None
+        self.taken.setText(f"{size / 1e6:,.0f} MB" if size else "nothing is kept")
+        self.clear.setEnabled(size > 0)
+
+
+def _measured(_progress: Callable[[float], None]) -> int:
+    return cache.size()
+
+
+def _cleared(_progress: Callable[[float], None]) -> int:
+    cache.make_room(cache.folder(), 0)
+    return cache.size()
+
+
+def _choice(name: str, words: Iterable[str], row: int) -> QComboBox:
+    box = QComboBox()
+    box.setAccessibleName(name)
+    box.addItems(list(words))
+    box.setCurrentIndex(row)
+    return box

@@ -1,0 +1,82 @@
+"""Preferences: each acts, is kept, and what cannot be read or written harms nothing."""
+
+import os
+import subprocess
+import sys
+
+from PySide6.QtCore import Qt
+
+from isophon.app.main import make_app
+from isophon.app.model import glide
+from isophon.app.model.appearance import appearance
+from isophon.app.model.preferences import Preferences, prefer, preferences
+from isophon.app.model.state import state_folder
+from isophon.app.pages.preferences_page import PreferencesPage
+from isophon.core.takes import cache
+
+
+def shown(qtbot):
+    make_app()
+    page = PreferencesPage()
+    qtbot.addWidget(page)
+    page.show()
+    qtbot.waitUntil(lambda: bool(page.taken.text()), timeout=10_000)
+    return page
+
+
+def choose(box, words):
+    row = box.findText(words)
+    box.setCurrentIndex(row)
+    box.activated.emit(row)
+
+
+def test_each_choice_is_kept_and_acts(qtbot, monkeypatch):
+    page = shown(qtbot)
+    assert preferences() == Preferences()
+    choose(page.type_size, "Larger")
+    choose(page.workers, "3")
+    qtbot.mouseClick(page.motion, Qt.MouseButton.LeftButton)
+    choose(page.look, "Dusk")
+    assert preferences() == Preferences("larger", False, 3) and appearance().look == "dusk"
+    appearance().choose("desktop")
+    monkeypatch.setattr(glide, "LONGEST_MS", 120)
+    moving, seen = glide.Glide(), []
+    moving.moved.connect(lambda start, end: seen.append((start, end)))
+    moving.begin((0.0, 1.0), (4.0, 5.0))
+    assert seen == [(4.0, 5.0)], "at once"
+    code = "from isophon.app.main import make_app; from isophon.app import theme; make_app(); print(theme.larger())"
+    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)}
+    done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True)
+    assert done.stdout.strip() == "1.5", "from the next start on"
+    again = shown(qtbot)
+    assert (again.type_size.currentText(), again.workers.currentText()) == ("Larger", "3")
+    assert not again.motion.isChecked()
+
+
+def test_what_cannot_be_read_is_as_usual_and_what_cannot_be_written_is_said(qtbot, monkeypatch):
+    state_folder().mkdir(parents=True, exist_ok=True)
+    path = state_folder() / "preferences.json"
+    for text in ("", "{", "[]", '{"workers": 900}', '{"type_size": "huge"}', "[" * 5_000):
+        path.write_text(text)
+        assert preferences() == Preferences(), text[:20]
+    prefer(workers=2)
+    assert preferences().workers == 2
+    path.unlink()
+    path.mkdir()
+    page = shown(qtbot)
+    choose(page.workers, "4")
+    assert "not kept" in page.trouble.text() and "preferences.json" in page.trouble.text()
+
+
+def test_measurements_are_told_and_deleted_and_nothing_else_is(qtbot, monkeypatch, tmp_path):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    with cache.written_whole(cache.folder() / "0123" / "scan") as folder:
+        (folder / "levels").write_bytes(bytes(3_000_000))
+    other = cache.folder() / "mine" / "notes.txt"
+    other.parent.mkdir()
+    other.write_text("keep")
+    page = shown(qtbot)
+    assert page.taken.text() == "3 MB"
+    qtbot.mouseClick(page.clear, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: page.taken.text() == "0 MB", timeout=10_000)
+    assert other.read_text() == "keep" and not (cache.folder() / "0123").exists(), "what is not ours stays"

@@ -46,6 +46,8 @@ def shoot(window: Window, name: str) -> None:
 def shoot_before_and_after(window: Window) -> None:
     """Keep the pictures of the start page: a phrase as sung, and what stays and goes, on paper and in dusk."""
     room = window.work_page
+    while room.workspace.take.surveyed is None:
+        wait(20)
     room.workspace.select_marks([])
     room.workspace.viewport.show(6.0, 11.0)
     folder = ROOT / "src" / "isophon" / "app" / "assets" / "start"

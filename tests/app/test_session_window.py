@@ -535,3 +535,16 @@ def test_the_song_is_laid_out_as_rows_that_play_and_are_dragged(room, qtbot):
     played = [item.name for item in workspace.session.items if room.hearing.sounds(item.id)]
     press(room, key("Esses"), qtbot=qtbot)
     assert played == ["Music"] and room.hearing.hear == "this part" and not workspace.audition.heard_only
+
+
+def test_a_session_is_collected_in_a_folder_and_the_work_goes_on(room, tmp_path, qtbot, monkeypatch):
+    (tmp_path / "usb").mkdir()
+    monkeypatch.setattr("isophon.app.pages.collecting.folder_to_use", lambda *_: tmp_path / "usb")
+    before = room.workspace.keeper.saved_as
+    room.views.menu.collect_asked.emit()
+    qtbot.waitUntil(lambda: "Collected as" in room.views.message.text(), timeout=20_000)
+    collected = file.load(tmp_path / "usb" / "song" / "song.isophon")
+    assert len(collected.items) == 7 and room.workspace.keeper.saved_as == before
+    assert all(str(tmp_path / "usb") in item.source.path for item in collected.items)
+    room.views.menu.collect_asked.emit()
+    qtbot.waitUntil(lambda: "holds something" in room.views.message.text(), timeout=20_000)

@@ -19,6 +19,7 @@ from isophon.core.audio.threads import cores
 from isophon.core.audio.writing import check_target
 from isophon.core.errors import CallError, IsophonError, OutputError, shown
 from isophon.core.handover import bundle
+from isophon.core.handover.collecting import collect
 from isophon.core.handover.report import check_report, write_report
 from isophon.core.handover.target import Target, check_free, check_pattern, numbered, outputs
 from isophon.core.passes import KINDS, NAMES, Settings
@@ -52,6 +53,14 @@ def find(call: argparse.Namespace) -> int:
         print(json.dumps(result, indent=1))
     else:
         print_marks(part, result)
+    return 0
+
+
+def collected(call: argparse.Namespace) -> int:
+    """Copy a session with all of its recordings into one folder."""
+    session = _loaded(call.session)
+    show = _progress(call, call.session)
+    print(collect(session, call.session.stem, call.out, partial(show, "copying")))
     return 0
 
 
@@ -266,7 +275,7 @@ def _progress(call: argparse.Namespace, path: Path) -> Show:
 
     def show(what: str, fraction: float) -> None:
         if not silent:
-            end = "\n" if what == "cleaning" and fraction >= 1 else ""
+            end = "\n" if what in ("cleaning", "copying") and fraction >= 1 else ""
             print(f"\r{shown(path.name)}: {what} {round(100 * fraction):3d} %", end=end, file=sys.stderr, flush=True)
 
     return show

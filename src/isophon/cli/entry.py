@@ -180,6 +180,10 @@ def make_parser(arguments: Sequence[str]) -> argparse.ArgumentParser:
     clean.add_argument("--name", default="", metavar="PATTERN",
                        help="names of the stems, of {part}, {role}, {song} and {number}")  # fmt: skip
     clean.add_argument("--whole", action="store_true", help="all or nothing: DIR is new and there when all is written")
+    collect = commands.add_parser("collect", help="copy a session with all of its recordings into one folder")
+    collect.add_argument("session", type=Path, metavar="SESSION")
+    collect.add_argument("--out", type=_folder, metavar="DIR", required=True, help="a folder that is new, or empty")
+    collect.add_argument("--quiet", action="store_true", help="no progress on standard error")
     mark_files = _mark_files(arguments)
     for command in (find, clean):
         command.add_argument("--role", help="lead, double, harmony or adlib (lead)")
@@ -218,9 +222,9 @@ def _menus(removing: bool) -> int:
 
 
 def _work(call: argparse.Namespace) -> int:
-    from isophon.cli.commands import clean, find
+    from isophon.cli.commands import clean, collected, find
 
-    return find(call) if call.command == "find" else clean(call)
+    return {"find": find, "clean": clean, "collect": collected}[call.command](call)
 
 
 def _window(call: argparse.Namespace) -> int:

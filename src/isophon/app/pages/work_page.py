@@ -19,6 +19,7 @@ from isophon.app.model.review import Review, undecided
 from isophon.app.model.risky import count_risky
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
+from isophon.app.pages.collecting import collect_session
 from isophon.app.pages.held_keys import HeldKeys
 from isophon.app.pages.help_page import HelpPage
 from isophon.app.pages.history_page import HistoryPage
@@ -121,6 +122,7 @@ class WorkPage(QWidget):
         self.views.menu.open_asked.connect(self.open_asked)
         self.views.menu.keys_asked.connect(self.show_keys)
         self.views.menu.help_asked.connect(self.show_help)
+        self.views.menu.collect_asked.connect(lambda: collect_session(workspace, self))
         self.views.menu.preferences_asked.connect(self.show_preferences)
         self.views.menu.tour_asked.connect(self.tour.begin)
         self.views.menu.history_asked.connect(self.show_history)

@@ -48,7 +48,7 @@ def save(session: Session, path: Path) -> None:
         raise OutputError(f"{path.name}: was not written; it could not be read again ({flaw}). Undo the last step")
     path = real(path)  # a link stays one, and names of recordings count from where the file lies
     folder = path.parent
-    write_json(path, SessionFile(VERSION, _with_paths(session, lambda name: _relative(path_of(name), folder))))
+    write_json(path, SessionFile(VERSION, with_paths(session, lambda name: _relative(path_of(name), folder))))
 
 
 def load(path: Path, lines: list[str] | None = None) -> Session:
@@ -159,10 +159,12 @@ def _left_out(row: Any, at: str, kind: type) -> Any:
 
 def _resolved(session: Session, path: Path) -> Session:
     folder = real(path).parent
-    return _with_paths(session, lambda name: spelled(real(folder / path_of(name))))
+    return with_paths(session, lambda name: spelled(real(folder / path_of(name))))
 
 
-def _with_paths(session: Session, change: Callable[[str], str]) -> Session:
+def with_paths(session: Session, change: Callable[[str], str]) -> Session:
+    """The session with the path of every recording changed."""
+
     def changed(items: tuple) -> tuple:
         return tuple(replace(i, source=replace(i.source, path=change(i.source.path))) for i in items)
 

@@ -14,7 +14,11 @@ NOTHING_DB = 0.01  # what is less is none
 
 
 def static_db(over: np.ndarray, ratio: float, knee_db: float) -> np.ndarray:
-    """What the static curve takes off a level ``over`` the threshold, dB ≥ 0."""
+    """What the static curve takes off a level ``over`` the threshold, dB ≥ 0.
+
+    >>> static_db(np.array([-20.0, 0.0, 8.0]), ratio=4.0, knee_db=6.0)
+    array([0.    , 0.5625, 6.    ])
+    """
     slope = 1 - 1 / ratio
     knee = slope * np.square(over + knee_db / 2) / (2 * max(knee_db, 1e-9))
     return np.where(2 * over > knee_db, slope * over, np.where(2 * over < -knee_db, 0.0, knee))

@@ -14,12 +14,12 @@ import numpy as np
 
 from isophon.core.audio.loudness import db
 
-SPOKEN_SPL_DB = 75.0  # how loud a voice is taken to be heard
-_FIRST_CAM, _LAST_CAM = 2, 38  # about 55 Hz to 13.5 kHz
-_POINTS = 8  # that a band is taken to be spread over
-_K_HZ = (50.0, 100.0, 200.0, 500.0, 1_000.0)
-_K_DB = (13.0, 5.0, 1.0, -2.0, -3.0)
-_FADES_DB_S = 350.0  # a masker, once it has ended
+SPOKEN_SPL_DB = 75.0  # dB SPL: how loud a voice is taken to be heard (a limit of ours)
+_FIRST_CAM, _LAST_CAM = 2, 38  # ERB-number units: about 55 Hz to 13.5 kHz
+_POINTS = 8  # points: that a band is taken to be spread over
+_K_HZ = (50.0, 100.0, 200.0, 500.0, 1_000.0)  # Hz, and dB under them: signal over excitation at the threshold,
+_K_DB = (13.0, 5.0, 1.0, -2.0, -3.0)  # Moore, Glasberg & Baer 1997, figure 9 (from memory)
+_FADES_DB_S = 350.0  # dB in 1 s: how fast a masker fades from the ear (common knowledge: gone after 200 ms)
 
 
 def channels_hz() -> np.ndarray:
@@ -34,9 +34,16 @@ def erb_hz(hz: np.ndarray) -> np.ndarray:
 
 
 def excitation(power: np.ndarray, edges: np.ndarray) -> np.ndarray:
-    """The power behind each auditory filter, ``(frames, channels)``.
+    """The power behind each auditory filter.
 
-    ``power``: ``(frames, bands)``, mean square; ``edges``: of the bands, Hz, ``(bands + 1,)``.
+    Parameters
+    ----------
+    power : ``(frames, bands)``, mean square
+    edges : ``(bands + 1,)``, of the bands, Hz
+
+    Returns
+    -------
+    ``(frames, channels)``, mean square, for the filters of :func:`channels_hz`.
     """
     return power @ _spreading(tuple(np.round(edges, 3)))
 
@@ -54,11 +61,18 @@ def _spreading(edges: tuple[float, ...]) -> np.ndarray:
 def over_threshold_db(
     sound: np.ndarray, masker: np.ndarray, edges: np.ndarray, hop_s: float, voice_lufs: float
 ) -> np.ndarray:
-    """How far a sound stands over its threshold in each frame, in the filter where it does most, dB ``(frames,)``.
+    """How far a sound stands over its threshold in each frame, in the filter where it does most.
 
-    ``sound``, ``masker``: ``(frames, bands)``, mean square, one frame every ``hop_s`` s; ``edges``: Hz. ``voice_lufs``:
-    the loudness of the voice, from which it follows how loud everything is heard. A louder masker never makes a sound
-    stand out more.
+    Parameters
+    ----------
+    sound, masker : ``(frames, bands)``, power, mean square
+    edges : ``(bands + 1,)``, of the bands, Hz
+    hop_s : from one frame to the next, s
+    voice_lufs : the loudness of the voice, from which it follows how loud everything is heard
+
+    Returns
+    -------
+    ``(frames,)``, dB; a louder masker never makes it more.
     """
     centres = channels_hz()
     masking = excitation(masker, edges)

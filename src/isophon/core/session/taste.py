@@ -14,12 +14,16 @@ from isophon.core.passes import BY_NAME
 from isophon.core.session.model import Part
 from isophon.core.session.settings import value_range
 
-_FEWEST, _MOST = 5, 60  # marks that a hand changed or left; looked at
-_STEP_DB, _FINE_DB = 2.0, 0.5
-_FAR_DB = 6.0  # what is further off counts no more: one odd decision must not lead
-_HALF, _LEAST_DB, _ONE_WAY = 0.5, 1.0, 0.8
-_OTHERS_DB = 0.5
-_A_SETTING_DB = 1.0  # of two proposals the simpler, unless the other explains more than so much
+# Limits of ours, chosen with the simulated engineers of tests/core/test_taste.py.
+_FEWEST = 5  # marks: that a hand changed or left before anything is proposed
+_MOST = 60  # marks: that are looked at, so that no step waits for it
+_STEP_DB, _FINE_DB = 2.0, 0.5  # dB: steps in which a setting is tried
+_FAR_DB = 6.0  # dB: what is further off counts no more, so that one odd decision does not lead
+_HALF = 0.5  # share: of what is unexplained, that a proposal may leave
+_LEAST_DB = 1.0  # dB a mark: that it must explain at least
+_ONE_WAY = 0.8  # share: of the decisions, that must go one way
+_OTHERS_DB = 0.5  # dB: a smaller change of another mark is none
+_A_SETTING_DB = 1.0  # dB in all: of two proposals the simpler one, unless the other explains more than so much
 
 
 class Proposal(NamedTuple):

@@ -548,3 +548,33 @@ def test_a_session_is_collected_in_a_folder_and_the_work_goes_on(room, tmp_path,
     assert all(str(tmp_path / "usb") in item.source.path for item in collected.items)
     room.views.menu.collect_asked.emit()
     qtbot.waitUntil(lambda: "holds something" in room.views.message.text(), timeout=20_000)
+
+
+def test_markers_are_imported_as_one_step_and_a_wrong_list_is_said(room, tmp_path, qtbot, monkeypatch):
+    labels = tmp_path / "labels.txt"
+    monkeypatch.setattr("isophon.app.views.session_menu.file_to_open", lambda *_: labels)
+    before, steps = room.workspace.session.markers, room.workspace.keeper.history.at
+    labels.write_text("1.5\t1.5\tCount in\n2.0\t2.0\tVerse\n")
+    room.views.menu._import_markers()
+    assert [m.name for m in room.workspace.session.markers if m not in before] == ["Count in", "Verse"]
+    assert room.workspace.keeper.history.at == steps + 1 and "2 markers" in room.views.message.text()
+    room.review.undo()
+    assert room.workspace.session.markers == before
+    labels.write_text("soon\t2\tVerse\n")
+    room.views.menu._import_markers()
+    assert "line 1" in room.views.message.text() and room.workspace.session.markers == before
+
+
+def test_a_row_of_the_results_is_dragged_as_the_file_of_its_stem(room, tmp_path, qtbot):
+    all_found(room, qtbot)
+    press(room, key("Hand over"), qtbot=qtbot)
+    page = room.views.hand_over
+    page.form.folder.setText(str(tmp_path / "out"))
+    page.start()
+    qtbot.waitUntil(lambda: not page._tasks, timeout=60_000)
+    table = page.table
+    rows = {table.item(row, 0).text(): row for row in range(table.rowCount())}
+    data = table.mimeData([table.item(rows["Lead"], column) for column in range(3)])
+    assert [url.toLocalFile() for url in data.urls()] == [str(tmp_path / "out" / "Lead.clean.wav")]
+    (tmp_path / "out" / "Lead.clean.wav").unlink()
+    assert not table.mimeData([table.item(rows["Lead"], 0)]).urls(), "what is gone is not given away"

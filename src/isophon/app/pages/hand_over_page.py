@@ -234,7 +234,7 @@ class HandOverPage(QWidget):
         part_id = self._tasks.pop(task)
         if kind == "done":
             self._written[part_id] = value["row"]
-            self.table.add(part_id, value["row"], self._target.depth)
+            self.table.add(part_id, value["row"], self._target.depth, self._target.folder)
         else:
             self.table.add_line(part_id, value if kind == "failed" else "cancelled; nothing half-written was left")
         if not self._tasks:

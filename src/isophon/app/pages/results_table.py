@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QMimeData, Qt, QUrl, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
@@ -19,7 +20,10 @@ _COLUMNS = ("", *_FIGURES.values(), *(which.words.many.split(" of ")[0].capitali
 
 
 class ResultsTable(QTableWidget):
-    """Figures before and after and one column a kind; it is as high as its rows. A row opens its part."""
+    """Figures before and after and one column a kind; it is as high as its rows.
+
+    A row opens its part, and can be dragged to another program: it is then the file of its stem.
+    """
 
     part_asked = Signal(str)
 
@@ -27,6 +31,9 @@ class ResultsTable(QTableWidget):
         super().__init__(0, len(_COLUMNS), parent)
         self._parts: Sequence[Part] = ()
         self._places: list[int] = []  # for each row, which of the parts it is of
+        self._stems: dict[str, Path] = {}  # by part
+        self.setDragEnabled(True)
+        self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.setHorizontalHeaderLabels(_COLUMNS)
         self.setAccessibleName("Results")
         self.verticalHeader().hide()
@@ -37,18 +44,19 @@ class ResultsTable(QTableWidget):
         header.setStretchLastSection(True)
         self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setToolTip("Double-click or Return: open the part")
+        self.setToolTip("Double-click or Return: open the part. Drag a row to another program: the file of its stem")
         self.cellActivated.connect(lambda row, _: self.part_asked.emit(self._parts[self._places[row]].id))
         self.hide()
 
     def begin(self, parts: Sequence[Part]) -> None:
         """Rows of these parts will come, in any order."""
-        self._parts, self._places = tuple(parts), []
+        self._parts, self._places, self._stems = tuple(parts), [], {}
         self.clearSpans()
         self.setRowCount(0)
 
-    def add(self, part_id: str, row: dict[str, Any], depth: str) -> None:
-        """A part was written; ``row``: of the report; ``depth``: what was asked for."""
+    def add(self, part_id: str, row: dict[str, Any], depth: str, folder: Path) -> None:
+        """A part was written into a folder; ``row``: of the report; ``depth``: what was asked for."""
+        self._stems[part_id] = folder / row["output"]
         before, after, kinds = row["before"], row["after"], row["kinds"]
         texts = [" → ".join(theme.level(side[key], "").strip() for side in (before, after)) for key in _FIGURES]
         self._add(part_id, [*texts, *(_counted(kinds.get(which.kind)) for which in PASSES)])
@@ -77,6 +85,17 @@ class ResultsTable(QTableWidget):
             self.setItem(at, column, cell)
         self.show()
         self._fit()
+
+    def mimeTypes(self) -> list[str]:
+        return ["text/uri-list"]
+
+    def mimeData(self, items: Sequence[QTableWidgetItem]) -> QMimeData:
+        """The stems of the rows that are dragged, as files; those that are not there any more are none."""
+        parts = dict.fromkeys(self._parts[self._places[item.row()]].id for item in items)
+        stems = [self._stems[part] for part in parts if part in self._stems and self._stems[part].is_file()]
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(stem.absolute())) for stem in stems])
+        return data
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -19,7 +19,7 @@ from isophon.app.model.review import Review, undecided
 from isophon.app.model.risky import count_risky
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.cards_page import CardsPage
-from isophon.app.pages.collecting import collect_session
+from isophon.app.pages.collecting import Collecting
 from isophon.app.pages.held_keys import HeldKeys
 from isophon.app.pages.help_page import HelpPage
 from isophon.app.pages.history_page import HistoryPage
@@ -86,6 +86,7 @@ class WorkPage(QWidget):
         self.taste = TasteWatch(workspace, self.tell)
         self.markers = Markers(workspace, self.hearing, self)
         self.tour = Tour(self)
+        self.collecting = Collecting(workspace, self)
         self._connect()
         add_keys(self)
         workable(self)
@@ -122,7 +123,7 @@ class WorkPage(QWidget):
         self.views.menu.open_asked.connect(self.open_asked)
         self.views.menu.keys_asked.connect(self.show_keys)
         self.views.menu.help_asked.connect(self.show_help)
-        self.views.menu.collect_asked.connect(lambda: collect_session(workspace, self))
+        self.views.menu.collect_asked.connect(self.collecting.begin)
         self.views.menu.preferences_asked.connect(self.show_preferences)
         self.views.menu.tour_asked.connect(self.tour.begin)
         self.views.menu.history_asked.connect(self.show_history)

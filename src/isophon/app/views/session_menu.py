@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from isophon.app import theme
 from isophon.app.model.state import recent_sessions
 from isophon.app.model.workspace import Workspace
-from isophon.app.views.file_dialog import file_to_save
+from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.labels import short
+from isophon.core.errors import IsophonError
 from isophon.core.reading import path_of
-from isophon.core.session import file, layout
+from isophon.core.session import file, layout, marker_import
 from isophon.core.session.items import Marker
 from isophon.core.session.notes import part_of, song_time
 
@@ -109,6 +110,8 @@ class SessionMenu(QMenu):
         if len(markers) > _MOST_LISTED:
             words = f"The first {_MOST_LISTED} of {len(markers)}; Ctrl+PgDown walks them all"
             self.markers.addAction(words).setEnabled(False)
+        self.markers.addAction("Import…", self._import_markers)
+        self.markers.addSeparator()
         for marker in markers[:_MOST_LISTED]:
             whose = f"{short(part.name)}, " if (part := part_of(workspace.session, marker)) else ""
             at = theme.clock(song_time(workspace.session, marker))
@@ -116,6 +119,22 @@ class SessionMenu(QMenu):
             inner.addAction("Go there", partial(self.marker_chosen.emit, marker))
             inner.addAction("Change the words…" if marker.part else "Rename…", partial(self._rename, marker))
             inner.addAction("Remove", partial(self._remove, marker))
+
+    def _import_markers(self) -> None:
+        """Markers from a list of labels that is asked for, as one step."""
+        path = file_to_open(self, "Import markers", None, "Labels (*.txt *.tsv)")
+        if path is None:
+            return
+        try:
+            places = marker_import.places_in(path)
+        except IsophonError as error:
+            self.workspace.troubled.emit(str(error))
+            return
+        before = len(self.workspace.session.markers)
+        self.workspace.edit(f"import markers of {path.name}", lambda s: marker_import.import_markers(s, places))
+        count = len(self.workspace.session.markers) - before
+        rest = "" if count == len(places) else f"; {len(places) - count} are there already or have no room"
+        self.workspace.notice.emit(f"{count} markers were imported from {path.name}{rest}.")
 
     def _remove(self, marker: Marker) -> None:
         self.workspace.edit(f"remove {marker.name}", lambda s: layout.remove_marker(s, marker.id))

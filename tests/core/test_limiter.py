@@ -18,7 +18,7 @@ def limited(samples, rate, sizes):
     return np.concatenate(out), limiter.delay
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(st.integers(0, 1 << 30), st.sampled_from([44_100, 48_000, 96_000, 192_000]), st.floats(-12, 18),
        st.lists(st.integers(1, 900), min_size=1, max_size=4))  # fmt: skip
 def test_no_true_peak_goes_over_whatever_the_blocks(seed, rate, level_db, sizes):

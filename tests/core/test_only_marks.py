@@ -44,7 +44,7 @@ def fade_s(part, kind):
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@settings(max_examples=10 * LONG, deadline=None)
+@settings(max_examples=6 * LONG, deadline=None)
 @given(data=st.data())
 def test_what_changes_lies_inside_marks_and_their_fades(kind, data):
     part = Part("p", "p", Source("p.wav", RATE, 2, FRAMES), voice_lufs=-20.0, floor_dbfs=-60.0, found=True)

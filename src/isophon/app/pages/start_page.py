@@ -176,7 +176,7 @@ class _BeforeAndAfter(QFrame):
         self._pictures: list[tuple[str, QLabel]] = []
         column = make_column(self, between=6)
         for name, words in (("as-sung", "As sung"), ("cleaned", "Ink is what stays, red is what the cleaning removes")):
-            picture = QLabel()
+            picture = QLabel(textFormat=Qt.TextFormat.PlainText)
             picture.setAccessibleName(words)
             column.addWidget(picture)
             column.addWidget(Label(words, objectName="soft"))

@@ -45,7 +45,7 @@ class BandExtras(Extras):
         self.shape.activated.connect(self._set_shape)
         self.fields = {name: Field() for name in ("frequency", "Q", "change")}
         row = make_row(between=4)
-        self.shape.setMaximumWidth(theme.u(72))
+        self.shape.setMaximumWidth(theme.u(70))
         row.addWidget(self.shape)
         for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
             field = self.fields[name]

@@ -137,6 +137,7 @@ class Sheet(QWidget):
         column = self._column = make_column(self, between=0, around=(12, 8, 8, 8))
         column.addLayout(head)
         self.first_look = Label(which.words.first_look, objectName="hint", wordWrap=True)
+        self.first_look.setMinimumWidth(theme.u(_NARROWEST))  # it wraps, and makes no sheet wider
         column.addWidget(self.first_look)  # first: what has no parent would be shown as a window
         self.first_look.setVisible(bool(which.words.first_look) and which.kind not in first_looks.known())
         if self.extras is not None and self.extras.in_head:

@@ -6,6 +6,7 @@ import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError, OutputError
 from isophon.core.handover import bundle
 from isophon.core.handover.target import Target
@@ -29,7 +30,7 @@ def collect(session: Session, name: str, folder: Path, tell: Callable[[float], N
 
     Raises
     ------
-    InputError : a recording is not there
+    InputError : a recording is not there, or is none
     OutputError : the folder holds something, or cannot be written
     """
     names = _names(session)
@@ -62,10 +63,12 @@ def _names(session: Session) -> dict[str, str]:
 
 
 def _size(path: Path) -> int:
+    """Of a recording, bytes; whatever else a session may name is not copied, since the folder may be given away."""
     try:
-        return path.stat().st_size
-    except OSError as error:
-        raise InputError(f"{path.name}: is not there, so nothing was collected; find it first (Lay out)") from error
+        with Recording(path):
+            return path.stat().st_size
+    except (InputError, OSError) as error:
+        raise InputError(f"{path.name}: is not there or no recording, so nothing was collected; see Lay out") from error
 
 
 def _copied(source: Path, target: Path) -> Iterator[int]:

@@ -10,12 +10,14 @@ from __future__ import annotations
 
 import gzip
 import hashlib
+import io
 import json
 import os
 import re
 import shutil
 import subprocess
 import sys
+import tarfile
 import tempfile
 from importlib import metadata
 from pathlib import Path
@@ -49,10 +51,24 @@ def run(*command: str | Path, **more: object) -> str:
     return subprocess.run([str(part) for part in command], check=True, stdout=subprocess.PIPE, text=True, **more).stdout  # type: ignore[call-overload]
 
 
-def build_archives(folder: Path) -> Path:
+def build_archives(folder: Path, when: int) -> Path:
     """The source archive, and out of it the wheel, which is returned."""
     run(sys.executable, "-m", "build", "--no-isolation", "--outdir", folder, ROOT)
+    for archive in folder.glob("*.tar.gz"):
+        _repack(archive, when)
     return next(folder.glob("*.whl"))
+
+
+def _repack(archive: Path, when: int) -> None:
+    """Write a source archive anew: in order, of nobody, and of the time of the commit."""
+    packed = io.BytesIO()
+    with tarfile.open(archive) as old, tarfile.open(fileobj=packed, mode="w", format=tarfile.GNU_FORMAT) as new:
+        for member in sorted(old.getmembers(), key=lambda one: one.name):
+            member.mtime, member.uid, member.gid, member.uname, member.gname = when, 0, 0, "", ""
+            member.mode = 0o755 if member.isdir() or member.mode & 0o100 else 0o644
+            member.pax_headers = {}
+            new.addfile(member, old.extractfile(member) if member.isfile() else None)
+    archive.write_bytes(gzip.compress(packed.getvalue(), mtime=0))
 
 
 def locked() -> list[tuple[str, str, list[str]]]:
@@ -130,7 +146,7 @@ def main() -> None:
     when = int(run("git", "-C", ROOT, "log", "-1", "--format=%ct"))
     os.environ["SOURCE_DATE_EPOCH"] = str(when)
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    wheel = build_archives(folder)
+    wheel = build_archives(folder, when)
     shutil.rmtree(ROOT / "src" / "isophon.egg-info", ignore_errors=True)
     (folder / f"isophon-{__version__}.cdx.json").write_text(parts_list(), encoding="utf-8")
     build_deb(folder, wheel, when)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QProgressDialog, QWidget
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.file_dialog import folder_to_use
-from isophon.core.handover.collecting import collect
+from isophon.core.handover.collecting import collect, plain_name
 
 _SHOWN_MS, _STEPS = 300, 1_000
 
@@ -32,7 +32,7 @@ class Collecting(QObject):
         start = keeper.saved_as.parent if keeper.saved_as else None
         chosen = folder_to_use(self._page, "Collect in a folder", start) if self._job is None else None
         if chosen is not None:
-            self._copy(name, chosen / (name or "session").replace("/", "_"))
+            self._copy(name, chosen / plain_name(name))
 
     def _copy(self, name: str, folder: Path) -> None:
         self._dialog = QProgressDialog("Copying the recordings", "Cancel", 0, _STEPS, self._page)

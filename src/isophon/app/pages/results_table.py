@@ -32,7 +32,8 @@ class ResultsTable(QTableWidget):
         self._parts: Sequence[Part] = ()
         self._places: list[int] = []  # for each row, which of the parts it is of
         self._stems: dict[str, Path] = {}  # by part
-        self.setDragEnabled(True)
+        self.setDragDropMode(QTableWidget.DragDropMode.DragOnly)
+        self.setDefaultDropAction(Qt.DropAction.CopyAction)
         self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.setHorizontalHeaderLabels(_COLUMNS)
         self.setAccessibleName("Results")
@@ -85,6 +86,10 @@ class ResultsTable(QTableWidget):
             self.setItem(at, column, cell)
         self.show()
         self._fit()
+
+    def supportedDropActions(self) -> Qt.DropAction:
+        """A stem is only ever copied: a program that moved it would take it out of its folder."""
+        return Qt.DropAction.CopyAction
 
     def mimeTypes(self) -> list[str]:
         return ["text/uri-list"]

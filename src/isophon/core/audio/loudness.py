@@ -11,12 +11,12 @@ from scipy import signal
 from isophon.core.audio.filters import k_weighting
 
 SILENCE_DB = -150.0  # dB: what nothing at all is told as (a limit of ours, under the noise of 24 bits)
-ABSOLUTE_GATE = -70.0  # LUFS (BS.1770-5, Annex 1, equation 6)
-RELATIVE_GATE = -10.0  # LU under the mean of what passes the absolute gate (the same, equation 7)
-_OFFSET = -0.691  # dB (the same, equation 2)
+ABSOLUTE_GATE = -70.0  # LUFS (BS.1770-5, Annex 1)
+RELATIVE_GATE = -10.0  # LU under the mean of what passes the absolute gate (the same)
+_OFFSET = -0.691  # dB (the same)
 _STEP_S = 0.1  # s: gating blocks of 400 ms overlap by 75 % (the same)
 _OVERSAMPLING = 4  # times, for the true peak at 48 kHz (Annex 2)
-_PEAK_PIECE, _PIECES = 64, 64  # frames, and how many such at once: the fastest here
+_PEAK_PIECE, _PIECES = 64, 64  # frames, and how many such at once
 
 
 @overload

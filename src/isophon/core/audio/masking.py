@@ -18,7 +18,7 @@ SPOKEN_SPL_DB = 75.0  # dB SPL: how loud a voice is taken to be heard (a limit o
 _FIRST_CAM, _LAST_CAM = 2, 38  # ERB-number units: about 55 Hz to 13.5 kHz
 _POINTS = 8  # points: that a band is taken to be spread over
 _K_HZ = (50.0, 100.0, 200.0, 500.0, 1_000.0)  # Hz, and dB under them: signal over excitation at the threshold,
-_K_DB = (13.0, 5.0, 1.0, -2.0, -3.0)  # Moore, Glasberg & Baer 1997, figure 9 (from memory)
+_K_DB = (13.0, 5.0, 1.0, -2.0, -3.0)  # Moore, Glasberg & Baer 1997 (from memory)
 _FADES_DB_S = 350.0  # dB in 1 s: how fast a masker fades from the ear (common knowledge: gone after 200 ms)
 
 

@@ -47,6 +47,12 @@ def collect(session: Session, name: str, folder: Path, tell: Callable[[float], N
     return folder / _file_name(name)
 
 
+def plain_name(name: str) -> str:
+    """A session's name as a file or folder can have it: it leads nowhere else."""
+    plain = "".join("_" if sign in "/\0" or not sign.isprintable() else sign for sign in name).strip(". ")
+    return plain or "session"
+
+
 def _names(session: Session) -> dict[str, str]:
     """What each recording is called in the folder, by its path: its own name, numbered where another has it."""
     names: dict[str, str] = {}
@@ -84,5 +90,4 @@ def _copied(source: Path, target: Path) -> Iterator[int]:
 
 
 def _file_name(name: str) -> str:
-    plain = "".join("_" if sign in "/\0" or not sign.isprintable() else sign for sign in name).strip(". ")
-    return f"{plain or 'session'}{file.ENDING}"
+    return f"{plain_name(name)}{file.ENDING}"

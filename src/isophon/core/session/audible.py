@@ -17,7 +17,7 @@ from isophon.core.session.model import Part
 from isophon.core.session.settings import value_range
 from isophon.core.survey import Survey
 
-# Limits of ours, chosen with bench/review.py, but for the first.
+# Limits of ours, but for the first.
 _BEFORE_S = 0.15  # s: forward masking has ended by then (common knowledge)
 _NOT_JUDGED_DB = 10.0  # dB over the threshold: what is taken for what nobody can tell
 _JUST_OVER_DB = 6.0  # dB: a change of nothing is wholly doubtful, one of so much not at all

@@ -14,7 +14,7 @@ from isophon.core.passes import BY_NAME
 from isophon.core.session.model import Part
 from isophon.core.session.settings import value_range
 
-# Limits of ours, chosen with the simulated engineers of tests/core/test_taste.py.
+# Limits of ours; tests/core/test_taste.py holds them against simulated engineers.
 _FEWEST = 5  # marks: that a hand changed or left before anything is proposed
 _MOST = 60  # marks: that are looked at, so that no step waits for it
 _STEP_DB, _FINE_DB = 2.0, 0.5  # dB: steps in which a setting is tried

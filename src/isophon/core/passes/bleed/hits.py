@@ -7,7 +7,7 @@ from scipy import fft, ndimage, signal
 
 from isophon.core.passes.bleed.feeds import whitener
 
-# Chosen on the demo's click and on clicks of six sounds mixed into spoken voices (tests/core/test_click.py).
+# Limits of ours.
 BEATS_S = (0.2, 2.1)  # the shortest and the longest beat, s: 300 to 29 a minute
 BIN_S = 0.001  # the step in which hits are looked for, s
 LEFT_MS = (-30, -4)  # what lies before a hit, ms

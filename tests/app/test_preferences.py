@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from isophon.app.main import make_app
 from isophon.app.model import glide
 from isophon.app.model.appearance import appearance
-from isophon.app.model.preferences import Preferences, prefer, preferences
+from isophon.app.model.preferences import Preferences, _read, prefer, preferences
 from isophon.app.model.state import state_folder
 from isophon.app.pages.preferences_page import PreferencesPage
 from isophon.core.takes import cache
@@ -58,6 +58,7 @@ def test_what_cannot_be_read_is_as_usual_and_what_cannot_be_written_is_said(qtbo
     path = state_folder() / "preferences.json"
     for text in ("", "{", "[]", '{"workers": 900}', '{"type_size": "huge"}', "[" * 5_000):
         path.write_text(text)
+        _read.cache_clear()
         assert preferences() == Preferences(), text[:20]
     prefer(workers=2)
     assert preferences().workers == 2

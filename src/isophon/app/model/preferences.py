@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -30,8 +31,13 @@ class Preferences(msgspec.Struct, frozen=True):
 
 def preferences() -> Preferences:
     """Those in force; the usual ones where they cannot be read."""
+    return _read(_path())
+
+
+@lru_cache(maxsize=1)  # views ask for them at every glide
+def _read(path: Path) -> Preferences:
     try:
-        return msgspec.json.decode(read_bytes(_path(), _MOST_BYTES), type=Preferences)
+        return msgspec.json.decode(read_bytes(path, _MOST_BYTES), type=Preferences)
     except (IsophonError, msgspec.MsgspecError, ValueError, RecursionError):
         return Preferences()
 
@@ -41,7 +47,10 @@ def prefer(**changed: object) -> None:
     new = msgspec.convert({**msgspec.to_builtins(preferences()), **changed}, Preferences)
     with contextlib.suppress(OSError):
         _path().parent.mkdir(parents=True, exist_ok=True)
-    write_text(_path(), msgspec.json.encode(new).decode() + "\n")
+    try:
+        write_text(_path(), msgspec.json.encode(new).decode() + "\n")
+    finally:
+        _read.cache_clear()
 
 
 def _path() -> Path:

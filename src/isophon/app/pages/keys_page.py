@@ -127,7 +127,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("hand_over", _station(len(PASSES) + 2), "Hand over"),
             ("preferences", "Ctrl+,", "preferences: look, type, motion, processes, what is kept"),
             ("help", "F1", "the manual, at what is open"),
-            ("keys", "Shift+F1", "this page"),
+            ("keys", "Shift+F1", "all keys on one page"),
         ),
     ),
 )

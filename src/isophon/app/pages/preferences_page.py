@@ -85,8 +85,13 @@ class PreferencesPage(QDialog):
         self.clear.setEnabled(False)
         self._job = Job(work)
         self._job.done.connect(self._show_size)
-        self._job.failed.connect(self.trouble.setText)
+        self._job.failed.connect(self._failed)
         self._job.start()
+
+    def _failed(self, words: str) -> None:
+        self._job = None
+        self.trouble.setText(words)
+        self.clear.setEnabled(True)
 
     def _show_size(self, size: int) -> None:
         self._job = None

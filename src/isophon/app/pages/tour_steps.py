@@ -118,7 +118,7 @@ STEPS = (
     Step(
         "Nothing is lost",
         "Every step can be undone, also tomorrow. Recordings are never written to.",
-        "Undo what the tour did",
+        "Undo all since the tour began",
         lambda views: views.title.undo,
         _undo_all,
     ),

@@ -576,5 +576,6 @@ def test_a_row_of_the_results_is_dragged_as_the_file_of_its_stem(room, tmp_path,
     rows = {table.item(row, 0).text(): row for row in range(table.rowCount())}
     data = table.mimeData([table.item(rows["Lead"], column) for column in range(3)])
     assert [url.toLocalFile() for url in data.urls()] == [str(tmp_path / "out" / "Lead.clean.wav")]
+    assert table.supportedDropActions() == Qt.DropAction.CopyAction, "never moved out of its folder"
     (tmp_path / "out" / "Lead.clean.wav").unlink()
     assert not table.mimeData([table.item(rows["Lead"], 0)]).urls(), "what is gone is not given away"

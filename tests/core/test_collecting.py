@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from conftest import write
 from isophon.cli import main
 from isophon.core.errors import Cancelled, ExistsError, InputError
-from isophon.core.handover.collecting import RECORDINGS, collect
+from isophon.core.handover.collecting import RECORDINGS, collect, plain_name
 from isophon.core.marks import Hand
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.session import file, layout
@@ -48,6 +48,12 @@ def test_it_opens_elsewhere_alone_and_is_the_same(song, tmp_path):
     assert [Path(name).read_bytes() for name in sources] == contents
     assert all(name.startswith(str(moved / RECORDINGS)) and os.stat(name).st_mtime == 1e9 for name in sources)
     assert again.parts[0].marks == song.parts[0].marks and [p.name for p in again.parts] == ["first", "second"]
+
+
+@pytest.mark.parametrize("name", ["..", ".", "/", "a/../../b", "", "\x00", "  . "])
+def test_a_sessions_name_leads_nowhere_else(name):
+    plain = plain_name(name)
+    assert plain and "/" not in plain and "\x00" not in plain and plain.strip(".") == plain
 
 
 def test_what_goes_wrong_is_one_line_and_leaves_nothing(song, tmp_path):

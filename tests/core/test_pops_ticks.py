@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 import soxr
+from msgspec.structs import replace
 from scipy import signal
 
 from conftest import Written, reader, write
@@ -15,15 +16,17 @@ from isophon.core.demo.build import load_labels
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
 from isophon.core.demo.singer import Mouth, sing
 from isophon.core.finding import find_all, survey_recording
+from isophon.core.marks import Hand
 from isophon.core.passes.context import LOW_HZ
 from isophon.core.passes.pop.find import drawn, lows_of
 from isophon.core.passes.pop.find import find as find_pops
 from isophon.core.passes.pop.treat import PopCut, apply, burst_of
 from isophon.core.passes.tick import damage
 from isophon.core.passes.tick.find import find as find_ticks
+from isophon.core.passes.tick.mark import TickMark
 from isophon.core.passes.tick.residual import ORDER, _models
 from isophon.core.passes.tick.top import telling_rate
-from isophon.core.passes.tick.treat import Repair, interpolated, patch_of
+from isophon.core.passes.tick.treat import Repair, interpolated, patch_of, treatments
 from isophon.core.render import TILE, Renderer
 from isophon.core.session.items import Source
 from isophon.core.session.model import Part
@@ -219,6 +222,18 @@ def test_a_tick_that_was_added_is_never_made_worse_however_faint(tick_db):
         before, after = (np.mean((x - clean)[added] ** 2) for x in (heard, out))
         gains.append(10 * np.log10(before / after))
     assert min(gains) > -1.5 and np.mean(gains) > (0 if tick_db < -20 else 1), gains
+
+
+@pytest.mark.parametrize("rate", [48_000, 192_000])
+def test_the_voice_is_looked_for_under_a_tick_at_every_rate(rate):
+    """A tick of 1.5 ms that was found reaches no further than the voice is looked for."""
+    mark = TickMark("tick-1", 0.5, 0.5015, -20.0, 5.0, 1_000.0, 20_000.0, 1.0, voiced=True)
+    part = Part("p", "p", Source("p.wav", rate, 1, rate), found=True, marks=(mark,))
+    (repair,) = treatments(part)
+    assert repair.under and repair.ringing > 0 and repair.last - repair.first <= 600
+    by_hand = replace(mark, hand=Hand(end=0.502))
+    (repair,) = treatments(replace(part, marks=(by_hand,)))
+    assert repair.ringing == 0 and repair.last == round(0.502 * rate)
 
 
 def test_a_take_brought_to_a_higher_rate_is_looked_at_at_its_own():

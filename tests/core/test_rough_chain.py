@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from isophon.core.audio.dynamics import static_db
+from isophon.core.audio.dynamics import decoupled, static_db
 from isophon.core.playing.rough_chain import RoughChain
 from isophon.core.session.chain import Chain
 from isophon.core.session.chain_curves import KNEE_DB, compressed_db, shelf_gain_db
@@ -46,6 +46,17 @@ def test_attack_and_release_reach_63_percent_in_their_time():
     rise = np.argmax(taken[RATE // 4 :] > 0.63 * full) / RATE
     fall = np.argmax(taken[RATE // 2 :] < 0.37 * full) / RATE
     assert rise == pytest.approx(0.004, rel=0.2) and fall == pytest.approx(0.12, rel=0.2)
+
+
+def test_the_decoupled_detector_reaches_63_percent_in_its_time_too():
+    """Giannoulis, Massberg & Reiss 2012: attack 20 ms, release 120 ms; a step of 10 dB for half a second."""
+    wanted = np.zeros(400)
+    wanted[100:200] = 10.0
+    taken = decoupled(wanted, 0.005, 0.02, 0.12)
+    assert taken.max() == pytest.approx(10.0, abs=0.01) and taken[99] == pytest.approx(0, abs=1e-6)
+    rise = (np.argmax(taken > 6.3) - 100 + 1) * 0.005
+    fall = (np.argmax(taken[200:] < 3.7)) * 0.005
+    assert rise == pytest.approx(0.02, abs=0.0051) and 0.12 <= fall <= 0.12 + 0.02 + 0.005, "the attack comes after it"
 
 
 def test_the_shelf_lifts_as_it_says_and_any_block_size_is_the_same():

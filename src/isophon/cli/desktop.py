@@ -12,7 +12,7 @@ import sys
 from importlib import resources
 from pathlib import Path
 
-from isophon.core.audio.writing import write_text
+from isophon.core.audio.writing import atomic, write_text
 from isophon.core.errors import OutputError
 
 _RESERVED = set(" \t\n\"'\\><~|&;$*?#()`")  # by the Desktop Entry Specification
@@ -43,7 +43,6 @@ def install(data: Path, command: str, tell: bool = True) -> list[Path]:
             text = text.replace("Exec=isophon ", f"Exec={_quoted(command)} ")
             text = text.replace("TryExec=isophon\n", f"TryExec={command}\n")
         written.append(data / place / name)
-        written[-1].parent.mkdir(parents=True, exist_ok=True)
         write_text(written[-1], text)
     written += _write_icons(data)
     if tell:
@@ -89,9 +88,9 @@ def _write_icons(data: Path) -> list[Path]:
         renderer.render(painter)
         painter.end()
         path = _icon(data, size)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if not image.save(str(path)):
-            raise OutputError(f"{path}: could not be written; see whether the disk is full")
+        with atomic(path, force=True) as target:
+            if not image.save(str(target), "PNG"):  # type: ignore[call-overload]
+                raise OutputError(f"{path}: could not be written; see whether the disk is full")
     return [_icon(data, size) for size in SIZES]
 
 

@@ -25,7 +25,6 @@ def known() -> set[str]:
 def learned(kind: str) -> None:
     """Remember one; where that cannot be written, its line is shown again the next time."""
     with contextlib.suppress(IsophonError):
-        _path().parent.mkdir(parents=True, exist_ok=True)
         write_text(_path(), json.dumps(sorted({*known(), kind})) + "\n")
 
 

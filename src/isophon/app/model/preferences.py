@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal
@@ -45,8 +44,6 @@ def _read(path: Path) -> Preferences:
 def prefer(**changed: object) -> None:
     """Change some, and keep them; OutputError where they cannot be written."""
     new = msgspec.convert({**msgspec.to_builtins(preferences()), **changed}, Preferences)
-    with contextlib.suppress(OSError):
-        _path().parent.mkdir(parents=True, exist_ok=True)
     try:
         write_text(_path(), msgspec.json.encode(new).decode() + "\n")
     finally:

@@ -6,12 +6,13 @@ from collections.abc import Callable, Iterable
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QDialog, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.appearance import LOOKS, appearance
 from isophon.app.model.jobs import Job
 from isophon.app.model.preferences import MOST_WORKERS, TYPE_SIZES, prefer, preferences
+from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import grid, make_column, make_row, switch
 from isophon.core.errors import IsophonError
@@ -108,8 +109,8 @@ def _cleared(_progress: Callable[[float], None]) -> int:
     return cache.size()
 
 
-def _choice(name: str, words: Iterable[str], row: int) -> QComboBox:
-    box = QComboBox()
+def _choice(name: str, words: Iterable[str], row: int) -> Choice:
+    box = Choice()
     box.setAccessibleName(name)
     box.addItems(list(words))
     box.setCurrentIndex(row)

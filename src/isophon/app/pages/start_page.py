@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import QFrame, QLabel, QProgressBar, QPushButton, QScrollArea, QWidget
 
@@ -174,6 +174,7 @@ class _BeforeAndAfter(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self._pictures: list[tuple[str, QLabel]] = []
+        self._shown: tuple[str, float] | None = None
         column = make_column(self, between=6)
         for name, words in (("as-sung", "As sung"), ("cleaned", "Ink is what stays, red is what the cleaning removes")):
             picture = QLabel(textFormat=Qt.TextFormat.PlainText)
@@ -183,16 +184,17 @@ class _BeforeAndAfter(QFrame):
             column.addSpacing(10)
             self._pictures.append((name, picture))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        self.show_look()
-        super().paintEvent(event)
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.PaletteChange and self.isVisible():
+            self.show_look()
 
     def show_look(self) -> None:
         """The pictures on paper or in dusk, as the window is."""
         look, ratio = "dusk" if theme.is_dusk() else "paper", self.devicePixelRatioF()
-        if self.property("look") == (look, ratio):
+        if self._shown == (look, ratio):
             return
-        self.setProperty("look", (look, ratio))
+        self._shown = look, ratio
         for name, picture in self._pictures:
             image = QPixmap(str(_PICTURES / f"{name}-{look}.png"))
             size = QSize(theme.u(_PICTURE_WIDE), theme.u(_PICTURE_HIGH)) * ratio

@@ -37,7 +37,7 @@ def collect(session: Session, name: str, folder: Path, tell: Callable[[float], N
     sizes = {path: _size(path_of(path)) for path in names}
     done, everything = 0, max(1, sum(sizes.values()))
     with bundle.all_or_nothing(Target(folder)) as made:
-        (made.folder / RECORDINGS).mkdir()
+        _make(made.folder / RECORDINGS)
         for path, own in names.items():
             for count in _copied(path_of(path), made.folder / RECORDINGS / own):
                 done += count
@@ -75,6 +75,13 @@ def _size(path: Path) -> int:
             return path.stat().st_size
     except (InputError, OSError) as error:
         raise InputError(f"{path.name}: is not there or no recording, so nothing was collected; see Lay out") from error
+
+
+def _make(folder: Path) -> None:
+    try:
+        folder.mkdir()
+    except OSError as error:
+        raise OutputError(f"{folder.name}: cannot be made there ({error.strerror}); nothing was left behind") from error
 
 
 def _copied(source: Path, target: Path) -> Iterator[int]:

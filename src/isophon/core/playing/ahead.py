@@ -30,6 +30,7 @@ class AheadMaker:
     Parameters
     ----------
     work : what is held while the player is looked at; told whenever something is rendered
+    readiness : of the scenes that are heard
     coming : what is heard next; None once the player is closed
     fail : told of an error
     """

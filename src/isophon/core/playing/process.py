@@ -24,6 +24,7 @@ from isophon.core import log, memory
 from isophon.core.errors import InputError
 from isophon.core.lifetime import end_with_parent
 from isophon.core.playing.device import Wanted
+from isophon.core.playing.heard_as import HeardAs
 from isophon.core.playing.mix import Strip
 from isophon.core.playing.openings import Opened
 from isophon.core.playing.output import OutputProcess
@@ -52,7 +53,6 @@ _OWN = {
     "played",
     "unplayed",
 }
-_HOW = {"set_compare", "set_match", "set_chain", "set_listening"}
 _SWITCH_S = 0.0005  # what is asked for waits no longer than this for what is rendered in another thread
 
 
@@ -148,7 +148,7 @@ class SoundProcess:
         """Do what a message says, and count it where it counts."""
         counts, name, *arguments = message
         try:
-            whose = self if name in _OWN else self._playing.heard_as if name in _HOW else self._playing
+            whose = self if name in _OWN else self._playing.heard_as if hasattr(HeardAs, name) else self._playing
             getattr(whose, name)(*arguments)
         except InputError as error:
             self._tell({"trouble": str(error)})

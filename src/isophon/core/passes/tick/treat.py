@@ -35,8 +35,8 @@ _MOST_MISSING = 0.5  # of the window
 _SEED = 30_011
 _TICKS_DB = np.arange(-20.0, 60.0, 1.5)  # powers that a tick may have over the prediction error
 _MOST_UNDER = 600  # frames of a tick under which the voice is looked for
-RINGS_S = 0.003  # how long a tick that was found may ring on after its mark, s
-_DECAYS_S = (0.0001, 0.0003, 0.0006, 0.001)  # time constants by which it may die away
+RINGS_S = 0.002  # how long a tick that was found may ring on after its mark, s
+_DECAYS_S = (0.0001, 0.0003, 0.0008)  # time constants by which it may die away
 _LEAST_RINGING = 1e-3
 _GROUPS = (1, 4)  # of directions, that may have powers of their own
 
@@ -181,10 +181,10 @@ def _shapes(repair: Repair) -> list[np.ndarray]:
 
 def _directions(gram: np.ndarray, shape: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Along which what is missing is independent, once it is divided by ``shape``, and how well each is known."""
-    scaled = gram.copy()
+    scaled = np.zeros((len(shape), len(shape)))
     for k in range(len(gram)):
-        scaled[k, : len(shape) - k] *= shape[k:] * shape[: len(shape) - k]
-    return linalg.eig_banded(scaled, lower=True)
+        np.fill_diagonal(scaled[k:], gram[k, : len(shape) - k] * shape[k:] * shape[: len(shape) - k])
+    return linalg.eigh(scaled, driver="evd", check_finite=False)  # in half the time of eig_banded: it is nearly full
 
 
 def _gram(at: np.ndarray, overlap: np.ndarray, order: int) -> np.ndarray:

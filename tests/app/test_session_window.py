@@ -542,7 +542,7 @@ def test_a_session_is_collected_in_a_folder_and_the_work_goes_on(room, tmp_path,
     monkeypatch.setattr("isophon.app.pages.collecting.folder_to_use", lambda *_: tmp_path / "usb")
     before = room.workspace.keeper.saved_as
     room.views.menu.collect_asked.emit()
-    qtbot.waitUntil(lambda: "Collected as" in room.views.message.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Copied as" in room.views.message.text(), timeout=20_000)
     collected = file.load(tmp_path / "usb" / "song" / "song.isophon")
     assert len(collected.items) == 7 and room.workspace.keeper.saved_as == before
     assert all(str(tmp_path / "usb") in item.source.path for item in collected.items)

@@ -71,7 +71,7 @@ def test_what_goes_wrong_is_one_line_and_leaves_nothing(song, tmp_path):
     with pytest.raises(Cancelled):
         collect(song, "Song", tmp_path / "other", give_up)
     os.remove(song.parts[1].source.path)
-    with pytest.raises(InputError, match="is not there or no recording, so nothing was collected"):
+    with pytest.raises(InputError, match="is not there or no recording, so nothing was copied"):
         collect(song, "Song", tmp_path / "other")
     Path(song.parts[1].source.path).write_text("a secret that a session may not have carried away")
     with pytest.raises(InputError, match="no recording"):

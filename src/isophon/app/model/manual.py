@@ -37,8 +37,8 @@ def chapters(keys: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...]) -> 
     keys : groups of keys by title; each key with its action, its spelling and what it does
     """
     _, *found = _CHAPTER.split((folder() / "manual.md").read_text(encoding="utf-8"))
-    told = [Chapter(name, f"## {name}\n{text}") for name, text in zip(found[::2], found[1::2], strict=True)]
-    return [*told, Chapter(KEYS_CHAPTER, _keys_as_text(keys))]
+    named = [Chapter(name, f"## {name}\n{text}") for name, text in zip(found[::2], found[1::2], strict=True)]
+    return [*named, Chapter(KEYS_CHAPTER, _keys_as_text(keys))]
 
 
 def _keys_as_text(keys: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...]) -> str:

@@ -30,7 +30,8 @@ class Collecting(QObject):
         keeper = self._workspace.keeper
         name = keeper.saved_as.stem if keeper.saved_as else self._workspace.session.name
         start = keeper.saved_as.parent if keeper.saved_as else None
-        chosen = folder_to_use(self._page, "Collect in a folder", start) if self._job is None else None
+        title = "Copy the session with its recordings into"
+        chosen = folder_to_use(self._page, title, start) if self._job is None else None
         if chosen is not None:
             self._copy(name, chosen / plain_name(name))
 
@@ -52,7 +53,7 @@ class Collecting(QObject):
 
     def _done(self, path: Path) -> None:
         self._end()
-        self._workspace.notice.emit(f"Collected as {path}. What is open here is still the session you worked on.")
+        self._workspace.notice.emit(f"Copied as {path}. What is open here is still the session you worked on.")
 
     def _failed(self, words: str) -> None:
         self._end()
@@ -60,7 +61,7 @@ class Collecting(QObject):
 
     def _cancelled(self) -> None:
         self._end()
-        self._workspace.notice.emit("Nothing was collected, and nothing was left behind.")
+        self._workspace.notice.emit("Nothing was copied, and nothing was left behind.")
 
     def _end(self) -> None:
         if self._dialog is not None:

@@ -62,6 +62,13 @@ def _lower_ceiling(page: Any) -> None:
     page.workspace.settings.set_setting("ceiling_db", page.workspace.part.settings(FIRST.kind).ceiling_db - _LOWER_DB)
 
 
+def _accept_next(page: Any) -> None:
+    """The one that was changed by hand is decided already."""
+    mark = _highest(page)
+    page.workspace.select_marks([mark.id] if mark else [])
+    page.review.agree()
+
+
 def _undo_all(page: Any) -> None:
     while page.workspace.keeper.history.at > page.tour.began_at:
         page.review.undo()
@@ -111,9 +118,9 @@ STEPS = (
     Step(
         "Decide",
         "Return accepts a mark and goes on to the next undecided one; L leaves it as sung.",
-        "Accept this one",
+        "Accept the next one",
         lambda views: views.title,
-        lambda page: page.review.agree(),
+        _accept_next,
     ),
     Step(
         "Nothing is lost",

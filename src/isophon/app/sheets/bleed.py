@@ -200,7 +200,7 @@ PASS = Pass(
     words=Words(
         one="hit",
         many="hits of the leak",
-        first_look="Choose what leaked and learn its path. C plays what was removed: no voice should be in it.",
+        first_look="Choose what leaked and find its leak. Then listen to removed (C): no voice should be in it.",
         over_what=" in dB over the voice around them",
         empty=_empty,
     ),

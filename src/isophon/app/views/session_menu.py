@@ -51,7 +51,7 @@ class SessionMenu(QMenu):
         self.addSeparator()
         self.addAction("Save\tCtrl+S", self.save)
         self.addAction("Save as…\tCtrl+Shift+S", self.save_as)
-        self.addAction("Collect in a folder…", self.collect_asked.emit)
+        self.addAction("Copy with its recordings…", self.collect_asked.emit)
         self.addSeparator()
         self.addAction("History\tCtrl+H", self.history_asked.emit)
         self.addAction("Versions", self.versions_asked.emit)

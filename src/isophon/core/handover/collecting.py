@@ -74,7 +74,7 @@ def _size(path: Path) -> int:
         with Recording(path):
             return path.stat().st_size
     except (InputError, OSError) as error:
-        raise InputError(f"{path.name}: is not there or no recording, so nothing was collected; see Lay out") from error
+        raise InputError(f"{path.name}: is not there or no recording, so nothing was copied; see Lay out") from error
 
 
 def _make(folder: Path) -> None:

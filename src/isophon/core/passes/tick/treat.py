@@ -4,7 +4,7 @@ Janssen, Veldhuis & Vries, "Adaptive interpolation of discrete-time signals that
 can be modeled as autoregressive processes", IEEE Trans. ASSP 34 (1986): the
 prediction is estimated from what is there, the missing samples are those that it
 explains best, and both are improved in turn. Under a tick the voice is not lost
-but added to: what is heard there still counts, as much as the tick is weak,
+but added to: what was recorded there still counts, as much as the tick is weak,
 which is told by what makes the difference from the guess most likely (additive
 noise bursts: Godsill & Rayner 1998, chapter 6); a tick rings on after its mark
 and dies away, how fast is told in the same way. In still moments the missing
@@ -131,7 +131,7 @@ def interpolated(
         out[at] = -linalg.cho_solve_banded((factor, True), np.convolve(known, overlap)[order:-order][at])
     if under and len(at) <= _MOST_UNDER:
         errors = np.convolve(out, model)[order : len(out)][~missing[order:]]
-        out[at] += _heard_under(samples[at] - out[at], gram, float(np.mean(np.square(errors))) + 1e-14, under)
+        out[at] += _voice_under(samples[at] - out[at], gram, float(np.mean(np.square(errors))) + 1e-14, under)
     if noise is not None:
         error = np.convolve(out, model)[order : len(out)]
         spread = float(np.median(np.abs(error))) / 0.6745
@@ -139,8 +139,8 @@ def interpolated(
     return out
 
 
-def _heard_under(difference: np.ndarray, gram: np.ndarray, error: float, shapes: Sequence[np.ndarray]) -> np.ndarray:
-    """How much of what is heard over the guess is voice.
+def _voice_under(difference: np.ndarray, gram: np.ndarray, error: float, shapes: Sequence[np.ndarray]) -> np.ndarray:
+    """How much of what was recorded over the guess is voice.
 
     Parameters
     ----------
@@ -154,7 +154,7 @@ def _heard_under(difference: np.ndarray, gram: np.ndarray, error: float, shapes:
     information criterion asks (tried once and twice on recorded voices).
     """
     ticks = error * 10 ** (_TICKS_DB[:, None] / 10)
-    best, heard = np.inf, difference
+    best, under = np.inf, difference
     for shape in shapes:
         values, vectors = _directions(gram, shape)
         voice = error / np.maximum(values, 1e-9)  # how uncertain the guess is, along each direction
@@ -168,8 +168,8 @@ def _heard_under(difference: np.ndarray, gram: np.ndarray, error: float, shapes:
             unlikely = groups[powers, np.arange(count)].sum() + 2 * count * np.log(len(along)) + 2 * np.log(shape).sum()
             if unlikely < best:
                 tick = np.repeat(ticks[powers, 0], np.diff(firsts, append=len(along)))
-                best, heard = unlikely, shape * (vectors @ (voice / (voice + tick) * along))
-    return heard
+                best, under = unlikely, shape * (vectors @ (voice / (voice + tick) * along))
+    return under
 
 
 def _shapes(repair: Repair) -> list[np.ndarray]:

@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 import fastjsonschema
+import msgspec
 import pytest
 from made_files import made_files
 from msgspec.structs import replace
@@ -29,13 +30,36 @@ def settings_in(text: str, row: str) -> dict[str, list[set[str]]]:
 
 
 def test_the_tables_of_settings_are_those_of_the_kinds():
-    manual, told_of_files = ((DOCS / name).read_text() for name in ("manual.md", "file-format.md"))
-    names = "|".join(kind.name for kind in KINDS)
-    for text, row in ((manual, r"^\| `--set (\w+)\.SETTING=VALUE` \| (.*) \|$"),
-                      (told_of_files, rf"^\| `({names})` \| (.*) \|$")):  # fmt: skip
-        said = settings_in(text, row)
-        for kind in KINDS:
-            assert said.get(kind.name) == [set(kind.settings.__struct_fields__)], kind.name
+    said = settings_in((DOCS / "manual.md").read_text(), r"^\| `--set (\w+)\.SETTING=VALUE` \| (.*) \|$")
+    for kind in KINDS:
+        assert said.get(kind.name) == [set(kind.settings.__struct_fields__)], kind.name
+
+
+def test_the_file_format_tells_the_range_and_default_of_every_setting():
+    sections = dict(
+        re.findall(r"^### `(\w+)`: .*\n((?:\n|\|.*\n)+)", (DOCS / "file-format.md").read_text(), re.MULTILINE)
+    )
+    for kind in KINDS:
+        schema = msgspec.json.schema(kind.settings)["$defs"][kind.settings.__name__]["properties"]
+        rows = re.findall(r"^\| `(\w+)` \| (.*?) \| (.*?) \|", sections[kind.name], re.MULTILINE)
+        said = {name: (values, default) for name, values, default in rows}
+        assert said == {name: as_written(field) for name, field in schema.items()}, kind.name
+
+
+def as_written(field: dict) -> tuple[str, str]:
+    """The values and the default of a setting as a table of the file format has them."""
+    if "enum" in field:
+        values = ", ".join(f"`{value}`" if isinstance(value, str) else str(value) for value in field["enum"])
+        return values, f"`{field['default']}`" if isinstance(field["default"], str) else str(field["default"])
+    if field["type"] == "boolean":
+        return "true, false", str(field["default"]).lower()
+    if field["type"] == "number":
+        return f"{in_words(field['minimum'])} to {in_words(field['maximum'])}", in_words(field["default"])
+    return "(s, s) spans", "none"
+
+
+def in_words(number: float) -> str:
+    return f"{number:,.2f}".rstrip("0").rstrip(".").replace("-", "−")
 
 
 def test_every_option_stands_in_the_manual():
@@ -52,7 +76,7 @@ def test_what_the_file_format_lists_is_what_a_part_holds():
         assert f"`{field}`" in text, field
     for kind in (kind for kind in KINDS if kind.mark):
         own = set(kind.mark.__struct_encode_fields__) - set(Mark.__struct_encode_fields__)
-        row = re.search(rf"^\| a mark of `{kind.name}` \| (.*)", text, re.MULTILINE)
+        row = re.search(rf"^\| `{kind.name}` \| (.*)", text, re.MULTILINE)
         assert own <= set(re.findall(r"`(\w+)`", row[1] if row else "")), kind.name
 
 

@@ -106,7 +106,8 @@ def test_what_is_made_ahead_is_what_is_asked_for_across_the_edges_of_tiles(rate)
     assert strip.renderer.tiles_made == made
 
 
-def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it():
+@pytest.mark.parametrize("made", [False, True], ids=["at once", "once the jump is made"])
+def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it(made):
     rate = 48_000
     ramp = np.arange(8 * rate, dtype=np.float32) / (8 * rate)
     for change in ("scene", "loop", "seek", "nothing"):
@@ -114,6 +115,8 @@ def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it():
         deck.player.play()
         deck.mixed(7)
         deck.player.seek(3 * rate)
+        while made and not any(chunk.jumped for chunk in deck.player._chunks):
+            time.sleep(0.001)
         if change == "seek":
             deck.player.seek(5 * rate)
         elif change == "scene":

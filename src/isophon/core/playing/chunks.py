@@ -26,8 +26,13 @@ class Chunk(NamedTuple):
     version: int
     for_now: bool  # not all of it is the scene, which was not ready
     ends: Scene  # what is heard at its end
-    jumped: bool  # it begins where a person asked for
+    jump_from: int | None  # the frame that would have come, where it begins at a place that a person asked for
     at: int = 0  # its first frame in the ring
+
+    @property
+    def jumped(self) -> bool:
+        """Whether it begins where a person asked for."""
+        return self.jump_from is not None
 
     @property
     def frames(self) -> int:
@@ -98,7 +103,7 @@ def make_chunk(wanted: Wanted, span: Span, ended: Scene | None, readiness: Readi
         _cross(last, then, slice(0, fade))
         for part, piece in zip(mix, then, strict=True):
             part[:, frames - fade :] = piece
-    return Chunk(start, mix, wanted.version, now != scene, follows, wanted.jump_from is not None)
+    return Chunk(start, mix, wanted.version, now != scene, follows, wanted.jump_from)
 
 
 def slower(scene: Scene, natural: int, target: int, readiness: Readiness) -> int:

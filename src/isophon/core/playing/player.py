@@ -286,7 +286,7 @@ class Player:
         while self._chunks and self._chunks[-1].at >= heard_on:
             chunk = self._chunks.pop()
             target = chunk.start if chunk.jumped and target is None else target
-            self._next = chunk.start
+            self._next = chunk.start if chunk.jump_from is None else chunk.jump_from
         if self._chunks and not self._heard():  # nobody hears it: nothing of it need be played to its end
             self._chunks.pop()
             self._next = self._position()

@@ -21,8 +21,9 @@ from scipy import ndimage, signal
 
 from isophon.core.demo.band import _click, bed, cue
 from isophon.core.demo.blemishes import ear_to_microphone
+from isophon.core.demo.cast import Mouth
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES, whole_song
-from isophon.core.demo.singer import Mouth, sing
+from isophon.core.demo.singer import sing
 from isophon.core.passes.bleed.leak import Cue, learn_leak
 from voices import TEXTS, alsa, speak
 

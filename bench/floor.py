@@ -12,9 +12,10 @@ import numpy as np
 from scipy import signal
 
 from conftest import look
+from isophon.core.demo.cast import Mouth
 from isophon.core.demo.phonemes import CONSONANTS, VOWELS
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
-from isophon.core.demo.singer import Mouth, sing
+from isophon.core.demo.singer import sing
 from isophon.core.passes import NAMES
 from isophon.core.passes.breath.find import find
 from isophon.core.passes.fades import Fade

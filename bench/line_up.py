@@ -15,8 +15,9 @@ import soundfile as sf
 from scipy.interpolate import PchipInterpolator
 
 from isophon.core.audio.files import Recording
+from isophon.core.demo.cast import RATE, Mouth
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
-from isophon.core.demo.singer import RATE, Mouth, sing
+from isophon.core.demo.singer import sing
 from isophon.core.finding import find_against, find_all, survey_recording
 from isophon.core.passes.timing.treat import moved
 from isophon.core.session import adopting, layout

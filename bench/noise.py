@@ -21,8 +21,9 @@ from conftest import Written, reader
 from isophon.core.audio.hum import hum_of
 from isophon.core.audio.lowrate import LowRate
 from isophon.core.demo.blemishes import _hum
+from isophon.core.demo.cast import Mouth
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
-from isophon.core.demo.singer import Mouth, sing
+from isophon.core.demo.singer import sing
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.hiss import treat as hiss
 from isophon.core.passes.hum import find as hum_find

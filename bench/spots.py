@@ -12,8 +12,9 @@ import numpy as np
 from scipy import signal
 
 from conftest import Written, reader
+from isophon.core.demo.cast import Mouth
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
-from isophon.core.demo.singer import Mouth, sing
+from isophon.core.demo.singer import sing
 from isophon.core.finding import survey_recording
 from isophon.core.passes.pop import find as pops
 from isophon.core.passes.pop.treat import PopCut, apply, burst_of

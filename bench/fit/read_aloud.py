@@ -18,9 +18,10 @@ import soundfile as sf
 import soxr
 from scipy import signal
 
+from isophon.core.demo.cast import RATE as SUNG_RATE
+from isophon.core.demo.cast import Mouth
 from isophon.core.demo.score import VERSES
-from isophon.core.demo.singer import RATE as SUNG_RATE
-from isophon.core.demo.singer import Mouth, sing
+from isophon.core.demo.singer import sing
 
 PACKAGE = "tuxpaint-stamps-default"
 FITTED = ("fr", "ru", "ca", "be", "da", "nl", "en", "lt", "spoken fr", "spoken nl", "spoken pl", "spoken sv",

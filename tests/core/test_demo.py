@@ -4,9 +4,11 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from isophon.core.demo.build import load_labels, make_demo
+from isophon.core.demo.build import make_demo
+from isophon.core.demo.cast import RATE, Mouth
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
-from isophon.core.demo.singer import RATE, Mouth, sing
+from isophon.core.demo.singer import sing
+from isophon.core.demo.take import load_labels
 from isophon.core.session import file
 
 

@@ -7,10 +7,11 @@ import soxr
 from scipy import signal
 
 from conftest import look, reader
-from isophon.core.demo.build import load_labels
+from isophon.core.demo.cast import RATE, Mouth
 from isophon.core.demo.phonemes import SIBILANTS
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
-from isophon.core.demo.singer import RATE, Mouth, sing
+from isophon.core.demo.singer import sing
+from isophon.core.demo.take import load_labels
 from isophon.core.passes.ess.find import find
 from isophon.core.survey import survey
 from voices import VOICES, alsa, score, sibilants, speak, spoken, undecided

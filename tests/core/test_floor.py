@@ -15,8 +15,8 @@ from conftest import Written, look, reader, write
 from isophon.cli import main
 from isophon.core.audio.files import Recording
 from isophon.core.audio.spectra import third_octave_edges
-from isophon.core.demo.build import load_labels
 from isophon.core.demo.phonemes import CONSONANTS, VOWELS
+from isophon.core.demo.take import load_labels
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes import NAMES
 from isophon.core.passes.breath.find import find as find_breaths

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from conftest import LONG, Written, reader, write
 from isophon.cli import main
+from isophon.core.demo.take import load_labels
 from isophon.core.finding import find_against, survey_recording
 from isophon.core.passes.splicing import spliced, splices
 from isophon.core.passes.timing.settings import role_default
@@ -85,8 +86,7 @@ def test_words_come_to_lie_a_hair_after_the_leads(tmp_path, capsys, lead, part):
 def test_an_early_word_one_after_a_missing_word_and_a_late_ending(demo, tmp_path, capsys):
     """The demo's high harmony by its exact labels: they come to lie by the lead's, and nothing takes the missing one's
     place."""
-    labels = json.loads((demo.parent / "labels.json").read_text())
-    sung, lead = ([x for x in labels[name] if x["sound"] == "word"] for name in ("High harmony", "Lead"))
+    sung, lead = ([x for x in load_labels(demo.parent, name) if x.sound == "word"] for name in ("High harmony", "Lead"))
     call = ["find", str(demo.parent / "High harmony.wav"), "--role", "harmony", "--lead", str(demo.parent / "Lead.wav"),
             "--only", "timing", "--json", "--quiet"]  # fmt: skip
     assert main(call) == 0
@@ -94,18 +94,18 @@ def test_an_early_word_one_after_a_missing_word_and_a_late_ending(demo, tmp_path
 
     def off(word, which):
         """Seconds later than the lead's like, before and after."""
-        theirs = min((x[which] for x in lead), key=lambda t: abs(t - word[which] + word["value"]))
-        return word[which] - theirs, np.interp(word[which], *anchors.T) - theirs
+        theirs = min((getattr(x, which) for x in lead), key=lambda t: abs(t - getattr(word, which) + word.value))
+        return getattr(word, which) - theirs, np.interp(getattr(word, which), *anchors.T) - theirs
 
-    early = min(sung, key=lambda x: x["value"])
-    assert early["value"] == -0.12
+    early = min(sung, key=lambda x: x.value)
+    assert early.value == -0.12
     before, after = off(early, "start")
     assert before < -0.07 and abs(after - 0.008) < 0.02
-    held = max(sung, key=lambda x: x["end"] - x["start"])
+    held = max(sung, key=lambda x: x.end - x.start)
     before, after = off(held, "end")
     assert before > 0.15 and after < 0.5 * before, "as far as a word may be shortened"
     before, after = off(sung[-1], "start")
-    assert sung[-1]["start"] - sung[-2]["end"] > 0.1, "a word is missing before it"
+    assert sung[-1].start - sung[-2].end > 0.1, "a word is missing before it"
     assert abs(after) < max(0.035, abs(before))
     call = ["clean", *call[1:-2], "--quiet", "--depth", "32f", "--out", str(tmp_path)]
     assert main(call) == 0, "and all that can be rendered"

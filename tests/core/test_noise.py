@@ -10,7 +10,7 @@ from conftest import Written, reader, write
 from isophon.cli import main
 from isophon.core.audio.hum import hum_of
 from isophon.core.audio.lowrate import LowRate
-from isophon.core.demo.build import load_labels
+from isophon.core.demo.take import load_labels
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.passes.context import LOW_HZ as HUM_RATE
 from isophon.core.passes.hiss import treat as hiss

@@ -12,9 +12,10 @@ from scipy import signal
 from conftest import Written, reader, write
 from isophon.cli import main
 from isophon.core.audio.lowrate import LowRate
-from isophon.core.demo.build import load_labels
+from isophon.core.demo.cast import Mouth
 from isophon.core.demo.score import BEAT_S, BREATH_S, VERSES
-from isophon.core.demo.singer import Mouth, sing
+from isophon.core.demo.singer import sing
+from isophon.core.demo.take import load_labels
 from isophon.core.finding import find_all, survey_recording
 from isophon.core.marks import Hand
 from isophon.core.passes.context import LOW_HZ

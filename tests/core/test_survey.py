@@ -8,8 +8,8 @@ import soxr
 
 from conftest import look
 from isophon.core.audio import pitch
-from isophon.core.demo.build import load_labels
 from isophon.core.demo.phonemes import CONSONANTS, VOWELS
+from isophon.core.demo.take import load_labels
 from isophon.core.survey import STILL, VOICED, phrases, survey
 from voices import TEXTS, VOICES, speak_now, spoken
 

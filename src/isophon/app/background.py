@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import os
+import subprocess
+import sys
 import threading
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QScrollArea
@@ -20,6 +24,7 @@ class Background:
     def __init__(self) -> None:
         self._workers: Workers | None = None
         self._player: RemotePlayer | None = None
+        self._demo: subprocess.Popen | None = None
 
     def workers(self) -> Workers:
         """The workers, the same for all sessions of a window."""
@@ -43,8 +48,22 @@ class Background:
         self.workers().wake()
         self.player().wake()
 
+    def make_demo_ahead(self) -> None:
+        """Make the demo's lead and music where nothing was opened yet, so that they are there once it is clicked."""
+        from isophon.app.model.state import recent_sessions
+        from isophon.core.demo.build import demo_folder
+        from isophon.core.reading import real
+
+        if self._demo is None and not recent_sessions():
+            command = [sys.executable, "-m", "isophon.core.demo.build", str(real(demo_folder())), str(os.getpid())]
+            environment = {**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[2])}
+            self._demo = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL)
+
     def close(self) -> None:
         """End them."""
+        if self._demo is not None:
+            self._demo.terminate()
+            self._demo.wait()
         if self._workers is not None:
             self._workers.close()
         if self._player is not None:

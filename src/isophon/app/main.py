@@ -18,6 +18,7 @@ from isophon.app.views.labels import have_plain_tips
 from isophon.app.window import Window
 
 _IDLE_MS = 200
+_SETTLED_MS = 2_000  # what is loaded for the window comes first
 
 _SWITCH_S = 0.001  # the player renders in a thread of this process; the window waits for it no longer than this
 
@@ -85,5 +86,7 @@ def run(session: Path | None = None, demo: bool = False, ended: Callable[[], boo
         QTimer.singleShot(0, lambda: window.open_path(session))
     elif demo:
         QTimer.singleShot(0, window.open_demo)
+    else:
+        QTimer.singleShot(_SETTLED_MS, window.background.make_demo_ahead)
     QTimer.singleShot(_IDLE_MS, window.background.warm_up)
     return app.exec()

@@ -162,14 +162,14 @@ class Window(QMainWindow):
         return False
 
     def open_demo(self) -> None:
-        """Make the demo if it is not there, then open it."""
+        """Open the demo, made if it is not there: its lead and music first, the other parts while one looks."""
 
         def work(progress: Progress) -> Opened:
-            from isophon.core.demo.build import demo_folder, make_demo
+            from isophon.core.demo.build import begin_demo, demo_folder
 
-            return _opening().open_session(real(make_demo(demo_folder(), progress)))
+            return _opening().open_session(begin_demo(real(demo_folder()), progress))
 
-        self._begin("Making the demo: singers are being synthesized", work)
+        self._begin("Making the demo: its lead is being synthesized", work)
 
     def _tour_demo(self) -> None:
         self._touring = True  # it begins once the demo is open

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Collection
-from typing import Annotated
+from typing import Annotated, Self
 
 import msgspec
 
@@ -49,6 +49,16 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     outline: Annotated[tuple[tuple[Seconds, Hertz], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     anchors: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_POINTS)] = ()
     fades_ms: tuple[Fading, Fading] | None = None
+
+    def later(self, by_s: float) -> Hand:
+        """The same with all of its times later by ``by_s`` seconds."""
+        return msgspec.structs.replace(
+            self,
+            start=None if self.start is None else self.start + by_s,
+            end=None if self.end is None else self.end + by_s,
+            outline=tuple((at + by_s, hz) for at, hz in self.outline),
+            anchors=spans_later(self.anchors, by_s),
+        )
 
     @property
     def any(self) -> bool:
@@ -96,6 +106,11 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False, tag_field=
         """What is decided once a person sets its change, in the unit of its kind; None takes back what was set."""
         return msgspec.structs.replace(self.hand, change_db=change)
 
+    def later(self, by_s: float) -> Self:
+        """The same mark later by ``by_s`` seconds; a kind that adds times moves these as well."""
+        hand = self.hand.later(by_s) if self.hand.any else self.hand
+        return msgspec.structs.replace(self, start=self.start + by_s, end=self.end + by_s, hand=hand)
+
     def flaw(self) -> str:
         """What is wrong with what its kind adds, as ``field: what``; empty where nothing is."""
         moved = self.hand.anchors or self.hand.moved_ms is not None
@@ -120,6 +135,11 @@ class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False, tag_field=
         """The band in Hz that a change works on; None: up to the top."""
         low = self.low_hz if self.hand.low_hz is None else self.hand.low_hz
         return low, self.hand.high_hz
+
+
+def spans_later(spans: tuple[tuple[float, float], ...], by_s: float) -> tuple[tuple[float, float], ...]:
+    """Spans, or pairs of moments, later by ``by_s`` seconds."""
+    return tuple((start + by_s, end + by_s) for start, end in spans)
 
 
 def check_length(seconds: float, lengths: tuple[float, float]) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any, cast
 
 import msgspec
@@ -11,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from isophon.app.model.jobs import Job
 from isophon.core.audio.leak import Leak, Removal
 from isophon.core.passes.kind import Span
-from isophon.core.reading import spelled
+from isophon.core.reading import path_of, spelled
 from isophon.core.render_cache import RenderCache
 from isophon.core.session.adopting import Beside
 from isophon.core.session.items import Source
@@ -51,6 +52,7 @@ class TakePool(QObject):
         super().__init__(parent)
         self.workers = workers
         self._cache = RenderCache()
+        self._awaited: dict[Path, str] = {}
         self._takes: dict[Source, Take] = {EMPTY_SOURCE: self._nothing()}
         self._tasks: dict[tuple[type, bool, str, str], Task] = {}
         self._halted: list[tuple[Take, TakeWork, str]] = []  # not asked for anew when the work goes on
@@ -65,7 +67,17 @@ class TakePool(QObject):
         """The take of a source; opened the first time."""
         if source not in self._takes:
             self._takes[source] = open_take(source, self._cache)
+            if self._takes[source].trouble and (why := self.awaited(source)):
+                self._takes[source].trouble = f"{self._takes[source].recording.path.name}: {why}"
         return self._takes[source]
+
+    def expect(self, paths: Sequence[Path], why: str) -> None:
+        """Tell ``why`` recordings are not there yet, instead of calling them missing; none: nothing is expected."""
+        self._awaited = dict.fromkeys(paths, why)
+
+    def awaited(self, source: Source) -> str:
+        """Why a recording is not there yet; empty where it is not expected."""
+        return self._awaited.get(path_of(source.path), "")
 
     def _nothing(self) -> Take:
         take = open_take(EMPTY_SOURCE, self._cache)
@@ -239,9 +251,9 @@ class TakePool(QObject):
         for take, request, asks in halted:
             self._submit(take, request, _SOON, asks)
 
-    def forget(self, source: Source) -> None:
-        """Open a recording that could not be used anew, next time it is asked for; one in use stays open."""
-        if source in self._takes and self._takes[source].trouble:
+    def forget(self, source: Source, in_use: bool = False) -> None:
+        """Open a recording that could not be used anew, next time it is asked for; ``in_use``: one that could, too."""
+        if source in self._takes and (in_use or self._takes[source].trouble):
             self._takes.pop(source).recording.close()
             self.forgotten.emit(source)
 

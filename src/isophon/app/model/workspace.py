@@ -18,6 +18,7 @@ from isophon.app.model.audibility import Audibility
 from isophon.app.model.audition import Audition
 from isophon.app.model.mark_commands import MarkCommands
 from isophon.app.model.passes import Pass
+from isophon.app.model.replacing import Replacing
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.setting_commands import SettingCommands
 from isophon.app.model.take_pool import EMPTY_SOURCE, TakePool
@@ -80,6 +81,7 @@ class Workspace(QObject):
         self._markers: tuple[Session, Part, list[Marker], np.ndarray] | None = None
         self.commands, self.settings, self.audition = MarkCommands(self), SettingCommands(self), Audition(self)
         self.audibility, self.viewport, self.analysis = Audibility(self), Viewport(self), Analysis(self)
+        self.replacing = Replacing(self)
         self.keeper.changed.connect(self._session_changed)
         self.keeper.notice.connect(self.notice)
         self.keeper.troubled.connect(self.troubled)
@@ -92,6 +94,7 @@ class Workspace(QObject):
     def close(self) -> None:
         """Write down what is not yet, and stop all that goes on in the background."""
         self.analysis.stop()
+        self.replacing.close()
         self.keeper.close()
         self.pool.close()
         self.blockSignals(True)

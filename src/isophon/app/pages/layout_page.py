@@ -285,8 +285,12 @@ class LayoutPage(QWidget):
     def _ask_replacement(self) -> None:
         item_id = self._chosen()[0]
         path = file_to_open(self, "Which file is it now?", self._here(), FILTER)
-        if path is not None:
+        if path is None:
+            return
+        if self.workspace.pool.take(self.workspace.session.item(item_id).source).trouble:
             self.relink(item_id, path)
+        else:
+            self.workspace.replacing.begin(item_id, path)
 
     def relink(self, item_id: str, path: Path) -> None:
         """Let a row name another file; other missing files that lie beside it are found with it."""

@@ -10,9 +10,11 @@ from PySide6.QtGui import QKeyEvent, QShortcut
 from PySide6.QtWidgets import QApplication, QWidget
 
 from isophon.app import theme
+from isophon.app.model.demo_parts import DemoParts
 from isophon.app.model.hearing import Hearing
 from isophon.app.model.in_turns import InTurns
 from isophon.app.model.played_marks import PlayedMarks
+from isophon.app.model.recording_watch import RecordingWatch
 from isophon.app.model.remembered import Remembered
 from isophon.app.model.rendering_ahead import RenderingAhead
 from isophon.app.model.review import Review, undecided
@@ -59,6 +61,7 @@ class WorkPage(QWidget):
         self.setObjectName("page")
         self.workspace = workspace
         workspace.setParent(self)
+        self.demo_parts = DemoParts(workspace)  # before any view asks for their takes
         self.views = WorkViews(workspace, self)
         self._player = player
         self._place = 0.0  # what was heard last, in s
@@ -87,6 +90,7 @@ class WorkPage(QWidget):
         self.markers = Markers(workspace, self.hearing, self)
         self.tour = Tour(self)
         self.collecting = Collecting(workspace, self)
+        self.watch = RecordingWatch(workspace)
         self._connect()
         add_keys(self)
         workable(self)
@@ -132,6 +136,8 @@ class WorkPage(QWidget):
         self.views.menu.marks_asked.connect(self.show_marks)
         self.views.menu.marker_chosen.connect(self.markers.go_to)
         self.markers.notice.connect(self.tell)
+        self.watch.notice.connect(self.warn)
+        self.demo_parts.failed.connect(self.warn)
         self.views.hand_over.troubled.connect(self.warn)
         self.views.hand_over.part_asked.connect(self._open_part)
         self.views.trace.gestures.loop_asked.connect(hearing.loop_mark)
@@ -169,8 +175,9 @@ class WorkPage(QWidget):
 
     def warn_of_the_session(self) -> None:
         """Warn about the recordings that were opened."""
-        takes = [self.workspace.pool.take(item.source) for item in self.workspace.session.items]
-        troubled = [take.trouble for take in takes if take.trouble]
+        pool, sources = self.workspace.pool, [item.source for item in self.workspace.session.items]
+        troubled = [pool.take(source).trouble for source in sources if not pool.awaited(source)]
+        troubled = [why for why in troubled if why]
         if len(troubled) == 1:
             self.warn(troubled[0])
         elif troubled:
@@ -335,5 +342,6 @@ class WorkPage(QWidget):
         self._ahead.close()
         self.views.hand_over.shut()
         self.hearing.close()
+        self.demo_parts.close()
         self.workspace.close()
         gc.unfreeze()  # what is gone is to be found

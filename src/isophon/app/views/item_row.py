@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.views.export_drop import ExportDrop
 from isophon.app.views.keyboard import asks_first, draw_focus, workable
 from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.app.views.part_menu import part_menu
@@ -61,6 +62,7 @@ class ItemRow(QWidget):
         column.addLayout(buttons)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._drop = ExportDrop(self, lambda path: workspace.replacing.begin(item_id, path))
         workable(self)
 
     def sizeHint(self) -> QSize:
@@ -150,6 +152,8 @@ class ItemRow(QWidget):
         if item.id in ids:
             painter.fillRect(self.rect(), theme.PAPER)
             painter.fillRect(0, 0, 4, self.height(), theme.SELECTED if item.id == ids[0] else theme.CONTOUR)
+        if self._drop.over:
+            painter.fillRect(self.rect(), theme.RULE)
         painter.setPen(QPen(theme.RULE, 1))
         painter.drawLine(QPointF(0, self.height() - 0.5), QPointF(self.width(), self.height() - 0.5))
         what = self._of_reference(item) if isinstance(item, Guide) else self._undecided(item)
@@ -214,8 +218,9 @@ class ItemRow(QWidget):
         words, fraction = self.workspace.pool.state(item.source)
         painter.setFont(theme.sans(theme.SMALL))
         if take.trouble or words:
-            painter.setPen(theme.OVER if take.trouble else theme.SOFT_INK)
-            text = "cannot be used" if take.trouble else words
+            awaited = self.workspace.pool.awaited(item.source) if take.trouble else ""
+            painter.setPen(theme.OVER if take.trouble and not awaited else theme.SOFT_INK)
+            text = awaited or ("cannot be used" if take.trouble else words)
             painter.drawText(QRectF(box.left(), box.top() - 4, box.width(), 18), _LEFT, text)
             if words and not take.trouble:
                 painter.fillRect(QRectF(box.left(), box.bottom() + 2, box.width() * fraction, 2), theme.DONE)
@@ -262,7 +267,10 @@ def _side(pan: float) -> str:
 
 
 _TAKING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
-_TIP = "Click: select. Ctrl: several. Shift: all between. Right button: apply settings to others."
-_REFERENCE_TIP = "Click: show or hide its gain"
+_TIP = (
+    "Click: select. Ctrl: several. Shift: all between. Right button: apply settings to others. "
+    "Drop a new export here to replace the recording."
+)
+_REFERENCE_TIP = "Click: show or hide its gain. Drop another file here to replace it."
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -7,8 +7,8 @@ from functools import lru_cache
 import numpy as np
 from scipy import signal
 
+from isophon.core.demo.cast import RATE
 from isophon.core.demo.score import BEAT_S, LINE_BEATS, SECONDS, Placed, line_at
-from isophon.core.demo.singer import RATE
 
 _CHORDS = ((50, 57, 62, 65), (46, 58, 62, 65), (48, 55, 60, 64))  # one for each bar of a line
 

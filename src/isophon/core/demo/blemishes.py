@@ -3,35 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 import soxr
 from scipy import fft, signal
 
-from isophon.core.demo.singer import RATE, Label
-
-
-@dataclass(frozen=True)
-class Blemishes:
-    """What a microphone and a room add. Levels in dBFS, or None for none.
-
-    ``noises``: (start, end, ``"chatter"`` or ``"shuffle"``) in s; ``ring``: Hz,
-    dB and Q of a resonance; ``boxy``: the same, low; ``leak_db``: the cue in the
-    microphone against full scale of the cue; ``clip_at``: (start, end) shouted too loud.
-    """
-
-    hum_hz: float = 50.02
-    hum_dbfs: float | None = -62.0
-    rumble_dbfs: float | None = -58.0
-    hiss_dbfs: float | None = -76.0
-    pop_dbfs: float = -13.0
-    noises: tuple[tuple[float, float, str], ...] = ()
-    ring: tuple[float, float, float] | None = None
-    boxy: tuple[float, float, float] | None = None
-    leak_db: float | None = -44.0
-    clip_at: tuple[float, float] | None = None
-    seed: int = 1
+from isophon.core.demo.cast import RATE, Blemishes
+from isophon.core.demo.singer import Label
 
 
 def spoil(take: np.ndarray, labels: list[Label], cue: np.ndarray, what: Blemishes) -> tuple[np.ndarray, list[Label]]:
@@ -48,15 +27,9 @@ def spoil(take: np.ndarray, labels: list[Label], cue: np.ndarray, what: Blemishe
         leak = signal.oaconvolve(cue, ear_to_microphone(what.seed))[: len(out)]
         out[: len(leak)] += leak * 10 ** (what.leak_db / 20)
         labels.append(Label(0.0, seconds, "bleed"))
-    if what.hum_dbfs is not None:
-        out += _hum(len(out), what.hum_hz, rng) * 10 ** (what.hum_dbfs / 20)
-        labels.append(Label(0.0, seconds, "hum", value=what.hum_hz))
-    if what.rumble_dbfs is not None:
-        out += _coloured(len(out), rng, lambda f: 1 / (1 + (f / 28.0) ** 4)) * 10 ** (what.rumble_dbfs / 20)
-        labels.append(Label(0.0, seconds, "rumble"))
-    if what.hiss_dbfs is not None:
-        out += _coloured(len(out), rng, lambda f: np.minimum(1.0, f / 4_000)) * 10 ** (what.hiss_dbfs / 20)
-        labels.append(Label(0.0, seconds, "hiss"))
+    for sound, value, noise in _steady(len(out), what, rng):
+        out += noise
+        labels.append(Label(0.0, seconds, sound, value=value))
     for start, end, kind in what.noises:
         _add(out, start, _dead_air(end - start, kind, rng) * 10 ** (-44 / 20))
         labels.append(Label(start, end, kind))
@@ -64,6 +37,20 @@ def spoil(take: np.ndarray, labels: list[Label], cue: np.ndarray, what: Blemishe
         _clip(out, *what.clip_at)
         labels.append(Label(*what.clip_at, "clipped"))
     return out.astype(np.float32), sorted(labels, key=lambda label: label.start)
+
+
+def _steady(size: int, what: Blemishes, rng: np.random.Generator) -> list[tuple[str, float, np.ndarray]]:
+    """What sounds all the time: its name, its frequency in Hz or 0, and its samples ``(size,)``; made side by side."""
+    making: list[tuple[str, float, float, Future[np.ndarray]]] = []
+    with ThreadPoolExecutor(2) as pool:
+        if what.hum_dbfs is not None:
+            phases = rng.uniform(0, 2 * np.pi, len(_HARMONICS))
+            making.append(("hum", what.hum_hz, what.hum_dbfs, pool.submit(_hum, size, what.hum_hz, phases)))
+        for sound, level, shape in (("rumble", what.rumble_dbfs, _below_28_hz), ("hiss", what.hiss_dbfs, _above_4_khz)):
+            if level is not None:
+                white = rng.standard_normal(fft.next_fast_len(size, real=True))
+                making.append((sound, 0.0, level, pool.submit(_coloured, size, white, shape)))
+    return [(sound, value, made.result() * 10 ** (level / 20)) for sound, value, level, made in making]
 
 
 def ear_to_microphone(seed: int) -> np.ndarray:
@@ -96,22 +83,33 @@ def _burst(label: Label, rng: np.random.Generator) -> np.ndarray:
     return shape * (swing + air / (np.abs(air).max() + 1e-9))
 
 
-def _hum(size: int, hz: float, rng: np.random.Generator) -> np.ndarray:
+_HARMONICS = (1, 2, 3, 4, 5, 6, 7, 9, 11, 13, 15, 21, 27, 33, 39)
+
+
+def _hum(size: int, hz: float, phases: np.ndarray) -> np.ndarray:
     """Mains hum: a slowly drifting fundamental and its harmonics up to 2 kHz, made at a lower rate."""
     rate = RATE // 6
     time = np.arange(size // 6 + 2) / rate
     phase = 2 * np.pi * (hz * time + 0.02 * np.sin(2 * np.pi * time / 40) * 40 / (2 * np.pi))
     total = np.zeros(len(time))
-    for k in (1, 2, 3, 4, 5, 6, 7, 9, 11, 13, 15, 21, 27, 33, 39):
+    for k, start in zip(_HARMONICS, phases, strict=True):
         level = {1: 1.0, 2: 0.35, 3: 0.6}.get(k, 0.5 / k)
-        total += level * np.sin(k * phase + rng.uniform(0, 2 * np.pi))
+        total += level * np.sin(k * phase + start)
     return soxr.resample(total, rate, RATE, "HQ")[:size]
 
 
-def _coloured(size: int, rng: np.random.Generator, shape: Callable[[np.ndarray], np.ndarray]) -> np.ndarray:
-    length = fft.next_fast_len(size, real=True)
-    spectrum = fft.rfft(rng.standard_normal(length)) * shape(fft.rfftfreq(length, 1 / RATE))
-    noise = fft.irfft(spectrum, length)[:size]
+def _below_28_hz(freqs: np.ndarray) -> np.ndarray:
+    return 1 / (1 + (freqs / 28.0) ** 4)
+
+
+def _above_4_khz(freqs: np.ndarray) -> np.ndarray:
+    return np.minimum(1.0, freqs / 4_000)
+
+
+def _coloured(size: int, white: np.ndarray, shape: Callable[[np.ndarray], np.ndarray]) -> np.ndarray:
+    """White noise ``(length,)`` with another spectrum, ``(size,)``, at an RMS of 1."""
+    gains = shape(fft.rfftfreq(len(white), 1 / RATE).astype(np.float32))
+    noise = fft.irfft(fft.rfft(white.astype(np.float32)) * gains, len(white))[:size]
     return noise / np.sqrt(np.mean(noise**2))
 
 

@@ -9,36 +9,19 @@ at every harmonic every 5 ms; noise is white noise filtered frame by frame. A
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 from scipy import fft, ndimage, signal
 
+from isophon.core.demo.cast import RATE, Mouth
 from isophon.core.demo.phonemes import CONSONANTS, SIBILANTS, VOWELS, noise_shape
 from isophon.core.demo.score import Line, Placed, Slip
 
-RATE = 48_000
 FRAME = 240  # 5 ms
 _STEP = FRAME / RATE
 _CHUNK = 16  # frames at once: small enough for the processor's cache
-
-
-@dataclass(frozen=True)
-class Mouth:
-    """One singer: ``scale`` of the formants, ``transpose`` in semitones, crest of the S in Hz, its level, seed.
-
-    ``clicks``: how many mouth clicks a take has.
-    """
-
-    scale: float = 1.14
-    transpose: float = 0.0
-    s_peak: float = 6_600.0
-    s_db: float = 0.0
-    sharp_db: float = 8.0
-    voice_dbfs: float = -21.0
-    room_dbfs: float = -68.0
-    seed: int = 7
-    clicks: int = 9
 
 
 @dataclass(frozen=True)
@@ -157,11 +140,14 @@ def sing_at(
                 score.labels.append(Label(*times, "word", value=round(begin - at, 4)))
             at += float(syllable.split("/")[2]) * beat_s
     tell = progress or (lambda _fraction: None)
-    voice = _voiced(score, lambda f: tell(0.6 * f))
+    pitch = _pitch(score)
+    with ThreadPoolExecutor(1) as beside:
+        sung = beside.submit(_voiced, score, pitch, lambda f: tell(0.6 * f))
+        noise = _noises(score, score.count * FRAME)
+        voice = sung.result()
     loud = np.sqrt(np.mean(np.square(voice[np.abs(voice) > 0.02 * np.abs(voice).max()])))
     voice *= 10 ** (mouth.voice_dbfs / 20) / loud
-    noise = _noises(score, len(voice))
-    tell(0.9)
+    tell(0.7)
     dry = voice + noise * np.float32(10 ** (mouth.voice_dbfs / 20))
     take = _in_room(dry, score)
     tell(1.0)
@@ -214,8 +200,8 @@ def _resonance(s: np.ndarray, centre: np.ndarray, width: float) -> np.ndarray:
     return np.abs(pole) ** 2 / ((s - pole) * (s - pole.conj()))
 
 
-def _voiced(score: _Score, progress: Callable[[float], None]) -> np.ndarray:
-    f0 = _pitch(score)
+def _voiced(score: _Score, f0: np.ndarray, progress: Callable[[float], None]) -> np.ndarray:
+    """The harmonics of the voice, float32 ``(n,)``; ``f0``: its pitch in Hz at each of the score's steps."""
     amplitude = 10 ** (ndimage.gaussian_filter1d(score.voicing, 2.2) / 20)
     formants = ndimage.gaussian_filter1d(score.formants, 5.0, axis=0)
     phase = 2 * np.pi * np.cumsum(np.repeat(f0, FRAME)) / RATE
@@ -249,8 +235,8 @@ def _voiced(score: _Score, progress: Callable[[float], None]) -> np.ndarray:
 def _shaped(rng: np.random.Generator, size: int, name: str, mouth: Mouth) -> np.ndarray:
     """White noise of a length, filtered to a shape."""
     length = fft.next_fast_len(size, real=True)
-    shape = noise_shape(name, fft.rfftfreq(length, 1 / RATE), mouth.scale, mouth.s_peak)
-    return fft.irfft(fft.rfft(rng.standard_normal(length)) * shape, length)[:size]
+    shape = noise_shape(name, fft.rfftfreq(length, 1 / RATE), mouth.scale, mouth.s_peak).astype(np.float32)
+    return fft.irfft(fft.rfft(rng.standard_normal(length).astype(np.float32)) * shape, length)[:size]
 
 
 def _noises(score: _Score, length: int) -> np.ndarray:

@@ -235,7 +235,8 @@ class Kind:
     ``name``: as files and the command line name it. ``settings``: a frozen struct with a default for every field; its
     annotations hold the ranges. ``role_default(role)``: what a part of a role starts with. ``mark``: what its marks
     are, None where it has none and is switched by its setting ``on``. ``after``: the kinds that are worked on before
-    it. ``one_take``: settings that belong to one take alone and go into no card. ``removed(part, mark, survey)``:
+    it. ``one_take``: settings that belong to one take alone and go into no card; ``times``: those of them that are
+    moments or spans of it, in s. ``removed(part, mark, survey)``:
     what is taken away at a mark and what is left, power ``(frames, bands)`` of the survey each; None: it cannot be
     told how audible it is. ``taught``: settings that a hand's decisions may propose otherwise, those that
     belong together in one: levels in dB, and switches.
@@ -247,6 +248,7 @@ class Kind:
     mark: type[Mark] | None = None
     after: tuple[str, ...] = ()
     one_take: tuple[str, ...] = ()
+    times: tuple[str, ...] = ()
     finder: Finder = Finder()
     decision: Decision = Decision()
     risk: Risk = Risk()

@@ -87,7 +87,7 @@ def flaw_of_item(item: Part | Guide) -> str:
     if twice:
         return f'marks: the name "{twice}" is there twice'
     for i, mark in enumerate(item.marks):
-        flaw = _flaw_of_mark(mark, item.source.duration)
+        flaw = flaw_of_mark(mark, item.source.duration)
         if flaw:
             return f"marks[{i}].{flaw}"
     return next(filter(None, (kind.finder.flaw(item) for kind in KINDS)), "")
@@ -99,7 +99,8 @@ def _flaw_of_source(source: Source) -> str:
     return "" if "\0" not in source.path else "source.path: holds a character that no path has"
 
 
-def _flaw_of_mark(mark: Mark, duration: float) -> str:
+def flaw_of_mark(mark: Mark, duration: float) -> str:
+    """What is wrong with a mark of a recording of ``duration`` s, as ``field: what``; empty where nothing is."""
     start, end = mark.span
     if (mark.by_hand or 0.0) > BY_NAME[mark.kind].decision.most:
         return f"hand.change_db: a {mark.kind} is not lifted"

@@ -39,7 +39,8 @@ def _flaw(part: Part) -> str:
 
 KIND = Kind(
     "bleed", settings.BleedSettings, settings.role_default, HitMark, after=("hiss",),
-    one_take=("nudge_ms", "learn_from", "learn_to"), finder=Finder(flaw=_flaw), decision=Decision(settings.change_of),
+    one_take=("nudge_ms", "learn_from", "learn_to"), times=("learn_from", "learn_to"),
+    finder=Finder(flaw=_flaw), decision=Decision(settings.change_of),
     cure=Cure(treat.treatments, (treat.STAGE,)), reporter=Reporter(row=_row, summary=_summary),
     leak_removal=LeakRemoval(
         removal=lambda mine: mine.removal, nudge_s=lambda mine: mine.nudge_ms / 1000,

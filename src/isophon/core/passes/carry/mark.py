@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Self
+
 import msgspec
 
 from isophon.core.marks import MOST_TEMPO, Mark
@@ -17,6 +19,11 @@ class PassageMark(Mark, frozen=True, tag="carry"):
 
     from_s: Seconds | None = msgspec.field(default=None, name="partner_s")
     length_s: Seconds | None = None
+
+    def later(self, by_s: float) -> Self:
+        """The same with all of its times later by ``by_s`` seconds."""
+        from_s = None if self.from_s is None else self.from_s + by_s
+        return msgspec.structs.replace(super().later(by_s), from_s=from_s)
 
     def flaw(self) -> str:
         """What is wrong with it, as ``field: what``; empty where nothing is."""

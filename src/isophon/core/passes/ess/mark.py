@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Self
+
+from msgspec.structs import replace
+
 from isophon.core.marks import Mark
 from isophon.core.ranges import Hertz, Level, Name, Seconds
 
@@ -20,3 +24,8 @@ class EssMark(Mark, frozen=True, tag="ess"):
     partner_db: Level = 0.0
     whistle_hz: Hertz = 0.0
     whistle_db: Level = 0.0
+
+    def later(self, by_s: float) -> Self:
+        """The same with all of its times later by ``by_s`` seconds."""
+        partner_s = None if self.partner_s is None else self.partner_s + by_s
+        return replace(super().later(by_s), partner_s=partner_s)

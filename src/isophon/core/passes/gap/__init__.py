@@ -40,6 +40,6 @@ KIND = Kind(
     decision=Decision(settings.change_of, pause.breaths_of, drawn_s=settings.DRAWN_S),
     risk=Risk(risk.risk_of, 6.0, "dB", "goes beside a word"),
     cure=Cure(treat.gap_fades, (fades.STAGE,), reads=("rumble", "hiss", "band"), reads_in_context=("breath",)),
-    reporter=Reporter(rows=pause.rows), one_take=("sung", "unsung"),
+    reporter=Reporter(rows=pause.rows), one_take=("sung", "unsung"), times=("sung", "unsung"),
     redrawing=Redrawing(said.is_due, said.draw, said.say),
 )  # fmt: skip

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated
+from typing import Annotated, Self
 
 import msgspec
 
-from isophon.core.marks import Mark
+from isophon.core.marks import Mark, spans_later
 from isophon.core.ranges import Level, Seconds
 
 _MOST_BREATHS = 2_000  # no pause has so many
@@ -24,6 +24,10 @@ class GapMark(Mark, frozen=True, tag="gap"):
 
     over_room_db: Level = 0.0
     breaths: Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=_MOST_BREATHS)] = ()
+
+    def later(self, by_s: float) -> Self:
+        """The same with all of its times later by ``by_s`` seconds."""
+        return msgspec.structs.replace(super().later(by_s), breaths=spans_later(self.breaths, by_s))
 
     @property
     def dead_air(self) -> Spans:

@@ -51,6 +51,7 @@ def _find(context: FinderContext) -> Found:
 
 KIND = Kind(
     "hiss", settings.HissSettings, settings.role_default, after=("hum",), one_take=("learn_from", "learn_to"),
+    times=("learn_from", "learn_to"),
     finder=Finder(_find, measures={"noise": (tuple[Level, ...], ()), "noise_track": (Track, ())}, flaw=_flaw),
     cure=Cure(treat.treatments, (treat.STAGE,), reads=("ess",), steady=settings.steady_db),
     reporter=Reporter(row=_row, summary=_summary),

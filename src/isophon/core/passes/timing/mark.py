@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Annotated
+from typing import Annotated, Self
 
 import msgspec
 from msgspec.structs import force_setattr, replace
 
-from isophon.core.marks import Hand, Mark
+from isophon.core.marks import Hand, Mark, spans_later
 from isophon.core.ranges import MOST_POINTS, Late, Seconds
 
 Anchors = Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=MOST_POINTS)]
@@ -32,6 +32,11 @@ class WordMark(Mark, frozen=True, tag="timing"):
             force_setattr(self, "standout_db", 0.0)
         if self.hand.change_db is not None:
             force_setattr(self, "hand", replace(self.hand, moved_ms=self.hand.change_db, change_db=None))
+
+    def later(self, by_s: float) -> Self:
+        """The same with all of its times later by ``by_s`` seconds."""
+        lead_s = None if self.lead_s is None else self.lead_s + by_s
+        return replace(super().later(by_s), anchors=spans_later(self.anchors, by_s), lead_s=lead_s)
 
     def flaw(self) -> str:
         """What is wrong with its moments."""

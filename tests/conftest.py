@@ -19,8 +19,8 @@ from isophon.core.passes.ess.settings import LEFT_ALONE, change_of
 from isophon.core.session import file
 from isophon.core.survey import survey
 
-COUNT = int(os.environ.get("ISOPHON_FUZZ", "120"))  # how many cases tests with made-up input try
-LONG = max(1, COUNT // 120)
+COUNT = int(os.environ.get("ISOPHON_FUZZ", "80"))  # how many cases tests with made-up input try
+LONG = max(1, COUNT // 80)
 
 
 def pytest_configure():

@@ -148,7 +148,7 @@ def test_several_at_once_are_the_same_as_one_after_the_other(tmp_path, take):
 def test_several_at_once_are_stopped_together(tmp_path, take, number):
     """Interrupted, nothing is half-written and nobody left behind."""
     samples, rate = sf.read(take)
-    long = [write(tmp_path / f"long {i}.wav", np.tile(samples, 40), rate) for i in range(4)]
+    long = [write(tmp_path / f"long {i}.wav", np.tile(samples, 12), rate) for i in range(4)]
     command = [sys.executable, "-m", "isophon", "clean", *map(str, long), "--out", str(tmp_path / "cut"), "--jobs", "2"]
     process = subprocess.Popen(command, env={**os.environ, "PYTHONPATH": str(SRC)}, stderr=subprocess.PIPE,
                                start_new_session=True)  # fmt: skip
@@ -164,7 +164,7 @@ def test_several_at_once_are_stopped_together(tmp_path, take, number):
 
 def test_the_processes_of_a_killed_run_end_with_it(tmp_path, take):
     samples, rate = sf.read(take)
-    long = [write(tmp_path / f"long {i}.wav", np.tile(samples, 40), rate) for i in range(4)]
+    long = [write(tmp_path / f"long {i}.wav", np.tile(samples, 12), rate) for i in range(4)]
     command = [sys.executable, "-m", "isophon", "clean", *map(str, long), "--out", str(tmp_path / "cut"), "--jobs", "2"]
     process = subprocess.Popen(command, env={**os.environ, "PYTHONPATH": str(SRC)}, start_new_session=True)
     wait_until = time.monotonic() + 60
@@ -298,7 +298,7 @@ def test_two_at_once_into_one_new_folder_leave_one_and_nothing_else(capsys, take
 
 def test_a_hang_up_ends_a_run_orderly_and_nohup_is_heeded(tmp_path, take):
     samples, rate = sf.read(take)
-    long = write(tmp_path / "long.wav", np.tile(samples, 40), rate)
+    long = write(tmp_path / "long.wav", np.tile(samples, 12), rate)
     for before, status in ((signal.SIG_DFL, 130), (signal.SIG_IGN, 0)):
         out = tmp_path / f"out{status}"
         command = [sys.executable, "-m", "isophon", "clean", str(long), "--out", str(out), *ONLY]

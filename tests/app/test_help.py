@@ -6,9 +6,9 @@ from PySide6.QtGui import QTextDocument
 from PySide6.QtWidgets import QPushButton
 
 from driving import all_found, opened, press
+from isophon.app.model.keys import key_book
 from isophon.app.model.manual import KEYS_CHAPTER, chapters, folder
 from isophon.app.pages.help_page import HelpPage
-from isophon.app.pages.keys_page import KEYS
 from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS
 from isophon.app.pages.tour_steps import STEPS
 from isophon.app.sheets import PASSES
@@ -30,7 +30,7 @@ def help_page(room, qtbot) -> HelpPage:
 
 
 def test_help_opens_at_what_is_open_and_every_station_has_a_chapter(room, qtbot):
-    names = [one.name for one in chapters(KEYS)]
+    names = [one.name for one in chapters(key_book().groups)]
     assert set(STATIONS) <= set(names)
     for station in (LAY_OUT, STATIONS.index("Breaths"), HAND_OVER):
         room.window().activateWindow()
@@ -50,7 +50,10 @@ def test_a_search_lists_the_chapters_that_have_it_and_return_walks_the_places(qt
     page.show()
     qtbot.keyClicks(page.words, "look-AHEAD")
     listed = [page.list.item(i).text() for i in range(page.list.count()) if not page.list.item(i).isHidden()]
-    assert listed == [one.name for one in chapters(KEYS) if "look-ahead" in one.text.lower()] and "Esses" in listed
+    assert (
+        listed == [one.name for one in chapters(key_book().groups) if "look-ahead" in one.text.lower()]
+        and "Esses" in listed
+    )
     qtbot.keyClick(page.words, Key.Key_Return)
     assert page.text.textCursor().selectedText().lower() == "look-ahead" and page.isVisible()
     page.words.setText("xyzzy")
@@ -64,8 +67,8 @@ def test_every_key_and_every_picture_is_in_the_manual_of_the_window(qtbot):
     qtbot.addWidget(page)
     page.show()
     text = page.text.toPlainText()
-    assert all(spelling in text and what in text for _, group in KEYS for _, spelling, what in group)
-    pictures = [line for one in chapters(KEYS) for line in one.text.splitlines() if line.startswith("![")]
+    assert all(spelling in text and what in text for _, group in key_book().groups for _, spelling, what in group)
+    pictures = [line for one in chapters(key_book().groups) for line in one.text.splitlines() if line.startswith("![")]
     assert pictures and all((folder() / line.split("(")[1].rstrip(")")).is_file() for line in pictures)
     page.open_chapter("Breaths")
     qtbot.wait(150)  # laid out in its room

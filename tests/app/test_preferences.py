@@ -6,12 +6,16 @@ import sys
 
 from PySide6.QtCore import Qt
 
+from driving import opened
 from isophon.app.main import make_app
 from isophon.app.model import glide
 from isophon.app.model.appearance import appearance
+from isophon.app.model.autosave import AutoSave
 from isophon.app.model.preferences import Preferences, _read, prefer, preferences
 from isophon.app.model.state import state_folder
 from isophon.app.pages.preferences_page import PreferencesPage
+from isophon.app.views.file_dialog import FileDialog
+from isophon.core.session import file
 from isophon.core.takes import cache
 
 
@@ -51,6 +55,50 @@ def test_each_choice_is_kept_and_acts(qtbot, monkeypatch):
     again = shown(qtbot)
     assert (again.type_size.currentText(), again.workers.currentText()) == ("Larger", "3")
     assert not again.motion.isChecked()
+
+
+def test_a_session_with_a_file_is_saved_by_itself(window, demo_take, qtbot, tmp_path):
+    now = [0.0]
+    workspace = opened(window, demo_take, qtbot).workspace
+    saving, keeper = AutoSave(workspace.keeper, lambda: now[0]), workspace.keeper
+    prefer(save_every_min=5)
+    workspace.settings.set_setting("ceiling_db", -7.0)
+    now[0] = 1_000.0
+    saving.look()
+    assert keeper.saved_as is None and keeper.unsaved, "a session without a file is not"
+    assert keeper.save(tmp_path / "song.isophon")
+    workspace.settings.set_setting("ceiling_db", -8.0)
+    now[0] += 299.0
+    saving.look()
+    assert keeper.unsaved
+    now[0] += 2.0
+    saving.look()
+    assert not keeper.unsaved and file.load(tmp_path / "song.isophon").parts[0].ess.ceiling_db == -8.0
+    prefer(save_every_min=0)
+    workspace.settings.set_setting("ceiling_db", -9.0)
+    now[0] += 10_000.0
+    saving.look()
+    assert keeper.unsaved, "never means never"
+
+
+def test_folders_and_room_are_kept_and_used(window, demo_take, qtbot, tmp_path, monkeypatch):
+    page = shown(qtbot)
+    folders = iter([tmp_path / "in", tmp_path / "out"])
+    monkeypatch.setattr("isophon.app.views.folder_choice.folder_to_use", lambda *_: next(folders))
+    (tmp_path / "in").mkdir()
+    for choice in (page.recordings, page.stems):
+        qtbot.mouseClick(choice.ask, Qt.MouseButton.LeftButton)
+    choose(page.room, "up to 2 GB")
+    monkeypatch.setattr(FileDialog, "_last", None)
+    dialog = FileDialog(page, "Open", None)
+    assert dialog.directory().absolutePath() == str(tmp_path / "in")
+    room = opened(window, demo_take, qtbot)
+    assert room.views.hand_over.form.folder.text() == str(tmp_path / "out")
+    assert os.environ[cache.ROOM_IN] == "2" and cache._room() == 2 << 30
+    monkeypatch.setenv(cache.ROOM_IN, "much")
+    assert cache._room() == Preferences().measurements_gb << 30
+    qtbot.mouseClick(page.stems.clear, Qt.MouseButton.LeftButton)
+    assert preferences().stems == "" and preferences().recordings == str(tmp_path / "in")
 
 
 def test_what_cannot_be_read_is_as_usual_and_what_cannot_be_written_is_said(qtbot, monkeypatch):

@@ -4,6 +4,7 @@ import json
 import shutil
 import time
 
+import mido
 import numpy as np
 import pytest
 import soundfile as sf
@@ -563,6 +564,44 @@ def test_markers_are_imported_as_one_step_and_a_wrong_list_is_said(room, tmp_pat
     labels.write_text("soon\t2\tVerse\n")
     room.views.menu._import_markers()
     assert "line 1" in room.views.message.text() and room.workspace.session.markers == before
+
+
+def test_tempo_is_imported_counted_on_the_ruler_and_played_from(room, tmp_path, qtbot, monkeypatch):
+    song = mido.MidiFile()
+    song.tracks.append(
+        mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=600_000), mido.MetaMessage("marker", text="A")])
+    )
+    song.save(tmp_path / "song.mid")
+    monkeypatch.setattr("isophon.app.views.session_menu.file_to_open", lambda *_: tmp_path / "song.mid")
+    menu, workspace = room.views.menu, room.workspace
+    ruler = room.views.trace.places.rows()[1].toRect()
+
+    def shown():
+        """The ruler's picture, the pointer's place aside."""
+        return room.views.trace.grab(ruler).toImage()
+
+    in_seconds = shown()
+    menu._import_markers()
+    assert "1 marker was" in room.views.message.text() and "Tempo and bars" in room.views.message.text()
+    qtbot.waitUntil(lambda: shown() != in_seconds, timeout=5_000)
+    menu.markers.aboutToShow.emit()
+    count = next(action for action in menu.markers.actions() if action.text() == "Count the ruler in bars")
+    assert count.isEnabled() and count.isChecked()
+    in_bars = shown()
+    count.trigger()
+    qtbot.waitUntil(lambda: shown() != in_bars, timeout=5_000)
+    assert workspace.session.bars.tempos, "in seconds again"
+    count.trigger()
+    qtbot.waitUntil(lambda: shown() == in_bars, timeout=5_000)
+    panel, hearing = room.views.transport.output_panel, room.hearing
+    row = panel.pre_roll.findText("1 bar (2 s without)")
+    panel.pre_roll.setCurrentIndex(row)
+    panel.pre_roll.activated.emit(row)
+    rate = hearing.player.sample_rate
+    assert hearing._before(10.0) == pytest.approx((10.0 - 2.4) * rate, abs=1), "a bar of four beats"
+    room.review.undo()
+    assert not workspace.session.bars.tempos
+    assert hearing._before(10.0) == pytest.approx((10.0 - 2.0) * rate, abs=1)
 
 
 def test_a_row_of_the_results_is_dragged_as_the_file_of_its_stem(room, tmp_path, qtbot):

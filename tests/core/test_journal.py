@@ -18,7 +18,7 @@ from isophon.core.session import adopting, edits, file
 from isophon.core.session.history import History
 from isophon.core.session.journal import Journal, apply, difference, replay
 
-KILLS = int(os.environ.get("ISOPHON_KILLS", "50"))
+KILLS = int(os.environ.get("ISOPHON_KILLS", "25"))
 
 json_values = st.recursive(
     st.none() | st.booleans() | st.integers(-9, 9) | st.text("ab0", max_size=3),

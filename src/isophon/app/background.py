@@ -29,8 +29,10 @@ class Background:
     def workers(self) -> Workers:
         """The workers, the same for all sessions of a window."""
         from isophon.app.model.preferences import preferences
+        from isophon.core.takes.cache import ROOM_IN
         from isophon.core.work.workers import WORKER_COUNT, Workers
 
+        os.environ[ROOM_IN] = str(preferences().measurements_gb)
         self._workers = self._workers or Workers(preferences().workers or WORKER_COUNT)
         return self._workers
 

@@ -43,6 +43,10 @@ QPushButton:checked {{
 QPushButton#main {{ background: {INK.name()}; color: {PAPER.name()}; font-weight: 600; padding: 8px 18px; }}
 QPushButton#main:disabled {{ background: {CONTOUR.name()}; border-color: {CONTOUR.name()}; }}
 QPushButton#plain {{ border: none; background: transparent; color: {SELECTED.name()}; padding: 4px 8px; }}
+QPushButton#key {{ border: none; background: transparent; text-align: left; padding: 0; min-height: 0;
+  font-family: "{MONO}"; font-weight: 700; font-size: 9.75pt; }}
+QPushButton#key:hover, QPushButton#key:focus {{ text-decoration: underline; }}
+QPushButton#key[own="true"] {{ color: {SELECTED.name()}; }}
 QPushButton#plain:hover {{ text-decoration: underline; }}
 QPushButton#plain:disabled {{ color: {CONTOUR.name()}; }}
 QPushButton#plain:focus {{ border: 1px solid {SELECTED.name()}; padding: 3px 7px; }}

@@ -233,7 +233,10 @@ class Hearing(QObject):
 
     def _before(self, seconds: float) -> int:
         """The frame of a second of the selected part, earlier by the pre-roll."""
-        return max(0, self.frame(seconds - self.listening.pre_roll_s))
+        listening, bars = self.listening, self.workspace.session.bars
+        bar_s = bars.bar_s(seconds + self.workspace.offset)
+        earlier_s = bar_s * listening.pre_roll_bars or listening.pre_roll_s
+        return max(0, self.frame(seconds - earlier_s))
 
     def next_speed(self) -> None:
         """Full speed, three quarters, half: the next, at the same pitch."""

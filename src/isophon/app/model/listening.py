@@ -19,7 +19,7 @@ from isophon.core.reading import read_bytes
 
 LOWEST_DB, HIGHEST_DB = -60.0, 12.0
 RATES = (0, 44_100, 48_000, 88_200, 96_000, 192_000)
-PRE_ROLLS_S = (0.0, 1.0, 2.0, 4.0)
+PRE_ROLLS = ((0.0, 0), (1.0, 0), (2.0, 0), (4.0, 0), (2.0, 1), (4.0, 2))  # seconds; bars, where the song has any
 BLOCKS = (0, 128, 256, 512, 1_024, 2_048)
 _MOST_BYTES = 1 << 16
 
@@ -33,6 +33,7 @@ class ListeningSettings(msgspec.Struct, frozen=True, omit_defaults=True):
     volume_db: Annotated[float, Meta(ge=LOWEST_DB, le=HIGHEST_DB)] = 0.0
     limited: bool = True
     pre_roll_s: Annotated[float, Meta(ge=0.0, le=10.0)] = 0.0
+    pre_roll_bars: Annotated[int, Meta(ge=0, le=4)] = 0
     matched: bool = True
     sides: Annotated[int, Meta(ge=STEREO, le=RIGHT)] = STEREO
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
+from isophon.app.model.keys import keyed
 from isophon.core.errors import CallError
 from isophon.core.marks import Mark, check_length
 from isophon.core.passes import KINDS
@@ -136,7 +137,7 @@ class MarkCommands:
         """Set the changes of marks by hand, each its own."""
         workspace = self._workspace
         if workspace.pass_.hand.by_hand:
-            workspace.notice.emit(workspace.pass_.hand.by_hand)
+            workspace.notice.emit(keyed(workspace.pass_.hand.by_hand))
             return
         workspace.edit(
             f"change by hand · {workspace.where()}",

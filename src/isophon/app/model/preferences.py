@@ -17,15 +17,29 @@ TypeSize = Literal["desktop", "usual", "large", "larger"]
 TYPE_SIZES: dict[TypeSize, str] = {"desktop": "As the desktop", "usual": "Usual", "large": "Large", "larger": "Larger"}
 TYPE_FACTORS: dict[TypeSize, float] = {"usual": 1.0, "large": 1.25, "larger": 1.5}
 MOST_WORKERS = 8
-_MOST_BYTES = 1 << 12
+_MOST_BYTES = 1 << 16
+_Folder = Annotated[str, msgspec.Meta(max_length=4_096)]
+_Word = Annotated[str, msgspec.Meta(max_length=40)]
 
 
 class Preferences(msgspec.Struct, frozen=True):
-    """``type_size`` and ``workers`` (0: as many as suit the machine) act from the next start on, ``motion`` at once."""
+    """``type_size`` and ``workers`` (0: as many as suit the machine) act from the next start on, ``motion`` at once.
+
+    ``save_every_min``: a session with a file is saved by itself, 0: never. ``measurements_gb``: how much room what was
+    measured may take, from the next start on. ``recordings``: the folder in which dialogs begin; empty: where it was
+    last. ``stems``: where is handed over to; empty: beside the recordings. ``in_bars``: the ruler counts bars where the
+    song has any. ``keys``: those that a person has changed, by the action, as Qt spells them.
+    """
 
     type_size: TypeSize = "desktop"
     motion: bool = True
     workers: Annotated[int, msgspec.Meta(ge=0, le=MOST_WORKERS)] = 0
+    save_every_min: Annotated[int, msgspec.Meta(ge=0, le=60)] = 0
+    measurements_gb: Annotated[int, msgspec.Meta(ge=1, le=500)] = 4
+    recordings: _Folder = ""
+    stems: _Folder = ""
+    in_bars: bool = True
+    keys: Annotated[dict[_Word, _Word], msgspec.Meta(max_length=300)] = {}
 
 
 def preferences() -> Preferences:

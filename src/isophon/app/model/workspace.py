@@ -18,6 +18,7 @@ from isophon.app.model.audibility import Audibility
 from isophon.app.model.audition import Audition
 from isophon.app.model.mark_commands import MarkCommands
 from isophon.app.model.passes import Pass
+from isophon.app.model.preferences import preferences
 from isophon.app.model.replacing import Replacing
 from isophon.app.model.session_keeper import SessionKeeper
 from isophon.app.model.setting_commands import SettingCommands
@@ -26,6 +27,7 @@ from isophon.app.model.viewport import SHORTEST_VIEW_S, Viewport
 from isophon.core.marks import Mark
 from isophon.core.session import layout
 from isophon.core.session.alike import alike
+from isophon.core.session.bars import Bars
 from isophon.core.session.history import History
 from isophon.core.session.items import Marker
 from isophon.core.session.model import Part, Session
@@ -315,6 +317,11 @@ class Workspace(QObject):
     def mark_place(self, song_s: float, name: str = "") -> None:
         """Name a place in the song."""
         self.edit("marker", lambda s: layout.add_marker(s, song_s, name))
+
+    @property
+    def counted_bars(self) -> Bars | None:
+        """The bars of the song where the ruler is to count these."""
+        return self.session.bars if preferences().in_bars and self.session.bars.tempos else None
 
     def markers_shown(self) -> tuple[list[Marker], np.ndarray]:
         """The markers of the song and the notes of the selected part, and where they stand, in s of the part."""

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model import card_shelf
+from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.settings_differ import settings_that_differ
 from isophon.app.views.file_dialog import file_to_open, file_to_save
@@ -60,8 +61,9 @@ class CardsPage(QDialog):
         self.use = QPushButton("Apply")
         self.keep = QPushButton("Save from this part…")
         self.keep_accepted = QPushButton("Save what was accepted")
-        self.keep_accepted.setToolTip(
-            "The settings of this part that were proposed and accepted (Shift+Y), and no others"
+        key_tip(
+            self.keep_accepted,
+            "The settings of this part that were proposed and accepted ({accept_proposal}), and no others",
         )
         self.bring, self.give, self.away = QPushButton("Import…"), QPushButton("Export…"), QPushButton("Delete")
         close = QPushButton("Close")

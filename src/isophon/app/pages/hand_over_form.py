@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QPushButton, QWidget
 
 from isophon.app.model.audition import WITHOUT
+from isophon.app.model.preferences import preferences
 from isophon.app.model.remembered import HandOverSettings
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.file_dialog import folder_to_use
@@ -155,6 +156,8 @@ class HandOverForm(QObject):
                            else f"leave out all but {which.name}, as for listening")  # fmt: skip
 
     def _proposed_folder(self) -> str:
+        if preferences().stems:
+            return preferences().stems
         items = self.workspace.session.items
         return str((path_of(items[0].source.path).parent if items else Path.home()) / "cleaned")
 

@@ -8,11 +8,17 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.keys import key_book, key_code
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.trace import Trace
 from isophon.app.views.transport import Transport
 
 _SHIFT, _CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+def _held(action: str) -> int:
+    """The key of an action that lasts as long as it is held."""
+    return key_code(key_book().key(action))
 
 
 class HeldKeys:
@@ -28,13 +34,13 @@ class HeldKeys:
         if event.isAutoRepeat():
             return False
         key, modifiers = event.key(), event.modifiers()
-        if key == Qt.Key.Key_S and not modifiers:
+        if key == _held("as_sung_held") and not modifiers:
             self.hearing.hold_as_sung(True)
             self.trace.show_as_sung(True)
             self.transport.show_compare("as sung")
-        elif key == Qt.Key.Key_B and modifiers in (Qt.KeyboardModifier.NoModifier, _CTRL):
+        elif key == _held("band_held") and modifiers in (Qt.KeyboardModifier.NoModifier, _CTRL):
             self._hear_band(modifiers == _CTRL)
-        elif key == Qt.Key.Key_B and modifiers == _SHIFT:
+        elif key == _held("band_held") and modifiers == _SHIFT:
             self._hear_limits()
         else:
             return False
@@ -42,9 +48,9 @@ class HeldKeys:
 
     def release(self, event: QKeyEvent) -> bool:
         """End it; whether it is one of these."""
-        if event.isAutoRepeat() or event.key() not in (Qt.Key.Key_S, Qt.Key.Key_B):
+        if event.isAutoRepeat() or event.key() not in (_held("as_sung_held"), _held("band_held")):
             return False
-        if event.key() == Qt.Key.Key_S:
+        if event.key() == _held("as_sung_held"):
             self.hearing.set_compare(self.hearing.compare)
             self.trace.show_as_sung(False)
         else:

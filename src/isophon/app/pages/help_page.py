@@ -19,8 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
+from isophon.app.model.keys import key_book
 from isophon.app.model.manual import Chapter, chapters, folder
-from isophon.app.pages.keys_page import KEYS
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
 
@@ -37,7 +37,7 @@ class HelpPage(QDialog):
         self.setWindowTitle("Help")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(theme.u(980), theme.u(680))
-        self._chapters = chapters(KEYS)
+        self._chapters = chapters(key_book().groups)
         self.words = QLineEdit(placeholderText="Search the manual", clearButtonEnabled=True)
         self.words.setAccessibleName("Search the manual")
         self.words.textChanged.connect(self._search)

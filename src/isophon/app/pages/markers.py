@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QInputDialog, QWidget
 
 from isophon.app import theme
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.core.session import notes
@@ -39,7 +40,7 @@ class Markers(QObject):
         """Ask for a note at the selected mark; an empty one deletes what is there."""
         workspace, mark = self._workspace, self._workspace.mark
         if mark is None:
-            self.notice.emit("A note is written at a mark: select one first, or press K to name this place.")
+            self.notice.emit(keyed("Select a mark to write a note at it, or press {marker} to name this place."))
             return
         part_id = workspace.part.id
         old = notes.note_at(workspace.session, part_id, mark.id)

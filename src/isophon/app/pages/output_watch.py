@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.keys import key_book, shown_key
 from isophon.app.model.unheard import Unheard
 from isophon.app.model.workspace import Workspace
-from isophon.app.pages.keys_page import keys_of
 from isophon.app.views.transport import Transport
 from isophon.core.session import edits
 from isophon.core.session.chain import Chain
@@ -53,7 +53,7 @@ class OutputWatch:
         """Say where what was changed is not heard while it plays, and with which key it is."""
         why, action = self.unheard.why()
         if why:
-            self._tell(f"You do not hear this: {why} ({keys_of(action)[0]}).")
+            self._tell(f"You do not hear this: {why} ({shown_key(key_book().key(action))}).")
 
     def _show_settings(self) -> None:
         self.transport.show_match(self.hearing.matched, self.hearing.gain_db)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
+from isophon.app.model.keys import keyed
 from isophon.app.model.played_marks import PlayedMarks
 from isophon.app.model.review import Review, undecided
 from isophon.app.model.workspace import AUDIBLE, Workspace
@@ -159,7 +160,6 @@ class PageDisplay(QObject):
             what = "all parts; a dot: with the lead, a ring: not"
         elif workspace.order == AUDIBLE:
             what = route.worth_hearing(route.current) or what
-        pauses = (
-            f"pauses alone, +{self._hearing.alone.pauses_db:.0f} dB (P) · " if self._hearing.alone.pauses_db else ""
-        )
+        lifted_db = self._hearing.alone.pauses_db
+        pauses = keyed(f"pauses alone, +{lifted_db:.0f} dB ({{pauses}}) · ") if lifted_db else ""
         return f"{pauses}{what} · {self._whose}"

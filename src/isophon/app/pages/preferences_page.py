@@ -12,13 +12,17 @@ from isophon.app import theme
 from isophon.app.model.appearance import LOOKS, appearance
 from isophon.app.model.jobs import Job
 from isophon.app.model.preferences import MOST_WORKERS, TYPE_SIZES, prefer, preferences
+from isophon.app.pages.keys_page import KeysPage
+from isophon.app.views.folder_choice import FolderChoice
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import grid, make_column, make_row, switch
 from isophon.core.errors import IsophonError
 from isophon.core.takes import cache
 
-_NEXT_START = "acts from the next start on"
+_NEXT_START = "from the next start on"
+_SAVES = {0: "Never (every step is kept anyway)", 1: "Every minute", 5: "Every 5 minutes", 15: "Every 15 minutes"}
+_ROOMS_GB = (1, 2, 4, 8, 16, 32, 64)
 _WIDE, _ACROSS, _DOWN = 560, 16, 12
 
 
@@ -43,6 +47,17 @@ class PreferencesPage(QDialog):
         self.motion.setChecked(now.motion)
         self.motion.setToolTip("Map and skyline glide to where they are going, where the desktop wants motion at all")
         self.motion.toggled.connect(lambda on: self._prefer(motion=on))
+        self.save = _choice("Save by itself", _SAVES.values(), list(_SAVES).index(_nearest(now.save_every_min, _SAVES)))
+        self.save.activated.connect(lambda row: self._prefer(save_every_min=list(_SAVES)[row]))
+        self.recordings = FolderChoice("Recordings", now.recordings, "where it was last")
+        self.recordings.chosen.connect(lambda path: self._prefer(recordings=path))
+        self.stems = FolderChoice("Stems", now.stems, "“cleaned” beside the recordings")
+        self.stems.chosen.connect(lambda path: self._prefer(stems=path))
+        self.keys = QPushButton("Change keys…")
+        self.keys.clicked.connect(lambda: KeysPage(self).open())
+        self.room = _choice("Room for measurements", (f"up to {gb} GB" for gb in _ROOMS_GB),
+                            _ROOMS_GB.index(_nearest(now.measurements_gb, _ROOMS_GB)))  # fmt: skip
+        self.room.activated.connect(lambda row: self._prefer(measurements_gb=_ROOMS_GB[row]))
         self.taken = Label("", objectName="soft")
         self.clear = QPushButton("Delete what was measured")
         self.clear.setToolTip("Recordings are measured again when they are opened; sessions and recordings stay")
@@ -51,12 +66,16 @@ class PreferencesPage(QDialog):
         rows = grid(None, _ACROSS, _DOWN)
         listed: tuple[tuple[str, QWidget, str], ...] = (
             ("Look", self.look, ""), ("Type", self.type_size, _NEXT_START), ("Motion", self.motion, ""),
-            ("Processes", self.workers, _NEXT_START), ("Measurements", self.clear, ""),
+            ("Keys", self.keys, ""), ("Save by itself", self.save, "a session that has a file"),
+            ("Recordings in", self.recordings, ""), ("Stems to", self.stems, ""),
+            ("Processes", self.workers, _NEXT_START), ("Measurements", self.room, _NEXT_START),
+            ("", self.clear, ""),
         )  # fmt: skip
         for row, (name, control, says) in enumerate(listed):
             rows.addWidget(Label(name), row, 0)
-            rows.addWidget(control, row, 1)
-            rows.addWidget(Label(says, objectName="soft") if says else QWidget(), row, 2)
+            rows.addWidget(control, row, 1, 1, 2 if isinstance(control, FolderChoice) else 1)
+            if says:
+                rows.addWidget(Label(says, objectName="soft"), row, 2)
         rows.addWidget(self.taken, len(listed), 1, 1, 2)
         place = Label(f"They lie in {cache.folder()}", objectName="soft", wordWrap=True)
         rows.addWidget(place, len(listed) + 1, 1, 1, 2)
@@ -98,6 +117,10 @@ class PreferencesPage(QDialog):
         self._job = None
         self.taken.setText(f"{size / 1e6:,.0f} MB" if size else "nothing is kept")
         self.clear.setEnabled(size > 0)
+
+
+def _nearest(value: int, among: Iterable[int]) -> int:
+    return min(among, key=lambda one: abs(one - value))
 
 
 def _measured(_progress: Callable[[float], None]) -> int:

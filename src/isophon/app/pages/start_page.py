@@ -7,10 +7,11 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeySequence, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QShortcut, QShowEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QFrame, QLabel, QProgressBar, QPushButton, QScrollArea, QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import KeyShortcut
 from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
@@ -105,13 +106,11 @@ class StartPage(QWidget):
         self.picture = _BeforeAndAfter()
         row.addWidget(self.picture)
         row.addStretch()
-        keys = {
-            "Ctrl+O": self.open_asked, "Ctrl+N": self.new_asked, "F1": self.help_asked, "Shift+F1": self.keys_asked,
-            "Ctrl+,": self.preferences_asked, "Ctrl+Q": self.quit_asked,
-        }  # fmt: skip
-        for key, signal in keys.items():
-            shortcut = QShortcut(QKeySequence(key), self, context=Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(signal)
+        for action, signal in (
+            ("open", self.open_asked), ("new", self.new_asked), ("help", self.help_asked), ("keys", self.keys_asked),
+            ("preferences", self.preferences_asked), ("quit", self.quit_asked),
+        ):  # fmt: skip
+            KeyShortcut(self, action).activated.connect(signal)
         workable(self)
         self.setFocusProxy(self.open)
         self.show_work("", None)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from isophon.app.model.keys import key_book, shown_key
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
-from isophon.app.pages.keys_page import keys_of
 from isophon.core.session import edits
 from isophon.core.session.model import Part
 from isophon.core.session.taste import Proposal, proposed
@@ -56,7 +56,7 @@ class TasteWatch:
 def _in_words(part: Part, which: Pass, found: Proposal) -> str:
     others = f"{found.others} other {which.words.many if found.others != 1 else which.words.one}"
     return (f"Your {found.decided} decisions in {part.name} go one way: {_said(which, found)} would do the same, and "
-            f"change {others} ({keys_of('accept_proposal')[0]}: take it over).")  # fmt: skip
+            f"change {others} ({shown_key(key_book().key('accept_proposal'))}: take it over).")  # fmt: skip
 
 
 def _said(which: Pass, found: Proposal) -> str:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QPushButton, QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import keyed
 from isophon.app.pages.tour_steps import STEPS, Step, part_of_tour
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
@@ -85,7 +86,7 @@ class Tour(QFrame):
         last = self._at + 1 == len(STEPS)
         self.title.setText(self.step.title)
         self.count.setText(f"{self._at + 1} of {len(STEPS)}")
-        self.words.setText(self.step.words)
+        self.words.setText(keyed(self.step.words))
         does = self.step.does if ready else "The lead is being analysed…" if part else "There is no part here yet"
         self.does.setText(does if not self._done else "End the tour" if last else "Next")
         self.does.setEnabled(ready)

@@ -96,7 +96,7 @@ STEPS = (
     ),
     Step(
         "As sung, cleaned",
-        "Compare while it plays, at the same loudness. S held plays as sung as long as you hold it.",
+        "Compare while it plays, at the same loudness. {as_sung_held} held plays as sung as long as you hold it.",
         "Play it cleaned",
         lambda views: views.transport,
         lambda page: page.hearing.set_compare("cleaned"),
@@ -117,7 +117,7 @@ STEPS = (
     ),
     Step(
         "Decide",
-        "Return accepts a mark and goes on to the next undecided one; L leaves it as sung.",
+        "{agree} accepts a mark and goes on to the next undecided one; {leave} leaves it as sung.",
         "Accept the next one",
         lambda views: views.title,
         _accept_next,

@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QPlainTextEdit, QPushButton, QWidget
 
+from isophon.app.model.keys import key_tip, keyed
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.settings_differ import settings_that_differ
 from isophon.app.views.labels import Label
@@ -32,14 +33,16 @@ class VersionsPage(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = make_column(self, around=(20, 16, 20, 16))
         column.addWidget(Label("Versions", objectName="title"))
-        about = ("A letter keeps all that is decided now. Go to another letter, change on, and switch between them "
-                 "while it plays (Ctrl+1 to Ctrl+4). What you change belongs to the letter in force.")  # fmt: skip
-        column.addWidget(Label(about, objectName="soft", wordWrap=True))
+        about = (
+            "A letter keeps all that is decided now. Go to another letter, change on, and switch between them while it "
+            "plays ({version_A} to {version_D}). What you change belongs to the letter in force."
+        )
+        column.addWidget(Label(keyed(about), objectName="soft", wordWrap=True))
         row = make_row()
         self.letters: dict[Letter, QPushButton] = {}
-        for number, letter in enumerate(LETTERS, 1):
+        for letter in LETTERS:
             button = switch(letter)
-            button.setToolTip(f"Go to version {letter} (Ctrl+{number})")
+            key_tip(button, f"Go to version {letter} ({{version_{letter}}})")
             button.clicked.connect(partial(go_to, workspace, letter))
             self.letters[letter] = button
             row.addWidget(button)

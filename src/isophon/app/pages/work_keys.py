@@ -6,10 +6,11 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 
-from isophon.app.pages.keys_page import keys_of, keys_of_the_marks
+from isophon.app.model.keys import key_book, keyed
+from isophon.app.pages.keys_page import keys_of_the_marks
 from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.pages.treatment_menu import treat_others
 from isophon.app.pages.versions_page import go_to, take_from
@@ -21,21 +22,41 @@ Actions = dict[str, Callable[[], object]]
 _STEP_DB, _NUDGE_S = 0.5, 0.005
 
 
-def add_keys(page: Any) -> None:
-    """Let the keys of the keys page act on the work page; those of marks and parts only where these are seen.
+class WorkKeys(QObject):
+    """Lets the keys of the keys page act on the work page; those of marks and parts only where these are seen.
 
     ``page``: the work page, which imports this.
     """
-    actions = _on_marks(page) | _on_listening(page) | _on_the_view(page) | _on_the_session(page)
-    of_the_marks = keys_of_the_marks()
-    for name, action in actions.items():
-        for key in keys_of(name):
-            shortcut = _shortcut(page, key, action)
-            if name in of_the_marks:
-                page.pass_keys.append(shortcut)
-    for number, letter in enumerate(LETTERS, 1):
-        _shortcut(page, f"Ctrl+{number}", partial(go_to, page.workspace, letter))
-        _shortcut(page, f"Ctrl+Alt+{number}", partial(take_from, page.workspace, letter))
+
+    def __init__(self, page: Any) -> None:
+        super().__init__(page)
+        self._page, self._seen = page, True
+        self._actions = _on_marks(page) | _on_listening(page) | _on_the_view(page) | _on_the_session(page)
+        self._shortcuts: list[QShortcut] = []
+        self._of_the_marks: list[QShortcut] = []
+        key_book().changed.connect(self._renew)
+        self._renew()
+
+    def _renew(self) -> None:
+        """The keys in force now."""
+        for shortcut in self._shortcuts:
+            shortcut.setEnabled(False)
+            shortcut.deleteLater()
+        self._shortcuts, self._of_the_marks = [], []
+        of_the_marks = keys_of_the_marks()
+        for name, action in self._actions.items():
+            for key in key_book().keys_of(name):
+                shortcut = _shortcut(self._page, key, action)
+                self._shortcuts.append(shortcut)
+                if name in of_the_marks:
+                    self._of_the_marks.append(shortcut)
+        self.set_seen(self._seen)
+
+    def set_seen(self, seen: bool) -> None:
+        """Whether marks and parts are seen."""
+        self._seen = seen
+        for shortcut in self._of_the_marks:
+            shortcut.setEnabled(seen)
 
 
 def _on_marks(page: Any) -> Actions:
@@ -131,6 +152,8 @@ def _on_the_session(page: Any) -> Actions:
         "new": page.views.menu.new_asked.emit,
         "close": page.views.menu.close_asked.emit,
         "quit": page.views.menu.quit_asked.emit,
+        **{f"version_{letter}": partial(go_to, page.workspace, letter) for letter in LETTERS},
+        **{f"from_{letter}": partial(take_from, page.workspace, letter) for letter in LETTERS},
         "history": page.show_history,
         "marks": page.show_marks,
         "lay_out": lambda: page.open_station(LAY_OUT),
@@ -162,7 +185,8 @@ def _toggle_pauses(page: Any) -> None:
     hearing = page.hearing
     hearing.alone.set_pauses(not hearing.alone.pauses_db)
     if hearing.alone.pauses_db:
-        page.tell(f"The pauses alone, lifted by {hearing.alone.pauses_db:.0f} dB. P again: everything plays.")
+        again = keyed("{pauses} again: everything plays.")
+        page.tell(f"The pauses alone, lifted by {hearing.alone.pauses_db:.0f} dB. {again}")
     else:
         page.views.message.hide()
 

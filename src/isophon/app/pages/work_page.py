@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import gc
+import time
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QShortcut
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
 from isophon.app import theme
+from isophon.app.model.autosave import AutoSave
 from isophon.app.model.demo_parts import DemoParts
 from isophon.app.model.hearing import Hearing
 from isophon.app.model.in_turns import InTurns
@@ -37,7 +39,7 @@ from isophon.app.pages.route import HAND_OVER, LAY_OUT, STATIONS
 from isophon.app.pages.taste_watch import TasteWatch
 from isophon.app.pages.tour import Tour
 from isophon.app.pages.versions_page import VersionsPage
-from isophon.app.pages.work_keys import add_keys
+from isophon.app.pages.work_keys import WorkKeys
 from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
@@ -65,7 +67,6 @@ class WorkPage(QWidget):
         self.views = WorkViews(workspace, self)
         self._player = player
         self._place = 0.0  # what was heard last, in s
-        self.pass_keys: list[QShortcut] = []
         self.left: Remembered | None = None  # as the session was left the last time; None: at the first pass
         self.played = PlayedMarks(workspace, self)
         self._tick = QTimer(self, interval=_TICK_MS)
@@ -91,8 +92,9 @@ class WorkPage(QWidget):
         self.tour = Tour(self)
         self.collecting = Collecting(workspace, self)
         self.watch = RecordingWatch(workspace)
+        self._auto_save = AutoSave(workspace.keeper, time.monotonic)
         self._connect()
-        add_keys(self)
+        self.keys = WorkKeys(self)
         workable(self)
         yield
         self.display.show_session()
@@ -202,8 +204,7 @@ class WorkPage(QWidget):
             self.display.show_session()
             self.views.splits.open(PASSES[index - 1].kind)
         self.views.pages.setCurrentIndex(0 if index == LAY_OUT else 2 if index == HAND_OVER else 1)
-        for shortcut in self.pass_keys:
-            shortcut.setEnabled(LAY_OUT < index < HAND_OVER)
+        self.keys.set_seen(LAY_OUT < index < HAND_OVER)
         self.views.title.route.show_station(index)
         self._show_transport()
         self.setFocus()  # else it falls on whatever comes next, and Space presses that

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
+from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.hand_over_page import HandOverPage
 from isophon.app.pages.large_picture import LargePicture
@@ -152,7 +153,9 @@ class WorkViews:
         heading.addSpacing(8)
         self.will_sound = switch("after chain", chart)
         self.orders = OrderButtons(chart, self._page)
-        self.will_sound.setToolTip("Bars as high as they stand out after the rough chain (R): compressors and shelf")
+        key_tip(
+            self.will_sound, "Bars as high as they stand out after the rough chain ({rough}): compressors and shelf"
+        )
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
         self.draw = switch("draw", chart)
         self.draw.setToolTip("Dragging over the map or the lens draws a box, with Shift a free outline (V, or hold "
@@ -162,7 +165,9 @@ class WorkViews:
         self.signs.setToolTip("What the signs and colours mean")
         self.signs.clicked.connect(lambda: self.legend.open_over(self.signs))
         self.stack = switch("stack", chart)
-        self.stack.setToolTip("The marks of all parts at the same moment side by side; a column is dragged as one (Y)")
+        key_tip(
+            self.stack, "The marks of all parts at the same moment side by side; a column is dragged as one ({stack})"
+        )
         self.stack.toggled.connect(self.show_stack)
         for button in (self.signs, self.draw):
             heading.addWidget(button)

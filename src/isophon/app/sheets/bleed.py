@@ -200,7 +200,7 @@ PASS = Pass(
     words=Words(
         one="hit",
         many="hits of the leak",
-        first_look="Choose what leaked and find its leak. Then listen to removed (C): no voice should be in it.",
+        first_look="Choose what leaked, find its leak, then listen to removed ({compare}): no voice should be in it.",
         over_what=" in dB over the voice around them",
         empty=_empty,
     ),
@@ -228,5 +228,5 @@ PASS = Pass(
     ),
     skyline=SkylineView(bounds=(-54.0, -12.0, -80.0, 12.0)),
     trace=TraceView(axis=Axis(200.0, 16_000.0, 160, 0.012)),
-    hand=HandTools(by_hand="How much of the leak goes is set for the whole part; a hit can be left as sung (L)."),
+    hand=HandTools(by_hand="How much of the leak goes is set for the whole part; a hit can be left as sung ({leave})."),
 )

@@ -171,7 +171,7 @@ PASS = Pass(
     words=Words(
         one="gap",
         many="gaps",
-        first_look="Brackets over the map are dead air; red ones go. P plays the pauses alone, lifted.",
+        first_look="Brackets over the map are dead air; red ones go. {pauses} plays the pauses alone, lifted.",
         over_what=" in dB over the noise floor",
         over="over the noise floor",
         gone=lambda part: "filled" if part.gap.how == "room tone" else "gone",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from isophon.app.model.keys import key_tip
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.labels import Label
@@ -30,7 +31,7 @@ class MarkFades(QWidget):
             slider.moved.connect(lambda value, gesture, i=i: self._set(i, value, gesture))
             column.addWidget(slider)
         self.ending = named(QPushButton("Give back the ending"), "plain")
-        self.ending.setToolTip("Let the gap begin only where the word before it has died away (G)")
+        key_tip(self.ending, "Let the gap begin only where the word before it has died away ({ending})")
         self.ending.clicked.connect(workspace.commands.give_back_ending)
         column.addWidget(self.ending)
         self.ending.setVisible(which.hand.ending is not None)

@@ -48,7 +48,7 @@ PASS = Pass(
     words=Words(
         one="pop",
         many="pops",
-        first_look="Red at the foot of the map is a pop. Return accepts it and goes on, S held plays it as sung.",
+        first_look="Red at the foot of the map is a pop. {agree} accepts it, {as_sung_held} held plays it as sung.",
         over_what=", their lows in dB over the voice around them",
         more_words=lambda _workspace, mark: f"up to {mark.high_hz:.0f} Hz",
     ),

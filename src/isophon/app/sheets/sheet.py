@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from isophon.app import theme
 from isophon.app.model import first_looks
+from isophon.app.model.keys import KeyWords
 from isophon.app.model.passes import Knob, Pass
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
@@ -136,7 +137,8 @@ class Sheet(QWidget):
             head.addWidget(button)
         column = self._column = make_column(self, between=0, around=(12, 8, 8, 8))
         column.addLayout(head)
-        self.first_look = Label(which.words.first_look, objectName="hint", wordWrap=True)
+        self.first_look = Label("", objectName="hint", wordWrap=True)
+        KeyWords(self.first_look, which.words.first_look, self.first_look.setText)
         self.first_look.setMinimumWidth(theme.u(_NARROWEST))  # it wraps, and makes no sheet wider
         column.addWidget(self.first_look)  # first: what has no parent would be shown as a window
         self.first_look.setVisible(bool(which.words.first_look) and which.kind not in first_looks.known())

@@ -7,6 +7,7 @@ from PySide6.QtCore import QDir, QStandardPaths, QUrl
 from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QSplitter, QTreeView, QWidget
 
 from isophon.app import theme
+from isophon.app.model.preferences import preferences
 
 SOUND_FILES = "*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3"
 _PLACES = (
@@ -29,7 +30,7 @@ class FileDialog(QFileDialog):
     title : str
         What is asked.
     start : Path or None
-        A folder, or a file that is proposed; None where it was used last.
+        A folder, or a file that is proposed; None where it was used last, at first the preferred one.
     kinds : str
         Which files are shown, as ``"Name (*.a *.b)"``.
     """
@@ -38,7 +39,7 @@ class FileDialog(QFileDialog):
     _last: Path | None = None  # the folder in which something was chosen last
 
     def __init__(self, parent: QWidget, title: str, start: Path | None, kinds: str = "") -> None:
-        start = start or self._last or Path(QDir.homePath())
+        start = start or self._last or Path(preferences().recordings or QDir.homePath())
         folder = start if os.path.isdir(start) else start.parent
         super().__init__(parent, title, str(folder), kinds)
         self.setOption(QFileDialog.Option.DontUseNativeDialog)

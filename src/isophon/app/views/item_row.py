@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.export_drop import ExportDrop
 from isophon.app.views.keyboard import asks_first, draw_focus, workable
@@ -42,8 +43,8 @@ class ItemRow(QWidget):
         super().__init__()
         self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
         self.hear, self.mute = (named(switch(text), "tiny") for text in ("solo", "mute"))
-        self.hear.setToolTip("Solo: only this plays, with the stack or the music; several may be chosen (E)")
-        self.mute.setToolTip("Mute: leave it out of the stack and the music (U)")
+        key_tip(self.hear, "Solo: only this plays, with the stack or the music; several may be chosen ({hear_only})")
+        key_tip(self.mute, "Mute: leave it out of the stack and the music ({mute})")
         self.hear.clicked.connect(lambda: workspace.audition.toggle_heard_only(item_id))
         self.mute.clicked.connect(self.toggle_mute)
         self._pointed = self._opened = False

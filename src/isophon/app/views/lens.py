@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel, Label
@@ -39,13 +40,13 @@ class Lens(QWidget):
         self.blend.setToolTip("How much of the change is applied")
         self.blend.moved.connect(self._blend)
         self.good = QPushButton("Accept")
-        self.good.setToolTip("Accept what is done here and go on to the next undecided mark (Return)")
+        key_tip(self.good, "Accept what is done here and go on to the next undecided mark ({agree})")
         self.good.clicked.connect(self.agreed)
         self.leave = switch("Leave as sung")
-        self.leave.setToolTip("Leave as sung (L)")
+        key_tip(self.leave, "Leave as sung ({leave})")
         self.leave.clicked.connect(self.left)
         self.forget = QPushButton("Back to the ceiling")
-        self.forget.setToolTip("Forget what was set by hand (Backspace)")
+        key_tip(self.forget, "Forget what was set by hand ({forget})")
         self.forget.clicked.connect(workspace.commands.forget_hand)
         buttons = make_row(between=4)
         for button in (self.good, self.leave, self.forget):

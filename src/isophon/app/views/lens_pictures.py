@@ -9,6 +9,7 @@ from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.band_limits import BandLimits
 from isophon.app.views.box_drawing import BoxDrawing, draws
@@ -44,11 +45,12 @@ class LensPictures(QWidget):
         self.setMinimumHeight(theme.u(86))
         self.setMouseTracking(True)
         self.setAccessibleName("Lens")
-        self.setToolTip(
+        key_tip(
+            self,
             "Drag the edges of the box: its time and its band, by hand. "
             "Where a line crosses the cleaned one, double-click makes a point of it or takes one away; "
             "drag the points. The handles at its top are how long the change takes to come and to go. "
-            "Ctrl and drag, or draw (V): a box over anything, with Shift a free outline."
+            "Ctrl and drag, or draw ({draw_box}): a box over anything, with Shift a free outline.",
         )
         self.close_up = CloseUp(self)
         self.close_up.ready.connect(self.update)

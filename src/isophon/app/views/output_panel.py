@@ -9,7 +9,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QWidget
 
 from isophon.app import theme
-from isophon.app.model.listening import BLOCKS, HIGHEST_DB, LOWEST_DB, PRE_ROLLS_S, RATES, ListeningSettings
+from isophon.app.model.keys import key_tip
+from isophon.app.model.listening import BLOCKS, HIGHEST_DB, LOWEST_DB, PRE_ROLLS, RATES, ListeningSettings
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import grid, make_column
@@ -33,13 +34,13 @@ class OutputPanel(QFrame):
         self.settings = ListeningSettings()
         self._outputs: list[Output] = []
         self.device, self.rate, self.block, self.sides, self.pre_roll = (Choice() for _ in range(5))
-        self.pre_roll.addItems([f"{seconds:g} s" if seconds else "none" for seconds in PRE_ROLLS_S])
-        self.pre_roll.setToolTip("How much earlier a selection is played from (Space, Shift+Space)")
+        self.pre_roll.addItems([_pre_roll_words(*pre_roll) for pre_roll in PRE_ROLLS])
+        key_tip(self.pre_roll, "How much earlier a selection is played from ({play}, {play_once})")
         self.rate.addItems([f"{rate / 1000:g} kHz" if rate else "as the session" for rate in RATES])
         self.block.addItems([f"{block} samples" if block else "as the device" for block in BLOCKS])
         self.sides.addItems(SIDES)
         self.volume = Slider("Volume", LOWEST_DB, HIGHEST_DB, 0.0, lambda v: f"{theme.signed(v)} dB", 1.0)
-        self.volume.setToolTip("How loud you hear it; nothing of it goes into a file (Ctrl++, Ctrl+-)")
+        key_tip(self.volume, "How loud you hear it; nothing of it goes into a file ({louder}, {softer})")
         self.volume.setMinimumWidth(theme.u(300))
         self.limited = QCheckBox("listening limiter, −1 dBTP")
         self.limited.setToolTip("Guards ears and loudspeakers; nothing of it goes into a file")
@@ -62,7 +63,7 @@ class OutputPanel(QFrame):
         self.rate.activated.connect(lambda i: self._set(rate=RATES[i]))
         self.block.activated.connect(lambda i: self._set(block=BLOCKS[i]))
         self.sides.activated.connect(lambda i: self._set(sides=i))
-        self.pre_roll.activated.connect(lambda i: self._set(pre_roll_s=PRE_ROLLS_S[i]))
+        self.pre_roll.activated.connect(lambda i: self._set(pre_roll_s=PRE_ROLLS[i][0], pre_roll_bars=PRE_ROLLS[i][1]))
         self.volume.moved.connect(lambda value, _: self._set(volume_db=round(value, 1)))
         self.limited.clicked.connect(lambda on: self._set(limited=on))
 
@@ -74,8 +75,9 @@ class OutputPanel(QFrame):
         self.rate.setCurrentIndex(RATES.index(settings.wanted.rate))
         self.block.setCurrentIndex(BLOCKS.index(settings.wanted.block))
         self.sides.setCurrentIndex(settings.sides)
-        near = min(PRE_ROLLS_S, key=lambda seconds: abs(seconds - settings.pre_roll_s))
-        self.pre_roll.setCurrentIndex(PRE_ROLLS_S.index(near))
+        bars, seconds = settings.pre_roll_bars, settings.pre_roll_s
+        near = min(PRE_ROLLS, key=lambda one: (abs(one[1] - bars), abs(one[0] - seconds)))
+        self.pre_roll.setCurrentIndex(PRE_ROLLS.index(near))
         self.volume.show_value(settings.volume_db)
         self.limited.setChecked(settings.limited)
 
@@ -107,3 +109,9 @@ class OutputPanel(QFrame):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self.opened.emit()
+
+
+def _pre_roll_words(seconds: float, bars: int) -> str:
+    if bars:
+        return f"{bars} bar{'s' if bars > 1 else ''} ({seconds:g} s without)"
+    return f"{seconds:g} s" if seconds else "none"

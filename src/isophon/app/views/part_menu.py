@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QMenu, QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
 
 
@@ -24,6 +25,8 @@ def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
         menu.addAction(words, partial(workspace.settings.give_settings, ids)).setEnabled(bool(ids))
     menu.addAction("Back to the role’s default", workspace.settings.role_settings)
     menu.addSeparator()
-    menu.addAction("This pass is done, or no longer\tD", workspace.settings.toggle_done)
-    menu.addAction("Select all parts\tCtrl+A", lambda: workspace.select_parts([p.id for p in workspace.session.parts]))
+    menu.addAction(keyed("This pass is done, or no longer\t{done}"), workspace.settings.toggle_done)
+    menu.addAction(
+        keyed("Select all parts\t{all_parts}"), lambda: workspace.select_parts([p.id for p in workspace.session.parts])
+    )
     return menu

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model import chain_shelf
+from isophon.app.model.keys import key_tip
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
@@ -88,7 +89,7 @@ class RoughPanel(QFrame):
         self.setAccessibleName("The rough chain")
         self.chain = Chain()
         self.switch = QCheckBox("through the rough chain")
-        self.switch.setToolTip("Listen through what is likely to happen to the stems later; never in a file (R)")
+        key_tip(self.switch, "Listen through what is likely to happen to the stems later; never in a file ({rough})")
         self.switch.toggled.connect(self.switched)
         self.start = Choice()
         self.start.setAccessibleName("Start from")

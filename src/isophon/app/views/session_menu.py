@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -9,6 +11,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import KeyWords, keyed
+from isophon.app.model.preferences import prefer
 from isophon.app.model.state import recent_sessions
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.file_dialog import file_to_open, file_to_save
@@ -20,6 +24,7 @@ from isophon.core.session.items import Marker
 from isophon.core.session.notes import part_of, song_time
 
 _MOST_LISTED = 100  # markers
+_MARKER_FILES = "Labels, cue points, MIDI (*.txt *.tsv *.wav *.mid *.midi)"
 
 
 class SessionMenu(QMenu):
@@ -44,18 +49,18 @@ class SessionMenu(QMenu):
     def __init__(self, workspace: Workspace, parent: QWidget) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.addAction("New\tCtrl+N", self.new_asked.emit)
-        self.addAction("Open or add…\tCtrl+O", self.open_asked.emit)
+        self._add("New\t{new}", self.new_asked.emit)
+        self._add("Open or add…\t{open}", self.open_asked.emit)
         self.recent = self.addMenu("Recent")
         self.recent.aboutToShow.connect(self._list_recent)
         self.addSeparator()
-        self.addAction("Save\tCtrl+S", self.save)
-        self.addAction("Save as…\tCtrl+Shift+S", self.save_as)
+        self._add("Save\t{save}", self.save)
+        self._add("Save as…\t{save_as}", self.save_as)
         self.addAction("Copy with its recordings…", self.collect_asked.emit)
         self.addSeparator()
-        self.addAction("History\tCtrl+H", self.history_asked.emit)
+        self._add("History\t{history}", self.history_asked.emit)
         self.addAction("Versions", self.versions_asked.emit)
-        self.addAction("Marks as a table\tCtrl+T", self.marks_asked.emit)
+        self._add("Marks as a table\t{marks}", self.marks_asked.emit)
         self.markers = self.addMenu("Markers and notes")
         self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
@@ -64,13 +69,18 @@ class SessionMenu(QMenu):
         self.addSeparator()
         self.rest = self.addAction("Remind me to rest my ears")
         self.rest.setCheckable(True)
-        self.addAction("Preferences…\tCtrl+,", self.preferences_asked.emit)
-        self.addAction("Help\tF1", self.help_asked.emit)
+        self._add("Preferences…\t{preferences}", self.preferences_asked.emit)
+        self._add("Help\t{help}", self.help_asked.emit)
         self.addAction("Guided tour", self.tour_asked.emit)
-        self.addAction("Keys\tShift+F1", self.keys_asked.emit)
+        self._add("Keys\t{keys}", self.keys_asked.emit)
         self.addSeparator()
-        self.addAction("Close the session\tCtrl+W", self.close_asked.emit)
-        self.addAction("Quit\tCtrl+Q", self.quit_asked.emit)
+        self._add("Close the session\t{close}", self.close_asked.emit)
+        self._add("Quit\t{quit}", self.quit_asked.emit)
+
+    def _add(self, words: str, does: Callable[[], object]) -> None:
+        """An action whose words name its key."""
+        action = self.addAction("", does)
+        KeyWords(action, words, action.setText)
 
     def save(self) -> None:
         """Save to the session's file."""
@@ -104,13 +114,18 @@ class SessionMenu(QMenu):
         workspace = self.workspace
         self.markers.clear()
         if not workspace.session.markers:
-            words = "None yet: press K to name this place, Shift+K to write a note at a mark"
+            words = keyed("None yet: press {marker} to name this place, {note} to write a note at a mark")
             self.markers.addAction(words).setEnabled(False)
         markers = workspace.session.markers
         if len(markers) > _MOST_LISTED:
-            words = f"The first {_MOST_LISTED} of {len(markers)}; Ctrl+PgDown walks them all"
+            words = f"The first {_MOST_LISTED} of {len(markers)}; {keyed('{next_marker}')} walks them all"
             self.markers.addAction(words).setEnabled(False)
-        self.markers.addAction("Import…", self._import_markers)
+        self.markers.addAction("Import markers, tempo and bars…", self._import_markers)
+        bars = self.markers.addAction("Count the ruler in bars")
+        bars.setCheckable(True)
+        bars.setEnabled(bool(workspace.session.bars.tempos))
+        bars.setChecked(workspace.counted_bars is not None)
+        bars.triggered.connect(self._count_bars)
         self.markers.addSeparator()
         for marker in markers[:_MOST_LISTED]:
             whose = f"{short(part.name)}, " if (part := part_of(workspace.session, marker)) else ""
@@ -122,19 +137,25 @@ class SessionMenu(QMenu):
 
     def _import_markers(self) -> None:
         """Markers from a list of labels that is asked for, as one step."""
-        path = file_to_open(self, "Import markers", None, "Labels (*.txt *.tsv)")
+        path = file_to_open(self, "Import markers, tempo and bars", None, _MARKER_FILES)
         if path is None:
             return
+        before = self.workspace.session
         try:
-            places = marker_import.places_in(path)
+            after = marker_import.import_file(before, path)
         except IsophonError as error:
             self.workspace.troubled.emit(str(error))
             return
-        before = len(self.workspace.session.markers)
-        self.workspace.edit(f"import markers of {path.name}", lambda s: marker_import.import_markers(s, places))
-        count = len(self.workspace.session.markers) - before
-        rest = "" if count == len(places) else f"; {len(places) - count} are there already or have no room"
-        self.workspace.notice.emit(f"{count} markers were imported from {path.name}{rest}.")
+        self.workspace.edit(f"import markers of {path.name}", lambda _session: after)
+        count = len(after.markers) - len(before.markers)
+        bars = " Tempo and bars were taken too." if after.bars != before.bars else ""
+        markers = f"{count} marker{'' if count == 1 else 's'} {'was' if count == 1 else 'were'}"
+        self.workspace.notice.emit(f"{markers} imported from {path.name}; what is there already is not doubled.{bars}")
+
+    def _count_bars(self, on: bool) -> None:
+        with contextlib.suppress(IsophonError):  # it is not kept then
+            prefer(in_bars=on)
+        self.workspace.viewport.changed.emit()
 
     def _remove(self, marker: Marker) -> None:
         self.workspace.edit(f"remove {marker.name}", lambda s: layout.remove_marker(s, marker.id))

@@ -8,6 +8,7 @@ from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.bars import draw_bars
@@ -203,7 +204,8 @@ class Skyline(QWidget):
         if self.workspace.part.voice_lufs is None:
             return "No voice was found here to measure against."
         words = self.workspace.pass_.words
-        found_none = f"No {words.many} were found. Drag over the ruler to select one, then press N to draw it."
+        draw_it = keyed("Drag over the ruler to select one, then press {draw} to draw it.")
+        found_none = f"No {words.many} were found. {draw_it}"
         return words.empty(part) or found_none
 
     def _draw_scale(self, painter: QPainter) -> None:

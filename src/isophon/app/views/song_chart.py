@@ -92,7 +92,8 @@ class SongChart(QWidget):
         if not self.rows:
             return
         box = self.row_box(0)
-        draw_ruler(painter, QRectF(box.left(), 0, box.width(), theme.u(_RULER)), *self._span())
+        ruler = QRectF(box.left(), 0, box.width(), theme.u(_RULER))
+        draw_ruler(painter, ruler, *self._span(), self.workspace.counted_bars)
         for index, item in enumerate(self.rows):
             self._draw_row(painter, self.row_box(index), item)
         if self.playhead_s is not None:

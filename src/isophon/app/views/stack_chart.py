@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.keyboard import asks_first, draw_focus
 from isophon.app.views.trace_places import RIGHT, margin_left
@@ -212,7 +213,7 @@ class StackChart(QWidget):
         """Bring a column down to a level."""
         which = self.workspace.pass_
         if which.hand.by_hand or which.unit != "dB":
-            self.workspace.notice.emit(which.hand.by_hand or "Words are moved one by one, not as a column.")
+            self.workspace.notice.emit(keyed(which.hand.by_hand) or "Words are moved one by one, not as a column.")
             return
         self._level = level
         words = f"column to {theme.signed(level)} dB at {column.start:.1f} s"

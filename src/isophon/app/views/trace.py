@@ -116,7 +116,8 @@ class Trace(QWidget):
         draw_in_place(painter, picture, QRectF(0, wave.top(), ruler.left(), rest))
         painter.fillRect(QRectF(0, ruler.top(), self.width(), wave.top() - ruler.top()), theme.PAPER)
         painter.fillRect(QRectF(ruler.right(), wave.top(), self.width(), rest), theme.PAPER)
-        draw_ruler(painter, ruler, *(t + self.workspace.offset for t in view))
+        start, end = (t + self.workspace.offset for t in view)
+        draw_ruler(painter, ruler, start, end, self.workspace.counted_bars)
         box = QRectF(ruler.left(), wave.top(), ruler.width(), rest)
         for side in draw_stretched(painter, picture, box, of, view):
             self._draw_side(painter, picture, side)
@@ -153,7 +154,7 @@ class Trace(QWidget):
     def _place(self) -> tuple:
         """What is in view, and how: where that changes, it is drawn at once."""
         workspace = self.workspace
-        seen = workspace.viewport.span, workspace.take, workspace.offset, workspace.pass_
+        seen = workspace.viewport.span, workspace.take, workspace.offset, workspace.counted_bars, workspace.pass_
         return *seen, self.size(), self.places.rows()[2].top(), self.devicePixelRatioF(), theme.in_force()
 
     def _made_ground(self) -> tuple[tuple, QPixmap]:
@@ -198,10 +199,11 @@ class Trace(QWidget):
         start, end = self.workspace.viewport.span
         painter.setFont(theme.sans(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
-        for row, name in ((overview, "song"), (wave, "wave")):
+        bars = self.workspace.counted_bars
+        for row, name in ((overview, "song"), (ruler, "bar" if bars else ""), (wave, "wave")):
             painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, name)
         painter.drawPixmap(overview.topLeft(), self._song(overview))
-        draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset)
+        draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset, bars)
         self._draw_wave(painter, wave, (start, end))
         self._draw_axis(painter, spectrum)
 

@@ -7,6 +7,7 @@ from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QCursor, QMouseEvent, QNativeGestureEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
 from isophon.app.views.anchor_handles import ANCHOR_KEYS, AnchorHandles
 from isophon.app.views.band_limits import BandLimits
@@ -20,11 +21,13 @@ _ZOOM, _LEAST_PINCH = 1.25, 0.1
 _GRAB, _MOST_NAMES = 5, 8
 _EDGES = ("start", "end")
 _TIP = ("Wheel or two fingers: zoom, sideways or with Shift move along. Drag: move along. Drag on the ruler: select. "
-        "Drag an edge of the selected mark: its time. Double-click a mark: loop it. Ctrl and drag, or draw (V): a box "
-        "over anything, with Shift a free outline.")  # fmt: skip
+        "Drag an edge of the selected mark: its time. Double-click a mark: loop it. Ctrl and drag, or draw "
+        "({draw_box}): a box over anything, with Shift a free outline.")  # fmt: skip
 _ANCHORS_TIP = (" The selected word has handles: drag one, double-click beside them for one more, double-click one to "
                 "let it stay.")  # fmt: skip
-_LIMITS_TIP = " Drag an edge of the band that the rule listens to, with Shift both; Shift and B held: hear it alone."
+_LIMITS_TIP = (
+    " Drag an edge of the band that the rule listens to, with Shift both; Shift and {band_held} held: hear it alone."
+)
 
 
 class TraceGestures(QObject):
@@ -54,7 +57,7 @@ class TraceGestures(QObject):
 
     def _tell(self) -> None:
         more = _ANCHORS_TIP if self._workspace.pass_.trace.anchors else _LIMITS_TIP if self._limits.shown else ""
-        self._view.setToolTip(_TIP + more)
+        self._view.setToolTip(keyed(_TIP + more))
 
     def _tell_at(self, x: float) -> None:
         """The tip: the names of markers there, which may not have had room, else the mark, else what can be done."""

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QPushButton, QWidget
 from isophon.app import theme
 from isophon.app.model.appearance import appearance
 from isophon.app.model.hearing import HEARS
+from isophon.app.model.keys import key_tip
 from isophon.app.views.clock_field import ClockField
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named, switch
@@ -50,14 +51,14 @@ class Transport(QFrame):
         self.play = named(QPushButton(), "plain")
         self.play.setIcon(_play_icon(False))
         self.play.setIconSize(QSize(34, 34))
-        self.play.setToolTip("Play or stop (Space)")
+        key_tip(self.play, "Play or stop ({play})")
         self.play.setAccessibleName("Play or stop")
         self.play.clicked.connect(self.play_asked)
         self.clock = ClockField()
         self.clock.chosen.connect(self.time_chosen)
         self.loop = switch("Loop")
         self.loop.setChecked(True)
-        self.loop.setToolTip("Loop the selected mark or the selected time (O)")
+        key_tip(self.loop, "Loop the selected mark or the selected time ({loop})")
         self.loop.toggled.connect(self.loop_toggled)
         self.compare = QButtonGroup(self)
         self.buttons = {}
@@ -70,10 +71,10 @@ class Transport(QFrame):
             self.buttons[name] = button
             chosen.addWidget(button)
         self.all = switch("all parts")
-        self.all.setToolTip("Compare all parts at once, or only the selected ones (A)")
+        key_tip(self.all, "Compare all parts at once, or only the selected ones ({compare_all})")
         self.all.toggled.connect(self.all_toggled)
         self.turns = switch("alternate")
-        self.turns.setToolTip("As sung and cleaned alternate, each time the loop begins (Shift+C)")
+        key_tip(self.turns, "As sung and cleaned alternate, each time the loop begins ({in_turn})")
         self.turns.toggled.connect(self.turns_toggled)
         chosen.addSpacing(8)
         chosen.addWidget(self.turns)
@@ -90,10 +91,12 @@ class Transport(QFrame):
             listen_buttons.addWidget(button)
             button.setMinimumWidth(theme.u(_LEAST))
         self.match = switch("Match loudness")
-        self.match.setToolTip("Play cleaned at the loudness of as sung (M)")
+        key_tip(self.match, "Play cleaned at the loudness of as sung ({match})")
         self.match.toggled.connect(self.match_toggled)
         self.rough = switch("Rough chain")
-        self.rough.setToolTip("Listen through the rough chain: compressors, shelf, drive, room; never in a file (R)")
+        key_tip(
+            self.rough, "Listen through the rough chain: compressors, shelf, drive, room; never in a file ({rough})"
+        )
         self.rough.clicked.connect(self._open_rough)
         self.rough_panel = RoughPanel(self)
         self.rough_panel.switched.connect(self._rough_switched)

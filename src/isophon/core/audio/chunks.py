@@ -15,6 +15,8 @@ _ORIGINATOR = "Isophon"
 _DS64_SIZE_AT, _RIFF_SIZE_AT = 20, 4
 _VERSION_AT, _HISTORY_AT = 346, 602  # in the body of a bext chunk
 _HEAD_BYTES = 4_096  # PEAK stands before the samples
+_MOST_CHUNKS, _MOST_CHUNK_BYTES = 1_000, 1 << 20  # looked at in a file that may be damaged
+_IN_DS64 = 0xFFFFFFFF
 
 
 def bext(description: str, time_reference: int, began: datetime, history: Sequence[str], before: bytes = b"") -> bytes:
@@ -46,6 +48,48 @@ def cues(places: Sequence[tuple[int, int, str]]) -> bytes:
     for i, (_, length, _) in enumerate(places, 1):
         lists += _chunk(b"ltxt", struct.pack("<II4sHHHH", i, length, b"rgn ", 0, 0, 0, 0))
     return _chunk(b"cue ", struct.pack("<I", len(places)) + points) + _chunk(b"LIST", lists)
+
+
+def read_cues(path: Path, rate: int) -> list[tuple[float, str]]:
+    """The cue points of a WAVE file in s, with their names where it has any, in order; none in a file of another kind.
+
+    ``rate``: of the file. What is damaged is left out.
+    """
+    points: dict[int, int] = {}
+    names: dict[int, str] = {}
+    with path.open("rb") as file:
+        head = file.read(12)
+        if head[:4] not in (b"RIFF", b"RF64") or head[8:12] != b"WAVE":
+            return []
+        for _ in range(_MOST_CHUNKS):
+            name, size = struct.unpack("<4sI", head) if len(head := file.read(8)) == 8 else (b"", 0)
+            if not name:
+                break
+            begins = file.tell()
+            if name == b"cue ":
+                body = file.read(min(size, _MOST_CHUNK_BYTES))
+                for at in range(4, len(body) - 23, 24):
+                    number, _, _, _, _, frame = struct.unpack_from("<II4sIII", body, at)
+                    points[number] = frame
+            elif name == b"LIST":
+                names |= _labels(file.read(min(size, _MOST_CHUNK_BYTES)))
+            if name == b"data" and size == _IN_DS64:
+                break  # what follows so large a file's samples is not looked for
+            file.seek(begins + size + (size & 1))
+    return sorted((frame / rate, names.get(number, "")) for number, frame in points.items())
+
+
+def _labels(body: bytes) -> dict[int, str]:
+    """The names in a list of associated data, by the number of the cue point."""
+    found: dict[int, str] = {}
+    at = 4
+    while body[:4] == b"adtl" and at + 12 <= len(body):
+        name, size, number = struct.unpack_from("<4sII", body, at)
+        if name == b"labl":
+            text = body[at + 12 : at + 8 + size].split(b"\0")[0]
+            found[number] = text.decode("utf-8", "replace").strip()
+        at += 8 + size + (size & 1)
+    return found
 
 
 def append(path: Path, chunks: bytes) -> None:

@@ -69,6 +69,8 @@ def flaw_of(session: Session) -> str:
     twice = _twice(version.letter for version in session.versions)
     if twice:
         return f'versions: the letter "{twice}" is there twice'
+    if flaw := session.bars.flaw():
+        return f"bars.{flaw}"
     both: tuple[tuple[str, Sequence[Part | Guide]], ...] = (("parts", session.parts), ("guides", session.guides))
     for rows, items in both:
         for i, item in enumerate(items):

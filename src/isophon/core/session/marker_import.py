@@ -1,18 +1,60 @@
-"""Markers from a list of labels: tab-separated text, one a line, start and end in seconds and a name."""
+"""Markers, tempo and meter from files: a list of labels (tab-separated text, one a line: start and end in s, a name),
+the cue points of a WAVE file, a standard MIDI file.
+"""
 
 from __future__ import annotations
 
+import contextlib
 import math
 from pathlib import Path
 
+import msgspec
+
+from isophon.core.audio.chunks import read_cues
+from isophon.core.audio.files import Recording
 from isophon.core.errors import InputError
 from isophon.core.ranges import MOST_MARKERS
-from isophon.core.reading import read_bytes
-from isophon.core.session import layout
+from isophon.core.reading import path_of, read_bytes, real
+from isophon.core.session import layout, midi_file
 from isophon.core.session.model import Session
 
 _MOST_BYTES = 1 << 20
 _LATEST_S = 86_400.0  # as late as anything of a session may be
+
+
+def import_file(session: Session, path: Path) -> Session:
+    """The session with the markers of a file, and with the tempo and meter of a MIDI file.
+
+    The cue points of a recording of the session stand where it lies in the song. InputError where the file holds
+    nothing to import.
+    """
+    head = _head_of(path)
+    if head == midi_file.HEAD:
+        score = midi_file.score_in(path)
+        if not (score.bars.tempos or score.places):
+            raise InputError(f"{path.name}: holds neither tempo nor markers; nothing was imported")
+        bars = score.bars if score.bars.tempos else session.bars
+        return import_markers(msgspec.structs.replace(session, bars=bars), score.places)
+    if head in (b"RIFF", b"RF64"):
+        return import_markers(session, _cues_in(session, path))
+    return import_markers(session, places_in(path))
+
+
+def _head_of(path: Path) -> bytes:
+    """The first four bytes of a file; none where it cannot be read, which is told where it is read as a whole."""
+    with contextlib.suppress(OSError, ValueError), path.open("rb") as file:
+        return file.read(4)
+    return b""
+
+
+def _cues_in(session: Session, path: Path) -> list[tuple[float, str]]:
+    with Recording(path) as recording:
+        rate = recording.sample_rate
+    offset_s = next((i.offset_s for i in session.items if real(path_of(i.source.path)) == real(path)), 0.0)
+    places = [(max(0.0, at + offset_s), name) for at, name in read_cues(path, rate)]
+    if not places:
+        raise InputError(f"{path.name}: holds no cue points; nothing was imported")
+    return places
 
 
 def places_in(path: Path) -> list[tuple[float, str]]:

@@ -24,6 +24,7 @@ from isophon.core.ranges import (
     PlayedMark,
     Start,
 )
+from isophon.core.session.bars import Bars
 from isophon.core.session.chain import Chain
 from isophon.core.session.items import Guide, Listening, Marker, Source
 from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
@@ -266,7 +267,7 @@ class Session(msgspec.Struct, frozen=True):
 
     ``heard``: the marks that were played since they were found, as ``part/mark``, in order of these names. ``chain``:
     the rough chain that it is listened to through; it reaches no file. ``versions``: other ways of cleaning, and
-    ``version``: the letter of the one that is in force, '' for none.
+    ``version``: the letter of the one that is in force, '' for none. ``bars``: its tempo and meter.
     """
 
     name: Name
@@ -278,6 +279,7 @@ class Session(msgspec.Struct, frozen=True):
     chain: Chain = Chain()
     versions: Annotated[tuple[Version, ...], msgspec.Meta(max_length=len(LETTERS))] = ()
     version: Letter | Literal[""] = ""
+    bars: Bars = Bars()
 
     def part(self, part_id: str) -> Part:
         """The part of that name; KeyError if there is none."""

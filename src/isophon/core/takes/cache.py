@@ -37,7 +37,8 @@ from isophon.core.takes.scan import Figures
 
 _log = logging.getLogger(__name__)
 
-_ROOM_BYTES = 4 << 30
+ROOM_IN = "ISOPHON_MEASUREMENTS_GB"  # of the environment: how much room a person gives to all of it
+_ROOM_GB = 4
 _LEAK = ("leak", "rest")
 _KEY = re.compile("[0-9a-f]{16}")
 _SIGN = "isophon.sign"  # an empty file in every folder that this program made
@@ -199,11 +200,18 @@ def _leak_folder(place: Path, key: str) -> Path:
     return place / f"leak-{key}"
 
 
-def make_room(folder: Path, limit: int = _ROOM_BYTES) -> None:
+def _room() -> int:
+    """How many bytes all of it may take."""
+    chosen = os.environ.get(ROOM_IN, "")
+    return (int(chosen) if chosen.isascii() and chosen.isdigit() and chosen != "0" else _ROOM_GB) << 30
+
+
+def make_room(folder: Path, limit: int | None = None) -> None:
     """Give up the folders that were used longest ago until the rest takes less than ``limit`` bytes.
 
-    Only folders that carry our own sign are ever taken away.
+    ``limit``: None for as much as a person gives to it. Only folders that carry our own sign are ever taken away.
     """
+    limit = _room() if limit is None else limit
     places = []
     with contextlib.suppress(OSError):
         for place in folder.iterdir():

@@ -12,7 +12,6 @@ import logging
 import math
 import threading
 import time
-from collections import deque
 from collections.abc import Callable
 from typing import Any
 
@@ -25,6 +24,7 @@ from isophon.core.playing.chunks import CHUNK, SHORTEST_LOOP, Chunk, Wanted, mak
 from isophon.core.playing.gauge import LONGEST, MOMENTARY, STEP_S
 from isophon.core.playing.heard_as import HeardAs
 from isophon.core.playing.mix import Scene
+from isophon.core.playing.queue import ChunkQueue
 from isophon.core.playing.readiness import Readiness
 from isophon.core.playing.ring import Ring
 
@@ -38,10 +38,9 @@ _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be w
 class Player:
     """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
 
-    ``heard_as``: which of its versions are heard, and how. ``trouble``: why the last playing stopped by itself, ''
-    where it did not. ``open_device(sample_rate, ring)`` gives
-    something with ``name``, ``silent`` and ``close()`` that plays what is in the ring. ``on_change``: called whenever
-    something was played, queued or failed.
+    ``heard_as``: which of its versions are heard, and how. ``trouble``: why the last playing stopped by itself, '' where
+    it did not. ``open_device(sample_rate, ring)`` gives something with ``name``, ``silent`` and ``close()`` that plays
+    what is in the ring. ``on_change``: called whenever something was played, queued or failed.
     """
 
     def __init__(
@@ -56,11 +55,10 @@ class Player:
         self._loop: tuple[int, int] | None = None
         self._next = 0
         self._jump_from: int | None = None
-        self._chunks: deque[Chunk] = deque()  # those that are heard now and later
+        self._queue = ChunkQueue(self._ring)
         self._readiness = Readiness(sample_rate)
-        self._for_now, self._patient_until = False, 0.0
+        self._patient_until = 0.0
         self._dropped_at = 0.0
-        self._place = int(self._ring["read"]), 0  # a frame of the ring, and that of the mix
         self._speed, self._once = 1.0, False
         self._owed = 0  # frames by which slow playing is ahead of its time
         self._closed, self._failed = False, False
@@ -95,12 +93,12 @@ class Player:
         """How many pieces are there to be heard."""
         with self._work:
             self._follow()
-            return len(self._chunks)
+            return len(self._queue.chunks)
 
     @property
     def as_sung_for_now(self) -> bool:
         """Whether what is heard is not all as it is to be, since that is still being rendered."""
-        return self.playing and self._for_now
+        return self.playing and self._queue.for_now
 
     @property
     def scene(self) -> Scene:
@@ -112,7 +110,7 @@ class Player:
         """The frame heard now."""
         with self._work:
             self._follow()
-            return self._position()
+            return self._queue.position(self._speed)
 
     def play(self) -> None:
         """Go on from the place."""
@@ -139,7 +137,7 @@ class Player:
             self._ring["match_steps"] = min(max(math.ceil(steps), MOMENTARY), LONGEST) if steps else 0
             self._ring["forgets"] += 1
             target = self._target_of_jump()
-            place = self._position() if target is None else target
+            place = self._queue.position(self._speed) if target is None else target
             if self._loop and not self._loop[0] <= place < self._loop[1]:
                 self._restart(self._loop[0])
             else:
@@ -178,7 +176,7 @@ class Player:
 
     def is_ready(self, version: int) -> bool:
         """Whether samples of a version are there for the device."""
-        return any(chunk.version >= version and not chunk.for_now for chunk in tuple(self._chunks))
+        return self._queue.is_ready(version)
 
     def peak(self) -> float:
         """Highest sample since the last call."""
@@ -211,21 +209,11 @@ class Player:
     def _follow(self) -> None:
         """Take note of what was read."""
         ring = self._ring
-        read = int(ring["read"])
-        while self._chunks and self._chunks[0].at < read:
-            chunk = self._chunks[0]
-            self._place, self._for_now = (chunk.at, chunk.start), chunk.for_now
-            if chunk.at + chunk.frames > read:
-                break
-            self._chunks.popleft()
-        if self.playing and not self._chunks and self._nothing_follows():
+        self._queue.follow()
+        if self.playing and not self._queue.chunks and self._nothing_follows():
             ring["playing"] = 0
         if not self.playing and ring["gain"] == 0.0:
             self._arrive()
-
-    def _position(self) -> int:
-        at, start = self._place
-        return start + round((int(self._ring["read"]) - at) * self._speed)
 
     def _heard(self) -> bool:
         """Whether the output is reading, or may begin to."""
@@ -250,29 +238,23 @@ class Player:
             self._jump_from = self._next
         self._next = frame
         self._patient_until = time.monotonic() + (0 if self._ring["gain"] > 0 else _PATIENCE_S)
-        if not self._chunks:
-            self._be_at(frame)
+        if not self._queue.chunks:
+            self._queue.be_at(frame)
         self._go_on()
 
     def _arrive(self) -> None:
         """Once it is silent: be where a jump that was asked for meanwhile leads, without the rest of the old place."""
         target = self._target_of_jump()
         if target is not None:
-            self._chunks.clear()
+            self._queue.clear()
             self._ring.take_back(0)
             self._next, self._jump_from = target, None
-            self._be_at(target)
+            self._queue.be_at(target)
             self._go_on()
-
-    def _be_at(self, frame: int) -> None:
-        self._place = int(self._ring["read"]), frame
 
     def _target_of_jump(self) -> int | None:
         """Where a jump leads that was asked for and is not heard yet."""
-        if self._jump_from is not None:
-            return self._next
-        read = self._ring["read"]
-        return next((chunk.start for chunk in reversed(self._chunks) if chunk.jumped and chunk.at >= read), None)
+        return self._queue.jump_target() if self._jump_from is None else self._next
 
     def _drop(self) -> None:
         """Render the chunks again, but for those that are heard on; a jump to be heard after them stays one."""
@@ -283,15 +265,13 @@ class Player:
         self._dropped_at = time.monotonic()
         if self._jump_from is not None:
             target, self._next, self._jump_from = self._next, self._jump_from, None
-        while self._chunks and self._chunks[-1].at >= heard_on:
-            chunk = self._chunks.pop()
-            target = chunk.start if chunk.jumped and target is None else target
-            self._next = chunk.start if chunk.jump_from is None else chunk.jump_from
-        if self._chunks and not self._heard():  # nobody hears it: nothing of it need be played to its end
-            self._chunks.pop()
-            self._next = self._position()
-        last = self._chunks[-1] if self._chunks else None
-        self._ring.take_back(last.at + last.frames if last else 0)
+        given_up = self._queue.give_up_from(heard_on)
+        target = given_up.target if target is None else target
+        self._next = self._next if given_up.goes_on is None else given_up.goes_on
+        if self._queue.chunks and not self._heard():  # nobody hears it: nothing of it need be played to its end
+            self._queue.chunks.pop()
+            self._next = self._queue.position(self._speed)
+        self._ring.take_back(self._queue.ends)
         if target is not None:
             self._jump_from, self._next = (self._next if self._heard() else None), target
         self._go_on()
@@ -302,16 +282,16 @@ class Player:
                 self._work.wait_for(lambda: self._closed or self._wanted())
                 if self._closed:
                     return
-                state, ended = self._state(), self._ended()
+                state, last = self._state(), self._queue.last
             try:
-                rendered = self._render(state, ended)
+                rendered = self._render(state, last.ends if last else None)
             except Exception as error:  # noqa: BLE001 (whatever it is, what is shown must stay true)
                 self._fail(error)
                 continue
             with self._work:
                 if rendered is not None and state == self._state():
                     chunk, self._next = rendered
-                    self._chunks.append(chunk._replace(at=self._ring.append(chunk.mix)))
+                    self._queue.add(chunk)
                     self._jump_from, self._faded_from = None, None
                     self._go_on()
             self._on_change()
@@ -332,20 +312,16 @@ class Player:
         self._on_change()
 
     def _state(self) -> Wanted:
-        last, follows = (self._chunks[-1] if self._chunks else None), None
+        last, follows = self._queue.last, None
         if self._speed < 1 and last is not None and last.start + last.frames != self._next:
             follows = last.start + last.frames
         return Wanted(self._next, self._jump_from, self._scene, self._faded_from, self._version, self._loop, follows,
                       self._once)  # fmt: skip
 
-    def _ended(self) -> Scene | None:
-        """What the last chunk that is queued ends with."""
-        return self._chunks[-1].ends if self._chunks else None
-
     def _wanted(self) -> bool:
         more = not self._nothing_follows()
         most = FAR_AHEAD if time.monotonic() - self._dropped_at > _CALM_S else AHEAD
-        return not self._failed and len(self._chunks) < most and more
+        return not self._failed and len(self._queue.chunks) < most and more
 
     def _render(self, state: Wanted, ended: Scene | None) -> tuple[Chunk, int] | None:
         """The next chunk and the frame after it; None where it is not wanted any more.
@@ -368,7 +344,7 @@ class Player:
         """Wait until a span of a scene is ready, as long as nobody would hear that; whether it is."""
         while not self._readiness.all(scene, start, frames):
             with self._work:
-                low = self.playing and len(self._chunks) <= _LOW and time.monotonic() > self._patient_until
+                low = self.playing and len(self._queue.chunks) <= _LOW and time.monotonic() > self._patient_until
                 if low or self._closed or self._failed or state != self._state():
                     return False
                 self._work.wait(_LOOK_S)

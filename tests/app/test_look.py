@@ -4,7 +4,17 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAccessible, QImage
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLayout, QStackedLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QDialog,
+    QGridLayout,
+    QLayout,
+    QLineEdit,
+    QStackedLayout,
+    QWidget,
+)
 
 from driving import drag, key, press
 from isophon.app import palettes, theme
@@ -92,6 +102,21 @@ def test_a_screen_reader_is_told_a_name_of_everything_that_takes_the_focus(room,
                 name = QAccessible.queryAccessibleInterface(widget).text(QAccessible.Text.Name)
                 chosen = isinstance(widget, QComboBox)  # Qt tells of those what is chosen
                 assert widget.accessibleName() if chosen else name, (STATIONS[station], widget)
+
+
+def test_every_control_says_what_it_does(room, qtbot):
+    room.show_preferences()
+    room.show_cards()
+    pages = [page for page in QApplication.topLevelWidgets() if isinstance(page, QDialog) and page.isVisible()]
+    assert len(pages) == 2
+    silent = set()
+    for station in range(len(STATIONS)):
+        room.open_station(station)
+        for page in (room.window().start, room, *pages):
+            controls = [c for kind in (QAbstractButton, QComboBox, QLineEdit, Slider) for c in page.findChildren(kind)]
+            shown = [control for control in controls if control.isVisibleTo(page) and not control.toolTip()]
+            silent |= {(STATIONS[station], control.accessibleName() or control.text()) for control in shown}
+    assert {words for _, words in silent} <= {"Close"}, silent
 
 
 def test_marks_are_told_apart_by_their_shapes_however_colours_are_seen(dusk, qtbot):

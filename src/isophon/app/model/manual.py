@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 _CHAPTER = re.compile(r"^## (.+)$", re.MULTILINE)
-KEYS_CHAPTER = "Keys"
+KEYS_CHAPTER, METHOD_CHAPTER = "Keys", "Method"
 
 
 class Chapter(NamedTuple):
@@ -30,7 +30,7 @@ def folder() -> Path:
 
 
 def chapters(keys: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...]) -> list[Chapter]:
-    """The chapters in the order of the manual, then the keys.
+    """The chapters in the order of the manual, then the keys, then the method.
 
     Parameters
     ----------
@@ -38,7 +38,8 @@ def chapters(keys: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...]) -> 
     """
     _, *found = _CHAPTER.split((folder() / "manual.md").read_text(encoding="utf-8"))
     named = [Chapter(name, f"## {name}\n{text}") for name, text in zip(found[::2], found[1::2], strict=True)]
-    return [*named, Chapter(KEYS_CHAPTER, _keys_as_text(keys))]
+    method = Chapter(METHOD_CHAPTER, (folder() / "method.md").read_text(encoding="utf-8"))
+    return [*named, Chapter(KEYS_CHAPTER, _keys_as_text(keys)), method]
 
 
 def _keys_as_text(keys: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...]) -> str:

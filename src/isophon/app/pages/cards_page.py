@@ -66,6 +66,11 @@ class CardsPage(QDialog):
             "The settings of this part that were proposed and accepted ({accept_proposal}), and no others",
         )
         self.bring, self.give, self.away = QPushButton("Import…"), QPushButton("Export…"), QPushButton("Delete")
+        self.use.setToolTip("Give the settings of this card to the selected parts; marks decided by hand stay")
+        self.keep.setToolTip("Keep the settings of this part as a card for other songs")
+        self.bring.setToolTip("Read a card from a file")
+        self.give.setToolTip("Copy this card to a file")
+        self.away.setToolTip("Delete this card")
         close = QPushButton("Close")
         self.keep_accepted.setMenu(self._whose_card())
         actions = {self.use: self._use, self.keep: self._keep, self.bring: self._bring_in, self.give: self._copy_out,

@@ -58,6 +58,11 @@ class HandOverForm(QObject):
         for choice, name in ((self.which, "Parts"), (self.format, "Format"), (self.bit_depth, "Depth"),
                              (self.clip, "Where a stem would clip")):  # fmt: skip
             choice.setAccessibleName(name)
+        self.which.setToolTip("Which parts are handed over")
+        self.format.setToolTip("The kind of file: WAV, FLAC or AIFF")
+        self.bit_depth.setToolTip("The bit depth of the stems; 32-bit float cannot clip")
+        self.folder.setToolTip("The folder to which stems go; it is made where it is not there")
+        self._browse.setToolTip("Choose that folder")
         for name, words in _CLIP.items():
             self.clip.addItem(words, name)
         self.clip.setToolTip("Cleaning moves peaks a little; one that comes over full scale would be cut off at 16 and "
@@ -71,10 +76,20 @@ class HandOverForm(QObject):
         self.as_loud.setToolTip("A gain on each stem, so that a balance that was found before stays; the report tells "
                                 "it. Takes as long again")  # fmt: skip
         self.all_or_nothing = QCheckBox("all or nothing: a new folder that appears once everything is in it")
+        for box, words in (
+            (self.removed, "A second file of each part: as sung less cleaned"),
+            (self.labels, "Start, end and words of each mark, one a line, beside the stem"),
+            (self.cues, "Cue points with the names of the marks, inside of the WAV file"),
+            (self.proof, "One page to send along: pictures before and after, and all figures"),
+            (self.together, "Silence is added at both ends, so that all stems line up from the first frame on"),
+            (self.all_or_nothing, "Where one stem fails, none is left; else each is written by itself"),
+        ):
+            box.setToolTip(words)
         self.name = QLineEdit(placeholderText="as the recording")
         self.name.setToolTip("A pattern for the names: {part}, {role}, {song} and {number}; empty: as the recording")
         self.name.setAccessibleName("Pattern of names")
         self.force = QCheckBox("overwrite existing files")
+        self.force.setToolTip("Else a stem whose file is there already is refused; recordings are never written to")
         self.aside = QCheckBox()
         for widget in (self.which, self.format, self.bit_depth, self.clip):
             widget.currentIndexChanged.connect(self.changed)

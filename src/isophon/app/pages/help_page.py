@@ -40,6 +40,7 @@ class HelpPage(QDialog):
         self._chapters = chapters(key_book().groups)
         self.words = QLineEdit(placeholderText="Search the manual", clearButtonEnabled=True)
         self.words.setAccessibleName("Search the manual")
+        self.words.setToolTip("Words to look for; Return goes to the next place")
         self.words.textChanged.connect(self._search)
         self.words.returnPressed.connect(self.find_next)
         self.list = QListWidget()

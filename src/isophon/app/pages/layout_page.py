@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from isophon.app import theme
+from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.relinking import missing_beside, other_shape, source_at
 from isophon.app.views.file_dialog import SOUND_FILES, file_to_open, files_to_open, folder_to_use
@@ -67,6 +68,10 @@ class LayoutPage(QWidget):
             QPushButton(text)
             for text in ("Add recordings…", "Add a folder…", "Replace…", "Remove", "Move up", "Move down")
         )
+        key_tip(self.add, "Choose recordings that belong to this song ({open})")
+        self.folder.setToolTip("Take all recordings of a folder into this song")
+        self.up.setToolTip("Move the selected row up; parts are handed over in this order")
+        self.down.setToolTip("Move the selected row down; parts are handed over in this order")
         self.replace.setToolTip("Let this row name another file: one that was moved, or a newer export")
         self.remove.setToolTip("Remove it from the session; the file stays (undo brings it back)")
         self.add.clicked.connect(self._ask_files)
@@ -77,6 +82,7 @@ class LayoutPage(QWidget):
         self.down.clicked.connect(lambda: self._move(1))
         self.rate = Choice()
         self.rate.setAccessibleName("Rate of the stems")
+        self.rate.setToolTip("The sample rate at which stems are handed over")
         self.rate.addItem("each at its own rate", None)
         for rate in layout.RATES:
             self.rate.addItem(f"all at {rate / 1000:g} kHz", rate)
@@ -176,6 +182,7 @@ class LayoutPage(QWidget):
             self.table.setItem(row, column, cell)
         choice = Choice()
         choice.setAccessibleName(f"What {item.name} is")
+        choice.setToolTip("A part is cleaned, a reference only helps; its role gives a part its first settings")
         for what in (*ROLES, *GUIDES):
             choice.addItem(theme.ROLE_WORDS[what] + (" (reference)" if what in GUIDES else ""), what)
         choice.setCurrentIndex(choice.findData(item.role if isinstance(item, Part) else item.kind))

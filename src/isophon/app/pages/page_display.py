@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from isophon.app import theme
 from isophon.app.model.card_shelf import card_of
 from isophon.app.model.hearing import Hearing
-from isophon.app.model.keys import keyed
+from isophon.app.model.keys import key_book, keyed, shown_key
 from isophon.app.model.played_marks import PlayedMarks
 from isophon.app.model.review import Review, undecided
 from isophon.app.model.workspace import AUDIBLE, Workspace
@@ -69,12 +69,12 @@ class PageDisplay(QObject):
         self.changed.emit()
         history = self.workspace.keeper.history
         steps = (
-            (self._views.title.undo, history.undo_name, "Ctrl+Z"),
-            (self._views.title.redo, history.redo_name, "Ctrl+Shift+Z"),
+            (self._views.title.undo, history.undo_name, "undo"),
+            (self._views.title.redo, history.redo_name, "redo"),
         )
-        for button, name, key in steps:
+        for button, name, action in steps:
             button.setEnabled(name is not None)
-            button.setToolTip(f"{name} ({key})" if name else "")
+            button.setToolTip(f"{name or f'Nothing to {action}'} ({shown_key(key_book().key(action))})")
 
     def show_audible(self, counts: dict[int, tuple[int, int]]) -> None:
         """Show how many marks of each pass are worth hearing, and how many cannot be heard."""

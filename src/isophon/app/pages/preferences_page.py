@@ -54,9 +54,15 @@ class PreferencesPage(QDialog):
         self.stems = FolderChoice("Stems", now.stems, "“cleaned” beside the recordings")
         self.stems.chosen.connect(lambda path: self._prefer(stems=path))
         self.keys = QPushButton("Change keys…")
+        self.keys.setToolTip("All keys on one page; a click on one changes it")
+        self.look.setToolTip("Light, dark, or as the desktop is")
+        self.type_size.setToolTip("How large words and controls are")
+        self.workers.setToolTip("More are faster where the machine has the cores and the memory")
+        self.save.setToolTip("Save a session that has a file every few minutes")
         self.keys.clicked.connect(lambda: KeysPage(self).open())
         self.room = _choice("Room for measurements", (f"up to {gb} GB" for gb in _ROOMS_GB),
                             _ROOMS_GB.index(_nearest(now.measurements_gb, _ROOMS_GB)))  # fmt: skip
+        self.room.setToolTip("What was used longest ago is deleted first, and measured again where it is needed")
         self.room.activated.connect(lambda row: self._prefer(measurements_gb=_ROOMS_GB[row]))
         self.taken = Label("", objectName="soft")
         self.clear = QPushButton("Delete what was measured")

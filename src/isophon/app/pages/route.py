@@ -235,6 +235,7 @@ class TitleRow(QFrame):
         self.route = Route()
         self.undo, self.redo = named(QPushButton("Undo"), "plain"), named(QPushButton("Redo"), "plain")
         self.more = named(QPushButton("More"), "plain")
+        self.more.setToolTip("Saving, history, versions, markers, voice cards, preferences, help")
         self.more.setMenu(menu)
         texts = make_column(between=0)
         texts.addWidget(self.name)

@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QS
 from PySide6.QtWidgets import QFrame, QLabel, QProgressBar, QPushButton, QScrollArea, QWidget
 
 from isophon.app import theme
-from isophon.app.model.keys import KeyShortcut
+from isophon.app.model.keys import KeyShortcut, key_tip
 from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
@@ -46,6 +46,10 @@ class StartPage(QWidget):
         self.tour.clicked.connect(self.tour_asked)
         self.new = QPushButton("New session")
         self.new.clicked.connect(self.new_asked)
+        key_tip(self.open, "Choose recordings to clean, or a session to go on with ({open})")
+        key_tip(self.new, "Begin an empty session, to be filled with recordings ({new})")
+        self.demo.setToolTip("A made song with every blemish to try things on; nothing of it can be spoiled")
+        self.tour.setToolTip("See the work once from beginning to end; it can be left at any step (Esc)")
         self.work = Label("")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.cancel = QPushButton("Cancel")
@@ -76,8 +80,12 @@ class StartPage(QWidget):
         column.addLayout(self.lists)
         more = make_row(between=0)
         more.addStretch(1)
-        for words, signal in (("Help", self.help_asked), ("Preferences", self.preferences_asked)):
+        for words, tip, signal in (
+            ("Help", "Read the manual ({help})", self.help_asked),
+            ("Preferences", "Look, type, keys, folders and what is kept ({preferences})", self.preferences_asked),
+        ):
             button = named(QPushButton(words), "plain")
+            key_tip(button, tip)
             button.clicked.connect(signal)
             more.addWidget(button)
         more.addStretch(1)

@@ -42,6 +42,7 @@ class BandExtras(Extras):
         self.shape = Choice()
         self.shape.addItems(list(SHAPES))
         self.shape.setAccessibleName("Shape")
+        self.shape.setToolTip("The shape of the selected band’s filter")
         self.shape.activated.connect(self._set_shape)
         self.fields = {name: Field() for name in ("frequency", "Q", "change")}
         row = make_row(between=4)
@@ -52,6 +53,7 @@ class BandExtras(Extras):
             field.setMinimumWidth(theme.u(48 if name == "frequency" else 42))  # "12.8" is seen whole
             field.setMaximumWidth(theme.u(58 if name == "frequency" else 54))
             field.setAccessibleName(f"{name} of the selected band")
+            field.setToolTip(f"The {name} of the selected band; type a number")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)
             row.addWidget(Label(unit, objectName="soft"))

@@ -33,6 +33,7 @@ class BleedExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.on = QCheckBox("remove it")
+        self.on.setToolTip("Subtract what was learned of the leak from the selected parts")
         self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("bleed", "on", on))
         self.source = Ticked(self._sources, _SOURCE)
         self.source.toggled_one.connect(self._toggle)

@@ -37,6 +37,7 @@ class BreathExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.fill = QCheckBox("room tone underneath")
+        self.fill.setToolTip("Let the room go on where a breath comes down; off: it gets silent there")
         self.fill.clicked.connect(lambda on: workspace.settings.set_of_kind("breath", "fill", on))
         column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.fill)

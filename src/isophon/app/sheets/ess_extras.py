@@ -46,11 +46,13 @@ class EssExtras(AlikeExtras):
         for words, values in STARTS.items():
             self.start.addItem(words, values)
         self.start.setAccessibleName("A starting point for the rule")
+        self.start.setToolTip("Set the whole rule at once, to go on from there")
         self.start.activated.connect(self._start)
         self.sounds = Choice()
         for words, both in _SOUNDS.items():
             self.sounds.addItem(words, both)
         self.sounds.setAccessibleName("Whether T’s and F’s come down too")
+        self.sounds.setToolTip("Which sounds come down beside S and Sh, in the selected parts")
         self.sounds.activated.connect(lambda: self._set_both(self.sounds.currentData()))
         self.altogether = QCheckBox("completely")
         self.altogether.setToolTip("Leave no soft trace of an ess that is taken away because the lead has one")
@@ -58,6 +60,7 @@ class EssExtras(AlikeExtras):
         self.picture = Choice()
         self.picture.addItems(list(PICTURES))
         self.picture.setAccessibleName("Which picture is shown")
+        self.picture.setToolTip("What the picture below shows")
         for row, widgets in enumerate(
             ((self.by, self.stack), (self.turns, self.start), (self.sounds, self.altogether))
         ):
@@ -83,6 +86,7 @@ class EssExtras(AlikeExtras):
         for value, text in words.items():
             choice.addItem(text, value)
         choice.setAccessibleName(what)
+        choice.setToolTip(f"{what}, in the selected parts")
         choice.activated.connect(lambda: self.workspace.settings.set_of_kind("ess", name, choice.currentData()))
         return choice
 

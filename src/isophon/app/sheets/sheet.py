@@ -125,6 +125,7 @@ class Sheet(QWidget):
         head.addSpacing(8)
         head.addWidget(self.about, 1)
         self.more = named(switch("More"), "plain")
+        self.more.setToolTip("Show the settings of this pass that are needed less often, or hide them")
         self.more.toggled.connect(self._show_more)
         self.reset = named(QPushButton("Defaults"), "plain")
         self.reset.setToolTip("All settings back to the role’s default, for the selected parts")

@@ -44,6 +44,7 @@ class TickExtras(Extras):
         damage = [
             f"{n} {one}{'s' if n > 1 else ''}" for n, one in zip(counts, ("clipped place", "dropout"), strict=True) if n
         ]
+        self.mend.setToolTip("Repair clipped peaks and dropouts as well as clicks")
         self.mend.setText(f"repair {' and '.join(damage)}" if damage else "no damage found")
         self.mend.setEnabled(bool(damage))
         self.mend.setChecked(part.tick.mend)

@@ -51,6 +51,7 @@ class LineUpExtras(Extras):
         self.on.setToolTip("Words that start or end too early or too late are moved to the lead’s")
         self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("timing", "on", on))
         self.ends = QCheckBox("ends of words too")
+        self.ends.setToolTip("Line up where words end, not only where they begin")
         self.ends.clicked.connect(lambda on: workspace.settings.set_of_kind("timing", "ends", on))
         self.all = QPushButton("All of the stack")
         self.all.setToolTip("Line up all doubles and harmonies with the lead")

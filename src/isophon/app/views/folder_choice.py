@@ -25,10 +25,12 @@ class FolderChoice(QWidget):
         self._title, self._none, self.path = name, none, path
         self.ask = QPushButton("Choose…")
         self.ask.setAccessibleName(f"{name}: choose a folder")
+        self.ask.setToolTip("Choose the folder")
         self.ask.clicked.connect(self._ask)
         self.shown = Label("", objectName="soft")
         self.clear = named(QPushButton("Clear"), "plain")
         self.clear.setAccessibleName(f"{name}: no folder")
+        self.clear.setToolTip("Choose no folder")
         self.clear.clicked.connect(lambda: self._take(""))
         row = make_row(self, between=8)
         row.addWidget(self.ask)

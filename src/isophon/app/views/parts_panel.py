@@ -28,6 +28,7 @@ class PartsPanel(QFrame):
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self._show_work)
         self.stop = named(QPushButton("Stop"), "plain")
+        self.stop.setToolTip("Stop the analysis; what is measured stays, and it can go on later")
         self.stop.clicked.connect(self._stop_or_go)
         working = make_row(around=(16, 0, 8, 0))
         working.addWidget(self.work, 1)

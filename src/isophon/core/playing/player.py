@@ -38,9 +38,9 @@ _LOW, _PATIENCE_S, _LOOK_S = 4, 0.04, 0.005  # chunks; how long a sound may be w
 class Player:
     """The playing of a scene of ``samples`` frames at ``sample_rate`` Hz through a device.
 
-    ``heard_as``: which of its versions are heard, and how. ``trouble``: why the last playing stopped by itself, '' where
-    it did not. ``open_device(sample_rate, ring)`` gives something with ``name``, ``silent`` and ``close()`` that plays
-    what is in the ring. ``on_change``: called whenever something was played, queued or failed.
+    ``heard_as``: which of its versions are heard, and how. ``trouble``: why the last playing stopped by itself, or ''.
+    ``open_device(sample_rate, ring)`` gives something with ``name``, ``silent`` and ``close()`` that plays what is in
+    the ring. ``on_change``: called whenever something was played, queued or failed.
     """
 
     def __init__(
@@ -57,8 +57,7 @@ class Player:
         self._jump_from: int | None = None
         self._queue = ChunkQueue(self._ring)
         self._readiness = Readiness(sample_rate)
-        self._patient_until = 0.0
-        self._dropped_at = 0.0
+        self._patient_until = self._dropped_at = 0.0
         self._speed, self._once = 1.0, False
         self._owed = 0  # frames by which slow playing is ahead of its time
         self._closed, self._failed = False, False

@@ -574,6 +574,7 @@ def test_tempo_is_imported_counted_on_the_ruler_and_played_from(room, tmp_path, 
     song.save(tmp_path / "song.mid")
     monkeypatch.setattr("isophon.app.views.session_menu.file_to_open", lambda *_: tmp_path / "song.mid")
     menu, workspace = room.views.menu, room.workspace
+    window = room.window()
     ruler = room.views.trace.places.rows()[1].toRect()
 
     def shown():
@@ -581,7 +582,7 @@ def test_tempo_is_imported_counted_on_the_ruler_and_played_from(room, tmp_path, 
         return room.views.trace.grab(ruler).toImage()
 
     in_seconds = shown()
-    menu._import_markers()
+    window.open_paths([tmp_path / "song.mid"])
     assert "1 marker was" in room.views.message.text() and "Tempo and bars" in room.views.message.text()
     qtbot.waitUntil(lambda: shown() != in_seconds, timeout=5_000)
     menu.markers.aboutToShow.emit()

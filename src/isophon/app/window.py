@@ -97,14 +97,14 @@ class Window(QMainWindow):
         if session is not None:
             self._begin(f"Opening {session.name}", lambda _progress: _opening().open_session(session))
         elif self.work_page is not None and not anew:
-            self.add_recordings(paths)
+            self.add_recordings(self.work_page.views.menu.import_dropped(paths))
         else:
             self._begin("Reading what was dropped", lambda progress: _opening().open_recordings(paths, progress))
 
     def add_recordings(self, paths: list[Path]) -> None:
         """Lay out more recordings in the session that is open."""
         page = self.work_page
-        if page is None:
+        if page is None or not paths:
             return
         workspace = page.workspace
         has_lead = workspace.session.lead is not None

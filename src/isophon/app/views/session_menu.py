@@ -25,6 +25,7 @@ from isophon.core.session.notes import part_of, song_time
 
 _MOST_LISTED = 100  # markers
 _MARKER_FILES = "Labels, cue points, MIDI (*.txt *.tsv *.wav *.mid *.midi)"
+_MARKER_ENDINGS = (".txt", ".tsv", ".mid", ".midi")  # of files that hold nothing else
 
 
 class SessionMenu(QMenu):
@@ -138,8 +139,18 @@ class SessionMenu(QMenu):
     def _import_markers(self) -> None:
         """Markers from a list of labels that is asked for, as one step."""
         path = file_to_open(self, "Import markers, tempo and bars", None, _MARKER_FILES)
-        if path is None:
-            return
+        if path is not None:
+            self.import_markers(path)
+
+    def import_dropped(self, paths: list[Path]) -> list[Path]:
+        """Import what holds markers and no sound; the rest."""
+        for path in paths:
+            if path.suffix.lower() in _MARKER_ENDINGS:
+                self.import_markers(path)
+        return [path for path in paths if path.suffix.lower() not in _MARKER_ENDINGS]
+
+    def import_markers(self, path: Path) -> None:
+        """Markers, tempo and bars of a file, as one step."""
         before = self.workspace.session
         try:
             after = marker_import.import_file(before, path)

@@ -74,6 +74,13 @@ def test_a_session_with_a_file_is_saved_by_itself(window, demo_take, qtbot, tmp_
     now[0] += 2.0
     saving.look()
     assert not keeper.unsaved and file.load(tmp_path / "song.isophon").parts[0].ess.ceiling_db == -8.0
+    others = (tmp_path / "song.isophon").read_text() + "\n"
+    (tmp_path / "song.isophon").write_text(others)
+    workspace.settings.set_setting("ceiling_db", -8.5)
+    for _ in range(3):
+        now[0] += 1_000.0
+        saving.look()
+    assert (tmp_path / "song.isophon").read_text() == others, "what something else wrote stays"
     prefer(save_every_min=0)
     workspace.settings.set_setting("ceiling_db", -9.0)
     now[0] += 10_000.0

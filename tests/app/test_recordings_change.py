@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 from conftest import write
 from driving import all_found, opened, press
 from isophon.app.model import demo_parts
-from isophon.core.demo.build import demo_folder
+from isophon.core.demo.cast import demo_folder
 from isophon.core.session import file
 from voices import spoken
 

@@ -53,7 +53,7 @@ class Background:
     def make_demo_ahead(self) -> None:
         """Make the demo's lead and music where nothing was opened yet, so that they are there once it is clicked."""
         from isophon.app.model.state import recent_sessions
-        from isophon.core.demo.build import demo_folder
+        from isophon.core.demo.cast import demo_folder
         from isophon.core.reading import real
 
         if self._demo is None and not recent_sessions():

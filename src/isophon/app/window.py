@@ -165,7 +165,8 @@ class Window(QMainWindow):
         """Open the demo, made if it is not there: its lead and music first, the other parts while one looks."""
 
         def work(progress: Progress) -> Opened:
-            from isophon.core.demo.build import begin_demo, demo_folder
+            from isophon.core.demo.build import begin_demo
+            from isophon.core.demo.cast import demo_folder
 
             return _opening().open_session(begin_demo(real(demo_folder()), progress))
 

@@ -234,7 +234,8 @@ def _window(call: argparse.Namespace) -> int:
         if session is not None and not is_there(session):
             raise InputError(f"{session}: no such session; check the name and the folder")
     if call.command == "demo" and call.make_only:
-        from isophon.core.demo.build import demo_folder, make_demo
+        from isophon.core.demo.build import make_demo
+        from isophon.core.demo.cast import demo_folder
 
         print(make_demo(demo_folder(), _demo_progress))
         return 0

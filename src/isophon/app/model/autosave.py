@@ -35,4 +35,5 @@ class AutoSave(QObject):
             self._begin_anew()
         elif every_min and keeper.saved_as is not None and self._now() - self._since >= 60 * every_min:
             self._begin_anew()
-            keeper.save(keeper.saved_as)
+            if keeper.is_as_left():  # what something else wrote there is written over by a hand alone
+                keeper.save(keeper.saved_as)

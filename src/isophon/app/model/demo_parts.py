@@ -6,7 +6,8 @@ from PySide6.QtCore import QObject, Signal
 
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
-from isophon.core.demo.build import demo_folder, finish_demo, unmade_parts
+from isophon.core.demo.build import finish_demo, unmade_parts
+from isophon.core.demo.cast import demo_folder
 from isophon.core.reading import path_of, real
 
 _WHY = "being synthesized"

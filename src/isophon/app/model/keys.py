@@ -187,8 +187,7 @@ class KeyBook(QObject):
 
     def keys_of(self, action: str) -> list[str]:
         """All keys of an action; that of the number pad too, where there is a second one."""
-        keys = self._keys[action].split(", ")
-        return [*keys, *(key.replace("Return", "Enter") for key in keys if "Return" in key)]
+        return _with_number_pad(self._keys[action].split(", "))
 
     def is_changed(self, action: str) -> bool:
         """Whether an action has another key than usual."""
@@ -229,9 +228,13 @@ class KeyBook(QObject):
         return next((words[name] for name in others), None)
 
 
+def _with_number_pad(keys: list[str]) -> list[str]:
+    return [*keys, *(key.replace("Return", "Enter") for key in keys if "Return" in key)]
+
+
 def _sequences(action: str, keys: str) -> set[str]:
     """The keys of an action, with what else is held with them, each in one spelling."""
-    spelled = [keys, f"Ctrl+{keys}", f"Shift+{keys}"] if action == "band_held" else keys.split(", ")
+    spelled = [keys, f"Ctrl+{keys}", f"Shift+{keys}"] if action == "band_held" else _with_number_pad(keys.split(", "))
     return {QKeySequence(key).toString(QKeySequence.SequenceFormat.PortableText) for key in spelled}
 
 

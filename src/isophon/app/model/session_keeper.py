@@ -216,6 +216,10 @@ class SessionKeeper(QObject):
         renamed.rename(name)
         return renamed
 
+    def is_as_left(self) -> bool:
+        """Whether the session's file is what was loaded or saved here."""
+        return _stamp(self.saved_as) == self._stamp
+
     def _changed_outside(self, path: Path) -> bool:
         """Whether the file is not what was loaded or saved here; said once, then it may be written over."""
         now = _stamp(path)

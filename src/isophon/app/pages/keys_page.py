@@ -105,6 +105,7 @@ class KeysPage(QDialog):
         self._scroll = QScrollArea(widgetResizable=True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._shown = 0
+        self._wide: dict[int, QSize] = {}  # how large they are in so many columns
         self.said = Label(_HOW, objectName="soft", wordWrap=True)
         self.usual = QPushButton("All usual keys")
         self.usual.setAutoDefault(False)
@@ -158,14 +159,14 @@ class KeysPage(QDialog):
 
     def _show_columns(self, width: int) -> QSize:
         """Show the keys in as many columns as fit into a page of some width; how large they are then."""
-        made = {count: self._columns(count) for count in _COLUMNS}
-        fitting = (count for count, inner in made.items() if inner.sizeHint().width() + self._around <= width)
+        if not self._wide:
+            self._wide = {count: self._columns(count).sizeHint() for count in _COLUMNS}
+        fitting = (count for count, size in self._wide.items() if size.width() + self._around <= width)
         count = next(fitting, _COLUMNS[-1])
-        size = made[count].sizeHint()
         if count != self._shown:
-            self._scroll.setWidget(made[count])
+            self._scroll.setWidget(self._columns(count))
             self._shown = count
-        return size
+        return self._wide[count]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

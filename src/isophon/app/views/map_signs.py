@@ -57,9 +57,8 @@ def _draw_bars(painter: QPainter, box: QRectF, start: float, end: float, lines: 
     while len(seen) > every * box.width() / _BARS_APART:
         every *= 2
     painter.setFont(theme.mono(theme.SMALL))
-    for number, x in zip(seen, places, strict=True):
-        if number % every:
-            continue
+    named = seen % every == 0
+    for number, x in zip(seen[named], places[named], strict=True):
         painter.setPen(theme.CONTOUR)
         painter.drawLine(QPointF(x, box.bottom() - 5), QPointF(x, box.bottom()))
         painter.setPen(theme.SOFT_INK)

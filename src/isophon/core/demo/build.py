@@ -11,7 +11,6 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 
 import numpy as np
-import platformdirs
 
 from isophon.core.audio.files import Recording
 from isophon.core.audio.threads import cores
@@ -24,15 +23,9 @@ from isophon.core.session import file, layout
 from isophon.core.session.items import Source
 
 SESSION_NAME = "Glasshouse Starlings"
-_EDITION = "5"
 _LAST = 19  # the niceness that comes after all others
 _LOOK_S = 0.1
 _PATIENCE_S = 2.0  # for processes that are told to end
-
-
-def demo_folder() -> Path:
-    """Where the demo lies: one folder an edition."""
-    return Path(platformdirs.user_cache_dir("isophon")) / f"demo-{_EDITION}"
 
 
 def make_demo(folder: Path, progress: Callable[[float], None] | None = None) -> Path:

@@ -5,11 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+import platformdirs
+
 from isophon.core.demo.score import SECONDS, Placed, Slip, calls, choruses, whole_song
 
 RATE = 48_000
 LEAD = "Lead"
 BAND = "Cue and music"
+_EDITION = "5"
 _MIDNIGHT_TO_SONG_S = 36_000.0  # the session's recorder started its clock at ten in the morning
 _SLIPS = {1: {6: Slip(held_s=0.16)}, 2: {0: Slip(moved_s=-0.12)}, 5: {5: Slip(missing=True)}}  # by line, by syllable
 
@@ -100,6 +103,11 @@ def frames_of(voice: Voice) -> int:
 def time_reference_of(voice: Voice) -> int:
     """Its first frame on the recorder's clock, in frames since midnight."""
     return round((_MIDNIGHT_TO_SONG_S + voice.start) * voice.rate)
+
+
+def demo_folder() -> Path:
+    """Where the demo lies: one folder an edition."""
+    return Path(platformdirs.user_cache_dir("isophon")) / f"demo-{_EDITION}"
 
 
 def labels_path(folder: Path, name: str) -> Path:

@@ -610,6 +610,7 @@ def test_a_row_of_the_results_is_dragged_as_the_file_of_its_stem(room, tmp_path,
     press(room, key("Hand over"), qtbot=qtbot)
     page = room.views.hand_over
     page.form.folder.setText(str(tmp_path / "out"))
+    page.form.which.setCurrentText("the selected parts")
     page.start()
     qtbot.waitUntil(lambda: not page._tasks, timeout=60_000)
     table = page.table

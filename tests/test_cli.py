@@ -137,7 +137,9 @@ def test_wrong_calls_and_inputs_say_so_in_one_line(capsys, take, tmp_path, monke
     got, out, err = run(capsys, *arguments)
     assert got == status and out == ""
     assert err.count("\n") == 1 and words in err and "Traceback" not in err
-    assert {p.name for p in tmp_path.iterdir()} <= {"take.wav", "silence.wav"}
+    assert {p.name for p in tmp_path.iterdir()} <= {"take.wav", "silence.wav", "state"}, (
+        "the log aside nothing is written"
+    )
 
 
 def test_one_bad_file_does_not_stop_the_others(capsys, take, tmp_path):

@@ -69,7 +69,7 @@ def load_fonts() -> None:
 
 
 SMALL, TEXT, HEAD = 12, 13, 16  # the three sizes of type, in pixels where type is as large as usual
-SILENT_DB = -119.0  # at and under this a level is told as silence
+SILENT_DB = -119.0  # at and under this a level is shown as silence
 
 
 @lru_cache(maxsize=1)

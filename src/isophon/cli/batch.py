@@ -1,4 +1,4 @@
-"""Several recordings at once: one worker each, as many as there are cores, and all told in the order of the files."""
+"""Several recordings at once: one worker each, as many as there are cores; reported in the order of the files."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class Outcome(NamedTuple):
 
 
 def one_by_one(works: Sequence[Work], step: Callable[[Work], Step]) -> Iterator[Outcome]:
-    """Do works in this process, each as it is asked for; ``step(work)``: what is told how far each is."""
+    """Do works in this process, each as it is asked for; ``step(work)``: what is called with how far each is."""
     for work in works:
         try:
             yield Outcome(_done(work, step(work)))

@@ -100,7 +100,7 @@ def clean(call: argparse.Namespace) -> int:
     check_role(call)
     kinds = kinds_of(call)
     if call.together and not call.session:
-        raise CallError("--together: the song is told by a session; name it with --session SESSION")
+        raise CallError("--together: only a session says where the song begins and ends; add --session SESSION")
     check_pattern(call.name)
     target = Target(call.out, call.format, call.depth, call.force, call.removed, call.labels,
                              cues=call.cues, proof=call.report, name=call.name, as_loud=call.as_loud)  # fmt: skip
@@ -214,7 +214,7 @@ def _refuse_for_sessions(call: argparse.Namespace) -> None:
                           ("--bed", call.bed), *((f"--{name}", path) for name, path in mark_files(call).items()),
                           ("--lead", call.lead)):  # fmt: skip
         if given:
-            raise CallError(f"{option}: is told by the session itself; leave it out, or change it in the session")
+            raise CallError(f"{option}: stands in the session itself; leave it out, or change it in the session")
 
 
 def _asked(call: argparse.Namespace, path: Path, kinds: set[str], settings: Settings) -> FileRequest:

@@ -52,7 +52,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         _no_more_output()
         print(f"isophon: {error.filename or 'standard output'}: {error.strerror or error}", file=sys.stderr)
         return OutputError.status
-    except Exception as error:  # noqa: BLE001 (told in one line)
+    except Exception as error:  # noqa: BLE001 (shown in one line)
         _log.error(log.INSIDE, error, exc_info=error)
         words = shown(f"an error inside Isophon ({type(error).__name__}: {error})")
         print(f"isophon: {words}; please report it with {log.log_path()}", file=sys.stderr)
@@ -85,7 +85,7 @@ def _status_of(arguments: list[str], closed: bool) -> int:
         status = _window(call) if call.command in (None, "open", "demo") else _work(call)
     _flush()
     if closed and status == 0 and (call.command == "find" or getattr(call, "json", False)):
-        raise OutputError("standard output: is closed, so the result could not be told; open it, or name a file")
+        raise OutputError("standard output: is closed, so the result could not be written; open it, or name a file")
     return status
 
 

@@ -1,4 +1,4 @@
-"""What was found in a part, told as values for machines or as lines for people."""
+"""What was found in a part, as values for machines or as lines for people."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def json_values(
 
 
 def _rows(part: Part, mark: Mark, with_lead: bool, survey: Survey | None) -> list[dict[str, Any]]:
-    """What is told of a mark, in a row or in several."""
+    """What is said of a mark, in a row or in several."""
     reporter = BY_NAME[mark.kind].reporter
     row = _row(part, mark) | reporter.mark_json(part, mark, with_lead)
     audible = audible_db(part, mark, survey) if survey is not None and part.change(mark) else None

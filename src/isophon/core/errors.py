@@ -1,4 +1,4 @@
-"""The errors a person is told about: one line each, saying what, where, and what to do."""
+"""The errors that are shown to a person: one line each, saying what, where, and what to do."""
 
 import re
 

@@ -37,8 +37,8 @@ def find_all(
 ) -> Found:
     """What all kinds find in a surveyed recording; ``progress`` may raise to cancel.
 
-    ``wanted``: the kinds whose marks are wanted; what is measured of the whole is always told, since others' treatments
-    may start from it.
+    ``wanted``: the kinds whose marks are wanted; what is measured of the whole take is always returned, since others'
+    treatments may start from it.
     """
     context = FinderContext(recording, surveyed, BY_NAME)
     marks: list[Mark] = []

@@ -1,6 +1,6 @@
 """The log: what went wrong inside, for those who work on the program. Each module writes to a logger of its own name.
 
-A person is told in one line, never in a traceback. It lies in the person's state folder
+A person sees one line, never a traceback. It lies in the person's state folder
 and never grows beyond some megabytes.
 """
 

@@ -51,7 +51,7 @@ def path_of(text: str) -> Path:
 
 
 def real(path: Path) -> Path:
-    """A path without links, as far as that can be told; links that lead back to themselves stay."""
+    """A path without links, as far as that can be found out; links that lead back to themselves stay."""
     try:
         return Path(os.path.realpath(path))
     except (OSError, ValueError):

@@ -70,7 +70,7 @@ class Audibility(QObject):
         return dict(chain.from_iterable(some.items() for some in self._in_pieces(part, which)))
 
     def of_mark(self, part: Part, mark: Mark) -> Audible | None:
-        """The same for one mark, as sung and after the rough chain; None: nothing is changed, or it cannot be told."""
+        """The same for one mark, as sung and after the rough chain; None: nothing is changed, or it is not known."""
         survey = self._survey(part)
         if survey is None or not part.change(mark):
             return None
@@ -99,7 +99,7 @@ class Audibility(QObject):
         return counts
 
     def inaudible(self, which: Pass) -> dict[str, list[str]]:
-        """The undecided marks of a pass that cannot be heard in the mix, by part; none where that cannot be told."""
+        """The undecided marks of a pass that cannot be heard in the mix, by part; none where that is not known."""
         if not judged(which.kind):
             return {}
         marks: dict[str, list[str]] = {}
@@ -189,7 +189,7 @@ class Audibility(QObject):
         waiting = {source for source, known in self._music.items() if known is None}
         self._failed |= waiting
         self._music = {source: known for source, known in self._music.items() if source not in waiting}
-        self._workspace.troubled.emit(f"What can be heard is told without this music: {words}")
+        self._workspace.troubled.emit(f"What can be heard is worked out without this music: {words}")
         self.changed.emit()
 
 

@@ -59,7 +59,7 @@ class Job(QObject):
             self.failed.emit(str(error))
         except MemoryError:
             self.failed.emit("there is not enough memory for this; close other programs and try again")
-        except Exception as error:  # noqa: BLE001 (told to the person)
+        except Exception as error:  # noqa: BLE001 (shown to the person)
             _log.error(INSIDE, error, exc_info=error)
             self.failed.emit(
                 f"an error inside Isophon stopped this ({type(error).__name__}: {error}); nothing was lost"

@@ -101,7 +101,7 @@ def arrivals_of(paths: list[Path], has_lead: bool, progress: Progress) -> tuple[
 
 
 def _files(paths: list[Path], wrong: list[str]) -> list[Path]:
-    """The recordings of folders and files; what is ``wrong`` with a folder is told there."""
+    """The recordings of folders and files; what is ``wrong`` with a folder is added there."""
     found: list[Path] = []
     for path in paths:
         try:

@@ -87,7 +87,7 @@ class Words:
     ``one``, ``many``: its marks; ``over_what``: what stands after them over the skyline; ``over``: what the height is
     measured over; ``in_time``: the line over the skyline and ``over`` while marks stand in time that otherwise do not;
     ``gone(part)``: the word for a mark that is taken out; ``told(mark, change)``: what is done, in a
-    word, or '' for the usual; ``more_words(workspace, mark)``: what is told last; ``warning(workspace, mark)``: what is
+    word, or '' for the usual; ``more_words(workspace, mark)``: what is said last; ``warning(workspace, mark)``: what is
     doubtful;
     ``about(part)``: a word beside the sheet's name; ``empty(part)``: what stands in an empty skyline, '' for the
     usual; ``letter(mark)``: what stands at a mark, '' for nothing; ``first_look``: what to look at, and which key, for

@@ -52,7 +52,9 @@ class Review(QObject):
         if not judged(which.kind):
             workspace.notice.emit(f"How audible {which.words.many} are is not judged: loudspeakers differ too much.")
         elif not workspace.audibility.complete:
-            workspace.notice.emit("Parts or music are still being analysed; what can be heard under them is told then.")
+            workspace.notice.emit(
+                "Parts or music are still being analysed; what can be heard is worked out after that."
+            )
         elif not (marks := workspace.audibility.inaudible(which)):
             workspace.notice.emit(f"All undecided {which.words.many} can be heard in the mix.")
         else:

@@ -152,7 +152,7 @@ class TakePool(QObject):
         self.progressed.emit()
 
     def _pass_on(self, task: Task, kind: str, value: Any) -> None:
-        """From a worker's thread to the window's, as long as there is somebody to be told."""
+        """From a worker's thread to the window's, as long as the window is there."""
         if not self._closed:
             self._answered.emit(task, kind, value)
 

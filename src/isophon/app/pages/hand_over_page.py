@@ -121,7 +121,7 @@ class HandOverPage(QWidget):
         return numbered(target, ids.index(part.id) + 1, len(ids))
 
     def show_proof(self) -> None:
-        """Show the proof as far as it can be told now."""
+        """Show the proof as far as it is known now."""
         session, without = self.workspace.session, self.form.target().without
         rows = [expected(part, self.workspace.pool.take(part.source), without, notes_of(session, part))
                 for part in self.parts() if part.found]  # fmt: skip
@@ -218,7 +218,7 @@ class HandOverPage(QWidget):
             self.workspace.pool.workers.submit(task)
 
     def _pass_on(self, task: Task, kind: str, value: Any) -> None:
-        """From a worker's thread to the window's, as long as there is somebody to be told."""
+        """From a worker's thread to the window's, as long as the window is there."""
         if not self._closed:
             self._answered.emit(task, kind, value)
 

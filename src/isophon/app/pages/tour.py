@@ -49,7 +49,7 @@ class Tour(QFrame):
 
     @property
     def step(self) -> Step:
-        """The one that is told now."""
+        """The one that is shown now."""
         return STEPS[self._at]
 
     def begin(self) -> None:
@@ -93,7 +93,7 @@ class Tour(QFrame):
         self._place()
 
     def _place(self) -> None:
-        """Over the map, or the skyline where the map is told of; a ring around what it tells of."""
+        """Over the map, or the skyline where it is about the map; a ring around what it is about."""
         self.adjustSize()
         views = self._page.views
         target = self.step.points_at(views)
@@ -119,7 +119,7 @@ class Tour(QFrame):
 
 
 class _Ring(QWidget):
-    """A line around what is told of; whatever is under it can be used."""
+    """A line around what the step is about; whatever is under it can be used."""
 
     def __init__(self, page: QWidget) -> None:
         super().__init__(page)

@@ -194,7 +194,7 @@ class WorkPage(QWidget):
         self.views.message.tell(words, trouble=True)
 
     def open_station(self, index: int) -> None:
-        """Open a station of the route; what was told of the one before goes with it."""
+        """Open a station of the route; the line about the one before goes with it."""
         if index != self.views.title.route.current:
             self.views.message.hide()
         if index != LAY_OUT:

@@ -128,7 +128,7 @@ class FineSpectrum(Following):
         self.update()
 
     def _failed(self, _words: str) -> None:
-        self._show(None)  # the take's own trouble is told where it is listed
+        self._show(None)  # the take's own trouble is shown where it is listed
 
     # places
 

@@ -104,7 +104,7 @@ class Picture(Following):
         self._job.start()
 
     def _failed(self, _words: str) -> None:
-        self._seen(None)  # the take's own trouble is told where it is listed
+        self._seen(None)  # the take's own trouble is shown where it is listed
 
     def _seen(self, chunk: Any) -> None:
         self._job = None

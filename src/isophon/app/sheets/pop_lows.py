@@ -61,7 +61,7 @@ class PopLows(SheetPicture):
         self._job.start()
 
     def _failed(self, _words: str) -> None:
-        self._done(None)  # the take's own trouble is told where it is listed
+        self._done(None)  # the take's own trouble is shown where it is listed
 
     def _done(self, result: Any) -> None:
         self._job = None

@@ -107,6 +107,6 @@ def _make(asked: dict[bool, Wanted], which: bool, wanted: Wanted, made: SimpleQu
     try:
         if asked.get(which) is wanted:
             picture = wanted.made()
-    except Exception as error:  # noqa: BLE001 (the take's own trouble is told where it is listed, ours in the log)
+    except Exception as error:  # noqa: BLE001 (the take's own trouble is shown where it is listed, ours in the log)
         _log.error(INSIDE, error, exc_info=error)
     made.put((which, wanted, picture))

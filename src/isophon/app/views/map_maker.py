@@ -176,7 +176,7 @@ class _Orders:
             picture = None
             try:
                 picture = process().ask(wanted.request)
-            except InputError:  # the take's own trouble is told where it is listed
+            except InputError:  # the take's own trouble is shown where it is listed
                 pass
             except Exception as error:  # noqa: BLE001 (the picture stays empty, the next one may do)
                 _log.error(INSIDE, error, exc_info=error)

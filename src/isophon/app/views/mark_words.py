@@ -9,7 +9,7 @@ from isophon.core.marks import GONE_DB, Mark
 from isophon.core.passes import BY_NAME
 from isophon.core.session.notes import note_at
 
-_DIFFERS_DB = 1.0  # less is not told
+_DIFFERS_DB = 1.0  # less is not shown
 
 
 def mark_words(workspace: Workspace, mark: Mark) -> str:

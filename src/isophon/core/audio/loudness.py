@@ -10,7 +10,7 @@ from scipy import signal
 
 from isophon.core.audio.filters import k_weighting
 
-SILENCE_DB = -150.0  # dB: what nothing at all is told as (a limit of ours, under the noise of 24 bits)
+SILENCE_DB = -150.0  # dB: what silence is shown as (a limit of ours, under the noise of 24 bits)
 ABSOLUTE_GATE = -70.0  # LUFS (BS.1770-5, Annex 1)
 RELATIVE_GATE = -10.0  # LU under the mean of what passes the absolute gate (the same)
 _OFFSET = -0.691  # dB (the same)

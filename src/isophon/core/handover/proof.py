@@ -204,7 +204,7 @@ def _level(level: float | None) -> str:
 
 
 def expected(part: Part, take: Take, without: Sequence[str] = (), notes: Sequence[Note] = ()) -> dict[str, Any]:
-    """A row for the page as far as it can be told before anything is written; None for what cannot."""
+    """A row for the page as far as it is known before anything is written; None for what is not."""
     plan = part.plan_without(tuple(without))
     loudness = take.surveyed.survey.loudness if take.surveyed else None
     still = take.stillness(plan) or (_SILENT_DBFS, _SILENT_DBFS)

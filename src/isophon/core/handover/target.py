@@ -132,7 +132,7 @@ def check_not_there(path: Path, target: Target, inputs: Collection[Path]) -> Non
 
 
 def exists(path: Path) -> bool:
-    """Whether a file is there; OutputError where that cannot be told."""
+    """Whether a file is there; OutputError where that cannot be found out."""
     try:
         return path.exists()
     except (OSError, ValueError) as error:

@@ -41,7 +41,7 @@ class Finder:
     ``find(context)``: its marks, and what it measured; ``also(context)``: what it measures that others' findings are
     needed for; ``measures``: names of what it measures, with types and what stands for "not known". ``sung(marks)``:
     the spans (s) of its marks that are singing without a pitch; ``still(marks)``: those in which nothing sounds but the
-    room. ``needs_voice``: nothing can be told without one.
+    room. ``needs_voice``: nothing can be found without one.
     ``flaw(part)``: what is wrong with what a file tells of it (``field: what``), '' where nothing is.
     """
 

@@ -1,4 +1,4 @@
-"""Orders that are told by names: each says what it comes after."""
+"""Orders given by names: each says what it comes after."""
 
 from __future__ import annotations
 

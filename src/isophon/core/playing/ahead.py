@@ -29,10 +29,10 @@ class AheadMaker:
 
     Parameters
     ----------
-    work : what is held while the player is looked at; told whenever something is rendered
+    work : what is held while the player is looked at; notified whenever something is rendered
     readiness : of the scenes that are heard
     coming : what is heard next; None once the player is closed
-    fail : told of an error
+    fail : called with an error
     """
 
     def __init__(
@@ -55,7 +55,7 @@ class AheadMaker:
                 return
             try:
                 made = not coming.failed and self._make_next(coming)
-            except Exception as error:  # noqa: BLE001 (told to the person)
+            except Exception as error:  # noqa: BLE001 (shown to the person)
                 self._fail(error)
                 continue
             self._all_ready = None if made else coming

@@ -123,7 +123,7 @@ class SoundProcess:
         self._version = version, self._playing.set_scene(scene, samples)
 
     def play(self) -> None:
-        """Go on from the place; what fails again is told again."""
+        """Go on from the place; what fails again is reported again."""
         self._trouble = ""
         self._playing.play()
 

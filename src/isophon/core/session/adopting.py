@@ -18,7 +18,7 @@ from isophon.core.session.model import Part, Session
 
 
 class Findings(msgspec.Struct, frozen=True):
-    """What surveying and finding told about a recording."""
+    """What surveying and finding found in a recording."""
 
     source: Source
     marks: Annotated[tuple[AnyMark, ...], msgspec.Meta(max_length=MOST_MARKS)]

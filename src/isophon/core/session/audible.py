@@ -39,7 +39,7 @@ class Beside:
 
 
 def judged(kind: str) -> bool:
-    """Whether it can be told how audible the marks of a kind are.
+    """Whether it is known how audible the marks of a kind are.
 
     Of noise floor and pops it is not: small loudspeakers would hide them, and others not.
     """
@@ -51,7 +51,7 @@ def worth_hearing(over_db: float | None, part: Part, mark: Mark, risk: float) ->
 
     Parameters
     ----------
-    over_db : dB over the masked threshold, see :func:`audible_db`; None: it cannot be told
+    over_db : dB over the masked threshold, see :func:`audible_db`; None: it is not known
     part : the mark's
     mark : with a change that is not 0
     risk : how risky the change is, in the unit of its kind
@@ -93,7 +93,7 @@ def audible_db(
 
     Returns
     -------
-    dB; −120 where nothing is taken away, None where it cannot be told. Something louder beside never makes it more.
+    dB; −120 where nothing is taken away, None where it is not known. Something louder beside never makes it more.
     """
     removed = BY_NAME[mark.kind].removed
     both = removed(part, mark, survey) if removed else None

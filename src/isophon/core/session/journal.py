@@ -36,7 +36,7 @@ _NO_STEP = (msgspec.MsgspecError, KeyError, TypeError, AttributeError, IndexErro
 
 
 class HistoryState(Protocol):
-    """What a journal is told of: a history, or what it was at a moment."""
+    """What a journal is written from: a history, or what it was at a moment."""
 
     @property
     def steps(self) -> Steps:
@@ -238,7 +238,9 @@ class _Reading:
 def _lost(lines: list[bytes], read: int, ends: bool) -> int:
     """How many lines could not be read; ``ends``: whether the last one is whole."""
     lost = len(lines) - read
-    return 0 if lost == 1 and not ends else lost  # half-written when it was killed: it was never told to be there
+    return (
+        0 if lost == 1 and not ends else lost
+    )  # half-written when it was killed: nobody was promised that it is there
 
 
 def _old(journal: OldJournal, lines: list[bytes], saved_as: str, ends: bool) -> Replay:
@@ -297,7 +299,7 @@ def _changed_marks(before: tuple[Mark, ...], after: tuple[Mark, ...]) -> dict[st
 
 
 def apply(before: Any, change: Any) -> Any:
-    """The value that :func:`difference` was told about; raises KeyError, IndexError or ValueError if it cannot fit."""
+    """The value that :func:`difference` was given; raises KeyError, IndexError or ValueError if it cannot fit."""
     if _WHOLE in change:
         return change[_WHOLE]
     if _BY_NAME in change:

@@ -41,7 +41,7 @@ def import_file(session: Session, path: Path) -> Session:
 
 
 def _head_of(path: Path) -> bytes:
-    """The first four bytes of a file; none where it cannot be read, which is told where it is read as a whole."""
+    """The first four bytes of a file; none where it cannot be read, which is an error where it is read as a whole."""
     with contextlib.suppress(OSError, ValueError), path.open("rb") as file:
         return file.read(4)
     return b""

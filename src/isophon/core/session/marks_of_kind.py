@@ -117,7 +117,7 @@ class MarksOfKind:
         return self._over
 
     def risks(self, part: Part, survey: Survey) -> dict[str, float]:
-        """How risky what is done to each mark is, by its name; those that are left are not told."""
+        """How risky what is done to each mark is, by its name; those that are left have none."""
         if self._risks is None or self._risks[0] is not survey:
             risk = self.kind.risk.of
             self._risks = survey, {mark.id: risk(part, mark, survey) for mark, _ in self.changed(part)}

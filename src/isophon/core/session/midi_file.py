@@ -70,7 +70,7 @@ def _score(events: list[tuple[int, mido.MetaMessage]], ticks: int) -> Score:
             meters[at] = min(max(message.numerator, 1), 64), min(max(message.denominator, 1), 64)
         elif message.type in _NAMED:
             places.append((at, str(message.text).strip()))
-    told = any(message.type in ("set_tempo", "time_signature") for _, message in events)
+    has_tempo = any(message.type in ("set_tempo", "time_signature") for _, message in events)
     bars = Bars(tuple(Tempo(at, round(bpm, 6)) for at, bpm in list(tempos.items())[:MOST_CHANGES]),
                 tuple(Meter(at, *meter) for at, meter in list(meters.items())[:MOST_CHANGES]))  # fmt: skip
-    return Score(bars if told else Bars(), places)
+    return Score(bars if has_tempo else Bars(), places)

@@ -58,7 +58,7 @@ class FindingResult(msgspec.Struct, frozen=True):
 
 
 class Surveyed(FindingResult, frozen=True, kw_only=True):
-    """What surveying and finding give: measurements, pictures, and what was told of the take."""
+    """What surveying and finding give: measurements, pictures, and what was found in the take."""
 
     survey: Survey
     spectrogram: Spectrogram
@@ -165,7 +165,7 @@ def kept_survey(place: Path, without: str = "") -> Surveyed | None:
 
 
 def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, result: bytes) -> None:
-    """Keep a leak's two sounds and what was told of it; OutputError if there is no room."""
+    """Keep a leak's two sounds and what was learned of it; OutputError if there is no room."""
     make_room(place.parent)
     with written_whole(_leak_folder(place, key)) as folder:
         if arrays is not None:
@@ -186,7 +186,7 @@ def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
 
 
 def kept_leak_facts(place: Path, key: str) -> bytes | None:
-    """What was told of a leak that was learned before."""
+    """What was learned of a leak before."""
     try:
         return read_bytes(_leak_folder(place, key) / "result.json")
     except DAMAGE:

@@ -17,7 +17,7 @@ from isophon.core.takes.pictures import Axis
 # the kinds that change when something is heard: a picture as sung and one after them cannot be compared
 MOVING = tuple(kind.name for kind in KINDS if kind.cure.maps or any(stage.remote_input for stage in kind.cure.stages))
 
-LEAST_DB = 3.0  # smaller differences of two pictures are not told
+LEAST_DB = 3.0  # smaller differences of two pictures do not count
 MOST = 4_000  # marks of a kind, or treatments in view, that a picture is made of
 _HALF_DB = 2
 
@@ -35,7 +35,7 @@ class Change(NamedTuple):
 def changes_of(part: Part, without: Collection[str]) -> list[Change]:
     """What is done to the marks of a part that have a place in time, but for those of some kinds.
 
-    Of kinds with very many marks nothing is told.
+    Kinds with very many marks are left out.
     """
     kinds = [kind for kind in KINDS if kind.mark and kind.reporter.in_time and kind.name not in without]
     return [

@@ -37,7 +37,7 @@ def by_name(name: str) -> str | None:
 
 
 def by_sound(recording: Recording) -> str | None:
-    """``cue`` for regular clicks in silence, ``bed`` for unbroken stereo; None: a voice, as far as can be told."""
+    """``cue`` for regular clicks in silence, ``bed`` for unbroken stereo; None: probably a voice."""
     if recording.depth == 0:
         return None  # a lossy take is decoded whole before its middle can be read: too slow for a guess
     step = round(_STEP_S * recording.sample_rate)

@@ -96,7 +96,7 @@ def clean_file(asked: FileRequest, target: Target, tell: Tell) -> Cleaned:
     """Find what is in a recording and write its stem."""
     path = path_of(asked.path)
     tell = _noted(path.name, tell)
-    with _told(path.name), Recording(path) as recording:
+    with _as_shown_error(path.name), Recording(path) as recording:
         part, survey, warnings = found_in(recording, asked, tell)
         return Cleaned(hand_over(part, recording, survey, target, lambda f: tell("cleaning", f)), warnings)
 
@@ -107,7 +107,7 @@ def clean_part(session: Session, part_id: str, target: Target, tell: Tell, kinds
     part = session.part(part_id)
     path = path_of(part.source.path)
     tell = _noted(path.name, tell)
-    with _told(path.name), Recording(path) as recording:
+    with _as_shown_error(path.name), Recording(path) as recording:
         edits.check_source(part.source, recording)
         check_free(part, target)
         ready, survey = completed(session, part, recording, tell, kinds, keep)
@@ -184,8 +184,8 @@ def _noted(name: str, tell: Tell) -> Tell:
 
 
 @contextlib.contextmanager
-def _told(name: str) -> Iterator[None]:
-    """Any error as one that a person is told about."""
+def _as_shown_error(name: str) -> Iterator[None]:
+    """Any error as one that can be shown to a person."""
     try:
         yield
     except (IsophonError, Cancelled):

@@ -94,7 +94,7 @@ def _beside(part: Part, leads: Sequence[Part], recording: Recording, found: Surv
     for lead in leads:
         try:
             there.append((_known_lead(lead), part.offset_s - lead.offset_s))
-        except InputError:  # it cannot be read: that is told where it is worked on itself
+        except InputError:  # it cannot be read: that is reported where it is worked on itself
             continue
     return beside_the_leads(part, recording, found, there, kinds) if there else part
 

@@ -102,7 +102,7 @@ class Maker:
         samples = np.pad(samples, ((0, 0), (before, 0)))
         if axis is None:
             return samples[0]
-        # windows that are short against a column would miss what lies between them: of several the highest is told
+        # windows that are short against a column would miss what lies between them: of several the highest counts
         finer = min(_FINEST, max(1, round(2 * (end - start) / look.columns / axis.window_s)))
         levels = close_picture(samples, rate, look.columns * finer, axis)
         complete = levels.shape[1] // finer * finer

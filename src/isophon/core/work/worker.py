@@ -62,7 +62,7 @@ _log = logging.getLogger(__name__)
 Progress = Callable[[float], None]
 _NICENESS_OF_FIRST = 5  # it works even where other programs take all cores; what is heard still comes before it
 _NICENESS = 15  # where the system knows no work that waits for everything else
-_TELL_S = 0.1
+_REPORT_EVERY_S = 0.1
 _FINDING = 0.2  # of handing over a part of which nothing is known yet; writing, comparing and the proof take longer
 
 
@@ -76,7 +76,7 @@ def measure(path: Path, again: bool, progress: Progress, request: AnalysisReques
 
 
 def _shared(progress: Progress) -> Callable[[str, float], None]:
-    """What the steps of an analysis are told to, where surveying takes most of the time."""
+    """What the steps of an analysis report to, where surveying takes most of the time."""
 
     def tell(step: str, fraction: float) -> None:
         progress({SURVEYING: 0.7 * fraction, FINDING: 0.7 + 0.28 * fraction}.get(step, 0.0))
@@ -171,16 +171,16 @@ def answer(request: Request, progress: Progress) -> Any:
 
 
 class _Ending:
-    """Ends the process when it is told to: at once while it waits, else where its work next tells how far it is.
+    """Ends the process when it is told to: at once while it waits, else where its work next reports how far it is.
 
     ``at_once``: it ends in the middle of its work too.
     """
 
     def __init__(self, at_once: bool) -> None:
         self.wanted, self.working, self._at_once = False, False, at_once
-        signal.signal(signal.SIGTERM, self._told)
+        signal.signal(signal.SIGTERM, self._end_soon)
 
-    def _told(self, *_: object) -> None:
+    def _end_soon(self, *_: object) -> None:
         self.wanted = True
         if self._at_once or not self.working:
             raise SystemExit(0)
@@ -222,17 +222,17 @@ def serve(requests: BinaryIO, replies: BinaryIO, parent: int, at_once: bool = Tr
     ending = _Ending(at_once)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     end_with_parent(parent)
-    told_at = 0.0
+    reported_at = 0.0
 
     def tell(reply: Reply) -> None:
         replies.write(encode(reply))
         replies.flush()
 
     def progress(fraction: float) -> None:
-        nonlocal told_at
+        nonlocal reported_at
         ending.check()
-        if time.monotonic() - told_at > _TELL_S:
-            told_at = time.monotonic()
+        if time.monotonic() - reported_at > _REPORT_EVERY_S:
+            reported_at = time.monotonic()
             tell(messages.Progress(fraction))
 
     for line in requests:
@@ -253,7 +253,7 @@ def _answered(line: bytes, progress: Progress) -> Reply:
         return Failed("there is not enough memory for this; close other programs and try again")
     except BrokenPipeError:
         raise
-    except Exception as error:  # noqa: BLE001 (told to the person)
+    except Exception as error:  # noqa: BLE001 (shown to the person)
         _log.error(log.INSIDE, error, exc_info=error)
         name = type(error).__name__
         return Failed(f"an error inside Isophon stopped this ({name}: {error}); nothing was lost")

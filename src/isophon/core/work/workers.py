@@ -23,7 +23,7 @@ WORKER_COUNT = min(2, os.cpu_count() or 1)
 
 
 class Failure(str):
-    """Why a task failed, in words; ``how``: what the worker told of it."""
+    """Why a task failed, in words; ``how``: what the worker reported."""
 
     how: Failed
 
@@ -86,7 +86,7 @@ class Workers:
                     task.rank = min(task.rank, rank)
 
     def cancel(self, tasks: list[Task]) -> None:
-        """Stop tasks, waiting or under way; each is told."""
+        """Stop tasks, waiting or under way; each is notified."""
         with self._work:
             waiting = [task for task in tasks if task in self._waiting]
             self._waiting = [task for task in self._waiting if task not in tasks]

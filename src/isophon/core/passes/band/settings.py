@@ -98,7 +98,7 @@ def summary(part: Part) -> str:
 
 
 def steady_json(part: Part) -> list[dict[str, Any]]:
-    """The bands of a part, one row a frequency: those of single words are told together."""
+    """The bands of a part, one row a frequency: those of single words are reported together."""
     groups: dict[tuple[float, float, str, str], list[BandMark]] = {}
     for mark in part.of(BandMark):
         freq_hz, q = centre_of(mark)

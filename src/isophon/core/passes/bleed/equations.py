@@ -70,7 +70,7 @@ class Moments:
         return part
 
     def _of_steps(self, values: np.ndarray) -> np.ndarray:
-        """What is told for each step of the take, of those of the chosen blocks: ``(blocks, steps)``."""
+        """The values of each step of the take, of those of the chosen blocks: ``(blocks, steps)``."""
         return np.pad(values, (0, -len(values) % _STEPS_OF_ONE)).reshape(-1, _STEPS_OF_ONE)[self.chosen]
 
     def through(self, path: np.ndarray) -> np.ndarray:

@@ -23,7 +23,7 @@ _DIVISORS = (1, 2, 3, 4, 5, 6, 8)  # a bar may score higher than its beats
 
 
 def bright_part(take: np.ndarray, rate: int) -> np.ndarray:
-    """The take with its noise flattened and its lows gone, where no click is told from the voice."""
+    """The take with its noise flattened and its lows gone, where no click can be separated from the voice."""
     white = signal.oaconvolve(take, whitener(take, rate), "same")
     return signal.sosfiltfilt(signal.butter(2, _LOWEST_HZ, "high", fs=rate, output="sos"), white).astype(np.float32)
 

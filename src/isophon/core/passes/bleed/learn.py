@@ -260,7 +260,7 @@ def _trust(take: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int) ->
 
 
 def _faded(sound: np.ndarray, gain: np.ndarray, step: int) -> np.ndarray:
-    """A sound ``(n,)`` under gains that are told every ``step`` frames, straight lines in between; float32."""
+    """A sound ``(n,)`` under gains that are given every ``step`` frames, straight lines in between; float32."""
     out = np.empty(len(sound), np.float32)
     at = np.arange(len(gain)) * step
 

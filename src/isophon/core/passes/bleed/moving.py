@@ -157,7 +157,7 @@ def _track(matrix: np.ndarray, side: np.ndarray, stiff: float) -> np.ndarray:
 
 
 def _stiffness(matrix: np.ndarray, side: np.ndarray, step_s: float, most: float) -> float | None:
-    """The stiffness whose tracks explain most of moments that they were not told by, None where that is too little."""
+    """The stiffness whose tracks explain most of the moments that were left out; None where that is too little."""
     fold = (np.arange(len(side)) * step_s / _FOLD_S).astype(int) % _FOLDS
     best = None
     for stiff in _STIFF:

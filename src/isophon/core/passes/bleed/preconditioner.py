@@ -155,7 +155,7 @@ def _grams(cues: np.ndarray, weight: np.ndarray, taps: int, rate: int) -> list[n
 
 
 def _lower(sums: np.ndarray, hop: int) -> np.ndarray:
-    """The lower half of a matrix whose lags are told in ``sums`` ``(knots, taps)`` for taps every ``hop``, float32."""
+    """The lower half of a matrix whose lags are given in ``sums`` ``(knots, taps)`` for taps every ``hop``, float32."""
     taps = sums.shape[1]
     out = np.zeros((taps, taps), np.float32)
     for tap in range(taps):

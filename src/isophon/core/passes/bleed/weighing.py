@@ -1,4 +1,4 @@
-"""How much each moment of a take counts while a path is learned, told every ``STEP`` frames.
+"""How much each moment of a take counts while a path is learned, estimated every ``STEP`` frames.
 
 A moment counts by how little else sounds in it: the weights of iteratively reweighted least squares.
 """
@@ -17,7 +17,8 @@ _PIECE = 1 << 18  # frames
 _FLOOR_PERCENTILE = 5
 _THIN = 8  # steps, of which one tells how loud the others are
 _OWN_SHARE = 0.3
-_LOUD, _CLEAREST, _MOST_OWN = 90, 4, 0.01  # percentiles of where the path's own error is told, and how far it can be
+_LOUD, _CLEAREST = 90, 4  # percentiles of the moments from which the path's own error is estimated
+_MOST_OWN = 0.01  # share of the leak from which on that error cannot be estimated
 
 
 def weights(power: np.ndarray, rate: int, around_s: float, leaked: np.ndarray | None = None) -> np.ndarray:
@@ -74,7 +75,7 @@ def at_frames(weight: np.ndarray, span: slice) -> np.ndarray:
 def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
     """How much of the leak the path leaves of it, as the few moments tell in which it is heard best.
 
-    Under nearly all of the leak there may be voice, and what is told there is the voice.
+    Under nearly all of the leak there may be voice, and what is measured there is the voice.
     """
     power, leaked = power[::_THIN], leaked[::_THIN]
     loud = leaked >= np.percentile(leaked, _LOUD)

@@ -27,7 +27,7 @@ from isophon.core.passes.ess.breathed import without_breaths
 from isophon.core.passes.ess.breathiness import upper_harmonicity
 from isophon.core.passes.ess.floored import Floored
 from isophon.core.passes.ess.mark import EssMark
-from isophon.core.passes.ess.t_and_f import Sounds, others, told_apart
+from isophon.core.passes.ess.t_and_f import Sounds, others, separated
 from isophon.core.passes.ess.whistle import with_whistle
 from isophon.core.passes.stage import Read
 from isophon.core.survey import VOICED, Survey
@@ -119,7 +119,7 @@ def find(read: Read, survey: Survey) -> tuple[EssMark, ...]:
         mark = replace(_marked(survey, start, end, confidence, marks), voiced=run.voiced)
         marks.append(with_whistle(read, survey.sample_rate, mark))
     sounds = Sounds(survey, *powers)
-    marks = told_apart(sounds, marks)
+    marks = separated(sounds, marks)
     for first, last, sound, confidence in others(sounds, tuple(marks)):
         start, end = round(first * survey.hop_s, 4), round(last * survey.hop_s, 4)
         marks.append(replace(_marked(survey, start, end, confidence, marks), sound=sound))

@@ -1,4 +1,4 @@
-"""T and F: the other hissing sounds, told from the esses so that they can be left as they are.
+"""T and F: the other hissing sounds, separated from the esses so that they can be left as they are.
 
 A T is a burst out of a closure (silence, then everything at once, gone within a tenth of a second) with most of its
 energy above 4 kHz, where a K has it below; an F is a steady noise beside a voiced sound, flatter than the S of the
@@ -79,7 +79,7 @@ def _span(sounds: Sounds, mark: EssMark) -> slice:
     return slice(first, max(first + 1, sounds.survey.frame(mark.end)))
 
 
-def told_apart(sounds: Sounds, esses: Sequence[EssMark]) -> list[EssMark]:
+def separated(sounds: Sounds, esses: Sequence[EssMark]) -> list[EssMark]:
     """Doubtful esses against this singer's sure ones: short bursts are T's, flat and weak ones F's."""
     sure = [m for m in esses if not m.voiced and m.confidence > 0.9]
     if len(sure) < _FEWEST:

@@ -176,7 +176,7 @@ def _demodulated(low: LowRate, base: float, phases: np.ndarray, numbers: np.ndar
     offsets = (np.arange(size) - size / 2) / rate  # from the middle of the block, as counted in ``times``
     out = np.zeros((low.channels, count, len(numbers)), np.complex64)
     nearly = np.round(hz[np.clip((times / _KNOT_S).astype(int), 0, len(hz) - 1)] / _ALIKE_HZ).astype(int)
-    kernels: dict[int, np.ndarray] = {}  # their phase is told from the middle, so nearly one frequency is enough
+    kernels: dict[int, np.ndarray] = {}  # their phase is counted from the middle, so nearly one frequency is enough
     changes = np.flatnonzero(np.diff(nearly)) + 1
     edges = np.union1d(np.arange(0, count, _IN_A_ROW), np.append(changes, count))
     for first, last in pairwise(edges.tolist()):
@@ -204,7 +204,7 @@ def _amplitudes(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarr
 def _steady(blocks: np.ndarray, smooth: float) -> tuple[np.ndarray, np.ndarray]:
     """The steady part of complex ``(channels, blocks, numbers)`` and the weight of each block, voices left out.
 
-    What counts as a voice is first told by the power of the quiet blocks, then by what the steady part leaves there.
+    What counts as a voice follows first from the power of the quiet blocks, then from what the steady part leaves.
     """
     shares = np.array_split(blocks, min(cores(), blocks.shape[2]), axis=2)  # none tells anything of another
     steady, weight = zip(*at_once(lambda share: _steady_share(share, smooth), shares), strict=True)

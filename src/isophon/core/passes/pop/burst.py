@@ -1,4 +1,4 @@
-"""A pop's burst told from the voice it lies on: two random processes that add up, each with its own covariance.
+"""A pop's burst, separated from the voice under it: two random processes that add up, each with its own covariance.
 
 The burst is low noise that begins at once and dies away; the voice is harmonics of its pitch, as strong as beside
 the burst and as loud as its higher partials go; the rest is noise. When, how strong, how high and how long the burst
@@ -153,7 +153,7 @@ class _Beside:
     def __init__(self, samples: np.ndarray, rest: np.ndarray) -> None:
         self._root = linalg.cholesky(rest, lower=True, check_finite=False)
         self._white = linalg.solve_triangular(self._root, samples, lower=True, check_finite=False)
-        self._told = np.cumsum(0.5 * self._white**2 + np.log(np.diag(self._root)))
+        self._minus_log_likelihood = np.cumsum(0.5 * self._white**2 + np.log(np.diag(self._root)))
         self._left = {0: rest}
 
     def likelihood(self, first: int, burst: np.ndarray) -> float:
@@ -168,5 +168,5 @@ class _Beside:
             return -np.inf
         samples = self._root[first:, first:] @ self._white[first:]
         white = linalg.solve_triangular(root, samples, lower=True, check_finite=False)
-        before = self._told[first - 1] if first else 0.0
+        before = self._minus_log_likelihood[first - 1] if first else 0.0
         return float(-before - 0.5 * white @ white - np.log(np.diag(root)).sum())

@@ -1,6 +1,6 @@
 """A pop's burst taken out: what the blow of air put there alone, without the voice's own partials.
 
-The burst is told from the voice by its covariance, see ``burst.py``. It begins within the mark; what is left of it
+The burst is separated from the voice by its covariance, see ``burst.py``. It begins within the mark; what is left of it
 after the mark fades in again. Nothing above 500 Hz changes.
 """
 

@@ -5,9 +5,9 @@ can be modeled as autoregressive processes", IEEE Trans. ASSP 34 (1986): the
 prediction is estimated from what is there, the missing samples are those that it
 explains best, and both are improved in turn. Under a tick the voice is not lost
 but added to: what was recorded there still counts, as much as the tick is weak,
-which is told by what makes the difference from the guess most likely (additive
+which follows from what makes the difference from the guess most likely (additive
 noise bursts: Godsill & Rayner 1998, chapter 6); a tick rings on after its mark
-and dies away, how fast is told in the same way. In still moments the missing
+and dies away, how fast follows in the same way. In still moments the missing
 part gets the noise back that the smoothest guess would lack (the same, 5.2.3.4),
 so that the room goes on.
 """

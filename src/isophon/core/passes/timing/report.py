@@ -1,4 +1,4 @@
-"""What is told of words that are lined up."""
+"""What is reported of words that are lined up."""
 
 from __future__ import annotations
 

@@ -23,6 +23,7 @@ from isophon.core.playing.mix import gains
 from isophon.core.session import file, layout
 from isophon.core.session.items import Listening, Source
 from isophon.core.session.journal import replay
+from isophon.core.session.marker_import import import_file
 from isophon.core.session.model import Part
 from isophon.core.takes import cache as take_cache
 from isophon.core.takes.heads import kept_head
@@ -600,6 +601,10 @@ def test_tempo_is_imported_counted_on_the_ruler_and_played_from(room, tmp_path, 
     panel.pre_roll.activated.emit(row)
     rate = hearing.player.sample_rate
     assert hearing._before(10.0) == pytest.approx((10.0 - 2.4) * rate, abs=1), "a bar of four beats"
+    monkeypatch.setattr("isophon.app.views.session_menu.file_to_save", lambda *_: tmp_path / "again.mid")
+    menu._export_markers()
+    assert "4 markers and notes were written to again.mid" in room.views.message.text()
+    assert import_file(layout.new_session("", []), tmp_path / "again.mid").bars.lines(20.0)[1] == pytest.approx(2.4)
     room.review.undo()
     assert not workspace.session.bars.tempos
     assert hearing._before(10.0) == pytest.approx((10.0 - 2.0) * rate, abs=1)

@@ -3,9 +3,10 @@
 from itertools import pairwise
 
 import mido
+import msgspec
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from wavinfo import WavInfoReader
 
@@ -17,6 +18,7 @@ from isophon.core.session import file, layout
 from isophon.core.session.bars import Bars, Meter, Tempo
 from isophon.core.session.checks import flaw_of
 from isophon.core.session.items import Source
+from isophon.core.session.marker_export import export_markers
 from isophon.core.session.marker_import import import_file, import_markers, places_in
 
 
@@ -144,3 +146,28 @@ def test_damaged_midi_and_wave_files_do_no_more_than_say_so(tmp_path_factory, da
     except InputError as error:
         assert "x." in str(error) and "\n" not in str(error)
     assert not flaw_of(session) and not session.bars.flaw() and len(session.bars.lines(86_400.0)) <= 20_000
+
+
+@given(
+    st.lists(st.tuples(st.floats(0.2, 40), st.integers(20, 300)), min_size=1, max_size=6),
+    st.lists(st.tuples(st.floats(0, 200), st.text(min_size=1, max_size=20)), max_size=8, unique_by=lambda one: one[1]),
+    st.sampled_from(["out.mid", "out.txt"]),
+)
+def test_what_is_exported_is_what_is_imported(tmp_path_factory, tempos, places, name):
+    """Tempo and bars by MIDI; markers by both, whatever stands in them."""
+    session = layout.new_session("Song", [])
+    for at, words in places:
+        session = layout.add_marker(session, at, words)
+    assume(len({marker.name for marker in session.markers}) == len(places))
+    at = np.cumsum([0.0, *(round(length, 3) for length, _ in tempos[1:])])
+    rows = tuple(Tempo(float(t), 60e6 / round(60e6 / bpm)) for t, (_, bpm) in zip(at, tempos, strict=True))
+    session = msgspec.structs.replace(session, bars=Bars(rows, (Meter(0.0, 7, 8),)))
+    path = tmp_path_factory.mktemp("out") / name
+    assert export_markers(session, path) == len(session.markers)
+    if name.endswith("txt") and not places:
+        return  # an empty list holds nothing to import
+    again = import_file(layout.new_session("Song", []), path)
+    places_then, places_now = ({m.name: m.at for m in one.markers} for one in (session, again))
+    assert places_now == {name: pytest.approx(at, abs=0.002) for name, at in places_then.items()}
+    if name.endswith("mid"):
+        assert again.bars.lines(60.0) == pytest.approx(session.bars.lines(60.0), abs=0.002)

@@ -19,7 +19,7 @@ from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.labels import short
 from isophon.core.errors import IsophonError
 from isophon.core.reading import path_of
-from isophon.core.session import file, layout, marker_import
+from isophon.core.session import file, layout, marker_export, marker_import
 from isophon.core.session.items import Marker
 from isophon.core.session.notes import part_of, song_time
 
@@ -122,6 +122,7 @@ class SessionMenu(QMenu):
             words = f"The first {_MOST_LISTED} of {len(markers)}; {keyed('{next_marker}')} walks them all"
             self.markers.addAction(words).setEnabled(False)
         self.markers.addAction("Import markers, tempo and bars…", self._import_markers)
+        self.markers.addAction("Export markers…", self._export_markers).setEnabled(bool(markers))
         bars = self.markers.addAction("Count the ruler in bars")
         bars.setCheckable(True)
         bars.setEnabled(bool(workspace.session.bars.tempos))
@@ -162,6 +163,20 @@ class SessionMenu(QMenu):
         bars = " Tempo and bars were taken too." if after.bars != before.bars else ""
         markers = f"{count} marker{'' if count == 1 else 's'} {'was' if count == 1 else 'were'}"
         self.workspace.notice.emit(f"{markers} imported from {path.name}; what is there already is not doubled.{bars}")
+
+    def _export_markers(self) -> None:
+        """All markers and notes to a file: labels, or MIDI with tempo and bars."""
+        session, saved_as = self.workspace.session, self.workspace.keeper.saved_as
+        start = (saved_as or Path.home() / "markers").with_suffix(marker_export.MIDI_ENDING)
+        path = file_to_save(self, "Export markers", start, "MIDI (*.mid);;Labels (*.txt)", "")
+        if path is None:
+            return
+        try:
+            count = marker_export.export_markers(session, path)
+        except IsophonError as error:
+            self.workspace.troubled.emit(str(error))
+        else:
+            self.workspace.notice.emit(f"{count} markers and notes were written to {path.name}.")
 
     def _count_bars(self, on: bool) -> None:
         with contextlib.suppress(IsophonError):  # it is not kept then

@@ -62,6 +62,10 @@ class Bars(msgspec.Struct, frozen=True):
             left -= count
         return np.concatenate(lines)
 
+    def quarters_at(self, at_s: float) -> float:
+        """How many quarter notes after the first tempo a second of the song lies; before it less than none."""
+        return float(self._quarters(np.array([at_s]))[0])
+
     def bar_s(self, at_s: float) -> float:
         """How long the bar at a second of the song is, in s; 0 where the song has no bars."""
         if not self.tempos:

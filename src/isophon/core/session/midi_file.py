@@ -52,6 +52,14 @@ def _meta_events(midi: mido.MidiFile) -> list[tuple[int, mido.MetaMessage]]:
     return events
 
 
+def _text(read: str) -> str:
+    """A text that was read as Latin-1, which may as well be UTF-8: the standard names no encoding."""
+    try:
+        return read.encode("latin-1").decode("utf-8").strip()
+    except UnicodeError:
+        return read.strip()
+
+
 def _score(events: list[tuple[int, mido.MetaMessage]], ticks: int) -> Score:
     tempo_us, at_tick, at_s = _USUAL_TEMPO_US, 0, 0.0
     tempos: dict[float, float] = {0.0: 60e6 / tempo_us}
@@ -69,7 +77,7 @@ def _score(events: list[tuple[int, mido.MetaMessage]], ticks: int) -> Score:
         elif message.type == "time_signature":
             meters[at] = min(max(message.numerator, 1), 64), min(max(message.denominator, 1), 64)
         elif message.type in _NAMED:
-            places.append((at, str(message.text).strip()))
+            places.append((at, _text(message.text)))
     has_tempo = any(message.type in ("set_tempo", "time_signature") for _, message in events)
     bars = Bars(tuple(Tempo(at, round(bpm, 6)) for at, bpm in list(tempos.items())[:MOST_CHANGES]),
                 tuple(Meter(at, *meter) for at, meter in list(meters.items())[:MOST_CHANGES]))  # fmt: skip

@@ -56,10 +56,13 @@ class Background:
         from isophon.core.demo.cast import demo_folder
         from isophon.core.reading import real
 
-        if self._demo is None and not recent_sessions():
-            command = [sys.executable, "-m", "isophon.core.demo.build", str(real(demo_folder())), str(os.getpid())]
-            environment = {**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[2])}
-            self._demo = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL)
+        if self._demo is not None or recent_sessions():
+            return
+        command = [sys.executable, "-m", "isophon.core.demo.build", str(real(demo_folder())), str(os.getpid())]
+        environment = {**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[2])}
+        nowhere = subprocess.DEVNULL
+        with contextlib.suppress(OSError):  # it is tried again, and what is wrong is said, once it is asked for
+            self._demo = subprocess.Popen(command, env=environment, stdout=nowhere, stderr=nowhere)
 
     def close(self) -> None:
         """End them."""

@@ -115,7 +115,7 @@ def test_a_jump_is_never_forgotten_whatever_is_changed_right_after_it(made):
         deck.player.play()
         deck.mixed(7)
         deck.player.seek(3 * rate)
-        while made and not any(chunk.jumped for chunk in deck.player._queue.chunks):
+        while made and not any(chunk.jumped for chunk in tuple(deck.player._queue.chunks)):
             time.sleep(0.001)
         if change == "seek":
             deck.player.seek(5 * rate)

@@ -1,4 +1,8 @@
-"""Finding breaths: air between the stretches of singing, beside a word, smooth and without pitch."""
+"""Finding breaths: air between the stretches of singing, beside a word, smooth and without pitch.
+
+No published detector is followed: the conditions are common practice, and the numbers are this program's own. How well
+they do on voices that nothing was fitted to is in bench/left_out.md.
+"""
 
 from __future__ import annotations
 
@@ -11,13 +15,23 @@ from isophon.core.passes.breath.mark import BreathMark, Place
 from isophon.core.passes.singing import band_levels, smoothed_level, sung_voice, swell_s
 from isophon.core.survey import STILL, VOICED, Survey
 
-_OVER_FLOOR_DB, _UNDER_VOICE_DB = 5.0, 46.0
-_HOLE_S, _SHORTEST_S, _LONGEST_S = 0.06, 0.09, 1.8
-_BEFORE_WORD_S, _AFTER_WORD_S = 0.7, 0.35
-_SUREST_NOT, _BODY_DB = 0.5, 12.0
-_SWELL_S = (0.06, 0.09)  # what hisses is air if it comes and goes slowly
+_OVER_FLOOR_DB = 5.0  # a band sounds that is so far over its noise floor
+_UNDER_VOICE_DB = 46.0  # and no further than this under the voice of the take
+_HOLE_S = 0.06  # shorter holes in it are bridged
+_SHORTEST_S, _LONGEST_S = 0.09, 1.8  # how long a breath lasts
+_BEFORE_WORD_S, _AFTER_WORD_S = 0.7, 0.35  # how far from its word it may be for the least that counts
+_LEAST_CONFIDENCE = 0.5  # under it there is no mark
+_BODY_DB = 12.0  # what is within this of its loudest tenth is its body, whose evenness is judged
+_SWELL_S = (0.06, 0.09)  # what hisses is air if it comes and goes as slowly: not at all, in full
 _REST_S = 0.6  # a longer one lies between phrases
-_LOWEST_HZ, _HIGHEST_HZ = 300.0, 12_000.0
+_LOWEST_HZ, _HIGHEST_HZ = 300.0, 12_000.0  # the band that a mark names
+_TOUCHES_S = 0.02  # a breath may reach so far into its word
+# what speaks against air: from the first value on a little, from the second on fully
+_VOICED_SHARE = (0.1, 0.35)  # of its frames with a pitch
+_LOW_SHARE = (0.6, 0.9)  # of its power under 300 Hz: a thump
+_HIGH_SHARE = (0.55, 0.85)  # of its power over 6 kHz: a hiss
+_OVER_ROOM_DB = (4.0, 9.0)  # how far it stands over the room: under the first none, over the second clearly
+_ROUGH_DB = (2.5, 5.0)  # standard deviation of its level around its course
 
 
 def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
@@ -37,7 +51,7 @@ def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
         if not _SHORTEST_S <= end - start <= _LONGEST_S:
             continue
         sure = _beside_a_word(start, end, sounds) * _like_air(survey, where, smooth, sung)
-        if sure >= _SUREST_NOT:
+        if sure >= _LEAST_CONFIDENCE:
             marks.append(measured(survey, start, end, sure, sounds))
     return tuple(marks)
 
@@ -60,8 +74,8 @@ def measured(
 
 def _place(start: float, end: float, sounds: list[tuple[float, float]]) -> Place:
     """Where a breath lies: beside the nearer word of a longer rest, else between two words."""
-    before = max((e for _, e in sounds if e <= start + 0.02), default=-np.inf)
-    after = min((s for s, _ in sounds if s >= end - 0.02), default=np.inf)
+    before = max((e for _, e in sounds if e <= start + _TOUCHES_S), default=-np.inf)
+    after = min((s for s, _ in sounds if s >= end - _TOUCHES_S), default=np.inf)
     if after - before < _REST_S:
         return "between"
     return "head" if after - end <= start - before else "end"
@@ -74,8 +88,8 @@ def _voice(survey: Survey) -> list[tuple[float, float]]:
 
 def _beside_a_word(start: float, end: float, sounds: list[tuple[float, float]]) -> float:
     """1 where it leads into a word or follows one closely, falling off further away."""
-    before = min((s - end for s, _ in sounds if s >= end - 0.02), default=np.inf)
-    after = min((start - e for _, e in sounds if e <= start + 0.02), default=np.inf)
+    before = min((s - end for s, _ in sounds if s >= end - _TOUCHES_S), default=np.inf)
+    after = min((start - e for _, e in sounds if e <= start + _TOUCHES_S), default=np.inf)
     near = max(np.interp(before, [0.0, 0.25, _BEFORE_WORD_S], [1.0, 1.0, 0.3]) if np.isfinite(before) else 0.0,
                np.interp(after, [0.0, 0.1, _AFTER_WORD_S], [0.9, 0.8, 0.3]) if np.isfinite(after) else 0.0)  # fmt: skip
     return float(near)
@@ -97,9 +111,9 @@ def _like_air(survey: Survey, where: slice, smooth: np.ndarray, sung: np.ndarray
     rough = float(np.std((level - slow)[body]))
     swell = swell_s(smooth, where.start, where.stop, survey.hop_s)
     return float(
-        np.interp(voiced, [0.1, 0.35], [1.0, 0.0])
-        * np.interp(low, [0.6, 0.9], [1.0, 0.1])
-        * max(np.interp(high, [0.55, 0.85], [1.0, 0.2]), np.interp(swell, _SWELL_S, [0.0, 1.0]))
-        * np.interp(over_room, [4.0, 9.0], [0.0, 1.0])
-        * np.interp(rough, [2.5, 5.0], [1.0, 0.2])
+        np.interp(voiced, _VOICED_SHARE, [1.0, 0.0])
+        * np.interp(low, _LOW_SHARE, [1.0, 0.1])
+        * max(np.interp(high, _HIGH_SHARE, [1.0, 0.2]), np.interp(swell, _SWELL_S, [0.0, 1.0]))
+        * np.interp(over_room, _OVER_ROOM_DB, [0.0, 1.0])
+        * np.interp(rough, _ROUGH_DB, [1.0, 0.2])
     )

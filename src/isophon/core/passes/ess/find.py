@@ -32,33 +32,37 @@ from isophon.core.passes.ess.whistle import with_whistle
 from isophon.core.passes.stage import Read
 from isophon.core.survey import VOICED, Survey
 
-_OPEN, _HOLD = 0.6, -0.6
-_CORE_S, _LONGEST_S = 0.035, 1.2
-_JOIN_S = 0.012
-_SMOOTH_S, _SCORE_SMOOTH_S = 0.015, 0.025
-_EDGE_DROP_DB = 12.0
-_EDGE_REACH_S = 0.015
-_LOWEST_OVER_VOICE = -30.0
-_SURE_SCORE, _SURE_S, _SURE_COUNT = 2.2, 0.06, 3
-_UNDER_USUAL_DB, _VOICED_UNDER_USUAL_DB = 9.0, 16.0
-_UNDER_USUAL_TOP_DB, _VOWEL_DB = 30.0, 0.25
+# Scores are those of the discriminant, whose 0 is as likely an ess as not. Numbers without a source are this program's
+# own; how well they do on voices that nothing was fitted to is in bench/left_out.md.
+_OPEN, _HOLD = 0.6, -0.6  # scores: a core is over the first, a run is held over the second
+_CORE_S, _LONGEST_S = 0.035, 1.2  # the shortest core, and the longest ess
+_JOIN_S = 0.012  # shorter holes in a run are bridged
+_SMOOTH_S, _SCORE_SMOOTH_S = 0.015, 0.025  # over which measures and scores are averaged
+_EDGE_DROP_DB = 12.0  # an ess begins and ends where its hiss is so far under its level
+_EDGE_REACH_S = 0.015  # how far its edge may lie outside of its run
+_LOWEST_OVER_VOICE_DB = -30.0  # softer hiss is never one
+_DOUBTFUL = -2.0  # score of voiced frames over which the harmonicity is asked
+_NOISE_HARMONICITY = 0.38  # under it the upper band is noise, over it a vowel
+# this singer's surest esses
+_SURE_SCORE, _SURE_S = 2.2, 0.06  # the least score and length of one
+_SURE_COUNT = 3  # of so many the usual is known
+_UNDER_USUAL_DB, _VOICED_UNDER_USUAL_DB = 9.0, 16.0  # what is softer than the usual by more loses score
+_UNDER_USUAL_TOP_DB, _VOWEL_A_DB = 30.0, 0.25  # less top than that by more: a creaking vowel, which loses so much a dB
+_STRONG_DB = 3.0  # within this of the usual a struck sound may be an affricate
+# what is struck (T, hi-hat): its hiss jumps by so much, or rises within so long and falls by so many dB a second
 _BURST_S, _BURST_DROP_DB = 0.055, 20.0
-_DOUBTFUL = -2.0
 _STRUCK_RISE_S, _STRUCK_DB_S, _VOICED_STRUCK_DB_S = 0.016, -90.0, -160.0
-_STRUCK, _STRUCK_STRONG, _STRONG_DB = 4.0, 1.2, 3.0
-_NOISE_HARMONICITY = 0.38
+_STRUCK, _STRUCK_STRONG = 4.0, 1.2  # the score that it loses; as strong as an affricate
 
-# over low, over mid, over voice, high share; constant
+# Fisher's discriminant, fitted once: score for each dB over low, over mid, over voice, of the high share; constant
 _UNVOICED_WEIGHTS = np.array([0.035, 0.085, 0.11, 0.06, 0.0])
 _VOICED_WEIGHTS = np.array([0.16, 0.04, 0.11, 0.17, 0.2])
-_CLIP = np.array([[-15, 30], [-5, 35], [-45, 5], [-25, 25]], float)
-_BRIGHT_VOICE_DB = -6.0
-_SOUNDING_DB = 20.0
-_HARDLY_VOICED, _WHISPER_REACH = 0.5, 0.2  # share of what sounds: espeak 0.71 to 0.92, whispered 0.09 to 0.31
-_WHISPER_OVER_LOW_DB, _WHISPER_A_DB = (
-    14.0,
-    0.3,
-)  # whispers made of five voices: esses 17 and more, the rest 6 and less (quartiles)
+_CLIP_DB = np.array([[-15, 30], [-5, 35], [-45, 5], [-25, 25]], float)  # the least and the most that counts of each
+_BRIGHT_VOICE_DB = -6.0  # vowels whose hiss over low is more than this are bright
+_SOUNDING_DB = 20.0  # what is within this of the loud frames sounds
+_HARDLY_VOICED, _WHISPER_REACH = 0.5, 0.2  # voiced share of what sounds: espeak 0.71 to 0.92, whispered 0.09 to 0.31
+# whispers made of five voices: esses stand 17 dB and more over low, the rest 6 and less (quartiles)
+_WHISPER_OVER_LOW_DB, _WHISPER_A_DB = 14.0, 0.3
 
 
 @dataclass(frozen=True)
@@ -167,7 +171,7 @@ def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
     if traits.voiced.any():
         over_low = over_low - max(0.0, float(np.median(over_low[traits.voiced])) - _BRIGHT_VOICE_DB)
     measures = np.stack([over_low, traits.over_mid, traits.over_voice, traits.high_share], axis=1)
-    measures = np.clip(measures, _CLIP[:, 0], _CLIP[:, 1])
+    measures = np.clip(measures, _CLIP_DB[:, 0], _CLIP_DB[:, 1])
     score = np.where(
         traits.voiced,
         measures @ _VOICED_WEIGHTS[:-1] + _VOICED_WEIGHTS[-1],
@@ -175,7 +179,7 @@ def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
     )
     whispered = np.clip((_HARDLY_VOICED - _mean_of(traits.voiced[traits.sounding])) / _WHISPER_REACH, 0, 1)
     score -= whispered * _WHISPER_A_DB * np.maximum(0, _WHISPER_OVER_LOW_DB - traits.over_low) * ~traits.voiced
-    score[traits.over_voice < _LOWEST_OVER_VOICE] = -9.0
+    score[traits.over_voice < _LOWEST_OVER_VOICE_DB] = -9.0
     return _mean(score, max(1, round(_SCORE_SMOOTH_S / hop_s)))
 
 
@@ -296,7 +300,7 @@ def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
             under = min(1.0, max(0.0, (usual - run.over_voice) / 4))
             if not run.voiced:  # what has so much less top than this singer's esses is a vowel that creaks
                 top = float(np.median([r.high_share for r in sure]))
-                score -= _VOWEL_DB * max(0.0, top - _UNDER_USUAL_TOP_DB - run.high_share)
+                score -= _VOWEL_A_DB * max(0.0, top - _UNDER_USUAL_TOP_DB - run.high_share)
             if not run.voiced and run.crest < 0.6 * crest:
                 score -= under * 0.3 * max(0.0, rise - 2 - run.over_mid)
         if run.fall < (_VOICED_STRUCK_DB_S if run.voiced else _STRUCK_DB_S):

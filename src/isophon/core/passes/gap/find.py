@@ -14,8 +14,9 @@ from isophon.core.passes.gap.mark import GapMark, Spans, without
 from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density, still_power
 from isophon.core.survey import Survey
 
-_SHORTEST_S = 0.1
-_MOMENT_S, _STILLER = 0.05, 25.0
+_SHORTEST_S = 0.1  # a pause with less dead air is none (a limit of ours)
+_MOMENT_S = 0.05  # the length of its loudest moment
+_STILLER_PERCENTILE = 25.0  # the level that counts as the floor of a pause
 
 
 def find(
@@ -48,7 +49,7 @@ def floor_in(survey: Survey, mark: GapMark) -> float | None:
     """The lower quartile of the level in a pause, LUFS; None where it has no dead air."""
     powers = [survey.k_power[survey.frame(start) : survey.frame(end)] for start, end in mark.dead_air]
     power = np.concatenate(powers) if powers else np.zeros(0)
-    return lufs(float(np.percentile(power, _STILLER))) if len(power) else None
+    return lufs(float(np.percentile(power, _STILLER_PERCENTILE))) if len(power) else None
 
 
 def _loudest(survey: Survey, start: float, end: float) -> float:

@@ -165,10 +165,9 @@ class Window(QMainWindow):
         """Open the demo, made if it is not there: its lead and music first, the other parts while one looks."""
 
         def work(progress: Progress) -> Opened:
-            from isophon.core.demo.build import begin_demo
-            from isophon.core.demo.cast import demo_folder
+            from isophon.core.demo import build, cast
 
-            return _opening().open_session(begin_demo(real(demo_folder()), progress))
+            return _opening().open_session(build.begin_demo(real(cast.demo_folder()), progress))
 
         self._begin("Making the demo: its lead is being synthesized", work)
 

@@ -37,8 +37,9 @@ class DemoParts(QObject):
             workspace.take_changed.connect(self._begin)
 
     def _begin(self) -> None:
-        """Once the marks of the lead are there: until then all cores are for these."""
-        if self._job is not None and not self._begun and self._workspace.part.found:
+        """Once the marks of the lead are there, whichever part is selected: until then all cores are for these."""
+        found = any(part.found for part in self._workspace.session.parts)
+        if self._job is not None and not self._begun and found:
             self._begun = True
             self._job.start()
 

@@ -49,7 +49,7 @@ class StartPage(QWidget):
         key_tip(self.open, "Choose recordings to clean, or a session to go on with ({open})")
         key_tip(self.new, "Begin an empty session, to be filled with recordings ({new})")
         self.demo.setToolTip("A made song with every blemish to try things on; nothing of it can be spoiled")
-        self.tour.setToolTip("See the work once from beginning to end; it can be left at any step (Esc)")
+        key_tip(self.tour, "See the work once from beginning to end; it can be left at any step ({give_up})")
         self.work = Label("")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self.cancel = QPushButton("Cancel")

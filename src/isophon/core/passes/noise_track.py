@@ -21,15 +21,23 @@ from scipy import ndimage, signal, stats
 from isophon.core.passes.stage import Read
 from isophon.core.ranges import Level, Seconds
 
-EDGES_HZ = (100.0, 400.0, 1_200.0, 3_000.0, 6_000.0, 10_000.0, 96_000.0)
-_BANDS = len(EDGES_HZ) - 1
-_WINDOW_S, _STEP_S, _LEAST_WINDOWS = 0.043, 0.4, 4
-_QUARTILE, _STEP_DB, _STILLEST_DB = 0.25, 3.0, 1.0
-_CHANGES_DB, _LEAST_MOMENTS = 2.0, 3
-_ALONG_S, _ALIKE_DB = 15.0, 2.0
-_LOWEST_DB, _HIGHEST_DB = -15.0, 24.0
+EDGES_HZ = (100.0, 400.0, 1_200.0, 3_000.0, 6_000.0, 10_000.0, 96_000.0)  # Hz: the bands whose noise is followed
+_BANDS = len(EDGES_HZ) - 1  # how many these are
+_WINDOW_S = 0.043  # s: length of a window
+_STEP_S = 0.4  # s: a pause is measured in pieces of about this length
+_LEAST_WINDOWS = 4  # windows whose quartile is trusted
+_QUARTILE = 0.25  # of the powers that is compared
+_STEP_DB = 3.0  # dB: a larger change between two moments is looked for as a jump
+_STILLEST_DB = 1.0  # dB: moments so close to the quietest fifth are where the usual noise was read
+_CHANGES_DB = 2.0  # dB between the loudest and the softest tenth, under which the noise is steady
+_LEAST_MOMENTS = 3  # moments of which a change is believed
+_ALONG_S = 15.0  # s: moments nearer than that are averaged
+_ALIKE_DB = 2.0  # dB: where they are about as loud, so that steps stay
+_LOWEST_DB = -15.0  # dB: noise is never taken for less
+_HIGHEST_DB = 24.0  # dB: nor for more
 _SILENT = 1e-13  # of a bin's mean square: a gap that was cut to digital silence tells nothing
-_MOST_MOMENTS, _AT_ONCE_S = 2_000, 20.0
+_MOST_MOMENTS = 2_000  # in a track
+_AT_ONCE_S = 20.0  # s of a take read at once
 
 Moment = tuple[Seconds, Annotated[tuple[Level, ...], msgspec.Meta(min_length=_BANDS, max_length=_BANDS)]]
 Track = Annotated[tuple[Moment, ...], msgspec.Meta(max_length=_MOST_MOMENTS)]
@@ -38,10 +46,18 @@ Track = Annotated[tuple[Moment, ...], msgspec.Meta(max_length=_MOST_MOMENTS)]
 def track_of(
     read: Read, rate: int, pauses: Iterable[tuple[float, float]], noise: tuple[np.ndarray, np.ndarray]
 ) -> Track:
-    """How far the noise lies over that of the whole take, dB in each band, from moment to moment; () if it is steady.
+    """How far the noise lies over that of the complete take, from moment to moment.
 
-    ``read``: the take without its hum; ``pauses``: spans (s) in which nothing is sung; ``noise``: frequencies in Hz and
-    mean square for each bin, as :func:`isophon.core.passes.stillness.still_density` has it.
+    Parameters
+    ----------
+    read : reads the take without its hum.
+    rate : Hz.
+    pauses : (start, end) in s, in which nothing is sung.
+    noise : as :func:`isophon.core.passes.stillness.still_density` gives it.
+
+    Returns
+    -------
+    Moments in s, each with dB in each band; empty where the noise is steady.
     """
     bands = _BandLevels.against(noise, read, rate)
     moments = []
@@ -75,7 +91,18 @@ def _smoothed(seconds: np.ndarray, over: np.ndarray) -> np.ndarray:
 
 
 def levels_at(track: Track, seconds: np.ndarray, hz: np.ndarray) -> np.ndarray:
-    """How far the noise lies over that of the whole take, in dB, ``(moments, frequencies)``."""
+    """How far the noise lies over that of the complete take.
+
+    Parameters
+    ----------
+    track : see :func:`track_of`.
+    seconds : ``(moments,)``, s.
+    hz : ``(frequencies,)``, Hz.
+
+    Returns
+    -------
+    ``(moments, frequencies)``, dB.
+    """
     at = np.array([moment for moment, _ in track])
     rows = np.array([levels for _, levels in track])
     in_time = np.stack([np.interp(seconds, at, rows[:, band]) for band in range(_BANDS)], axis=1)

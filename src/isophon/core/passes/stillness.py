@@ -15,9 +15,9 @@ from isophon.core.passes.stage import Read
 from isophon.core.survey import STILL, Survey
 
 ROOM_EDGES = (20.0, 16_000.0)  # Hz
-SILENT_DB = -150.0
-_ROOM_WINDOW = 8_192
-_ROOM_PIECES = 60
+SILENT_DB = -150.0  # dB: what digital silence counts as
+_ROOM_WINDOW = 8_192  # samples at 48 kHz: 171 ms, so that the lowest bands have a few bins
+_ROOM_PIECES = 60  # windows, the stillest, that the median is of
 _MEDIAN_OF_MEAN = float(np.log(2))  # median over mean of the exponential distribution that a noise's periodogram has
 
 Density = tuple[np.ndarray, np.ndarray]
@@ -31,9 +31,17 @@ def still_power(survey: Survey) -> float | None:
 
 
 def density(context: FinderContext, pauses: Iterable[Any], hum: Hum | None) -> Density | None:
-    """The noise of the room in the pauses of a take, without its hum, see :func:`still_density`.
+    """The noise of the room in the pauses of a take, without its hum.
 
-    ``pauses``: marks with ``dead_air``, what of each is no breath, (start, end) in s.
+    Parameters
+    ----------
+    context : what is known of the take.
+    pauses : marks with ``dead_air``: what of each is no breath, (start, end) in s.
+    hum : the take's hum, None for none.
+
+    Returns
+    -------
+    As :func:`still_density`.
     """
     spans = dead_air_of(pauses)
     read = without(hum, context.read)
@@ -53,9 +61,17 @@ def without(hum: Hum | None, read: Read) -> Read:
 
 
 def still_density(read: Read, survey: Survey, spans: Iterable[tuple[float, float]]) -> Density | None:
-    """The power density of the stillest moments of some spans (s), median over time; None where none is long enough.
+    """The power density of the stillest moments of some spans, median over time.
 
-    Frequencies in Hz and mean square for each bin, both ``(bins,)``.
+    Parameters
+    ----------
+    read : reads the take.
+    survey : what is measured of it.
+    spans : (start, end) in s.
+
+    Returns
+    -------
+    Frequencies in Hz and the mean square in each bin, both ``(bins,)``; None where no span is long enough.
     """
     rate = survey.sample_rate
     size = round(_ROOM_WINDOW * rate / 48_000)

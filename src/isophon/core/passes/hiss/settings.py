@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 BANDS = 64  # equal widths from 0 to half the sample rate
-SILENT_DB = -170.0
+SILENT_DB = -170.0  # dB: the level of a band in which there is no noise
 Density = tuple[np.ndarray, np.ndarray]
 
 
@@ -77,13 +77,33 @@ def noise_of(density: Density | None, sample_rate: int) -> tuple[float, ...]:
 
 
 def steady_db(part: Part, hz: np.ndarray) -> np.ndarray:
-    """What is done to a part's noise at frequencies, in dB ≤ 0."""
+    """What is done to a part's noise.
+
+    Parameters
+    ----------
+    part : a part.
+    hz : ``(n,)``, Hz.
+
+    Returns
+    -------
+    ``(n,)``, dB, at most 0.
+    """
     if not (part.hiss.on and noise_in(part)):
         return np.zeros(len(hz))
     return part.hiss.amount_db * share_at(hz, part.hiss.from_hz)
 
 
 def share_at(hz: np.ndarray, from_hz: float) -> np.ndarray:
-    """How much of the reduction acts at frequencies: 0 below, 1 above, half at ``from_hz``, over 2/3 octave."""
+    """How much of the reduction acts at frequencies: half at ``from_hz``, from 0 to 1 over two thirds of an octave.
+
+    Parameters
+    ----------
+    hz : ``(n,)``, Hz.
+    from_hz : Hz; at 100 and less all of it acts everywhere.
+
+    Returns
+    -------
+    ``(n,)``, from 0 to 1.
+    """
     octaves = np.log2(np.maximum(hz, 1.0) / from_hz)
     return np.clip(0.5 + 1.5 * octaves, 0.0, 1.0) if from_hz > 100 else np.ones_like(octaves)

@@ -28,28 +28,48 @@ from isophon.core.audio.lowrate import LowRate
 from isophon.core.audio.spectra import frames_of, power_spectra
 from isophon.core.audio.threads import at_once, cores
 
-_MAINS = (50.0, 60.0)
-_DEVIATION_HZ, _GRID_HZ = 1.0, 0.01
-_QUIET_SHARE = 25
-_CLEAR_DB, _LINE_DB, _MOST_DB = 14.0, 5.0, 18.0
-_BLOCK_PERIODS = 5
-_KNOT_S, _SMOOTH_S, _EVEN_S, _FOLLOW_S = 1.0, 1.2, 2.0, 1.2
-_ROUNDS, _STRICT_ROUNDS, _AGAIN = 6, 6, 2
+_MAINS = (50.0, 60.0)  # Hz: the two in use worldwide
+_DEVIATION_HZ = 1.0  # Hz to either side of these that are looked through
+_GRID_HZ = 0.01  # Hz between the frequencies that are tried
+_QUIET_SHARE = 25  # percentile of long spectra that is a take's quiet moments
+_CLEAR_DB = 14.0  # dB, summed over the harmonics, over which there is hum
+_LINE_DB = 5.0  # dB over what is beside it, over which a line counts
+_MOST_DB = 18.0  # dB: no line counts for more, so that one note is no hum
+_BLOCK_PERIODS = 5  # periods of the mains in a block whose amplitudes are estimated
+_KNOT_S = 1.0  # s between the knots of the clock and of the amplitudes
+_SMOOTH_S = 1.2  # s: amplitudes are averaged over this deviation
+_EVEN_S = 2.0  # s: the same where a harmonic is compared with what lies between harmonics
+_FOLLOW_S = 1.2  # s: the same while the frequency is followed
+_ROUNDS = 6  # reweightings
+_STRICT_ROUNDS = 6  # more of them, against what the steady part leaves
+_AGAIN = 2  # times that what is left is averaged once more ("twicing")
 _FOLLOWED = (4, 4, 6, 8)  # harmonics in each round that follows the frequency
-_STEADY_ROUNDS = 1
+_STEADY_ROUNDS = 1  # of these rounds are for one frequency throughout
 # rounds that follow the phase: harmonics, and for how many s a harmonic's own phase and the clock's error are steady
 _ALIGNED = ((3, 10.0, 1.0), (5, 10.0, 0.7), (8, 10.0, 0.5), (12, 10.0, 0.5), (20, 10.0, 0.3), (60, 10.0, 0.2),
             (60, 5.0, 0.2), (60, 5.0, 0.1))  # fmt: skip
 _UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
 _STIFF = 3e-4  # of the mean evidence: what the clock's bending costs
-_OVER_CONTROL, _LONE_OVER_CONTROL, _LEAST_PARTIALS = 3.2, 8.0, 3
-_LEAST_S, _LEAST_DB = 2.5, -115.0
-_BATCH, _AT_ONCE, _SHORT, _IN_A_ROW = 64, 12, 32, 256
+_OVER_CONTROL = 3.2  # times as strong as what lies between harmonics: a harmonic is there
+_LONE_OVER_CONTROL = 8.0  # times, where it is the only one
+_LEAST_PARTIALS = 3  # harmonics that make hum
+_LEAST_S = 2.5  # s: a shorter take is not looked at
+_LEAST_DB = -115.0  # dBFS: softer harmonics are left
+_BATCH = 64  # windows at once
+_AT_ONCE = 12  # harmonics at once, so that a long take needs little memory
+_SHORT = 32  # samples of the short sines that long ones are put together from
+_IN_A_ROW = 256  # blocks multiplied at once
 _ALIKE_HZ = 0.004  # turns the 60th harmonic by 0.04 rad from the middle of a block to its end
 
 
 def find(low: LowRate, sample_rate: int) -> Hum | None:
-    """The hum of a take at ``sample_rate``, None where there is none. ``low``: the take at a low rate."""
+    """The hum of a take, None where there is none.
+
+    Parameters
+    ----------
+    low : the take at a low rate.
+    sample_rate : its own rate, Hz.
+    """
     rate = low.rate
     if low.frames < _LEAST_S * rate:
         return None

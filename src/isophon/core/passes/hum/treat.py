@@ -14,7 +14,7 @@ from isophon.core.passes.stage import Stage, Still
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_LEFT_OF_IT = 0.03
+_LEFT_OF_IT = 0.03  # of the noise floor's power: hum cannot be estimated better than that
 
 
 class HumCut(msgspec.Struct, frozen=True):
@@ -33,7 +33,18 @@ def treatments(part: Part) -> Iterator[HumCut]:
 
 
 def apply(block: np.ndarray, start: int, cut: HumCut) -> np.ndarray:
-    """``block`` (the take's frames from ``start`` on, ``(channels, n)``) without the hum, float32."""
+    """A span of a take without the hum.
+
+    Parameters
+    ----------
+    block : ``(channels, n)``, the take's frames from ``start`` on.
+    start : frame.
+    cut : the hum.
+
+    Returns
+    -------
+    float32 ``(channels, n)``.
+    """
     return block - hum_of(cut.hum, start, block.shape[1], cut.top_hz)
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from isophon.core.survey import VOICED, Survey
 
-_LOWEST_NOTES_PERCENTILE = 3.0
+_LOWEST_NOTES_PERCENTILE = 3.0  # of the pitch: what is deeper is an error of the pitch finder or a creak
 
 
 def lowest_note(survey: Survey) -> float | None:

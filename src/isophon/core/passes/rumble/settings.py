@@ -46,11 +46,32 @@ def cut_in(part: Part) -> float | None:
 
 
 def steady_db(part: Part, hz: np.ndarray) -> np.ndarray:
-    """What the low cut in force does to a part at frequencies, in dB ≤ 0."""
+    """What the low cut in force does to a part.
+
+    Parameters
+    ----------
+    part : a part.
+    hz : ``(n,)``, Hz.
+
+    Returns
+    -------
+    ``(n,)``, dB, at most 0.
+    """
     cut_hz = cut_in(part)
     return np.zeros(len(hz)) if cut_hz is None else -loss_db(cut_hz, part.rumble.slope, hz)
 
 
 def loss_db(cut_hz: float, slope: int, hz: np.ndarray | float) -> np.ndarray:
-    """What a low cut takes from frequencies, in dB ≥ 0."""
+    """What a Butterworth low cut takes away.
+
+    Parameters
+    ----------
+    cut_hz : where it takes 3 dB, Hz.
+    slope : dB an octave, in multiples of 6.
+    hz : Hz.
+
+    Returns
+    -------
+    dB, at least 0, in the shape of ``hz``.
+    """
     return 10 * np.log10(1 + (cut_hz / np.maximum(hz, 1e-3)) ** (slope / 3))

@@ -19,7 +19,7 @@ from isophon.core.passes.stage import Read, Stage, Still
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_FILTER_S = 0.4
+_FILTER_S = 0.4  # s: length of the filter, several periods of 20 Hz
 
 
 class LowCut(msgspec.Struct, frozen=True):
@@ -40,7 +40,18 @@ def treatments(part: Part) -> Iterator[LowCut]:
 
 
 def apply(read: Read, start: int, frames: int, cut: LowCut) -> np.ndarray:
-    """The take's frames from ``start`` on, cut; ``read`` gives it as it is, zeros outside. ``(channels, frames)``."""
+    """A span of a take through the low cut.
+
+    Parameters
+    ----------
+    read : reads the take, zeros outside.
+    start, frames : the span.
+    cut : the low cut.
+
+    Returns
+    -------
+    float32 ``(channels, frames)``.
+    """
     taps = _taps(cut.cut_hz, cut.slope, cut.sample_rate)
     reach = len(taps) // 2
     samples = read(start - reach, frames + 2 * reach)

@@ -21,9 +21,10 @@ from isophon.core.passes.stage import At, Stage
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_WINDOW_S = 0.021
-_SOFT_FRAMES, _SOFT_LINES = 0.8, 1.2
-_MOST_FRAMES = 1 << 15
+_WINDOW_S = 0.021  # s: length of a window, the nearest power of two samples to it
+_SOFT_FRAMES = 0.8  # frames: deviation of the soft sides in time
+_SOFT_LINES = 1.2  # lines of the spectrum: the same in frequency
+_MOST_FRAMES = 1 << 15  # of the short-time spectrum: a longer outline is not treated
 
 
 class SpotShape(msgspec.Struct, frozen=True):

@@ -12,8 +12,9 @@ import msgspec
 
 from isophon.core.marks import Mark
 
-MOST_DB, DEEPEST_DB = 12.0, -36.0
-DRAWN_S = (0.005, 600.0)
+MOST_DB = 12.0  # dB: the loudest change by hand
+DEEPEST_DB = -36.0  # and the deepest
+DRAWN_S = (0.005, 600.0)  # s: the shortest and the longest box
 
 
 class SpotSettings(msgspec.Struct, frozen=True):

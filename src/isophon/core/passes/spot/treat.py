@@ -24,10 +24,11 @@ from isophon.core.survey import Survey
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_SIDE_DB = 70.0
+_SIDE_DB = 70.0  # dB: what is outside of the box's sides is that far down
 _SIDE = 2 ** (1 / 3) - 1  # of a frequency: a third of an octave away nothing is changed
-_LEAST_SIDE_HZ, _LONGEST_S = 30.0, 0.2
-_CURVE_S = 0.05
+_LEAST_SIDE_HZ = 30.0  # Hz: no side is steeper
+_LONGEST_S = 0.2  # s: no filter is longer
+_CURVE_S = 0.05  # s: one with a curve is not shorter, so that it follows the curve
 Curve = tuple[tuple[float, float], ...]
 
 

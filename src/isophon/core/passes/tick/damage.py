@@ -10,13 +10,16 @@ from isophon.core.passes.stage import Read
 from isophon.core.passes.tick.mark import TickMark
 from isophon.core.survey import Survey
 
-_FLAT, _FEWEST = 0.999, 3  # of the highest sample; samples in a row
+_FLAT = 0.999  # of the highest sample: what is as high is at the top
+_FEWEST = 3  # samples in a row that make a flat top
 _NEAR_FULL = 0.7  # a flat top under this is a sound, not damage
-_TOGETHER_S = 0.02
-_LONGEST_S = 0.06
-_DROPOUT_S, _DROPOUT_FEWEST = 0.004, 4
+_TOGETHER_S = 0.02  # s: what is nearer together is one mark
+_LONGEST_S = 0.06  # s: a mark is no longer
+_DROPOUT_S = 0.004  # s: a longer run of one value is a pause, not a dropout
+_DROPOUT_FEWEST = 4  # samples: a shorter run happens in any sound
 _JUMP = 12.0  # times the median step around
-_READ, _EDGE = 1 << 18, 512
+_READ = 1 << 18  # frames read at once
+_EDGE = 512  # frames read beside these, so that no run is cut in two
 
 Runs = list[tuple[int, int, float]]
 

@@ -19,10 +19,15 @@ from isophon.core.survey import STILL, Survey
 
 _LEAST = 0.4  # likelihood of a mark; those under the minimum confidence of the settings are shown and left
 _APART_S = 0.0015  # marks nearer than that to damage are the same
-_TOGETHER_S, _LONGEST_S = 0.001, 0.006
-_FEWEST_BEATS, _BEAT_S, _BEAT_OFF_S = 7, (0.2, 4.2), 0.003  # up to a slow bar: often only its accent is heard
-_PARTS, _MOST_BEATS = 4, 4
-_ALIKE_S, _ALIKE_WAVES = 0.002, 0.75
+_TOGETHER_S = 0.001  # s: ticks that are nearer together are one
+_LONGEST_S = 0.006  # s: one tick is no longer
+_FEWEST_BEATS = 7  # so many at one distance make a click track
+_BEAT_S = (0.2, 4.2)  # s: the distances of one, up to a slow bar: often only its accent leaks
+_BEAT_OFF_S = 0.003  # s: how far from its beat one may lie
+_PARTS = 4  # a beat has so many parts, at which softer clicks may lie
+_MOST_BEATS = 4  # clicks are compared over so many beats
+_ALIKE_S = 0.002  # s: their waves are compared from so long before to twice as long after the start
+_ALIKE_WAVES = 0.75  # correlation over which two are the same click
 
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:

@@ -24,6 +24,7 @@ IN_VOICE: dict[str, float] = {
     "crowd": -0.3738,
     "": -4.969,
 }
+# The same, outside of the voice.
 ELSEWHERE: dict[str, float] = {
     "over_far": 0.1365,
     "over_near": -0.03123,
@@ -43,7 +44,16 @@ ELSEWHERE: dict[str, float] = {
 
 
 def likelihood(peaks: Peaks) -> np.ndarray:
-    """From 0 to 1, ``(n,)``."""
+    """How likely each peak is a tick.
+
+    Parameters
+    ----------
+    peaks : n peaks and their measures.
+
+    Returns
+    -------
+    ``(n,)``, from 0 to 1.
+    """
     inside, outside = (sum(weight * getattr(peaks, name) for name, weight in weights.items() if name) + weights[""]
                        for weights in (IN_VOICE, ELSEWHERE))  # fmt: skip
     return 1 / (1 + np.exp(-np.where(peaks.voiced > 0, inside, outside)))

@@ -21,17 +21,26 @@ from isophon.core.passes.tick.top import telling_rate
 from isophon.core.survey import STILL, VOICED, Survey
 
 BANDS = 3  # a take of a low rate has fewer; its highest then stands for those above
-_BIN_S, _PIECE_S, _MARGIN_S = 0.00025, 15.0, 0.25
+_BIN_S = 0.00025  # s: the levels of the prediction error are measured in bins of this length
+_PIECE_S = 15.0  # s of the take measured at once
+_MARGIN_S = 0.25  # s around each piece that are measured with it, and not looked for peaks
 _LEVEL_S = 0.012  # the usual level of a band is the median of so much on either side
-_OWN_S, _BESIDE_S, _FAR_S = 0.0015, 0.022, 0.05
-_LEAST_DB, _LEAST_OVER_SIDES_DB = 18.0, 2.0  # of two bands together
-_UNDER_VOICE_DB = 62.0
-_WIDE_DB = 20.0
+_OWN_S = 0.0015  # s to either side that belong to the peak itself
+# s to either side: the neighbours that over_near compares with, a glottal pulse or two of a deep voice
+_BESIDE_S = 0.022
+_FAR_S = 0.05  # s to either side: what over_far compares with
+_LEAST_DB = 18.0  # over the usual level, of two bands together, that make a peak
+_LEAST_OVER_SIDES_DB = 2.0  # and over the highest but one of its sides
+_UNDER_VOICE_DB = 62.0  # deeper under the voice level nothing is audible
+_WIDE_DB = 20.0  # the width of a peak is measured so far under it
 _SOON_S, _MOST_CHANGE_DB, _MOST_FALL_DB = 0.007, 24.0, 40.0  # further tells no more: it may be digital silence
 _DOUBLE_S = (0.0015, 0.016)  # a mouth's double
 _EDGE, _EDGE_OVER_DB, _RINGS_ON_S = 10, 7.0, 0.0005  # bins, dB, s
-_WAVE_HZ, _WAVE_S, _LAG_S = 2_000.0, (0.001, 0.0015), (0.0025, 0.018)
-_STOP_BEFORE_S, _STOP_AFTER_S = 0.06, 0.25
+_WAVE_HZ = 2_000.0  # Hz over which waves are compared: the low partials are alike everywhere
+_WAVE_S = (0.001, 0.0015)  # s before and after the middle of the peak that are compared
+_LAG_S = (0.0025, 0.018)  # s: the distances at which they are compared, one to several periods of a voice
+_STOP_BEFORE_S = 0.06  # s before a voice starts in which its stops burst
+_STOP_AFTER_S = 0.25  # s after a voice ends in which its last stops burst
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,7 +77,13 @@ class Peaks:
 
 
 def peaks_of(read: Read, survey: Survey) -> Peaks:
-    """All short peaks of a take; of a stereo take, those of both sides together."""
+    """All short peaks of a take; of a stereo take, those of both sides together.
+
+    Parameters
+    ----------
+    read : reads the take.
+    survey : what is measured of it.
+    """
     found: dict[str, list[np.ndarray]] = {}
     for piece in _pieces(read, survey):
         for name, values in _measured(piece, survey).items():

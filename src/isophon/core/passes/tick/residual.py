@@ -13,18 +13,25 @@ from scipy import fft, signal
 
 from isophon.core.audio.spectra import frames_of
 
-ORDER = 24
-_BLOCK_S = 0.032
-_EDGES_HZ = (2_000.0, 5_500.0, 11_000.0)
-_FILTER_S = 0.0015
+ORDER = 24  # coefficients of the prediction
+_BLOCK_S = 0.032  # s: the prediction is estimated anew for each block, about a phoneme's steady part
+_EDGES_HZ = (2_000.0, 5_500.0, 11_000.0)  # Hz: where the bands begin; the lowest one over a voice's strong partials
+_FILTER_S = 0.0015  # s: length of the filters that part the bands
 _BATCH = 64  # blocks: what fits the processor's own memory
 _WHITE = 1e-5  # white noise of −50 dB under each block keeps the prediction tame
 
 
 def residual(samples: np.ndarray, sample_rate: int) -> np.ndarray:
-    """The prediction error of ``samples`` ``(n,)`` in up to three bands, float32 ``(bands, n)``.
+    """The prediction error in up to three bands above a voice's strong partials, which would hide a click.
 
-    Above a voice's strong partials a click shows that would be lost under them.
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    sample_rate : Hz.
+
+    Returns
+    -------
+    float32 ``(bands, n)``; one band less for each that lies above the rate.
     """
     size = round(_BLOCK_S * sample_rate) // 2 * 2
     count = -(-len(samples) // size)

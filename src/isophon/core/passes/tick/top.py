@@ -8,9 +8,13 @@ from isophon.core.audio.loudness import db
 from isophon.core.audio.spectra import power_spectra
 from isophon.core.passes.stage import Read
 
-_FORMER_HZ, _ENOUGH_HZ = (22_050, 24_000, 32_000, 44_100, 48_000), 88_200
-_BELOW, _ABOVE, _CLIFF_DB = (0.80, 0.90), (1.03, 1.08), 40.0  # of half the rate it had
-_SPANS, _SIZE = 48, 4_096
+_FORMER_HZ = (22_050, 24_000, 32_000, 44_100, 48_000)  # Hz: rates that a recording may have had before
+_ENOUGH_HZ = 88_200  # Hz: a higher rate is brought down to about this
+_BELOW = (0.80, 0.90)  # levels are compared here, of half the former rate
+_ABOVE = (1.03, 1.08)  # and here
+_CLIFF_DB = 40.0  # so much less above: it had that rate
+_SPANS = 48  # places of the take that are measured
+_SIZE = 4_096  # samples in each
 
 
 def telling_rate(read: Read, sample_rate: int, frames: int) -> int:

@@ -27,17 +27,18 @@ from isophon.core.passes.tick.mark import TickMark
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_CONTEXT_S = 0.03
-_ORDER_S, _MOST_ORDER = 0.005, 240
-_ROUNDS = 2
+_CONTEXT_S = 0.03  # s of the recording on either side that a repair is predicted from
+_ORDER_S = 0.005  # s: the prediction looks back so far
+_MOST_ORDER = 240  # coefficients, reached at 48 kHz: more cost too much time
+_ROUNDS = 2  # times that prediction and samples are estimated in turn
 _CLIPPED = 0.985  # of the highest sample: this near the top a sample counts as cut off
 _MOST_MISSING = 0.5  # of the window
-_SEED = 30_011
+_SEED = 30_011  # of the noise, so that a repair is the same each time
 _TICKS_DB = np.arange(-20.0, 60.0, 1.5)  # powers that a tick may have over the prediction error
 _MOST_UNDER = 600  # frames of a tick under which the voice is looked for
 RINGS_S = 0.002  # how long a tick that was found may ring on after its mark, s
 _DECAYS_S = (0.0001, 0.0003, 0.0008)  # time constants by which it may die away
-_LEAST_RINGING = 1e-3
+_LEAST_RINGING = 1e-3  # of its first level: no sample is taken to be free of the tick
 _GROUPS = (1, 4)  # of directions, that may have powers of their own
 
 
@@ -72,7 +73,14 @@ def treatments(part: Part) -> Iterator[Repair]:
 
 
 def apply(block: np.ndarray, start: int, patches: list[tuple[Repair, np.ndarray]]) -> np.ndarray:
-    """A copy of ``block`` (the take's frames from ``start``) with patches, see :func:`patch_of`, put in."""
+    """Puts repairs into a span of a take.
+
+    Parameters
+    ----------
+    block : ``(channels, n)``, the take's frames from ``start`` on; it is not changed.
+    start : frame.
+    patches : repairs, each with what :func:`patch_of` gives for it.
+    """
     out = block.copy()
     for repair, patch in patches:
         first, last = max(start, repair.first), min(start + block.shape[1], repair.last)
@@ -87,7 +95,17 @@ def reach(repair: Repair) -> int:
 
 
 def patch_of(read: Read, repair: Repair) -> np.ndarray:
-    """What takes the place of the damaged frames, float32 ``(channels, last − first)``."""
+    """What takes the place of the damaged frames.
+
+    Parameters
+    ----------
+    read : reads the take.
+    repair : the frames.
+
+    Returns
+    -------
+    float32 ``(channels, last - first)``.
+    """
     around, length = reach(repair), repair.last - repair.first
     samples = read(repair.first - around, length + 2 * around).astype(np.float64)
     order = min(_MOST_ORDER, round(_ORDER_S * repair.sample_rate))
@@ -110,10 +128,18 @@ def interpolated(
     noise: np.random.Generator | None = None,
     under: Sequence[np.ndarray] = (),
 ) -> np.ndarray:
-    """``samples`` ``(n,)`` with the ``missing`` ones filled in; ``noise``: gives what no prediction explains.
+    """Samples with the missing ones filled in.
 
-    ``under``: they are not missing, something was added to them; how loud it may be at each of them, one or several
-    shapes of which the most likely counts.
+    Parameters
+    ----------
+    samples : ``(n,)``; not changed.
+    missing : bool ``(n,)``; where more than half is missing, nothing is filled in.
+    order : coefficients of the prediction.
+    noise : gives what no prediction explains; None: the smoothest guess.
+    under : if given, the samples are not missing, but something was added to them. ``(missing,)`` each: how loud it may
+        be at each of them; the most likely of these shapes counts.
+
+    Source: see the module.
     """
     out = samples.copy()
     if not missing.any() or missing.mean() > _MOST_MISSING:

@@ -120,7 +120,7 @@ def test_the_slope_tells_which_lean_explains_more(known, monkeypatch):
     monkeypatch.setattr(judging, "_FIRST", 0)
 
     def at(ridge_share, heard=heard, weight=weight):
-        monkeypatch.setattr(judging, "LEANS", (ridge_share,))
+        monkeypatch.setattr(judging, "RIDGES", (ridge_share,))
         return judged(heard, weight, preconditioner, RATE)
 
     for ridge_share in (0.03, 0.3, 3.0):

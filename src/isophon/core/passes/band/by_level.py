@@ -26,14 +26,14 @@ from isophon.core.passes.stage import At, Stage
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-EDGE_S = 0.03
+EDGE_S = 0.03  # s: how long a cut takes to come and go at the ends of a word
 _TICK_S = 0.001  # of the gain
-_POLES = 4
+_POLES = 4  # of the gammatone filter (4 in the paper)
 _POLES_WIDTH = math.sqrt(2 ** (1 / _POLES) - 1)  # of all of them together, of that of one
 _BESIDE = 1 / 3  # octaves: where the bands beside it lie; further where it is wider
 _SETTLED = 8.0  # times after which nothing is left of a gain or of a filter's ringing
-LONGEST_RELEASE_S = 1.0
-_RINGING_S = 0.1
+LONGEST_RELEASE_S = 1.0  # s: the longest release that the settings allow
+_RINGING_S = 0.1  # s that the filters ring before they are even
 _AROUND, _LEAST_AROUND_HZ = 4.0, 600.0  # of its width, and Hz: what of the spectrum around a band counts
 
 
@@ -75,7 +75,18 @@ def beside(q: float) -> float:
 
 
 def excess_db(samples: np.ndarray, rate: int, freq_hz: float, q: float) -> np.ndarray:
-    """How far a band stands over the mean of those beside it at each tick of ``samples`` ``(channels, n)``, dB."""
+    """How far a band stands over the mean of those beside it.
+
+    Parameters
+    ----------
+    samples : ``(channels, n)``.
+    rate : Hz.
+    freq_hz, q : the band.
+
+    Returns
+    -------
+    ``(ticks,)``, dB.
+    """
     return _BandLevels(samples, rate).excess_db(freq_hz, q)
 
 
@@ -119,7 +130,18 @@ def tick_of(rate: int) -> int:
 
 
 def taken_off(over: np.ndarray, rate: int, cut: LevelCut) -> np.ndarray:
-    """What is taken off at each tick, where a band stands so far ``over`` those beside it, dB ≥ 0."""
+    """What is taken off where a band stands out.
+
+    Parameters
+    ----------
+    over : ``(ticks,)``, how far it stands over those beside it, dB.
+    rate : Hz.
+    cut : threshold, ratio, depth and times.
+
+    Returns
+    -------
+    ``(ticks,)``, dB, at least 0.
+    """
     over = over - cut.over_db
     wanted = np.minimum(cut.depth_db, static_db(over, cut.ratio, 0.0))
     wanted[wanted < NOTHING_DB] = 0.0

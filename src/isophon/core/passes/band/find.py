@@ -32,19 +32,31 @@ from isophon.core.passes.band.settings import centre_of, edges_of
 from isophon.core.passes.context import FinderContext
 from isophon.core.survey import STILL, UNVOICED, Survey
 
-_SIZE_S, _HOP_S = 0.085, 0.032
+_SIZE_S = 0.085  # s: length of a spectrum, long enough to separate the partials of a low voice
+_HOP_S = 0.032  # s between spectra
 _STEADY = 0.15  # octaves that the pitch may move within a frame
-_FEWEST, _FEWEST_NOTES = 8, 4
+_FEWEST = 8  # partials near a frequency, weighted, of which a quantile is taken
+_FEWEST_NOTES = 4  # different notes there: one note alone looks like a ring
 _OFTEN, _USUALLY = 0.2, 0.5  # quantiles of the frames
 _APART, _REACH = 1 / 6, 0.75  # octaves: where the envelope beside a partial is looked for
-_LEAST_OFTEN_DB, _LEAST_USUALLY_DB, _LEAST_STILL_DB = 0.8, 2.5, 2.0
-_ALONE_OFTEN_DB, _WEAK_OFTEN_DB, _WEAK_DB = 6.0, 3.5, 4.0
-_UNSURE, _MOST_UNSURE = 0.4, 2
-_STILL_S, _STILL_MARGIN_S, _CONSONANT_MARGIN_S, _FEWEST_STILL, _SILENT_DBFS = 0.17, 0.09, 0.02, 12, -110.0
-_MOST_BANDS, _MOST_LOOKED_AT = 8, 24
-_LEAST_BUMP_DB = 1.5
-_MOST_FRAMES = 1_200
-_ALONE_Q = 8.0
+_LEAST_OFTEN_DB = 0.8  # dB that four in five partials stand out by, at least, where the noise floor says the same
+_LEAST_USUALLY_DB = 2.5  # and half of them
+_LEAST_STILL_DB = 2.0  # dB of the bell in the noise floor
+_ALONE_OFTEN_DB = 6.0  # dB that four in five stand out by where nothing else is known
+_WEAK_OFTEN_DB = 3.5  # the first, where only consonants say the same
+_WEAK_DB = 4.0  # dB of the bell in these
+_UNSURE = 0.4  # confidence of a band that only the partials show
+_MOST_UNSURE = 2  # of such are shown
+_STILL_S = 0.17  # s: length of a spectrum of the noise floor
+_STILL_MARGIN_S = 0.09  # s around it in which nothing else sounds
+_CONSONANT_MARGIN_S = 0.02  # the same for consonants
+_FEWEST_STILL = 12  # spectra that tell the noise floor
+_SILENT_DBFS = -110.0  # dBFS: a softer noise floor is digital silence
+_MOST_BANDS = 8  # that are shown
+_MOST_LOOKED_AT = 24  # peaks that are tried
+_LEAST_BUMP_DB = 1.5  # dB that the noise floor must rise there to be fitted
+_MOST_FRAMES = 1_200  # that are measured: more tell nothing new
+_ALONE_Q = 8.0  # of a band whose width nothing tells
 
 
 def find(context: FinderContext) -> tuple[BandMark, ...]:
@@ -94,7 +106,14 @@ def _words_of(band: loud.LoudBand) -> list[BandMark]:
 
 
 def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
-    """The partials of the steady voiced frames of ``(n,)`` samples; of very many frames, some evenly chosen."""
+    """The partials of the steady voiced frames; of very many frames, some evenly chosen.
+
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    rate : Hz.
+    survey : what is measured of the take.
+    """
     size, hop = fft.next_fast_len(round(_SIZE_S * rate), real=True), round(_HOP_S * rate)
     at = np.arange(len(samples) // hop) * hop / rate
     frame = np.clip(np.round(at / survey.hop_s).astype(int), 0, len(survey.f0) - 1)
@@ -158,7 +177,18 @@ def _middle(values: np.ndarray) -> np.ndarray:
 
 
 def profile(measured: Partials, quantiles: tuple[float, ...], fewest_notes: int = _FEWEST_NOTES) -> np.ndarray:
-    """Quantiles of how far partials stand out at each frequency, ``(quantiles, cells)``; NaN: too few notes to tell."""
+    """Quantiles of how far partials stand out.
+
+    Parameters
+    ----------
+    measured : partials.
+    quantiles : from 0 to 1.
+    fewest_notes : different notes without which nothing is said.
+
+    Returns
+    -------
+    ``(quantiles, cells)``, dB; NaN where there are too few partials or notes.
+    """
     cells = len(grid())
     out = np.full((len(quantiles), cells), np.nan)
     order = np.argsort(measured.cell)
@@ -176,7 +206,18 @@ def profile(measured: Partials, quantiles: tuple[float, ...], fewest_notes: int 
 
 
 def stillness(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | None:
-    """The spectrum of the stillest moments in dB at the grid's frequencies; None where it tells nothing."""
+    """The spectrum of the noise floor.
+
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    rate : Hz.
+    survey : what is measured of the take.
+
+    Returns
+    -------
+    ``(cells,)``, dB; None where the pauses are digital silence or too few.
+    """
     if survey.floor_dbfs < _SILENT_DBFS:
         return None
     size = fft.next_fast_len(round(_STILL_S * rate), real=True)
@@ -187,7 +228,18 @@ def stillness(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | No
 
 
 def consonants(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | None:
-    """The usual spectrum of unvoiced sounds in dB on the grid: a weaker witness, since a throat shapes some of them."""
+    """The usual spectrum of unvoiced sounds, which tells less than the noise floor, since a throat shapes some of them.
+
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    rate : Hz.
+    survey : what is measured of the take.
+
+    Returns
+    -------
+    ``(cells,)``, dB; None where there are too few.
+    """
     size = fft.next_fast_len(round(_SIZE_S * rate), real=True)
     chosen = _inside(survey, UNVOICED, _CONSONANT_MARGIN_S, size // 8 / rate, len(samples) / rate)
     if len(chosen) < _FEWEST_STILL:
@@ -208,9 +260,13 @@ def _inside(survey: Survey, state: int, margin_s: float, hop_s: float, duration:
 
 
 def rings(measured: Partials, witness: np.ndarray | None, firm: bool = True) -> list[tuple[Bell, float]]:
-    """The bands that are always there, each with how sure it is, most outstanding first.
+    """The bands that are always there, each with its confidence, the most outstanding first.
 
-    ``witness``: the spectrum of what is no voice, None for none; ``firm``: whether that is the stillness.
+    Parameters
+    ----------
+    measured : partials.
+    witness : ``(cells,)``, dB: the spectrum of what is no voice; None for none.
+    firm : whether that is the noise floor.
     """
     often, usually = profile(measured, (_OFTEN, _USUALLY))
     found: list[tuple[Bell, float]] = []

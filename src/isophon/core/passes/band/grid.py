@@ -9,13 +9,16 @@ import numpy as np
 from isophon.core.audio.bell import Bell
 from isophon.core.audio.spectra import power_spectra
 
-LOW_HZ, HIGH_HZ, PER_OCTAVE = 110.0, 5_400.0, 24
-NEAR_CELLS = 1.5
-_QS = np.geomspace(3.0, 30.0, 20)
-_GAINS = np.arange(1.5, 18.1, 0.5)
-_FIT_OCTAVES, _FEWEST_CELLS = 0.75, 12
+LOW_HZ = 110.0  # Hz: where the grid begins
+HIGH_HZ = 5_400.0  # Hz: and ends
+PER_OCTAVE = 24  # its cells
+NEAR_CELLS = 1.5  # cells: partials so near are taken to tell of a cell
+_QS = np.geomspace(3.0, 30.0, 20)  # of the bells that are tried
+_GAINS = np.arange(1.5, 18.1, 0.5)  # dB of these
+_FIT_OCTAVES = 0.75  # octaves to either side that a bell is fitted in
+_FEWEST_CELLS = 12  # of which a fit is made
 _UNEXPLAINED = 0.5  # of the variance around a band
-_BATCH = 128
+_BATCH = 128  # spectra at once
 
 
 class Partials(NamedTuple):
@@ -31,12 +34,23 @@ class Partials(NamedTuple):
 
 
 def grid() -> np.ndarray:
-    """The frequencies that are looked at, Hz."""
+    """The frequencies that are looked at, ``(cells,)``, Hz."""
     return LOW_HZ * 2 ** (np.arange(int(np.log2(HIGH_HZ / LOW_HZ) * PER_OCTAVE)) / PER_OCTAVE)
 
 
 def powers(samples: np.ndarray, centres: np.ndarray, size: int) -> np.ndarray:
-    """Power spectra ``(frames, bins)`` of windows around frames."""
+    """Power spectra of windows around frames.
+
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    centres : ``(frames,)``, the frames in the middle of the windows.
+    size : samples in a window.
+
+    Returns
+    -------
+    float32 ``(frames, size // 2 + 1)``.
+    """
     window, out = np.hanning(size).astype(np.float32), np.empty((len(centres), size // 2 + 1), np.float32)
     for first in range(0, len(centres), _BATCH):
         begins = centres[first : first + _BATCH] - size // 2
@@ -49,7 +63,17 @@ def powers(samples: np.ndarray, centres: np.ndarray, size: int) -> np.ndarray:
 
 
 def on_grid(power: np.ndarray, width: float) -> np.ndarray:
-    """Power spectra ``(…, bins)`` with bins ``width`` Hz apart, in dB at the grid's frequencies; held over the top."""
+    """Power spectra as levels at the frequencies of the grid; over the top of the spectrum its last level goes on.
+
+    Parameters
+    ----------
+    power : ``(…, bins)``.
+    width : Hz between bins.
+
+    Returns
+    -------
+    ``(…, cells)``, dB.
+    """
     half, bins = 2 ** (1 / (2 * PER_OCTAVE)), power.shape[-1]
     last = np.minimum(bins, np.ceil(grid() * half / width).astype(int) + 1)
     first = np.minimum(last - 1, np.maximum(1, (grid() / half / width).astype(int)))
@@ -58,7 +82,17 @@ def on_grid(power: np.ndarray, width: float) -> np.ndarray:
 
 
 def fitted(levels: np.ndarray, near_hz: float) -> Bell | None:
-    """The bell that best explains levels in dB around a frequency, over a straight line in octaves (least squares)."""
+    """The bell that best explains levels around a frequency, over a straight line in octaves (least squares).
+
+    Parameters
+    ----------
+    levels : ``(cells,)``, dB.
+    near_hz : Hz.
+
+    Returns
+    -------
+    None where no bell explains half of the variance.
+    """
     hz = grid()
     octave = np.log2(hz / near_hz)
     inside = np.abs(octave) <= _FIT_OCTAVES

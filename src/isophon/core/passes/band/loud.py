@@ -19,25 +19,43 @@ from isophon.core.audio.loudness import lufs
 from isophon.core.passes.band.grid import NEAR_CELLS, PER_OCTAVE, Partials, fitted, grid, on_grid, powers
 from isophon.core.survey import VOICED, Survey
 
-_SIZE_S, _HOP_S = 0.04, 0.02
+_SIZE_S = 0.04  # s: length of a spectrum
+_HOP_S = 0.02  # s between spectra
 _JOIN_S, _LEAST_S, _LEAST_VOICED = 0.04, 0.08, 0.2  # a word's inner silence, its length, how much of it is voice
 _LONGEST_S, _PIECE_S, _SMOOTH_S = 1.2, 0.25, 0.05  # what is sung in one breath is cut into pieces
-_UNDER_VOICE_DB, _OVER_FLOOR_DB, _IN_WORD_DB = 35.0, 8.0, 25.0
+_UNDER_VOICE_DB = 35.0  # dB under the voice level that a word may lie
+_OVER_FLOOR_DB = 8.0  # dB over the noise floor that it must lie
+_IN_WORD_DB = 25.0  # dB under its loudest frame that the frames of a word may lie
 _LOUD, _QUIET = 2 / 3, 0.6  # quantiles of the words' levels
 _LOUDER_DB, _SOFTEST_DB = 6.0, 20.0  # how far these groups are apart, and how far under the loudest a word may lie
-_FEWEST_WORDS, _FEWEST_PARTIALS, _FEWEST_NOTES = 4, 3, 3
+_FEWEST_WORDS = 4  # loud, and as many others
+_FEWEST_PARTIALS = 3  # near a cell in a word, of which a mean is taken
+_FEWEST_NOTES = 3  # different notes at a cell
 _CLOSE_PARTIALS = 0.2  # of a frequency: partials further apart leave gaps in the spectrum there
 _FROM_HZ, _TO_HZ = 1_400.0, 4_000.0  # under it the formants of vowels grow with loudness as a ring does
 _FAR, _CLOSE = PER_OCTAVE // 3, PER_OCTAVE // 6  # cells: a third and a sixth of an octave
-_SCORE, _PARTIALS_COUNT, _PARTIALS_AGREE, _SPREAD = 2.4, 0.7, 0.9, 0.25
-_STANDS_DB, _GROWS_DB, _NARROW_DB, _OFTEN, _OFTEN_DB = 3.3, 3.5, 3.2, 0.6, 3.0
-_APART = PER_OCTAVE // 3
-STAYS_OCTAVES = 0.09
-_USUAL_DB, _MOST_SEEN_LESS = 9.0, 1.6
-_MOST, _USUAL_Q, _WIDEST, _NARROWEST = 2, 8.0, 5.0, 14.0
+_SCORE = 2.4  # standard errors (see _apart) over which a band is there
+_PARTIALS_COUNT = 0.7  # how much partials count beside spectra
+_PARTIALS_AGREE = 0.9  # standard errors that the partials must show at least
+_SPREAD = 0.25  # dB² added to the variance of a mean: no mean of a few words is surer
+_STANDS_DB = 3.3  # dB that a band stands out by in loud words
+_GROWS_DB = 3.5  # dB more than in the others
+_NARROW_DB = 3.2  # the same against what lies closely beside it
+_OFTEN = 0.6  # share of the loud words in which it stands out
+_OFTEN_DB = 3.0  # dB by which it stands out in these
+_APART = PER_OCTAVE // 3  # cells: bands are not closer, a third of an octave
+STAYS_OCTAVES = 0.09  # octaves: what moves more from word to word is a formant
+_USUAL_DB = 9.0  # dB: the gain at which a bell is compared with what is seen of it
+_MOST_SEEN_LESS = 1.6  # times: no gain is corrected by more
+_MOST = 2  # bands in a take
+_USUAL_Q = 8.0  # of a band whose width nothing tells
+_WIDEST = 5.0  # Q that is believed
+_NARROWEST = 14.0  # Q that is believed
 _CLEAR = (2.4, 3.0), (0.4, 1.0)  # scores, and how much of what was measured they let stand
-_NEARLY_LOUD_DB, _NEARLY_AS_MUCH = 1.5, 0.6
-_SURE, _UNSURE = 0.7, 0.3
+_NEARLY_LOUD_DB = 1.5  # dB under the softest loud word, at which a word is still treated
+_NEARLY_AS_MUCH = 0.6  # of the usual stand-out that it must have
+_SURE = 0.7  # confidence of a word that is loud, and stands out
+_UNSURE = 0.3  # of another
 
 
 class Word(NamedTuple):
@@ -71,7 +89,16 @@ class _Words(NamedTuple):
 
 
 def find(samples: np.ndarray, rate: int, survey: Survey, measured: Partials, known: list[float]) -> list[LoudBand]:
-    """The bands of ``(n,)`` samples that speak only in loud words, the clearest first; ``known``: bands in Hz."""
+    """The bands that stand out only in loud words, the clearest first.
+
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    rate : Hz.
+    survey : what is measured of the take.
+    measured : its partials.
+    known : Hz: bands that are always there.
+    """
     spans = _not_far_under(survey, sounding(survey))
     if len(spans) < 2 * _FEWEST_WORDS:
         return []
@@ -236,7 +263,17 @@ def _apart(values: np.ndarray, loud: np.ndarray, quiet: np.ndarray) -> np.ndarra
 
 
 def wanders(closely: np.ndarray, at: int) -> float:
-    """How far what stands out near a cell moves from word ``(words, cells)`` to word: a formant does, octaves."""
+    """How far what stands out near a cell moves from word to word, as a formant does.
+
+    Parameters
+    ----------
+    closely : ``(words, cells)``, dB over what lies closely beside.
+    at : cell.
+
+    Returns
+    -------
+    Octaves, the median deviation.
+    """
     peaks = np.argmax(closely[:, at - _CLOSE : at + _CLOSE + 1], axis=1)
     return float(np.median(np.abs(peaks - np.median(peaks)))) / PER_OCTAVE
 

@@ -15,18 +15,30 @@ from isophon.core.audio.bell import Bell, response_db
 from isophon.core.passes.band.grid import LOW_HZ, PER_OCTAVE, grid
 from isophon.core.survey import VOICED, Survey
 
-_TOP_HZ = 2_200.0
-_MIDDLES_HZ, _QS = np.geomspace(180.0, 650.0, 46), np.geomspace(0.6, 3.0, 15)
+_TOP_HZ = 2_200.0  # Hz up to which the line and the bell are fitted
+_MIDDLES_HZ = np.geomspace(180.0, 650.0, 46)  # Hz of the bells that are tried
+_QS = np.geomspace(0.6, 3.0, 15)  # Q of these
 _UNIT_DB = 6.0  # of a bell; over some dB its shape changes little with its height
 _NARROW = 3 * PER_OCTAVE // 8 + 1  # cells, odd: what is narrower is no mud
-_LEAST_DB, _MOST_DB, _MOST_Q, _EXPLAINED = 3.5, 12.0, 2.6, 0.8
-_FULL_HZ, _OVER_HZ = (200.0, 450.0), (550.0, 2_000.0)
+_LEAST_DB = 3.5  # dB: a softer one is no mud
+_MOST_DB = 12.0  # dB: none is taken for louder
+_MOST_Q = 2.6  # what is narrower is no mud
+_EXPLAINED = 0.8  # share of the variance that the bell must explain
+_FULL_HZ = (200.0, 450.0)  # Hz: where a voice is full
+_OVER_HZ = (550.0, 2_000.0)  # Hz: what it is compared with
 _THIN_DB = 4.0  # a voice that would be so much thinner than even afterwards has no mud
-_SURE, _UNSURE = 0.7, 0.4
+_SURE = 0.7  # confidence where the voice is full there
+_UNSURE = 0.4  # confidence where it is thin
 
 
 def find(still: np.ndarray, survey: Survey) -> tuple[Bell, float] | None:
-    """The broad bell in the spectrum of the stillness (dB at the grid's frequencies), and how sure it is."""
+    """The broad bell in the spectrum of the noise floor, and how sure it is.
+
+    Parameters
+    ----------
+    still : ``(cells,)``, dB at the frequencies of the grid.
+    survey : what is measured of the take.
+    """
     bell = _fitted(ndimage.median_filter(still, _NARROW, mode="nearest"))
     if bell is None:
         return None

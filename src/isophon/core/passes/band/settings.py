@@ -19,8 +19,12 @@ from isophon.core.passes.band.mark import LOUD, BandMark
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-MOST_DB, DEEPEST_DB = 12.0, -36.0
-USUAL_Q, NARROWEST_Q, WIDEST_Q = 5.0, 40.0, 0.3
+MOST_DB = 12.0  # dB: the loudest change by hand
+DEEPEST_DB = -36.0  # and the deepest
+USUAL_Q = 5.0  # of a band drawn without a width
+NARROWEST_Q = 40.0  # the narrowest that is made
+WIDEST_Q = 0.3  # the widest
+# Hz up to which a band is called so (common practice)
 _NAMES = ((200.0, "boom"), (350.0, "mud"), (500.0, "boxy"), (1_000.0, "hollow"), (1_800.0, "honk"),
           (3_300.0, "hard ring"), (5_000.0, "nasal edge"), (math.inf, "whistle"))  # fmt: skip
 

@@ -16,7 +16,7 @@ from isophon.core.passes.filters import BandFilter
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_EDGE_S = 0.03
+_EDGE_S = 0.03  # s: how long a cut takes to come and go
 _WHOLE_S = 0.05  # what misses no more than this at either end is the whole take
 
 
@@ -40,7 +40,17 @@ def treatments(part: Part) -> Iterator[BandFilter]:
 
 
 def response_of(part: Part, freqs: np.ndarray) -> np.ndarray:
-    """What the bands that are cut throughout do at ``freqs`` (Hz), in dB."""
+    """What the bands that are cut throughout do.
+
+    Parameters
+    ----------
+    part : a part.
+    freqs : ``(n,)``, Hz.
+
+    Returns
+    -------
+    ``(n,)``, dB.
+    """
     bells = tuple(bell for cut in treatments(part) if not cut.edge for bell in cut.bells)
     return response_db(bells, np.maximum(freqs, 1.0))
 

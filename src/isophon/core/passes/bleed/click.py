@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import fft, ndimage, signal
+from scipy import fft, signal
 
 from isophon.core.passes.bleed.hits import (
     BEATS_S,
@@ -31,16 +31,31 @@ from isophon.core.passes.bleed.hits import (
 Picture = tuple[np.ndarray, np.ndarray]
 
 _RINGS_DB = (0.0, 16.0)  # how much what follows may be over what was before: ticks, and beeps that ring
-_MOST_TRIED = 40
-_BETWEEN, _FINER_PAYS, _SHORTEST_S = (2, 3), 1.1, 0.1
-_BARS = (2, 3, 4, 5, 6, 7, 8)
-_FEWEST_BEATS, _FEWEST_ALIKE, _FEWEST_OF_A_SOUND, _FEWEST_MOSTLY, _MOSTLY = 8, 5.0, 3, 2, 0.5
-_EARLY_S, _SOUND_S, _OFF_S, _STRAIGHT_S = 0.002, 0.025, 0.0015, 0.0007
-_FINER, _ROUNDS, _STILL_PERCENTILE, _QUIET_PERCENTILE, _SILENT = 8, 3, 20, 5, 1e-9
-_BAR_PAYS, _SAME_SOUND, _MOST_SOUNDS, _SURELY = 1.04, 0.99, 3, 4.0
-_SHARES, _LOOPED = (0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8), 0.5
-_SINC = 16
-_RISES_S, _RINGS_S, _MOMENT_S = 0.06, 0.13, 0.01
+_MOST_TRIED = 40  # beats that are looked into, of each kind of sound
+_BETWEEN = (2, 3)  # parts of a beat that may have sounds of their own
+_FINER_PAYS = 1.1  # times as much must be alike for a finer beat
+_SHORTEST_S = 0.1  # s: no beat is shorter
+_BARS = (2, 3, 4, 5, 6, 7, 8)  # beats in a bar that are tried
+_FEWEST_BEATS = 8  # in a take
+_FEWEST_ALIKE = 5.0  # sum of the shares that the others explain
+_FEWEST_OF_A_SOUND = 3  # beats that share it
+_FEWEST_MOSTLY = 2  # of these that the others explain for the most part
+_MOSTLY = 0.5  # share of a beat that is most of it
+_EARLY_S = 0.002  # s before a beat that are compared
+_SOUND_S = 0.025  # s after it
+_OFF_S = 0.0015  # s that a beat may lie off its line
+_STRAIGHT_S = 0.0007  # s: beats that lie closer to it make the line
+_FINER = 8  # parts of a sample in which a beat is placed
+_ROUNDS = 3  # times that the beats and their mean are estimated in turn
+_STILL_PERCENTILE = 20  # of powers that stands for the quiet beats
+_QUIET_PERCENTILE = 5  # the same where single beats are quiet
+_SILENT = 1e-9  # of the loudest: what is softer is digital silence
+_BAR_PAYS = 1.04  # times as much must be explained for a longer bar
+_SAME_SOUND = 0.99  # of what is explained that one sound for two must keep
+_MOST_SOUNDS = 3  # of a click
+_SURELY = 4.0  # standard errors over nothing
+_SHARES = (0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8)  # of a beat at which what lies between beats is compared
+_LOOPED = 0.5  # of what the beats have in common, over which it is a loop
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,7 +86,18 @@ class _Grid:
 
 
 def find_click(take: np.ndarray, rate: int, tell: Callable[[float], None] | None = None) -> Click:
-    """Find the regular click in a take ``(n,)``; where there is none, one that is not found."""
+    """Finds the regular click in a take.
+
+    Parameters
+    ----------
+    take : ``(n,)``.
+    rate : Hz.
+    tell : is called with the share that is done.
+
+    Returns
+    -------
+    One that is not ``found`` where there is none.
+    """
     tell = tell or (lambda _fraction: None)
     bright = bright_part(take, rate)
     level = levels_of(bright, rate)
@@ -93,37 +119,6 @@ def find_click(take: np.ndarray, rate: int, tell: Callable[[float], None] | None
     return _sounds(bright, level, _filled(bright, level, best, rate), rate, picture)
 
 
-def feeds_of(click: Click, take: np.ndarray, rate: int) -> np.ndarray:
-    """What leaked: each sound at its beats, float32 ``(sounds, n)`` for a take ``(n,)``."""
-    out = np.zeros((len(click.times), len(take)), np.float32)
-    around = np.arange(-_SINC, _SINC + 1)
-    for train, times in zip(out, click.times, strict=True):
-        for at in times * rate:  # beats lie between samples
-            places = round(at) + around
-            inside = (places >= 0) & (places < len(take))
-            off = places - at
-            train[places[inside]] += (np.sinc(off) * np.cos(np.pi * off / (2 * _SINC + 3)) ** 2)[inside]
-    sounds = [_sound(take, times, rate, min(_RINGS_S, click.beat_s - _RISES_S)) for times in click.times]
-    before = round(_RISES_S * rate)
-    feeds = [signal.oaconvolve(train, sound)[before : before + len(take)] for train, sound in
-             zip(out, sounds, strict=True)]  # fmt: skip
-    return np.stack(feeds).astype(np.float32)
-
-
-def _sound(take: np.ndarray, times: np.ndarray, rate: int, rings_s: float) -> np.ndarray:
-    """What the beats have in common, from some time before them on: their mean, each moment of each counting by
-    how little else sounds in it.
-    """
-    waves = _cut(take, times, rate, _RISES_S, rings_s)
-    smooth = round(_MOMENT_S * rate)
-    mean = np.zeros(waves.shape[1])
-    for _ in range(_ROUNDS + 1):
-        power = ndimage.uniform_filter1d(np.square(waves - mean), smooth, axis=1)
-        weight = 1 / (power + np.percentile(power, _QUIET_PERCENTILE, axis=0) + 1e-20)
-        mean = (weight * waves).sum(axis=0) / weight.sum(axis=0)
-    return mean * signal.get_window(("tukey", 0.1), len(mean), fftbins=False)
-
-
 def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, rate: int) -> list[_Grid]:
     """The grid of beats near ``beat`` that sound most alike, none where too few would fit the take."""
     times = _times(first, beat, len(level) * BIN_S)
@@ -131,7 +126,7 @@ def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, 
         return []
     number, weight = np.arange(len(times)), _stillness(level, times)
     for _ in range(_ROUNDS):
-        waves = _cut(bright, times, rate)
+        waves = waves_at(bright, times, rate)
         weight, _ = _robust(waves, weight)
         if not weight.sum() > 0:
             return []
@@ -143,7 +138,7 @@ def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, 
         step, start = _line(number, at, sure)
         step, start = _line(number, at, sure * (np.abs(at - start - step * number) < _STRAIGHT_S) + 1e-12 * sure)
         times, beat = start + step * number, step
-    waves = _cut(bright, times, rate)
+    waves = waves_at(bright, times, rate)
     bar, most = 1, _explained(waves, 0 * number)
     for longer in _BARS:
         explained = _explained(waves, number % longer)
@@ -156,7 +151,7 @@ def _is_loop(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> b
     between = []
     for share in _SHARES:
         times = _times(grid.first_s + share * grid.beat_s, grid.beat_s, len(level) * BIN_S)
-        alike = _alike(_cut(bright, times, rate), _stillness(level, times), np.arange(len(times)) % grid.bar)
+        alike = _alike(waves_at(bright, times, rate), _stillness(level, times), np.arange(len(times)) % grid.bar)
         between.append(float(alike.sum()))
     return float(np.median(between)) > _LOOPED * grid.alike
 
@@ -176,7 +171,7 @@ def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, pictu
     """The click of a grid: positions of the bar that sound alike share a sound, empty ones have none."""
     seconds = len(level) * BIN_S
     times = _times(grid.first_s, grid.beat_s, seconds)
-    waves, weight = _cut(bright, times, rate), _stillness(level, times)
+    waves, weight = waves_at(bright, times, rate), _stillness(level, times)
     place = np.arange(len(times)) % grid.bar
     places = [(place == i) for i in range(grid.bar)]
     groups = [mine for mine in places if _heard(waves[mine])] or places
@@ -269,7 +264,7 @@ def _line(number: np.ndarray, at: np.ndarray, weight: np.ndarray) -> tuple[float
     return slope, float(t - slope * n)
 
 
-def _cut(
+def waves_at(
     bright: np.ndarray, times: np.ndarray, rate: int, early_s: float = _EARLY_S, sound_s: float = _SOUND_S
 ) -> np.ndarray:
     """What sounds at each beat, moved by parts of a sample so that all begin alike, ``(beats, n)``."""

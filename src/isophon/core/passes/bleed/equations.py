@@ -18,10 +18,10 @@ from isophon.core.passes.bleed.feeds import Feeds
 from isophon.core.passes.bleed.preconditioner import Preconditioner
 from isophon.core.passes.bleed.weighing import STEP
 
-BLOCK = 8_192
+BLOCK = 8_192  # frames of a take that are chosen or left together
 _STEPS_OF_ONE = BLOCK // STEP
 _ROWS = 24  # blocks at a time: what fits the cores' own memory
-_STEPS = 24
+_STEPS = 24  # of the conjugate gradients at most
 ROUGHLY, NEARLY = 1e-3, 1e-5  # how far a path may be, against what no path explains
 _MOST_LEFT = 1e-4  # of what is explained, however little that is beside the voice
 _CLEAREST = 1e-2  # of what is explained: what no path explains is taken for so much at least
@@ -58,7 +58,12 @@ class Moments:
         return len(self._all)
 
     def only(self, mask: np.ndarray) -> Moments:
-        """The same moments as far as a mask ``(steps,)`` over the whole take is true."""
+        """The same moments as far as a mask over the complete take is true.
+
+        Parameters
+        ----------
+        mask : bool ``(steps,)``.
+        """
         chosen_steps = self._of_steps(mask)
         some = np.flatnonzero((self.weight[:, ::STEP] * chosen_steps).any(axis=1))
         some = some if len(some) else np.array([0])
@@ -74,16 +79,43 @@ class Moments:
         return np.pad(values, (0, -len(values) % _STEPS_OF_ONE)).reshape(-1, _STEPS_OF_ONE)[self.chosen]
 
     def through(self, path: np.ndarray) -> np.ndarray:
-        """The cues through their paths, ``(blocks, frames)``."""
+        """The cues through their paths.
+
+        Parameters
+        ----------
+        path : ``(cues, taps)``.
+
+        Returns
+        -------
+        ``(blocks, BLOCK)``.
+        """
         return np.concatenate(at_once(self._through(path), self._batches()))
 
     def pull(self, path: np.ndarray) -> np.ndarray:
-        """What the normal equations make of a path, ``(cues, taps)``."""
+        """The normal equations applied to a path.
+
+        Parameters
+        ----------
+        path : ``(cues, taps)``.
+
+        Returns
+        -------
+        ``(cues, taps)``.
+        """
         through = self._through(path)
         return self._correlated(lambda some: self.weight[some] * through(some))
 
     def residual(self, path: np.ndarray | None) -> tuple[np.ndarray, float]:
-        """How what a path, or none, leaves of the take goes with the cues, ``(cues, taps)``, and its energy."""
+        """The correlation of the cues with what a path leaves of the take, and the energy of what it leaves.
+
+        Parameters
+        ----------
+        path : ``(cues, taps)``; None for no path.
+
+        Returns
+        -------
+        ``(cues, taps)``, and the energy, weighted.
+        """
         error = self.take if path is None else self.take - self.through(path)
         weighted = self.weight * error
         return self._correlated(lambda some: weighted[some]), float(np.vdot(weighted, error))

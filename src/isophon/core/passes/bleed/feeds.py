@@ -16,7 +16,8 @@ from isophon.core.passes.bleed.filtering import filtered
 from isophon.core.passes.bleed.moving import Motion
 from isophon.core.passes.bleed.weighing import STEP, powers
 
-_WHITENER, _STILL_PERCENTILE = 512, 15
+_WHITENER = 512  # samples of the spectra that the filter is made from
+_STILL_PERCENTILE = 15  # of the take that is its quiet moments
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,7 +32,13 @@ class Feeds:
 
     @classmethod
     def under(cls, flat: np.ndarray, sounds: np.ndarray) -> tuple[Feeds, np.ndarray]:
-        """Sounds ``(feeds, n)`` as they are looked at under a whitener; and all of them whitened."""
+        """Sounds as they are looked at under a whitener, and all of them whitened.
+
+        Parameters
+        ----------
+        flat : the whitener, ``(taps,)``.
+        sounds : ``(feeds, n)``.
+        """
         white = np.stack([whitened(sound, flat) for sound in sounds])
         return cls(sounds, flat, np.sum([powers(sound) for sound in white], axis=0)), white
 
@@ -45,12 +52,32 @@ class Feeds:
         return replace(self, sounds=self.sounds[:, span], powers=self.powers[steps])
 
     def through(self, path: np.ndarray) -> np.ndarray:
-        """The whitened feeds through their paths ``(feeds, taps)``, summed, float32 ``(n,)``."""
+        """The whitened feeds through their paths, summed.
+
+        Parameters
+        ----------
+        path : ``(feeds, taps)``.
+
+        Returns
+        -------
+        float32 ``(n,)``.
+        """
         return through(self.sounds, signal.oaconvolve(path, self.flat[None], axes=1), len(self.flat) // 2)
 
 
 def through(feeds: np.ndarray, path: np.ndarray, early: int = 0) -> np.ndarray:
-    """Feeds ``(feeds, n)`` through their paths ``(feeds, taps)``, summed, ``early`` frames sooner, float32 ``(n,)``."""
+    """Feeds through their paths, summed.
+
+    Parameters
+    ----------
+    feeds : ``(feeds, n)``.
+    path : ``(feeds, taps)``.
+    early : frames by which the sum comes sooner.
+
+    Returns
+    -------
+    float32 ``(n,)``.
+    """
     out = filtered(feeds[0], path[0], early)
     for feed, way in zip(feeds[1:], path[1:], strict=True):
         out += filtered(feed, way, early)
@@ -58,7 +85,17 @@ def through(feeds: np.ndarray, path: np.ndarray, early: int = 0) -> np.ndarray:
 
 
 def whitener(take: np.ndarray, rate: int) -> np.ndarray:
-    """A short linear-phase filter that flattens the noise of the take's stillest moments, float32 ``(511,)``."""
+    """A short linear-phase filter that flattens the noise of the take's quietest moments.
+
+    Parameters
+    ----------
+    take : ``(n,)``.
+    rate : Hz.
+
+    Returns
+    -------
+    float32 ``(511,)``.
+    """
     power = power_spectra(frames_of(take, _WHITENER, 2 * _WHITENER), np.hanning(_WHITENER))
     loud = power.sum(axis=1)
     some = loud > 1e-9 * loud.max()
@@ -72,5 +109,15 @@ def whitener(take: np.ndarray, rate: int) -> np.ndarray:
 
 
 def whitened(sound: np.ndarray, flat: np.ndarray) -> np.ndarray:
-    """A sound ``(n,)`` through a whitener, in place in time."""
+    """A sound through a whitener, in place in time.
+
+    Parameters
+    ----------
+    sound : ``(n,)``.
+    flat : ``(taps,)``.
+
+    Returns
+    -------
+    float32 ``(n,)``.
+    """
     return filtered(sound, flat, len(flat) // 2)

@@ -7,11 +7,22 @@ from scipy import signal
 
 from isophon.core.audio.threads import at_once
 
-_PIECE = 1 << 18
+_PIECE = 1 << 18  # frames at once
 
 
 def filtered(sound: np.ndarray, taps: np.ndarray, early: int = 0) -> np.ndarray:
-    """A sound ``(n,)``, silence around it, through a filter ``(taps,)``, ``early`` frames sooner; float32 ``(n,)``."""
+    """A sound, with silence around it, through a filter.
+
+    Parameters
+    ----------
+    sound : ``(n,)``.
+    taps : ``(taps,)``.
+    early : frames by which it comes sooner.
+
+    Returns
+    -------
+    float32 ``(n,)``.
+    """
     taps, reach = taps.astype(np.float32), len(taps) - 1
     out = np.empty(len(sound), np.float32)
 

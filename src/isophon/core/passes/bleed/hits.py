@@ -23,13 +23,33 @@ _DIVISORS = (1, 2, 3, 4, 5, 6, 8)  # a bar may score higher than its beats
 
 
 def bright_part(take: np.ndarray, rate: int) -> np.ndarray:
-    """The take with its noise flattened and its lows gone, where no click can be separated from the voice."""
+    """The take with its noise flattened and its lows gone, where no click can be separated from the voice.
+
+    Parameters
+    ----------
+    take : ``(n,)``.
+    rate : Hz.
+
+    Returns
+    -------
+    float32 ``(n,)``.
+    """
     white = signal.oaconvolve(take, whitener(take, rate), "same")
     return signal.sosfiltfilt(signal.butter(2, _LOWEST_HZ, "high", fs=rate, output="sos"), white).astype(np.float32)
 
 
 def levels_of(bright: np.ndarray, rate: int) -> np.ndarray:
-    """The level of each bin, dB."""
+    """The level of each bin of ``BIN_S``.
+
+    Parameters
+    ----------
+    bright : ``(n,)``.
+    rate : Hz.
+
+    Returns
+    -------
+    ``(bins,)``, dB.
+    """
     size = round(BIN_S * rate)
     at = (np.arange(round(len(bright) / rate / BIN_S)) * BIN_S * rate).astype(int)
     power = ndimage.uniform_filter1d(np.square(bright, dtype=np.float64), size, origin=-(size // 2))[at]
@@ -37,13 +57,33 @@ def levels_of(bright: np.ndarray, rate: int) -> np.ndarray:
 
 
 def levels_beside(level: np.ndarray, span: tuple[int, int]) -> np.ndarray:
-    """How loud it is beside each bin, so many bins from it."""
+    """The level beside each bin.
+
+    Parameters
+    ----------
+    level : ``(bins,)``, dB.
+    span : the first and the last bin, counted from each.
+
+    Returns
+    -------
+    ``(bins,)``, dB.
+    """
     size, middle = span[1] - span[0] + 1, (span[0] + span[1]) // 2
     return np.roll(ndimage.percentile_filter(level, _SIDE_PERCENTILE, size=size), -middle)
 
 
 def hits_of(level: np.ndarray, rings_db: float) -> np.ndarray:
-    """By how much each bin stands up, dB, 0 where it does not."""
+    """By how much each bin stands over what is beside it.
+
+    Parameters
+    ----------
+    level : ``(bins,)``, dB.
+    rings_db : how much louder what follows may be than what was before, dB.
+
+    Returns
+    -------
+    ``(bins,)``, dB, 0 where it does not.
+    """
     around = np.maximum(levels_beside(level, LEFT_MS), levels_beside(level, _RIGHT_MS) - rings_db)
     over = np.clip(level - around - _OVER_DB, 0, _MOST_DB)
     over[level < ndimage.maximum_filter1d(level, 3)] = 0
@@ -51,7 +91,12 @@ def hits_of(level: np.ndarray, rings_db: float) -> np.ndarray:
 
 
 def likely_beats(hits: np.ndarray) -> tuple[list[float], np.ndarray]:
-    """Times after which hits come again, s, likely ones and their divisions; and the score of all of them."""
+    """The likely times in s after which hits come again, with their divisions, and the score of all that were tried.
+
+    Parameters
+    ----------
+    hits : ``(bins,)``, dB.
+    """
     count = len(hits)
     smooth = ndimage.gaussian_filter1d(hits, 1.0)
     size = fft.next_fast_len(2 * count, real=True)
@@ -74,7 +119,13 @@ def likely_beats(hits: np.ndarray) -> tuple[list[float], np.ndarray]:
 
 
 def first_beat(hits: np.ndarray, beat: float) -> tuple[float, float, float]:
-    """How clearly hits gather at one place of a beat, that place in s, and the beat."""
+    """How clearly hits gather at one place of a beat, that place in s, and the beat.
+
+    Parameters
+    ----------
+    hits : ``(bins,)``, dB.
+    beat : s.
+    """
     phase = np.round(np.arange(len(hits)) * BIN_S % beat / BIN_S).astype(int)
     folded = ndimage.uniform_filter1d(np.bincount(phase, hits, minlength=int(beat / BIN_S) + 2), 5, mode="wrap")
     place = int(np.argmax(folded))

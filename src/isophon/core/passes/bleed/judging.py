@@ -1,4 +1,4 @@
-"""How much a path must ridge_share towards nothing, and what it explains: cross-validation (Stone 1974).
+"""Which ridge a path needs, and how much the path then explains: cross-validation (Stone 1974).
 
 The take is dealt out in turns of more than a second; a path learned from three quarters of them is judged by
 the fourth, in which the stillest moments count most: a voice in unison with the feed looks like a path at its own
@@ -20,22 +20,27 @@ from isophon.core.passes.bleed.filtering import filtered
 from isophon.core.passes.bleed.preconditioner import Preconditioner
 from isophon.core.passes.bleed.weighing import STEP
 
-LEANS = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)
-_FIRST = 3
-_FOLDS, _TURN, _FEWEST_TURNS = 4, 4 * BLOCK, 16
-_CLEARLY_DB = 0.3
+RIDGES = (1e-6, 1e-5, 1e-4, 1e-3, 1e-2, 0.1, 1.0)  # that are tried, of the cues' power
+_FIRST = 3  # where the search begins
+_FOLDS = 4  # in which the take is dealt out
+_TURN = 4 * BLOCK  # frames in one turn
+_FEWEST_TURNS = 16  # of which a short take has more and shorter ones
+_CLEARLY_DB = 0.3  # dB that a path must explain in a band for all of it to be used
 _UNTIL = 1e-4  # how far a path may be: nearer changes what it explains by some thousandths of a dB
 _FLAT_DB = 0.02  # what begins to rise less than this does not come to rise by as much as pays
-_FREER_DB, _FIRMER_DB = 0.03, 0.05  # how much more a path must explain that leans less, or more
-_LOWEST_HZ, _NARROWEST_HZ, _WIDTH, _FILTER = 90.0, 40.0, 0.06, 4_096
+_FREER_DB, _FIRMER_DB = 0.03, 0.05  # dB more that a path must explain under a smaller ridge, or a larger one
+_LOWEST_HZ = 90.0  # Hz: where the bands begin
+_NARROWEST_HZ = 40.0  # Hz: they are not narrower
+_WIDTH = 0.06  # of their frequency
+_FILTER = 4_096  # taps of the filter that leaves the other bands out
 
 
 @dataclass(frozen=True, eq=False)
 class Judged:
-    """``ridge_share``: how much the path best leans towards nothing; ``path``: the mean of those that were judged;
+    """``ridge_share``: the best ridge, of the cues' power; ``path``: the mean of those that were judged;
     ``explained_db``: how much of what it was not learned from it explains, in dB of the error, weighted twice, 0 or
     less where no path is better than none; ``bands_db``: the same in narrow bands; ``rise_db``: how much more ten
-    times the ridge_share would explain if it went on as it begins.
+    times the ridge would explain if it went on as it begins.
     """
 
     ridge_share: float
@@ -53,13 +58,20 @@ def judged(
     guess: np.ndarray | None = None,
     tell: Callable[[], None] = lambda: None,
 ) -> Judged:
-    """The ridge under which a path explains most, tried up or down from the usual one; ``tell`` is called between.
+    """The ridge under which a path explains most, tried up or down from the usual one.
 
-    ``weight`` ``(steps,)``: what the moments were chosen by; ``guess``: a path like those that will be found.
+    Parameters
+    ----------
+    moments : of the take.
+    weight : ``(steps,)``, what they were chosen by.
+    preconditioner : of their equations.
+    rate : Hz.
+    guess : ``(cues, taps)``: a path like those that will be found.
+    tell : is called between ridges.
     """
     folds = _Folds(moments, weight, preconditioner, rate, guess)
-    best = folds.judged(LEANS[_FIRST])
-    better, others = (_FIRMER_DB, LEANS[_FIRST + 1 :]) if best.rise_db > 0 else (_FREER_DB, LEANS[_FIRST - 1 :: -1])
+    best = folds.judged(RIDGES[_FIRST])
+    better, others = (_FIRMER_DB, RIDGES[_FIRST + 1 :]) if best.rise_db > 0 else (_FREER_DB, RIDGES[_FIRST - 1 :: -1])
     for ridge_share in others:
         if abs(best.rise_db) < _FLAT_DB:
             break
@@ -72,7 +84,18 @@ def judged(
 
 
 def only_clear(samples: np.ndarray, gains_db: np.ndarray, rate: int) -> np.ndarray:
-    """Sounds ``(n, frames)`` without the bands in which a path explains nothing, in place in time."""
+    """Sounds without the bands in which a path explains nothing, in place in time.
+
+    Parameters
+    ----------
+    samples : ``(n, frames)``.
+    gains_db : ``(bands,)``, what it explains in each, dB.
+    rate : Hz.
+
+    Returns
+    -------
+    float32 ``(n, frames)``.
+    """
     hz = np.fft.rfftfreq(_FILTER, 1 / rate)
     mask = np.interp(hz, _middles(rate), np.clip(gains_db / _CLEARLY_DB, 0, 1))
     taps = np.roll(np.fft.irfft(mask), _FILTER // 2) * np.hanning(_FILTER)
@@ -113,7 +136,7 @@ class _Folds:
         return self._moments.only(self._fold == k)
 
     def judged(self, ridge_share: float) -> Judged:
-        """What paths explain that ridge_share so much."""
+        """What paths explain under a ridge of that share of the cues' power."""
         self._preconditioner.at(ridge_share)  # once, before the folds share it
 
         def after(k: int) -> tuple[np.ndarray, np.ndarray, float, float]:
@@ -133,7 +156,7 @@ class _Folds:
         each = np.sort(_gain_db(self._before.sum(axis=1), left.sum(axis=1)))
         explained = _gain_db(self._before.sum(), left.sum())
         bands = [_gain_db(self._before[:, span].sum(), left[:, span].sum()) for span in self._spans]
-        error, slope = (sum(row[i] for row in found) for i in (2, 3))  # slope: over the logarithm of the ridge_share
+        error, slope = (sum(row[i] for row in found) for i in (2, 3))  # slope: over the logarithm of the ridge
         return Judged(
             ridge_share, np.mean([row[0] for row in found], axis=0), float(min(explained, each[1])), np.array(bands),
             -10 * slope / (error + 1e-30),

@@ -16,7 +16,8 @@ from isophon.core.audio.leak import OWN_CLICK, Cue, Leak
 from isophon.core.audio.loudness import lufs
 from isophon.core.audio.threads import at_once, cores
 from isophon.core.marks import Mark, mark_id
-from isophon.core.passes.bleed.click import feeds_of, find_click
+from isophon.core.passes.bleed.click import find_click
+from isophon.core.passes.bleed.click_sound import feeds_of
 from isophon.core.passes.bleed.learn import BEFORE_S, learn, moved
 from isophon.core.passes.bleed.mark import HitMark
 from isophon.core.passes.bleed.residue import alone, missed
@@ -25,12 +26,19 @@ from isophon.core.survey import STILL, Survey
 
 Read = Callable[[int, int], np.ndarray]
 
-_ALIKE = 0.9999
-_FULL_RATE, _HALVED_FROM = 44_000, 16_000
-_HIT_S, _APART_S, _FALLS_DB, _DEEPEST_DB, _RISES_DB = 0.01, 0.1, 9.0, 32.0, 8.0
-_LEAST_OVER_ROOM_DB = -12.0
-_PICTURE = 600
-_NO_LOWS, _MOSTLY, _LOUDEST_CLICK = 300.0, 0.9, 0.01
+_ALIKE = 0.9999  # correlation of two channels of a cue over which they are one
+_FULL_RATE = 44_000  # Hz from which a take is learned at a lower rate
+_HALVED_FROM = 16_000  # Hz from which the cue is looked for at half of that
+_HIT_S = 0.01  # s over which the level of the leak is measured
+_APART_S = 0.1  # s between hits
+_FALLS_DB = 9.0  # dB under its peak, where a hit begins and ends
+_DEEPEST_DB = 32.0  # dB under the loudest that one may lie
+_RISES_DB = 8.0  # dB that it must rise over what is around it
+_LEAST_OVER_ROOM_DB = -12.0  # dB against the noise floor that it must lie: softer ones are inaudible
+_PICTURE = 600  # points of the picture of the correlation
+_NO_LOWS = 300.0  # Hz under which a leaked click has nothing
+_MOSTLY = 0.9  # of what sounds that is the click's where the rest is left out
+_LOUDEST_CLICK = 0.01  # of the take's power: a louder click is no leak
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,10 +58,20 @@ def learn_leak(
     tell: Callable[[float], None] | None = None,
     moments: Sequence[tuple[float, float]] = (),
 ) -> Taken:
-    """Learn how cues leaked into a take, float32 ``(channels, n)``; without any cue, the take's own regular click.
+    """Learns how cues leaked into a take; without any cue, the take's own regular click.
 
-    ``moments``: the spans in s to learn from, all where none is given. Where nothing of the cues is heard
-    nothing is taken out, and the facts have no key. Cues that come one by one are held one by one.
+    Parameters
+    ----------
+    samples : float32 ``(channels, n)``.
+    rate : Hz.
+    cues : read one by one, so that only one is in memory.
+    key : of what is learned, for the cache.
+    tell : is called with the share that is done.
+    moments : spans in s to learn from; all where none is given.
+
+    Returns
+    -------
+    Nothing is removed, and the facts have no key, where nothing of the cues is in the take.
     """
     tell = tell or (lambda _fraction: None)
     low, shape = _learning_rate(rate), samples.shape

@@ -33,14 +33,20 @@ _PATH_S, BEFORE_S = 0.075, 0.006  # a path's length, and how much of it lies bef
 _WEIGHTS_S = (0.5, 0.25, 0.1, 0.04, 0.02, 0.02, 0.02, 0.02, 0.02, 0.02)  # finer each time
 _LEAST_ROUNDS, _ROUND_PAYS_DB = 4, 0.5  # more rounds only while each explains so much more
 _EASED_ROUNDS = 2  # later weights are like these
-_FINE_WEIGHTS_S = (0.04, 0.02)
+_FINE_WEIGHTS_S = (0.04, 0.02)  # s over which what else sounds is averaged once the path is known at the full rate
 _PIECE = 1 << 18  # frames
-_MOST_S = 60.0
-_DECAY_BEFORE_S, _DECAY_AFTER_S = 0.0015, 0.02
-_PIECE_S, _FOLLOW_RIDGE = 12.0, 0.02
-_PAYS_DB, _FOLLOW_FROM_DB = 0.4, 0.3
-_START_RIDGE, _CHECK_S = 1e-3, 0.4
-_TRUST_S, _TRUST_PRIOR, _DOUBT = 3.0, 0.3, 0.25
+_MOST_S = 60.0  # s of the take, the clearest, that a path is learned from
+_DECAY_BEFORE_S = 0.0015  # s: time constant by which taps before the found delay are unlikely
+_DECAY_AFTER_S = 0.02  # s: the same after it, as a room's early reflections fall off
+_PIECE_S = 12.0  # s: length of the pieces that may have a path of their own
+_FOLLOW_RIDGE = 0.02  # of the cues' power: how firmly these stay near the path of the complete take
+_PAYS_DB = 0.4  # dB that a path of its own must explain more
+_FOLLOW_FROM_DB = 0.3  # dB that the path of the complete take must explain before pieces are tried
+_START_RIDGE = 1e-3  # of the cues' power, before it is estimated
+_CHECK_S = 0.4  # s: a piece is learned from every other one of such spans, and checked on the rest
+_TRUST_S = 3.0  # s over which it is asked how much of the prediction is in the take
+_TRUST_PRIOR = 0.3  # of the prediction's usual power, that counts as found where the leak is weak
+_DOUBT = 0.25  # share of the prediction under which none of it is used; all of it from twice that on
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,10 +69,16 @@ def learn(
     tell: Callable[[float], None] | None = None,
     moments: Sequence[tuple[float, float]] = (),
 ) -> Learned:
-    """Learn the leak of cues ``(cues, n)`` in a take ``(n,)`` at the same, even rate.
+    """Learns the leak of cues in a take at the same, even rate.
 
-    The cues lie ``BEFORE_S`` sooner than where they are heard, within some ms: the path begins so much before.
-    ``moments``: the spans in s to learn from, all where none is given.
+    Parameters
+    ----------
+    take : ``(n,)``.
+    cues : ``(cues, n)``; they lie ``BEFORE_S`` sooner than they sound in the take, within some ms: the path begins so
+        much before.
+    rate : Hz, even.
+    tell : is called with the share that is done.
+    moments : spans in s to learn from; all where none is given.
     """
     tell = tell or (lambda _fraction: None)
     taps = round(_PATH_S * rate)
@@ -180,7 +192,19 @@ def _unlikely(taps: int, rate: int) -> np.ndarray:
 
 
 def response(path: np.ndarray, rate: int, span_hz: tuple[float, float], points: int = 120) -> tuple[np.ndarray, ...]:
-    """How a path ``(taps,)`` passes sound on: frequencies in Hz, evenly over octaves, and gains in dB, smoothed."""
+    """How a path passes sound on, smoothed.
+
+    Parameters
+    ----------
+    path : ``(taps,)``.
+    rate : Hz.
+    span_hz : the lowest and the highest frequency.
+    points : how many, evenly over octaves.
+
+    Returns
+    -------
+    Frequencies in Hz and gains in dB, ``(points,)`` each.
+    """
     power = np.square(np.abs(np.fft.rfft(path, 8 * len(path))))
     edges = np.geomspace(span_hz[0], min(span_hz[1], 0.5 * rate), points + 1)
     at = np.searchsorted(np.fft.rfftfreq(8 * len(path), 1 / rate), edges)
@@ -190,7 +214,18 @@ def response(path: np.ndarray, rate: int, span_hz: tuple[float, float], points: 
 
 
 def moved(samples: np.ndarray, by: int, count: int) -> np.ndarray:
-    """``samples`` moved later by ``by`` frames, ``count`` long."""
+    """Samples moved later.
+
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    by : frames.
+    count : frames of the result.
+
+    Returns
+    -------
+    float32 ``(count,)``.
+    """
     out = np.zeros(count, np.float32)
     first, last = max(0, by), min(count, len(samples) + by)
     if last > first:

@@ -19,14 +19,19 @@ from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.filtering import filtered
 from isophon.core.passes.bleed.weighing import STEP, at_frames, powers
 
-_HOP_S, _LANES = 0.01, 4
-_STEP_S, _LEAST_STEPS = 0.02, 100
+_HOP_S = 0.01  # s between the windows in which a sound is moved
+_LANES = 4  # windows over each sample
+_STEP_S = 0.02  # s between the points of a track
+_LEAST_STEPS = 100  # of which one is estimated
 _DELAY_S, _GAIN = 20e-6, 0.1  # the units of a track: what a head does that moves by some mm
 _STIFF = (1e2, 1e3, 1e4, 1e5, 1e6, 1e7)  # what a track's curvature costs, against what the moments tell
 _HELD = 0.02  # what being away from where it stays costs
-_ROUNDS, _FOLDS, _FOLD_S = 2, 5, 0.35
+_ROUNDS = 2  # times that the track is estimated, each from the last
+_FOLDS = 5  # of the cross-validation
+_FOLD_S = 0.35  # s that stay in one fold
 _PAYS = 0.003  # of what is not explained
-_BATCH, _SLOPE = 512, 48
+_BATCH = 512  # windows at once
+_SLOPE = 48  # taps to either side of the filter for the slope
 _PIECE = 512  # steps
 
 
@@ -40,17 +45,43 @@ class Motion:
 
     @classmethod
     def along(cls, track: np.ndarray, step_s: float) -> Motion:
-        """The motion of a track ``(n, 2)``: louder and later, in their units."""
+        """The motion of a track.
+
+        Parameters
+        ----------
+        track : ``(steps, 2)``, louder and later, in their units.
+        step_s : s between its points.
+        """
         return cls(_DELAY_S * track[:, 1], 1 + _GAIN * track[:, 0], step_s)
 
     def track_at(self, steps: int, step_s: float) -> np.ndarray:
-        """The motion in its units at the middles of steps that may have another length, ``(steps, 2)``."""
+        """The motion in its units at the middles of steps that may have another length.
+
+        Parameters
+        ----------
+        steps : how many.
+        step_s : s between them.
+
+        Returns
+        -------
+        ``(steps, 2)``.
+        """
         at, mine = (np.arange(steps) + 0.5) * step_s, (np.arange(len(self.gain)) + 0.5) * self.step_s
         louder, later = (self.gain - 1) / _GAIN, self.delay_s / _DELAY_S
         return np.stack([np.interp(at, mine, louder), np.interp(at, mine, later)], axis=1)
 
     def of(self, sounds: np.ndarray, rate: int) -> np.ndarray:
-        """Sounds ``(n, frames)`` moved so, float32."""
+        """Sounds moved by this.
+
+        Parameters
+        ----------
+        sounds : ``(n, frames)``.
+        rate : Hz.
+
+        Returns
+        -------
+        float32 ``(n, frames)``.
+        """
         return np.stack([self._moved(sound, rate) for sound in sounds])
 
     def _moved(self, sound: np.ndarray, rate: int) -> np.ndarray:
@@ -84,9 +115,18 @@ class Motion:
 def motion_of(
     take: np.ndarray, leak: np.ndarray, weight: np.ndarray, rate: int, before: Motion | None = None
 ) -> Motion | None:
-    """How a predicted ``leak`` ``(n,)`` moves in a ``take`` ``(n,)``; None where one that stays explains as much.
+    """How a predicted leak moves in a take.
 
-    ``weight`` ``(steps,)``: how little else sounds; ``before``: how it moved as far as was known.
+    Parameters
+    ----------
+    take, leak : ``(n,)``.
+    weight : ``(steps,)``, how little else sounds.
+    rate : Hz.
+    before : how it moved as far as was known.
+
+    Returns
+    -------
+    None where a leak that stays explains as much.
     """
     step = round(_STEP_S * rate)
     count = -(-len(take) // step)

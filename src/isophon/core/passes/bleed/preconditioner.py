@@ -15,10 +15,13 @@ from scipy import fft, linalg
 from isophon.core.audio.threads import at_once
 from isophon.core.passes.bleed.weighing import STEP
 
-_HOP_S, _BATCH = 0.008, 128
-_SQUARE, _COLUMNS = 256, 512
+_HOP_S = 0.008  # s: over which short-time correlations are taken
+_BATCH = 128  # of these at once
+_SQUARE = 256  # columns of a matrix that are filled at once
+_COLUMNS = 512  # of the Schur complement at once
 _MOST_HOPS = 4_000  # as many as tell the cues' correlations well enough
-_FIRMER, _MOST_FIRM = 10.0, 4
+_FIRMER = 10.0  # times as firm a ridge where a matrix is not positive definite
+_MOST_FIRM = 4  # times that this is tried
 
 
 class Preconditioner:
@@ -44,17 +47,32 @@ class Preconditioner:
         for gram in (gram for pair in grams for gram in pair):
             gram /= scale
         self._grams = grams
-        self._ridge_share, self._inverses = -1.0, list[list[np.ndarray]]()  # of the last ridge_share: they are large
+        self._ridge_share, self._inverses = -1.0, list[list[np.ndarray]]()  # of the last ridge: they are large
 
     def at(self, ridge_share: float) -> list[list[np.ndarray]]:
-        """The inverse matrices of each two cues with a ridge of that share of their power."""
+        """The inverse matrices of each two cues with a ridge.
+
+        Parameters
+        ----------
+        ridge_share : of the cues' power.
+        """
         if ridge_share != self._ridge_share:
             self._ridge_share, self._inverses = ridge_share, []
             self._inverses = [_inverses(grams, ridge_share * self.unlikely) for grams in self._grams]
         return self._inverses
 
     def apply(self, residual: np.ndarray, ridge_share: float) -> np.ndarray:
-        """``residual`` ``(cues, taps)`` through those matrices."""
+        """A residual through those matrices.
+
+        Parameters
+        ----------
+        residual : ``(cues, taps)``.
+        ridge_share : of the cues' power.
+
+        Returns
+        -------
+        float32 ``(cues, taps)``.
+        """
         residual = residual.astype(np.float32)
         out = np.empty_like(residual)
         for first, (grams, inverses) in enumerate(zip(self._grams, self.at(ridge_share), strict=True)):

@@ -15,19 +15,40 @@ from scipy import fft, ndimage, signal
 from isophon.core.audio.spectra import overlap_add
 from isophon.core.audio.threads import at_once
 
-_WINDOW_S, _OVERLAP = 0.03, 4
-_FLOOR_DB, _OVER = -12.0, 2.0
-_SMOOTH_FRAMES, _SMOOTH_BINS = 3, 3
-_BANDS = 24
-_TAIL_S, _LEAD_S = 0.06, 0.6
-_ALONE_STEP_S, _ALONE_SMOOTH_S, _ALONE_AROUND_S = 0.01, 0.05, 0.06
-_ALONE_DB, _ALONE_SLOPE_DB = -3.0, 6.0
-_BY_ITSELF, _FEWEST, _STILLEST_PERCENT, _OVER_ROOM = 0.9, 40, 10.0, 1.5
-_BATCH = 512
+_WINDOW_S = 0.03  # s: length of a window
+_OVERLAP = 4  # windows over each sample
+_FLOOR_DB = -12.0  # dB: nothing is turned down further
+_OVER = 2.0  # times the estimated power that is subtracted, against musical noise (Berouti et al. 1979; from memory)
+_SMOOTH_FRAMES = 3  # frames over which powers and gains are averaged
+_SMOOTH_BINS = 3  # bins of the same
+_BANDS = 24  # in which the share is estimated
+_TAIL_S = 0.06  # s: time constant by which the leak rings on in the room
+_LEAD_S = 0.6  # s before a piece from which its ringing is followed
+_ALONE_STEP_S = 0.01  # s between the moments at which leak and take are compared
+_ALONE_SMOOTH_S = 0.05  # s over which their powers are averaged
+_ALONE_AROUND_S = 0.06  # s to either side in which no voice may sound
+_ALONE_DB = -3.0  # dB under the leak: where less than this is left, the leak is all that sounds
+_ALONE_SLOPE_DB = 6.0  # dB further, where it is surely so
+_BY_ITSELF = 0.9  # share from which a frame counts as the leak alone
+_FEWEST = 40  # such frames that tell a share
+_STILLEST_PERCENT = 10.0  # of the take whose power is the room's
+_OVER_ROOM = 1.5  # times the room's power that is no leak
+_BATCH = 512  # frames at once
 
 
 def missed(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
-    """What is to be taken out beside the predicted leak, ``(n,)`` float32; ``take`` ``(n,)`` still has the leak."""
+    """What is to be taken out beside the predicted leak.
+
+    Parameters
+    ----------
+    take : ``(n,)``, with the leak.
+    leak : ``(n,)``, what is predicted.
+    rate : Hz.
+
+    Returns
+    -------
+    float32 ``(n,)``.
+    """
     size = fft.next_fast_len(round(_WINDOW_S * rate) // 8 * 8, real=True)
     size += -size % (2 * _OVERLAP)
     hop = size // _OVERLAP
@@ -63,9 +84,16 @@ def missed(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
 
 
 def alone(take: np.ndarray, leak: np.ndarray, rate: int) -> np.ndarray:
-    """How much the leak is all that sounds, from 0 to 1, at every frame, ``(n,)`` float32; both ``(n,)``.
+    """How much the leak is all that sounds; where it is, no voice can be harmed.
 
-    Where it is, what the prediction missed stands well under the prediction, and no voice can be harmed.
+    Parameters
+    ----------
+    take, leak : ``(n,)``.
+    rate : Hz.
+
+    Returns
+    -------
+    float32 ``(n,)``, from 0 to 1.
     """
     step = max(1, round(_ALONE_STEP_S * rate))
     count = len(take) // step

@@ -17,14 +17,24 @@ from scipy import fft, ndimage
 from isophon.core import memory
 from isophon.core.audio.threads import at_once, cores
 
-_REACH_S, _EXPECTED_S, _NEARLY = 2.0, 0.08, 0.95
-_ENVELOPE_S = 0.04
+_REACH_S = 2.0  # s to either side of where a cue is expected that are looked through
+_EXPECTED_S = 0.08  # s: so near it is where it is expected
+_NEARLY = 0.95  # of the highest peak, that one there must have to be taken instead
+_ENVELOPE_S = 0.04  # s over which the level is averaged that is made even
 _CLEAR = 9.0  # times the spread of the correlation elsewhere
-_PIECE_S, _NEAR_S = 5.0, 0.02
+_PIECE_S = 5.0  # s: length of the pieces in which a drift is followed
+_NEAR_S = 0.02  # s that a drift may move the delay
 _PIECE = 1 << 17  # frames
-_SHORT_PIECE_S, _BLUR_S, _MOST_PIECE = 7.0, 0.002, 30.0
-_FEWEST_PIECES, _MOST_PPM, _PPM_STEP, _PPM_NEAR, _PPM_PAYS = 3, 150.0, 0.5, 8.0, 1.05
-_LOWEST_HZ, _TOP_SHARE = 150.0, 0.85
+_SHORT_PIECE_S = 7.0  # s: length of the pieces in which a cue is looked for that drifts
+_BLUR_S = 0.002  # s over which their correlations are averaged
+_MOST_PIECE = 30.0  # times the spread: no piece counts for more
+_FEWEST_PIECES = 3  # of which a drift is estimated
+_MOST_PPM = 150.0  # ppm: no two clocks are taken to differ by more
+_PPM_STEP = 0.5  # ppm between the drifts that are tried
+_PPM_NEAR = 8.0  # ppm around the best that are tried once more, in half the step
+_PPM_PAYS = 1.05  # times the energy that a drift must explain over none
+_LOWEST_HZ = 150.0  # Hz under which headphones leak nothing
+_TOP_SHARE = 0.85  # of the band over which nothing is compared
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,7 +57,15 @@ class Sync:
 
 
 def synchronize(take: np.ndarray, cues: np.ndarray, rate: int, expected_s: float = 0.0) -> Sync:
-    """Find cues ``(cues, n)`` in a take ``(n,)`` at the same rate, within ±2 s of ``expected_s``."""
+    """Finds cues in a take at the same rate.
+
+    Parameters
+    ----------
+    take : ``(n,)``.
+    cues : ``(cues, n)``.
+    rate : Hz.
+    expected_s : the delay that is expected, s; ±2 s around it are looked through.
+    """
     flat_take, *flat_cues = at_once(lambda x: _flat(x, rate), [take, *cues])
     memory.trim()
     correlation = sum(_correlation(flat_take, cue, rate, expected_s, _REACH_S) for cue in flat_cues)

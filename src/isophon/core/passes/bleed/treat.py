@@ -15,11 +15,23 @@ from isophon.core.passes.stage import At, Sounds, Stage
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_EDGE_S = 0.005
+_EDGE_S = 0.005  # s: how long it takes to fade to a place that is left as recorded
 
 
 def apply(block: np.ndarray, start: int, arrays: Sounds, cut: BleedCut) -> np.ndarray:
-    """``block`` (the take's frames from ``start`` on, ``(channels, n)``) treated; ``arrays``: leak and rest."""
+    """A span of a take without its leak.
+
+    Parameters
+    ----------
+    block : ``(channels, n)``, the take's frames from ``start`` on.
+    start : frame.
+    arrays : leak and rest.
+    cut : how much of each is removed, and where nothing is.
+
+    Returns
+    -------
+    float32 ``(channels, n)``.
+    """
     out = Removal(True, cut.much, cut.careful).apply(block, start, arrays)
     at = np.arange(start, start + block.shape[1])
     for first, last in cut.left:

@@ -14,18 +14,29 @@ from isophon.core.audio.threads import at_once
 
 STEP = 8  # frames that count alike
 _PIECE = 1 << 18  # frames
-_FLOOR_PERCENTILE = 5
+_FLOOR_PERCENTILE = 5  # of the moments' powers that counts as half
 _THIN = 8  # steps, of which one tells how loud the others are
-_OWN_SHARE = 0.3
+_OWN_SHARE = 0.3  # of the leak's power, that a path that is not right yet may leave
 _LOUD, _CLEAREST = 90, 4  # percentiles of the moments from which the path's own error is estimated
 _MOST_OWN = 0.01  # share of the leak from which on that error cannot be estimated
 
 
 def weights(power: np.ndarray, rate: int, around_s: float, leaked: np.ndarray | None = None) -> np.ndarray:
-    """How much each moment counts, from 0 to 1, float32 ``(steps,)``: one over the power of what else sounds around it.
+    """How much each moment counts: one over the power of what else sounds around it.
 
-    What a path that is not right yet leaves of the leak, whose power is ``leaked`` ``(steps,)``, is nothing else; but
-    it is an error of the moments in which the leak is loud, without which a few of them would count for all.
+    What a path that is not right yet leaves of the leak is nothing else; but it is an error of the moments in which
+    the leak is loud, without which a few of them would count for all.
+
+    Parameters
+    ----------
+    power : ``(steps,)``, of the take without what is known of the leak.
+    rate : Hz.
+    around_s : s over which it is averaged.
+    leaked : ``(steps,)``, the leak's power.
+
+    Returns
+    -------
+    float32 ``(steps,)``, from 0 to 1.
     """
     size = max(1, round(around_s * rate / STEP))
     sounds = [power] if leaked is None else [power, leaked]
@@ -40,7 +51,18 @@ def weights(power: np.ndarray, rate: int, around_s: float, leaked: np.ndarray | 
 
 
 def within(weight: np.ndarray, moments: Sequence[tuple[float, float]], rate: int) -> np.ndarray:
-    """Weights ``(steps,)``, 0 outside the spans in s to learn from; all where none is given."""
+    """Weights that are 0 outside of some spans.
+
+    Parameters
+    ----------
+    weight : ``(steps,)``.
+    moments : spans in s; all where none is given.
+    rate : Hz.
+
+    Returns
+    -------
+    ``(steps,)``.
+    """
     if not moments:
         return weight
     chosen = np.zeros_like(weight)
@@ -51,7 +73,17 @@ def within(weight: np.ndarray, moments: Sequence[tuple[float, float]], rate: int
 
 
 def powers(sound: np.ndarray, without: np.ndarray | None = None) -> np.ndarray:
-    """The power of each step of a sound ``(n,)``, or of what it is ``without`` another; float32 ``(steps,)``."""
+    """The power of each step of a sound.
+
+    Parameters
+    ----------
+    sound : ``(n,)``.
+    without : ``(n,)``: what is subtracted from it before.
+
+    Returns
+    -------
+    float32 ``(steps,)``.
+    """
     out = np.empty(-(-len(sound) // STEP), np.float32)
 
     def tell(first: int) -> None:
@@ -67,7 +99,17 @@ def powers(sound: np.ndarray, without: np.ndarray | None = None) -> np.ndarray:
 
 
 def at_frames(weight: np.ndarray, span: slice) -> np.ndarray:
-    """The weights ``(steps,)`` of frames, which may end after the last."""
+    """The weights of frames, which may end after the last.
+
+    Parameters
+    ----------
+    weight : ``(steps,)``.
+    span : frames.
+
+    Returns
+    -------
+    ``(frames,)``.
+    """
     first = span.start // STEP
     return np.repeat(weight[first : -(-span.stop // STEP)], STEP)[span.start - first * STEP :][: span.stop - span.start]
 

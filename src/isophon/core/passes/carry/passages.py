@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 _KIND = "carry"
-_SLACK_S = 0.01
+_SLACK_S = 0.01  # s: a place that ends so little after the recording ends with it
 
 
 def carried_on(part: Part, start: float, end: float, at: float, tempo: float = 1.0) -> tuple[Mark, ...]:

@@ -12,8 +12,11 @@ from isophon.core.audio.shapes import between_samples
 from isophon.core.passes import align
 from isophon.core.survey import Survey
 
-_LEAST_ALIKE, _MOST_PLACES, _APART = 0.35, 8, 0.6
-_FINE_S, _NEAR_S = 0.005, 0.06
+_LEAST_ALIKE = 0.35  # correlation over which a passage comes again
+_MOST_PLACES = 8  # of which it is shown
+_APART = 0.6  # of its length: places are not closer
+_FINE_S = 0.005  # s: step in which the place is then found
+_NEAR_S = 0.06  # s to either side that are looked through for it
 _PIECES, _SURE = 8, 4.0  # as many times its standard error is a slope sure
 
 

@@ -9,7 +9,7 @@ import msgspec
 from isophon.core.marks import GONE_DB
 from isophon.core.passes.carry.mark import PassageMark
 
-DRAWN_S = (0.2, 600.0)
+DRAWN_S = (0.2, 600.0)  # s: the shortest and the longest passage
 
 
 class CarrySettings(msgspec.Struct, frozen=True):

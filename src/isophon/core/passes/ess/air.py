@@ -21,7 +21,8 @@ from isophon.core.passes.stage import At, Stage
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_EDGE_S, _LEAST_DB = 0.03, 0.05
+_EDGE_S = 0.03  # s: how long the air takes to leave an ess alone
+_LEAST_DB = 0.05  # dB: less is nothing
 
 
 class AirLift(msgspec.Struct, frozen=True):

@@ -16,10 +16,10 @@ from isophon.core.passes.singing import smoothed_level, sung_voice, swell_s
 from isophon.core.survey import STILL, Survey
 
 _PAUSE_BEFORE_S = 0.28  # without voice; the end of a word's tail may lie in it
-_WORD_AFTER_S = (0.03, 0.7)
+_WORD_AFTER_S = (0.03, 0.7)  # s after which a word may begin for the sound to be its breath
 _QUIET_S, _QUIET_DB, _ROOM_DB = 0.015, 12.0, 3.0  # between it and its word: under it, or near the room
-_JET_OVER_MID_DB = 22.0
-_SLOW_S = 0.08
+_JET_OVER_MID_DB = 22.0  # dB of the upper over the middle band: more is a jet against the teeth, no breath
+_SLOW_S = 0.08  # s: a breath swells for so long at least
 
 
 def without_breaths(survey: Survey, marks: Iterable[EssMark]) -> list[EssMark]:

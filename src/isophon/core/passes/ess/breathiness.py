@@ -14,18 +14,25 @@ from isophon.core.audio.filters import BothWays
 from isophon.core.passes.stage import Read
 from isophon.core.survey import Survey
 
-_LOW_HZ, _HIGH_HZ = 2_800.0, 9_000.0
-_PITCH_SPREAD = 0.04
-_WINDOW_S = 0.012
-_CONTEXT_S = 0.05
+_LOW_HZ = 2_800.0  # Hz: the band whose repetition is measured
+_HIGH_HZ = 9_000.0  # Hz: its top
+_PITCH_SPREAD = 0.04  # of the period around which the repetition is looked for
+_WINDOW_S = 0.012  # s that are compared, two periods at least
+_CONTEXT_S = 0.05  # s around a run that the filter needs
 
 
 def upper_harmonicity(read: Read, survey: Survey, wanted: np.ndarray) -> np.ndarray:
     """How well the sound above 2.8 kHz repeats with the pitch: 0 for noise, near 1 for a clear vowel.
 
-    ``read(start, frames)`` gives float samples ``(channels, frames)``;
-    ``wanted``: bool ``(survey frames,)``, where to measure. NaN elsewhere and
-    where there is no pitch. Of a stereo take the louder side is measured.
+    Parameters
+    ----------
+    read : reads the take; of a stereo take the louder side is measured.
+    survey : what is measured of it.
+    wanted : bool ``(survey frames,)``, where to measure.
+
+    Returns
+    -------
+    ``(survey frames,)``; NaN where it is not wanted, and where there is no pitch.
     """
     result = np.full(len(wanted), np.nan)
     rate = survey.sample_rate

@@ -164,8 +164,17 @@ def _traits_of(survey: Survey, bands: Floored, k_bands: Floored) -> Traits:
 def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
     """The discriminant of every frame: over 0 is more like a sibilant than not.
 
-    Shape ``(frames,)``. A voice whose vowels are bright (over −6 dB above
-    2.8 kHz) must show that much more. In a whisper, where vowels are noise as well, an ess has far less below 1 kHz.
+    A voice whose vowels are bright (over −6 dB above 2.8 kHz) must show that much more. In a whisper, where vowels are
+    noise as well, an ess has far less below 1 kHz.
+
+    Parameters
+    ----------
+    traits : what is measured of each frame.
+    hop_s : s between frames.
+
+    Returns
+    -------
+    ``(frames,)``.
     """
     over_low = traits.over_low
     if traits.voiced.any():

@@ -7,7 +7,9 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import db
 
-_FLOOR_PERCENTILE, _OVERSUBTRACTION, _LEAST_LEFT = 20, 2.0, 0.001
+_FLOOR_PERCENTILE = 20  # of each band over time, which is its noise
+_OVERSUBTRACTION = 2.0  # times that is taken away (Berouti et al. 1979; from memory)
+_LEAST_LEFT = 0.001  # of what was there that stays
 _PIECE = 1 << 15  # frames worked on at once
 
 
@@ -24,17 +26,27 @@ class Floored:
         self._floor = _OVERSUBTRACTION * np.array(list(columns), np.float32)
 
     def left(self, frames: slice, inside: slice) -> np.ndarray:
-        """What is left in some frames and bands, ``(frames, bands)``."""
+        """What is left in some frames and bands, ``(frames, bands)``, mean squares."""
         bands = self._bands[frames, inside]
         return np.maximum(bands - self._floor[inside], _LEAST_LEFT * bands)
 
     def sum(self, inside: slice) -> np.ndarray:
-        """What is left in some bands together, ``(frames,)``."""
+        """What is left in some bands together, ``(frames,)``, mean squares."""
         pieces = range(0, len(self._bands), _PIECE)
         return np.concatenate([self.left(slice(at, at + _PIECE), inside).sum(axis=1) for at in pieces])
 
     def crest(self, inside: slice, smooth: int) -> np.ndarray:
-        """How far the strongest band stands over the median one, dB ``(frames,)``; ``smooth``: over so many frames."""
+        """How far the strongest band stands over the median one.
+
+        Parameters
+        ----------
+        inside : the bands.
+        smooth : frames over which they are averaged.
+
+        Returns
+        -------
+        ``(frames,)``, dB.
+        """
         crests = []
         for at in range(0, len(self._bands), _PIECE):
             begin = max(0, at - smooth)

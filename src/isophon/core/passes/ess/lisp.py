@@ -11,7 +11,8 @@ from isophon.core.passes.kind import Doubt
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-UNDER_VOICE_DB, UNDER_USUAL_DB = -20.0, 7.0
+UNDER_VOICE_DB = -20.0  # dB against the voice level: an ess that would be left softer sounds lisped
+UNDER_USUAL_DB = 7.0  # dB under the singer's usual one, the same
 
 
 def lisps(mark: EssMark, change: float, usual: float | None) -> bool:

@@ -13,7 +13,7 @@ from isophon.core.passes.ess.settings import LEFT_ALONE
 
 _REACH_S = 0.25  # backing words come early or late by up to this (common practice)
 _FARTHEST_S = 2 * _REACH_S  # start and end both
-_LENGTH_WEIGHT = 0.3
+_LENGTH_WEIGHT = 0.3  # how much a difference in length counts beside one in time
 
 
 def partnered(marks: Sequence[Mark], lead: Sequence[Mark], later_s: float) -> tuple[Mark, ...]:

@@ -27,7 +27,9 @@ if TYPE_CHECKING:
 STEP_S = 0.25  # of the voice level that the threshold follows
 _TICK_S = 0.00025  # of the gain
 _SETTLED = 8.0  # release times after which nothing is left of a gain
-LONGEST_RELEASE_S, LONGEST_HOLD_S, LONGEST_AHEAD_S = 0.5, 0.2, 0.02
+LONGEST_RELEASE_S = 0.5  # s: the longest that the settings allow
+LONGEST_HOLD_S = 0.2  # s
+LONGEST_AHEAD_S = 0.02  # s
 _WIDTH = 0.25  # of the band's lower edge
 
 
@@ -76,12 +78,36 @@ def voice_steps(survey: Survey) -> tuple[float, ...]:
 
 
 def gain_db(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> np.ndarray:
-    """What is taken off at each tick of ``samples`` ``(channels, n)``, that begin at frame ``start``; dB ≥ 0."""
+    """What is taken off at each tick.
+
+    Parameters
+    ----------
+    samples : ``(channels, n)``.
+    start : the frame at which they begin.
+    rate : Hz.
+    cut : the rule.
+
+    Returns
+    -------
+    ``(ticks,)``, dB, at least 0.
+    """
     return sidechain(samples, start, rate, cut)[1]
 
 
 def sidechain(samples: np.ndarray, start: int, rate: int, cut: RuleCut) -> tuple[np.ndarray, np.ndarray]:
-    """The level in the band over the voice level at each tick, dB, and what is taken off."""
+    """The level in the band over the voice level, and what is taken off.
+
+    Parameters
+    ----------
+    samples : ``(channels, n)``.
+    start : the frame at which they begin.
+    rate : Hz.
+    cut : the rule.
+
+    Returns
+    -------
+    ``(ticks,)`` each, dB.
+    """
     tick = tick_of(rate)
     analytic = _analytic(cut.low_hz, cut.high_hz, rate)
     half = len(analytic) // 2

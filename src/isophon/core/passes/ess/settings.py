@@ -11,9 +11,9 @@ import numpy as np
 from isophon.core.passes.ess.mark import EssMark
 
 DRAWN_S = (0.01, 1.5)  # shortest and longest that can be drawn
-_FEWEST_FOR_USUAL = 4
+_FEWEST_FOR_USUAL = 4  # esses of which the usual stand-out is taken
 _USUAL_PERCENTILE = 25  # esses that are too sharp pull the median up; the softer ones tell how this singer sings
-_WIDTH_DB = 60.0
+_WIDTH_DB = 60.0  # dB: the deepest change in the band of an ess
 _TRACE_DB = -24.0  # what is left of an ess that is taken away: a soft trace
 LEFT_ALONE = ("t", "f")  # sounds that are left as sung unless a hand says otherwise
 

@@ -19,16 +19,32 @@ from isophon.core.passes.ess.floored import Floored
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.survey import VOICED, Survey
 
-_HISS_HZ, _LEAST_OVER_VOICE = 1_500, -36.0
-_BEFORE_S, _RISE_S, _AROUND_S = 0.025, 0.02, 0.2
-_T_S, _T_PEAK_S, _T_RISE_DB, _T_CLOSED_DB, _T_PAUSE_S = (0.01, 0.1), 0.03, 28.0, -18.0, 0.02
-_T_LEAST_DB, _T_SHARE_DB, _T_FLAT_DB = -24.0, -3.0, 15.0
-_F_S, _F_LEAST_DB, _F_SHARE_DB, _F_FLAT_DB, _F_TOUCHES_S = (0.045, 0.3), -26.0, -6.0, 12.0, 0.025
-_AFFRICATE_S, _STRUCK_S = 0.03, 0.025
+_HISS_HZ = 1_500  # Hz over which the sounds of T and F are measured
+_LEAST_OVER_VOICE = -36.0  # dB against the voice level: softer hiss is nothing
+_BEFORE_S = 0.025  # s before a sound that are taken for what it rises from
+_RISE_S = 0.02  # s in which it rises
+_AROUND_S = 0.2  # s around it in which a voice may touch it
+_T_S = (0.01, 0.1)  # s: the shortest and the longest T
+_T_PEAK_S = 0.03  # s after its start in which a T is loudest
+_T_RISE_DB = 28.0  # dB by which it rises
+_T_CLOSED_DB = -18.0  # dB against the voice level under which the closure before it lies
+_T_PAUSE_S = 0.02  # s of closure before it
+_T_LEAST_DB = -24.0  # dB against the voice level that it reaches
+_T_SHARE_DB = -3.0  # dB of its upper hiss against all of it
+_T_FLAT_DB = 15.0  # dB: the strongest band over the median one: more is a whistle
+_F_S = (0.045, 0.3)  # s: the shortest and the longest F
+_F_LEAST_DB = -26.0  # dB against the voice level that an F reaches
+_F_SHARE_DB = -6.0  # dB of its upper hiss against all of it
+_F_FLAT_DB = 12.0  # dB: the strongest band over the median one: an ess has more
+_F_TOUCHES_S = 0.025  # s from a voice that it may lie
+_AFFRICATE_S = 0.03  # s: a T that lies nearer before an ess belongs to it
+_STRUCK_S = 0.025  # s after its start in which what is struck is loudest
 _SHORT_S, _SHORT_SURE, _UNDER_DB = 0.068, 0.9, 1.5  # a T taken for an ess
 _F_TOLD_S, _F_UNDER_DB, _F_FLATTER, _V_FLATTER = 0.09, 6.0, 0.65, 0.35  # an F, or a V, taken for one
-_F_FAR_UNDER_DB, _F_SURE, _F_EVER_SURE = 10.0, 0.92, 0.97
-_FEWEST = 3
+_F_FAR_UNDER_DB = 10.0  # dB under the singer's usual ess, at which an ess is an F
+_F_SURE = 0.92  # confidence over which it stays an ess
+_F_EVER_SURE = 0.97  # and however flat it is
+_FEWEST = 3  # sure esses that tell the usual
 
 
 class Sounds:

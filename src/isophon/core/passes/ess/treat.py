@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 _TRANSITION = 0.3  # of the lower edge
-_LOWEST_HZ = 700.0
+_LOWEST_HZ = 700.0  # Hz: no band of an ess begins lower
 
 
 class Span(msgspec.Struct, frozen=True):
@@ -103,10 +103,20 @@ def _taps(treatment: EssCut, sample_rate: int) -> np.ndarray:
 
 
 def band_of(read: Read, treatment: EssCut, sample_rate: int) -> np.ndarray:
-    """The span's band, weighted by its smooth edges: float32 ``(channels, last − first)``.
+    """The band of a treatment's span, weighted by its smooth edges.
 
-    The correction of a treatment is ``(gain − 1)`` times this. It depends on the
-    take and the span alone, so that any part of the take can be rendered alone.
+    The correction is ``(gain - 1)`` times this. It depends on the take and the span alone, so that any part of it
+    can be rendered alone.
+
+    Parameters
+    ----------
+    read : reads the take.
+    treatment : the span and its band.
+    sample_rate : Hz.
+
+    Returns
+    -------
+    float32 ``(channels, last - first)``.
     """
     taps = _taps(treatment, sample_rate)
     reach = len(taps) // 2
@@ -118,7 +128,14 @@ def band_of(read: Read, treatment: EssCut, sample_rate: int) -> np.ndarray:
 
 
 def apply(block: np.ndarray, start: int, parts: Sequence[tuple[EssCut, np.ndarray]]) -> np.ndarray:
-    """A copy of ``block`` (the take's frames from ``start``) with the corrections added where they fall."""
+    """Puts corrections into a span of a take.
+
+    Parameters
+    ----------
+    block : ``(channels, n)``, the take's frames from ``start`` on; it is not changed.
+    start : frame.
+    parts : treatments, each with what :func:`band_of` gives for it.
+    """
     out = block.copy()
     for treatment, band in parts:
         first, last = max(start, treatment.first), min(start + block.shape[1], treatment.last)

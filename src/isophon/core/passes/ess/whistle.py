@@ -23,10 +23,18 @@ from isophon.core.passes.stage import Read
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_WINDOW_S, _LOW_HZ, _HIGH_HZ = 0.02, 3_500.0, 14_000.0
+_WINDOW_S = 0.02  # s: length of a spectrum, the nearest power of two
+_LOW_HZ = 3_500.0  # Hz: where a whistle may lie
+_HIGH_HZ = 14_000.0  # Hz: its top
 _AROUND_OCTAVES, _WIDEST = 0.35, 0.08  # of the frequency
-_LEAST_DB, _EACH_DB, _MOST_OF_IT = 13.0, 7.0, 0.7
-_FEWEST_FRAMES, _Q, _EDGE_S, _DEEPEST_DB, _LEAST_CUT_DB = 4, 14.0, 0.012, -18.0, 0.5
+_LEAST_DB = 13.0  # dB that it stands over the ess around it
+_EACH_DB = 7.0  # dB that it stands over it in single frames
+_MOST_OF_IT = 0.7  # share of the frames in which it does
+_FEWEST_FRAMES = 4  # that tell one
+_Q = 14.0  # of the bell that cuts it
+_EDGE_S = 0.012  # s: how long that takes to come and go
+_DEEPEST_DB = -18.0  # dB: the deepest cut
+_LEAST_CUT_DB = 0.5  # dB: less is not cut
 
 
 def with_whistle(read: Read, sample_rate: int, mark: EssMark) -> EssMark:

@@ -10,7 +10,9 @@ from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.stillness import SILENT_DB, still_power
 from isophon.core.survey import Survey
 
-_SMOOTH_S, _OVER_ROOM_DB, _LONGEST_S = 0.03, 2.0, 2.0
+_SMOOTH_S = 0.03  # s over which the level is averaged
+_OVER_ROOM_DB = 2.0  # dB over the room at which a tail is over
+_LONGEST_S = 2.0  # s: no tail is followed further
 
 
 def ending_of(survey: Survey, mark: GapMark) -> float:

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 
-_LEAST_ROW_S = 0.1
+_LEAST_ROW_S = 0.1  # s: what is left of a pause beside its breaths is a row of its own from this length on
 
 
 class Breath(NamedTuple):

@@ -13,10 +13,12 @@ from isophon.core.passes.singing import OVER_FLOOR_DB
 from isophon.core.ranges import Seconds
 
 DRAWN_S = (0.03, 86_400.0)  # shortest and longest that can be drawn
-_LEAST_LEFT_MS = 10.0
-_NEAR_AFTER_S, _NEAR_BEFORE_S = 0.015, 0.010
+_LEAST_LEFT_MS = 10.0  # ms: a pause in which less would be left is not treated
+_NEAR_AFTER_S = 0.015  # s after a word in which a fade is a risk
+_NEAR_BEFORE_S = 0.010  # s before one
 
 
+# what a person said to be sung or not, so many spans at most
 SaidSpans = Annotated[tuple[tuple[Seconds, Seconds], ...], msgspec.Meta(max_length=500)]
 
 

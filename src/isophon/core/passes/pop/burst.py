@@ -15,20 +15,24 @@ from typing import NamedTuple
 import numpy as np
 from scipy import linalg, ndimage, signal
 
-RATE = 1_000
+RATE = 1_000  # Hz at which bursts are estimated: they lie under 450 Hz
 BEFORE_S, AFTER_S = 0.12, 0.25  # heard around a mark
 _LEAD_S, _TRAIL_S = 0.05, 0.06  # and where its shape is looked for
-_RISE_S = 0.003
+_RISE_S = 0.003  # s in which a burst rises
 _BEGINS_S, _STEP_S = 0.046, 0.003  # after the mark's start: the levels that marks come from are smooth
-_DECAYS_S, _TOPS_HZ, _STRENGTHS = (0.015, 0.03, 0.06, 0.12), (40.0, 60.0, 80.0, 100.0), (0.25, 1.0, 4.0, 16.0, 64.0)
-_STEEP = 12
+_DECAYS_S = (0.015, 0.03, 0.06, 0.12)  # s: time constants by which it may die away
+_TOPS_HZ = (40.0, 60.0, 80.0, 100.0)  # Hz up to which its spectrum may reach
+_STRENGTHS = (0.25, 1.0, 4.0, 16.0, 64.0)  # times its first power that are tried
+_STEEP = 12  # order of its low-pass
 _NEARBY_HZ = (250.0, 470.0)  # partials that a burst hardly reaches tell how the voice's lows rise
-_REACHES_HZ = (30.0, 450.0)
-_BESIDE_S = 0.02
-_LEAST_REFERENCE_S, _REFERENCE_S = 0.04, 0.1
+_REACHES_HZ = (30.0, 450.0)  # Hz: the lowest and the highest that are asked for
+_BESIDE_S = 0.02  # s before the burst that are not taken for the voice alone
+_LEAST_REFERENCE_S = 0.04  # s of voice that tell its partials
+_REFERENCE_S = 0.1  # s of it that are used
 _STEADY_S = 0.08  # over which a partial keeps its strength and phase
 _LOUDEST = 1.5  # the voice within the burst is not taken to be much louder than beside it
-_HIGHEST_PARTIAL_HZ, _MOST_PARTIALS = 480.0, 8
+_HIGHEST_PARTIAL_HZ = 480.0  # Hz up to which partials are modelled
+_MOST_PARTIALS = 8  # of a voice
 _LEAST_SHARE, _LEAST_POWER = 1e-6, 1e-15  # of the sound's own power; and of what is silent
 
 
@@ -42,9 +46,18 @@ class Shape(NamedTuple):
 
 
 def burst_in(lows: np.ndarray, hz: np.ndarray, length: float, high_hz: float) -> np.ndarray:
-    """The burst alone, up to ``high_hz``, in ``lows`` at 1 kHz, both ``(channels, n)``.
+    """The burst alone.
 
-    ``lows`` begin BEFORE_S before a mark of ``length`` s; ``hz``: the pitch in each frame, 0 where there is none.
+    Parameters
+    ----------
+    lows : ``(channels, n)`` at ``RATE``; they begin ``BEFORE_S`` before the mark.
+    hz : ``(n,)``, the pitch, 0 where there is none.
+    length : of the mark, s.
+    high_hz : up to which the burst is wanted.
+
+    Returns
+    -------
+    ``(channels, n)``.
     """
     mono = lows.mean(axis=0)
     times = np.arange(len(mono)) / RATE - BEFORE_S

@@ -24,8 +24,8 @@ from isophon.core.passes.stage import At, Read, Stage
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_LEAST_HZ = 60.0
-_CLEAR_PITCH = 0.35
+_LEAST_HZ = 60.0  # Hz: no pitch is lower
+_CLEAR_PITCH = 0.35  # strength of a pitch that is believed
 
 
 class PopCut(msgspec.Struct, frozen=True):
@@ -63,7 +63,14 @@ def reach(sample_rate: int) -> int:
 
 
 def apply(block: np.ndarray, start: int, cuts: list[tuple[PopCut, np.ndarray]]) -> np.ndarray:
-    """A copy of ``block`` (the take's frames from ``start``) with the bursts, see :func:`burst_of`, scaled."""
+    """Scales bursts in a span of a take.
+
+    Parameters
+    ----------
+    block : ``(channels, n)``, the take's frames from ``start`` on; it is not changed.
+    start : frame.
+    cuts : each with what :func:`burst_of` gives for it.
+    """
     out = block.copy()
     for cut, alone in cuts:
         first, last = max(start, cut.first), min(start + block.shape[1], cut.last)
@@ -73,7 +80,17 @@ def apply(block: np.ndarray, start: int, cuts: list[tuple[PopCut, np.ndarray]]) 
 
 
 def burst_of(read: Read, cut: PopCut) -> np.ndarray:
-    """The burst alone between smooth edges, float32 ``(channels, last − first)``; ``read`` gives the take."""
+    """The burst alone between smooth edges.
+
+    Parameters
+    ----------
+    read : reads the take.
+    cut : its span.
+
+    Returns
+    -------
+    float32 ``(channels, last - first)``.
+    """
     rate = cut.sample_rate
     before = round(burst.BEFORE_S * rate)
     samples = read(cut.first - before, before + round((cut.length + burst.AFTER_S) * rate)).astype(np.float64)

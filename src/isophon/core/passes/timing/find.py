@@ -15,15 +15,26 @@ from isophon.core.passes.timing.mark import WordMark
 from isophon.core.passes.timing.settings import AlikeWith
 from isophon.core.survey import Survey, words
 
-SAME, FEWEST_SHARE = 0.37, 0.3
-_START_S, _END_S, _INNER_S = (0.08, 0.14), (0.14, 0.08), (0.07, 0.1)
-_APART_S, _TURN_S, _TURN_SHARE = 0.09, 0.015, 0.35
-_SURE = 0.3
-_FINE_S = 0.005
-_BEND, _BEND_S, _FARTHEST_S, _LEAST_SUNG, _UNLIKELY = 0.4, 0.03, 0.42, 0.3, 0.4
-_LONGEST_WORD_S, _SHORT_S = 6.0, (0.06, 1.5)
+SAME = 0.37  # likeness over which two words are the same
+FEWEST_SHARE = 0.3  # of the words that must be the same, for two parts to sing the same text
+_START_S = (0.08, 0.14)  # s before and after a word's start that are compared
+_END_S = (0.14, 0.08)  # the same at its end
+_INNER_S = (0.07, 0.1)  # the same at a turn inside of it
+_APART_S = 0.09  # s between turns, and from the ends
+_TURN_S = 0.015  # s before and after a turn whose sounds are compared
+_TURN_SHARE = 0.35  # of the largest change in the word that makes a turn
+_SURE = 0.3  # likeness over which a moment is believed
+_FINE_S = 0.005  # s: step of the sounds that are compared
+_BEND = 0.4  # of the time between two moments by which they may be moved differently
+_BEND_S = 0.03  # s more than that
+_FARTHEST_S = 0.42  # s: no word is looked for further away
+_LEAST_SUNG = 0.3  # share of the lead's word that must be voiced, or half as much as here
+_UNLIKELY = 0.4  # confidence is multiplied with this where they do not agree
+_LONGEST_WORD_S = 6.0  # s: what is longer is no word
+_SHORT_S = (0.06, 1.5)  # s: of stretches, what may be one word
 _HEARD_DB, _OVER_FLOOR_DB = 28.0, 6.0  # of a word: under its loudest, and over the floor of the take
-_LEAST_HEARD_S, _AROUND_S = 0.06, 0.01
+_LEAST_HEARD_S = 0.06  # s: what sounds for less is not lined up
+_AROUND_S = 0.01  # s added before and after what sounds
 
 
 def find(context: FinderContext, lead: Survey, later_s: float) -> Found:

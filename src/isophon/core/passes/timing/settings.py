@@ -9,7 +9,7 @@ import msgspec
 from isophon.core.passes.timing.mark import WordMark
 from isophon.core.ranges import Share
 
-MOST_MS = 400.0
+MOST_MS = 400.0  # ms: no word is moved further
 LEAST_MS = 0.5  # what would move less is let be
 
 
@@ -37,7 +37,7 @@ class TimingSettings(msgspec.Struct, frozen=True):
     sure: Annotated[float, msgspec.Meta(ge=0.0, le=1.0)] = 0.3
 
 
-_LINED_UP = TimingSettings(on=True)
+_LINED_UP = TimingSettings(on=True)  # what is not the lead and sings its words is lined up
 _OF_ROLE = {"double": _LINED_UP, "harmony": _LINED_UP}
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from isophon.core.passes.splicing import stretched
 from isophon.core.passes.stage import At, Stage
 
-REACH_S = 1.0
+REACH_S = 1.0  # s around a block that its stretched words may need
 
 
 class Moved(msgspec.Struct, frozen=True):

@@ -21,13 +21,17 @@ if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
 SHORTEST, LONGEST = 0.7, 1.4  # of a stretch of a word
+# s before and after a moment that move with it, so that consonants are not stretched
 _AROUND_S = {"start": (0.025, 0.03), "inner": (0.015, 0.035), "end": (0.02, 0.015)}
-_MOST_STRETCH, _STRETCH_SLACK_S = 0.2, 0.008
-_LEAST_BETWEEN_S, _LEAST_PAUSE_S = 0.03, 0.02
+_MOST_STRETCH = 0.2  # of the time between two moments that is stretched or shortened
+_STRETCH_SLACK_S = 0.008  # s more than that
+_LEAST_BETWEEN_S = 0.03  # s between what moves as one piece
+_LEAST_PAUSE_S = 0.02  # s: a piece is not shorter
 _SHORTEST_S = 0.005  # between two moments; less is no sound of its own that could be made longer
 _SHORT_END_S = 0.05  # before the first or after the last moment: too short to be made longer out of itself
 _PAUSE_S = 0.06  # what is shorter between two words is sung through
-_LEAD_IN_S, _ROUNDS = 0.15, 4
+_LEAD_IN_S = 0.15  # s before the first and after the last moment in which the take comes back into its own time
+_ROUNDS = 4  # times that limits are applied in turn, until all hold
 _KEPT = "_time_map"
 _ON_THE_WAY_S = 0.008  # an inner moment that would come out so near anyway is left to its neighbours
 

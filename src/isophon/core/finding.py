@@ -21,7 +21,14 @@ Progress = Callable[[float], None]
 def survey_recording(
     recording: Listened, progress: Progress | None = None, on_spectra: Callable[[np.ndarray], None] | None = None
 ) -> Survey:
-    """Survey a recording; ``on_spectra`` as for :func:`isophon.core.survey.survey`."""
+    """Surveys a recording.
+
+    Parameters
+    ----------
+    recording : what is read.
+    progress : is called with the share that is done.
+    on_spectra : as for :func:`isophon.core.survey.survey`.
+    """
     return survey(recording.blocks(), recording.sample_rate, recording.frames, progress, on_spectra)
 
 

@@ -35,7 +35,8 @@ _log = logging.getLogger(__name__)
 WORKER, PLAYER = "isophon.core.work.worker", "isophon.core.playing.process"
 PICTURES = "isophon.core.work.picturing"
 _SRC = Path(__file__).resolve().parents[2]
-_MOST_BYTES, _MOST_DESCRIPTORS = 1 << 20, 8
+_MOST_BYTES = 1 << 20  # of a message
+_MOST_DESCRIPTORS = 8  # files that are passed with it
 
 
 class _Request(msgspec.Struct):

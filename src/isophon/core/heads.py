@@ -51,7 +51,17 @@ class Heads:
         self._lock = threading.Lock()
 
     def block(self, name: str, make: Callable[[], np.ndarray] | None = None) -> np.ndarray | None:
-        """The block of a name, made by ``make`` where it is not there; None where that is not given."""
+        """The block of a name.
+
+        Parameters
+        ----------
+        name : what it is made of.
+        make : makes it where it is not there.
+
+        Returns
+        -------
+        float32 ``(channels, HEAD_BLOCK)``; None where it is not there and ``make`` is not given.
+        """
         with self._lock:
             held = self._held.get(name)
             mine = held is None

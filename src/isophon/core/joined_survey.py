@@ -14,9 +14,10 @@ from scipy import ndimage
 
 from isophon.core.survey import STILL, VOICED, Survey
 
-_AROUND_S, _LEAST_SHARE = 0.6, 0.05
-_SHIFTS_S = np.arange(-0.3, 0.301, 0.05)
-_LEVEL_FLOOR_DB = -40.0
+_AROUND_S = 0.6  # s over which it is asked which lead sounds
+_LEAST_SHARE = 0.05  # of what sounds from which a lead counts
+_SHIFTS_S = np.arange(-0.3, 0.301, 0.05)  # s by which a lead is moved, to see how like it is
+_LEVEL_FLOOR_DB = -40.0  # dB: softer counts as silence
 
 Placed = tuple[Survey, float]  # a survey, and the second at which its take starts
 

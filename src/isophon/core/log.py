@@ -14,7 +14,8 @@ from pathlib import Path
 
 import platformdirs
 
-_BYTES, _KEPT = 1 << 20, 3
+_BYTES = 1 << 20  # of a log file
+_KEPT = 3  # older ones
 _DEBUG = "ISOPHON_DEBUG"
 INSIDE = "an error inside: %s"  # with its traceback: an error that is ours
 _log = logging.getLogger("isophon")

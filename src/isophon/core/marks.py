@@ -71,7 +71,9 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
         return self != _UNTOUCHED
 
 
-_UNTOUCHED, _AGREED, _MASKED = Hand(), Hand(agreed=True), Hand(agreed=True, masked=True)
+_UNTOUCHED = Hand()  # decisions: none
+_AGREED = Hand(agreed=True)  # accepted
+_MASKED = Hand(agreed=True, masked=True)  # accepted since it cannot be heard
 
 
 class Mark(msgspec.Struct, frozen=True, omit_defaults=True, gc=False, tag_field="kind"):

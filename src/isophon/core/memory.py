@@ -13,7 +13,8 @@ import gc
 from collections.abc import Iterator
 
 _TRIM, _MAPPED, _ARENAS = -1, -3, -8  # malloc.h: M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX
-_FROM_BYTES, _KEPT_BYTES = 30_000_000, 64_000_000
+_FROM_BYTES = 30_000_000  # from this size on memory is mapped, and given back at once
+_KEPT_BYTES = 64_000_000  # free memory that is not given back
 
 
 def give_back() -> None:

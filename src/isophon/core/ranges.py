@@ -11,11 +11,11 @@ from typing import Annotated
 from msgspec import Meta
 
 LONGEST_S = 86_400.0  # a day; no take is longer
-LONGEST_START_S = 36_000.0
-RATES_HZ = (8_000, 192_000)
+LONGEST_START_S = 36_000.0  # s: ten hours
+RATES_HZ = (8_000, 192_000)  # Hz: the lowest and the highest rate
 MOST_MARKS, MOST_PARTS, MOST_MARKERS, MOST_HEARD = 50_000, 500, 2_000, 1_000_000
 
-MOST_POINTS = 200
+MOST_POINTS = 200  # of an outline or a curve
 
 Seconds = Annotated[float, Meta(ge=-LONGEST_S, le=2 * LONGEST_S)]
 Start = Annotated[float, Meta(ge=-LONGEST_START_S, le=LONGEST_START_S)]

@@ -9,7 +9,7 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 from isophon.core.errors import InputError
 
-MOST_BYTES = 64 << 20
+MOST_BYTES = 64 << 20  # of a file of ours
 _BYTES = "bytes:"  # begins a path that is no text
 
 

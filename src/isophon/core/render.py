@@ -22,10 +22,10 @@ from isophon.core.passes.stage import At, Read, Sounds, Stage, Treatment, touchi
 from isophon.core.render_cache import ByIdentity, RenderCache
 from isophon.core.staging import Plan, levels_of
 
-TILE = 1 << 14
+TILE = 1 << 14  # frames that are cleaned together
 BLOCK = 1 << 19  # frames of a whole take worked on at once
-_TOP = len(STAGES) - 1
-_PLANS_KNOWN = 8
+_TOP = len(STAGES) - 1  # the last stage
+_PLANS_KNOWN = 8  # plans whose tiles are remembered
 
 
 class Renderer:
@@ -48,11 +48,21 @@ class Renderer:
         self.tiles_made = self.heads_made = 0
 
     def sung(self, start: int, frames: int) -> np.ndarray:
-        """The take as sung from ``start`` on, float32 ``(channels, frames)``; like :attr:`read`, kept by tiles."""
+        """The take as sung, float32 ``(channels, frames)``; like :attr:`read`, in memory by tiles."""
         return self.cleaned((), start, frames)
 
     def cleaned(self, plan: Plan, start: int, frames: int) -> np.ndarray:
-        """The take cleaned by ``plan`` from ``start`` on, float32 ``(channels, frames)``; not to be written to."""
+        """The take cleaned by a plan.
+
+        Parameters
+        ----------
+        plan : what is done.
+        start, frames : the span.
+
+        Returns
+        -------
+        float32 ``(channels, frames)``; not to be written to.
+        """
         return _joined(start, frames, lambda index: self._tile(plan, index))
 
     def frames_of(self, plan: Plan) -> int:
@@ -89,7 +99,17 @@ class Renderer:
         return not touched or self._cache.tiles.has((self, index, around))
 
     def blocks(self, plan: Plan, source: Iterator[np.ndarray]) -> Iterator[tuple[np.ndarray, np.ndarray]]:
-        """The take in order, as sung (from ``source``, which checks it) and cleaned, without keeping tiles."""
+        """The take in order, as sung and cleaned, without tiles in memory.
+
+        Parameters
+        ----------
+        plan : what is done.
+        source : the take as sung, ``(channels, n)`` each, which checks it.
+
+        Returns
+        -------
+        Pairs of float32 ``(channels, n)``.
+        """
         levels = levels_of(plan)
 
         def placed() -> Iterator[tuple[int, np.ndarray]]:

@@ -12,9 +12,9 @@ import numpy as np
 Thing = TypeVar("Thing")
 Value = TypeVar("Value")
 
-_TILES_BYTES = 48 << 20
-_BANDS_BYTES = 48 << 20
-_SUNG_BYTES = 16 << 20
+_TILES_BYTES = 48 << 20  # cleaned, in memory
+_BANDS_BYTES = 48 << 20  # of bands of single marks
+_SUNG_BYTES = 16 << 20  # as sung
 
 
 class _Cache:
@@ -26,6 +26,7 @@ class _Cache:
         self._lock = threading.Lock()
 
     def get(self, key: object, make: Callable[[], np.ndarray]) -> np.ndarray:
+        """The array of a key, made by ``make`` where it is not in memory."""
         with self._lock:
             if key in self._items:
                 self._items.move_to_end(key)

@@ -19,14 +19,22 @@ from isophon.core.audio.loudness import db, gated_loudness, lufs
 from isophon.core.ranges import RATES_HZ
 from isophon.core.survey_streams import BandStream, LowRate, geometry_at
 
-STILL, UNVOICED, VOICED = 0, 1, 2
+STILL = 0  # states of a frame: nothing is sung
+UNVOICED = 1  # a sound without voice
+VOICED = 2  # voice
 
-_VOICE_REACH_S = 1.5
-_VOICE_RANGE_DB = 25.0
-_LEAST_VOICE_S, _CLEAR_PERIOD = 0.08, 0.65
-_DIGITAL_SILENCE_DB = -120.0
-_WORD_DIP_DB, _WORD_GAP_S, _LEAST_WORD_S = 12.0, 0.04, 0.12
-_REST_S, _LONG_REST_S, _LEAST_PHRASE_S, _PHRASE_REACH_S = 0.35, 0.7, 0.2, 0.2
+_VOICE_REACH_S = 1.5  # s to either side over which the voice level is taken
+_VOICE_RANGE_DB = 25.0  # dB under the loud frames that voice may lie
+_LEAST_VOICE_S = 0.08  # s of clear voice without which there is none
+_CLEAR_PERIOD = 0.65  # strength of a pitch that is clear
+_DIGITAL_SILENCE_DB = -120.0  # dBFS: softer is digital silence
+_WORD_DIP_DB = 12.0  # dB under the voice level, where words are parted
+_WORD_GAP_S = 0.04  # s: shorter dips do not part them
+_LEAST_WORD_S = 0.12  # s: no word is shorter
+_REST_S = 0.35  # s of a pause between phrases, if a third of it is quiet
+_LONG_REST_S = 0.7  # s of any pause
+_LEAST_PHRASE_S = 0.2  # s: no phrase is shorter
+_PHRASE_REACH_S = 0.2  # s by which it reaches into the pauses
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,10 +11,10 @@ from isophon.core.audio import pitch
 from isophon.core.audio.filters import k_power_response
 from isophon.core.audio.spectra import Geometry, band_matrix, third_octave_edges
 
-_WINDOW_S = 0.0107
-_HOP_S = 0.005
-_LOWEST_BAND = 100.0
-_HIGHEST_BAND = 20_000.0
+_WINDOW_S = 0.0107  # s: length of a spectrum: 512 samples at 48 kHz
+_HOP_S = 0.005  # s between frames
+_LOWEST_BAND = 100.0  # Hz
+_HIGHEST_BAND = 20_000.0  # Hz
 
 
 def geometry_at(sample_rate: int) -> Geometry:
@@ -41,6 +41,7 @@ class BandStream:
         self.done = 0
 
     def add(self, block: np.ndarray) -> None:
+        """Adds the next samples, ``(channels, n)``."""
         if self.tail is None:
             self.tail = np.zeros((block.shape[0], self.geometry.size // 2), np.float32)
         joined = np.concatenate([self.tail, block], axis=1)
@@ -60,6 +61,7 @@ class BandStream:
         return frames
 
     def finish(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Power in bands, K-weighted power in bands, ``(frames, bands)`` each, and K-weighted power, ``(frames,)``."""
         assert self.tail is not None
         missing = self.count - self.done
         short = (missing - 1) * self.geometry.hop + self.geometry.size - self.tail.shape[1]
@@ -78,6 +80,7 @@ class LowRate:
         self.done = 0
 
     def add(self, block: np.ndarray) -> None:
+        """Adds the next samples, ``(channels, n)``."""
         mono = block[0] if block.shape[0] == 1 else _one_channel(block)
         self._put(self.resampler.resample_chunk(mono) if self.resampler else mono)
 
@@ -87,6 +90,7 @@ class LowRate:
         self.done += len(piece)
 
     def finish(self) -> np.ndarray:
+        """All samples at the low rate, ``(n,)``."""
         if self.resampler:
             self._put(self.resampler.resample_chunk(np.zeros(0, np.float32), last=True))
         samples, self.samples = self.samples, np.zeros(0, np.float32)

@@ -15,8 +15,8 @@ from scipy import fft
 from isophon.core.ranges import Hertz
 
 BELL, LOW_SHELF, HIGH_SHELF = SHAPES = ("bell", "low shelf", "high shelf")
-FILTER_S = 0.3
-_SHELF_Q = 0.7071
+FILTER_S = 0.3  # s: length of a filter, in which the narrowest cut has died away
+_SHELF_Q = 0.7071  # of the shelves: maximally flat
 
 
 class Bell(msgspec.Struct, frozen=True):
@@ -29,7 +29,17 @@ class Bell(msgspec.Struct, frozen=True):
 
 
 def power_response(bell: Bell, freqs: np.ndarray) -> np.ndarray:
-    """The squared magnitude at ``freqs`` (Hz), shape like ``freqs``."""
+    """The squared magnitude of a bell or shelf.
+
+    Parameters
+    ----------
+    bell : a bell or shelf.
+    freqs : Hz, of any shape.
+
+    Returns
+    -------
+    In the shape of ``freqs``.
+    """
     x = np.asarray(freqs, np.float64) / bell.freq_hz
     a = 10 ** (bell.gain_db / 40)
     flat = 1 - x * x
@@ -42,7 +52,17 @@ def power_response(bell: Bell, freqs: np.ndarray) -> np.ndarray:
 
 
 def response_db(bells: tuple[Bell, ...], freqs: np.ndarray) -> np.ndarray:
-    """All together, in dB."""
+    """What several do together.
+
+    Parameters
+    ----------
+    bells : bells and shelves.
+    freqs : ``(n,)``, Hz.
+
+    Returns
+    -------
+    ``(n,)``, dB.
+    """
     total = np.zeros(len(freqs))
     for bell in bells:
         total += 10 * np.log10(power_response(bell, freqs))
@@ -51,10 +71,19 @@ def response_db(bells: tuple[Bell, ...], freqs: np.ndarray) -> np.ndarray:
 
 @lru_cache(maxsize=64)
 def taps(bells: tuple[Bell, ...], sample_rate: int) -> np.ndarray:
-    """The minimum-phase filter of bells, float64 ``(n,)``, by the real cepstrum (Oppenheim & Schafer 1975).
+    """The minimum-phase filter of bells, by the real cepstrum (Oppenheim & Schafer 1975).
 
     Minimum phase, since a ring of room or microphone is: its inverse takes the ringing in time away too, and nothing
-    sounds before it is sung. Truncated at 0.3 s, where the narrowest cut has died away.
+    sounds before it is sung.
+
+    Parameters
+    ----------
+    bells : bells and shelves.
+    sample_rate : Hz.
+
+    Returns
+    -------
+    float64 ``(n,)``, of ``FILTER_S``.
     """
     count = round(FILTER_S * sample_rate)
     size = fft.next_fast_len(8 * count, real=True)

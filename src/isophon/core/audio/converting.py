@@ -21,7 +21,15 @@ def converted_frames(frames: int, rate: int, new_rate: int) -> int:
 def converted(
     blocks: Iterator[np.ndarray], rate: int, new_rate: int, channels: int, frames: int
 ) -> Iterator[np.ndarray]:
-    """Blocks ``(channels, n)`` at another rate, ``frames`` in all; the same blocks where the rates are equal."""
+    """Blocks at another rate; the same blocks where the rates are equal.
+
+    Parameters
+    ----------
+    blocks : ``(channels, n)`` each.
+    rate, new_rate : Hz.
+    channels : how many.
+    frames : in all, at the new rate.
+    """
     if rate == new_rate:
         yield from blocks
         return
@@ -36,10 +44,20 @@ def converted(
 
 
 def read_converted(read: Read, rate: int, new_rate: int, start: int, frames: int) -> np.ndarray:
-    """A span of a take at another rate: ``start`` and ``frames`` count at ``new_rate``.
+    """A span of a take at another rate.
 
-    The span is resampled from a point where both rates have a frame at the same
-    time, so that it equals the same span of the whole.
+    It is resampled from a point where both rates have a frame at the same time, so that it equals the same span of
+    the complete take.
+
+    Parameters
+    ----------
+    read : reads the take.
+    rate, new_rate : Hz.
+    start, frames : the span, counted at ``new_rate``.
+
+    Returns
+    -------
+    float32 ``(channels, frames)``.
     """
     if rate == new_rate:
         return read(start, frames)

@@ -14,8 +14,20 @@ NOTHING_DB = 0.01  # what is less is none
 
 
 def static_db(over: np.ndarray, ratio: float, knee_db: float) -> np.ndarray:
-    """What the static curve takes off a level ``over`` the threshold, dB ≥ 0.
+    """What the static curve of a compressor takes off.
 
+    Parameters
+    ----------
+    over : dB over the threshold, of any shape.
+    ratio : 1 and more.
+    knee_db : width of the soft knee.
+
+    Returns
+    -------
+    dB, at least 0, in the shape of ``over``.
+
+    Examples
+    --------
     >>> static_db(np.array([-20.0, 0.0, 8.0]), ratio=4.0, knee_db=6.0)
     array([0.    , 0.5625, 6.    ])
     """
@@ -25,7 +37,19 @@ def static_db(over: np.ndarray, ratio: float, knee_db: float) -> np.ndarray:
 
 
 def smoothed(wanted: np.ndarray, tick_s: float, attack_s: float, release_s: float, hold_s: float) -> np.ndarray:
-    """What is taken off (dB) from tick to tick, where ``wanted`` would be taken off at once."""
+    """What is taken off from tick to tick, with attack, hold and release.
+
+    Parameters
+    ----------
+    wanted : ``(ticks,)``, dB that would be taken off at once.
+    tick_s : s between ticks.
+    attack_s, release_s : time constants, s.
+    hold_s : s before it lets go.
+
+    Returns
+    -------
+    ``(ticks,)``, dB.
+    """
     attack, release = (math.exp(-tick_s / max(t, 1e-6)) for t in (attack_s, release_s))
     hold, out = round(hold_s / tick_s), np.zeros(len(wanted))
     active = np.flatnonzero(wanted > 0)
@@ -54,9 +78,19 @@ def smoothed(wanted: np.ndarray, tick_s: float, attack_s: float, release_s: floa
 
 
 def decoupled(wanted: np.ndarray, tick_s: float, attack_s: float, release_s: float) -> np.ndarray:
-    """What is taken off (dB) from tick to tick, by the decoupled detector of the same paper; many times as fast.
+    """The same without a hold, by the decoupled detector of the same paper; many times as fast.
 
     It lets go at once, though softly, where :func:`smoothed` waits for the attack to end.
+
+    Parameters
+    ----------
+    wanted : ``(ticks,)``, dB that would be taken off at once.
+    tick_s : s between ticks.
+    attack_s, release_s : time constants, s.
+
+    Returns
+    -------
+    ``(ticks,)``, dB.
     """
     attack, fall = math.exp(-tick_s / max(attack_s, 1e-6)), tick_s / max(release_s, 1e-6)
     falls = fall * np.arange(len(wanted))

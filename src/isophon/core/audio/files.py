@@ -26,13 +26,14 @@ from isophon.core.audio.mp3 import Mp3File
 from isophon.core.errors import InputError, OutputError
 from isophon.core.ranges import LONGEST_S, RATES_HZ
 
-BLOCK = 1 << 18
-MAX_CHANNELS = 2
+BLOCK = 1 << 18  # frames read at once
+MAX_CHANNELS = 2  # of a recorded voice; a file with more is split first
 LOUDEST = 1_000.0  # 60 dB over full scale; no recording holds more, one such sample would drown all others
 ENDINGS = (".wav", ".wave", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga")
 
 _CONTAINERS = ("WAV", "WAVEX", "RF64", "W64", "AIFF", "CAF", "AU", "FLAC", "OGG", "MP3")
 _CODECS = ("VORBIS", "OPUS", "ULAW", "ALAW", "MPEG_LAYER_I", "MPEG_LAYER_II", "MPEG_LAYER_III")
+# bits of a sample
 _DEPTH = {"PCM_U8": 8, "PCM_S8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
 
 
@@ -47,7 +48,21 @@ class Readable(Protocol):
 
 
 def all_samples(source: Readable) -> np.ndarray:
-    """All samples, float32 ``(channels, frames)``, checked as :meth:`Recording.blocks` does; held once only."""
+    """All samples, checked as :meth:`Recording.blocks` does, and in memory only once.
+
+    Parameters
+    ----------
+    source : a recording.
+
+    Returns
+    -------
+    float32 ``(channels, frames)``.
+
+    Raises
+    ------
+    InputError
+        As :meth:`Recording.blocks`.
+    """
     out = np.empty((source.channels, source.frames), np.float32)
     at = 0
     for block in source.blocks():
@@ -107,10 +122,21 @@ class Recording:
         return out
 
     def blocks(self, size: int = BLOCK) -> Iterator[np.ndarray]:
-        """The whole file in order, in blocks of ``(channels, up to size)`` float32.
+        """The complete file in order.
 
-        Raises InputError on samples that are not numbers, or far louder than any sound; and at the end, where the
-        file is not any more what it was when it was opened, or read otherwise before.
+        Parameters
+        ----------
+        size : frames in a block, at most.
+
+        Returns
+        -------
+        float32 ``(channels, up to size)`` each.
+
+        Raises
+        ------
+        InputError
+            For samples that are not numbers, or far louder than any sound; and at the end, where the file is not any
+            more what it was when it was opened, or read otherwise before.
         """
         sums = [0] * self.channels
         for start in range(0, self.frames, size):

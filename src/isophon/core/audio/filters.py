@@ -11,12 +11,19 @@ from scipy import signal
 
 @lru_cache(maxsize=16)
 def k_weighting(sample_rate: int) -> np.ndarray:
-    """K-weighting as two second-order sections, shape ``(2, 6)``, for any rate.
+    """K-weighting at any rate.
 
-    ITU-R BS.1770-5 tabulates 48 kHz only. Its two filters are a high shelf and
-    a high pass; their analogue parameters (below, as derived by De Man 2014,
-    "Evaluation of implementations of the EBU R128 loudness measurement") give
-    the tabulated coefficients back at 48 kHz and the same curve elsewhere.
+    ITU-R BS.1770-5 tabulates 48 kHz only. Its two filters are a high shelf and a high pass; their analogue parameters
+    (as derived by De Man 2014, "Evaluation of implementations of the EBU R128 loudness measurement") give the tabulated
+    coefficients back at 48 kHz and the same curve elsewhere.
+
+    Parameters
+    ----------
+    sample_rate : Hz.
+
+    Returns
+    -------
+    Two second-order sections, ``(2, 6)``.
     """
     return np.array([_shelf(sample_rate), _high_pass(sample_rate)])
 
@@ -45,18 +52,36 @@ def _high_pass(sample_rate: int) -> list[float]:
 
 
 def k_power_response(freqs: np.ndarray, sample_rate: int) -> np.ndarray:
-    """Squared magnitude of the K-weighting at ``freqs`` (Hz), shape like ``freqs``."""
+    """The squared magnitude of the K-weighting.
+
+    Parameters
+    ----------
+    freqs : Hz, of any shape.
+    sample_rate : Hz.
+
+    Returns
+    -------
+    In the shape of ``freqs``.
+    """
     _, response = signal.sosfreqz(k_weighting(sample_rate), worN=freqs, fs=sample_rate)
     return np.abs(response) ** 2
 
 
 @lru_cache(maxsize=256)
 def linear_phase_band(sample_rate: int, low: float, high: float | None, width: float) -> np.ndarray:
-    """Odd-length linear-phase FIR that passes ``low`` to ``high`` Hz (None: to the top).
+    """A linear-phase filter of odd length that passes a band (Kaiser window, 60 dB; Kaiser 1974).
 
-    ``width`` is the transition band in Hz, centred on each edge. Kaiser window,
-    60 dB (Kaiser 1974). The delay is ``(len − 1) / 2`` frames, so that a
-    centred convolution is zero phase.
+    Its delay is half its length, so that a centred convolution has zero phase.
+
+    Parameters
+    ----------
+    sample_rate : Hz.
+    low, high : of the band, Hz; None: to the top.
+    width : of the transition, centred on each edge, Hz.
+
+    Returns
+    -------
+    ``(taps,)``.
     """
     taps, beta = signal.kaiserord(60.0, width / (sample_rate / 2))
     taps |= 1

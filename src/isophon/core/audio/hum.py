@@ -51,9 +51,18 @@ class Hum(msgspec.Struct, frozen=True):
 
 
 def hum_of(hum: Hum, start: int, frames: int, top_hz: float = np.inf, every: float = 1.0) -> np.ndarray:
-    """The hum itself from frame ``start`` on, float32 ``(channels, frames)``.
+    """The hum itself.
 
-    ``every``: only every so many frames, for a take at a lower rate; ``start`` then counts at that rate.
+    Parameters
+    ----------
+    hum : a hum.
+    start, frames : the span.
+    top_hz : harmonics over this are left.
+    every : only every so many frames, for a take at a lower rate; ``start`` then counts at that rate.
+
+    Returns
+    -------
+    float32 ``(channels, frames)``.
     """
     chosen = [i for i, partial in enumerate(hum.partials) if partial.freq_hz <= top_hz]
     out = np.zeros((hum.channels, frames), np.float32)

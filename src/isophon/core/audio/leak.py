@@ -11,7 +11,7 @@ import numpy as np
 from isophon.core.ranges import LONGEST_S, Key, Level, Name, Rate, Seconds, Share
 
 OWN_CLICK = "its own click"
-MOST_CUES = 32
+MOST_CUES = 32  # that a leak is learned from
 _LOUDEST = 1_000.0  # a tap of a path
 Sounds = tuple[np.ndarray, np.ndarray]
 
@@ -85,9 +85,17 @@ class Removal(msgspec.Struct, frozen=True):
         return f"{leak.key} {self.much:g} {self.careful:g}"
 
     def apply(self, block: np.ndarray, start: int, sounds: Sounds) -> np.ndarray:
-        """A take's frames from ``start`` on, ``(channels, n)``, without the leak.
+        """A span of a take without the leak.
 
-        ``sounds``: what was predicted of it, and what that missed.
+        Parameters
+        ----------
+        block : ``(channels, n)``, the take's frames from ``start`` on.
+        start : frame.
+        sounds : what was predicted of the leak, and what that missed, ``(channels, frames)`` each.
+
+        Returns
+        -------
+        ``(channels, n)``.
         """
         out = block.copy()
         first, last = max(0, start), min(sounds[0].shape[1], start + block.shape[1])

@@ -24,7 +24,7 @@ def db(power: float) -> float: ...
 @overload
 def db(power: np.ndarray) -> np.ndarray: ...
 def db(power: np.ndarray | float) -> np.ndarray | float:
-    """10·log10 of a power, never below −150 dB."""
+    """Ten times the decimal logarithm of a power, never below −150 dB; in the shape of ``power``."""
     level = 10.0 * np.log10(np.maximum(power, 10.0 ** (SILENCE_DB / 10)))
     return float(level) if np.ndim(level) == 0 else level
 
@@ -34,15 +34,20 @@ def lufs(k_power: float) -> float: ...
 @overload
 def lufs(k_power: np.ndarray) -> np.ndarray: ...
 def lufs(k_power: np.ndarray | float) -> np.ndarray | float:
-    """Loudness of a K-weighted mean square, summed over channels."""
+    """Loudness of a K-weighted mean square, summed over channels, LUFS; in the shape of ``k_power``."""
     return db(k_power) + _OFFSET
 
 
 def gated_loudness(step_power: np.ndarray) -> float:
-    """Integrated loudness in LUFS from K-weighted mean squares of 100 ms steps.
+    """Integrated loudness, gated at −70 LUFS and at 10 LU under the mean of what is left (BS.1770-5, Annex 1).
 
-    ``step_power``: shape ``(steps,)``, summed over channels. Gated at −70 LUFS
-    and at 10 LU under the mean of what is left (BS.1770-5, Annex 1).
+    Parameters
+    ----------
+    step_power : ``(steps,)``, K-weighted mean squares of 100 ms, summed over channels.
+
+    Returns
+    -------
+    LUFS.
     """
     if len(step_power) < 4:
         return lufs(float(np.mean(step_power))) if len(step_power) else SILENCE_DB
@@ -77,7 +82,7 @@ class Meter:
         self._peak = 0.0
 
     def add(self, block: np.ndarray) -> None:
-        """Take in the next samples."""
+        """Adds the next samples, ``(channels, n)``."""
         weighted, self._state = signal.lfilter(self._b, self._a, block.astype(np.float64), axis=1, zi=self._state)
         self._add_power(np.square(weighted).sum(axis=0))
         joined = np.concatenate([self._tail, block], axis=1)
@@ -131,7 +136,16 @@ class Meter:
 
 
 def interpolation(factor: int) -> np.ndarray:
-    """Interpolation low pass for true peak: 12 taps a phase (BS.1770-5, Annex 2)."""
+    """The interpolation low-pass for true peaks: 12 taps a phase (BS.1770-5, Annex 2).
+
+    Parameters
+    ----------
+    factor : of oversampling.
+
+    Returns
+    -------
+    ``(taps,)``.
+    """
     if factor == 1:
         return np.ones(1)
     return signal.firwin(12 * factor + 1, 1.0 / factor, window=("kaiser", 7.0)) * factor

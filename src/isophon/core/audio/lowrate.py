@@ -12,8 +12,8 @@ import soxr
 
 Read = Callable[[int, int], np.ndarray]
 
-_READ = 1 << 18
-_IN_MEMORY_BYTES = 96 << 20
+_READ = 1 << 18  # frames read at once
+_IN_MEMORY_BYTES = 96 << 20  # more than that lies in a temporary file
 
 
 class LowRate:
@@ -55,7 +55,7 @@ class LowRate:
             self._store.flush()
 
     def span(self, first: int, last: int) -> np.ndarray:
-        """Samples ``first`` to ``last``, held within the take."""
+        """Samples ``first`` to ``last``, limited to the take, float32 ``(channels, last - first)``."""
         first, last = max(0, first), min(self.frames, last)
         if self._store is None:
             return self._whole[first:last].T

@@ -23,13 +23,13 @@ _FADES_DB_S = 350.0  # dB in 1 s: how fast a masker fades from the ear (common k
 
 
 def channels_hz() -> np.ndarray:
-    """The centres of the auditory filters, one a Cam (ERB-number unit), Hz."""
+    """The centres of the auditory filters, one a Cam (ERB-number unit), ``(filters,)``, Hz."""
     cams = np.arange(_FIRST_CAM, _LAST_CAM + 1)
     return (10 ** (cams / 21.4) - 1) / 0.00437
 
 
 def erb_hz(hz: np.ndarray) -> np.ndarray:
-    """The equivalent rectangular bandwidth of the auditory filter at frequencies, Hz."""
+    """The equivalent rectangular bandwidth of the auditory filter at frequencies, Hz; in the shape of ``hz``."""
     return 24.7 * (0.00437 * hz + 1)
 
 
@@ -87,6 +87,6 @@ def over_threshold_db(
 
 
 def quiet_db(hz: np.ndarray) -> np.ndarray:
-    """The hearing threshold in quiet, dB SPL."""
+    """The hearing threshold in quiet at frequencies (Hz), dB SPL; in the shape of ``hz``."""
     khz = hz / 1_000
     return 3.64 * khz**-0.8 - 6.5 * np.exp(-0.6 * (khz - 3.3) ** 2) + 1e-3 * khz**4

@@ -17,7 +17,7 @@ import numpy as np
 import soundfile as sf
 
 _SRC = Path(__file__).resolve().parents[3]
-_BLOCK = 1 << 16
+_BLOCK = 1 << 16  # frames decoded at once
 
 
 class _Header(msgspec.Struct, frozen=True):

@@ -14,18 +14,20 @@ from scipy import fft
 
 from isophon.core.audio.spectra import frames_of
 
-RATE = 8_000
-HOP_S = 0.01
-LOWEST, HIGHEST = 60.0, 1_100.0
+RATE = 8_000  # Hz at which the pitch is looked for
+HOP_S = 0.01  # s between frames
+LOWEST = 60.0  # Hz: the lowest pitch
+HIGHEST = 1_100.0  # Hz: the highest
 
-_CANDIDATES = 5
+_CANDIDATES = 5  # pitches in each frame, and none
+# what each octave down costs, so that not every second period is taken for one (0.01 in the paper, from memory)
 _OCTAVE_COST = 0.01
-_JUMP_COST = 0.35
-_SWITCH_COST = 0.14
-_UNVOICED = 0.45
-_ROLL_OFF = (1_800.0, 3_200.0)
-_UPSAMPLING = 2
-_BATCH = 1_000
+_JUMP_COST = 0.35  # what a jump of an octave from frame to frame costs (0.35 in the paper, from memory)
+_SWITCH_COST = 0.14  # what it costs to begin or end a voice (0.14 in the paper, from memory)
+_UNVOICED = 0.45  # strength of no pitch
+_ROLL_OFF = (1_800.0, 3_200.0)  # Hz between which what is over the low partials is faded out
+_UPSAMPLING = 2  # of the autocorrelation, to place its peaks
+_BATCH = 1_000  # frames at once
 
 
 def track_pitch(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

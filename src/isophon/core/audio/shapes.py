@@ -8,7 +8,7 @@ import numpy as np
 
 Share = TypeVar("Share", float, np.ndarray)
 
-_FLAT = 1e-9
+_FLAT = 1e-9  # three points that bend less have no peak
 
 
 def raised_cosine(share: Share) -> Share:

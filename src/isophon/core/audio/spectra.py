@@ -14,12 +14,33 @@ from scipy import fft, signal
 
 
 def frames_of(samples: np.ndarray, size: int, hop: int) -> np.ndarray:
-    """Frames of ``size`` samples of a signal ``(n,)``, one every ``hop``: a view, ``(frames, size)``."""
+    """Frames of a signal.
+
+    Parameters
+    ----------
+    samples : ``(n,)``.
+    size : samples in a frame.
+    hop : samples between frames.
+
+    Returns
+    -------
+    A view, ``(frames, size)``.
+    """
     return np.lib.stride_tricks.sliding_window_view(samples, size)[::hop]
 
 
 def power_spectra(frames: np.ndarray, window: np.ndarray) -> np.ndarray:
-    """The squared magnitudes of the spectra of windowed frames: ``(…, size)`` to ``(…, size // 2 + 1)``."""
+    """The squared magnitudes of the spectra of windowed frames.
+
+    Parameters
+    ----------
+    frames : ``(…, size)``.
+    window : ``(size,)``.
+
+    Returns
+    -------
+    ``(…, size // 2 + 1)``.
+    """
     spectrum = fft.rfft(frames * window, axis=-1)
     return np.square(spectrum.real) + np.square(spectrum.imag)
 
@@ -40,13 +61,13 @@ class Geometry:
 
     @cached_property
     def window(self) -> np.ndarray:
-        """Periodic Hann window scaled so that mean |spectrum|² sums to mean square."""
+        """A periodic Hann window ``(size,)`` whose mean squared magnitudes sum to the mean square."""
         window = signal.get_window("hann", self.size)
         return (window / np.sqrt(np.square(window).sum())).astype(np.float32)
 
     @cached_property
     def freqs(self) -> np.ndarray:
-        """Centre of each bin in Hz."""
+        """The centre of each bin, ``(bins,)``, Hz."""
         return fft.rfftfreq(self.size, 1 / self.sample_rate)
 
     def count(self, frames: int) -> int:
@@ -69,7 +90,16 @@ class Geometry:
 
 
 def third_octave_edges(low: float, high: float) -> np.ndarray:
-    """Edges in Hz of one-third-octave bands (ISO 266, base-two) from ``low`` to ``high``."""
+    """Edges of one-third-octave bands (ISO 266, base two).
+
+    Parameters
+    ----------
+    low, high : of the lowest and of the highest band, Hz.
+
+    Returns
+    -------
+    ``(bands + 1,)``, Hz.
+    """
     first = round(3 * np.log2(low / 1000.0))
     last = round(3 * np.log2(high / 1000.0))
     centres = 1000.0 * 2.0 ** (np.arange(first, last + 1) / 3)
@@ -77,7 +107,17 @@ def third_octave_edges(low: float, high: float) -> np.ndarray:
 
 
 def band_matrix(freqs: np.ndarray, edges: np.ndarray) -> np.ndarray:
-    """Weights ``(bins, bands)`` that sum bins into bands, sharing a bin that an edge crosses."""
+    """Weights that sum bins into bands; a bin that an edge crosses is shared.
+
+    Parameters
+    ----------
+    freqs : ``(bins,)``, Hz.
+    edges : ``(bands + 1,)``, Hz.
+
+    Returns
+    -------
+    float32 ``(bins, bands)``.
+    """
     width = freqs[1] - freqs[0]
     low = np.maximum((freqs - width / 2)[:, None], edges[None, :-1])
     high = np.minimum((freqs + width / 2)[:, None], edges[None, 1:])
@@ -85,7 +125,14 @@ def band_matrix(freqs: np.ndarray, edges: np.ndarray) -> np.ndarray:
 
 
 def overlap_add(out: np.ndarray, frames: np.ndarray, hop: int) -> None:
-    """Add frames ``(n, size)`` to ``out``, one every ``hop``, which divides ``size``; it is ``size - hop`` longer."""
+    """Adds frames to a signal, in place.
+
+    Parameters
+    ----------
+    out : ``(n * hop + size - hop,)``.
+    frames : ``(n, size)``.
+    hop : samples between frames; it divides ``size``.
+    """
     parts = frames.reshape(len(frames), -1, hop)
     for i in range(parts.shape[1]):
         out[i * hop : (i + len(frames)) * hop] += parts[:, i].reshape(-1)

@@ -25,7 +25,8 @@ from isophon.core.errors import CallError, ExistsError, OutputError
 FORMATS = {"wav": ".wav", "flac": ".flac", "aiff": ".aiff"}
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 _RF64_FROM = 4_000_000_000  # a RIFF chunk counts its bytes with 32 bits
-_SEED, _READ_FRAMES = 20_482, 1 << 17
+_SEED = 20_482  # of the dither, so that the same session writes the same file
+_READ_FRAMES = 1 << 17  # read at once where a written file is checked
 _PREFIX, _SUFFIX = ".isophon-", ".part"
 _OURS = re.compile(r"\.isophon-[a-z0-9_]{8}\.part(\.\w{1,8})?")
 

@@ -6,8 +6,12 @@ import base64
 import math
 from collections.abc import Callable, Sequence
 
-WIDTH, HEIGHT = 660, 120
-_LEFT, _RIGHT, _TOP, _BOTTOM = 44, 8, 8, 20
+WIDTH = 660  # pixels of a drawing
+HEIGHT = 120  # pixels
+_LEFT = 44  # pixels beside it
+_RIGHT = 8  # pixels
+_TOP = 8  # pixels
+_BOTTOM = 20  # pixels
 _INK, _SOFT, _RULE, _OVER, _DONE = "#22303A", "#C3B79C", "#DAD1BE", "#B93C26", "#1F7468"
 _FONT = 'font-family="sans-serif" font-size="10" fill="#5A6670"'
 Line = tuple[Sequence[float], Sequence[float]]

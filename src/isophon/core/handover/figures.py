@@ -6,7 +6,7 @@ import numpy as np
 
 from isophon.core.audio.loudness import Meter, db
 
-_SILENT_DBFS = -120.0
+_SILENT_DBFS = -120.0  # dBFS: no noise floor is shown that is lower
 _FEWEST = 10  # pauses' frames; with fewer the quietest twentieth of all is taken
 
 
@@ -19,7 +19,7 @@ class Figures:
         self._pending = np.zeros(0)
 
     def add(self, block: np.ndarray) -> None:
-        """Add the next samples, ``(channels, n)``."""
+        """Adds the next samples, ``(channels, n)``."""
         self._meter.add(block)
         power = np.concatenate([self._pending, np.square(block, dtype=np.float64).sum(axis=0)])
         complete = len(power) // self._hop * self._hop
@@ -27,7 +27,12 @@ class Figures:
         self._pending = power[complete:]
 
     def result(self, still: np.ndarray) -> dict[str, float]:
-        """Loudness in LUFS, true peak in dBTP, floor in dBFS; ``still``: whether each step is a pause, ``(steps,)``."""
+        """Loudness in LUFS, true peak in dBTP and noise floor in dBFS.
+
+        Parameters
+        ----------
+        still : bool ``(steps,)``, whether each step is a pause.
+        """
         power = np.concatenate(self._power) if self._power else np.zeros(0)
         quiet = power[: len(still)][still[: len(power)]]
         if len(quiet) < _FEWEST:

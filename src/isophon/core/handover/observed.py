@@ -13,8 +13,10 @@ from isophon.core.passes import BY_NAME
 from isophon.core.session.model import Part
 from isophon.core.survey import STILL, VOICED, Survey
 
-_WINDOW_S, _STEP_S, _MOST = 0.043, 0.03, 240
-_BANDS = 60
+_WINDOW_S = 0.043  # s: length of a spectrum, the nearest power of two
+_STEP_S = 0.03  # s between those of a mark
+_MOST = 240  # of a kind
+_BANDS = 60  # that are drawn
 
 
 class Observed:
@@ -46,7 +48,7 @@ class Observed:
         return [(int(t * self.rate) - half, int(self.part.heard_at(float(t)) * self.rate) - half) for t in chosen]
 
     def add(self, sung: np.ndarray, cleaned: np.ndarray) -> None:
-        """The next block of both, float32 ``(channels, n)``."""
+        """Adds the next block of both, float32 ``(channels, n)`` each."""
         self.maps.add(sung, cleaned)
         stop = self._at + sung.shape[1]
         for name, places in self._places.items():

@@ -23,8 +23,12 @@ from isophon.core.session.notes import Note
 from isophon.core.takes.take import Take
 
 PROOF = "report.html"
-_DULL_DB, _TOP_HZ, _OVER_NOISE_DB = 3.0, 5_000.0, 6.0
-_MOST_DECISIONS, _MOST_PLACES, _SILENT_DBFS = 400, 6, -119.0
+_DULL_DB = 3.0  # dB by which the top of the vowels may become softer without a remark
+_TOP_HZ = 5_000.0  # Hz from which that is
+_OVER_NOISE_DB = 6.0  # dB over the noise, where it is measured
+_MOST_DECISIONS = 400  # that are listed
+_MOST_PLACES = 6  # that a doubt names
+_SILENT_DBFS = -119.0  # dBFS that are called silence
 _LISTS = (
     ("Decided by the settings alone", "Nobody has accepted, changed or left these marks one by one.", "unheard"),
     ("Accepted unheard", "By the program’s measure these cannot be heard in the mix. They were accepted in one step.",

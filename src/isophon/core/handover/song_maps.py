@@ -10,11 +10,14 @@ import numpy as np
 
 from isophon.core.audio.spectra import power_spectra
 
-COLUMNS, ROWS = 606, 72
-_WINDOW = 2_048
-_LOW_HZ, _HIGH_HZ = 60.0, 12_000.0
+COLUMNS = 606  # of a map
+ROWS = 72  # of it
+_WINDOW = 2_048  # samples of a spectrum
+_LOW_HZ = 60.0  # Hz at the bottom
+_HIGH_HZ = 12_000.0  # Hz at the top
 _DEEP_DB = 66.0  # under the loudest, where the paper is
 _GONE_DB = 3.0  # less, from which on red is what goes
+# colours of the map: paper, what stays, what goes
 _PAPER, _INK, _RED = (np.array(rgb, float) for rgb in ((246, 242, 233), (34, 48, 58), (194, 69, 45)))
 
 
@@ -33,7 +36,7 @@ class SongMaps:
         self._at = 0
 
     def add(self, sung: np.ndarray, cleaned: np.ndarray) -> None:
-        """The next block of both, float32 ``(channels, n)``."""
+        """Adds the next block of both, float32 ``(channels, n)`` each."""
         count = sung.shape[1] // _WINDOW
         places = self._at + _WINDOW * (np.arange(count) + 0.5)
         columns = np.minimum(COLUMNS - 1, (places * self._per_frame).astype(int))
@@ -62,7 +65,12 @@ class SongMaps:
 
 
 def png(pixels: np.ndarray) -> str:
-    """A picture ``(rows, columns, 3)``, 0 to 255, as a data URI (PNG, ISO/IEC 15948)."""
+    """A picture as a data URI (PNG, ISO/IEC 15948).
+
+    Parameters
+    ----------
+    pixels : ``(rows, columns, 3)``, from 0 to 255.
+    """
     rows, columns, _ = pixels.shape
     data = np.zeros((rows, 1 + 3 * columns), np.uint8)
     data[:, 1:] = np.clip(np.round(pixels), 0, 255).astype(np.uint8).reshape(rows, -1)

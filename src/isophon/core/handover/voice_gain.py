@@ -12,14 +12,23 @@ from isophon.core.passes import KINDS
 from isophon.core.session.model import Part
 from isophon.core.survey import VOICED, Survey
 
-_MOST_DB = 12.0
+_MOST_DB = 12.0  # dB: no stem is matched by more
 
 
 def voice_gain_db(part: Part, survey: Survey, blocks: Iterator[tuple[np.ndarray, np.ndarray]]) -> float:
-    """By how much the voiced frames became softer, K-weighted (ITU-R BS.1770-5), dB; 0 where none are.
+    """By how much the voiced frames became softer, K-weighted (ITU-R BS.1770-5).
 
-    ``blocks``: the take in order, as sung and cleaned, float32 ``(channels, n)`` each. The frames are those that the
-    survey calls voiced; where words were moved, they are looked for where they are heard.
+    The frames are those that the survey calls voiced; where words were moved, they are looked for where they sound.
+
+    Parameters
+    ----------
+    part : a part.
+    survey : what is measured of it.
+    blocks : the take in order, as sung and cleaned, float32 ``(channels, n)`` each.
+
+    Returns
+    -------
+    dB; 0 where none are.
     """
     one, other = k_weighting(survey.sample_rate)
     b, a = np.convolve(one[:3], other[:3]), np.convolve(one[3:], other[3:])

@@ -17,17 +17,21 @@ from isophon.core.audio.loudness import lufs
 from isophon.core.audio.shapes import between_samples
 from isophon.core.survey import VOICED, Survey
 
-REACH_S = 0.45
+REACH_S = 0.45  # s: a word is looked for so far away
 STEP_S = 0.02  # of the path
-_FINE_S = 0.005
-_LOWEST_HZ, _HIGHEST_HZ = 400.0, 8_000.0
-_FLOOR_DB, _LEVEL_WEIGHT, _VOICED_WEIGHT, _RISE_WEIGHT = -36.0, 1.5, 8.0, 1.2
-_RISE_S = 0.03
+_FINE_S = 0.005  # s: step in which moments are placed
+_LOWEST_HZ = 400.0  # Hz of the bands that are compared
+_HIGHEST_HZ = 8_000.0  # Hz of these
+_FLOOR_DB = -36.0  # dB against the voice level: softer counts as silence
+_LEVEL_WEIGHT = 1.5  # how much the level counts beside the bands
+_VOICED_WEIGHT = 8.0  # the same for being voiced
+_RISE_WEIGHT = 1.2  # the same for rising and falling
+_RISE_S = 0.03  # s before and after that a rise is between
 _STAY = 2.0  # cost of a step that is not straight on, in dB of distance
 _STRANGE_S = (1.7, 2.9, 4.3, -2.3)  # where the takes cannot belong together
-_NEAR_S = 0.1
+_NEAR_S = 0.1  # s around where a moment is expected, in which it is placed
 _UNKNOWN = 30.0  # where the lead has not begun or is over
-_JUDGED_S = 60.0
+_JUDGED_S = 60.0  # s: likeness is judged in stretches of this length
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,7 +43,16 @@ class Sounds:
     step_s: float
 
     def at(self, seconds: np.ndarray) -> np.ndarray:
-        """The features at some times, held at the ends."""
+        """The features at times, held at the ends.
+
+        Parameters
+        ----------
+        seconds : ``(n,)``, s.
+
+        Returns
+        -------
+        ``(n, features)``.
+        """
         place = np.clip(seconds / self.step_s, 0, len(self.values) - 1.001)
         first = place.astype(int)
         share = (place - first)[:, None]
@@ -70,11 +83,16 @@ def sounds_of(survey: Survey, step_s: float) -> Sounds:
 
 
 def path(part: Sounds, lead: Sounds, later_s: float) -> tuple[np.ndarray, float]:
-    """How much later each frame of the part comes than its like in the lead, s ``(frames,)``, and the mean distance.
+    """How much later each frame of a part comes than its like in the lead.
 
-    The distance is that of the frames with voice.
+    Parameters
+    ----------
+    part, lead : their sounds.
+    later_s : how much later the part starts than the lead, s.
 
-    ``later_s``: how much later the part starts than the lead.
+    Returns
+    -------
+    ``(frames,)``, s; and the mean distance of the frames with voice.
     """
     reach = round(REACH_S / part.step_s)
     cost = _costs(part, lead, round(later_s / part.step_s), reach)

@@ -36,7 +36,7 @@ class Recorded(Listened, Protocol):
     path: Path
 
 
-LOW_HZ = 12_000
+LOW_HZ = 12_000  # Hz: the low rate at which hum and bands are looked for
 _HELD_BYTES = 64_000_000  # a take as long as this is held in memory while it is heard
 
 

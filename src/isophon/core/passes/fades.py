@@ -28,13 +28,13 @@ from isophon.core.survey import Survey
 if TYPE_CHECKING:
     from isophon.core.session.model import Part
 
-_PIECE = 4_096
-_TAPS = 4_095
-_SEED = 71_993
-_CORRECTIONS = 4
-_FEWEST = 8
-_EDGE_POINTS = 9
-_MOST_DB = 12.0
+_PIECE = 4_096  # samples of noise that are made together
+_TAPS = 4_095  # of the filter that gives the noise the room's colour
+_SEED = 71_993  # of the noise, so that a stem is the same each time
+_CORRECTIONS = 4  # times that the filter is corrected by what it misses
+_FEWEST = 8  # frames: what is shorter is not faded, and fades nearer than that are one
+_EDGE_POINTS = 9  # that a fade is drawn by
+_MOST_DB = 12.0  # dB: nothing is made louder by more
 
 
 class Fade(msgspec.Struct, frozen=True):
@@ -158,7 +158,14 @@ def _has_the_edge(fade: Fade, other: Fade) -> bool:
 
 
 def apply(block: np.ndarray, start: int, fades: Sequence[Fade]) -> np.ndarray:
-    """A copy of ``block`` (the take's frames from ``start``, ``(channels, n)``) with the fades in it."""
+    """A span of a take with fades in it.
+
+    Parameters
+    ----------
+    block : ``(channels, n)``, the take's frames from ``start`` on; it is not changed.
+    start : frame.
+    fades : fades.
+    """
     out = block.copy()
     for fade in fades:
         first, last = max(start, fade.first), min(start + block.shape[1], fade.last)
@@ -175,7 +182,19 @@ def apply(block: np.ndarray, start: int, fades: Sequence[Fade]) -> np.ndarray:
 
 
 def room_tone(room: tuple[float, ...], sample_rate: int, start: int, frames: int, channels: int) -> np.ndarray:
-    """Noise with a room's spectrum for frames ``start`` on, float32 ``(channels, frames)``; one for each side."""
+    """Noise with a room's spectrum; another for each channel.
+
+    Parameters
+    ----------
+    room : dB in each band.
+    sample_rate : Hz.
+    start, frames : the span.
+    channels : how many.
+
+    Returns
+    -------
+    float32 ``(channels, frames)``.
+    """
     taps = _room_filter(room, sample_rate)
     reach = len(taps) // 2
     first = (start - reach) // _PIECE
@@ -222,19 +241,29 @@ def _room_filter(room: tuple[float, ...], sample_rate: int) -> np.ndarray:
 
 
 def gains(fade: Fade, first: int, last: int) -> np.ndarray:
-    """The gain of a fade in frames ``first`` to ``last``, float32."""
+    """The gain of a fade in frames ``first`` to ``last``, float32 ``(last - first,)``."""
     return gains_at(fade, np.arange(first, last)).astype(np.float32)
 
 
 def edges_of(fade: Fade) -> tuple[np.ndarray, np.ndarray]:
-    """Frames along both edges of a fade, to draw them by."""
+    """Frames along both edges of a fade, to draw them by, ``(points,)`` each."""
     half, share = (fade.last - fade.first) // 2, np.linspace(0, 1, _EDGE_POINTS)
     closes, opens = (min(edge, half) for edge in fade.edges)
     return fade.first + closes * share, fade.last - opens * (1 - share)
 
 
 def gains_at(fade: Fade, at: np.ndarray) -> np.ndarray:
-    """The gain of a fade at frames of it: its own within, raised cosines to what is beside it."""
+    """The gain of a fade at frames of it: its own within, raised cosines to what is beside it.
+
+    Parameters
+    ----------
+    fade : a fade.
+    at : ``(n,)``, frames.
+
+    Returns
+    -------
+    ``(n,)``.
+    """
     half = (fade.last - fade.first) // 2
     own = _along(fade.line, at) if fade.line else np.full(len(at), fade.gain)
     gain = own.copy()

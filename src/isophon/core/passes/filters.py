@@ -28,7 +28,16 @@ class BandFilter(msgspec.Struct, frozen=True):
 
 
 def passing(at: At) -> Callable[[tuple[Bell, ...]], np.ndarray]:
-    """What a stage is asked for through bells, float64 ``(channels, frames)``; as it is where there are none."""
+    """What a stage is asked for, through bells.
+
+    Parameters
+    ----------
+    at : the span.
+
+    Returns
+    -------
+    A function of bells that gives float64 ``(channels, frames)``; as it is where there are no bells.
+    """
     reach = round(FILTER_S * at.sample_rate)
     samples = at.read(at.start - reach, at.frames + reach)
     size = fft.next_fast_len(samples.shape[1] + reach, real=True)

@@ -10,7 +10,7 @@ from isophon.core.audio.loudness import db
 from isophon.core.passes.stillness import still_power
 from isophon.core.survey import Survey
 
-NEAR_S = 0.15
+NEAR_S = 0.15  # s: a mark that lies nearer to a word is close to it
 _NOT_HEARD_DB = 62.0  # under the voice, in however silent a room
 
 Span = tuple[float, float]

@@ -24,10 +24,20 @@ def frames_of_mark(mark: Mark, survey: Survey) -> slice:
 
 
 def by_change(part: Part, mark: Mark, survey: Survey) -> tuple[np.ndarray, np.ndarray]:
-    """What a change in dB takes away of a mark's band, or adds, and what stays: power ``(frames, bands)`` each.
+    """What a change in dB takes away of a mark's band, or adds, and what stays.
 
     Their sum is the louder of as sung and cleaned, so that the first is at its threshold where the change is just
     noticed.
+
+    Parameters
+    ----------
+    part : a part.
+    mark : one of its marks.
+    survey : what is measured of it.
+
+    Returns
+    -------
+    Power, ``(frames, bands)`` each.
     """
     power = survey.bands[frames_of_mark(mark, survey)].astype(np.float64)
     low, high = mark.band
@@ -39,7 +49,7 @@ def by_change(part: Part, mark: Mark, survey: Survey) -> tuple[np.ndarray, np.nd
 
 
 def what_stands_out(part: Part, mark: Mark, survey: Survey) -> tuple[np.ndarray, np.ndarray]:
-    """What a short sound adds to what is beside it, where it is taken away at all, and the rest; as by_change."""
+    """What a short sound adds to what is beside it, where that is taken away, and the rest; as :func:`by_change`."""
     frames = frames_of_mark(mark, survey)
     power = survey.bands[frames].astype(np.float64)
     before = survey.bands[max(0, frames.start - _BESIDE) : max(1, frames.start - 1)]

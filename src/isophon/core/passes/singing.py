@@ -49,7 +49,16 @@ _FROM_DB, _TO_DB = 15.0, 4.0  # a swell goes from so far under its height to so 
 
 
 def band_levels(survey: Survey) -> tuple[np.ndarray, np.ndarray]:
-    """Levels of six bands in dBFS, smoothed over 25 ms, ``(frames, bands)``, and the floor of each, ``(bands,)``."""
+    """Levels of six bands, smoothed over 25 ms, and the floor of each.
+
+    Parameters
+    ----------
+    survey : what is measured of the take.
+
+    Returns
+    -------
+    ``(frames, bands)`` and ``(bands,)``, dBFS.
+    """
     groups = [survey.band_slice(low, high) for low, high in pairwise(_BAND_EDGES_HZ)]
     groups = [group for group in groups if group.stop > group.start]
     power = np.stack([survey.bands[:, group].sum(axis=1) for group in groups], axis=1)
@@ -95,7 +104,7 @@ def _known(survey: Survey) -> tuple[np.ndarray, np.ndarray, np.ndarray, _Loudnes
 
 
 def sung_voice(survey: Survey) -> np.ndarray:
-    """The voiced frames that are singing: runs of 30 ms or more, none that is soft and alone."""
+    """The voiced frames that are singing: runs of 30 ms or more, none that is soft and alone; bool ``(frames,)``."""
     hop = survey.hop_s
     voiced = survey.state == VOICED
     voiced = ndimage.binary_opening(voiced, np.ones(max(1, round(_LEAST_VOICE_S / hop))))
@@ -234,12 +243,23 @@ def _joined(spans: list[tuple[int, int]]) -> list[tuple[int, int]]:
 
 
 def smoothed_level(survey: Survey) -> np.ndarray:
-    """The level of every frame, over 20 ms, K-weighted, in dB."""
+    """The level of every frame, over 20 ms, K-weighted, ``(frames,)``, dB."""
     return db(ndimage.uniform_filter1d(survey.k_power.astype(np.float64), max(1, round(_SMOOTH_S / survey.hop_s))))
 
 
 def swell_s(level: np.ndarray, first: int, last: int, hop_s: float) -> float:
-    """How long a sound takes to come from 15 to 4 dB under its height, and to go again, s in sum."""
+    """How long a sound takes to come from 15 to 4 dB under its height, and to go again.
+
+    Parameters
+    ----------
+    level : ``(frames,)``, dB.
+    first, last : its frames.
+    hop_s : s between frames.
+
+    Returns
+    -------
+    The sum, s.
+    """
     top, around = float(np.percentile(level[first:last], 90)), round(_AROUND_S / hop_s)
     start, end = max(0, first - around), min(len(level), last + around)
     near = level[start:end]

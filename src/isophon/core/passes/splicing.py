@@ -17,12 +17,15 @@ from isophon.core.audio.shapes import raised_cosine
 from isophon.core.passes.stage import Read
 
 _FADE_S, _COMPARED_S = 0.006, 0.008  # half of a splice's fade, and half of what is compared
-_MOST_LAG_S, _LEAST_LAG_S = 0.03, 0.0025
-_STILL_LAG_S, _STILL_DB = 0.3, -30.0
-_GRID_S, _FEW_LAGS = 0.002, 8
-_SEARCH_HZ = 12_000
+_MOST_LAG_S = 0.03  # s: a splice skips or repeats no more, several periods of a voice
+_LEAST_LAG_S = 0.0025  # s: nor less
+_STILL_LAG_S = 0.3  # s: the first where it is quiet
+_STILL_DB = -30.0  # dB under the loudest, where it is
+_GRID_S = 0.002  # s between the places that are tried first
+_FEW_LAGS = 8  # with so few the search is made at the full rate
+_SEARCH_HZ = 12_000  # Hz at which it is made otherwise
 _AT_ONCE = 64  # places compared at once
-_LOUD_WEIGHT = 0.05
+_LOUD_WEIGHT = 0.05  # how much a splice in a loud place costs beside one that does not fit
 
 
 class Splice(msgspec.Struct, frozen=True):
@@ -33,10 +36,17 @@ class Splice(msgspec.Struct, frozen=True):
 
 
 def splices(samples: np.ndarray, inside: slice, gain: int, rate: int) -> list[Splice]:
-    """Where to splice ``samples[inside]`` so that it gets ``gain`` frames longer; mono, with what is around it.
+    """Where to splice a stretch so that it gets longer or shorter.
 
     For every length of 1 or more and every gain that leaves 1 frame or more, the splices leave and enter inside the
     stretch, in order, and add up to ``-gain``.
+
+    Parameters
+    ----------
+    samples : ``(n,)``, with what is around the stretch.
+    inside : the stretch.
+    gain : frames by which it gets longer.
+    rate : Hz.
     """
     start, length = inside.start, inside.stop - inside.start
     fade = _fade(length, length + gain, rate)
@@ -138,9 +148,18 @@ def _window(samples: np.ndarray, at: int, half: int) -> np.ndarray:
 
 
 def spliced(samples: np.ndarray, start: int, length: int, cuts: Sequence[Splice], rate: int) -> np.ndarray:
-    """``length`` frames of ``samples`` ``(channels, n)`` from ``start`` on, spliced; ``(channels, length − Σ by)``.
+    """A stretch, spliced. Beyond the ends of ``samples`` their first and last frame go on.
 
-    Beyond the ends of ``samples`` their first and last frame go on.
+    Parameters
+    ----------
+    samples : ``(channels, n)``.
+    start, length : the stretch.
+    cuts : splices in it.
+    rate : Hz.
+
+    Returns
+    -------
+    float32 ``(channels, length - Σ by)``.
     """
     entered = [0, *(cut.at + cut.by for cut in cuts)]
     left = [*(cut.at for cut in cuts), length]
@@ -174,7 +193,19 @@ def _crossed(before: np.ndarray, after: np.ndarray, rise: np.ndarray) -> np.ndar
 
 
 def stretched(read: Read, source: int, length: int, frames: int, rate: int) -> np.ndarray:
-    """``length`` frames from ``source`` on, made to last ``frames``; float32 ``(channels, frames)``."""
+    """A span of a take, made longer or shorter.
+
+    Parameters
+    ----------
+    read : reads the take.
+    source, length : the span.
+    frames : that it is to last.
+    rate : Hz.
+
+    Returns
+    -------
+    float32 ``(channels, frames)``.
+    """
     around = round((_COMPARED_S + _FADE_S + _MOST_LAG_S + 0.01) * rate)
     samples = read(source - around, length + 2 * around)
     mono = samples.mean(axis=0).astype(np.float64)

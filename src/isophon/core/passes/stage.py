@@ -54,11 +54,11 @@ class At(NamedTuple):
         return first, last, slice(first - self.start, last - self.start)
 
     def keep(self, key: Any, first: int, last: int, make: Callable[[], np.ndarray]) -> np.ndarray:
-        """What ``make`` gives, made anew only where it must be."""
+        """What ``make`` gives, made anew only where frames ``first`` to ``last`` have changed."""
         return make() if self.kept is None else self.kept(key, first, last, make)
 
     def block(self) -> np.ndarray:
-        """The frames as the stage before left them."""
+        """The frames as the stage before left them, float32 ``(channels, frames)``."""
         return self.read(self.start, self.frames)
 
 
@@ -107,7 +107,7 @@ class Still:
 
     @property
     def centres(self) -> np.ndarray:
-        """The middle of each band, Hz."""
+        """The middle of each band, ``(bands,)``, Hz."""
         edges = self.survey.band_edges
         return np.sqrt(edges[1:] * edges[:-1])
 

@@ -10,8 +10,8 @@ import numpy as np
 
 from isophon.core.ranges import Seconds
 
-MOST_CHANGES = 2_000
-_MOST_BARS = 20_000
+MOST_CHANGES = 2_000  # of tempo, and of time signature
+_MOST_BARS = 20_000  # that are drawn
 
 
 class Tempo(msgspec.Struct, frozen=True):
@@ -43,9 +43,15 @@ class Bars(msgspec.Struct, frozen=True):
         return "meters: there is no tempo" if self.meters and not self.tempos else ""
 
     def lines(self, end_s: float) -> np.ndarray:
-        """The seconds of the song at which bars begin, from the first change to ``end_s``, ``(bars,)``.
+        """The seconds of the song at which bars begin; bar 1 begins at the first change.
 
-        Bar 1 begins at the first of them. After 20,000 bars there are no more.
+        Parameters
+        ----------
+        end_s : of the song, s.
+
+        Returns
+        -------
+        ``(bars,)``, s; at most 20,000.
         """
         if not self.tempos:
             return np.zeros(0)

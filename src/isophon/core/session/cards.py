@@ -17,7 +17,7 @@ from isophon.core.session.model import Part
 from isophon.core.session.settings import carried, role_default
 
 OF_ALL, OF_SOME = 1, 2  # versions of the file: with all settings, with some of them
-_MOST_NAMED = 1_000
+_MOST_NAMED = 1_000  # settings that a card may name
 
 
 class _CardFile(Settings, frozen=True):

@@ -17,7 +17,7 @@ from isophon.core.marks import Mark
 from isophon.core.session.chain import Chain
 from isophon.core.survey import STILL, Survey
 
-KNEE_DB = 6.0
+KNEE_DB = 6.0  # dB: width of the compressors' knees
 _CREST_DB = 12.0  # a voice's peaks over its mean square: common practice
 _SOME = 8  # one frame in so many tells how loud the whole is, so that a drag of a slider stays smooth
 
@@ -48,7 +48,17 @@ def compressors(chain: Chain) -> tuple[Compressor, Compressor]:
 
 
 def compressed_db(level_db: np.ndarray, chain: Chain) -> np.ndarray:
-    """The gain in dB of both compressors and what stands parallel to them, for steady levels in dBFS."""
+    """The gain of both compressors and what stands parallel to them, for steady levels.
+
+    Parameters
+    ----------
+    level_db : dBFS, of any shape.
+    chain : the rough chain.
+
+    Returns
+    -------
+    dB, in the shape of ``level_db``.
+    """
     gain_db = np.zeros_like(level_db)
     for one in compressors(chain):
         gain_db = gain_db - static_db(level_db + gain_db - one.threshold_db, one.ratio, KNEE_DB)
@@ -56,7 +66,18 @@ def compressed_db(level_db: np.ndarray, chain: Chain) -> np.ndarray:
 
 
 def shelf_gain_db(hz: np.ndarray, chain: Chain, sample_rate: int) -> np.ndarray:
-    """What the shelf does at some frequencies, dB."""
+    """What the shelf does.
+
+    Parameters
+    ----------
+    hz : ``(n,)``, Hz.
+    chain : the rough chain.
+    sample_rate : Hz.
+
+    Returns
+    -------
+    ``(n,)``, dB.
+    """
     b, a = shelf(chain, sample_rate)
     back = np.exp(-2j * np.pi * np.outer(np.asarray(hz, float) / sample_rate, np.arange(3)))
     return 20 * np.log10(np.abs((back @ b) / (back @ a)) + 1e-12)
@@ -89,7 +110,7 @@ def chain_gains(survey: Survey, chain: Chain) -> ChainGains:
 
 
 def shelf(chain: Chain, sample_rate: int) -> tuple[np.ndarray, np.ndarray]:
-    """The coefficients of the high shelf: numerator and denominator."""
+    """The coefficients of the high shelf (W3C Audio EQ Cookbook): numerator and denominator, ``(3,)`` each."""
     a = 10 ** (chain.shelf_db / 40)
     w = 2 * math.pi * min(chain.shelf_hz, 0.4 * sample_rate) / sample_rate
     cos, alpha = math.cos(w), math.sin(w) / 2 * math.sqrt(2.0)

@@ -28,10 +28,10 @@ from isophon.core.session.items import Guide, Marker
 from isophon.core.session.model import Part, Session
 
 ENDING = ".isophon"
-VERSION = 5
+VERSION = 5  # of the session's file
 _AT_ONCE = 2_000  # marks
 _MOST_MENDED = 200  # flaws of one item
-_MOST_TOLD = 6
+_MOST_TOLD = 6  # losses that a message names
 
 
 class SessionFile(msgspec.Struct):

@@ -20,7 +20,7 @@ from isophon.core.session.file import VERSION
 from isophon.core.session.lines import LineFile
 from isophon.core.session.model import Part
 
-_MOST_BYTES = 1 << 30
+_MOST_BYTES = 1 << 30  # of a file of findings
 _SPARE_LINES = 30  # that are not in force any more, until the file is written anew
 
 

@@ -29,9 +29,9 @@ from isophon.core.session.lines import LineFile
 from isophon.core.session.model import Session
 from isophon.core.session.old_journal import OldJournal
 
-VERSION = 2
+VERSION = 2  # of the journal
 _WHOLE, _BY_NAME = "=", "|"
-_MOST_BYTES = 512 << 20
+_MOST_BYTES = 512 << 20  # of one
 _NO_STEP = (msgspec.MsgspecError, KeyError, TypeError, AttributeError, IndexError, ValueError, RecursionError)
 
 

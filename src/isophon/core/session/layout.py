@@ -23,9 +23,9 @@ from isophon.core.session.items import GUIDES, Guide, GuideKind, Listening, Mark
 from isophon.core.session.model import ROLES, Part, Role, Session
 from isophon.core.session.settings import role_default
 
-_LONGEST_NAME = 200
-GAIN_RANGE_DB = (-40.0, 12.0)
-RATES = (44_100, 48_000, 88_200, 96_000)
+_LONGEST_NAME = 200  # letters of a name
+GAIN_RANGE_DB = (-40.0, 12.0)  # dB by which a part may be made softer or louder
+RATES = (44_100, 48_000, 88_200, 96_000)  # Hz that may be chosen for all stems
 
 
 class Arrival(msgspec.Struct, frozen=True):

@@ -18,7 +18,7 @@ from isophon.core.reading import path_of, read_bytes, real
 from isophon.core.session import layout, midi_file
 from isophon.core.session.model import Session
 
-_MOST_BYTES = 1 << 20
+_MOST_BYTES = 1 << 20  # of a file of labels
 _LATEST_S = 86_400.0  # as late as anything of a session may be
 
 

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 _LEAST_CHANGE_DB = 0.05  # what changes less is left
 _CROWD = 4_000  # marks of a kind; no take has so many, and no picture room for them
-_VIEWS_KEPT = 8
+_VIEWS_KEPT = 8  # lists of marks that are remembered
 
 View = tuple[float, float]
 
@@ -103,7 +103,7 @@ class MarksOfKind:
         return self._undecided
 
     def undecided_at(self, part: Part) -> np.ndarray:
-        """Where those start, s."""
+        """Where the undecided marks of a part start, ``(marks,)``, s."""
         if self._undecided_at is None:
             self._undecided_at = np.array([mark.span[0] for mark in self.undecided(part)])
         return self._undecided_at

@@ -13,11 +13,11 @@ from isophon.core.reading import read_bytes
 from isophon.core.session.bars import MOST_CHANGES, Bars, Meter, Tempo
 
 HEAD = b"MThd"
-_MOST_BYTES = 1 << 22
+_MOST_BYTES = 1 << 22  # of a MIDI file
 _USUAL_TEMPO_US = 500_000  # microseconds a quarter note where a file tells none: the standard's own
 _NAMED = ("marker", "cue_marker")
 _SMPTE_FROM = 1 << 15  # a division with this bit counts frames, not quarter notes
-_LATEST_S = 86_400.0
+_LATEST_S = 86_400.0  # s: what comes later is left out
 
 
 class Score(NamedTuple):

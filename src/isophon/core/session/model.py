@@ -193,7 +193,7 @@ class Part(Settings, frozen=True, dict=True):
         return () if kind in self.done else self._kinds[kind].undecided(self)
 
     def undecided_at(self, kind: str) -> np.ndarray:
-        """Where those start, s."""
+        """Where the undecided marks of a kind start, ``(marks,)``, s."""
         return np.array([]) if kind in self.done else self._kinds[kind].undecided_at(self)
 
     def over(self, kind: str) -> frozenset[str]:
@@ -233,7 +233,17 @@ class Part(Settings, frozen=True, dict=True):
         return self._kinds[kind].tallest(view, columns)
 
     def after_steady(self, levels: np.ndarray, hz: np.ndarray) -> np.ndarray:
-        """Levels (dB) at frequencies after all that is done to the whole take."""
+        """Levels at frequencies after all that is done to the complete take.
+
+        Parameters
+        ----------
+        levels : ``(n,)``, dB.
+        hz : ``(n,)``, Hz.
+
+        Returns
+        -------
+        ``(n,)``, dB.
+        """
         for kind in KINDS:
             if kind.cure.steady is not None:
                 levels = levels + kind.cure.steady(self, hz)

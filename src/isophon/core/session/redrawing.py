@@ -12,7 +12,7 @@ from isophon.core.session.edits import with_part
 from isophon.core.session.model import Part, Session
 from isophon.core.survey import Survey
 
-_LEAST_S = 0.02
+_LEAST_S = 0.02  # s: a shorter stretch is not drawn again
 
 
 def is_due(part: Part) -> bool:

@@ -27,7 +27,7 @@ from isophon.core.survey import Survey
 
 _ALIKE, _SURELY_ALIKE = 0.6, 0.9  # correlation of levels: may be the same take; is, whatever the samples say
 _SAMPLES_ALIKE = 0.3  # of samples: the export may be processed
-_LEAST_OVERLAP_S = 1.0
+_LEAST_OVERLAP_S = 1.0  # s that two recordings must have in common
 _AROUND_S, _WITHIN_S = 1.5, 0.006  # samples compared on either side of the loudest moment, and how far they may be off
 _LOUD_RANGE_DB = 50.0  # softer than the loudest by more than this counts as silence
 

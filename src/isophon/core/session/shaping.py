@@ -14,8 +14,11 @@ from isophon.core.session.model import Part, Session
 from isophon.core.session.settings import drawn_lengths
 
 Shape = tuple[tuple[float, float], ...]
-_LOWEST_HZ, _HIGHEST_HZ = 1.0, 200_000.0
-_LONGEST_FADE_MS, _ENDING_FADE_MS, _SHORT_FADE_MS = 2_000.0, 150.0, 10.0
+_LOWEST_HZ = 1.0  # Hz of a point of a curve
+_HIGHEST_HZ = 200_000.0  # Hz of one
+_LONGEST_FADE_MS = 2_000.0  # ms
+_ENDING_FADE_MS = 150.0  # ms of the fade of an ending
+_SHORT_FADE_MS = 10.0  # ms of a fade that only keeps from clicking
 
 
 def split(session: Session, part_id: str, mark: Mark, at: float, later: Mark) -> tuple[Session, str]:

@@ -38,7 +38,7 @@ from isophon.core.takes.scan import Figures
 _log = logging.getLogger(__name__)
 
 ROOM_IN = "ISOPHON_MEASUREMENTS_GB"  # of the environment: how much room a person gives to all of it
-_ROOM_GB = 4
+_ROOM_GB = 4  # GiB that measurements may take, where nobody chose otherwise
 _LEAK = ("leak", "rest")
 _KEY = re.compile("[0-9a-f]{16}")
 _SIGN = "isophon.sign"  # an empty file in every folder that this program made
@@ -165,7 +165,20 @@ def kept_survey(place: Path, without: str = "") -> Surveyed | None:
 
 
 def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | None, result: bytes) -> None:
-    """Keep a leak's two sounds and what was learned of it; OutputError if there is no room."""
+    """Keeps a leak's two sounds and what was learned of it.
+
+    Parameters
+    ----------
+    place : the take's folder in the cache.
+    key : of the leak.
+    arrays : the two sounds, ``(channels, frames)`` each; None where nothing leaked.
+    result : what was learned.
+
+    Raises
+    ------
+    OutputError
+        Where there is no room.
+    """
     make_room(place.parent)
     with written_whole(_leak_folder(place, key)) as folder:
         if arrays is not None:
@@ -175,7 +188,7 @@ def keep_leak(place: Path, key: str, arrays: tuple[np.ndarray, np.ndarray] | Non
 
 
 def kept_leak(place: Path, key: str) -> tuple[np.ndarray, np.ndarray] | None:
-    """A leak's two sounds, mapped from disk; None where they are not there."""
+    """A leak's two sounds, mapped from disk, float32 ``(channels, frames)`` each; None where they are not there."""
     try:
         leak, rest = (mapped(_leak_folder(place, key) / f"{name}.npy") for name in _LEAK)
         if not (leak.ndim == 2 and leak.shape == rest.shape and leak.dtype == rest.dtype == np.float32):

@@ -19,7 +19,7 @@ MOVING = tuple(kind.name for kind in KINDS if kind.cure.maps or any(stage.remote
 
 LEAST_DB = 3.0  # smaller differences of two pictures do not count
 MOST = 4_000  # marks of a kind, or treatments in view, that a picture is made of
-_HALF_DB = 2
+_HALF_DB = 2  # steps of a picture in a dB
 
 
 class Change(NamedTuple):
@@ -47,18 +47,40 @@ def changes_of(part: Part, without: Collection[str]) -> list[Change]:
 
 
 def removed(sung: np.ndarray, cleaned: np.ndarray) -> np.ndarray:
-    """The level of what goes, as a picture: that of as sung where it is 3 dB or more over cleaned, else 0."""
+    """The level of what goes, as a picture: that of as sung where it is 3 dB or more over cleaned, else 0.
+
+    Parameters
+    ----------
+    sung, cleaned : uint8 ``(rows, columns)``.
+    """
     gone = np.subtract(sung, cleaned, dtype=np.int16) >= _HALF_DB * LEAST_DB
     return sung * gone
 
 
 def added(sung: np.ndarray, cleaned: np.ndarray) -> np.ndarray:
-    """The level of what was not there, as a picture: that of cleaned where it is 3 dB or more over as sung, else 0."""
+    """The level of what was not there, as a picture: that of cleaned where it is 3 dB or more over as sung, else 0.
+
+    Parameters
+    ----------
+    sung, cleaned : uint8 ``(rows, columns)``.
+    """
     return removed(cleaned, sung)
 
 
 def estimated(shape: tuple[int, int], axis: Axis, view: tuple[float, float], changes: Iterable[Change]) -> np.ndarray:
-    """What changes do to a picture of a view (s), before anything is rendered: half dB, int16 ``(rows, columns)``."""
+    """What changes do to a picture, before anything is rendered.
+
+    Parameters
+    ----------
+    shape : rows and columns.
+    axis : its frequencies.
+    view : from and to, s.
+    changes : what is done.
+
+    Returns
+    -------
+    int16 ``(rows, columns)``, half dB.
+    """
     rows, columns = shape
     out = np.zeros(shape, np.int16)
     scale = columns / (view[1] - view[0])
@@ -73,5 +95,5 @@ def estimated(shape: tuple[int, int], axis: Axis, view: tuple[float, float], cha
 
 
 def changed_by(picture: np.ndarray, change: np.ndarray) -> np.ndarray:
-    """A picture with an estimated change of its levels."""
+    """A picture, uint8 ``(rows, columns)``, with an estimated change of its levels, int16 of the same shape."""
     return np.clip(picture.astype(np.int16) + change, 0, 255).astype(np.uint8)

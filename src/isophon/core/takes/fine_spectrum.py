@@ -11,10 +11,11 @@ from isophon.core.audio.spectra import frames_of, power_spectra
 from isophon.core.survey import Survey
 
 _WINDOW_S = 0.5  # of a Hann window, which is 2.9 Hz wide at half power then
-_MOST_WINDOWS, _MOST_PARTIALS = 16, 60
+_MOST_WINDOWS = 16  # that a mean is of
+_MOST_PARTIALS = 60  # that are shown
 _NEAR = 0.02  # of a partial's frequency: how far from the multiple of the pitch its peak may lie
 _NAMES = ("C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G♯", "A", "A♯", "B")
-_SILENT = 1e-16
+_SILENT = 1e-16  # power under which nothing is shown
 
 
 class Partial(NamedTuple):
@@ -26,7 +27,17 @@ class Partial(NamedTuple):
 
 
 def fine_levels(samples: np.ndarray, rate: int) -> tuple[np.ndarray, np.ndarray]:
-    """Frequencies in Hz and levels in dBFS of ``(channels, n)`` samples, the mean over windows of half a second."""
+    """Levels of a stretch, the mean over windows of half a second.
+
+    Parameters
+    ----------
+    samples : ``(channels, n)``.
+    rate : Hz.
+
+    Returns
+    -------
+    Frequencies in Hz and levels in dBFS, ``(bins,)`` each.
+    """
     size = round(_WINDOW_S * rate)
     mono = samples.mean(axis=0)
     mono = np.pad(mono, (0, max(0, size - len(mono))))
@@ -51,7 +62,14 @@ def note_of(hz: float) -> str:
 
 
 def partials_of(hz: np.ndarray, levels_db: np.ndarray, pitch_hz: float, top_hz: float) -> list[Partial]:
-    """The peaks near the multiples of a pitch in a fine spectrum, up to a frequency."""
+    """The peaks near the multiples of a pitch in a fine spectrum.
+
+    Parameters
+    ----------
+    hz, levels_db : ``(bins,)``, Hz and dBFS.
+    pitch_hz : Hz.
+    top_hz : up to here.
+    """
     found = []
     for number in range(1, min(_MOST_PARTIALS, int(top_hz / pitch_hz)) + 1):
         near = np.flatnonzero(np.abs(hz - number * pitch_hz) <= max(_NEAR * number * pitch_hz, 3.0))

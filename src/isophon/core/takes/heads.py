@@ -21,7 +21,19 @@ _FOLDER, _ENDING = "heads", ".npy"
 
 
 def keep_head(place: Path, name: str, block: np.ndarray) -> None:
-    """Keep a block, float32 ``(channels, HEAD_BLOCK)``, whole or not at all; OutputError if there is no room."""
+    """Keeps a block, complete or not at all.
+
+    Parameters
+    ----------
+    place : the take's folder in the cache.
+    name : of the block.
+    block : float32 ``(channels, HEAD_BLOCK)``.
+
+    Raises
+    ------
+    OutputError
+        Where there is no room.
+    """
     make_room(place.parent)
     try:
         folder = signed(place / _FOLDER)

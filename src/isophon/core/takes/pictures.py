@@ -15,9 +15,9 @@ import soxr
 
 from isophon.core.audio.spectra import Geometry
 
-WAVE_STEP = 64
-QUIETEST_DB = -127.5
-_POOL = 4
+WAVE_STEP = 64  # frames in the finest column of the waveform
+QUIETEST_DB = -127.5  # dBFS: the softest level of a picture, whose steps are half dB
+_POOL = 4  # columns that the next coarser level joins
 _LOW_RATE, _BATCH = 2_000, 1_024  # Hz, frames
 
 
@@ -53,9 +53,9 @@ class Axis:
         return tuple(hz for hz in (first * step**i for i in range(10)) if self.low <= hz <= self.high)
 
 
-VOICE = Axis(100.0, 16_000.0, 208)
-LOWS = Axis(20.0, 500.0, 96, 0.06)
-LOW_GEOMETRY = Geometry.of_seconds(_LOW_RATE, 0.08, 0.01)
+VOICE = Axis(100.0, 16_000.0, 208)  # the map
+LOWS = Axis(20.0, 500.0, 96, 0.06)  # the picture of the lows
+LOW_GEOMETRY = Geometry.of_seconds(_LOW_RATE, 0.08, 0.01)  # the spectra it is made of
 
 
 class Wave:
@@ -67,7 +67,7 @@ class Wave:
         self.levels = levels or []
 
     def add(self, block: np.ndarray) -> None:
-        """Take in the next samples ``(channels, n)``; of two sides the larger excursion is shown."""
+        """Adds the next samples, ``(channels, n)``; of two channels the larger excursion is shown."""
         mono = block[0] if len(block) == 1 else np.where(np.abs(block[0]) > np.abs(block[1]), block[0], block[1])
         joined = np.concatenate([self._rest, mono])
         complete = len(joined) // WAVE_STEP * WAVE_STEP
@@ -88,7 +88,17 @@ class Wave:
         self._parts, self._rest = [], self._rest[:0]
 
     def columns(self, start: float, stop: float, count: int) -> tuple[np.ndarray, np.ndarray]:
-        """Lowest and highest value in each of ``count`` columns of frames ``start`` to ``stop``; 0 outside the take."""
+        """The lowest and the highest value in each column of a span; 0 outside of the take.
+
+        Parameters
+        ----------
+        start, stop : frames.
+        count : columns.
+
+        Returns
+        -------
+        ``(count,)`` each.
+        """
         per_column = (stop - start) / count
         index = int(np.clip(np.log(max(per_column / WAVE_STEP, 1)) / np.log(_POOL), 0, len(self.levels) - 1))
         level, step = self.levels[index], WAVE_STEP * _POOL**index
@@ -116,7 +126,7 @@ class Spectrogram:
         self.levels = levels or []
 
     def add(self, power: np.ndarray) -> None:
-        """Take in the next power spectra ``(frames, bins)``."""
+        """Adds the next power spectra, ``(frames, bins)``."""
         self._parts.append(self.rows(power))
 
     def finish(self) -> None:
@@ -140,7 +150,17 @@ class Spectrogram:
         return np.clip(level - 2 * QUIETEST_DB, 0, 255).astype(np.uint8).T
 
     def columns(self, start: float, stop: float, count: int) -> np.ndarray:
-        """Uint8 ``(rows, count)`` of the span in seconds; empty paper outside of the take."""
+        """The picture of a span; empty paper outside of the take.
+
+        Parameters
+        ----------
+        start, stop : s.
+        count : columns.
+
+        Returns
+        -------
+        uint8 ``(rows, count)``.
+        """
         per_column = (stop - start) / count / self.hop_s
         index = int(np.clip(np.floor(np.log2(max(per_column, 1))), 0, len(self.levels) - 1))
         level = self.levels[index]
@@ -152,7 +172,14 @@ class Spectrogram:
 
 
 def lows_of(blocks: Iterable[np.ndarray], sample_rate: int, channels: int) -> Spectrogram:
-    """The picture of a take's lows, finer in frequency than the survey's spectra are."""
+    """The picture of a take's lows, finer in frequency than the survey's spectra.
+
+    Parameters
+    ----------
+    blocks : the take in order, ``(channels, n)`` each.
+    sample_rate : Hz.
+    channels : how many.
+    """
     stream = soxr.ResampleStream(sample_rate, _LOW_RATE, channels, "float32", "LQ")
     pieces = [stream.resample_chunk(block.T.copy()) for block in blocks]
     pieces.append(stream.resample_chunk(np.zeros((0, channels), np.float32), last=True))
@@ -169,10 +196,18 @@ def lows_of(blocks: Iterable[np.ndarray], sample_rate: int, channels: int) -> Sp
 
 
 def close_picture(samples: np.ndarray, sample_rate: int, frames: int, axis: Axis) -> np.ndarray:
-    """A sharp picture of a short span: uint8 ``(rows, about frames)``.
+    """A sharp picture of a short span.
 
-    ``samples``: ``(channels, n)``, the span with half a window more at either side
-    (:func:`close_margin` frames).
+    Parameters
+    ----------
+    samples : ``(channels, n)``, the span with :func:`close_margin` frames more at either side.
+    sample_rate : Hz.
+    frames : about as many columns are made.
+    axis : its frequencies.
+
+    Returns
+    -------
+    uint8 ``(rows, columns)``.
     """
     margin = close_margin(sample_rate, axis)
     hop_s = max(1, (samples.shape[1] - 2 * margin) // frames) / sample_rate

@@ -15,10 +15,13 @@ from scipy import ndimage
 from isophon.core.takes.changes import added, removed
 from isophon.core.takes.pictures import QUIETEST_DB
 
-TINTS, STEP_DB = 7, 6.0
+TINTS = 7  # of the ink
+STEP_DB = 6.0  # dB between them
 _DARKEST_UNDER_VOICE = 14.0  # dB: from here up the last tint
-_DARKEST, _REDDEST, _PALEST_RED = 0.94, 0.66, 0.16
-_DEFAULT_VOICE = -24.0
+_DARKEST = 0.94  # opacity of the last tint
+_REDDEST = 0.66  # opacity of the last red
+_PALEST_RED = 0.16  # and of the first
+_DEFAULT_VOICE = -24.0  # LUFS of a take without voice
 _SMOOTH = 0.7  # of a row and a column
 _LINED, _SHORTEST = (3, 4, 5, 6, 7), 26  # tints whose edges get a line; points of a line
 _LINE, _RED_LINE, _BETWEEN = 0.45, 0.75, 0.4  # how dark lines are; pixels between the points that make them
@@ -37,7 +40,17 @@ class Inks(msgspec.Struct, frozen=True):
 
 
 def tints(levels: np.ndarray, voice_lufs: float | None) -> np.ndarray:
-    """Which of the seven tints levels in half dB steps have against the voice's level, 0: paper."""
+    """Which of the seven tints levels have against the voice level, 0: paper.
+
+    Parameters
+    ----------
+    levels : half dB, of any shape.
+    voice_lufs : LUFS.
+
+    Returns
+    -------
+    uint8, in the shape of ``levels``.
+    """
     return np.clip(np.floor((levels - _level_of(1, voice_lufs)) / (2 * STEP_DB)) + 1, 0, TINTS).astype(np.uint8)
 
 
@@ -49,7 +62,18 @@ def _level_of(tint: int, voice_lufs: float | None) -> float:
 
 
 def printed(sung: np.ndarray, cleaned: np.ndarray, voice_lufs: float | None, inks: Inks) -> np.ndarray:
-    """The colours of what stays and what goes, uint32, one a level of ``sung`` and ``cleaned`` ``(rows, columns)``."""
+    """The colours of what stays and what goes.
+
+    Parameters
+    ----------
+    sung, cleaned : uint8 ``(rows, columns)``.
+    voice_lufs : LUFS.
+    inks : colours.
+
+    Returns
+    -------
+    uint32 ``(rows, columns)``.
+    """
     tint_of = tints(np.arange(256), voice_lufs)
     stays, goes, comes = (tint_of.take(one) for one in (cleaned, removed(sung, cleaned), added(sung, cleaned)))
     return _colours(inks, stays, goes, comes)
@@ -58,7 +82,20 @@ def printed(sung: np.ndarray, cleaned: np.ndarray, voice_lufs: float | None, ink
 def drawn(
     sung: np.ndarray, cleaned: np.ndarray, voice_lufs: float | None, inks: Inks, size: tuple[int, int], lines: bool
 ) -> np.ndarray:
-    """The same, smooth and ``size`` (width, height) large; ``lines``: with lines of equal level, 6 dB apart."""
+    """The same, smooth and of another size.
+
+    Parameters
+    ----------
+    sung, cleaned : uint8 ``(rows, columns)``.
+    voice_lufs : LUFS.
+    inks : colours.
+    size : width and height.
+    lines : with lines of equal level, 6 dB apart.
+
+    Returns
+    -------
+    uint32 ``(height, width)``.
+    """
     width, height = size
     stays, goes, comes = (_stretched(one, height, width)
                           for one in (cleaned, removed(sung, cleaned), added(sung, cleaned)))  # fmt: skip

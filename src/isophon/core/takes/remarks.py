@@ -8,8 +8,10 @@ from isophon.core.session.items import Guide
 from isophon.core.session.model import Part, Session
 from isophon.core.takes.scan import Figures
 
-_LOW_HZ = 16_000
-_LATE_S, _SOFT_DBFS, _MOSTLY_SILENT = 3.0, -50.0, 0.9
+_LOW_HZ = 16_000  # Hz: a lower rate is remarked on
+_LATE_S = 3.0  # s: a take that begins later is
+_SOFT_DBFS = -50.0  # dBFS: one that is softer is
+_MOSTLY_SILENT = 0.9  # share of silence over which it is
 
 
 def common_rate(session: Session) -> int | None:

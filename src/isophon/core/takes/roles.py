@@ -25,7 +25,8 @@ _WORDS = (
     ("lead", "lead ld main solo lv"),
     ("bed", "mix drums harmonium piano guitar bass"),
 )  # fmt: skip
-_EXCERPT_S, _STEP_S = 12.0, 0.01
+_EXCERPT_S = 12.0  # s from the middle that are looked at
+_STEP_S = 0.01  # s between levels
 
 
 def by_name(name: str) -> str | None:

@@ -11,9 +11,11 @@ from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import db
 from isophon.core.takes.pictures import Wave
 
-_STEP_S = 0.05
-_FULL_SCALE = 0.9999
-_LOUD_RANGE_DB, _SILENT_UNDER_DB, _SILENCE_DB = 20.0, 50.0, -90.0
+_STEP_S = 0.05  # s between levels
+_FULL_SCALE = 0.9999  # from this sample value on a peak is full
+_LOUD_RANGE_DB = 20.0  # dB under the loudest that counts as loud
+_SILENT_UNDER_DB = 50.0  # dB under the loudest from which it is silent
+_SILENCE_DB = -90.0  # dBFS that is silence in any case
 
 
 class Figures(msgspec.Struct, frozen=True):

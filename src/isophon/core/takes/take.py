@@ -27,8 +27,8 @@ from isophon.core.takes.scan import Figures
 
 Staged = tuple[tuple[Stage, Plan], ...]
 
-_STEP_S = 0.1
-_NOTHING_DBFS = -120.0
+_STEP_S = 0.1  # s between levels
+_NOTHING_DBFS = -120.0  # dBFS: no level is shown that is lower
 
 
 class Absent:
@@ -166,7 +166,7 @@ class _Kept:
             self._place = None
 
     def sounds(self, key: str) -> tuple[np.ndarray, np.ndarray] | None:
-        """The sounds of a leak, opened once each."""
+        """The sounds of a leak, ``(channels, frames)`` each, opened once each; None where they are not there."""
         if key not in self._sounds:
             found = take_cache.kept_leak(self._place, key) if self._place else None
             if found is None:
@@ -175,7 +175,7 @@ class _Kept:
         return self._sounds[key]
 
     def head(self, name: str) -> np.ndarray | None:
-        """A block of what slow stages leave."""
+        """A block of what slow stages leave, ``(channels, HEAD_BLOCK)``; None where it is not there."""
         return kept_head(self._place, name, self._channels) if self._place else None
 
 

@@ -70,12 +70,12 @@ def test_the_floor_line_decides_which_gaps_are_filled(room, qtbot):
     assert "dB over the noise floor · gone" in room.views.lens.numbers.text()
     assert workspace.keeper.history.undo_name.startswith("gaps silenced · ")
     workspace.undo()
-    before, after = workspace.take.stillness(workspace.part.plan)
+    before, after = workspace.take.noise_floor(workspace.part.plan)
     assert -66 < before < -60 and after <= before + 0.5
     qtbot.waitUntil(lambda: "noise floor −63 → −" in room.views.transport.still.text(), timeout=2_000)
     assert "of all −54 → −" in room.views.transport.still.text()
     double = workspace.session.part("part-2")
-    assert workspace.pool.take(double.source).stillness(double.plan)[1] == -120
+    assert workspace.pool.take(double.source).noise_floor(double.plan)[1] == -120
     room.sheet.extras.between.click()
     extras = room.sheet.extras
     extras.how.setCurrentIndex(extras.how.findData("silence"))

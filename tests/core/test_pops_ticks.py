@@ -247,7 +247,7 @@ def test_a_take_brought_to_a_higher_rate_is_looked_at_at_its_own():
     assert telling_rate(reader(voice), 48_000, len(voice)) == 48_000
 
 
-def test_a_tick_in_the_stillness_leaves_the_room(tmp_path):
+def test_a_tick_in_a_pause_leaves_the_room(tmp_path):
     """The noise goes on: as loud within a repair as beside it."""
     rng = np.random.default_rng(5)
     room = signal.lfilter([1.0], [1.0, -0.8], rng.standard_normal(40_000)) * 1e-3

@@ -46,7 +46,7 @@ class _SignalNotifier(QSocketNotifier):
 
 
 def _close_on_signals(window: Window) -> QSocketNotifier:
-    """End as by hand, with everything written down, when the process is told to end (SIGTERM, SIGINT, SIGHUP).
+    """End as by hand, with everything written down, when the process is asked to end (SIGTERM, SIGINT, SIGHUP).
 
     Python's handlers run only when Python does; the socket that it writes each signal to wakes Qt's loop.
     """
@@ -70,7 +70,7 @@ def _close_on_signals(window: Window) -> QSocketNotifier:
 def run(session: Path | None = None, demo: bool = False, ended: Callable[[], bool] = lambda: False) -> int:
     """Open the window, with a session if one is named or with the demo; returns when it is closed.
 
-    ``ended()``: whether the process was told to end before the window was there.
+    ``ended()``: whether the process was asked to end before the window was there.
     """
     if ended():
         return 0

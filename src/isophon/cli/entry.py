@@ -239,7 +239,7 @@ def _window(call: argparse.Namespace) -> int:
 
         print(make_demo(demo_folder(), _demo_progress))
         return 0
-    signals: list[int] = []  # what the process is told while the window is not there yet
+    signals: list[int] = []  # what the process is asked while the window is not there yet
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         if signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, lambda number, _frame: signals.append(number))

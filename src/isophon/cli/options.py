@@ -72,7 +72,7 @@ def one_setting(item: str) -> tuple[str, str, str]:
 
 
 def check_role(call: argparse.Namespace) -> None:
-    """Refuse a role that is none, and guides that cannot be read or do not go together."""
+    """Refuse a role that is none, and references that cannot be read or do not go together."""
     if call.role is not None and call.role not in ROLES:
         raise CallError(f"--role {call.role}: is no role; the roles are {', '.join(ROLES)}")
     for guide in (*((call.bed,) if call.bed else ()), *call.lead, *call.cue):

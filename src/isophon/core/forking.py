@@ -196,7 +196,7 @@ def _serve_here(serve: Callable[[BinaryIO, BinaryIO, int], None], its_input: int
     """Be a child of the process, to its end."""
     try:
         serve(os.fdopen(its_input, "rb"), os.fdopen(its_output, "wb"), parent)
-    except (SystemExit, BrokenPipeError):  # it was told to end, or nobody listens any more
+    except (SystemExit, BrokenPipeError):  # it was asked to end, or nobody listens any more
         pass
     except BaseException as error:  # noqa: BLE001 (a process ends here)
         _log.error(INSIDE, error, exc_info=error)

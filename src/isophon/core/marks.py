@@ -26,7 +26,7 @@ class Hand(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     ``change_db``: the change; ``moved_ms``: how far a word is moved. ``leave``: keep it as sung. ``start``,
     ``end`` (s), ``low_hz``, ``high_hz``: the box drawn by hand. ``blend``: how
     much of the change is kept, 0 to 1. ``drawn``: the mark itself was made by hand. ``agreed``: what the settings
-    do to it was heard and found good; ``masked``: it was accepted unheard, since it cannot be heard in the mix.
+    do to it was accepted; ``masked``: it was accepted unheard, since it cannot be heard in the mix.
     ``curve``: (Hz, dB) added to the change, over frequency; ``shape``: (share of the mark, dB) added to it along its
     time; ``outline``: (s, Hz), corners of a free outline that is changed instead of the box around it; ``anchors``:
     moments of a word, and when each is to be heard, in s of the part. ``fades_ms``: how long the change takes to come

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 _NEWS_MS = 250
 
-Stillness = tuple[tuple[float, float] | None, tuple[float, float] | None]
+NoiseFloors = tuple[tuple[float, float] | None, tuple[float, float] | None]
 
 
 class Analysis(QObject):
@@ -49,14 +49,14 @@ class Analysis(QObject):
         self._more.stop()
         self._redrawing.stop()
 
-    def stillness(self) -> Generator[None, None, Stillness]:
+    def noise_floor(self) -> Generator[None, None, NoiseFloors]:
         """The still moments' level in dBFS, as sung and cleaned: of the selected part, and of all parts together.
 
         Part by part, with time for others in between.
         """
         levels = {}
         for part in self._workspace.session.parts:
-            levels[part.id] = self._pool.take(part.source).stillness(part.plan)
+            levels[part.id] = self._pool.take(part.source).noise_floor(part.plan)
             yield
         known = [level for level in levels.values() if level]
         sung, cleaned = (10 * math.log10(sum(10 ** (level[i] / 10) for level in known) or 1.0) for i in (0, 1))

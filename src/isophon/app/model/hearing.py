@@ -107,7 +107,7 @@ class Hearing(QObject):
         return (left, 0.0) if not followed or item.id in followed else (0.0, right)
 
     def sounds(self, item_id: str) -> bool:
-        """Whether a part or guide is in the mix that is heard."""
+        """Whether a part or reference is in the mix that is heard."""
         session, workspace = self.workspace.session, self.workspace
         item = session.item(item_id)
         if self.hear == HEARS[0]:
@@ -178,7 +178,7 @@ class Hearing(QObject):
         self.set_hear(HEARS[(HEARS.index(self.hear) + 1) % len(HEARS)])
 
     def set_compare_all(self, on: bool) -> None:
-        """Compare all parts, or those in hand."""
+        """Compare all parts, or the selected ones."""
         self.compare_all = on
         self.refresh()
 
@@ -203,7 +203,7 @@ class Hearing(QObject):
             self.player.set_listening(settings.at_the_ears)
 
     def set_looping(self, on: bool) -> None:
-        """Loop what is in hand, or not."""
+        """Loop what is selected, or not."""
         self.looping = on
         self._set_loop()
         self.changed.emit()

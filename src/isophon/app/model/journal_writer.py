@@ -15,7 +15,7 @@ Work = Callable[[Journal], object]
 
 
 class JournalWriter:
-    """Does what it is given in order. What cannot be written stays in hand and is tried again until it can.
+    """Does what it is given in order. What cannot be written waits and is tried again until it can.
 
     ``begin()`` makes the journal when there is first something to write. ``trouble(words)`` is called from
     the writer's thread: why nothing can be written, and once with '' when it could be again.

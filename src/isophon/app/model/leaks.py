@@ -19,8 +19,8 @@ Chosen = tuple[str, ...]
 class Leaks(QObject):
     """Learns leaks in the background; what was learned comes back as an edit.
 
-    What a part's leak is learned from is named by the ids of guides and other parts, or by ``CLICK`` alone: the take's
-    own regular click. ``learned()``: there is news of some.
+    What a part's leak is learned from is named by the ids of references and other parts, or by ``CLICK`` alone: the
+    take's own regular click. ``learned()``: there is news of some.
     """
 
     learned = Signal()
@@ -34,7 +34,7 @@ class Leaks(QObject):
 
     @property
     def cues(self) -> list[Guide]:
-        """The guides that are cues."""
+        """The references that are cues."""
         return [guide for guide in self._keeper.session.guides if guide.kind == "cue"]
 
     def sources(self, part: Part) -> list[tuple[str, str]]:
@@ -66,7 +66,7 @@ class Leaks(QObject):
                     rest if name in now else (*rest, name))  # fmt: skip
 
     def learn(self, part_ids: Collection[str], names: Chosen, span: tuple[float, float] | None = None) -> None:
-        """Learn the leaks of parts from these; from one span in s alone, or from where they are heard best."""
+        """Learn the leaks of parts from these; from one span in s alone, or from where they are clearest."""
         moments = ((round(span[0], 3), round(span[1], 3)),) if span else ()
         for part in self._keeper.session.parts:
             others = tuple(name for name in names if name != part.id)

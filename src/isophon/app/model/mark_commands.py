@@ -214,7 +214,7 @@ class MarkCommands:
                 )
 
     def split_mark(self, at: float) -> None:
-        """Cut the selected mark in two at a second of the part, and take the later piece in hand."""
+        """Cut the selected mark in two at a second of the part, and select the later piece."""
         workspace = self._workspace
         mark, surveyed = workspace.mark, workspace.take.surveyed
         if (
@@ -237,7 +237,7 @@ class MarkCommands:
         workspace.select_marks([name], show=False)
 
     def join_marks(self) -> None:
-        """Make one mark of those in hand."""
+        """Make one mark of the selected ones."""
         workspace = self._workspace
         marks = workspace.marks_selected()
         if len(marks) < 2 or workspace.pass_.skyline.over_frequency:

@@ -135,7 +135,7 @@ class SkylineView:
     ``bounds``: lowest and highest height shown at least, and at most; ``ceilings(part)``; ``height(mark)``: of a bar;
     ``zero``: where bars begin, None for the lowest height; ``downward``: ceilings whose values grow downward;
     ``over_frequency``: its marks (those of ``each(part)``) stand over frequency, not time, but for what
-    ``in_time(part, mark)`` gives while a mark is in hand; ``will_sound``: bars can be shown as they will sound
+    ``in_time(part, mark)`` gives while a mark is selected; ``will_sound``: bars can be shown as they will sound
     after the rough chain; ``seen_change(part, mark)``: how far a bar comes down; ``partner_height(mark)``: of what it
     meets in the lead, None for nothing.
     """
@@ -177,7 +177,7 @@ class TraceView:
     :class:`isophon.app.views.ground.Ground`; ``draws_in_hand``: whether that shows the selected mark; ``high``: whether
     the wave takes more room for it. ``anchors``: how moments by which marks are moved are changed by hand;
     ``limits``: a band that it listens to. ``lifts``: whether what is taken out can be lifted into hearing; ``still``:
-    whether parts show their stillness.
+    whether parts show their noise floor.
     """
 
     axis: Axis = TOP

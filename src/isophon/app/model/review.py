@@ -22,7 +22,7 @@ class Review(QObject):
     """Decides the selected marks and goes on to the next that nobody has decided.
 
     ``pass_asked(pass)``: the review goes on in another pass; ``ended``: everything is decided; ``arrived``: a mark was
-    taken in hand to be heard. ``context_asked(what)``: what it is to be heard with; '' as before.
+    selected to be heard. ``context_asked(what)``: what it is to be heard with; '' as before.
     """
 
     pass_asked = Signal(object)
@@ -74,7 +74,7 @@ class Review(QObject):
             self._go_on()
 
     def back(self) -> None:
-        """To the mark that was in hand before."""
+        """To the mark that was selected before."""
         workspace = self._workspace
         while self._trail:
             which, part_id, mark_id = self._trail.pop()
@@ -112,7 +112,7 @@ class Review(QObject):
     # the way
 
     def _go_on(self) -> None:
-        """Take the next undecided mark in hand: in this part, the other parts, what was passed over, the next pass."""
+        """Select the next undecided mark: in this part, the other parts, what was passed over, the next pass."""
         workspace, which = self._workspace, self._workspace.pass_
         if workspace.mark is not None:
             self._trail = [*self._trail, (which, workspace.part.id, workspace.mark.id)][-_LONGEST_TRAIL:]

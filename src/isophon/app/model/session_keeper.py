@@ -111,7 +111,7 @@ class SessionKeeper(QObject):
         self._add_facts(lambda session, facts: with_leak(session, facts, part_id, leak, hits), begins=True)
 
     def mute(self, item_id: str, muted: bool) -> None:
-        """Mute a part or guide, or no longer; undo is for what is done to the voice."""
+        """Mute a part or reference, or no longer; undo is for what is done to the voice."""
         there = any(item.id == item_id for item in self.session.items)
         names = {item_id} if there else set()
         self._add_facts(lambda _, facts: replace(facts, muted=facts.muted | names if muted else facts.muted - names),

@@ -27,7 +27,7 @@ class Viewport(QObject):
         self.span = workspace.song
 
     def show_span(self, start: float, end: float) -> None:
-        """Move the view so that a span is seen whole."""
+        """Move the view so that a span is completely in view."""
         first, last = self.target
         if start < first or end > last:
             size = max(last - first, 1.1 * (end - start))

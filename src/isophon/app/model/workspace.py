@@ -147,7 +147,7 @@ class Workspace(QObject):
 
     @property
     def over_frequency(self) -> bool:
-        """Whether the skyline lies over frequency: where the pass does, and nothing in hand stands in several words."""
+        """Whether the skyline lies over frequency: where the pass does, and no selected mark has several words."""
         return self.pass_.skyline.over_frequency and not self._in_time()
 
     def _in_time(self) -> tuple[Mark, ...]:
@@ -182,7 +182,7 @@ class Workspace(QObject):
             self.selection_changed.emit()
 
     def select_part(self, part_id: str, add: bool = False) -> None:
-        """Take a part in hand; ``add``: beside those in hand, or no longer."""
+        """Select a part; ``add``: beside the selected ones, or no longer."""
         place = [t + self.offset for t in self.viewport.span]
         if add and part_id in self.selected_parts and len(self.selected_parts) > 1:
             self.selected_parts = tuple(p for p in self.selected_parts if p != part_id)
@@ -204,24 +204,24 @@ class Workspace(QObject):
             self.take_changed.emit()
 
     def walk_parts(self, step: int) -> None:
-        """Take the next or previous part in hand."""
+        """Select the next or previous part."""
         ids = [p.id for p in self.session.parts]
         if ids:
             at = ids.index(self.part.id) if self.part.id in ids else 0
             self.select_part(ids[(at + step) % len(ids)])
 
     def marks_selected(self) -> list[Mark]:
-        """The marks in hand that are still there."""
+        """The selected marks that are still there."""
         return [m for name in self.selected_marks if (m := self.part.mark(name))]
 
     @property
     def mark(self) -> Mark | None:
-        """The mark in hand: the first of those."""
+        """The selected mark: the first of those."""
         marks = self.marks_selected()
         return marks[0] if marks else None
 
     def select_marks(self, ids: list[str], show: bool = True) -> None:
-        """Take marks in hand; the view moves to the first if it is not seen whole."""
+        """Select marks; the view moves to the first if it is not completely in view."""
         self.selected_marks = tuple(ids)
         self.selected_time = None
         mark = self.mark
@@ -230,7 +230,7 @@ class Workspace(QObject):
         self.selection_changed.emit()
 
     def walk(self, step: int, over_only: bool = False) -> None:
-        """Take the next or previous mark in hand, of all or of those that change, in the order in which they stand."""
+        """Select the next or previous mark, of all or of those that change, in the order in which they stand."""
         height, part = self.pass_.skyline.height, self.part
         marks = [m for m in self.marks if not over_only or part.acts(m) or height(m) > self.ceiling]
         if not marks:
@@ -296,7 +296,7 @@ class Workspace(QObject):
         return self.part.name if len(self.selected_parts) == 1 else f"{len(self.selected_parts)} parts"
 
     def where(self) -> str:
-        """The part and mark in hand, in words."""
+        """The selected part and mark, in words."""
         mark = self.mark
         at = "" if mark is None else f" at {mark.start + self.offset:.1f} s"
         return f"{self.part.name}{at}"
@@ -307,7 +307,7 @@ class Workspace(QObject):
         return 0.0 if surveyed is None else surveyed.survey.voiced_s(start, end)
 
     def take_alike(self, share: float) -> None:
-        """Take in hand, beside the selected mark, the ``share`` of the others that are most like it."""
+        """Select, beside the selected mark, the ``share`` of the others that are most like it."""
         mark, surveyed = self.mark, self.take.surveyed
         if mark is None or surveyed is None:
             return

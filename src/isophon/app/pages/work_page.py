@@ -82,7 +82,7 @@ class WorkPage(QWidget):
         self.held_keys = HeldKeys(workspace, self.hearing, self.views.trace, self.views.transport, self.tell)
         self.display = PageDisplay(workspace, self.views, self.hearing, self.played, self.review, self)
         self._still = InTurns(
-            workspace.analysis.stillness, lambda levels: self.views.transport.show_stillness(*levels), self
+            workspace.analysis.noise_floor, lambda levels: self.views.transport.show_noise_floor(*levels), self
         )
         self._risks = InTurns(lambda: count_risky(workspace, PASSES), self.views.title.route.show_risky, self)
         self._audible = InTurns(lambda: workspace.audibility.counted(PASSES), self.display.show_audible, self, _REST_MS)

@@ -35,7 +35,7 @@ _BY = {"always": "cut always", "level": "cut by level"}
 
 
 class BandExtras(Extras):
-    """The band in hand in numbers, and giving all bands to other parts."""
+    """The selected band in numbers, and giving all bands to other parts."""
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
@@ -50,7 +50,7 @@ class BandExtras(Extras):
         row.addWidget(self.shape)
         for name, unit in (("frequency", "Hz"), ("Q", "Q"), ("change", "dB")):
             field = self.fields[name]
-            field.setMinimumWidth(theme.u(48 if name == "frequency" else 42))  # "12.8" is seen whole
+            field.setMinimumWidth(theme.u(48 if name == "frequency" else 42))  # "12.8" fits
             field.setMaximumWidth(theme.u(58 if name == "frequency" else 54))
             field.setAccessibleName(f"{name} of the selected band")
             field.setToolTip(f"The {name} of the selected band; type a number")

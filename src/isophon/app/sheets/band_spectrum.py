@@ -45,7 +45,7 @@ class _Seen(NamedTuple):
 
 
 class FineSpectrum(Following):
-    """Of the selected time, else of the word in hand, else of the half second around what is heard."""
+    """Of the selected time, else of the selected word, else of the half second around what is heard."""
 
     MOST_HIGH = 300
 

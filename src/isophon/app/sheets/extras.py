@@ -40,7 +40,7 @@ class Extras(QWidget):
         """Show the rarer settings, or not."""
 
     def show_beside(self, picture: QWidget) -> None:
-        """Take in hand the picture under the knobs."""
+        """Select the picture under the knobs."""
 
 
 class Following(QWidget):
@@ -56,7 +56,7 @@ class Following(QWidget):
 
 
 def alike_slider(workspace: Workspace) -> Slider:
-    """Takes the marks most like the one in hand together with it; how many of them, nearest first."""
+    """Takes the marks most like the selected one together with it; how many of them, nearest first."""
     slider = Slider("Others like this one", 0, 100, 0, lambda v: f"{v:.0f} %", 5.0)
     slider.setToolTip("Select the marks most like the selected one too: by spectrum and length")
     slider.moved.connect(lambda value, _: workspace.take_alike(value / 100))
@@ -83,7 +83,7 @@ class AlikeExtras(Extras):
         self.alike.setVisible(on)
 
     def show_part(self) -> None:
-        """Nothing else is taken yet where one mark is in hand."""
+        """Nothing else is taken yet where one mark is selected."""
         self.alike.setEnabled(self.workspace.mark is not None)
         if len(self.workspace.selected_marks) < 2:
             self.alike.show_value(0)

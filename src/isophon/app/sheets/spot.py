@@ -51,7 +51,7 @@ class SpotExtras(Extras):
         column.addWidget(self.alike)
 
     def show_part(self) -> None:
-        """Show the part and the spot in hand."""
+        """Show the part and the selected spot."""
         mark = self.workspace.mark
         mine = mark if mark is not None and mark.kind == "spot" else None
         self.on.setChecked(self.workspace.part.spot.on)

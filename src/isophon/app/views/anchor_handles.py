@@ -1,4 +1,4 @@
-"""The handles at the moments of the word in hand: dragged, made, taken away, made to stay."""
+"""The handles at the moments of the selected word: dragged, made, taken away, made to stay."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ ANCHOR_KEYS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Insert, Qt.Key.Key_
 class AnchorHandles:
     """Over the wave, where a pass ties moments of its words to another part's; ``x_of(seconds)``: the place of a time.
 
-    A handle that is pressed is the one in hand until another word is; keys move it, make one, take it away.
+    A handle that is pressed is the selected one until another word is; keys move it, make one, take it away.
     """
 
     def __init__(self, workspace: Workspace, x_of: Callable[[float], float]) -> None:
@@ -33,7 +33,7 @@ class AnchorHandles:
 
     @property
     def anchors(self) -> Anchors:
-        """Those of the word in hand; none in passes that tie nothing together."""
+        """Those of the selected word; none in passes that tie nothing together."""
         part, mark = self.workspace.part, self.workspace.mark
         tools = self.workspace.pass_.trace.anchors
         if tools is None or part.role == "lead" or mark is None or mark.kind != self.workspace.pass_.kind:
@@ -48,12 +48,12 @@ class AnchorHandles:
 
     @property
     def index(self) -> int | None:
-        """The one in hand."""
+        """The selected one."""
         mark, count = self.workspace.mark, len(self.anchors)
         return self.taken[1] if self.taken and mark and self.taken[0] == mark.id and self.taken[1] < count else None
 
     def draw(self, painter: QPainter, wave: QRectF) -> None:
-        """A diamond each where it is heard; a square stays where it was sung; the one in hand is full."""
+        """A diamond each where it is heard; a square stays where it was sung; the selected one is full."""
         painter.save()
         painter.setClipRect(wave.adjusted(0, 0, 0, 4))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -101,7 +101,7 @@ class AnchorHandles:
         return off.index(min(off)) if off and min(off) <= _GRAB else None
 
     def press(self, pos: QPointF, wave: QRectF) -> bool:
-        """Take the handle at a place in hand; whether there is one."""
+        """Select the handle at a place; whether there is one."""
         index, mark = self.near(pos, wave), self.workspace.mark
         if index is None or mark is None:
             return False
@@ -112,11 +112,11 @@ class AnchorHandles:
         return True
 
     def drag(self, by_s: float) -> None:
-        """Let the one in hand be heard so much later than when it was pressed."""
+        """Let the selected one be heard so much later than when it was pressed."""
         self._move(self._from + by_s, ("anchor", self._gesture))
 
     def double_click(self, pos: QPointF, wave: QRectF, seconds: float) -> bool:
-        """Let the handle there stay where it was sung; else make one, where a word is in hand there."""
+        """Let the handle there stay where it was sung; else make one, where a word is selected there."""
         mark = self.workspace.mark
         if mark is None or not self.anchors or not wave.contains(pos):
             return False
@@ -139,7 +139,7 @@ class AnchorHandles:
             self.taken = mark.id, min(range(len(places)), key=lambda i: abs(places[i] - seconds))
 
     def remove(self) -> bool:
-        """Take the one in hand away; whether there was one."""
+        """Take the selected one away; whether there was one."""
         if self.index is None:
             return False
         self._edit("delete an anchor", partial(self._tools.without, index=self.index))

@@ -33,7 +33,7 @@ def draw_letters(painter: QPainter, places: SkylinePlaces, bars: list[tuple[Mark
 
 
 def draw_frame(painter: QPainter, bar: QRectF, line: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
-    """A frame around a mark in hand; dotted: around one that something would touch."""
+    """A frame around a selected mark; dotted: around one that something would touch."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(theme.SELECTED, 2, line))
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -184,9 +184,9 @@ class ItemRow(QWidget):
         return f"{theme.ROLE_WORDS[reference.kind]}{level}"
 
     def _undecided(self, part: Part) -> str:
-        """The role, and how many marks are undecided; in the Floor pass the stillness too, as sung and cleaned."""
+        """The role, and how many marks are undecided; in the Floor pass the noise floor too, as sung and cleaned."""
         which = self.workspace.pass_
-        still = self.workspace.pool.take(part.source).stillness(part.plan) if which.trace.still else None
+        still = self.workspace.pool.take(part.source).noise_floor(part.plan) if which.trace.still else None
         left = len(part.undecided(which.kind))
         words = theme.ROLE_WORDS[part.role] if still is None else f"→ {theme.level(still[1], 'dB')}"
         return f"{words}  {left}" if left else words

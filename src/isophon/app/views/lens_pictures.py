@@ -74,7 +74,7 @@ class LensPictures(QWidget):
         self._soon.ask()
 
     def window_s(self, mark: Mark) -> tuple[float, float]:
-        """The seconds shown: the mark and what is around it; kept while the mark stays in hand."""
+        """The seconds shown: the mark and what is around it; kept while the mark stays selected."""
         if self._window is None:
             start, end = self._seen(mark)
             around = self.workspace.pass_.lens.around_s

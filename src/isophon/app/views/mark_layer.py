@@ -30,7 +30,7 @@ class MarkLayer:
         self._stamps = Stamps()
 
     def draw(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
-        """All but what is in hand, within the rows of the wave and the spectrogram."""
+        """All but what is selected, within the rows of the wave and the spectrogram."""
         part, ceiling = self.workspace.part, self.workspace.ceiling
         start, end = self.workspace.viewport.span
         painter.save()
@@ -80,7 +80,7 @@ class MarkLayer:
         painter.drawRects([QRectF(left, y, max(1.5, right - left), high) for left, right in spans])
 
     def draw_in_hand(self, painter: QPainter, wave: QRectF, spectrum: QRectF, ratio: float) -> None:
-        """The marks in hand over all else."""
+        """The selected marks over all else."""
         which, part, (start, end) = self.workspace.pass_, self.workspace.part, self.workspace.viewport.span
         whole_s = _WHOLE * self.workspace.take.source.duration if which.skyline.over_frequency else math.inf
         painter.save()

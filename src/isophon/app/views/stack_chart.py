@@ -23,9 +23,9 @@ _EMPTY = "Where several parts have marks at the same moment, they stand here sid
 
 
 class StackChart(QWidget):
-    """Drag a column: all of it that stands higher comes down to there. Click a bar: that part and mark in hand.
+    """Drag a column: all of it that stands higher comes down to there. Click a bar: that part and mark are selected.
 
-    With the focus: left and right go from column to column, up and down move the one in hand.
+    With the focus: left and right go from column to column, up and down move the selected one.
     """
 
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:

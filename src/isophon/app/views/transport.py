@@ -148,7 +148,7 @@ class Transport(QFrame):
         return QSize(min(hint.width(), theme.u(_SMALLEST)), hint.height())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Where there is little room, the stillness goes (the parts show it too) and words are shorter."""
+        """Where there is little room, the noise floor goes (the parts show it too) and words are shorter."""
         super().resizeEvent(event)
         wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_SMALL)
         self.still.setVisible(wide)
@@ -224,8 +224,8 @@ class Transport(QFrame):
         """Show the gain of the level match."""
         self.match_value.setText(f"{theme.signed(gain_db)} LU" if on else "off")
 
-    def show_stillness(self, here: tuple[float, float] | None, together: tuple[float, float] | None) -> None:
-        """Show the level of the stillness in dBFS, as sung and cleaned, of the selected part and of all parts."""
+    def show_noise_floor(self, here: tuple[float, float] | None, together: tuple[float, float] | None) -> None:
+        """Show the level of the noise floor in dBFS, as sung and cleaned, of the selected part and of all parts."""
         rows = (("noise floor", here), ("of all", together))
         self.still.setText(
             "\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level)

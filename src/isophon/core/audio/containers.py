@@ -1,4 +1,4 @@
-"""Whether an audio file is whole, from the sizes and checksums its own headers declare.
+"""Whether an audio file is complete, from the sizes and checksums its own headers declare.
 
 Sources: RIFF WAVE (EBU Tech 3306 for RF64's ``ds64``), Apple AIFF 1.3, Apple Core Audio Format 1.0, Sony Wave64,
 Sun AU, Ogg (RFC 3533: pages are numbered, carry a checksum, and the last of a stream an end-of-stream flag).
@@ -27,7 +27,7 @@ _MIRRORED = bytes(int(f"{i:08b}"[::-1], 2) for i in range(256))
 
 
 def damage_of(path: Path) -> str:
-    """How a file is damaged or cut short, as far as its headers tell; empty for a whole one."""
+    """How a file is damaged or cut short, as far as its headers tell; empty for a complete one."""
     size = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(12)
@@ -101,7 +101,7 @@ def _missing_of_w64(file: BinaryIO, size: int) -> int:
 
 
 def _ogg_damage(file: BinaryIO) -> str:
-    """Walks over all pages: each whole, in order, with the checksum it carries, and the last one flagged as such."""
+    """Walks over all pages: each complete, in order, with the checksum it carries, and the last one flagged as such."""
     numbers: dict[int, int] = {}
     flags = 0
     while head := file.read(_OGG_PAGE.size):
@@ -111,7 +111,7 @@ def _ogg_damage(file: BinaryIO) -> str:
         table = file.read(count)
         body = file.read(sum(table))
         if len(table) < count or len(body) < sum(table):
-            return "its last page is not whole"
+            return "its last page is not complete"
         if _ogg_checksum(head[:22] + bytes(4) + head[26:] + table + body) != checksum:
             return "a page does not have its checksum"
         if stream in numbers and number != numbers[stream] + 1:

@@ -147,7 +147,7 @@ class Recording:
             yield block
         if _stamp_of(self.path) != self._stamp or self._sums not in (None, sums):
             raise InputError(f"{self.path.name}: was changed while it was read, so nothing of it is kept; "
-                             "wait until it is whole, then try again")  # fmt: skip
+                             "wait until it is complete, then try again")  # fmt: skip
         self._sums = sums
 
     def _refuse(self, block: np.ndarray, start: int) -> None:
@@ -286,6 +286,6 @@ def _check_shape(recording: Recording) -> None:
     if not low <= recording.sample_rate <= high:
         raise InputError(f"{name}: has a sample rate of {recording.sample_rate} Hz; use one from {low} to {high} Hz")
     if recording.duration > LONGEST_S:
-        raise InputError(f"{name}: would last {recording.duration / 3600:.0f} hours; check that it is whole")
+        raise InputError(f"{name}: would last {recording.duration / 3600:.0f} hours; check that it is complete")
     if recording.channels > MAX_CHANNELS:
         raise InputError(f"{name}: has {recording.channels} channels; split it into mono or stereo files")

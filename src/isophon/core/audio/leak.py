@@ -18,7 +18,7 @@ Sounds = tuple[np.ndarray, np.ndarray]
 
 @dataclass(frozen=True, eq=False)
 class Cue:
-    """One guide: its name, samples ``(channels, n)``, rate, and where it begins against the take, in s."""
+    """One reference: its name, samples ``(channels, n)``, rate, and where it begins against the take, in s."""
 
     name: str
     samples: np.ndarray
@@ -27,7 +27,7 @@ class Cue:
 
 
 class Feed(msgspec.Struct, frozen=True):
-    """One cue that a leak was learned from: the guide or part, and where it began against the take, in s."""
+    """One cue that a leak was learned from: the reference or part, and where it began against the take, in s."""
 
     item: Name
     offset_s: Annotated[float, msgspec.Meta(ge=-2 * LONGEST_S, le=2 * LONGEST_S)]

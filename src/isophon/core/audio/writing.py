@@ -1,4 +1,4 @@
-"""Stems out: whole or not at all, at a chosen depth.
+"""Stems out: completely or not at all, at a chosen depth.
 
 A file is written beside its final name and moved there when it is complete, so
 that a full disk, an error or an interrupted run leaves nothing half-written.
@@ -86,7 +86,7 @@ def _why_not(handle: int | None) -> str:
 
 
 def write_text(path: Path, text: str, force: bool = True) -> None:
-    """Write ``text`` as UTF-8 to ``path``, whole or not at all."""
+    """Write ``text`` as UTF-8 to ``path``, completely or not at all."""
     with atomic(path, force) as temporary:
         temporary.write_text(text, encoding="utf-8", errors="backslashreplace")
 

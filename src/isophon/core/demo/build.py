@@ -25,7 +25,7 @@ from isophon.core.session.items import Source
 SESSION_NAME = "Glasshouse Starlings"
 _LAST = 19  # the niceness that comes after all others
 _LOOK_S = 0.1
-_PATIENCE_S = 2.0  # for processes that are told to end
+_PATIENCE_S = 2.0  # for processes that are asked to end
 
 
 def make_demo(folder: Path, progress: Callable[[float], None] | None = None) -> Path:

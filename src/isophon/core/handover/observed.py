@@ -20,7 +20,7 @@ _BANDS = 60  # that are drawn
 
 
 class Observed:
-    """Power spectra of vowels, stillness and what marks name, as sung and cleaned, at up to 240 moments each."""
+    """Power spectra of vowels, noise floor and what marks name, as sung and cleaned, at up to 240 moments each."""
 
     def __init__(self, part: Part, survey: Survey) -> None:
         self.part, self.rate = part, survey.sample_rate

@@ -211,7 +211,7 @@ def expected(part: Part, take: Take, without: Sequence[str] = (), notes: Sequenc
     """A row for the page as far as it is known before anything is written; None for what is not."""
     plan = part.plan_without(tuple(without))
     loudness = take.surveyed.survey.loudness if take.surveyed else None
-    still = take.stillness(plan) or (_SILENT_DBFS, _SILENT_DBFS)
+    still = take.noise_floor(plan) or (_SILENT_DBFS, _SILENT_DBFS)
     before = {"loudness_lufs": loudness, "true_peak_dbtp": None, "floor_dbfs": still[0]}
     after = {"loudness_lufs": loudness and loudness - take.matched_gain_db(plan), "true_peak_dbtp": None,
              "floor_dbfs": still[1]}  # fmt: skip

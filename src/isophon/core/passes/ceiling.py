@@ -24,7 +24,7 @@ class UnderCeiling(Protocol):
 
 
 def change_of(mark: Mark, settings: UnderCeiling, _context: object = None) -> float:
-    """What is done to a mark, in dB ≤ 0; −36 and less: taken out whole."""
+    """What is done to a mark, in dB ≤ 0; −36 and less: taken out completely."""
     hand = mark.hand
     if hand.leave:
         return 0.0

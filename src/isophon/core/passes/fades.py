@@ -20,9 +20,9 @@ from scipy import fft, signal
 from isophon.core.audio.shapes import raised_cosine
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import GONE_DB, Mark
+from isophon.core.passes.noise_floor import ROOM_EDGES, SILENT_DB
 from isophon.core.passes.noise_track import levels_at
 from isophon.core.passes.stage import Stage, Still
-from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB
 from isophon.core.survey import Survey
 
 if TYPE_CHECKING:

@@ -117,7 +117,7 @@ class Cure:
 
 @dataclass(frozen=True, eq=False)
 class Reporter:
-    """How what was found and done is told.
+    """How what was found and done is reported.
 
     ``row(part)``: its row in the report beside the counts of marks, None for nothing; ``steady_json(part)``: steady
     things that it treats, for ``find --json``; ``summary(part)``: a line for the terminal, or ''. ``mark_json(part,
@@ -126,7 +126,7 @@ class Reporter:
     marks. ``label(mark)``: what a mark is called beside its kind, '' for nothing. ``doubts(part)``: what is doubtful in
     what it does. ``sounds_of(mark)``: what the sounds of a mark are called, '' for nothing; the proof shows spectra
     of those of one name together. ``copied_from(mark)``: the second of the part whose sound stands at a mark, None for
-    its own. ``in_time``: its marks have a place in time. ``if_changed``: marks are told only
+    its own. ``in_time``: its marks have a place in time. ``if_changed``: marks are reported only
     where something is done; ``outlined``: they are seen in every pass.
     """
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from isophon.core.audio.loudness import db
-from isophon.core.passes.stillness import still_power
+from isophon.core.passes.noise_floor import still_power
 from isophon.core.survey import Survey
 
 NEAR_S = 0.15  # s: a mark that lies nearer to a word is close to it

@@ -53,7 +53,7 @@ def track_of(
     read : reads the take without its hum.
     rate : Hz.
     pauses : (start, end) in s, in which nothing is sung.
-    noise : as :func:`isophon.core.passes.stillness.still_density` gives it.
+    noise : as :func:`isophon.core.passes.noise floor.still_density` gives it.
 
     Returns
     -------

@@ -184,7 +184,7 @@ class _Loudness:
         return self.bursts(dip - round(0.01 / self.hop), dip + round(_CLOSURE_S / self.hop))
 
     def ends_in_a_stop(self, first: int, last: int) -> bool:
-        """Whether a sound ends in a stop, as in "left": a short burst out of stillness, and stillness after it."""
+        """Whether a sound ends in a stop, as in "left": a short burst out of silence, and noise floor after it."""
         over = self.sharp[first : last + round(_BURST_AFTER_S / self.hop)] - self.room
         sounds = np.flatnonzero(np.diff(np.concatenate([[True], over > _STILL_DB, [True]]).astype(int)))
         for start, end in zip(sounds[1::2], sounds[2::2], strict=False):

@@ -1,4 +1,4 @@
-"""The mix: parts and guides heard together, at one rate, each where it starts in the song."""
+"""The mix: parts and references heard together, at one rate, each where it starts in the song."""
 
 from __future__ import annotations
 

@@ -81,7 +81,7 @@ def flaw_of(session: Session) -> str:
 
 
 def flaw_of_item(item: Part | Guide) -> str:
-    """What is wrong with a part or guide, as ``field: what``; empty where nothing is."""
+    """What is wrong with a part or reference, as ``field: what``; empty where nothing is."""
     flaw = _flaw_of_source(item.source)
     if flaw or isinstance(item, Guide):
         return flaw

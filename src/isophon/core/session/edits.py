@@ -174,7 +174,7 @@ def set_anchors(
 
 
 def agree(session: Session, part_id: str, ids: Collection[str], masked: bool = False) -> Session:
-    """Find what is done to marks good, as it is; ``masked``: unheard, since they cannot be heard in the mix."""
+    """Accept what is done to marks; ``masked``: unheard, since they cannot be heard in the mix."""
     wanted = set(ids)
 
     def change(part: Part) -> Part:

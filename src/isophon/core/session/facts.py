@@ -56,7 +56,7 @@ FactsByPart = dict[tuple[str, Source], Facts]  # by the part's name and its reco
 
 
 class SessionFacts(msgspec.Struct, frozen=True):
-    """``by_part``: those of parts; ``muted``: names of parts and guides; ``heard``: as :class:`Session` has it."""
+    """``by_part``: those of parts; ``muted``: names of parts and references; ``heard``: as :class:`Session` has it."""
 
     by_part: FactsByPart = {}
     muted: frozenset[str] = frozenset()

@@ -1,7 +1,7 @@
-"""The session file: JSON, readable by people, whole or not at all.
+"""The session file: JSON, readable by people, completely or not at all.
 
 See docs/file-format.md. Recordings are named relative to the session file where
-they lie beside or below it. What is read is checked whole: types, ranges, sizes, and
+they lie beside or below it. What is read is checked completely: types, ranges, sizes, and
 what belongs together (:mod:`.checks`).
 """
 
@@ -93,7 +93,7 @@ def _held_to_the_limits(values: Any) -> list[str]:
 def rescue(path: Path) -> tuple[Session, list[str]]:
     """What can be read of a damaged session, and a line for each thing that is lost.
 
-    Of a part or guide that is not whole, the marks and fields that are stay; what is lost has its default.
+    Of a part or reference that is not complete, the marks and fields that are stay; what is lost has its default.
     InputError where not even the outline can be read.
     """
     head = outline(path, "isophon_session", "an Isophon session", VERSION)
@@ -122,7 +122,7 @@ def rescue(path: Path) -> tuple[Session, list[str]]:
 
 
 def _mended(row: Any, kind: type, lost: list[str]) -> Any:
-    """A part, guide or marker with whatever is wrong in it left out; None where nothing of it can be used."""
+    """A part, reference or marker with whatever is wrong in it left out; None where nothing of it can be used."""
     name = str(row.get("name", "?"))[:60] if isinstance(row, dict) else "?"
     for _ in range(_MOST_MENDED):
         try:
@@ -172,7 +172,7 @@ def with_paths(session: Session, change: Callable[[str], str]) -> Session:
 
 
 def write_json(path: Path, value: Any) -> None:
-    """Write a value as indented JSON, whole or not at all; OutputError if that cannot be done."""
+    """Write a value as indented JSON, completely or not at all; OutputError if that cannot be done."""
     text = msgspec.json.format(msgspec.json.encode(value), indent=1).decode()
     write_text(path, text + "\n")
 

@@ -24,7 +24,7 @@ GuideKind = Literal["cue", "bed"]
 
 
 class Source(msgspec.Struct, frozen=True):
-    """The recording a part or guide names: where it is and what it was when it was first opened.
+    """The recording a part or reference names: where it is and what it was when it was first opened.
 
     ``time_reference``: its first frame on the recorder's clock, in frames since
     midnight (EBU Tech 3285), None where the file tells none.

@@ -3,7 +3,7 @@
 A file of JSON lines that only grows. The first line holds the first decisions;
 each further one is a step (which decisions changed), a move through the history (undo,
 redo), what is muted, what was heard, that something was learned, or that the session was saved. Killed at any
-moment, all whole lines count; a half-written last line does not. What was found and learned lies beside it
+moment, all complete lines count; a half-written last line does not. What was found and learned lies beside it
 (:mod:`.found_file`).
 """
 
@@ -160,7 +160,7 @@ def _fact_lines(before: SessionFacts, after: SessionFacts) -> list[dict[str, Any
 
 
 def replay(path: Path) -> Replay:
-    """Read a journal as far as it is whole; InputError if not even its beginning is."""
+    """Read a journal as far as it is complete; InputError if not even its beginning is."""
     data = read_bytes(path, _MOST_BYTES)
     lines = data.split(b"\n")
     try:
@@ -236,7 +236,7 @@ class _Reading:
 
 
 def _lost(lines: list[bytes], read: int, ends: bool) -> int:
-    """How many lines could not be read; ``ends``: whether the last one is whole."""
+    """How many lines could not be read; ``ends``: whether the last one is complete."""
     lost = len(lines) - read
     return (
         0 if lost == 1 and not ends else lost

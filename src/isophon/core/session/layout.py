@@ -1,6 +1,6 @@
-"""Laying out a session: edits that add, remove, replace, order and name its parts and guides.
+"""Laying out a session: edits that add, remove, replace, order and name its parts and references.
 
-What a file is (its role, or which guide) is guessed by :mod:`isophon.core.takes.roles`.
+What a file is (its role, or which reference) is guessed by :mod:`isophon.core.takes.roles`.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ RATES = (44_100, 48_000, 88_200, 96_000)  # Hz that may be chosen for all stems
 
 
 class Arrival(msgspec.Struct, frozen=True):
-    """A file to be laid out: what it is named, its source, and its role or which guide it is."""
+    """A file to be laid out: what it is named, its source, and its role or which reference it is."""
 
     name: str
     source: Source
@@ -62,7 +62,7 @@ def add(session: Session, arrivals: Iterable[Arrival]) -> Session:
 
 
 def remove(session: Session, ids: Collection[str]) -> Session:
-    """Take parts and guides out of the session; the files stay."""
+    """Take parts and references out of the session; the files stay."""
     return replace(
         session,
         parts=tuple(p for p in session.parts if p.id not in ids),
@@ -72,7 +72,7 @@ def remove(session: Session, ids: Collection[str]) -> Session:
 
 
 def move(session: Session, item_id: str, step: int) -> Session:
-    """Move a part among the parts, or a guide among the guides, by ``step`` places."""
+    """Move a part among the parts, or a reference among the references, by ``step`` places."""
 
     def moved(items: tuple) -> tuple:
         at = next((i for i, item in enumerate(items) if item.id == item_id), None)
@@ -86,7 +86,7 @@ def move(session: Session, item_id: str, step: int) -> Session:
 
 
 def set_name(session: Session, item_id: str, name: str) -> Session:
-    """Name a part or guide; an empty name changes nothing."""
+    """Name a part or reference; an empty name changes nothing."""
     name = shown(name.strip())[:_LONGEST_NAME]
     return with_item(session, item_id, name=name) if name else session
 
@@ -107,17 +107,17 @@ def set_follows(session: Session, part_id: str, other_ids: Sequence[str]) -> Ses
 
 
 def set_offset(session: Session, item_id: str, seconds: float) -> Session:
-    """Say where a part or guide starts in the song, in seconds."""
+    """Say where a part or reference starts in the song, in seconds."""
     if not abs(seconds) <= 36_000:
         raise CallError(f"{seconds} s is no start within a song; use seconds from −36000 to 36000")
     return linked(with_item(session, item_id, offset_s=round(seconds, 6)))
 
 
 def set_what(session: Session, item_id: str, what: str) -> Session:
-    """Say what an item is: a role, or which guide.
+    """Say what an item is: a role, or which reference.
 
     Settings that were the old role's default become the new role's. A part that
-    becomes a guide keeps name, place and listening, and loses what was found.
+    becomes a reference keeps name, place and listening, and loses what was found.
     """
     item = session.item(item_id)
     if isinstance(item, Part) and what in ROLES:
@@ -133,7 +133,7 @@ def set_what(session: Session, item_id: str, what: str) -> Session:
 
 
 def set_listening(session: Session, item_id: str, **values: Any) -> Session:
-    """Set the gain (dB), pan or mute of a part or guide, for listening only."""
+    """Set the gain (dB), pan or mute of a part or reference, for listening only."""
     listening: Listening = replace(session.item(item_id).listening, **values)
     low, high = GAIN_RANGE_DB
     listening = replace(
@@ -145,7 +145,7 @@ def set_listening(session: Session, item_id: str, **values: Any) -> Session:
 
 
 def mute(session: Session, item_id: str, muted: bool) -> Session:
-    """Mute a part or guide, or no longer; nothing changes where it is not there."""
+    """Mute a part or reference, or no longer; nothing changes where it is not there."""
     there = any(item.id == item_id for item in session.items)
     return set_listening(session, item_id, muted=muted) if there else session
 
@@ -207,7 +207,7 @@ def remove_marker(session: Session, marker_id: str) -> Session:
 
 
 def with_item(session: Session, item_id: str, **values: Any) -> Session:
-    """A session with values of one part or guide changed; KeyError if there is none of that name."""
+    """A session with values of one part or reference changed; KeyError if there is none of that name."""
     session.item(item_id)
     return replace(
         session,

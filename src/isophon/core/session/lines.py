@@ -1,4 +1,4 @@
-"""A file of JSON lines that only grows: killed at any moment, all whole lines count."""
+"""A file of JSON lines that only grows: killed at any moment, all complete lines count."""
 
 from __future__ import annotations
 

@@ -325,11 +325,11 @@ class Session(msgspec.Struct, frozen=True):
 
     @property
     def items(self) -> tuple[Part | Guide, ...]:
-        """Parts and guides, in order."""
+        """Parts and references, in order."""
         return (*self.parts, *self.guides)
 
     def item(self, item_id: str) -> Part | Guide:
-        """The part or guide of that name; KeyError if there is none."""
+        """The part or reference of that name; KeyError if there is none."""
         return _named(item_id, self.items)
 
     @property

@@ -2,7 +2,7 @@
 
 One folder a recording, named after its path, size, time and the program that
 measured it, so that a changed file or program is measured again. Folders are
-written whole or not at all, and the oldest go where they take too much room.
+written completely or not at all, and the oldest go where they take too much room.
 """
 
 from __future__ import annotations

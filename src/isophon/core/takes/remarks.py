@@ -21,7 +21,7 @@ def common_rate(session: Session) -> int | None:
 
 
 def remarks(session: Session, item: Part | Guide, figures: Figures | None, trouble: str) -> list[str]:
-    """The remarks on one part or guide; ``figures`` as far as they are known, ``trouble`` why it cannot be used."""
+    """The remarks on one part or reference; ``figures`` as far as they are known, ``trouble`` why it cannot be used."""
     if trouble:
         return [trouble]
     said = _of_rate(session, item)

@@ -119,16 +119,16 @@ class Take(Sound):
             self._matched = plan, self._gain_of(self.surveyed.survey, plan)
         return self._matched[1]
 
-    def stillness(self, plan: Plan) -> tuple[float, float] | None:
+    def noise_floor(self, plan: Plan) -> tuple[float, float] | None:
         """Level in dBFS of the still moments, above 100 Hz, as sung and cleaned; None before the survey."""
         if self.surveyed is None:
             return None
         touched = tuple((stage, mine) for stage, mine in by_stage(plan) if stage.still is not None)
         if self._still is None or self._still[0] != touched:
-            self._still = (touched, self._stillness_of(self.surveyed.survey, touched))
+            self._still = (touched, self._noise_floor_of(self.surveyed.survey, touched))
         return self._still[1]
 
-    def _stillness_of(self, survey: Survey, touched: Staged) -> tuple[float, float]:
+    def _noise_floor_of(self, survey: Survey, touched: Staged) -> tuple[float, float]:
         quiet = np.flatnonzero(survey.state == STILL)
         if not len(quiet):
             return survey.floor_dbfs, survey.floor_dbfs

@@ -25,7 +25,7 @@ _SHORTEST_S = 1.0
 
 
 class CueFile(msgspec.Struct, frozen=True):
-    """A cue's recording, where it begins against the take, in s, and the guide or part of the session that it is."""
+    """A cue's recording, where it begins against the take, in s, and which reference or part it is."""
 
     path: File
     offset_s: Seconds = 0.0

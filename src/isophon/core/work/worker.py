@@ -186,7 +186,7 @@ class _Ending:
             raise SystemExit(0)
 
     def check(self) -> None:
-        """Raise SystemExit if the process was told to end; what is half-written is then cleared away."""
+        """Raise SystemExit if the process was asked to end; what is half-written is then cleared away."""
         if self.wanted:
             raise SystemExit(0)
 
@@ -216,7 +216,7 @@ def main() -> None:
 def serve(requests: BinaryIO, replies: BinaryIO, parent: int, at_once: bool = True) -> None:
     """Answer requests until there are no more, or the process ``parent`` ends.
 
-    ``at_once``: where this process is told to end, it does so in the middle of its work; what is half-written is
+    ``at_once``: where this process is asked to end, it does so in the middle of its work; what is half-written is
     cleared away all the same.
     """
     ending = _Ending(at_once)

@@ -1,10 +1,10 @@
 """Finding bands: resonances of room and microphone, that stay put while pitch and vowels move.
 
-Two witnesses are heard. The partials of the sung notes: how far each stands over the same frame's own envelope on both
+Two things are measured. The partials of the sung notes: how far each stands over the same frame's own envelope on both
 sides, over many frames and notes; a formant moves with the vowel and a note with the melody, a ring stands in nearly
 all of them, so a low quantile is asked (common practice: the long-term spectrum alone shows the singer's formants as
-well). And the stillness: what a room or a microphone colours, it colours in its own noise too, where no throat does.
-Where the stillness tells nothing (digital silence), unvoiced sounds are asked instead, and must say it more clearly;
+well). And the noise floor: what a room or a microphone colours, it colours in its own noise too, where no throat does.
+Where the noise floor tells nothing (digital silence), unvoiced sounds are asked instead, and must say it more clearly;
 what only the partials say is shown as unsure.
 """
 
@@ -67,7 +67,7 @@ def find(context: FinderContext) -> tuple[BandMark, ...]:
     both = low.span(0, low.frames)
     samples = both[0] if len(both) == 1 else both.mean(axis=0)
     measured = partials(samples, low.rate, survey)
-    still = stillness(samples, low.rate, survey)
+    still = noise_floor(samples, low.rate, survey)
     witness = consonants(samples, low.rate, survey) if still is None else still
     end = survey.samples / survey.sample_rate
     broad = None if still is None else mud.find(still, survey)
@@ -205,7 +205,7 @@ def profile(measured: Partials, quantiles: tuple[float, ...], fewest_notes: int 
     return out
 
 
-def stillness(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | None:
+def noise_floor(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | None:
     """The spectrum of the noise floor.
 
     Parameters
@@ -250,7 +250,7 @@ def consonants(samples: np.ndarray, rate: int, survey: Survey) -> np.ndarray | N
 
 
 def _inside(survey: Survey, state: int, margin_s: float, hop_s: float, duration: float) -> np.ndarray:
-    """The numbers of the frames, every ``hop_s`` s, around which nothing but a state is heard; evenly chosen ones."""
+    """The numbers of the frames, every ``hop_s`` s, around which there is nothing but a state; evenly chosen ones."""
     such = np.concatenate([[0], np.cumsum(survey.state == state)])
     margin = round(margin_s / survey.hop_s)
     frame = np.round(np.arange(int(duration / hop_s)) * hop_s / survey.hop_s).astype(int)

@@ -124,7 +124,7 @@ def _believed(bright: np.ndarray, level: np.ndarray, first: float, beat: float, 
     times = _times(first, beat, len(level) * BIN_S)
     if len(times) < _FEWEST_BEATS:
         return []
-    number, weight = np.arange(len(times)), _stillness(level, times)
+    number, weight = np.arange(len(times)), _quietness(level, times)
     for _ in range(_ROUNDS):
         waves = waves_at(bright, times, rate)
         weight, _ = _robust(waves, weight)
@@ -151,7 +151,7 @@ def _is_loop(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int) -> b
     between = []
     for share in _SHARES:
         times = _times(grid.first_s + share * grid.beat_s, grid.beat_s, len(level) * BIN_S)
-        alike = _alike(waves_at(bright, times, rate), _stillness(level, times), np.arange(len(times)) % grid.bar)
+        alike = _alike(waves_at(bright, times, rate), _quietness(level, times), np.arange(len(times)) % grid.bar)
         between.append(float(alike.sum()))
     return float(np.median(between)) > _LOOPED * grid.alike
 
@@ -171,7 +171,7 @@ def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, pictu
     """The click of a grid: positions of the bar that sound alike share a sound, empty ones have none."""
     seconds = len(level) * BIN_S
     times = _times(grid.first_s, grid.beat_s, seconds)
-    waves, weight = waves_at(bright, times, rate), _stillness(level, times)
+    waves, weight = waves_at(bright, times, rate), _quietness(level, times)
     place = np.arange(len(times)) % grid.bar
     places = [(place == i) for i in range(grid.bar)]
     groups = [mine for mine in places if _heard(waves[mine])] or places
@@ -185,7 +185,7 @@ def _sounds(bright: np.ndarray, level: np.ndarray, grid: _Grid, rate: int, pictu
             break
         groups = merged[best]
     means = [_mean(waves[g], _robust(waves[g], weight[g])[0]) for g in groups]
-    for mine in seldom:  # beats that are seldom heard belong to the sound that explains them
+    for mine in seldom:  # beats that seldom sound belong to the sound that explains them
         power = np.square(waves[mine]).sum(axis=1)
         alike = [(np.square(waves[mine] - mean).sum(axis=1) < (1 - _MOSTLY) * power).sum() for mean in means]
         best = int(np.argmax(alike))
@@ -246,7 +246,7 @@ def _times(first: float, beat: float, seconds: float) -> np.ndarray:
     return first + beat * np.arange(lowest, highest + 1)
 
 
-def _stillness(level: np.ndarray, times: np.ndarray) -> np.ndarray:
+def _quietness(level: np.ndarray, times: np.ndarray) -> np.ndarray:
     """How much each beat counts: one over the power of what sounds before it."""
     before = 10 ** (levels_beside(level, LEFT_MS)[np.minimum(np.round(times / BIN_S).astype(int), len(level) - 1)] / 10)
     return 1 / (before + np.percentile(before, _STILL_PERCENTILE))

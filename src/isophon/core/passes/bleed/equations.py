@@ -28,7 +28,7 @@ _CLEAREST = 1e-2  # of what is explained: what no path explains is taken for so 
 
 
 class Moments:
-    """The moments of a take in which the leak is heard best, ready for products with paths.
+    """The moments of a take in which the leak is clearest, ready for products with paths.
 
     ``take`` ``(n,)`` and ``feeds`` at one rate, both looked at under the feeds' whitener; ``weight`` ``(steps,)``;
     ``most``: how many blocks.

@@ -2,7 +2,7 @@
 
 The take is dealt out in turns of more than a second; a path learned from three quarters of them is judged by
 the fourth, in which the stillest moments count most: a voice in unison with the feed looks like a path at its own
-notes, and a note that is never heard without the voice tells nothing of the path.
+notes, and a note that never sounds without the voice tells nothing of the path.
 """
 
 from __future__ import annotations

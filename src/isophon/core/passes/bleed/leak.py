@@ -114,14 +114,14 @@ def _tell_part(tell: Callable[[float], None], part: int, parts: int, fraction: f
 
 @dataclass(frozen=True, eq=False)
 class _Synchronized:
-    """``feeds``: what leaked, ``(feeds, n)``, ``BEFORE_S`` before it is heard in the take; empty where it is not."""
+    """``feeds``: what leaked, ``(feeds, n)``, ``BEFORE_S`` before it sounds in the take; empty where it does not."""
 
     facts: Leak
     feeds: np.ndarray
 
 
 def _cues_in(takes: np.ndarray, cues: Iterable[Cue], rate: int, tell: Callable[[float], None]) -> _Synchronized:
-    """The cues that are heard in a take, moved to where they are heard."""
+    """The cues that sound in a take, moved to where they do."""
     best: Sync | None = None
     feeds: list[np.ndarray] = []
     names: list[str] = []
@@ -177,7 +177,7 @@ def _distinct(channels: np.ndarray) -> np.ndarray:
 
 
 def _aligned(source: np.ndarray, sync: Sync, rate: int, count: int) -> np.ndarray:
-    """A cue on the take's clock, moved to ``BEFORE_S`` before where it is heard, as near as a frame."""
+    """A cue on the take's clock, moved to ``BEFORE_S`` before where it sounds, as near as a frame."""
     if sync.ppm:
         source = soxr.resample(source, rate, rate * (1 + 1e-6 * sync.ppm), "VHQ")
     return moved(source, round(sync.delay_s * rate) - round(BEFORE_S * rate), count)
@@ -214,7 +214,7 @@ def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> f
 
 
 def hits(taken: Taken, read: Read, survey: Survey) -> tuple[Mark, ...]:
-    """The hits of a leak: where it stands up in the stillness, with how much less of it is heard afterwards."""
+    """The hits of a leak: where it stands over the noise floor, with how much less of it is heard afterwards."""
     if not taken.facts.key or survey.voice_lufs is None:
         return ()
     rate = survey.sample_rate

@@ -4,7 +4,7 @@ The path is a filter of some tens of milliseconds for each cue channel, estimate
 by regularised weighted least squares (Wiener's equations with weights): both signals are first whitened
 by the noise of the take's stillest moments, and each moment counts by how little
 else sounds in it (iteratively reweighted, so that the voice freezes the learning).
-Only the moments in which the leak is heard best are used, or those that a person chose.
+Only the moments in which the leak is clearest are used, or those that a person chose.
 A leak that moves is followed (see :mod:`.moving`); one whose path changes beside that is learned in pieces
 that lean on the whole take's path, and only where that explains other moments of the same piece better.
 """

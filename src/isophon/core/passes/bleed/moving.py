@@ -1,7 +1,7 @@
 """How a leak moves: a head that turns brings it nearer and farther, earlier and later.
 
 Delay and gain of the whole leak are followed from moment to moment: each tells, by weighted least squares, how
-much earlier and louder than predicted the leak is in it, as far as it is heard beside the voice at all; a head has no
+much earlier and louder than predicted the leak is in it, as far as it shows beside the voice at all; a head has no
 reason to jerk, so the track is the smoothest that agrees with what the moments before and after tell
 (Whittaker 1923 and Henderson 1924, the smoother of a random walk of the velocity: it knows the future, as a
 canceller on a stage does not). How stiff it is, cross-validation decides; stiff for ever is a leak that stays.

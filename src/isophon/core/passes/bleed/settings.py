@@ -19,7 +19,7 @@ class BleedSettings(msgspec.Struct, frozen=True):
     much of what the prediction missed is left for the voice's sake, 0 to 1;
     ``nudge_ms``: the cue moved later by hand before it is looked for;
     ``learn_from``, ``learn_to``: the span in s that the leak is learned from, both 0 for
-    the moments in which it is heard best.
+    the moments in which it is clearest.
     """
 
     on: bool = True
@@ -36,7 +36,7 @@ class BleedSettings(msgspec.Struct, frozen=True):
 
     @property
     def moments(self) -> tuple[tuple[float, float], ...]:
-        """The spans in s to learn from; none: those in which the leak is heard best."""
+        """The spans in s to learn from; none: those in which the leak is clearest."""
         return ((self.learn_from, self.learn_to),) if self.learn_to > self.learn_from else ()
 
 

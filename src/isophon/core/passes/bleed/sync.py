@@ -52,7 +52,7 @@ class Sync:
 
     @property
     def found(self) -> bool:
-        """Whether the cue is heard in the take."""
+        """Whether the cue sounds in the take."""
         return self.clear >= _CLEAR
 
 

@@ -115,7 +115,7 @@ def at_frames(weight: np.ndarray, span: slice) -> np.ndarray:
 
 
 def _own_share(power: np.ndarray, leaked: np.ndarray) -> float:
-    """How much of the leak the path leaves of it, as the few moments tell in which it is heard best.
+    """How much of the leak the path leaves of it, as the few moments tell in which it is clearest.
 
     Under nearly all of the leak there may be voice, and what is measured there is the voice.
     """

@@ -21,7 +21,7 @@ class BreathSettings(msgspec.Struct, frozen=True):
     """What the Breaths pass does where no hand decided.
 
     ``ceiling_db``: the stand-out over the voice that is let through; at −60 nothing is.
-    ``limit_db``: the deepest change; −36 takes a breath out whole. ``fill``:
+    ``limit_db``: the deepest change; −36 takes a breath out completely. ``fill``:
     whether room tone goes on underneath. ``fade_ms``: the length of the fades.
     ``sure``: marks of a lower confidence are left. ``heads_db``, ``between_db``, ``ends_db``: by how much ceiling and
     deepest change lie higher (or lower, if negative) for breaths at the head of a phrase, between its words, and at
@@ -56,7 +56,7 @@ def role_default(role: str) -> BreathSettings:
 
 
 def change_of(mark: BreathMark, settings: BreathSettings, _context: object = None) -> float:
-    """What is done to a breath, in dB ≤ 0; −36 and less: taken out whole."""
+    """What is done to a breath, in dB ≤ 0; −36 and less: taken out completely."""
     settings = settings.at(mark)
     change = ceiling.change_of(mark, settings)
     nothing_through = settings.ceiling_db <= NOTHING_THROUGH_DB and mark.hand.change_db is None

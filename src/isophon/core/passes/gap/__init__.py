@@ -10,7 +10,7 @@ from isophon.core.passes.context import FinderContext
 from isophon.core.passes.gap import find, pause, risk, said, settings, treat
 from isophon.core.passes.gap.mark import GapMark
 from isophon.core.passes.kind import Cure, Decision, Finder, Found, Kind, Redrawing, Reporter, Risk
-from isophon.core.passes.stillness import dead_air_of, density
+from isophon.core.passes.noise_floor import dead_air_of, density
 from isophon.core.ranges import Level
 
 if TYPE_CHECKING:

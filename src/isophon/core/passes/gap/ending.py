@@ -7,7 +7,7 @@ from scipy import ndimage
 
 from isophon.core.audio.loudness import lufs
 from isophon.core.passes.gap.mark import GapMark
-from isophon.core.passes.stillness import SILENT_DB, still_power
+from isophon.core.passes.noise_floor import SILENT_DB, still_power
 from isophon.core.survey import Survey
 
 _SMOOTH_S = 0.03  # s over which the level is averaged

@@ -11,7 +11,7 @@ from isophon.core.audio.loudness import db, lufs
 from isophon.core.audio.spectra import third_octave_edges
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.gap.mark import GapMark, Spans, without
-from isophon.core.passes.stillness import ROOM_EDGES, SILENT_DB, Density, still_power
+from isophon.core.passes.noise_floor import ROOM_EDGES, SILENT_DB, Density, still_power
 from isophon.core.survey import Survey
 
 _SHORTEST_S = 0.1  # a pause with less dead air is none (a limit of ours)
@@ -62,7 +62,7 @@ def _loudest(survey: Survey, start: float, end: float) -> float:
 def room_of(density: Density | None) -> tuple[float, ...]:
     """The sound of the room: third-octave levels in dBFS from 20 Hz to 16 kHz.
 
-    All −150 where the stillness is digital silence or nothing is still.
+    All −150 where the noise floor is digital silence or nothing is still.
     """
     edges = third_octave_edges(*ROOM_EDGES)
     if density is None:

@@ -71,7 +71,7 @@ def near_words(mark: Mark, settings: GapSettings, duration: float) -> tuple[bool
 
 
 def change_of(mark: GapMark, settings: GapSettings, breaths: Breaths) -> float:
-    """What is done to a gap, in dB ≤ 0; −36 and less: what sounds there is taken out whole.
+    """What is done to a gap, in dB ≤ 0; −36 and less: what sounds there is taken out completely.
 
     What would be left alone goes along with a breath that leaves a hole.
     """

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 from isophon.core.passes.context import FinderContext
 from isophon.core.passes.hiss import learning, settings, treat
 from isophon.core.passes.kind import Cure, Finder, Found, Kind, Reporter, SpanLearning
+from isophon.core.passes.noise_floor import dead_air_of, density, without
 from isophon.core.passes.noise_track import Track, track_of
-from isophon.core.passes.stillness import dead_air_of, density, without
 from isophon.core.ranges import Level
 
 if TYPE_CHECKING:

@@ -10,7 +10,7 @@ from isophon.core.errors import InputError
 from isophon.core.passes.context import Recorded
 from isophon.core.passes.hiss.settings import noise_of
 from isophon.core.passes.kind import Span
-from isophon.core.passes.stillness import still_density, without
+from isophon.core.passes.noise_floor import still_density, without
 from isophon.core.survey import Survey
 
 if TYPE_CHECKING:
@@ -23,7 +23,7 @@ def learn(recording: Recorded, survey: Survey, part: Part, span: Span) -> tuple[
     if density is None:
         raise InputError(
             f"{recording.path.name}: {span.start:.2f} to {span.end:.2f} s is too short to learn the noise from; "
-            "choose 0.2 s or more of stillness inside the take"
+            "choose 0.2 s or more of a pause inside the take"
         )
     return noise_of(density, recording.sample_rate)
 

@@ -48,7 +48,7 @@ _STEADY_ROUNDS = 1  # of these rounds are for one frequency throughout
 # rounds that follow the phase: harmonics, and for how many s a harmonic's own phase and the clock's error are steady
 _ALIGNED = ((3, 10.0, 1.0), (5, 10.0, 0.7), (8, 10.0, 0.5), (12, 10.0, 0.5), (20, 10.0, 0.3), (60, 10.0, 0.2),
             (60, 5.0, 0.2), (60, 5.0, 0.1))  # fmt: skip
-_UNHEARD = 0.004  # of the mean evidence: where less is heard, the frequency stays
+_UNHEARD = 0.004  # of the mean evidence: where there is less, the frequency stays
 _STIFF = 3e-4  # of the mean evidence: what the clock's bending costs
 _OVER_CONTROL = 3.2  # times as strong as what lies between harmonics: a harmonic is there
 _LONE_OVER_CONTROL = 8.0  # times, where it is the only one
@@ -126,7 +126,7 @@ def _spectra(low: LowRate, size: int, bins: int) -> tuple[np.ndarray, np.ndarray
 def _followed(low: LowRate, base: float, phases: np.ndarray, highest: int, steady: bool) -> np.ndarray:
     """``phases`` (cycles of the mains at each knot) corrected by what the first harmonics tell.
 
-    ``steady``: by one frequency for the whole take; else by one that drifts where it is heard well.
+    ``steady``: by one frequency for the whole take; else by one that drifts, where it is clear.
     """
     numbers = np.arange(1, min(highest, int(0.44 * low.rate / base)) + 1)
     blocks, at = _demodulated(low, base, phases, numbers)

@@ -16,7 +16,7 @@ import numpy as np
 from scipy import linalg, ndimage, signal
 
 RATE = 1_000  # Hz at which bursts are estimated: they lie under 450 Hz
-BEFORE_S, AFTER_S = 0.12, 0.25  # heard around a mark
+BEFORE_S, AFTER_S = 0.12, 0.25  # s around a mark that are looked at
 _LEAD_S, _TRAIL_S = 0.05, 0.06  # and where its shape is looked for
 _RISE_S = 0.003  # s in which a burst rises
 _BEGINS_S, _STEP_S = 0.046, 0.003  # after the mark's start: the levels that marks come from are smooth
@@ -100,7 +100,7 @@ def _noise(mono: np.ndarray) -> np.ndarray:
 
 
 def _voice_covariance(mono: np.ndarray, hz: np.ndarray, beside: np.ndarray) -> np.ndarray:
-    """Of the voice's partials; zeros where none are heard beside the burst."""
+    """Of the voice's partials; zeros where there are none beside the burst."""
     sung = hz > 0
     reference = np.flatnonzero(sung & beside)
     if len(reference) < _LEAST_REFERENCE_S * RATE:

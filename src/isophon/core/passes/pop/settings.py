@@ -15,7 +15,7 @@ class PopSettings(msgspec.Struct, frozen=True):
     """What the Pops pass does where no hand decided.
 
     ``ceiling_db``: the stand-out over the voice that is let through.
-    ``limit_db``: the deepest change; −36 takes the burst out whole. ``edge_ms``:
+    ``limit_db``: the deepest change; −36 takes the burst out completely. ``edge_ms``:
     how long the change takes to come and go. ``sure``: marks of a lower
     confidence are left.
     """

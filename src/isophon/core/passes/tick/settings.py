@@ -8,7 +8,7 @@ import msgspec
 
 from isophon.core.passes.tick.mark import TickMark
 
-REPAIRED_DB = -36.0  # a tick is repaired whole or left
+REPAIRED_DB = -36.0  # a tick is repaired completely or left
 DRAWN_S = (0.0003, 0.03)  # shortest and longest that can be drawn; a prediction from 30 ms around carries no further
 DAMAGE = ("clipped", "dropout")
 _LONGEST_S = 0.07  # a place with clipped peaks in it may be longer than what is missing there

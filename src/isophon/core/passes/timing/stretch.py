@@ -1,4 +1,4 @@
-"""Stretches of a take moved whole, or made longer or shorter by splices."""
+"""Stretches of a take moved unchanged, or made longer or shorter by splices."""
 
 from __future__ import annotations
 

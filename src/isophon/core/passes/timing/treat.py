@@ -1,6 +1,6 @@
 """From words and how late they are to a map of time, and from that to what is done to the samples.
 
-The moments that matter (starts and ends of words, consonants inside them) are moved whole with what is around them;
+The moments that matter (starts and ends of words, consonants inside them) are moved unchanged with what is around them;
 what lies between takes up the difference, pauses and steady vowels alike, between 0.7 and 1.4 of its length in a word.
 What cannot be moved as far as it should is moved as far as it can be.
 """
@@ -216,7 +216,7 @@ def _map_of(moments: list[Moment], part: Part) -> list[tuple[float, float]]:
 
 
 def treatments(part: Part) -> Iterator[Moved]:
-    """What is done to a part: stretches that are moved whole, and those between that take up the difference."""
+    """What is done to a part: stretches that are moved unchanged, and those between that take up the difference."""
     rate, frames = part.source.sample_rate, part.source.frames
     edges = [(round(a * rate), round(a * rate) + round((b - a) * rate)) for a, b in edges_of(part)]
     for (a, out_a), (b, out_b) in itertools.pairwise(edges):

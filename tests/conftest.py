@@ -5,12 +5,14 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["ISOPHON_SILENT"] = "1"  # no test is heard, whatever this machine has
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program sets it
 
+from itertools import count
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile as sf
 from filelock import FileLock
+from hypothesis import settings
 
 from isophon.core.demo.build import make_demo
 from isophon.core.passes.ess import treat
@@ -21,6 +23,8 @@ from isophon.core.survey import survey
 
 COUNT = int(os.environ.get("ISOPHON_FUZZ", "80"))  # how many cases tests with made-up input try
 LONG = max(1, COUNT // 80)
+settings.register_profile("check", max_examples=30 * LONG, deadline=None)
+settings.load_profile("check")
 
 
 def pytest_configure():
@@ -67,6 +71,19 @@ def _at_rest(request, monkeypatch):
         from isophon.app.model.lining_up import LiningUp
 
         monkeypatch.setattr(LiningUp, "look", lambda self: None)
+
+
+@pytest.fixture(scope="session")
+def fresh(tmp_path_factory):
+    """Makes a new folder at each call, for tests of made-up input, which have one fixture for all of their cases."""
+    base, number = tmp_path_factory.mktemp("fresh"), count()
+
+    def make() -> Path:
+        folder = base / str(next(number))
+        folder.mkdir()
+        return folder
+
+    return make
 
 
 @pytest.fixture(scope="session")

@@ -12,8 +12,7 @@ SRC = Path(__file__).parent.parent / "src"
 def with_kind(folder: Path, name: str, room: str, sheet: str) -> Path:
     """The copy's ``src``, with a room and a sheet of a name after those of the esses; nothing else of it differs."""
     home = folder / "src"
-    shutil.copytree(SRC / "isophon", home / "isophon", symlinks=True,
-                    ignore=shutil.ignore_patterns("__pycache__"))  # fmt: skip
+    shutil.copytree(SRC / "isophon", home / "isophon", symlinks=True)  # with what is compiled
     core, app = home / "isophon" / "core" / "passes", home / "isophon" / "app" / "sheets"
     (core / name).mkdir()
     (core / name / "__init__.py").write_text(room)

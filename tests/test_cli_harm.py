@@ -97,8 +97,8 @@ def test_damaged_files_of_every_container_are_told(capsys, tmp_path):
         status, _, err = run(capsys, "find", tmp_path / name)
         assert status == 3 and err.startswith(f"isophon: {name}: ") and ("cut short" in err or "decoded" in err)
     sf.write(tmp_path / "g.wav", noise, 8_000, subtype="GSM610")
-    told = shell("find", tmp_path / "g.wav")
-    assert told.returncode == 3 and told.stderr.count("\n") == 1 and "GSM610" in told.stderr
+    status, _, err = run(capsys, "find", tmp_path / "g.wav")
+    assert status == 3 and err.count("\n") == 1 and "GSM610" in err
     told = shell("find", tmp_path / "d.mp3")
     assert told.returncode == 3 and told.stderr.count("\n") == 1  # the decoder's own doubts are not heard
 
@@ -194,7 +194,7 @@ def test_what_a_killed_run_left_is_cleared_and_what_another_writes_is_not(capsys
     assert not left.exists() and busy.exists() and mine.exists()
 
 
-def test_full_disks(tmp_path, take):
+def test_full_disks(capsys, tmp_path, take):
     """Status 4, one line, nothing half-written; with standard output too."""
     told = shell("clean", take, "--out", tmp_path / "o", *ONLY, limit=50_000)
     assert told.returncode == 4 and told.stderr.count("\n") == 1 and not list((tmp_path / "o").iterdir())
@@ -203,9 +203,9 @@ def test_full_disks(tmp_path, take):
         done = subprocess.run(command, env={**os.environ, "PYTHONPATH": str(SRC)}, stdout=full, stderr=subprocess.PIPE)
     assert done.returncode == 4 and done.stderr.count(b"\n") == 1 and b"standard output" in done.stderr
     assert "File too large" in told.stderr and "System error" not in told.stderr
-    told = shell("clean", take, "--out", "/proc/isophon", *ONLY)
-    assert told.returncode == 4 and told.stderr.count("\n") == 1
-    assert shell("clean", take, "--out", "", *ONLY).returncode == 2
+    status, _, err = run(capsys, "clean", take, "--out", "/proc/isophon", *ONLY)
+    assert status == 4 and err.count("\n") == 1
+    assert run(capsys, "clean", take, "--out", "", *ONLY)[0] == 2
 
 
 def test_a_recording_that_changes_while_it_is_read_is_refused(capsys, take, tmp_path, monkeypatch):
@@ -263,7 +263,7 @@ def test_what_may_not_be_read_is_an_input_that_cannot_be_used(capsys, tmp_path, 
     assert status == 3 and "Permission denied" in err and err.count("\n") == 1
 
 
-@pytest.mark.parametrize("after_s", [0.15, 0.4, 0.7, 1.1])
+@pytest.mark.parametrize("after_s", [0.4, 1.1])
 def test_told_to_end_while_the_window_loads_it_ends(tmp_path, after_s):
     environment = {**os.environ, "PYTHONPATH": str(SRC), "XDG_STATE_HOME": str(tmp_path)}
     process = subprocess.Popen([sys.executable, "-m", "isophon"], env=environment, stderr=subprocess.PIPE, text=True)
@@ -298,8 +298,8 @@ def test_two_at_once_into_one_new_folder_leave_one_and_nothing_else(capsys, take
 
 def test_a_hang_up_ends_a_run_orderly_and_nohup_is_heeded(tmp_path, take):
     samples, rate = sf.read(take)
-    long = write(tmp_path / "long.wav", np.tile(samples, 12), rate)
-    for before, status in ((signal.SIG_DFL, 130), (signal.SIG_IGN, 0)):
+    for before, status, times in ((signal.SIG_DFL, 130, 12), (signal.SIG_IGN, 0, 4)):
+        long = write(tmp_path / "long.wav", np.tile(samples, times), rate)
         out = tmp_path / f"out{status}"
         command = [sys.executable, "-m", "isophon", "clean", str(long), "--out", str(out), *ONLY]
         process = subprocess.Popen(command, env={**os.environ, "PYTHONPATH": str(SRC)}, stderr=subprocess.PIPE,
@@ -312,10 +312,10 @@ def test_a_hang_up_ends_a_run_orderly_and_nohup_is_heeded(tmp_path, take):
         assert not list(out.glob(".isophon-*"))
 
 
-def test_the_same_call_writes_the_same_bytes(take, tmp_path):
+def test_the_same_call_writes_the_same_bytes(capsys, take, tmp_path):
     for name in ("one", "two"):
-        assert shell("clean", take, "--out", tmp_path / name, "--depth", "32f", *ONLY).returncode == 0
-        time.sleep(1.1)
+        assert run(capsys, "clean", take, "--out", tmp_path / name, "--depth", "32f", *ONLY)[0] == 0
+        time.sleep(1.1)  # the time in whole seconds is another
     one, two = ((tmp_path / name / "take.clean.wav").read_bytes() for name in ("one", "two"))
     assert one == two
 

@@ -1,6 +1,7 @@
 """The layers: imports only go down, no circles, no Qt below the window."""
 
 import ast
+from functools import cache
 from pathlib import Path
 
 import isophon
@@ -27,28 +28,38 @@ def _floor(module: str) -> int:
     raise AssertionError(f"{module} has no floor: name it in FLOORS")
 
 
-def _imports(typing=True):
-    """Which module imports what; ``typing``: that for the type checker alone too, which never runs."""
-    for path in ROOT.rglob("*.py"):
+@cache
+def _trees():
+    """Every module by its path, parsed."""
+    return {path: ast.parse(path.read_text(encoding="utf-8")) for path in sorted(ROOT.rglob("*.py"))}
+
+
+@cache
+def _all_imports():
+    """Which module imports what, and whether for the type checker alone, so that it never runs."""
+    found = []
+    for path, tree in _trees().items():
         parts = path.relative_to(ROOT).with_suffix("").parts
         module = ".".join(p for p in parts if p != "__init__")
-        tree = ast.parse(path.read_text(encoding="utf-8"))
-        unread = {one for node in ast.walk(tree) if not typing and _for_typing(node) for one in ast.walk(node)}
+        unread = {one for node in tree.body if _for_typing(node) for one in ast.walk(node)}
         for node in ast.walk(tree):
-            if node in unread:
-                continue
             if isinstance(node, ast.ImportFrom) and node.module:
-                for alias in node.names:
-                    yield module, node.module, f"{node.module}.{alias.name}"
+                found += [(module, node.module, f"{node.module}.{a.name}", node in unread) for a in node.names]
             elif isinstance(node, ast.Import):
-                for alias in node.names:
-                    yield module, alias.name, alias.name
+                found += [(module, alias.name, alias.name, node in unread) for alias in node.names]
+    return found
+
+
+def _imports(typing=True):
+    """The same; ``typing``: that for the type checker alone too."""
+    return [found[:3] for found in _all_imports() if typing or not found[3]]
 
 
 def _for_typing(node):
     return isinstance(node, ast.If) and isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING"
 
 
+@cache
 def _is_module(name: str) -> bool:
     path = ROOT.parent / Path(*name.split("."))
     return path.with_suffix(".py").exists() or path.is_dir()
@@ -117,6 +128,7 @@ def test_no_room_imports_another():
     assert len(rooms) > 10
 
 
+@cache
 def _folder(module: str) -> str:
     """The folder of a module, '' for one that holds other folders."""
     path = ROOT / Path(*module.split("."))
@@ -137,12 +149,12 @@ def test_no_kind_is_named_outside_of_rooms_sheets_and_the_demo():
     attributes = set(NAMES) - {"band", "pop"}  # of a strip, a mark, a list
     may = {("core/passes/filters.py", "hiss")}  # a stage that several kinds share comes after that of one
     seen = 0
-    for path in sorted(ROOT.rglob("*.py")):
+    for path, tree in _trees().items():
         name = str(path.relative_to(ROOT))
         if name.startswith(mine):
             continue
         seen += 1
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        for node in ast.walk(tree):
             if isinstance(node, ast.Constant) and node.value in NAMES:
                 assert (name, node.value) in may, f"{name}:{node.lineno} names {node.value}"
             if isinstance(node, ast.Attribute) and node.attr in attributes:

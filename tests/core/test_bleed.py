@@ -40,7 +40,7 @@ def cue(demo):
 @pytest.fixture(scope="module")
 def voice():
     samples, rate, _ = spoken("es+f4")
-    return soxr.resample(np.tile(samples, 4), rate, RATE).astype(np.float32)
+    return soxr.resample(np.tile(samples, 3), rate, RATE).astype(np.float32)
 
 
 def leaked(voice, feed, under_db, seed=3):

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from test_session import apply as edit
 from test_session import mark, session, steps
 
+from conftest import LONG
 from isophon.core.errors import InputError
 from isophon.core.marks import Hand
 from isophon.core.session import adopting, edits, file
@@ -35,10 +36,10 @@ def test_a_difference_turns_one_value_into_the_other(one, other):
 moves = st.one_of(steps, st.just(("undo",)), st.just(("redo",)), st.just(("write",)))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60 * LONG)
 @given(st.lists(moves, max_size=25))
-def test_the_whole_history_comes_back(tmp_path_factory, taken):
-    folder = tmp_path_factory.mktemp("j")
+def test_the_whole_history_comes_back(fresh, taken):
+    folder = fresh()
     history = History(session(folder))
     journal = Journal(folder / "a.journal", history, None)
     for step in taken:

@@ -47,8 +47,8 @@ def test_what_is_no_such_list_is_said_with_its_line(tmp_path, text, where):
 
 
 @given(st.binary(max_size=300))
-def test_no_bytes_do_more_than_say_so(tmp_path_factory, content):
-    path = tmp_path_factory.mktemp("labels") / "x.txt"
+def test_no_bytes_do_more_than_say_so(fresh, content):
+    path = fresh() / "x.txt"
     path.write_bytes(content)
     try:
         places = places_in(path)
@@ -129,8 +129,8 @@ def test_cue_points_of_a_recording_stand_where_it_lies_in_the_song(tmp_path):
 
 
 @given(st.data())
-def test_damaged_midi_and_wave_files_do_no_more_than_say_so(tmp_path_factory, data):
-    folder = tmp_path_factory.mktemp("damaged")
+def test_damaged_midi_and_wave_files_do_no_more_than_say_so(fresh, data):
+    folder = fresh()
     whole = midi(folder / "a.mid", [(0, "set_tempo", {"tempo": 600_000}), (480, "marker", {"text": "A"})])
     if data.draw(st.booleans()):
         whole = write(folder / "a.wav", np.zeros(100), 8_000)
@@ -153,7 +153,7 @@ def test_damaged_midi_and_wave_files_do_no_more_than_say_so(tmp_path_factory, da
     st.lists(st.tuples(st.floats(0, 200), st.text(min_size=1, max_size=20)), max_size=8, unique_by=lambda one: one[1]),
     st.sampled_from(["out.mid", "out.txt"]),
 )
-def test_what_is_exported_is_what_is_imported(tmp_path_factory, tempos, places, name):
+def test_what_is_exported_is_what_is_imported(fresh, tempos, places, name):
     """Tempo and bars by MIDI; markers by both, whatever stands in them."""
     session = layout.new_session("Song", [])
     for at, words in places:
@@ -162,7 +162,7 @@ def test_what_is_exported_is_what_is_imported(tmp_path_factory, tempos, places, 
     at = np.cumsum([0.0, *(round(length, 3) for length, _ in tempos[1:])])
     rows = tuple(Tempo(float(t), 60e6 / round(60e6 / bpm)) for t, (_, bpm) in zip(at, tempos, strict=True))
     session = msgspec.structs.replace(session, bars=Bars(rows, (Meter(0.0, 7, 8),)))
-    path = tmp_path_factory.mktemp("out") / name
+    path = fresh() / name
     assert export_markers(session, path) == len(session.markers)
     if name.endswith("txt") and not places:
         return  # an empty list holds nothing to import

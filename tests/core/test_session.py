@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from conftest import LONG
 from isophon.cli.options import settings_of
 from isophon.core.errors import CallError, InputError
 from isophon.core.marks import Hand, carry_decisions
@@ -63,10 +64,10 @@ def apply(value: Session, step: tuple) -> Session:
     return edits.set_setting(value, ["part-1"], "ess", what, rest[0])
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60 * LONG)
 @given(st.lists(steps, max_size=12))
-def test_undo_to_the_start_redo_to_the_end_save_and_load(tmp_path_factory, taken):
-    folder = tmp_path_factory.mktemp("s")
+def test_undo_to_the_start_redo_to_the_end_save_and_load(fresh, taken):
+    folder = fresh()
     first = session(folder)
     history, values = History(first), [first]
     for step in taken:

@@ -172,16 +172,23 @@ def set_rate(session: Session, rate: int | None) -> Session:
 
 def add_marker(session: Session, at: float, name: str) -> Session:
     """Name a place in the song; CallError where it has as many as a session can hold."""
-    marker_id = new_marker_id(session)
-    named = shown(name.strip())[:_LONGEST_NAME] or f"Place {_number(marker_id)}"
-    return with_marker(session, Marker(marker_id, round(at, 3), named))
+    return add_markers(session, [(at, name)])
 
 
-def with_marker(session: Session, marker: Marker) -> Session:
-    """A session with one marker or note more; CallError where it has as many as it can hold."""
-    if len(session.markers) >= MOST_MARKERS:
+def add_markers(session: Session, places: Sequence[tuple[float, str]]) -> Session:
+    """Name places in the song, each by its seconds and its name; CallError where it cannot hold so many."""
+    first = _number(new_marker_id(session))
+    names = [shown(name.strip())[:_LONGEST_NAME] or f"Place {first + i}" for i, (_, name) in enumerate(places)]
+    added = [Marker(f"marker-{first + i}", round(at, 3), name)
+             for i, ((at, _), name) in enumerate(zip(places, names, strict=True))]  # fmt: skip
+    return with_markers(session, added)
+
+
+def with_markers(session: Session, markers: Sequence[Marker]) -> Session:
+    """A session with more markers or notes; CallError where it cannot hold so many."""
+    if len(session.markers) + len(markers) > MOST_MARKERS:
         raise CallError(f"a song has at most {MOST_MARKERS} markers and notes; delete one first")
-    return replace(session, markers=tuple(sorted((*session.markers, marker), key=lambda m: (m.at, m.id))))
+    return replace(session, markers=tuple(sorted((*session.markers, *markers), key=lambda m: (m.at, m.id))))
 
 
 def new_marker_id(session: Session) -> str:

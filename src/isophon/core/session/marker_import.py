@@ -84,11 +84,11 @@ def places_in(path: Path) -> list[tuple[float, str]]:
 def import_markers(session: Session, places: list[tuple[float, str]]) -> Session:
     """The session with these places as markers, as many as it can hold; those that are there are not doubled."""
     there = {(round(marker.at, 3), marker.name) for marker in session.markers if not marker.part}
+    new = {}
     for at, name in places:
-        if (round(at, 3), name) not in there and len(session.markers) < MOST_MARKERS:
-            session = layout.add_marker(session, at, name)
-            there.add((round(at, 3), name))
-    return session
+        if (round(at, 3), name) not in there:
+            new.setdefault((round(at, 3), name), (at, name))
+    return layout.add_markers(session, list(new.values())[: MOST_MARKERS - len(session.markers)])
 
 
 def _place(line: str, where: str) -> tuple[float, str]:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from isophon.core.errors import CallError, shown
 from isophon.core.session.items import Marker
-from isophon.core.session.layout import new_marker_id, remove_marker, with_marker
+from isophon.core.session.layout import new_marker_id, remove_marker, with_markers
 from isophon.core.session.model import Part, Session
 
 LONGEST_NOTE = 200  # characters: a limit of ours
@@ -59,7 +59,7 @@ def set_note(session: Session, part_id: str, mark_id: str, words: str) -> Sessio
     mark = session.part(part_id).mark(mark_id)
     if mark is None:
         raise CallError("that mark is gone")
-    return with_marker(without, Marker(name, round(mark.span[0], 3), words, part_id, mark_id))
+    return with_markers(without, [Marker(name, round(mark.span[0], 3), words, part_id, mark_id)])
 
 
 def notes_of(session: Session, part: Part) -> tuple[Note, ...]:

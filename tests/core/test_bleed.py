@@ -310,7 +310,7 @@ def test_the_command_line_takes_out_a_click_and_several_cues(voice, cue, tmp_pat
     for at in np.arange(0.2, len(voice) / RATE - 0.2, 0.5):
         beats[round(at * RATE) : round(at * RATE) + 600] = np.sin(0.4 * np.arange(600)) * np.exp(-np.arange(600) / 120)
     tune, take = leaked(voice, feed, 30)
-    words = np.concatenate([np.roll(voice, 9_000)[:200_000], voice[50_000:500_000], np.zeros(60_000, np.float32)])
+    words = np.concatenate([np.roll(voice, 9_000)[:150_000], voice[50_000:400_000], np.zeros(60_000, np.float32)])
     click, clicked = leaked(words, beats[: len(words)], 28, seed=5)
     later = np.pad(click, (0, len(take) - len(click)))
     sounds = (("both", take + later), ("clicked", clicked), ("tune", feed), ("click", beats))

@@ -84,7 +84,7 @@ def places_in(path: Path) -> list[tuple[float, str]]:
 def import_markers(session: Session, places: list[tuple[float, str]]) -> Session:
     """The session with these places as markers, as many as it can hold; those that are there are not doubled."""
     there = {(round(marker.at, 3), marker.name) for marker in session.markers if not marker.part}
-    new = {}
+    new: dict[tuple[float, str], tuple[float, str]] = {}
     for at, name in places:
         if (round(at, 3), name) not in there:
             new.setdefault((round(at, 3), name), (at, name))

@@ -171,18 +171,19 @@ def answer(request: Request, progress: Progress) -> Any:
 
 
 class _Ending:
-    """Ends the process when it is told to: at once while it waits, else where its work next reports how far it is.
+    """Ends the process when it is asked to: at once while it waits, else where its work next reports how far it is.
 
-    ``at_once``: it ends in the middle of its work too.
+    ``at_once``: it ends in the middle of its work too, as it may where that writes nothing.
     """
 
     def __init__(self, at_once: bool) -> None:
-        self.wanted, self.working, self._at_once = False, False, at_once
+        self.wanted, self.working, self._always = False, False, at_once
+        self.writes_nothing = False
         signal.signal(signal.SIGTERM, self._end_soon)
 
     def _end_soon(self, *_: object) -> None:
         self.wanted = True
-        if self._at_once or not self.working:
+        if self._always or self.writes_nothing or not self.working:
             raise SystemExit(0)
 
     def check(self) -> None:
@@ -237,16 +238,18 @@ def serve(requests: BinaryIO, replies: BinaryIO, parent: int, at_once: bool = Tr
 
     for line in requests:
         ending.working = True
-        tell(_answered(line, progress))
-        ending.working = False
+        tell(_answered(line, progress, ending))
+        ending.working = ending.writes_nothing = False
         memory.trim()
         ending.check()
 
 
-def _answered(line: bytes, progress: Progress) -> Reply:
+def _answered(line: bytes, progress: Progress, ending: _Ending) -> Reply:
     """The last answer to a request: what was done, or why it failed."""
     try:
-        return Done(answer(decode_request(line), progress))
+        request = decode_request(line)
+        ending.writes_nothing = isinstance(request, HearBeside)
+        return Done(answer(request, progress))
     except IsophonError as error:
         return Failed.of(error)
     except MemoryError:

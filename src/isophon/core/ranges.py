@@ -13,7 +13,10 @@ from msgspec import Meta
 LONGEST_S = 86_400.0  # a day; no take is longer
 LONGEST_START_S = 36_000.0  # s: ten hours
 RATES_HZ = (8_000, 192_000)  # Hz: the lowest and the highest rate
-MOST_MARKS, MOST_PARTS, MOST_MARKERS, MOST_HEARD = 50_000, 500, 2_000, 1_000_000
+MOST_MARKS = 50_000  # of a part
+MOST_PARTS = 500  # of a session
+MOST_MARKERS = 2_000  # and notes of a session
+MOST_HEARD = 1_000_000  # marks of a session that were played
 
 MOST_POINTS = 200  # of an outline or a curve
 

@@ -26,7 +26,7 @@ class _Cache:
         self._lock = threading.Lock()
 
     def get(self, key: object, make: Callable[[], np.ndarray]) -> np.ndarray:
-        """The array of a key, made by ``make`` where it is not in memory."""
+        """The array of a key, of any shape, made by ``make`` where it is not in memory."""
         with self._lock:
             if key in self._items:
                 self._items.move_to_end(key)

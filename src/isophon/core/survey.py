@@ -35,6 +35,11 @@ _REST_S = 0.35  # s of a pause between phrases, if a third of it is quiet
 _LONG_REST_S = 0.7  # s of any pause
 _LEAST_PHRASE_S = 0.2  # s: no phrase is shorter
 _PHRASE_REACH_S = 0.2  # s by which it reaches into the pauses
+_VOWELS_HZ, _VOWELS_SHARE = 4_000, 0.2  # Hz under which voice has its energy, and how much of it at least
+_LOUD_PERCENTILE, _FLOOR_PERCENTILE = 90, 5  # of the levels of periodic frames, and of all: the voice and the floor
+_STILL_OVER_FLOOR_DB = 9.0  # dB over the floor that a pause may be
+_STILL_UNDER_VOICE_DB = 60.0  # dB under the voice that is a pause in any case
+_OWN_S = 0.1  # s of voice that the mean of the complete take counts as
 
 
 @dataclass(frozen=True, eq=False)
@@ -238,15 +243,15 @@ def _states(power: np.ndarray, k_power: np.ndarray, f0: np.ndarray, edges: np.nd
     """
     level = db(k_power)
     periodic = f0 > 0
-    low = power[:, edges[1:] <= 4_000].sum(axis=1)
-    body = periodic & (level > _DIGITAL_SILENCE_DB) & (low > 0.2 * power.sum(axis=1))
+    low = power[:, edges[1:] <= _VOWELS_HZ].sum(axis=1)
+    body = periodic & (level > _DIGITAL_SILENCE_DB) & (low > _VOWELS_SHARE * power.sum(axis=1))
     state = np.full(len(level), STILL, np.uint8)
     if not body.any():
         return state
-    loud = np.percentile(level[body], 90)
+    loud = np.percentile(level[body], _LOUD_PERCENTILE)
     body &= level > loud - _VOICE_RANGE_DB
-    floor = np.percentile(level, 5)
-    still_below = max(min(floor + 9.0, (floor + loud) / 2), loud - 60.0)
+    floor = np.percentile(level, _FLOOR_PERCENTILE)
+    still_below = max(min(floor + _STILL_OVER_FLOOR_DB, (floor + loud) / 2), loud - _STILL_UNDER_VOICE_DB)
     state[level > still_below] = UNVOICED
     state[body] = VOICED
     return state
@@ -263,7 +268,7 @@ def _voice_level(k_power: np.ndarray, voiced: np.ndarray, hop_s: float) -> np.nd
     mask = voiced.astype(np.float64)
     energy = _smooth(k_power * mask, window)
     weight = _smooth(mask, window)
-    own = 0.1 / hop_s
+    own = _OWN_S / hop_s
     mean = float(k_power[voiced].mean())
     return lufs((energy + own * mean) / (weight + own)).astype(np.float32)
 

@@ -12,11 +12,12 @@ from pathlib import Path
 from typing import Literal
 
 _ORIGINATOR = "Isophon"
-_DS64_SIZE_AT, _RIFF_SIZE_AT = 20, 4
+_DS64_SIZE_AT = 20  # bytes from the begin of an RF64 file to the size of its data (EBU Tech 3306)
+_RIFF_SIZE_AT = 4  # the same of a RIFF file
 _VERSION_AT, _HISTORY_AT = 346, 602  # in the body of a bext chunk
 _HEAD_BYTES = 4_096  # PEAK stands before the samples
 _MOST_CHUNKS, _MOST_CHUNK_BYTES = 1_000, 1 << 20  # looked at in a file that may be damaged
-_IN_DS64 = 0xFFFFFFFF
+_IN_DS64 = 0xFFFFFFFF  # the size that stands where the real one is in the ds64 chunk (EBU Tech 3306)
 
 
 def bext(description: str, time_reference: int, began: datetime, history: Sequence[str], before: bytes = b"") -> bytes:

@@ -17,7 +17,7 @@ from isophon.core.ranges import LATEST
 _UNKNOWN_SIZE = 0xFFFFFFFF  # written by recorders that cannot seek back
 _UNKNOWN_SIZE_64 = (1 << 64) - 1
 _MOST_CHUNKS = 10_000  # a header of nothing but empty chunks must end too
-_OGG_LAST_PAGE = 4
+_OGG_LAST_PAGE = 4  # flag of the last page (RFC 3533)
 _OGG_PAGE = struct.Struct("<4sBBQIIIB")
 _W64_RIFF = bytes.fromhex("726966662e91cf11a5d628db04c10000")
 _W64_DATA = bytes.fromhex("64617461f3acd3118cd100c04f8edb8a")

@@ -132,6 +132,7 @@ class _BandLevels:
 
     @classmethod
     def against(cls, noise: tuple[np.ndarray, np.ndarray], read: Read, rate: int) -> _BandLevels:
+        """The levels of a take against its noise, a density as :func:`track_of` has it."""
         size = round(_WINDOW_S * rate) & ~1
         hz, (freqs, power) = np.fft.rfftfreq(size, 1 / rate), noise
         inside = [np.flatnonzero((hz >= low) & (hz < high)) for low, high in pairwise(EDGES_HZ)]
@@ -162,7 +163,7 @@ class _BandLevels:
         return 10 * np.log10((np.quantile(powers, _QUARTILE, axis=0) / expected + 1e-20) / (self.usual + 1e-20))
 
     def lowest(self, start: float, end: float) -> tuple[np.ndarray, np.ndarray]:
-        """Where windows of a span (s) lie, and how far each stands over the usual in the band where that is least."""
+        """The middles of the windows of a span, s, and how far each stands over the usual at least, dB, ``(n,)``."""
         times, levels = [], []
         for first in np.arange(start, end, _AT_ONCE_S).tolist():  # what lies between may be minutes long
             powers = self.powers(first, min(end, first + _AT_ONCE_S))[:, 1:]

@@ -49,7 +49,10 @@ def by_change(part: Part, mark: Mark, survey: Survey) -> tuple[np.ndarray, np.nd
 
 
 def what_stands_out(part: Part, mark: Mark, survey: Survey) -> tuple[np.ndarray, np.ndarray]:
-    """What a short sound adds to what is beside it, where that is taken away, and the rest; as :func:`by_change`."""
+    """What a short sound adds to what is beside it, where that is taken away, and the rest.
+
+    Parameters and results are those of :func:`by_change`.
+    """
     frames = frames_of_mark(mark, survey)
     power = survey.bands[frames].astype(np.float64)
     before = survey.bands[max(0, frames.start - _BESIDE) : max(1, frames.start - 1)]

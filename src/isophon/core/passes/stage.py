@@ -54,7 +54,7 @@ class At(NamedTuple):
         return first, last, slice(first - self.start, last - self.start)
 
     def keep(self, key: Any, first: int, last: int, make: Callable[[], np.ndarray]) -> np.ndarray:
-        """What ``make`` gives, made anew only where frames ``first`` to ``last`` have changed."""
+        """What ``make`` gives, of any shape, made anew only where frames ``first`` to ``last`` have changed."""
         return make() if self.kept is None else self.kept(key, first, last, make)
 
     def block(self) -> np.ndarray:

@@ -11,7 +11,7 @@ from isophon.core.playing.mix import Scene
 from isophon.core.playing.readiness import Readiness
 
 _AHEAD, _NEAR = 72, 8  # chunks: some seconds; what comes next is looked at chunk by chunk
-_LOOK_AGAIN_S = 0.25
+_LOOK_AGAIN_S = 0.25  # s after which it is looked anew what comes next
 
 
 class Coming(NamedTuple):

@@ -11,8 +11,8 @@ from isophon.core.audio.shapes import raised_cosine
 from isophon.core.playing.mix import Mix, Scene, mixed
 from isophon.core.playing.readiness import Readiness
 
-CHUNK = 1024
-_FADE = 256
+CHUNK = 1024  # frames rendered and queued together
+_FADE = 256  # frames from one state to the next
 SHORTEST_LOOP = 4 * _FADE
 _FAR_COSTS = 0.05  # of the likeness, at the far end: of two places that are as like the nearer one
 _NEAR_S = 0.008  # around a place at which slow playing goes on: half a period of a low voice

@@ -18,7 +18,7 @@ _log = logging.getLogger(__name__)
 
 Fill = Callable[[np.ndarray], None]
 _STALLED_S = 2.0  # without being asked for a block: the device is gone
-MOST_DEVICES = 64
+MOST_DEVICES = 64  # that are listed
 
 
 class Wanted(msgspec.Struct, frozen=True):

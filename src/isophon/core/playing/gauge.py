@@ -13,10 +13,10 @@ from scipy import signal
 from isophon.core.audio.filters import k_weighting
 from isophon.core.audio.loudness import SILENCE_DB, interpolation, lufs
 
-STEP_S = 0.1
+STEP_S = 0.1  # s of a measured step (BS.1770-5: blocks of 400 ms that overlap by three quarters)
 MOMENTARY, SHORT_TERM, LONGEST = 4, 30, 100  # steps
 _GATE_LUFS, _UNDER_LOUDEST = -60.0, 0.01  # what is softer does not count when loudness is matched
-_MOST_DB = 18.0
+_MOST_DB = 18.0  # dB: nothing is matched by more
 _FOLLOWS = 0.5  # of the way to a new match that is gone each step
 
 
@@ -53,7 +53,7 @@ class Gauge:
         self._matched = None
 
     def add(self, played: np.ndarray, sung: np.ndarray, cleaned: np.ndarray, match_steps: int) -> None:
-        """The next frames of all three; loudness is matched by the last ``match_steps`` steps of 0.1 s."""
+        """Adds the next frames of all three, ``(2, n)`` each; the last ``match_steps`` steps of 0.1 s are matched."""
         rows = np.concatenate([played, sung, cleaned]).astype(np.float64)
         weighted, self._states = signal.lfilter(self._b, self._a, rows, axis=1, zi=self._states)
         power = np.square(weighted).reshape(3, 2, -1).sum(axis=1)

@@ -15,9 +15,10 @@ from scipy import ndimage, signal
 from isophon.core.audio.loudness import interpolation
 
 CEILING_DB = -1.0
-_AHEAD_S, _RELEASE_S = 0.0015, 0.08
+_AHEAD_S = 0.0015  # s that it looks ahead
+_RELEASE_S = 0.08  # s: time constant of its release
 _RESTS = 1e-4  # less gain taken off than this is none
-_OVERSAMPLING = 4
+_OVERSAMPLING = 4  # of the true peak (BS.1770-5, Annex 2)
 
 
 class Limiter:

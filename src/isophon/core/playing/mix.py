@@ -61,7 +61,8 @@ class Mix(NamedTuple):
     rest: np.ndarray
 
 
-_LIFT_HZ, _BAND_EDGE_HZ = 300.0, 60.0
+_LIFT_HZ = 300.0  # Hz by which what was removed is moved up to be audible on small loudspeakers
+_BAND_EDGE_HZ = 60.0  # Hz: width of the edges of a band that sounds alone
 _PAUSE_EDGE_S, _LIMIT = 0.005, np.float32(0.35)
 _REACH, _BAND_REACH = 4_096, 16_384  # frames around a span that converting and listening to a band may read
 

@@ -11,7 +11,7 @@ from isophon.core.playing.device import Fill, Output, Wanted, open_device, outpu
 
 _log = logging.getLogger(__name__)
 
-_LOOK_FOR_IT_S = 3.0
+_LOOK_FOR_IT_S = 3.0  # s between looks for an output that went away
 
 
 class Opened(NamedTuple):

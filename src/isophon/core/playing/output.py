@@ -38,7 +38,8 @@ VERSIONS = ("sung", "cleaned", "rest")
 STEREO, MONO, LEFT, RIGHT = range(4)
 SIDES = np.array([[[1, 0], [0, 1]], [[0.5, 0.5], [0.5, 0.5]], [[1, 0], [0, 0]], [[0, 0], [0, 1]]], np.float32)
 _AS_IT_IS = SIDES[STEREO]
-_GLIDE_S, _LATE_S = 0.012, 0.005
+_GLIDE_S = 0.012  # s in which a volume changes
+_LATE_S = 0.005  # s after which a block counts as late
 _PRIORITY = 5  # of 99, among those that go before all others
 
 

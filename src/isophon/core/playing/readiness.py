@@ -10,7 +10,7 @@ from weakref import WeakKeyDictionary
 from isophon.core.playing.mix import Scene, Strip, make, ready
 from isophon.core.staging import Plan
 
-_PLANS_KEPT = 4
+_PLANS_KEPT = 4  # plans of each renderer that are remembered
 
 
 class Readiness:

@@ -33,8 +33,9 @@ from isophon.core.staging import Plan
 _log = logging.getLogger(__name__)
 
 _AT_ONCE = 1_000  # treatments pickled at once, since that stops all threads
-_PLANS_KEPT = 64
-_LOOK_S, _END_S = 0.002, 2.0
+_PLANS_KEPT = 64  # plans that the player's process has a number for
+_LOOK_S = 0.002  # s between looks at what it answers
+_END_S = 2.0  # s that it is given to end
 _ENDED = "the process that plays ended; playing again starts it anew"
 
 

@@ -13,7 +13,7 @@ from isophon.core.session.chain import NAMES
 
 FRAMES = 1 << 17  # more than is ever queued
 _SHAPE = (3, 2, FRAMES)
-_HEAD_BYTES = 4_096
+_HEAD_BYTES = 4_096  # before the samples: where both sides are
 
 
 class Ring(Numbers):

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 BLOCK = 480  # no divisor of what the player makes at once, as with most real devices
-_KEPT_S = 20.0
+_KEPT_S = 20.0  # s of what was played that are kept
 
 Fill = Callable[[np.ndarray], None]
 

@@ -241,7 +241,7 @@ def make_room(folder: Path, limit: int | None = None) -> None:
 
 
 def let_go(array: np.ndarray) -> None:
-    """Give back the memory of an array that is mapped from disk; it is read again where it is needed again."""
+    """Gives back the memory of an array of any shape that is mapped from disk; it is read again where needed."""
     if isinstance(array.base, mmap.mmap):
         array.base.madvise(mmap.MADV_DONTNEED)
 

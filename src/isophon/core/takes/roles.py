@@ -27,6 +27,11 @@ _WORDS = (
 )  # fmt: skip
 _EXCERPT_S = 12.0  # s from the middle that are looked at
 _STEP_S = 0.01  # s between levels
+_FEWEST = 200  # levels that tell anything
+_SOUNDS_DB = 30  # dB under the loudest that sounds
+_CLICKS, _UNBROKEN = 0.25, 0.85  # share of what sounds: less may be clicks, more may be music
+_ONE_SOUND = 0.98  # correlation of two channels that are one
+_BEATS_S, _ALIKE = (0.2, 2.1), 0.6  # s between beats; how alike they are, of being the same
 
 
 def by_name(name: str) -> str | None:
@@ -45,15 +50,15 @@ def by_sound(recording: Recording) -> str | None:
     frames = min(recording.frames, round(_EXCERPT_S * recording.sample_rate)) // step * step
     samples = recording.read((recording.frames - frames) // 2, frames)
     power = np.square(samples).mean(axis=0).reshape(-1, step).mean(axis=1)
-    if len(power) < 200 or not power.any():
+    if len(power) < _FEWEST or not power.any():
         return None
-    active = float(np.mean(db(power) > db(float(power.max())) - 30))
-    if active < 0.25 and _beats(power):
+    active = float(np.mean(db(power) > db(float(power.max())) - _SOUNDS_DB))
+    if active < _CLICKS and _beats(power):
         return "cue"
-    if len(samples) == 2 and active > 0.85:
+    if len(samples) == 2 and active > _UNBROKEN:
         left, right = samples
         both = np.sqrt(np.dot(left, left) * np.dot(right, right))
-        if both > 0 and abs(np.dot(left, right)) / both < 0.98:
+        if both > 0 and abs(np.dot(left, right)) / both < _ONE_SOUND:
             return "bed"
     return None
 
@@ -64,8 +69,8 @@ def _beats(power: np.ndarray) -> bool:
     onset = ndimage.gaussian_filter1d(onset, 1.0)
     onset -= onset.mean()
     similar = np.correlate(onset, onset, "full")[len(onset) - 1 :]
-    lags = similar[round(0.2 / _STEP_S) : round(2.1 / _STEP_S)]
-    return bool(similar[0] > 0 and lags.max() > 0.6 * similar[0])
+    lags = similar[slice(*(round(beat / _STEP_S) for beat in _BEATS_S))]
+    return bool(similar[0] > 0 and lags.max() > _ALIKE * similar[0])
 
 
 def guess(recordings: Sequence[Recording], has_lead: bool = False) -> list[str]:

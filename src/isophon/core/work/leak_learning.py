@@ -21,7 +21,7 @@ from isophon.core.takes import cache as take_cache
 
 Arrays = tuple[np.ndarray, np.ndarray]
 
-_SHORTEST_S = 1.0
+_SHORTEST_S = 1.0  # s: a leak is learned from no less
 
 
 class CueFile(msgspec.Struct, frozen=True):
@@ -121,7 +121,7 @@ class Dry:
         return self._removal.apply(block, start, self._arrays)
 
     def blocks(self, size: int = BLOCK) -> Iterator[np.ndarray]:
-        """The whole take in order."""
+        """The complete take in order, float32 ``(channels, n)`` each."""
         at = 0
         for block in self._recording.blocks(size):
             yield self._removal.apply(block, at, self._arrays)

@@ -33,7 +33,7 @@ from isophon.core.takes.take import Sound, open_sound
 _log = logging.getLogger(__name__)
 
 _SOUNDS_KEPT, _FEWEST, _FINEST = 4, 4, 16  # recordings; samples; windows a column
-_NICENESS = 3
+_NICENESS = 3  # of the process that makes pictures
 
 
 class Look(msgspec.Struct, frozen=True):

@@ -62,7 +62,7 @@ _log = logging.getLogger(__name__)
 Progress = Callable[[float], None]
 _NICENESS_OF_FIRST = 5  # it works even where other programs take all cores; what is heard still comes before it
 _NICENESS = 15  # where the system knows no work that waits for everything else
-_REPORT_EVERY_S = 0.1
+_REPORT_EVERY_S = 0.1  # s between reports of how far the work is
 _FINDING = 0.2  # of handing over a part of which nothing is known yet; writing, comparing and the proof take longer
 
 

@@ -16,7 +16,7 @@ from isophon.core.ranges import Level
 from isophon.core.reading import read_bytes
 
 _MOST_ROWS = 12  # bands in a file, and words in each that are read: a file may ask for no more
-_MOST_WORDS = 2_000
+_MOST_WORDS = 2_000  # words of each band that are read
 _At = Annotated[float, Meta(ge=0.0, le=86_400.0)]
 
 

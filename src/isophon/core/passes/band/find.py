@@ -57,6 +57,13 @@ _MOST_LOOKED_AT = 24  # peaks that are tried
 _LEAST_BUMP_DB = 1.5  # dB that the noise floor must rise there to be fitted
 _MOST_FRAMES = 1_200  # that are measured: more tell nothing new
 _ALONE_Q = 8.0  # of a band whose width nothing tells
+_PITCH_AROUND = 0.3  # of a spectrum's length before and after, between which the pitch must be steady
+_BAND = 0.46  # of the rate: partials over it are left
+# how near its multiple a partial is looked for: lines of the spectrum at least; of its pitch and frequency at most
+_PEAK_LINES, _PEAK_OF_PITCH, _PEAK_OF_HZ = 1.5, 0.3, 0.03
+_ALONE_MOST_DB = 12.0  # dB: no band that only the partials show is taken for louder
+_SURE_FROM, _SURE_A_DB, _SURE_MOST = 0.6, 0.03, 0.95  # confidence of a band that the noise floor shows, by its gain
+_BUMP_CELLS = (6, 12)  # cells: what lies between these beside a cell is what it rises from
 
 
 def find(context: FinderContext) -> tuple[BandMark, ...]:
@@ -117,7 +124,7 @@ def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
     size, hop = fft.next_fast_len(round(_SIZE_S * rate), real=True), round(_HOP_S * rate)
     at = np.arange(len(samples) // hop) * hop / rate
     frame = np.clip(np.round(at / survey.hop_s).astype(int), 0, len(survey.f0) - 1)
-    around = max(1, round(0.3 * _SIZE_S / survey.hop_s))
+    around = max(1, round(_PITCH_AROUND * _SIZE_S / survey.hop_s))
     before, after = (survey.f0[np.clip(frame + by, 0, len(survey.f0) - 1)] for by in (-around, around))
     with np.errstate(divide="ignore", invalid="ignore"):
         even = np.abs(np.log2(after / before)) < _STEADY
@@ -126,14 +133,14 @@ def partials(samples: np.ndarray, rate: int, survey: Survey) -> Partials:
     if not len(steady):
         return Partials(*np.zeros((5, 0)))
     f0, power, width = survey.f0[frame[steady]], powers(samples, steady * hop, size), rate / size
-    top = min(HIGH_HZ, 0.46 * rate)
+    top = min(HIGH_HZ, _BAND * rate)
     count = int(top / f0.min())
     octave, level = np.full((2, len(steady), count), np.nan)
     row = np.arange(len(steady))[:, None]
     for k in range(1, count + 1):  # the peak near each multiple of the pitch, in all frames at once
         inside = np.flatnonzero(k * f0 <= top)
         hz = k * f0[inside]
-        near = np.maximum(1.5 * width, np.minimum(0.3 * f0[inside], 0.03 * hz))
+        near = np.maximum(_PEAK_LINES * width, np.minimum(_PEAK_OF_PITCH * f0[inside], _PEAK_OF_HZ * hz))
         first, last = np.maximum(1, (hz - near) // width).astype(int), np.ceil((hz + near) / width).astype(int) + 1
         bins = first[:, None] + np.arange((last - first).max())
         seen = np.where(bins < last[:, None], power[row[inside], np.minimum(bins, power.shape[1] - 1)], 0)
@@ -277,10 +284,10 @@ def rings(measured: Partials, witness: np.ndarray | None, firm: bool = True) -> 
         bell = fitted(rest, hz[i]) if rest is not None and _bump(rest, i) >= _LEAST_BUMP_DB else None
         if rest is not None and bell is not None and bell.gain_db >= least_db and known >= _LEAST_USUALLY_DB:
             bell = bell if firm else Bell(bell.freq_hz, bell.q, round(min(bell.gain_db, known), 1))
-            found.append((bell, round(min(0.95, 0.6 + 0.03 * bell.gain_db), 2) if firm else _UNSURE))
+            found.append((bell, round(min(_SURE_MOST, _SURE_FROM + _SURE_A_DB * bell.gain_db), 2) if firm else _UNSURE))
             rest -= 10 * np.log10(power_response(bell, hz))
         elif often[i] >= _ALONE_OFTEN_DB and not (firm and rest is not None):
-            found.append((Bell(float(hz[i]), _ALONE_Q, round(float(min(12.0, often[i])), 1)), _UNSURE))
+            found.append((Bell(float(hz[i]), _ALONE_Q, round(float(min(_ALONE_MOST_DB, often[i])), 1)), _UNSURE))
         if len(found) == _MOST_BANDS:
             break
     sure = [one for one in found if one[1] > _UNSURE]
@@ -290,7 +297,8 @@ def rings(measured: Partials, witness: np.ndarray | None, firm: bool = True) -> 
 
 def _bump(levels: np.ndarray, i: int) -> float:
     """How far levels in dB rise around a cell over those a third of an octave away."""
-    sides = levels[max(0, i - 12) : max(1, i - 5)], levels[i + 6 : i + 13]
+    near, far = _BUMP_CELLS
+    sides = levels[max(0, i - far) : max(1, i - near + 1)], levels[i + near : i + far + 1]
     base = [np.median(side) for side in sides if len(side)]
     return float(levels[max(0, i - 2) : i + 3].max() - np.mean(base))
 

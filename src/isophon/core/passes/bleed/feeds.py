@@ -18,6 +18,7 @@ from isophon.core.passes.bleed.weighing import STEP, powers
 
 _WHITENER = 512  # samples of the spectra that the filter is made from
 _STILL_PERCENTILE = 15  # of the take that is its quiet moments
+_LOW_EDGE_HZ, _HIGH_EDGE = (60, 150), (0.42, 0.46)  # Hz, and of the rate, between which the whitener fades its ends out
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,7 +104,9 @@ def whitener(take: np.ndarray, rate: int) -> np.ndarray:
     density = ndimage.uniform_filter1d(still.mean(axis=0), 9) if len(still) else np.ones(_WHITENER // 2 + 1)
     hz = np.fft.rfftfreq(_WHITENER, 1 / rate)
     response = 1 / np.sqrt(density + 1e-3 * density.max() * 1e-2 + 1e-20)
-    response *= np.clip((hz - 60) / 90, 0, 1) * np.clip((0.46 * rate - hz) / (0.04 * rate), 0, 1)
+    (low, below), (above, high) = _LOW_EDGE_HZ, (share * rate for share in _HIGH_EDGE)
+    raising, falling = np.clip((hz - low) / (below - low), 0, 1), np.clip((high - hz) / (high - above), 0, 1)
+    response *= raising * falling
     taps = np.roll(np.fft.irfft(response / response.max()), _WHITENER // 2)[: _WHITENER - 1]
     return (taps * np.hanning(_WHITENER - 1)).astype(np.float32)
 

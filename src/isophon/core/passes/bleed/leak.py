@@ -39,6 +39,12 @@ _PICTURE = 600  # points of the picture of the correlation
 _NO_LOWS = 300.0  # Hz under which a leaked click has nothing
 _MOSTLY = 0.9  # of what sounds that is the click's where the rest is left out
 _LOUDEST_CLICK = 0.01  # of the take's power: a louder click is no leak
+_WINDOW_S = 0.02  # s: windows in which leak and take are compared
+_FEWEST_MOSTLY = 5  # windows that tell how much softer it is
+_MOSTLY_PERCENTILE = 98  # else those windows in which the leak is most
+_STEP_S = 0.005  # s between levels of the leak
+_SILENT_LUFS = -120.0  # noise floor where nothing is quiet
+_HIT_HZ, _MOST_LESS_DB = (100.0, 12_000.0), 36.0  # Hz: the band of a hit; dB: no hit is shown as less by more
 
 
 @dataclass(frozen=True, eq=False)
@@ -200,7 +206,7 @@ def _high_pass(rate: int) -> np.ndarray:
 
 def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> float:
     """How much less is heard where the leak is most of what sounds, dB ≥ 0."""
-    size = round(0.02 * rate)
+    size = round(_WINDOW_S * rate)
 
     def power(sounds: np.ndarray) -> np.ndarray:
         rows = _without_lows(sounds, rate)[:, : sounds.shape[1] // size * size].reshape(len(sounds), -1, size)
@@ -208,8 +214,8 @@ def _less(takes: np.ndarray, leak: np.ndarray, rest: np.ndarray, rate: int) -> f
 
     before, after, own = at_once(power, [takes, takes - leak - rest, leak])
     mostly = own > _MOSTLY * before
-    if mostly.sum() < 5:
-        mostly = own / (before + 1e-20) >= np.percentile(own / (before + 1e-20), 98)
+    if mostly.sum() < _FEWEST_MOSTLY:
+        mostly = own / (before + 1e-20) >= np.percentile(own / (before + 1e-20), _MOSTLY_PERCENTILE)
     return round(float(max(0.0, 10 * np.log10((before[mostly].sum() + 1e-20) / (after[mostly].sum() + 1e-20)))), 1)
 
 
@@ -218,11 +224,11 @@ def hits(taken: Taken, read: Read, survey: Survey) -> tuple[Mark, ...]:
     if not taken.facts.key or survey.voice_lufs is None:
         return ()
     rate = survey.sample_rate
-    step = round(0.005 * rate)
+    step = round(_STEP_S * rate)
     power = _power(taken.leak, step)
     level = lufs(ndimage.uniform_filter1d(power, max(1, round(_HIT_S * rate / step))))
     still = survey.state == STILL
-    room = lufs(float(np.median(survey.k_power[still]))) if still.any() else -120.0
+    room = lufs(float(np.median(survey.k_power[still]))) if still.any() else _SILENT_LUFS
     least = max(float(level.max()) - _DEEPEST_DB, room + _LEAST_OVER_ROOM_DB)
     peaks, _ = signal.find_peaks(level, height=least, prominence=_RISES_DB, distance=round(_APART_S * rate / step))
     marks = []
@@ -248,7 +254,7 @@ def _mark(taken: Taken, read: Read, survey: Survey, first: int, last: int, level
     return HitMark(
         mark_id("bleed", start), round(float(start), 4), round(float(end), 4), round(level, 2),
         round(level - voice, 2),
-        100.0, 12_000.0, 1.0, less_db=round(min(less, 36.0), 1),
+        *_HIT_HZ, 1.0, less_db=round(min(less, _MOST_LESS_DB), 1),
     )  # fmt: skip
 
 

@@ -32,6 +32,14 @@ _LOW_SHARE = (0.6, 0.9)  # of its power under 300 Hz: a thump
 _HIGH_SHARE = (0.55, 0.85)  # of its power over 6 kHz: a hiss
 _OVER_ROOM_DB = (4.0, 9.0)  # how far it stands over the room: under the first none, over the second clearly
 _ROUGH_DB = (2.5, 5.0)  # standard deviation of its level around its course
+_AIR_BANDS = slice(1, 5)  # of the six bands of the singing: 300 Hz to 9 kHz, where air sounds
+_THUMP_HZ, _HISS_HZ = (0.0, 300.0), (6_000.0, np.inf)  # Hz
+_LEVEL_PERCENTILE = 80  # of its frames: the level of a breath
+_COURSE_S = 0.06  # s over which the course of its level is averaged
+# s from the next word, and from the last one, with the confidence there; a breath before a word is the usual one
+_BEFORE, _AFTER = ((0.0, 0.25, _BEFORE_WORD_S), (1.0, 1.0, 0.3)), ((0.0, 0.1, _AFTER_WORD_S), (0.9, 0.8, 0.3))
+# the confidence is multiplied with these at the second of each pair
+_THUMP_DOUBT, _HISS_DOUBT, _ROUGH_DOUBT = 0.1, 0.2, 0.2
 
 
 def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
@@ -40,7 +48,7 @@ def find(survey: Survey, sounds: list[tuple[float, float]]) -> tuple[Mark, ...]:
         return ()
     hop = survey.hop_s
     level, floor = band_levels(survey)
-    air = (level > np.maximum(floor + _OVER_FLOOR_DB, survey.voice_lufs - _UNDER_VOICE_DB))[:, 1:5].any(axis=1)
+    air = (level > np.maximum(floor + _OVER_FLOOR_DB, survey.voice_lufs - _UNDER_VOICE_DB))[:, _AIR_BANDS].any(axis=1)
     air = ndimage.binary_closing(np.pad(air, 20), np.ones(round(_HOLE_S / hop)))[20:-20]
     for start, end in sounds:
         air[round(start / hop) : round(end / hop)] = False
@@ -64,7 +72,7 @@ def measured(
     ``sounds``: where the singer sounds, None: where there is voice.
     """
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
-    level = lufs(float(np.percentile(survey.k_power[frames], 80)))
+    level = lufs(float(np.percentile(survey.k_power[frames], _LEVEL_PERCENTILE)))
     standout = level - float(np.mean(survey.voice_level[frames]))
     return BreathMark(
         mark_id("breath", start), round(start, 4), round(end, 4), round(level, 2), round(standout, 2),
@@ -90,8 +98,8 @@ def _beside_a_word(start: float, end: float, sounds: list[tuple[float, float]]) 
     """1 where it leads into a word or follows one closely, falling off further away."""
     before = min((s - end for s, _ in sounds if s >= end - _TOUCHES_S), default=np.inf)
     after = min((start - e for _, e in sounds if e <= start + _TOUCHES_S), default=np.inf)
-    near = max(np.interp(before, [0.0, 0.25, _BEFORE_WORD_S], [1.0, 1.0, 0.3]) if np.isfinite(before) else 0.0,
-               np.interp(after, [0.0, 0.1, _AFTER_WORD_S], [0.9, 0.8, 0.3]) if np.isfinite(after) else 0.0)  # fmt: skip
+    near = max(np.interp(before, *_BEFORE) if np.isfinite(before) else 0.0,
+               np.interp(after, *_AFTER) if np.isfinite(after) else 0.0)  # fmt: skip
     return float(near)
 
 
@@ -99,21 +107,21 @@ def _like_air(survey: Survey, where: slice, smooth: np.ndarray, sung: np.ndarray
     """How much it sounds like air: no pitch, neither a thump nor a hiss alone, swelling smoothly."""
     bands = survey.bands[where]
     total = float(bands.sum()) + 1e-20
-    low = float(bands[:, survey.band_slice(0.0, 300.0)].sum()) / total
-    high = float(bands[:, survey.band_slice(6_000.0, np.inf)].sum()) / total
+    low = float(bands[:, survey.band_slice(*_THUMP_HZ)].sum()) / total
+    high = float(bands[:, survey.band_slice(*_HISS_HZ)].sum()) / total
     voiced = float(np.mean(sung[where]))
     level = db(survey.k_power[where])
     still = survey.state == STILL
     room = float(np.median(db(survey.k_power[still]))) if still.any() else -150.0
-    over_room = float(np.percentile(level, 80)) - room
-    slow = ndimage.uniform_filter1d(level, max(3, round(0.06 / survey.hop_s)))
+    over_room = float(np.percentile(level, _LEVEL_PERCENTILE)) - room
+    slow = ndimage.uniform_filter1d(level, max(3, round(_COURSE_S / survey.hop_s)))
     body = level > np.percentile(level, 90) - _BODY_DB
     rough = float(np.std((level - slow)[body]))
     swell = swell_s(smooth, where.start, where.stop, survey.hop_s)
     return float(
         np.interp(voiced, _VOICED_SHARE, [1.0, 0.0])
-        * np.interp(low, _LOW_SHARE, [1.0, 0.1])
-        * max(np.interp(high, _HIGH_SHARE, [1.0, 0.2]), np.interp(swell, _SWELL_S, [0.0, 1.0]))
+        * np.interp(low, _LOW_SHARE, [1.0, _THUMP_DOUBT])
+        * max(np.interp(high, _HIGH_SHARE, [1.0, _HISS_DOUBT]), np.interp(swell, _SWELL_S, [0.0, 1.0]))
         * np.interp(over_room, _OVER_ROOM_DB, [0.0, 1.0])
-        * np.interp(rough, _ROUGH_DB, [1.0, 0.2])
+        * np.interp(rough, _ROUGH_DB, [1.0, _ROUGH_DOUBT])
     )

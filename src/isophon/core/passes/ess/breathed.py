@@ -20,6 +20,8 @@ _WORD_AFTER_S = (0.03, 0.7)  # s after which a word may begin for the sound to b
 _QUIET_S, _QUIET_DB, _ROOM_DB = 0.015, 12.0, 3.0  # between it and its word: under it, or near the room
 _JET_OVER_MID_DB = 22.0  # dB of the upper over the middle band: more is a jet against the teeth, no breath
 _SLOW_S = 0.08  # s: a breath swells for so long at least
+_UPPER_HZ, _MIDDLE_HZ = (2_500, np.inf), (900, 2_000)  # Hz
+_TOP_PERCENTILE = 90  # of its level: its height
 
 
 def without_breaths(survey: Survey, marks: Iterable[EssMark]) -> list[EssMark]:
@@ -38,10 +40,10 @@ def _is_breath(survey: Survey, mark: EssMark, sung: np.ndarray, level: np.ndarra
     word = np.flatnonzero(sung[last : last + round(_WORD_AFTER_S[1] / hop)])
     if not len(word) or word[0] * hop < _WORD_AFTER_S[0]:
         return False
-    upper = survey.bands[first:last, survey.band_slice(2_500, np.inf)].sum()
-    middle = survey.bands[first:last, survey.band_slice(900, 2_000)].sum()
+    upper = survey.bands[first:last, survey.band_slice(*_UPPER_HZ)].sum()
+    middle = survey.bands[first:last, survey.band_slice(*_MIDDLE_HZ)].sum()
     if float(db(upper) - db(middle)) > _JET_OVER_MID_DB:
         return False
-    top = float(np.percentile(level[first:last], 90))
+    top = float(np.percentile(level[first:last], _TOP_PERCENTILE))
     quiet = level[last : last + int(word[0])] < max(top - _QUIET_DB, room + _ROOM_DB)
     return bool(np.count_nonzero(quiet) * hop >= _QUIET_S) and swell_s(level, first, last, hop) >= _SLOW_S

@@ -21,28 +21,26 @@ import numpy as np
 from msgspec.structs import replace
 from scipy import ndimage
 
-from isophon.core.audio.loudness import db, lufs
+from isophon.core.audio.loudness import lufs
 from isophon.core.marks import Mark, mark_id
 from isophon.core.passes.ess.breathed import without_breaths
 from isophon.core.passes.ess.breathiness import upper_harmonicity
 from isophon.core.passes.ess.floored import Floored
 from isophon.core.passes.ess.mark import EssMark
 from isophon.core.passes.ess.t_and_f import Sounds, others, separated
+from isophon.core.passes.ess.traits import Traits, noise_evidence, sibilance, traits_of
 from isophon.core.passes.ess.whistle import with_whistle
 from isophon.core.passes.stage import Read
-from isophon.core.survey import VOICED, Survey
+from isophon.core.survey import Survey
 
 # Scores are those of the discriminant, whose 0 is as likely an ess as not. Numbers without a source are this program's
 # own; how well they do on voices that nothing was fitted to is in bench/left_out.md.
 _OPEN, _HOLD = 0.6, -0.6  # scores: a core is over the first, a run is held over the second
 _CORE_S, _LONGEST_S = 0.035, 1.2  # the shortest core, and the longest ess
 _JOIN_S = 0.012  # shorter holes in a run are bridged
-_SMOOTH_S, _SCORE_SMOOTH_S = 0.015, 0.025  # over which measures and scores are averaged
 _EDGE_DROP_DB = 12.0  # an ess begins and ends where its hiss is so far under its level
 _EDGE_REACH_S = 0.015  # how far its edge may lie outside of its run
-_LOWEST_OVER_VOICE_DB = -30.0  # softer hiss is never one
 _DOUBTFUL = -2.0  # score of voiced frames over which the harmonicity is asked
-_NOISE_HARMONICITY = 0.38  # under it the upper band is noise, over it a vowel
 # this singer's surest esses
 _SURE_SCORE, _SURE_S = 2.2, 0.06  # the least score and length of one
 _SURE_COUNT = 3  # of so many the usual is known
@@ -53,37 +51,15 @@ _STRONG_DB = 3.0  # within this of the usual a struck sound may be an affricate
 _BURST_S, _BURST_DROP_DB = 0.055, 20.0
 _STRUCK_RISE_S, _STRUCK_DB_S, _VOICED_STRUCK_DB_S = 0.016, -90.0, -160.0
 _STRUCK, _STRUCK_STRONG = 4.0, 1.2  # the score that it loses; as strong as an affricate
-
-# Fisher's discriminant, fitted once: score for each dB over low, over mid, over voice, of the high share; constant
-_UNVOICED_WEIGHTS = np.array([0.035, 0.085, 0.11, 0.06, 0.0])
-_VOICED_WEIGHTS = np.array([0.16, 0.04, 0.11, 0.17, 0.2])
-_CLIP_DB = np.array([[-15, 30], [-5, 35], [-45, 5], [-25, 25]], float)  # the least and the most that counts of each
-_BRIGHT_VOICE_DB = -6.0  # vowels whose hiss over low is more than this are bright
-_SOUNDING_DB = 20.0  # what is within this of the loud frames sounds
-_HARDLY_VOICED, _WHISPER_REACH = 0.5, 0.2  # voiced share of what sounds: espeak 0.71 to 0.92, whispered 0.09 to 0.31
-# whispers made of five voices: esses stand 17 dB and more over low, the rest 6 and less (quartiles)
-_WHISPER_OVER_LOW_DB, _WHISPER_A_DB = 14.0, 0.3
-
-
-@dataclass(frozen=True)
-class Traits:
-    """What tells a sibilant, per frame: dB ratios, shape ``(frames,)`` each.
-
-    ``hiss``: K-weighted LUFS above 2.8 kHz, above 2.2 kHz where voiceless (a dark Sh
-    starts there; a vowel has a formant there). ``over_low``: hiss over the bands
-    below 1 kHz. ``over_mid``: over 0.9 to 2 kHz. ``over_voice``: over the voice
-    around. ``high_share``: above 4.4 kHz over 1.9 to 3.6 kHz. ``crest``:
-    strongest band over the median band, above 1.5 kHz. ``voiced``, ``sounding`` (within 20 dB of loud frames): bool.
-    """
-
-    hiss: np.ndarray
-    over_low: np.ndarray
-    over_mid: np.ndarray
-    over_voice: np.ndarray
-    high_share: np.ndarray
-    crest: np.ndarray
-    voiced: np.ndarray
-    sounding: np.ndarray
+_UNDER_USUAL_A_DB, _OVER_MID_A_DB = 0.3, 0.3  # score lost a dB under the usual; a dB less over the middle band
+_FLAT_CREST = 0.6  # of the usual crest: what is flatter may be an F
+_BURST_LOSS = 0.8  # score that a short burst loses
+_SHORT_S, _SHORT_A_S = 0.06, 20.0  # a core shorter than that loses so much score a second
+_CONFIDENCE_A_SCORE = 2.2  # slope of the logistic curve from score to confidence
+_LEVEL_PERCENTILE = 75  # of the hiss around its best frame: the level of an ess
+_BAND_HZ = (1_800, np.inf)  # Hz: where the band of an ess lies
+_OUTSIDE = 0.02  # of its energy, that is left out below and above
+_SH_MIDDLE_HZ, _SH_LOW_HZ = 4_600, 3_200  # an Sh has its middle and its lower end under these
 
 
 @dataclass(frozen=True)
@@ -111,10 +87,10 @@ def find(read: Read, survey: Survey) -> tuple[EssMark, ...]:
     if survey.voice_lufs is None:
         return ()
     powers = Floored(survey.bands), Floored(survey.k_bands)
-    traits = _traits_of(survey, *powers)
+    traits = traits_of(survey, *powers)
     score = sibilance(traits, survey.hop_s)
     doubtful = traits.voiced & (score > _DOUBTFUL)
-    score = score + _noise_evidence(upper_harmonicity(read, survey, doubtful), survey.hop_s)
+    score = score + noise_evidence(upper_harmonicity(read, survey, doubtful), survey.hop_s)
     marks: list[EssMark] = []
     for run, confidence in _judge(_all_runs(traits, score, survey.hop_s), survey.hop_s):
         start, end = round(run.start * survey.hop_s, 4), round(run.end * survey.hop_s, 4)
@@ -137,73 +113,6 @@ def _marked(survey: Survey, start: float, end: float, confidence: float, others:
     return EssMark(name, start, end, level, standout, low, high, round(confidence, 3), sound=sound)
 
 
-def _traits_of(survey: Survey, bands: Floored, k_bands: Floored) -> Traits:
-    """The traits of every frame of a take."""
-    frames = max(1, round(_SMOOTH_S / survey.hop_s))
-
-    def band(low: float, high: float, source: Floored = bands) -> np.ndarray:
-        return _mean(source.sum(survey.band_slice(low, high)), frames)
-
-    low, mid = band(0, 1_000), band(900, 2_000)
-    voiced = survey.state == VOICED
-    hiss = np.where(voiced, band(2_800, np.inf, k_bands), band(2_200, np.inf, k_bands))
-    lower, upper = band(1_900, 3_600), band(4_400, np.inf)
-    top_known = survey.band_slice(4_400, np.inf).stop > 0
-    return Traits(
-        hiss=lufs(hiss),
-        over_low=db(hiss) - db(low),
-        over_mid=db(hiss) - db(mid),
-        over_voice=lufs(hiss) - survey.voice_level,
-        high_share=db(upper) - db(lower) if top_known else np.full(len(hiss), 5.0),
-        crest=bands.crest(survey.band_slice(1_500, np.inf), frames),
-        voiced=voiced,
-        sounding=survey.k_power > np.percentile(survey.k_power, 95) * 10 ** (-_SOUNDING_DB / 10),
-    )
-
-
-def sibilance(traits: Traits, hop_s: float) -> np.ndarray:
-    """The discriminant of every frame: over 0 is more like a sibilant than not.
-
-    A voice whose vowels are bright (over −6 dB above 2.8 kHz) must show that much more. In a whisper, where vowels are
-    noise as well, an ess has far less below 1 kHz.
-
-    Parameters
-    ----------
-    traits : what is measured of each frame.
-    hop_s : s between frames.
-
-    Returns
-    -------
-    ``(frames,)``.
-    """
-    over_low = traits.over_low
-    if traits.voiced.any():
-        over_low = over_low - max(0.0, float(np.median(over_low[traits.voiced])) - _BRIGHT_VOICE_DB)
-    measures = np.stack([over_low, traits.over_mid, traits.over_voice, traits.high_share], axis=1)
-    measures = np.clip(measures, _CLIP_DB[:, 0], _CLIP_DB[:, 1])
-    score = np.where(
-        traits.voiced,
-        measures @ _VOICED_WEIGHTS[:-1] + _VOICED_WEIGHTS[-1],
-        measures @ _UNVOICED_WEIGHTS[:-1] + _UNVOICED_WEIGHTS[-1],
-    )
-    whispered = np.clip((_HARDLY_VOICED - _mean_of(traits.voiced[traits.sounding])) / _WHISPER_REACH, 0, 1)
-    score -= whispered * _WHISPER_A_DB * np.maximum(0, _WHISPER_OVER_LOW_DB - traits.over_low) * ~traits.voiced
-    score[traits.over_voice < _LOWEST_OVER_VOICE_DB] = -9.0
-    return _mean(score, max(1, round(_SCORE_SMOOTH_S / hop_s)))
-
-
-def _mean_of(voiced: np.ndarray) -> float:
-    """The share that is voiced; all of it where nothing sounds."""
-    return float(voiced.mean()) if len(voiced) else 1.0
-
-
-def _noise_evidence(harmonicity: np.ndarray, hop_s: float) -> np.ndarray:
-    """What the harmonicity of the upper band adds to the score: much less for a vowel, a little more for a Z."""
-    evidence = np.clip((_NOISE_HARMONICITY - harmonicity) * 6.0, -4.0, 1.0)
-    evidence = np.nan_to_num(evidence, nan=0.0)
-    return _mean(evidence, max(1, round(_SMOOTH_S / hop_s)))
-
-
 def measure(survey: Survey, start: float, end: float) -> tuple[float, float, float, float, str]:
     """Level (LUFS), stand-out (dB), band (Hz, Hz) and sound of the ess from ``start`` to ``end`` s.
 
@@ -212,22 +121,18 @@ def measure(survey: Survey, start: float, end: float) -> tuple[float, float, flo
     """
     first, last = survey.frame(start), survey.frame(end)
     span = slice(first, max(first + 1, last))
-    above = survey.band_slice(1_800, np.inf)
+    above = survey.band_slice(*_BAND_HZ)
     edges = survey.band_edges[above.start : above.stop + 1]
     energy = survey.bands[span, above].mean(axis=0)
     share = np.concatenate([[0.0], np.cumsum(energy)]) / max(float(energy.sum()), 1e-30)
-    low = float(np.interp(0.02, share, edges))
-    high = float(np.interp(0.98, share, edges))
+    low = float(np.interp(_OUTSIDE, share, edges))
+    high = float(np.interp(1 - _OUTSIDE, share, edges))
     middle = float(np.interp(0.5, share, edges))
     inside = survey.band_slice(low / 2 ** (1 / 6), np.inf)
     level = lufs(float(survey.k_bands[span, inside].sum(axis=1).mean()))
     standout = level - float(survey.voice_level[span].mean())
-    sound = "sh" if middle < 4_600 and low < 3_200 else "s"
+    sound = "sh" if middle < _SH_MIDDLE_HZ and low < _SH_LOW_HZ else "s"
     return round(level, 2), round(standout, 2), round(low), round(high), sound
-
-
-def _mean(values: np.ndarray, frames: int) -> np.ndarray:
-    return ndimage.uniform_filter1d(values, frames, mode="nearest")
 
 
 def _all_runs(traits: Traits, score: np.ndarray, hop_s: float) -> list[_Run]:
@@ -303,22 +208,22 @@ def _judge(runs: list[_Run], hop_s: float) -> list[tuple[_Run, float]]:
             usual = float(np.median([r.over_voice for r in sure]))
             crest = float(np.median([r.crest for r in sure]))
             reach = _VOICED_UNDER_USUAL_DB if run.voiced else _UNDER_USUAL_DB
-            score -= max(0.0, usual - reach - run.over_voice) * 0.3
+            score -= max(0.0, usual - reach - run.over_voice) * _UNDER_USUAL_A_DB
             strong = run.over_voice > usual - _STRONG_DB  # as an affricate is, that is struck too
             rise = float(np.median([r.over_mid for r in sure]))
             under = min(1.0, max(0.0, (usual - run.over_voice) / 4))
             if not run.voiced:  # what has so much less top than this singer's esses is a vowel that creaks
                 top = float(np.median([r.high_share for r in sure]))
                 score -= _VOWEL_A_DB * max(0.0, top - _UNDER_USUAL_TOP_DB - run.high_share)
-            if not run.voiced and run.crest < 0.6 * crest:
-                score -= under * 0.3 * max(0.0, rise - 2 - run.over_mid)
+            if not run.voiced and run.crest < _FLAT_CREST * crest:
+                score -= under * _OVER_MID_A_DB * max(0.0, rise - 2 - run.over_mid)
         if run.fall < (_VOICED_STRUCK_DB_S if run.voiced else _STRUCK_DB_S):
             score -= _STRUCK_STRONG if strong and run.over_mid > rise - _STRONG_DB else _STRUCK
         if run.burst and not run.voiced and run.core * hop_s < _BURST_S:
-            score -= 0.8
-        score -= max(0.0, 0.06 - run.core * hop_s) * 20
+            score -= _BURST_LOSS
+        score -= max(0.0, _SHORT_S - run.core * hop_s) * _SHORT_A_S
         if score > _OPEN:
-            judged.append((run, 1 / (1 + float(np.exp(-2.2 * (score - _OPEN))))))
+            judged.append((run, 1 / (1 + float(np.exp(-_CONFIDENCE_A_SCORE * (score - _OPEN))))))
     return judged
 
 
@@ -327,7 +232,7 @@ def _edges(hiss: np.ndarray, score: np.ndarray, start: int, end: int, hop_s: flo
     reach = round(_EDGE_REACH_S / hop_s)
     middle = start + int(np.argmax(score[start:end]))
     near = hiss[max(start, middle - 4 * reach) : min(end, middle + 4 * reach)]
-    level = float(np.percentile(near, 75)) - _EDGE_DROP_DB
+    level = float(np.percentile(near, _LEVEL_PERCENTILE)) - _EDGE_DROP_DB
     first = last = middle
     while first > max(0, start - reach) and hiss[first - 1] >= level:
         first -= 1

@@ -45,6 +45,12 @@ _F_FAR_UNDER_DB = 10.0  # dB under the singer's usual ess, at which an ess is an
 _F_SURE = 0.92  # confidence over which it stays an ess
 _F_EVER_SURE = 0.97  # and however flat it is
 _FEWEST = 3  # sure esses that tell the usual
+_LOWS_HZ, _LOWER_HZ, _UPPER_HZ = (0, 1_000), (1_900, 3_600), (4_400, np.inf)  # Hz
+_TOP_UNKNOWN_DB = 5.0  # share of the upper hiss where the rate has no top
+_CLOSURE = (6, 1)  # frames before a span between which its closure lies
+_SURE_ESS = 0.9  # confidence of an ess that tells the usual
+# confidence: at the least share (of a T) or the most flatness (of an F), a dB better, the least and the most
+_T_CONFIDENCE, _F_CONFIDENCE = (0.6, 0.04, 0.5, 0.95), (0.6, 0.03, 0.5, 0.9)
 
 
 class Sounds:
@@ -57,10 +63,10 @@ class Sounds:
         self._bands = bands
         self.hiss = lufs(k_bands.sum(self.above))
         self.over_voice = self.hiss - survey.voice_level
-        self.lows = db(bands.sum(survey.band_slice(0, 1_000)))
-        upper, lower = survey.band_slice(4_400, np.inf), survey.band_slice(1_900, 3_600)
+        self.lows = db(bands.sum(survey.band_slice(*_LOWS_HZ)))
+        upper, lower = survey.band_slice(*_UPPER_HZ), survey.band_slice(*_LOWER_HZ)
         known = upper.stop > upper.start
-        self.share = db(bands.sum(upper)) - db(bands.sum(lower)) if known else np.full(len(self.hiss), 5.0)
+        self.share = db(bands.sum(upper)) - db(bands.sum(lower)) if known else np.full(len(self.hiss), _TOP_UNKNOWN_DB)
         self.voiced = survey.state == VOICED
 
     def frames(self, seconds: float) -> int:
@@ -79,7 +85,7 @@ class Sounds:
 
     def closed(self, span: slice) -> float:
         """How loud the lows are in the closure before a span, in dB over the voice."""
-        before = self.lows[max(0, span.start - 6) : max(1, span.start - 1)]
+        before = self.lows[max(0, span.start - _CLOSURE[0]) : max(1, span.start - _CLOSURE[1])]
         return float(np.median(before) - self.survey.voice_level[span.start])
 
     def touches(self, span: slice) -> tuple[int, int]:
@@ -90,6 +96,10 @@ class Sounds:
         return int(before[0]) if len(before) else reach, int(after[0]) if len(after) else reach
 
 
+def _confidence(better_db: float, start: float, a_db: float, least: float, most: float) -> float:
+    return float(np.clip(start + a_db * better_db, least, most))
+
+
 def _span(sounds: Sounds, mark: EssMark) -> slice:
     first = sounds.survey.frame(mark.start)
     return slice(first, max(first + 1, sounds.survey.frame(mark.end)))
@@ -97,7 +107,7 @@ def _span(sounds: Sounds, mark: EssMark) -> slice:
 
 def separated(sounds: Sounds, esses: Sequence[EssMark]) -> list[EssMark]:
     """Doubtful esses against this singer's sure ones: short bursts are T's, flat and weak ones F's."""
-    sure = [m for m in esses if not m.voiced and m.confidence > 0.9]
+    sure = [m for m in esses if not m.voiced and m.confidence > _SURE_ESS]
     if len(sure) < _FEWEST:
         return list(esses)
     usual = float(np.median([m.standout_db for m in sure]))
@@ -154,7 +164,7 @@ def _like_t(sounds: Sounds, span: slice) -> float:
         and sounds.touches(span)[0] >= sounds.frames(_T_PAUSE_S)
         and sounds.flatness(span) <= _T_FLAT_DB
     )
-    return float(np.clip(0.6 + 0.04 * (share - _T_SHARE_DB), 0.5, 0.95)) if fits else 0.0
+    return _confidence(share - _T_SHARE_DB, *_T_CONFIDENCE) if fits else 0.0
 
 
 def _like_f(sounds: Sounds, span: slice) -> float:
@@ -171,4 +181,4 @@ def _like_f(sounds: Sounds, span: slice) -> float:
         and min(sounds.touches(span)) <= sounds.frames(_F_TOUCHES_S)
         and (flat := sounds.flatness(span)) <= _F_FLAT_DB
     )
-    return float(np.clip(0.6 + 0.03 * (_F_FLAT_DB - flat), 0.5, 0.9)) if fits else 0.0
+    return _confidence(_F_FLAT_DB - flat, *_F_CONFIDENCE) if fits else 0.0

@@ -35,6 +35,8 @@ _Q = 14.0  # of the bell that cuts it
 _EDGE_S = 0.012  # s: how long that takes to come and go
 _DEEPEST_DB = -18.0  # dB: the deepest cut
 _LEAST_CUT_DB = 0.5  # dB: less is not cut
+_WIDTH_DB = 6.0  # dB under its top, where its width is measured
+_TOP = 0.45  # of the rate: nothing is looked for above
 
 
 def with_whistle(read: Read, sample_rate: int, mark: EssMark) -> EssMark:
@@ -47,13 +49,13 @@ def with_whistle(read: Read, sample_rate: int, mark: EssMark) -> EssMark:
     samples = read(first, last - first).sum(axis=0)
     power = power_spectra(frames_of(samples, size, size // 2), np.hanning(size)) + 1e-18
     hz = np.fft.rfftfreq(size, 1 / sample_rate)
-    inside = np.flatnonzero((hz > _LOW_HZ) & (hz < min(_HIGH_HZ, 0.45 * sample_rate)))
+    inside = np.flatnonzero((hz > _LOW_HZ) & (hz < min(_HIGH_HZ, _TOP * sample_rate)))
     over = _over_around(10 * np.log10(power.mean(axis=0)), hz, inside)
     peak = int(np.argmax(over))
     at, stands = inside[peak], float(over[peak])
     if stands < _LEAST_DB:
         return mark
-    wide = np.count_nonzero(over[np.abs(hz[inside] / hz[at] - 1) < 3 * _WIDEST] > stands - 6.0) * (hz[1] - hz[0])
+    wide = np.count_nonzero(over[np.abs(hz[inside] / hz[at] - 1) < 3 * _WIDEST] > stands - _WIDTH_DB) * (hz[1] - hz[0])
     each = [_over_around(10 * np.log10(frame), hz, inside)[max(0, peak - 1) : peak + 2].max() for frame in power]
     if wide > _WIDEST * hz[at] or np.mean(np.array(each) > _EACH_DB) < _MOST_OF_IT:
         return mark
@@ -70,7 +72,7 @@ def treatments(part: Part) -> Iterator[BandFilter]:
     """What is done to a part: each whistle comes down to what is let through, and nothing beside it."""
     rate, frames = part.source.sample_rate, part.source.frames
     for mark in part.of(EssMark):
-        if not mark.whistle_hz or mark.hand.leave or mark.whistle_hz > 0.45 * rate:
+        if not mark.whistle_hz or mark.hand.leave or mark.whistle_hz > _TOP * rate:
             continue
         if mark.confidence < part.ess.sure or is_left(mark, part.ess):
             continue

@@ -55,6 +55,12 @@ _LONE_OVER_CONTROL = 8.0  # times, where it is the only one
 _LEAST_PARTIALS = 3  # harmonics that make hum
 _LEAST_S = 2.5  # s: a shorter take is not looked at
 _LEAST_DB = -115.0  # dBFS: softer harmonics are left
+_WINDOW_S, _SHORT_WINDOW_S = 2.0, 1.0  # s: length of the long spectra; of a take under 8 s
+_HIGHEST_HZ = 1_250.0  # Hz up to which harmonics are looked for
+_AROUND_HZ = 12.0  # Hz to either side of a line: its surroundings, in which no other harmonic lies
+_BAND = 0.44  # of the low rate: its filter lets no more through
+_FINE_S = 0.1  # s: step in which a frequency is added up to a phase
+_LOW_HARMONICS = 6  # of which one alone may be hum
 _BATCH = 64  # windows at once
 _AT_ONCE = 12  # harmonics at once, so that a long take needs little memory
 _SHORT = 32  # samples of the short sines that long ones are put together from
@@ -87,19 +93,19 @@ def find(low: LowRate, sample_rate: int) -> Hum | None:
 def _mains(low: LowRate) -> float | None:
     """The mains' frequency in Hz if clear lines stand at its multiples."""
     rate = low.rate
-    seconds = 2.0 if low.frames > 8 * rate else 1.0
+    seconds = _WINDOW_S if low.frames > 4 * _WINDOW_S * rate else _SHORT_WINDOW_S
     size = fft.next_fast_len(round(seconds * rate), real=True)
-    power, loud = _spectra(low, size, int(1_300 * size / rate))
+    power, loud = _spectra(low, size, int((_HIGHEST_HZ + 50) * size / rate))
     power = power[loud > 1e-9 * loud.max(initial=0)] if loud.any() else power[:0]  # digital silence tells nothing
     if len(power) < 2:
         return None
     steady = np.percentile(power, _QUIET_SHARE, axis=0).astype(np.float64) + 1e-30
-    around = ndimage.percentile_filter(steady, 50, size=2 * round(12 * size / rate) + 1, mode="nearest")
+    around = ndimage.percentile_filter(steady, 50, size=2 * round(_AROUND_HZ * size / rate) + 1, mode="nearest")
     standing = 10 * np.log10(steady / around)
     best: tuple[float, float] | None = None
     for mains in _MAINS:
         grid = np.arange(mains - _DEVIATION_HZ, mains + _DEVIATION_HZ, _GRID_HZ)
-        lines = np.arange(1, int(1_250 / mains))
+        lines = np.arange(1, int(_HIGHEST_HZ / mains))
         heights = np.interp(np.outer(grid, lines) * size / rate, np.arange(len(standing)), standing)
         score = np.clip(heights - _LINE_DB, 0, _MOST_DB).sum(axis=1)
         top = float(score.max())
@@ -128,7 +134,7 @@ def _followed(low: LowRate, base: float, phases: np.ndarray, highest: int, stead
 
     ``steady``: by one frequency for the whole take; else by one that drifts, where it is clear.
     """
-    numbers = np.arange(1, min(highest, int(0.44 * low.rate / base)) + 1)
+    numbers = np.arange(1, min(highest, int(_BAND * low.rate / base)) + 1)
     blocks, at = _demodulated(low, base, phases, numbers)
     amplitude, sureness = _amplitudes(blocks, _FOLLOW_S / (at[1] - at[0]))
     step = max(1, round(0.5 / (at[1] - at[0])))
@@ -145,15 +151,15 @@ def _followed(low: LowRate, base: float, phases: np.ndarray, highest: int, stead
     hz = smooth / (2 * np.pi) / (step * (at[1] - at[0]))
     knots = np.arange(len(phases)) * _KNOT_S
     middle = at[:-step] + step * (at[1] - at[0]) / 2
-    fine = np.arange(0, knots[-1] + 0.05, 0.1)
-    more = np.concatenate([[0.0], np.cumsum(np.interp(fine, middle, hz)[:-1] * 0.1)])
+    fine = np.arange(0, knots[-1] + _FINE_S / 2, _FINE_S)
+    more = np.concatenate([[0.0], np.cumsum(np.interp(fine, middle, hz)[:-1] * _FINE_S)])
     return phases + np.interp(knots, fine, more)
 
 
 def _aligned(low: LowRate, base: float, phases: np.ndarray) -> np.ndarray:
     """``phases`` corrected by how the harmonics' own phases turn together, more harmonics round by round."""
     most = max(highest for highest, _, _ in _ALIGNED)
-    numbers = np.arange(1, min(most, int(0.44 * low.rate / base)) + 1)
+    numbers = np.arange(1, min(most, int(_BAND * low.rate / base)) + 1)
     blocks, at = _demodulated(low, base, phases, numbers)
     per_s = 1 / (at[1] - at[0])
     error = np.zeros(len(at))
@@ -264,7 +270,7 @@ def _smoothed(values: np.ndarray, deviation: float, axis: int = 1) -> np.ndarray
 
 def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarray) -> Hum | None:
     """The harmonics that clearly stand over what the same estimate gives halfway between harmonics."""
-    numbers = np.arange(1, int(0.44 * low.rate / base) + 1)
+    numbers = np.arange(1, int(_BAND * low.rate / base) + 1)
     smooth, evenly = (seconds * base / _BLOCK_PERIODS for seconds in (_SMOOTH_S, _EVEN_S))
     knots = np.arange(len(phases)) * _KNOT_S
 
@@ -284,7 +290,7 @@ def _with_partials(low: LowRate, sample_rate: int, base: float, phases: np.ndarr
         ndimage.percentile_filter(np.sqrt(control * np.append(control[:1], control[:-1])), 80, 9, mode="nearest") + 1e-9
     )
     clear = (level > _OVER_CONTROL * control) & (20 * np.log10(level + 1e-12) > _LEAST_DB)
-    lone = np.any(level[:6] > _LONE_OVER_CONTROL * control[:6])
+    lone = np.any(level[:_LOW_HARMONICS] > _LONE_OVER_CONTROL * control[:_LOW_HARMONICS])
     if np.count_nonzero(clear) < (1 if lone else _LEAST_PARTIALS):
         return None
     chosen = np.flatnonzero(clear)

@@ -33,6 +33,10 @@ _STEADY_S = 0.08  # over which a partial keeps its strength and phase
 _LOUDEST = 1.5  # the voice within the burst is not taken to be much louder than beside it
 _HIGHEST_PARTIAL_HZ = 480.0  # Hz up to which partials are modelled
 _MOST_PARTIALS = 8  # of a voice
+_NEARBY_S = 0.008  # s over which the power near a moment is averaged
+_NOISE_PERCENTILE, _NOISE_S = 40, 0.06  # of that within these s: the noise
+_VOICING_S = 0.01  # s over which a voice begins and ends
+_FIRST = (0.025, 0.04, 80.0, 4.0)  # of the search: two times in s, Hz, and power over what is there
 _LEAST_SHARE, _LEAST_POWER = 1e-6, 1e-15  # of the sound's own power; and of what is silent
 
 
@@ -90,13 +94,13 @@ def _burst_covariance(shape: Shape, times: np.ndarray, first: int = 0) -> np.nda
 def _nearby(mono: np.ndarray) -> np.ndarray:
     """Power of what lies over the burst, smoothed over some ms."""
     band = signal.butter(2, _NEARBY_HZ, "band", fs=RATE, output="sos")
-    return ndimage.gaussian_filter1d(np.square(signal.sosfiltfilt(band, mono)), 0.008 * RATE)
+    return ndimage.gaussian_filter1d(np.square(signal.sosfiltfilt(band, mono)), _NEARBY_S * RATE)
 
 
 def _noise(mono: np.ndarray) -> np.ndarray:
     """Variance of what is neither burst nor partials, frame by frame; a burst's own start is no noise."""
     least = _LEAST_SHARE * float(np.mean(np.square(mono))) + _LEAST_POWER
-    return ndimage.percentile_filter(_nearby(mono), 40, size=round(0.06 * RATE)) + least
+    return ndimage.percentile_filter(_nearby(mono), _NOISE_PERCENTILE, size=round(_NOISE_S * RATE)) + least
 
 
 def _voice_covariance(mono: np.ndarray, hz: np.ndarray, beside: np.ndarray) -> np.ndarray:
@@ -112,7 +116,7 @@ def _voice_covariance(mono: np.ndarray, hz: np.ndarray, beside: np.ndarray) -> n
     partials = np.arange(1, 1 + max(1, min(_MOST_PARTIALS, int(_HIGHEST_PARTIAL_HZ / np.median(track[sung])))))
     level = np.sqrt(_nearby(mono) + 1e-14)
     level = np.clip(level / np.sqrt(np.mean(level[reference] ** 2)), 0, _LOUDEST)
-    level *= ndimage.gaussian_filter1d(sung.astype(float), 0.01 * RATE)
+    level *= ndimage.gaussian_filter1d(sung.astype(float), _VOICING_S * RATE)
     waves = level * np.exp(1j * np.outer(partials, phase))
     basis = np.concatenate([waves.real, waves.imag])
     found = linalg.lstsq(basis[:, reference].T, mono[reference], cond=1e-3, check_finite=False)[0]
@@ -129,7 +133,7 @@ def _likeliest(mono: np.ndarray, rest: np.ndarray, times: np.ndarray, length: fl
     span = slice(int(inside[0]), int(inside[-1]) + 1)
     samples, rest, times = mono[span], rest[span, span], times[span]
     power = max(float(np.mean(np.square(samples))), _LEAST_POWER)
-    best, known = Shape(0.025, 0.04, 80.0, 4 * power), dict[Shape, float]()
+    best, known = Shape(*_FIRST[:3], _FIRST[3] * power), dict[Shape, float]()
     try:
         beside = _Beside(samples, rest)
     except linalg.LinAlgError:
@@ -170,7 +174,7 @@ class _Beside:
         self._left = {0: rest}
 
     def likelihood(self, first: int, burst: np.ndarray) -> float:
-        """The logarithm of it, but for a constant, with a burst from ``first`` on, of that covariance."""
+        """Logarithm of the likelihood, but for a constant, with a burst of covariance ``(n, n)`` from ``first`` on."""
         if first not in self._left:  # from the nearest that is known
             known = max(at for at in self._left if at < first)
             more = self._root[first:, known:first]

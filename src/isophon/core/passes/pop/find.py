@@ -38,6 +38,14 @@ _SUNG_DB = 24.0  # what has so much more up to 150 Hz than in its deepest part i
 _RISE_S, _RISE_DB = 0.1, 9.0  # the least that it rises within this time
 _USUAL_RISE_DB = 15.0  # taken for the rise of one with which the take begins
 _LONGEST_S = 0.32  # s: no burst is longer
+_TAPS = 161  # of the filters that part the lows
+_SILENT_DB = -150.0  # level where there is nothing
+_USUAL_PERCENTILE, _OWN_PERCENTILE = 60, 75  # of the lows of a take, and of those around: what is there anyway
+_OVER_OWN_DB = 2.0  # dB over that, at which a burst begins and ends
+_REACH_SIZE = 128  # samples of the spectra that tell how high a burst reaches
+_REACH_AT = 0.4  # of its length, where that is measured
+_REACH_AFTER_S = 0.09  # s after its end: what it is compared with
+_REACH_FROM_HZ, _REACH_OVER_DB = 60, 4.0  # Hz and dB: it ends where it stands over that by less
 _BEGINS_UNDER_DB, _ENDS_UNDER_DB = 7.0, 12.0  # it begins and ends so far under its peak
 _NEAR_VOICE_S = 0.22  # there is voice within this
 _LOWEST_REACH_HZ, _HIGHEST_REACH_HZ = 100.0, 400.0  # between which its upper frequency lies
@@ -77,7 +85,7 @@ def lows_of(low: LowRate, hum: Hum | None = None, sample_rate: int = 0) -> Lows:
 
 
 def _level(wave: np.ndarray, band: tuple[float, float]) -> np.ndarray:
-    taps = signal.firwin(161, band, pass_zero=False, fs=_RATE).astype(np.float32)
+    taps = signal.firwin(_TAPS, band, pass_zero=False, fs=_RATE).astype(np.float32)
     power = sum(np.square(signal.oaconvolve(channel, taps, "same")) for channel in wave)
     return db(np.maximum(ndimage.gaussian_filter1d(power, _SMOOTH_S * _RATE), 1e-15)[::_HOP])
 
@@ -91,7 +99,7 @@ def find(lows: Lows, survey: Survey) -> tuple[Mark, ...]:
     voice = np.interp(np.arange(len(deep)) * hop, np.arange(len(survey.voice_level)) * survey.hop_s, survey.voice_level)
     own = _own_lows(deep, hop)
     even = _COMPRESSED * (_COMPRESSED_DB[1] - np.clip(_loud_over_usual_db(survey), *_COMPRESSED_DB))
-    padded = np.pad(deep, 1, constant_values=-150.0)  # a take may begin with one
+    padded = np.pad(deep, 1, constant_values=_SILENT_DB)  # a take may begin with one
     peaks = signal.find_peaks(padded, distance=round(_APART_S / hop), prominence=_PROMINENCE_DB)[0] - 1
     marks = []
     for peak in peaks:
@@ -130,7 +138,7 @@ def _measured(survey: Survey, start: float, end: float, lows: Lows, sure: float,
     frames = slice(survey.frame(start), max(survey.frame(start) + 1, survey.frame(end)))
     voice = float(np.mean(survey.voice_level[frames]))
     inside = lows.deep[int((start - begin) * _RATE / _HOP) : int((end - begin) * _RATE / _HOP) + 1]
-    level = float(inside.max()) if len(inside) else -150.0
+    level = float(inside.max()) if len(inside) else _SILENT_DB
     high = _reach(lows.wave, start - begin, end - begin)
     return PopMark(
         mark_id("pop", start), round(start, 4), round(end, 4), round(level, 2), round(level - voice, 2),
@@ -149,14 +157,14 @@ def _own_lows(deep: np.ndarray, hop: float) -> np.ndarray:
     """What the voice and the room have there anyway: the level that is passed in a fifth of the time around."""
     around = round(2 * _AROUND_S / hop / 4)
     thin = deep[: len(deep) // 4 * 4].reshape(-1, 4).max(axis=1) if len(deep) >= 4 else deep
-    usual = float(np.percentile(thin, 60))  # beyond the ends
-    own = ndimage.percentile_filter(thin, 75, size=max(3, around), mode="constant", cval=usual)
+    usual = float(np.percentile(thin, _USUAL_PERCENTILE))  # beyond the ends
+    own = ndimage.percentile_filter(thin, _OWN_PERCENTILE, size=max(3, around), mode="constant", cval=usual)
     return np.interp(np.arange(len(deep)), np.arange(len(own)) * 4 + 1.5, own)
 
 
 def _edges(deep: np.ndarray, own: np.ndarray, peak: int) -> tuple[int, int]:
     """First and last frame of a burst: where it falls 7 and 12 dB under its peak, or into the lows around."""
-    until, begins = (max(deep[peak] - under, own[peak] + 2.0) for under in (_ENDS_UNDER_DB, _BEGINS_UNDER_DB))
+    until, begins = (max(deep[peak] - under, own[peak] + _OVER_OWN_DB) for under in (_ENDS_UNDER_DB, _BEGINS_UNDER_DB))
     first = last = peak
     while first > 0 and deep[first] > begins:
         first -= 1
@@ -172,8 +180,8 @@ def _sung_near(survey: Survey, start: float, end: float) -> bool:
 
 def _reach(wave: np.ndarray, start: float, end: float) -> float:
     """Up to which frequency the burst stands over what follows it, Hz."""
-    size = 128
-    middle = int((start + 0.4 * (end - start)) * _RATE)
+    size = _REACH_SIZE
+    middle = int((start + _REACH_AT * (end - start)) * _RATE)
     window = np.hanning(size)
 
     def spectrum(at: int) -> np.ndarray:
@@ -181,10 +189,10 @@ def _reach(wave: np.ndarray, start: float, end: float) -> float:
         padded = np.pad(piece, ((0, 0), (0, size - piece.shape[1])))
         return power_spectra(padded, window).sum(axis=0)
 
-    here, after = spectrum(middle), spectrum(int((end + 0.09) * _RATE))
+    here, after = spectrum(middle), spectrum(int((end + _REACH_AFTER_S) * _RATE))
     hz = np.fft.rfftfreq(size, 1 / _RATE)
     over = ndimage.uniform_filter1d(db(here + 1e-12) - db(after + 1e-12), 3)
-    ended = np.flatnonzero((hz > 60) & (over < 4.0))
+    ended = np.flatnonzero((hz > _REACH_FROM_HZ) & (over < _REACH_OVER_DB))
     return float(np.clip(hz[ended[0]] if len(ended) else _HIGHEST_REACH_HZ, _LOWEST_REACH_HZ, _HIGHEST_REACH_HZ))
 
 

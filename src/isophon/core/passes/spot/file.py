@@ -14,7 +14,7 @@ from isophon.core.passes.spot.mark import SpotMark
 from isophon.core.passes.spot.settings import DEEPEST_DB, DRAWN_S, MOST_DB
 from isophon.core.reading import read_bytes
 
-_MOST = 10_000
+_MOST = 10_000  # spots in a file
 
 
 def load_spots(path: Path, duration: float) -> tuple[Mark, ...]:

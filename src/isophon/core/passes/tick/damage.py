@@ -18,6 +18,7 @@ _LONGEST_S = 0.06  # s: a mark is no longer
 _DROPOUT_S = 0.004  # s: a longer run of one value is a pause, not a dropout
 _DROPOUT_FEWEST = 4  # samples: a shorter run happens in any sound
 _JUMP = 12.0  # times the median step around
+_AROUND = 200  # samples around that tell it
 _READ = 1 << 18  # frames read at once
 _EDGE = 512  # frames read beside these, so that no run is cut in two
 
@@ -68,7 +69,7 @@ def _holes(channel: np.ndarray, rate: int) -> Runs:
     holes = []
     for run in np.flatnonzero((lengths >= _DROPOUT_FEWEST) & (lengths <= _DROPOUT_S * rate)):
         first, last = int(starts[run]) - 1, int(stops[run])
-        sides = step[max(0, first - 200) : max(0, first)], step[last + 1 : last + 201]
+        sides = step[max(0, first - _AROUND) : max(0, first)], step[last + 1 : last + _AROUND + 1]
         usual = [float(np.median(side)) if len(side) else 0.0 for side in sides]
         if min(usual) > 0 and last < len(step) and max(step[first], step[last]) > _JUMP * max(usual):
             holes.append((first, last, float(np.abs(channel[first]))))

@@ -28,6 +28,7 @@ _PARTS = 4  # a beat has so many parts, at which softer clicks may lie
 _MOST_BEATS = 4  # clicks are compared over so many beats
 _ALIKE_S = 0.002  # s: their waves are compared from so long before to twice as long after the start
 _ALIKE_WAVES = 0.75  # correlation over which two are the same click
+_BEAT_OVER_MEAN = 5  # times as many pairs at one distance as at the others on average
 
 
 def find(read: Read, survey: Survey) -> tuple[Mark, ...]:
@@ -69,7 +70,7 @@ def _without_beats(read: Read, rate: int, spans: list[tuple[float, float, float]
     steps = steps[(steps > _BEAT_S[0]) & (steps < _BEAT_S[1])]
     counts = np.bincount(np.round(steps / _BEAT_OFF_S).astype(int), minlength=2)
     near = counts[:-1] + counts[1:]
-    if near.max(initial=0) < _FEWEST_BEATS or near.max() < 5 * near[near > 0].mean():
+    if near.max(initial=0) < _FEWEST_BEATS or near.max() < _BEAT_OVER_MEAN * near[near > 0].mean():
         return spans
     beat = (np.argmax(near) + 0.5) * _BEAT_OFF_S
     waves = [read(round((a - _ALIKE_S) * rate), round(3 * _ALIKE_S * rate)).mean(axis=0) for a in starts]

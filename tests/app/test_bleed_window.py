@@ -58,14 +58,14 @@ def test_without_a_cue_the_takes_own_click_is_learned(room, qtbot):
     assert any("Ad-libs" in action.text() for action in extras.source.menu().actions())
     qtbot.waitUntil(lambda: all(p.found for p in workspace.session.parts), timeout=60_000)
     assert not room.sheet.again.isVisible()
-    workspace.select_time((1.0, 60.0))
-    assert extras.learn.text() == "Find the leak from 59.0 s"
+    workspace.select_time((1.0, 25.0))
+    assert extras.learn.text() == "Find the leak from 24.0 s"
     qtbot.mouseClick(extras.learn, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: workspace.part.leak is not None, timeout=120_000)
     leak = workspace.part.leak
-    assert leak.own_click and abs(leak.beat_s - 0.44) < 1e-4 and leak.moments == ((1.0, 60.0),)
+    assert leak.own_click and abs(leak.beat_s - 0.44) < 1e-4 and leak.moments == ((1.0, 25.0),)
     assert "a click every 440.0" in extras.words.text() and "Find again" in room.views.message.text()
-    assert workspace.part.bleed.learn_to == 60.0
+    assert workspace.part.bleed.learn_to == 25.0
     room.grab()
     press(room, key("Esses"), qtbot=qtbot)
     assert "find again" in room.views.title.route.toolTip() and room.sheet.again.isVisible()

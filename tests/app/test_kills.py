@@ -12,7 +12,7 @@ from isophon.core.session.items import Source
 from isophon.core.session.journal import replay
 from test_cli import SRC
 
-KILLS = 3 if COUNT <= 120 else 200
+KILLS = 2 if COUNT <= 120 else 200
 LOST_S = 0.5
 BUSY = """
 import sys, time

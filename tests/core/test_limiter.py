@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from conftest import LONG
 from isophon.core.audio.loudness import Meter
 from isophon.core.playing.limiter import CEILING_DB, Limiter
 
@@ -18,7 +19,7 @@ def limited(samples, rate, sizes):
     return np.concatenate(out), limiter.delay
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=8 * LONG)
 @given(st.integers(0, 1 << 30), st.sampled_from([44_100, 48_000, 96_000, 192_000]), st.floats(-12, 18),
        st.lists(st.integers(1, 900), min_size=1, max_size=4))  # fmt: skip
 def test_no_true_peak_goes_over_whatever_the_blocks(seed, rate, level_db, sizes):

@@ -52,7 +52,7 @@ def test_recordings(tmp_path, capsys):
         sf.write(path, voice, 16_000, subtype=subtype, format="RF64" if ending == "rf64" else None)
         whole.append((ending, path.read_bytes()))
     statuses = set()
-    for i in range(COUNT):
+    for i in range(COUNT // 2):
         ending, data = whole[i % len(whole)]
         path = tmp_path / f"case.{ending}"
         path.write_bytes(bytes_changed(rng, data))

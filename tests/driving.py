@@ -1,10 +1,14 @@
 """Driving the window as a person does."""
 
+import soundfile as sf
+from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from isophon.app.pages.route import LAY_OUT, STATIONS
+from isophon.core.session import file
+from isophon.core.session.items import Source
 
 
 def opened(window, path, qtbot):
@@ -24,6 +28,26 @@ def opened(window, path, qtbot):
         press(room, key("Esses"), qtbot=qtbot)
     room.setFocus()
     return room
+
+
+def excerpt(demo, folder, from_s, to_s, parts, guides=()):
+    """A session of some of the demo's parts and references, cut to a span of the song; nothing is known of it yet."""
+    session = file.load(demo)
+
+    def cut(item):
+        with sf.SoundFile(item.source.path) as recording:
+            rate = recording.samplerate
+            recording.seek(round((from_s - item.offset_s) * rate))
+            samples = recording.read((to_s - from_s) * rate, dtype="float32", always_2d=True)
+        path = folder / f"{item.name}.wav"
+        sf.write(path, samples, rate, subtype="FLOAT")
+        return replace(item, source=Source(str(path), rate, samples.shape[1], len(samples)), offset_s=0.0)
+
+    path = folder / "excerpt.isophon"
+    cut_parts, cut_guides = (tuple(cut(items[i]) for i in chosen)
+                             for items, chosen in ((session.parts, parts), (session.guides, guides)))  # fmt: skip
+    file.save(replace(session, parts=cut_parts, guides=cut_guides, markers=()), path)
+    return path
 
 
 def crash(workspace):

@@ -1,36 +1,14 @@
 """Handing over at once, before anything was found: the stems are those of the command line, bit for bit."""
 
 import soundfile as sf
-from msgspec.structs import replace
 from PySide6.QtCore import Qt
 
-from conftest import write
-from driving import key, press
+from driving import excerpt, key, press
 from isophon.cli import main
-from isophon.core.session import file
-from isophon.core.session.items import Source
-
-FROM_S, TO_S = 16, 28  # most of the first chorus
-
-
-def chorus(demo, folder):
-    """A session of the demo's parts, cut to its first chorus, of which nothing is known yet."""
-    session = file.load(demo)
-    parts = []
-    for part in session.parts[:3]:
-        with sf.SoundFile(part.source.path) as recording:
-            rate = recording.samplerate
-            recording.seek(FROM_S * rate)
-            samples = recording.read((TO_S - FROM_S) * rate, dtype="float32", always_2d=True)
-        cut = write(folder / f"{part.name}.wav", samples.T, rate, "FLOAT")
-        parts.append(replace(part, source=Source(str(cut), rate, samples.shape[1], len(samples)), offset_s=0.0))
-    path = folder / "chorus.isophon"
-    file.save(replace(session, parts=tuple(parts), guides=(), markers=()), path)
-    return path
 
 
 def test_stems_handed_over_at_once_are_those_of_the_command_line(demo, window, qtbot, tmp_path):
-    path = chorus(demo, tmp_path)
+    path = excerpt(demo, tmp_path, 16, 28, range(3))  # most of the first chorus
     window.open_path(path)
     qtbot.waitUntil(lambda: window.work_page is not None, timeout=30_000)
     room = window.work_page

@@ -41,7 +41,7 @@ def test_each_choice_is_kept_and_acts(qtbot, monkeypatch):
     choose(page.workers, "3")
     qtbot.mouseClick(page.motion, Qt.MouseButton.LeftButton)
     choose(page.look, "Dusk")
-    assert preferences() == Preferences("larger", False, 3) and appearance().look == "dusk"
+    assert preferences() == Preferences("larger", motion=False, workers=3) and appearance().look == "dusk"
     appearance().choose("desktop")
     monkeypatch.setattr(glide, "LONGEST_MS", 120)
     moving, seen = glide.Glide(), []

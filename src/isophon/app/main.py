@@ -13,6 +13,8 @@ from PySide6.QtWidgets import QApplication
 
 from isophon.app import theme
 from isophon.app.model.appearance import appearance
+from isophon.app.model.preferences import preferences
+from isophon.app.translation import use_language
 from isophon.app.unexpected import Unexpected
 from isophon.app.views.labels import have_plain_tips
 from isophon.app.window import Window
@@ -31,6 +33,7 @@ def make_app() -> QApplication:
     app.setApplicationName("isophon")
     app.setDesktopFileName("isophon")
     app.setStyle("Fusion")
+    use_language(app, preferences().language)
     theme.load_fonts()
     have_plain_tips(app)
     appearance()

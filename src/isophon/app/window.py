@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QMainWindow, QStackedWidget, QWidget
 from isophon.app import theme
 from isophon.app.background import Background
 from isophon.app.pages.start_page import StartPage
+from isophon.app.translation import tr
 from isophon.app.views.file_dialog import SOUND_FILES, files_to_open
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, named
@@ -269,7 +270,7 @@ class Window(QMainWindow):
         """Say why, and go back to what was open."""
         self._touring = False
         self._ended()
-        self.message.setText(why)
+        self.message.setText(tr(why))
         self.message.setVisible(bool(why))
         if self.work_page is not None:
             self.stack.setCurrentWidget(self.work_page)
@@ -278,7 +279,7 @@ class Window(QMainWindow):
 
     def say_error(self, words: str) -> None:
         """Say what went wrong, on the page that is open."""
-        self.message.setText(words)
+        self.message.setText(tr(words))
         self.message.setVisible(self.work_page is None)
         if self.work_page is not None:
             self.work_page.warn(words)

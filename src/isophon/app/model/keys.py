@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QWidget
 
 from isophon.app.model.preferences import prefer, preferences
+from isophon.app.translation import tr, tr_key
 from isophon.core.errors import CallError
 from isophon.core.session.stored_version import LETTERS
 
@@ -257,7 +258,7 @@ def key_book() -> KeyBook:
 
 def shown_key(key: str) -> str:
     """A key as people read it."""
-    return "+".join(_SHOWN.get(part, part) for part in key.split("+")) if key[-1:] != "+" else key
+    return "+".join(tr_key(_SHOWN.get(part, part)) for part in key.split("+")) if key[-1:] != "+" else key
 
 
 def keyed(words: str, book: KeyBook | None = None) -> str:
@@ -276,7 +277,7 @@ class KeyWords(QObject):
         self._name()
 
     def _name(self) -> None:
-        self._show(keyed(self._words))
+        self._show(tr(keyed(self._words)))
 
 
 def key_tip(widget: QWidget, words: str) -> None:

@@ -8,6 +8,8 @@ from importlib import resources
 from pathlib import Path
 from typing import NamedTuple
 
+from isophon.app.translation import language, tr
+
 _CHAPTER = re.compile(r"^## (.+)$", re.MULTILINE)
 KEYS_CHAPTER, METHOD_CHAPTER = "Keys", "Method"
 
@@ -36,15 +38,22 @@ def chapters(keys: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...]) -> 
     ----------
     keys : groups of keys by title; each key with its action, its spelling and what it does
     """
-    _, *found = _CHAPTER.split((folder() / "manual.md").read_text(encoding="utf-8"))
-    named = [Chapter(name, f"## {name}\n{text}") for name, text in zip(found[::2], found[1::2], strict=True)]
+    named = _chapters_in("manual.md")
+    if (folder() / f"manual.{language()}.md").exists():  # those that are translated take the place of the first ones
+        translated = _chapters_in(f"manual.{language()}.md")
+        named[: len(translated)] = translated
     method = Chapter(METHOD_CHAPTER, (folder() / "method.md").read_text(encoding="utf-8"))
     return [*named, Chapter(KEYS_CHAPTER, _keys_as_text(keys)), method]
 
 
+def _chapters_in(name: str) -> list[Chapter]:
+    _, *found = _CHAPTER.split((folder() / name).read_text(encoding="utf-8"))
+    return [Chapter(name, f"## {name}\n{text}") for name, text in zip(found[::2], found[1::2], strict=True)]
+
+
 def _keys_as_text(keys: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...]) -> str:
-    lines = [f"## {KEYS_CHAPTER}"]
+    lines = [f"## {tr(KEYS_CHAPTER)}"]
     for title, group in keys:
-        lines += ["", f"### {title}", "", "| key | what it does |", "|---|---|"]
-        lines += [f"| `{spelling}` | {escape(what)} |" for _, spelling, what in group]
+        lines += ["", f"### {tr(title)}", "", tr("| key | what it does |"), "|---|---|"]
+        lines += [f"| `{spelling}` | {escape(tr(what))} |" for _, spelling, what in group]
     return "\n".join(lines) + "\n"

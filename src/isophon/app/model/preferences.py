@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from isophon.app.model.state import state_folder
+from isophon.app.translation import Language
 from isophon.core.audio.writing import write_text
 from isophon.core.errors import IsophonError
 from isophon.core.reading import read_bytes
@@ -23,7 +24,8 @@ _Word = Annotated[str, msgspec.Meta(max_length=40)]
 
 
 class Preferences(msgspec.Struct, frozen=True):
-    """``type_size`` and ``workers`` (0: as many as suit the machine) act from the next start on, ``motion`` at once.
+    """``type_size``, ``language`` and ``workers`` (0: as many as suit the machine) act from the next start on,
+    ``motion`` at once.
 
     ``save_every_min``: a session with a file is saved by itself, 0: never. ``measurements_gb``: how much room what was
     measured may take, from the next start on. ``recordings``: the folder in which dialogs begin; empty: where it was
@@ -32,6 +34,7 @@ class Preferences(msgspec.Struct, frozen=True):
     """
 
     type_size: TypeSize = "desktop"
+    language: Language = "desktop"
     motion: bool = True
     workers: Annotated[int, msgspec.Meta(ge=0, le=MOST_WORKERS)] = 0
     save_every_min: Annotated[int, msgspec.Meta(ge=0, le=60)] = 0

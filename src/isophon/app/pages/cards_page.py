@@ -24,6 +24,7 @@ from isophon.app.model import card_shelf
 from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.settings_differ import settings_that_differ
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import Label, short
@@ -41,37 +42,41 @@ class CardsPage(QDialog):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.setWindowTitle("Voice cards")
+        self.setWindowTitle(tr("Voice cards"))
         self.resize(820, 560)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.list = QListWidget()
-        self.list.setAccessibleName("Voice cards")
+        self.list.setAccessibleName(tr("Voice cards"))
         self.list.setMaximumWidth(theme.u(200))
         self.list.currentRowChanged.connect(self._show_card)
         self.words = Label("", objectName="soft", wordWrap=True)
         self.table = QTableWidget(0, 4)
-        self.table.setAccessibleName("Settings of the card")
-        self.table.setHorizontalHeaderLabels(["Pass", "Setting", "The card", "The selected part"])
+        self.table.setAccessibleName(tr("Settings of the card"))
+        self.table.setHorizontalHeaderLabels(tr_all(["Pass", "Setting", "The card", "The selected part"]))
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.horizontalHeader().setStretchLastSection(True)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self.use = QPushButton("Apply")
-        self.keep = QPushButton("Save from this part…")
-        self.keep_accepted = QPushButton("Save what was accepted")
+        self.use = QPushButton(tr("Apply"))
+        self.keep = QPushButton(tr("Save from this part…"))
+        self.keep_accepted = QPushButton(tr("Save what was accepted"))
         key_tip(
             self.keep_accepted,
             "The settings of this part that were proposed and accepted ({accept_proposal}), and no others",
         )
-        self.bring, self.give, self.away = QPushButton("Import…"), QPushButton("Export…"), QPushButton("Delete")
+        self.bring, self.give, self.away = (
+            QPushButton(tr("Import…")),
+            QPushButton(tr("Export…")),
+            QPushButton(tr("Delete")),
+        )
         self.use.setToolTip("Give the settings of this card to the selected parts; marks decided by hand stay")
         self.keep.setToolTip("Keep the settings of this part as a card for other songs")
         self.bring.setToolTip("Read a card from a file")
         self.give.setToolTip("Copy this card to a file")
         self.away.setToolTip("Delete this card")
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         self.keep_accepted.setMenu(self._whose_card())
         actions = {self.use: self._use, self.keep: self._keep, self.bring: self._bring_in, self.give: self._copy_out,
                    self.away: self._take_away, close: self.accept}  # fmt: skip
@@ -89,7 +94,7 @@ class CardsPage(QDialog):
         foot.addStretch()
         foot.addWidget(close)
         layout = make_column(self, around=(20, 16, 20, 16))
-        layout.addWidget(Label("Voice cards", objectName="title"))
+        layout.addWidget(Label(tr("Voice cards"), objectName="title"))
         layout.addLayout(beside, 1)
         layout.addLayout(foot)
         workspace.part_changed.connect(self._show_card)
@@ -104,7 +109,7 @@ class CardsPage(QDialog):
     def _list(self, chosen: Path | None = None) -> None:
         self._cards = card_shelf.cards()
         self.list.clear()
-        self.list.addItems([card.singer or "no name" for card in self._cards])
+        self.list.addItems([card.singer or tr("no name") for card in self._cards])
         singer = self.workspace.part.singer.casefold()
         wanted = [
             i for i, c in enumerate(self._cards) if c.path == chosen or (not chosen and c.singer.casefold() == singer)
@@ -122,13 +127,13 @@ class CardsPage(QDialog):
         self.table.setRowCount(len(rows))
         for at, row in enumerate(rows):
             for column, text in enumerate(row):
-                self.table.setItem(at, column, QTableWidgetItem(text))
+                self.table.setItem(at, column, QTableWidgetItem(tr(text)))
         if card is None:
-            self.words.setText("No card is kept yet. A card holds a singer’s settings, and nothing of one take.")
+            self.words.setText(tr("No card is kept yet. A card holds a singer’s settings, and nothing of one take."))
         elif not rows:
-            self.words.setText(f"The card of {card.singer} holds what {part.name} has.")
+            self.words.setText(tr(f"The card of {card.singer} holds what {part.name} has."))
         else:
-            self.words.setText(f"Where the card of {card.singer} differs from {part.name}:")
+            self.words.setText(tr(f"Where the card of {card.singer} differs from {part.name}:"))
 
     def _use(self) -> None:
         card = self.card
@@ -145,7 +150,7 @@ class CardsPage(QDialog):
             menu.clear()
             for name in filter(None, (self.workspace.part.singer.strip(), card_shelf.OWN)):
                 words = f"In “{name}”" if name == card_shelf.OWN else f"In the card of {short(name)}"
-                menu.addAction(words.replace("&", "&&"), partial(self._keep_accepted, name))
+                menu.addAction(tr(words.replace("&", "&&")), partial(self._keep_accepted, name))
 
         menu.aboutToShow.connect(listed)
         return menu
@@ -156,7 +161,9 @@ class CardsPage(QDialog):
 
     def _keep(self) -> None:
         part = self.workspace.part
-        singer, given = QInputDialog.getText(self, "Voice card", "Whose voice is it?", text=part.singer or part.name)
+        singer, given = QInputDialog.getText(
+            self, tr("Voice card"), tr("Whose voice is it?"), text=part.singer or part.name
+        )
         if given and singer.strip():
             self._try(lambda: card_shelf.keep(singer, part))
 

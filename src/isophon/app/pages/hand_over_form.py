@@ -11,6 +11,7 @@ from isophon.app.model.audition import WITHOUT
 from isophon.app.model.preferences import preferences
 from isophon.app.model.remembered import HandOverSettings
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.file_dialog import folder_to_use
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
@@ -46,10 +47,10 @@ class HandOverForm(QObject):
         super().__init__(page)
         self.workspace, self._page = workspace, page
         self.which = Choice()
-        self.which.addItems(["all parts", "the selected parts"])
+        self.which.addItems(tr_all(["all parts", "the selected parts"]))
         self.folder = QLineEdit(self._proposed_folder())
-        self.folder.setAccessibleName("Folder")
-        self._browse = QPushButton("Choose…")
+        self.folder.setAccessibleName(tr("Folder"))
+        self._browse = QPushButton(tr("Choose…"))
         self._browse.clicked.connect(self._choose)
         self.format, self.bit_depth = Choice(), Choice()
         self.format.addItems(["wav", "flac", "aiff"])
@@ -57,25 +58,25 @@ class HandOverForm(QObject):
         self.clip = Choice()
         for choice, name in ((self.which, "Parts"), (self.format, "Format"), (self.bit_depth, "Depth"),
                              (self.clip, "Where a stem would clip")):  # fmt: skip
-            choice.setAccessibleName(name)
+            choice.setAccessibleName(tr(name))
         self.which.setToolTip("Which parts are handed over")
         self.format.setToolTip("The kind of file: WAV, FLAC or AIFF")
         self.bit_depth.setToolTip("The bit depth of the stems; 32-bit float cannot clip")
         self.folder.setToolTip("The folder to which stems go; it is made where it is not there")
         self._browse.setToolTip("Choose that folder")
         for name, words in _CLIP.items():
-            self.clip.addItem(words, name)
+            self.clip.addItem(tr(words), name)
         self.clip.setToolTip("Cleaning moves peaks a little; one that comes over full scale would be cut off at 16 and "
                              "24 bit")  # fmt: skip
-        self.removed = QCheckBox("also what was removed")
-        self.labels = QCheckBox("also a list of times, as text for any editor’s label track")
-        self.cues = QCheckBox("also the marks in WAV stems, as cue points")
-        self.proof = QCheckBox("also the proof: a page that shows what was done (report.html)")
-        self.together = QCheckBox("all stems begin and end with the song")
-        self.as_loud = QCheckBox("each voice as loud as it was sung")
+        self.removed = QCheckBox(tr("also what was removed"))
+        self.labels = QCheckBox(tr("also a list of times, as text for any editor’s label track"))
+        self.cues = QCheckBox(tr("also the marks in WAV stems, as cue points"))
+        self.proof = QCheckBox(tr("also the proof: a page that shows what was done (report.html)"))
+        self.together = QCheckBox(tr("all stems begin and end with the song"))
+        self.as_loud = QCheckBox(tr("each voice as loud as it was sung"))
         self.as_loud.setToolTip("A gain on each stem, so that a balance that was found before stays; the report tells "
                                 "it. Takes as long again")  # fmt: skip
-        self.all_or_nothing = QCheckBox("all or nothing: a new folder that appears once everything is in it")
+        self.all_or_nothing = QCheckBox(tr("all or nothing: a new folder that appears once everything is in it"))
         for box, words in (
             (self.removed, "A second file of each part: as sung less cleaned"),
             (self.labels, "Start, end and words of each mark, one a line, beside the stem"),
@@ -85,10 +86,10 @@ class HandOverForm(QObject):
             (self.all_or_nothing, "Where one stem fails, none is left; else each is written by itself"),
         ):
             box.setToolTip(words)
-        self.name = QLineEdit(placeholderText="as the recording")
+        self.name = QLineEdit(placeholderText=tr("as the recording"))
         self.name.setToolTip("A pattern for the names: {part}, {role}, {song} and {number}; empty: as the recording")
-        self.name.setAccessibleName("Pattern of names")
-        self.force = QCheckBox("overwrite existing files")
+        self.name.setAccessibleName(tr("Pattern of names"))
+        self.force = QCheckBox(tr("overwrite existing files"))
         self.force.setToolTip("Else a stem whose file is there already is refused; recordings are never written to")
         self.aside = QCheckBox()
         for widget in (self.which, self.format, self.bit_depth, self.clip):
@@ -104,7 +105,7 @@ class HandOverForm(QObject):
         folder = make_row()
         folder.addWidget(self.folder, 1)
         folder.addWidget(self._browse)
-        fields.addWidget(Label("Folder"), 0, 0)
+        fields.addWidget(Label(tr("Folder")), 0, 0)
         fields.addLayout(folder, 0, 1)
         kind = make_row()
         kind.addWidget(self.which)
@@ -112,9 +113,9 @@ class HandOverForm(QObject):
         kind.addWidget(self.bit_depth)
         kind.addWidget(self.clip)
         kind.addStretch()
-        fields.addWidget(Label("What"), 1, 0)
+        fields.addWidget(Label(tr("What")), 1, 0)
         fields.addLayout(kind, 1, 1)
-        fields.addWidget(Label("Names"), 2, 0)
+        fields.addWidget(Label(tr("Names")), 2, 0)
         fields.addWidget(self.name, 2, 1)
         boxes = grid(None, 24, 8)
         ticked = (self.removed, self.labels, self.cues, self.proof, self.together, self.as_loud,
@@ -167,8 +168,8 @@ class HandOverForm(QObject):
         if which is None:
             self.aside.setChecked(False)
             return
-        self.aside.setText(f"leave out {which.name}, which is switched off for listening" if how == WITHOUT
-                           else f"leave out all but {which.name}, as for listening")  # fmt: skip
+        self.aside.setText(tr(f"leave out {which.name}, which is switched off for listening" if how == WITHOUT
+                           else f"leave out all but {which.name}, as for listening"))  # fmt: skip
 
     def _proposed_folder(self) -> str:
         if preferences().stems:

@@ -22,6 +22,7 @@ from isophon.app.pages.hand_over_form import HandOverForm
 from isophon.app.pages.proof_page import ProofPage
 from isophon.app.pages.results_table import ResultsTable
 from isophon.app.sheets import PASSES
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
 from isophon.core.audio.writing import check_target
@@ -63,14 +64,14 @@ class HandOverPage(QWidget):
         self._answered.connect(self._answer)
         self.form = HandOverForm(workspace, self)
         self.form.changed.connect(self.show_will)
-        self.look = QPushButton("Look at the proof")
+        self.look = QPushButton(tr("Look at the proof"))
         self.look.setToolTip("What the proof will show, as far as it is known before anything is written")
         self.look.clicked.connect(self.show_proof)
         self.will = Label(wordWrap=True)
-        self.write = named(QPushButton("Hand over"), "main")
+        self.write = named(QPushButton(tr("Hand over")), "main")
         self.write.setToolTip("Write the stems, read them back and compare")
         self.write.clicked.connect(self.start)
-        self.cancel = QPushButton("Cancel")
+        self.cancel = QPushButton(tr("Cancel"))
         self.cancel.setToolTip("Stop writing; nothing half-written is left")
         self.cancel.clicked.connect(lambda: workspace.pool.workers.cancel(list(self._tasks)))
         self.bar = QProgressBar(maximum=1000, textVisible=False)
@@ -89,7 +90,7 @@ class HandOverPage(QWidget):
         inner.setMaximumWidth(1080)
         column = make_column(inner, between=12)
         fields = self.form.fields()
-        fields.addWidget(Label("Will be written"), 7, 0, Qt.AlignmentFlag.AlignTop)
+        fields.addWidget(Label(tr("Will be written")), 7, 0, Qt.AlignmentFlag.AlignTop)
         fields.addWidget(self.will, 7, 1)
         buttons = make_row()
         buttons.addWidget(self.write)
@@ -97,12 +98,12 @@ class HandOverPage(QWidget):
         buttons.addWidget(self.bar, 1)
         buttons.addWidget(self.cancel)
         buttons.addStretch()
-        column.addWidget(Label("Hand over", objectName="title"))
+        column.addWidget(Label(tr("Hand over"), objectName="title"))
         about = (
             "Stems keep their length, channels and place, and their rate unless Lay out says another. "
             "The recordings are never written to."
         )
-        column.addWidget(Label(about, objectName="soft"))
+        column.addWidget(Label(tr(about), objectName="soft"))
         column.addLayout(fields)
         column.addLayout(buttons)
         column.addWidget(self.outcome)
@@ -163,9 +164,9 @@ class HandOverPage(QWidget):
         unknown = [part.name for part in parts if not part.found]
         missing = f"\nMarks still to be found, before anything is written: {', '.join(unknown)}" if unknown else ""
         self.will.setText(
-            "   ·   ".join([*shown, *reports]) + f"\nChanged: {', '.join(counts)}" + missing
+            tr("   ·   ".join([*shown, *reports]) + f"\nChanged: {', '.join(counts)}" + missing
             + (warn if target.depth != "32f" else "")
-            if parts else "There is no part to hand over yet."
+            if parts else "There is no part to hand over yet.")
         )  # fmt: skip
         self.form.clip.setEnabled(target.depth != "32f")
         self.write.setEnabled(bool(parts) and not self._tasks)
@@ -231,7 +232,7 @@ class HandOverPage(QWidget):
         if kind == "progress":
             if done > _TELLING:
                 left = (time.monotonic() - self._began) * (1 - done) / done
-                self.outcome.setText(f"{self._doing}, about {math.ceil(left)} s left")
+                self.outcome.setText(tr(f"{self._doing}, about {math.ceil(left)} s left"))
             return
         part_id = self._tasks.pop(task)
         if kind == "done":
@@ -259,7 +260,7 @@ class HandOverPage(QWidget):
                 words = "Nothing was written." if self._made is not None else words
         self._give_up()
         self._busy(False)
-        self.outcome.setText(words)
+        self.outcome.setText(tr(words))
 
     def _give_up(self) -> None:
         """Take away what was to come into place as a whole and did not."""
@@ -279,4 +280,4 @@ class HandOverPage(QWidget):
         self.cancel.setVisible(on)
         self.bar.setValue(0)
         if on:
-            self.outcome.setText(self._doing)
+            self.outcome.setText(tr(self._doing))

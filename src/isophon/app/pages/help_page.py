@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.keys import key_book
 from isophon.app.model.manual import Chapter, chapters, folder
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
 
@@ -34,25 +35,25 @@ class HelpPage(QDialog):
 
     def __init__(self, chapter: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Help")
+        self.setWindowTitle(tr("Help"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(theme.u(980), theme.u(680))
         self._chapters = chapters(key_book().groups)
         self.words = QLineEdit(placeholderText="Search the manual", clearButtonEnabled=True)
-        self.words.setAccessibleName("Search the manual")
+        self.words.setAccessibleName(tr("Search the manual"))
         self.words.setToolTip("Words to look for; Return goes to the next place")
         self.words.textChanged.connect(self._search)
         self.words.returnPressed.connect(self.find_next)
         self.list = QListWidget()
-        self.list.setAccessibleName("Chapters")
+        self.list.setAccessibleName(tr("Chapters"))
         self.list.setFixedWidth(theme.u(_LIST_WIDE))
         for one in self._chapters:
-            self.list.addItem(QListWidgetItem(one.name))
+            self.list.addItem(QListWidgetItem(tr(one.name)))
         self.list.currentRowChanged.connect(self._show_chapter)
         self.text = _Page()
         self.text.anchorClicked.connect(self._follow)
         self.found = Label("", objectName="soft")
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.setAutoDefault(False)  # Return in the search goes to the next place
         close.clicked.connect(self.accept)
         side = make_column(between=8)
@@ -91,7 +92,9 @@ class HelpPage(QDialog):
             self.list.setCurrentRow(having[0])
         else:
             self.text.mark(words)
-        self.found.setText("" if not words else f"in {len(having)} of {len(self._chapters)}" if having else "nowhere")
+        self.found.setText(
+            tr("" if not words else f"in {len(having)} of {len(self._chapters)}" if having else "nowhere")
+        )
 
     def _show_chapter(self, row: int) -> None:
         if row >= 0:
@@ -113,7 +116,7 @@ class _Page(QTextBrowser):
     def __init__(self) -> None:
         super().__init__()
         self.setOpenLinks(False)
-        self.setAccessibleName("Manual")
+        self.setAccessibleName(tr("Manual"))
         self._shown: Chapter | None = None
         self._words = ""
         self._places: list[QTextCursor] = []

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QPushButton
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column
 
@@ -17,21 +18,21 @@ class HistoryPage(QDialog):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.setWindowTitle("History")
+        self.setWindowTitle(tr("History"))
         self.resize(430, 520)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         layout = make_column(self, around=(20, 16, 20, 16))
-        layout.addWidget(Label("History", objectName="title"))
-        about = Label("Click a step to go there. What lies after it stays until something else is done.")
+        layout.addWidget(Label(tr("History"), objectName="title"))
+        about = Label(tr("Click a step to go there. What lies after it stays until something else is done."))
         about.setObjectName("soft")
         about.setWordWrap(True)
         layout.addWidget(about)
         self.steps = QListWidget()
-        self.steps.setAccessibleName("Steps")
+        self.steps.setAccessibleName(tr("Steps"))
         self.steps.itemClicked.connect(lambda item: workspace.keeper.go(self.steps.row(item)))
         self.steps.itemActivated.connect(lambda item: workspace.keeper.go(self.steps.row(item)))
         layout.addWidget(self.steps, 1)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
         workspace.session_changed.connect(self._show)
@@ -43,7 +44,7 @@ class HistoryPage(QDialog):
         if [self.steps.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.steps.count())] != names:
             self.steps.clear()
             for i, name in enumerate(names):
-                item = QListWidgetItem(f"{i:3d}   {name}".replace("-", "−"))
+                item = QListWidgetItem(tr(f"{i:3d}   {name}".replace("-", "−")))
                 item.setData(Qt.ItemDataRole.UserRole, name)
                 self.steps.addItem(item)
         for i in range(self.steps.count()):

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QDialog, QPushButton, QScrollArea, QWidget
 
 from isophon.app.model.keys import HELD, KeyBook, key_book, shown_key
 from isophon.app.sheets import PASSES
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import grid, make_column, make_row, named
 from isophon.core.errors import IsophonError
@@ -54,9 +55,9 @@ class KeyButton(QPushButton):
         book = key_book()
         keys = next(keys for _, rows in book.groups for action, keys, _ in rows if action == self.action)
         held = " held" if self.action in HELD else ""
-        self.setText("press a key" if self.waiting else shown_key(keys.split(", ")[0]) + held)
+        self.setText(tr("press a key" if self.waiting else shown_key(keys.split(", ")[0]) + tr(held)))
         self.setProperty("own", book.is_changed(self.action))
-        self.setAccessibleName(f"{self._what}: {self.text()}")
+        self.setAccessibleName(f"{tr(self._what)}: {self.text()}")
         self.style().unpolish(self)
         self.style().polish(self)
 
@@ -101,17 +102,17 @@ class KeysPage(QDialog):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         self._scroll = QScrollArea(widgetResizable=True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._shown = 0
         self._wide: dict[int, QSize] = {}  # how large they are in so many columns
-        self.said = Label(_HOW, objectName="soft", wordWrap=True)
-        self.usual = QPushButton("All usual keys")
+        self.said = Label(tr(_HOW), objectName="soft", wordWrap=True)
+        self.usual = QPushButton(tr("All usual keys"))
         self.usual.setAutoDefault(False)
         self.usual.setToolTip("Give every action its usual key again")
         self.usual.clicked.connect(lambda: self._change(KeyBook.take_back))
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         foot = make_row(between=8)
         foot.addWidget(self.said, 1)
@@ -142,7 +143,7 @@ class KeysPage(QDialog):
         """Change keys, or say in one line why not."""
         try:
             change(key_book())
-            self.said.setText(_HOW)
+            self.said.setText(tr(_HOW))
         except IsophonError as error:
             self.said.setText(str(error)[:1].upper() + str(error)[1:] + ".")
         for button in self.buttons.values():
@@ -182,13 +183,13 @@ class KeysPage(QDialog):
             if row[side]:
                 rows.setRowMinimumHeight(row[side], 12)
                 row[side] += 1
-            rows.addWidget(Label(title, objectName="head"), row[side], 3 * side, 1, 2)
+            rows.addWidget(Label(tr(title), objectName="head"), row[side], 3 * side, 1, 2)
             row[side] += 1
             for action, keys, what in group:
                 _, *others = keys.split(", ")
                 rows.addWidget(self._key(action, keys, what), row[side], 3 * side)
                 words = f"{what} ({', '.join(others)} too)" if others else what
-                rows.addWidget(Label(words), row[side], 3 * side + 1)
+                rows.addWidget(Label(tr(words)), row[side], 3 * side + 1)
                 row[side] += 1
         for side in range(1, count):
             rows.setColumnMinimumWidth(3 * side - 1, 12)

@@ -20,6 +20,7 @@ from isophon.app import theme
 from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.relinking import missing_beside, other_shape, source_at
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.file_dialog import SOUND_FILES, file_to_open, files_to_open, folder_to_use
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
@@ -52,7 +53,7 @@ class LayoutPage(QWidget):
         self._shown: list = []
         self._filling = False
         self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
+        self.table.setHorizontalHeaderLabels(tr_all(COLUMNS))
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(34)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -60,12 +61,12 @@ class LayoutPage(QWidget):
         self.table.setWordWrap(True)
         self.table.itemChanged.connect(self._edited)
         self.table.itemSelectionChanged.connect(self._show_buttons)
-        self.table.setAccessibleName("Recordings")
+        self.table.setAccessibleName(tr("Recordings"))
         self.chart = SongChart(workspace)
         self.chart.moved.connect(self._set_start)
         self.about = Label("", objectName="soft")
         self.add, self.folder, self.replace, self.remove, self.up, self.down = (
-            QPushButton(text)
+            QPushButton(tr(text))
             for text in ("Add recordings…", "Add a folder…", "Replace…", "Remove", "Move up", "Move down")
         )
         key_tip(self.add, "Choose recordings that belong to this song ({open})")
@@ -81,11 +82,11 @@ class LayoutPage(QWidget):
         self.up.clicked.connect(lambda: self._move(-1))
         self.down.clicked.connect(lambda: self._move(1))
         self.rate = Choice()
-        self.rate.setAccessibleName("Rate of the stems")
+        self.rate.setAccessibleName(tr("Rate of the stems"))
         self.rate.setToolTip("The sample rate at which stems are handed over")
-        self.rate.addItem("each at its own rate", None)
+        self.rate.addItem(tr("each at its own rate"), None)
         for rate in layout.RATES:
-            self.rate.addItem(f"all at {rate / 1000:g} kHz", rate)
+            self.rate.addItem(tr(f"all at {rate / 1000:g} kHz"), rate)
         self.rate.activated.connect(self._choose_rate)
         self._lay_out()
         workspace.session_changed.connect(self.refresh)
@@ -96,7 +97,7 @@ class LayoutPage(QWidget):
         for button in (self.add, self.folder, self.replace, self.remove, self.up, self.down):
             buttons.addWidget(button)
         buttons.addStretch(1)
-        buttons.addWidget(Label("Stems are handed over", objectName="soft"))
+        buttons.addWidget(Label(tr("Stems are handed over"), objectName="soft"))
         buttons.addWidget(self.rate)
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
@@ -107,7 +108,7 @@ class LayoutPage(QWidget):
         header.setStretchLastSection(True)
         figures_right(self.table, range(_START, len(COLUMNS) - 1))
         column = make_column(self, between=8, around=(24, 16, 24, 16))
-        column.addWidget(Label("Lay out", objectName="title"))
+        column.addWidget(Label(tr("Lay out"), objectName="title"))
         column.addWidget(self.about)
         self.song = QScrollArea(widgetResizable=True)
         self.song.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -136,8 +137,8 @@ class LayoutPage(QWidget):
         before, self._shown = self._shown, facts
         count = len(session.items)
         self.about.setText(
-            "Drop recordings or folders here, or add them. Say what each is; names, starts and singers can be typed."
-            if count else "Nothing is laid out yet. Drop the vocal recordings of a song here, or add them below."
+            tr("Drop recordings or folders here, or add them. Say what each is; names, starts and singers can be typed."
+            if count else "Nothing is laid out yet. Drop the vocal recordings of a song here, or add them below.")
         )  # fmt: skip
         self._filling = True
         chosen = self._chosen()
@@ -166,7 +167,7 @@ class LayoutPage(QWidget):
             "\n".join(said),
         )  # fmt: skip
         for column, text in enumerate(texts):
-            cell = QTableWidgetItem(text)
+            cell = QTableWidgetItem(text if column in (_NAME, _SINGER) else tr(text))
             cell.setData(Qt.ItemDataRole.UserRole, item.id)
             editable = column in (_NAME, _START) or (column == _SINGER and isinstance(item, Part))
             if not editable:
@@ -181,10 +182,10 @@ class LayoutPage(QWidget):
                 cell.setToolTip(source.path)
             self.table.setItem(row, column, cell)
         choice = Choice()
-        choice.setAccessibleName(f"What {item.name} is")
+        choice.setAccessibleName(tr(f"What {item.name} is"))
         choice.setToolTip("A part is cleaned, a reference only helps; its role gives a part its first settings")
         for what in (*ROLES, *GUIDES):
-            choice.addItem(theme.ROLE_WORDS[what] + (" (reference)" if what in GUIDES else ""), what)
+            choice.addItem(tr(theme.ROLE_WORDS[what] + (" (reference)" if what in GUIDES else "")), what)
         choice.setCurrentIndex(choice.findData(item.role if isinstance(item, Part) else item.kind))
         choice.activated.connect(lambda _, box=choice, i=item.id: self._set_what(i, box.currentData()))
         choice.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

@@ -10,6 +10,7 @@ from isophon.app.model.hearing import Hearing
 from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
+from isophon.app.translation import tr
 from isophon.core.session import notes
 from isophon.core.session.items import Marker
 
@@ -32,7 +33,7 @@ class Markers(QObject):
 
     def name_at(self, at: float) -> None:
         """Ask for a name for a second of the song."""
-        name, given = QInputDialog.getText(self._page, "Marker", f"A name for {theme.clock(max(0.0, at))}")
+        name, given = QInputDialog.getText(self._page, tr("Marker"), tr(f"A name for {theme.clock(max(0.0, at))}"))
         if given:
             self._workspace.mark_place(at, name)
 
@@ -45,7 +46,7 @@ class Markers(QObject):
         part_id = workspace.part.id
         old = notes.note_at(workspace.session, part_id, mark.id)
         question = f"A note at {theme.clock(mark.span[0] + workspace.offset)}; empty deletes it"
-        words, given = QInputDialog.getText(self._page, "Note", question, text=old.name if old else "")
+        words, given = QInputDialog.getText(self._page, tr("Note"), question, text=old.name if old else "")
         if given and (words.strip() or old):
             step = "note" if words.strip() else "delete a note"
             workspace.edit(step, lambda s: notes.set_note(s, part_id, mark.id, words))

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.labels import Label
 from isophon.app.views.made import RIGHT, figures_right, make_column
 from isophon.app.views.mark_words import mark_words
@@ -30,15 +31,15 @@ class MarksPage(QDialog):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.setWindowTitle("Marks")
+        self.setWindowTitle(tr("Marks"))
         self.resize(640, 520)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._filling = False
         self._shown: object = None
         self.head = Label("", objectName="title")
         self.table = QTableWidget(0, len(_COLUMNS))
-        self.table.setHorizontalHeaderLabels(_COLUMNS)
-        self.table.setAccessibleName("Marks")
+        self.table.setHorizontalHeaderLabels(tr_all(_COLUMNS))
+        self.table.setAccessibleName(tr("Marks"))
         figures_right(self.table, _FIGURES)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
@@ -60,12 +61,12 @@ class MarksPage(QDialog):
             return
         self._shown = shown
         marks = workspace.marks[:_MOST]
-        self.head.setText(f"{which.name} · {workspace.part.name}")
+        self.head.setText(tr(f"{which.name} · {workspace.part.name}"))
         self._filling = True
         self.table.setRowCount(len(marks))
         for row, mark in enumerate(marks):
             for column, text in enumerate(self._texts(mark)):
-                cell = QTableWidgetItem(text)
+                cell = QTableWidgetItem(tr(text))
                 cell.setData(Qt.ItemDataRole.UserRole, mark.id)
                 cell.setData(
                     Qt.ItemDataRole.AccessibleDescriptionRole, mark_words(workspace, mark) if not column else ""

@@ -16,6 +16,7 @@ from isophon.app.model.workspace import AUDIBLE, Workspace
 from isophon.app.pages.route import LAY_OUT, Count
 from isophon.app.pages.work_views import WorkViews
 from isophon.app.sheets import PASSES
+from isophon.app.translation import tr
 from isophon.core.passes import NAMES
 from isophon.core.session.items import Source
 from isophon.core.session.model import Part
@@ -83,7 +84,7 @@ class PageDisplay(QObject):
 
     def show_about(self) -> None:
         """Show in a line over the skyline what it shows."""
-        self._views.about.setText(self._about())
+        self._views.about.setText(tr(self._about()))
 
     def _show_counts(self) -> None:
         session, counts = self.workspace.session, {}
@@ -108,7 +109,7 @@ class PageDisplay(QObject):
         version = self.workspace.session.version
         about = f" · version {version}{about}" if version else about
         self._views.title.state.setText(
-            state + (about if part.id else "")
+            tr(state) + (tr(about) if part.id else "")
         )  # what is lost without being read comes first
         self.title_changed.emit()
 

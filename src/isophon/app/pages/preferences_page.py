@@ -13,6 +13,7 @@ from isophon.app.model.appearance import LOOKS, appearance
 from isophon.app.model.jobs import Job
 from isophon.app.model.preferences import MOST_WORKERS, TYPE_SIZES, prefer, preferences
 from isophon.app.pages.keys_page import KeysPage
+from isophon.app.translation import LANGUAGES, tr, tr_all
 from isophon.app.views.folder_choice import FolderChoice
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
@@ -31,7 +32,7 @@ class PreferencesPage(QDialog):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Preferences")
+        self.setWindowTitle(tr("Preferences"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setFixedWidth(theme.u(_WIDE))
         self._job: Job | None = None
@@ -40,10 +41,12 @@ class PreferencesPage(QDialog):
         self.look.activated.connect(lambda row: appearance().choose(list(LOOKS)[row]))
         self.type_size = _choice("Type", TYPE_SIZES.values(), list(TYPE_SIZES).index(now.type_size))
         self.type_size.activated.connect(lambda row: self._prefer(type_size=list(TYPE_SIZES)[row]))
+        self.language = _choice("Language", LANGUAGES.values(), list(LANGUAGES).index(now.language))
+        self.language.activated.connect(lambda row: self._prefer(language=list(LANGUAGES)[row]))
         counts = ["As many as suit this machine", *map(str, range(1, MOST_WORKERS + 1))]
         self.workers = _choice("Processes that analyse and hand over", counts, now.workers)
         self.workers.activated.connect(lambda row: self._prefer(workers=row))
-        self.motion = switch("Views glide")
+        self.motion = switch(tr("Views glide"))
         self.motion.setChecked(now.motion)
         self.motion.setToolTip("Map and skyline glide to where they are going, where the desktop wants motion at all")
         self.motion.toggled.connect(lambda on: self._prefer(motion=on))
@@ -53,10 +56,11 @@ class PreferencesPage(QDialog):
         self.recordings.chosen.connect(lambda path: self._prefer(recordings=path))
         self.stems = FolderChoice("Stems", now.stems, "“cleaned” beside the recordings")
         self.stems.chosen.connect(lambda path: self._prefer(stems=path))
-        self.keys = QPushButton("Change keys…")
+        self.keys = QPushButton(tr("Change keys…"))
         self.keys.setToolTip("All keys on one page; a click on one changes it")
         self.look.setToolTip("Light, dark, or as the desktop is")
         self.type_size.setToolTip("How large words and controls are")
+        self.language.setToolTip("The language of the window; the command line and files stay English")
         self.workers.setToolTip("More are faster where the machine has the cores and the memory")
         self.save.setToolTip("Save a session that has a file every few minutes")
         self.keys.clicked.connect(lambda: KeysPage(self).open())
@@ -65,28 +69,29 @@ class PreferencesPage(QDialog):
         self.room.setToolTip("What was used longest ago is deleted first, and measured again where it is needed")
         self.room.activated.connect(lambda row: self._prefer(measurements_gb=_ROOMS_GB[row]))
         self.taken = Label("", objectName="soft")
-        self.clear = QPushButton("Delete what was measured")
+        self.clear = QPushButton(tr("Delete what was measured"))
         self.clear.setToolTip("Recordings are measured again when they are opened; sessions and recordings stay")
         self.clear.clicked.connect(partial(self._work, _cleared))
         self.trouble = Label("", objectName="soft", wordWrap=True)
         rows = grid(None, _ACROSS, _DOWN)
         listed: tuple[tuple[str, QWidget, str], ...] = (
-            ("Look", self.look, ""), ("Type", self.type_size, _NEXT_START), ("Motion", self.motion, ""),
+            ("Look", self.look, ""), ("Type", self.type_size, _NEXT_START), ("Language", self.language, _NEXT_START),
+            ("Motion", self.motion, ""),
             ("Keys", self.keys, ""), ("Save by itself", self.save, "a session that has a file"),
             ("Recordings in", self.recordings, ""), ("Stems to", self.stems, ""),
             ("Processes", self.workers, _NEXT_START), ("Measurements", self.room, _NEXT_START),
             ("", self.clear, ""),
         )  # fmt: skip
         for row, (name, control, says) in enumerate(listed):
-            rows.addWidget(Label(name), row, 0)
+            rows.addWidget(Label(tr(name)), row, 0)
             rows.addWidget(control, row, 1, 1, 2 if isinstance(control, FolderChoice) else 1)
             if says:
-                rows.addWidget(Label(says, objectName="soft"), row, 2)
+                rows.addWidget(Label(tr(says), objectName="soft"), row, 2)
         rows.addWidget(self.taken, len(listed), 1, 1, 2)
-        place = Label(f"They lie in {cache.folder()}", objectName="soft", wordWrap=True)
+        place = Label(tr(f"They lie in {cache.folder()}"), objectName="soft", wordWrap=True)
         rows.addWidget(place, len(listed) + 1, 1, 1, 2)
         rows.setColumnStretch(2, 1)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         foot = make_row()
         foot.addWidget(self.trouble, 1)
@@ -102,7 +107,7 @@ class PreferencesPage(QDialog):
             prefer(**changed)
             self.trouble.setText("")
         except IsophonError as error:
-            self.trouble.setText(f"{error}; what was chosen is not kept")
+            self.trouble.setText(tr(f"{error}; what was chosen is not kept"))
 
     def _work(self, work: Callable[[Callable[[float], None]], int]) -> None:
         """Look how large the measurements are, or delete them, beside the window."""
@@ -116,12 +121,12 @@ class PreferencesPage(QDialog):
 
     def _failed(self, words: str) -> None:
         self._job = None
-        self.trouble.setText(words)
+        self.trouble.setText(tr(words))
         self.clear.setEnabled(True)
 
     def _show_size(self, size: int) -> None:
         self._job = None
-        self.taken.setText(f"{size / 1e6:,.0f} MB" if size else "nothing is kept")
+        self.taken.setText(tr(f"{size / 1e6:,.0f} MB" if size else "nothing is kept"))
         self.clear.setEnabled(size > 0)
 
 
@@ -140,7 +145,7 @@ def _cleared(_progress: Callable[[float], None]) -> int:
 
 def _choice(name: str, words: Iterable[str], row: int) -> Choice:
     box = Choice()
-    box.setAccessibleName(name)
-    box.addItems(list(words))
+    box.setAccessibleName(tr(name))
+    box.addItems(tr_all(list(words)))
     box.setCurrentIndex(row)
     return box

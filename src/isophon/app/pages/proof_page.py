@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QPushButton, QTextBrowser, QWidget
 
+from isophon.app.translation import tr
 from isophon.app.views.made import make_column
 
 
@@ -13,13 +14,13 @@ class ProofPage(QDialog):
 
     def __init__(self, html: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("The proof")
+        self.setWindowTitle(tr("The proof"))
         self.resize(860, 680)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.page = QTextBrowser()
         self.page.setHtml(html)
-        self.page.setAccessibleName("The proof")
-        close = QPushButton("Close")
+        self.page.setAccessibleName(tr("The proof"))
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         layout = make_column(self, around=(16, 16, 16, 12))
         layout.addWidget(self.page, 1)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidg
 
 from isophon.app import theme
 from isophon.app.sheets import PASSES
+from isophon.app.translation import tr, tr_all
 from isophon.core.session.model import Part
 
 _FIGURES = {"loudness_lufs": "Loudness, LUFS", "true_peak_dbtp": "True peak, dBTP", "floor_dbfs": "Noise floor, dBFS"}
@@ -35,8 +36,8 @@ class ResultsTable(QTableWidget):
         self.setDragDropMode(QTableWidget.DragDropMode.DragOnly)
         self.setDefaultDropAction(Qt.DropAction.CopyAction)
         self.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        self.setHorizontalHeaderLabels(_COLUMNS)
-        self.setAccessibleName("Results")
+        self.setHorizontalHeaderLabels(tr_all(_COLUMNS))
+        self.setAccessibleName(tr("Results"))
         self.verticalHeader().hide()
         self.setShowGrid(False)
         header = self.horizontalHeader()
@@ -81,7 +82,7 @@ class ResultsTable(QTableWidget):
         if len(texts) == 1:
             self.setSpan(at, 1, 1, len(_COLUMNS) - 1)
         for column, text in enumerate((self._parts[place].name, *texts)):
-            cell = QTableWidgetItem(text)
+            cell = QTableWidgetItem(tr(text) if column else text)
             cell.setFont(theme.sans(theme.TEXT))
             self.setItem(at, column, cell)
         self.show()

@@ -12,6 +12,7 @@ from isophon.app import theme
 from isophon.app.model.audibility import time_for
 from isophon.app.model.audition import ALL_HEARD, WITHOUT
 from isophon.app.sheets import PASSES
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import asks_first, draw_focus
 from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.made import make_column, make_row, named
@@ -53,7 +54,7 @@ class Route(QWidget):
         self.setMinimumSize(theme.u(_LEAST) * len(STATIONS), theme.u(_HEIGHT))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Route")
+        self.setAccessibleName(tr("Route"))
 
     def sizeHint(self) -> QSize:
         return QSize(theme.u(_USUAL) * len(STATIONS), theme.u(_HEIGHT))
@@ -110,7 +111,7 @@ class Route(QWidget):
         if how != ALL_HEARD:
             tip.append(f"Plays now: {how}, {STATIONS[index]} (X, or a click on the ear)")
         self.setToolTip("\n".join(tip))
-        self.setAccessibleDescription(f"{STATIONS[self.current]}. " + ". ".join(tip))
+        self.setAccessibleDescription(tr(f"{STATIONS[self.current]}. " + ". ".join(tip)))
 
     def place(self, index: int) -> QPointF:
         """Where a station stands."""
@@ -130,7 +131,7 @@ class Route(QWidget):
         painter.drawLine(self.place(0), self.place(len(STATIONS) - 1))
         room = (self.width() - 2 * theme.u(_SIDE)) / (len(STATIONS) - 1)
         painter.setFont(theme.sans(theme.TEXT, theme.QFont.Weight.Bold))
-        fits = all(painter.fontMetrics().horizontalAdvance(name) < room - 4 for name in STATIONS)
+        fits = all(painter.fontMetrics().horizontalAdvance(tr(name)) < room - 4 for name in STATIONS)
         for i, name in enumerate(STATIONS):
             at, here = self.place(i), i == self.current
             self._draw_ring(painter, i, at)
@@ -139,8 +140,8 @@ class Route(QWidget):
             painter.setFont(theme.sans(size, theme.QFont.Weight.Bold if here else theme.QFont.Weight.Normal))
             wide = max(room, 2 * theme.u(_SIDE)) if i in (LAY_OUT, HAND_OVER) else room  # nothing stands beyond these
             box = QRectF(at.x() - wide / 2, theme.u(27), wide, theme.u(18))
-            shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, round(wide) - 2)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)
+            shown = painter.fontMetrics().elidedText(tr(name), Qt.TextElideMode.ElideRight, round(wide) - 2)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(shown))
             count = self._counts.get(i)
             if count and count.undecided:
                 painter.setPen(theme.SOFT_INK)
@@ -233,8 +234,8 @@ class TitleRow(QFrame):
         self.setObjectName("panel")
         self.name, self.state = ElidedLabel("title"), ElidedLabel("soft")
         self.route = Route()
-        self.undo, self.redo = named(QPushButton("Undo"), "plain"), named(QPushButton("Redo"), "plain")
-        self.more = named(QPushButton("More"), "plain")
+        self.undo, self.redo = named(QPushButton(tr("Undo")), "plain"), named(QPushButton(tr("Redo")), "plain")
+        self.more = named(QPushButton(tr("More")), "plain")
         self.more.setToolTip("Saving, history, versions, markers, voice cards, preferences, help")
         self.more.setMenu(menu)
         texts = make_column(between=0)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QProgressBar, QPushButton, QScroll
 
 from isophon.app import theme
 from isophon.app.model.keys import KeyShortcut, key_tip
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import workable
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
@@ -38,13 +39,13 @@ class StartPage(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("page")
-        self.open = named(QPushButton("Open recordings or a session…"), "main")
+        self.open = named(QPushButton(tr("Open recordings or a session…")), "main")
         self.open.clicked.connect(self.open_asked)
-        self.demo = QPushButton("Open the demo: Glasshouse Starlings")
+        self.demo = QPushButton(tr("Open the demo: Glasshouse Starlings"))
         self.demo.clicked.connect(self.demo_asked)
-        self.tour = QPushButton("Take the tour: eight steps in the demo")
+        self.tour = QPushButton(tr("Take the tour: eight steps in the demo"))
         self.tour.clicked.connect(self.tour_asked)
-        self.new = QPushButton("New session")
+        self.new = QPushButton(tr("New session"))
         self.new.clicked.connect(self.new_asked)
         key_tip(self.open, "Choose recordings to clean, or a session to go on with ({open})")
         key_tip(self.new, "Begin an empty session, to be filled with recordings ({new})")
@@ -52,17 +53,17 @@ class StartPage(QWidget):
         key_tip(self.tour, "See the work once from beginning to end; it can be left at any step ({give_up})")
         self.work = Label("")
         self.bar = QProgressBar(maximum=1000, textVisible=False)
-        self.cancel = QPushButton("Cancel")
+        self.cancel = QPushButton(tr("Cancel"))
         self.cancel.clicked.connect(self.cancel_asked)
         self.lists = make_column(between=8)
         column = make_column(between=12)
         column.addWidget(_Emblem(), 0, Qt.AlignmentFlag.AlignHCenter)
-        title = Label("Isophon", objectName="title")
+        title = Label(tr("Isophon"), objectName="title")
         title.setFont(theme.sans(28, theme.QFont.Weight.Bold))
         title.setStyleSheet("font-size: 21pt")
         column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
         about = Label(
-            "Every blemish measured against the voice around it,\nand brought down just enough.",
+            tr("Every blemish measured against the voice around it,\nand brought down just enough."),
             objectName="soft", wordWrap=True, alignment=Qt.AlignmentFlag.AlignHCenter,
         )  # fmt: skip
         column.addWidget(about)
@@ -72,7 +73,7 @@ class StartPage(QWidget):
         column.addWidget(self.demo)
         column.addWidget(self.tour)
         hint = Label(
-            "or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg; MP3 as music)",
+            tr("or drop recordings, or a folder of them, anywhere on this window (WAV, AIFF, FLAC, Ogg; MP3 as music)"),
             objectName="soft", wordWrap=True, alignment=Qt.AlignmentFlag.AlignHCenter,
         )  # fmt: skip
         column.addWidget(hint)
@@ -84,7 +85,7 @@ class StartPage(QWidget):
             ("Help", "Read the manual ({help})", self.help_asked),
             ("Preferences", "Look, type, keys, folders and what is kept ({preferences})", self.preferences_asked),
         ):
-            button = named(QPushButton(words), "plain")
+            button = named(QPushButton(tr(words)), "plain")
             key_tip(button, tip)
             button.clicked.connect(signal)
             more.addWidget(button)
@@ -145,7 +146,7 @@ class StartPage(QWidget):
             widget.setEnabled(not busy)
         if busy and self.isVisible():
             self.cancel.setFocus()
-        self.work.setText(words)
+        self.work.setText(tr(words))
         self.bar.setValue(round(1000 * (fraction or 0)))
 
     def show_lists(self, unsaved: list[tuple[str, Path]], recent: list[tuple[Path, str]]) -> None:
@@ -156,11 +157,11 @@ class StartPage(QWidget):
             if widget is not None:
                 widget.deleteLater()
         if unsaved:
-            self.lists.addWidget(Label("Go on where work was left, not yet saved", objectName="head"))
+            self.lists.addWidget(Label(tr("Go on where work was left, not yet saved"), objectName="head"))
         for name, path in unsaved[:3]:
             self._add_row(name, "everything up to the last step", partial(self.recover_asked.emit, path))
         if recent:
-            self.lists.addWidget(Label("Recent", objectName="head"))
+            self.lists.addWidget(Label(tr("Recent"), objectName="head"))
         for path, about in recent[:4]:
             where = f"{about} · {path.parent}" if about else str(path.parent)
             self._add_row(path.stem, where, partial(self.path_chosen.emit, path))
@@ -169,7 +170,7 @@ class StartPage(QWidget):
     def _add_row(self, name: str, where: str, chosen: Callable[[], object]) -> None:
         metrics = self.fontMetrics()
         shown = f"{name}\n{metrics.elidedText(where, Qt.TextElideMode.ElideRight, theme.u(_WIDE - 30))}"
-        button = named(QPushButton(shown), "row")
+        button = named(QPushButton(tr(shown)), "row")
         button.setToolTip(where)
         button.clicked.connect(lambda: chosen())
         self.lists.addWidget(button)
@@ -185,9 +186,9 @@ class _BeforeAndAfter(QFrame):
         column = make_column(self, between=6)
         for name, words in (("as-sung", "As sung"), ("cleaned", "Ink is what stays, red is what the cleaning removes")):
             picture = QLabel(textFormat=Qt.TextFormat.PlainText)
-            picture.setAccessibleName(words)
+            picture.setAccessibleName(tr(words))
             column.addWidget(picture)
-            column.addWidget(Label(words, objectName="soft"))
+            column.addWidget(Label(tr(words), objectName="soft"))
             column.addSpacing(10)
             self._pictures.append((name, picture))
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QPushButton, QWidget
 from isophon.app import theme
 from isophon.app.model.keys import keyed
 from isophon.app.pages.tour_steps import STEPS, Step, part_of_tour
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
 
@@ -29,7 +30,7 @@ class Tour(QFrame):
         self.count = Label("", objectName="soft")
         self.does = named(QPushButton(), "main")
         self.does.clicked.connect(self._go_on)
-        self.leave = named(QPushButton("Leave the tour"), "plain")
+        self.leave = named(QPushButton(tr("Leave the tour")), "plain")
         self.leave.clicked.connect(self.end)
         self._ring = _Ring(page)
         head, foot = make_row(), make_row()
@@ -84,11 +85,11 @@ class Tour(QFrame):
         part = part_of_tour(self._page)
         ready = part is not None and part.found
         last = self._at + 1 == len(STEPS)
-        self.title.setText(self.step.title)
-        self.count.setText(f"{self._at + 1} of {len(STEPS)}")
-        self.words.setText(keyed(self.step.words))
+        self.title.setText(tr(self.step.title))
+        self.count.setText(tr(f"{self._at + 1} of {len(STEPS)}"))
+        self.words.setText(tr(keyed(self.step.words)))
         does = self.step.does if ready else "The lead is being analysed…" if part else "There is no part here yet"
-        self.does.setText(does if not self._done else "End the tour" if last else "Next")
+        self.does.setText(tr(does if not self._done else "End the tour" if last else "Next"))
         self.does.setEnabled(ready)
         self._place()
 

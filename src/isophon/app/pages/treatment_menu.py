@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtWidgets import QMenu, QWidget
 
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.core.marks import Mark
 from isophon.core.session.treating import Target, like_it, same_place, treated_like
 
@@ -22,7 +23,7 @@ def treatment_menu(workspace: Workspace, parent: QWidget) -> QMenu | None:
         return None
     menu = QMenu(parent)
     for words, targets in choices(workspace, mark):
-        action = menu.addAction(words)
+        action = menu.addAction(tr(words))
         action.setEnabled(bool(targets))
         action.hovered.connect(partial(workspace.outline, targets))
         action.triggered.connect(partial(give, workspace, mark, targets))

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialog, QPlainTextEdit, QPushButton, QWidget
 from isophon.app.model.keys import key_tip, keyed
 from isophon.app.model.workspace import Workspace
 from isophon.app.pages.settings_differ import settings_that_differ
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.core.errors import CallError
@@ -28,20 +29,20 @@ class VersionsPage(QDialog):
     def __init__(self, workspace: Workspace, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.workspace = workspace
-        self.setWindowTitle("Versions")
+        self.setWindowTitle(tr("Versions"))
         self.resize(520, 440)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = make_column(self, around=(20, 16, 20, 16))
-        column.addWidget(Label("Versions", objectName="title"))
+        column.addWidget(Label(tr("Versions"), objectName="title"))
         about = (
             "A letter keeps all that is decided now. Go to another letter, change on, and switch between them while it "
             "plays ({version_A} to {version_D}). What you change belongs to the letter in force."
         )
-        column.addWidget(Label(keyed(about), objectName="soft", wordWrap=True))
+        column.addWidget(Label(tr(keyed(about)), objectName="soft", wordWrap=True))
         row = make_row()
         self.letters: dict[Letter, QPushButton] = {}
         for letter in LETTERS:
-            button = switch(letter)
+            button = switch(tr(letter))
             key_tip(button, f"Go to version {letter} ({{version_{letter}}})")
             button.clicked.connect(partial(go_to, workspace, letter))
             self.letters[letter] = button
@@ -52,13 +53,13 @@ class VersionsPage(QDialog):
         column.addWidget(self.head)
         self.text = named(QPlainTextEdit(), "list")
         self.text.setReadOnly(True)
-        self.text.setAccessibleName("How the others differ from what stands now")
+        self.text.setAccessibleName(tr("How the others differ from what stands now"))
         column.addWidget(self.text, 1)
         buttons = make_row()
-        self.settle = QPushButton("Keep this one only")
+        self.settle = QPushButton(tr("Keep this one only"))
         self.settle.setToolTip("What stands now is the one that counts; the letters go")
         self.settle.clicked.connect(lambda: workspace.edit("keep one version", versions.settled))
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         buttons.addWidget(self.settle)
         buttons.addStretch()
@@ -72,9 +73,9 @@ class VersionsPage(QDialog):
         letters = {one.letter for one in session.versions}
         for letter, button in self.letters.items():
             button.setChecked(letter == session.version)
-            button.setText(letter if letter in letters else f"{letter} (new)")
+            button.setText(tr(letter if letter in letters else f"{letter} (new)"))
         self.settle.setEnabled(bool(letters))
-        self.head.setText(f"Version {session.version} is in force" if session.version else "No versions yet")
+        self.head.setText(tr(f"Version {session.version} is in force" if session.version else "No versions yet"))
         self.text.setPlainText("\n".join(_lines_of(session)))
 
 

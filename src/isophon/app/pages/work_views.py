@@ -24,6 +24,7 @@ from isophon.app.pages.route import TitleRow
 from isophon.app.pages.splits import Splits
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.sheet import Sheets
+from isophon.app.translation import tr
 from isophon.app.views.folding import Folding
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.legend import Legend
@@ -147,24 +148,24 @@ class WorkViews:
         heading = make_row(between=0, around=(16, 4, 12, 0))
         self.about = ElidedLabel("soft", chart)
         self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # it takes what is left
-        heading.addWidget(Label("Skyline", chart, objectName="head"))
+        heading.addWidget(Label(tr("Skyline"), chart, objectName="head"))
         heading.addSpacing(8)
         heading.addWidget(self.about, 1)
         heading.addSpacing(8)
-        self.will_sound = switch("after chain", chart)
+        self.will_sound = switch(tr("after chain"), chart)
         self.orders = OrderButtons(chart, self._page)
         key_tip(
             self.will_sound, "Bars as high as they stand out after the rough chain ({rough}): compressors and shelf"
         )
         self.will_sound.toggled.connect(self.skyline.set_as_it_will_sound)
-        self.draw = switch("draw", chart)
+        self.draw = switch(tr("draw"), chart)
         self.draw.setToolTip("Dragging over the map or the lens draws a box, with Shift a free outline (V, or hold "
                              "Ctrl); Esc ends it")  # fmt: skip
         self.legend = Legend(self.workspace, self._page)
-        self.signs = QPushButton("signs", chart)
+        self.signs = QPushButton(tr("signs"), chart)
         self.signs.setToolTip("What the signs and colours mean")
         self.signs.clicked.connect(lambda: self.legend.open_over(self.signs))
-        self.stack = switch("stack", chart)
+        self.stack = switch(tr("stack"), chart)
         key_tip(
             self.stack, "The marks of all parts at the same moment side by side; a column is dragged as one ({stack})"
         )

@@ -14,6 +14,7 @@ from isophon.app.model.passes import SURE, Controls, HandTools, Knob, LensView, 
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.band_spectrum import FineSpectrum
 from isophon.app.sheets.extras import Extras
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.frequencies import band_of
 from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice, Field
@@ -40,8 +41,8 @@ class BandExtras(Extras):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
         self.shape = Choice()
-        self.shape.addItems(list(SHAPES))
-        self.shape.setAccessibleName("Shape")
+        self.shape.addItems(tr_all(list(SHAPES)))
+        self.shape.setAccessibleName(tr("Shape"))
         self.shape.setToolTip("The shape of the selected band’s filter")
         self.shape.activated.connect(self._set_shape)
         self.fields = {name: Field() for name in ("frequency", "Q", "change")}
@@ -52,7 +53,7 @@ class BandExtras(Extras):
             field = self.fields[name]
             field.setMinimumWidth(theme.u(48 if name == "frequency" else 42))  # "12.8" fits
             field.setMaximumWidth(theme.u(58 if name == "frequency" else 54))
-            field.setAccessibleName(f"{name} of the selected band")
+            field.setAccessibleName(tr(f"{name} of the selected band"))
             field.setToolTip(f"The {name} of the selected band; type a number")
             field.editingFinished.connect(lambda name=name: self._typed(name))
             row.addWidget(field)
@@ -60,16 +61,16 @@ class BandExtras(Extras):
         row.addStretch()
         self.by = Choice()
         for by, words in _BY.items():
-            self.by.addItem(words, by)
-        self.by.setAccessibleName("When the selected band is cut")
+            self.by.addItem(tr(words), by)
+        self.by.setAccessibleName(tr("When the selected band is cut"))
         self.by.setToolTip("Always, or only while it stands over what lies beside it")
         self.by.activated.connect(self._set_by)
-        self.loud = QCheckBox("cut bands of loud words")
+        self.loud = QCheckBox(tr("cut bands of loud words"))
         self.loud.setToolTip("Bands that stand out only in loud words are cut while they do")
         self.loud.clicked.connect(lambda on: workspace.settings.set_of_kind("band", "by_level", on))
         below = make_row()
         below.addWidget(self.by)
-        self.give = QPushButton("To the others")
+        self.give = QPushButton(tr("To the others"))
         self.give.setToolTip("Give these bands to the other selected parts, else to all parts of the same singer")
         self.give.clicked.connect(self._give)
         self.words = Label("", objectName="soft", wordWrap=True)
@@ -90,7 +91,7 @@ class BandExtras(Extras):
         self.loud.setChecked(part.band.by_level)
         self.loud.setEnabled(any(m.is_by_level and not m.hand.drawn for m in part.of(BandMark)))
         self.give.setEnabled(bool(part.of_kind("band")) and bool(self._others()))
-        self.words.setText(self._warning(part))
+        self.words.setText(tr(self._warning(part)))
         self.words.setVisible(bool(self.words.text()))
         if mine is None:
             for field in self.fields.values():
@@ -103,7 +104,7 @@ class BandExtras(Extras):
         self.by.setEnabled(mine.hand.drawn)
         for name, text in (("frequency", f"{hz:.0f}"), ("Q", f"{q:.1f}"), ("change", theme.signed(part.change(mine)))):
             if not self.fields[name].hasFocus():
-                self.fields[name].setText(text)
+                self.fields[name].setText(tr(text))
 
     def _typed(self, name: str) -> None:
         mark = self.workspace.mark
@@ -127,7 +128,7 @@ class BandExtras(Extras):
     def _set_shape(self) -> None:
         mark, part = self.workspace.mark, self.workspace.part
         if mark is not None:
-            shape = self.shape.currentText()
+            shape = list(SHAPES)[self.shape.currentIndex()]
             self.workspace.edit(f"{shape} · {part.name}", lambda s: edits.set_detail(s, part.id, mark.id, shape=shape))
 
     def _set_by(self) -> None:

@@ -14,6 +14,7 @@ from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
+from isophon.app.translation import tr
 from isophon.app.views.made import switch
 from isophon.core.audio.files import Recording
 from isophon.core.passes.band.mark import BandMark
@@ -60,11 +61,11 @@ class FineSpectrum(Following):
         self._pointed: float | None = None  # Hz under the pointer
         self.setMinimumHeight(theme.u(104))
         self.setMouseTracking(True)
-        self.setAccessibleName("Fine spectrum of the selected time")
+        self.setAccessibleName(tr("Fine spectrum of the selected time"))
         self.setToolTip("As sung (line) and cleaned (filled). Double-click: a bell. Drag one: its frequency; "
                         "wheel: its width. Press and move beside them: what lies there is heard alone, with Shift "
                         "all but it.")  # fmt: skip
-        self.large = switch("large", self)
+        self.large = switch(tr("large"), self)
         self.large.setObjectName("small")
         self.large.setToolTip("Over the map, as large as that; Esc puts it back")
         self.large.toggled.connect(workspace.large_asked)
@@ -223,10 +224,10 @@ class FineSpectrum(Following):
             painter.drawLine(QPointF(self.x_of(hz), box.top()), QPointF(self.x_of(hz), box.bottom()))
             if self.height() > theme.u(_LARGE_FROM):
                 painter.setPen(theme.SOFT_INK)
-                painter.drawText(QPointF(self.x_of(hz) + 4, box.top() + theme.u(16)), words)
+                painter.drawText(QPointF(self.x_of(hz) + 4, box.top() + theme.u(16)), tr(words))
         if seen is None:
             painter.setPen(theme.SOFT_INK)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "The spectrum appears here while it plays.")
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr("The spectrum appears here while it plays."))
             return
         columns = np.geomspace(LOWEST_HZ, HIGHEST_HZ, max(2, int(box.width())))
         lines = [_at_columns(seen.hz, levels, columns) for levels in (seen.sung_db, seen.cleaned_db)]
@@ -277,8 +278,8 @@ class FineSpectrum(Following):
             words = note_of(seen.pitch_hz) + (f" · partial {', '.join(strong)} over the 1st" if strong else "")
         painter.setPen(theme.SOFT_INK)
         where = QRectF(box.left() + 4, 0, self.large.x() - box.left() - 8, box.top())
-        words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(where.width()))
-        painter.drawText(where, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+        words = painter.fontMetrics().elidedText(tr(words), Qt.TextElideMode.ElideRight, int(where.width()))
+        painter.drawText(where, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, tr(words))
 
 
 def _at_columns(hz: np.ndarray, levels: np.ndarray, columns: np.ndarray) -> np.ndarray:

@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPen
 
 from isophon.app import theme
 from isophon.app.sheets.picture import Scale, SheetPicture, dots, steps
+from isophon.app.translation import tr
 from isophon.core.session.model import Part
 
 _MOST = 400  # dots; more are thinned
@@ -53,12 +54,12 @@ class BeforeAfter(SheetPicture):
             painter.drawLine(QLineF(x, box.top() + theme.u(14), x, box.bottom()))
             width = theme.text_width(words, theme.SMALL)
             painter.drawText(QPointF(max(box.left() + 3, min(box.right() - width - 3, x - width / 2)),
-                                     box.top() + theme.u(11)), words)  # fmt: skip
+                                     box.top() + theme.u(11)), tr(words))  # fmt: skip
         painter.setPen(theme.SOFT_INK)
         caption = f"{self.after}; {int(gone.sum())} removed" if gone.any() else self.after
         for row, words in zip(rows, ("as sung", caption), strict=True):
             here = QRectF(box.left() + 4, row - theme.u(19), box.width() - 8, theme.u(14))
-            painter.drawText(here, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
+            painter.drawText(here, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tr(words))
         painter.setClipping(False)
         return ""
 

@@ -14,6 +14,7 @@ from isophon.app.model.leaks import CLICK
 from isophon.app.model.passes import Controls, HandTools, Knob, Pass, SkylineView, TraceView, Words
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
+from isophon.app.translation import tr
 from isophon.app.views.label_room import LabelRoom, width_of
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
@@ -32,12 +33,12 @@ class BleedExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.on = QCheckBox("remove it")
+        self.on = QCheckBox(tr("remove it"))
         self.on.setToolTip("Subtract what was learned of the leak from the selected parts")
         self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("bleed", "on", on))
         self.source = Ticked(self._sources, _SOURCE)
         self.source.toggled_one.connect(self._toggle)
-        self.source.setAccessibleName("What the leak is found from")
+        self.source.setAccessibleName(tr("What the leak is found from"))
         self.source.setToolTip("What leaked: cues, the music or another singer, several at once; or a click that only "
                                "the take itself tells of")  # fmt: skip
         self.learn = QPushButton("")
@@ -46,7 +47,7 @@ class BleedExtras(Extras):
             "time, else from the moments in which it is clearest"
         )
         self.learn.clicked.connect(lambda: self._learn(workspace.selected_parts, workspace.selected_time))
-        self.learn_all = QPushButton("In all parts")
+        self.learn_all = QPushButton(tr("In all parts"))
         self.learn_all.setToolTip("The same for every part of the session")
         self.learn_all.clicked.connect(lambda: self._learn([p.id for p in workspace.session.parts], None))
         self.words = Label("", objectName="soft", wordWrap=True)
@@ -87,11 +88,13 @@ class BleedExtras(Extras):
 
     def _show_words(self) -> None:
         part, leaks = self.workspace.part, self.workspace.analysis.leaks
-        self.words.setText(_leak_words(part.leak, leaks.chosen(part) == (CLICK,), bool(leaks.cues)))
+        self.words.setText(tr(_leak_words(part.leak, leaks.chosen(part) == (CLICK,), bool(leaks.cues))))
 
     def _show_span(self) -> None:
         span = self.workspace.selected_time
-        self.learn.setText("Find the leak here" if span is None else f"Find the leak from {span[1] - span[0]:.1f} s")
+        self.learn.setText(
+            tr("Find the leak here" if span is None else f"Find the leak from {span[1] - span[0]:.1f} s")
+        )
 
 
 def _leak_words(leak: Leak | None, by_click: bool, has_cue: bool) -> str:
@@ -120,7 +123,7 @@ class LeakPicture(QWidget):
         super().__init__()
         self.workspace = workspace
         self.setMinimumHeight(56)
-        self.setAccessibleName("The delay, and the path that was found, over time and frequency")
+        self.setAccessibleName(tr("The delay, and the path that was found, over time and frequency"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -136,7 +139,7 @@ class LeakPicture(QWidget):
             painter.setPen(theme.SOFT_INK)
             painter.setFont(theme.sans(theme.SMALL))
             for box, words in zip(boxes, ("delay", "path over time", "over frequency"), strict=True):
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(words))
             return
         self._draw_delay(painter, boxes[0], leak)
         if leak.path:
@@ -187,7 +190,7 @@ def _words(painter: QPainter, box: QRectF, words: tuple[str, str, str]) -> None:
         wide = width_of(painter, text)
         box = QRectF(foot.left() + side * (foot.width() - wide), foot.top(), wide, foot.height())
         if text and room.take(box):
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(text))
 
 
 def _empty(part: Part) -> str:

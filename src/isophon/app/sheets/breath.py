@@ -20,6 +20,7 @@ from isophon.app.model.passes import (
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.before_after import BeforeAfter
 from isophon.app.sheets.extras import Extras
+from isophon.app.translation import tr
 from isophon.app.views.gate import draw_fades
 from isophon.app.views.made import make_column
 from isophon.core.marks import GONE_DB
@@ -36,7 +37,7 @@ class BreathExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.fill = QCheckBox("room tone underneath")
+        self.fill = QCheckBox(tr("room tone underneath"))
         self.fill.setToolTip("Let the room go on where a breath comes down; off: it gets silent there")
         self.fill.clicked.connect(lambda on: workspace.settings.set_of_kind("breath", "fill", on))
         column = make_column(self, around=(0, 0, 0, 4))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.clock_field import seconds_of
 from isophon.app.views.keyboard import Choice, Field
 from isophon.app.views.made import make_column, make_row
@@ -21,7 +22,7 @@ from isophon.core.session.model import Part, Session
 from isophon.core.session.treating import decisions_carried
 
 _DRIFTS_S = 0.02
-_SOUND, _DECISIONS = "its sound", "its decisions"
+_WHAT = ("its sound", "its decisions")
 Row = tuple[str, Callable[[], object] | None]
 
 
@@ -31,18 +32,18 @@ class Carrying(QWidget):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self.workspace = workspace
-        self.button = QPushButton("Carry on…")
+        self.button = QPushButton(tr("Carry on…"))
         self.button.setToolTip("Let the passage that is selected stand at other places: where the song repeats it, at "
                                "the playhead, a marker or a time")  # fmt: skip
         self.button.clicked.connect(self._offer)
         self.what = Choice()
-        self.what.addItems([_SOUND, _DECISIONS])
-        self.what.setAccessibleName("What is carried on")
+        self.what.addItems(tr_all(_WHAT))
+        self.what.setAccessibleName(tr("What is carried on"))
         self.what.setToolTip("Its sound: the passage is heard there. Its decisions: what is sung there stays, and its "
                              "marks are decided as those of the passage")  # fmt: skip
         self.typed = Field()
-        self.typed.setPlaceholderText("to 1:07.5")
-        self.typed.setAccessibleName("A time of the song to carry the passage to")
+        self.typed.setPlaceholderText(tr("to 1:07.5"))
+        self.typed.setAccessibleName(tr("A time of the song to carry the passage to"))
         self.typed.returnPressed.connect(self._to_typed)
         row = make_row()
         row.addWidget(self.button)
@@ -55,7 +56,7 @@ class Carrying(QWidget):
     def _offer(self) -> None:
         menu = QMenu(self)
         for words, action in self.choices():
-            added = menu.addAction(words.replace("&", "&&"))
+            added = menu.addAction(tr(words.replace("&", "&&")))
             if action is None:
                 added.setEnabled(False)
             else:
@@ -125,12 +126,13 @@ class Carrying(QWidget):
             return
         start, end = (t + workspace.offset for t in workspace.selected_time)
         words = words or f"to {theme.clock(at)}"
-        if self.what.currentText() == _SOUND:
+        what = _WHAT[self.what.currentIndex()]
+        if what == _WHAT[0]:
             change = partial(self._sound, change=passages.carried_on, start=start, end=end, at=at, tempo=tempo)
         else:
             change = partial(decisions_carried, part_ids=workspace.selected_parts, start=start, end=end, at=at,
                              tempo=tempo)  # fmt: skip
-        self._edit(f"carry on {self.what.currentText()} {words}", change)
+        self._edit(f"carry on {what} {words}", change)
 
     def _sound(self, session: Session, change: Callable[..., tuple[Mark, ...]], **where: float) -> Session:
         return edits.with_marks(session, self.workspace.selected_parts, partial(change, **where))

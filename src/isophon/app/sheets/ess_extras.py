@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtWidgets import QCheckBox, QWidget
 
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.ess_pictures import PICTURES, Picture
 from isophon.app.sheets.extras import AlikeExtras
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.made import make_row
 from isophon.core.session import edits
@@ -21,7 +24,7 @@ _SOUNDS = {
     "T’s too": {"t_too": True, "f_too": False},
     "T’s and F’s too": {"t_too": True, "f_too": True},
 }
-STARTS = {
+STARTS: dict[str, dict[str, Any]] = {
     "a low voice": {"rule_low_hz": 3_500.0, "rule_over_db": -7.0, "rule_ratio": 6.0, "rule_knee_db": 4.0,
                     "rule_attack_ms": 2.0, "rule_release_ms": 60.0, "rule_turns": "band"},
     "a high voice": {"rule_low_hz": 5_500.0, "rule_over_db": -8.0, "rule_ratio": 8.0, "rule_knee_db": 3.0,
@@ -42,24 +45,24 @@ class EssExtras(AlikeExtras):
         self.stack = self._choice("stack", STACK, "Where an ess meets one of the lead’s")
         self.turns = self._choice("rule_turns", TURNS, "What the rule turns down")
         self.start = Choice()
-        self.start.addItem("start the rule from …")
-        for words, values in STARTS.items():
-            self.start.addItem(words, values)
-        self.start.setAccessibleName("A starting point for the rule")
+        self.start.addItem(tr("start the rule from …"))
+        for words in STARTS:
+            self.start.addItem(tr(words))
+        self.start.setAccessibleName(tr("A starting point for the rule"))
         self.start.setToolTip("Set the whole rule at once, to go on from there")
         self.start.activated.connect(self._start)
         self.sounds = Choice()
         for words, both in _SOUNDS.items():
-            self.sounds.addItem(words, both)
-        self.sounds.setAccessibleName("Whether T’s and F’s come down too")
+            self.sounds.addItem(tr(words), both)
+        self.sounds.setAccessibleName(tr("Whether T’s and F’s come down too"))
         self.sounds.setToolTip("Which sounds come down beside S and Sh, in the selected parts")
-        self.sounds.activated.connect(lambda: self._set_both(self.sounds.currentData()))
-        self.altogether = QCheckBox("completely")
+        self.sounds.activated.connect(self._set_both)
+        self.altogether = QCheckBox(tr("completely"))
         self.altogether.setToolTip("Leave no soft trace of an ess that is taken away because the lead has one")
         self.altogether.clicked.connect(lambda on: workspace.settings.set_of_kind("ess", "altogether", on))
         self.picture = Choice()
-        self.picture.addItems(list(PICTURES))
-        self.picture.setAccessibleName("Which picture is shown")
+        self.picture.addItems(tr_all(list(PICTURES)))
+        self.picture.setAccessibleName(tr("Which picture is shown"))
         self.picture.setToolTip("What the picture below shows")
         for row, widgets in enumerate(
             ((self.by, self.stack), (self.turns, self.start), (self.sounds, self.altogether))
@@ -79,25 +82,27 @@ class EssExtras(AlikeExtras):
 
     def _show_picture(self) -> None:
         if self._shown is not None:
-            self._shown.show_picture(self.picture.currentText())
+            self._shown.show_picture(list(PICTURES)[self.picture.currentIndex()])
 
     def _choice(self, name: str, words: dict[str, str], what: str) -> Choice:
         choice = Choice()
         for value, text in words.items():
-            choice.addItem(text, value)
-        choice.setAccessibleName(what)
+            choice.addItem(tr(text), value)
+        choice.setAccessibleName(tr(what))
         choice.setToolTip(f"{what}, in the selected parts")
         choice.activated.connect(lambda: self.workspace.settings.set_of_kind("ess", name, choice.currentData()))
         return choice
 
     def _start(self) -> None:
-        values = self.start.currentData()
-        if values:
-            self._set_all(f"rule for {self.start.currentText()}", values)
+        chosen = self.start.currentIndex() - 1
+        if chosen >= 0:
+            words, values = list(STARTS.items())[chosen]
+            self._set_all(f"rule for {words}", values)
         self.start.setCurrentIndex(0)
 
-    def _set_both(self, values: dict[str, bool]) -> None:
-        self._set_all(self.sounds.currentText(), values)
+    def _set_both(self) -> None:
+        words, values = list(_SOUNDS.items())[self.sounds.currentIndex()]
+        self._set_all(words, values)
 
     def _set_all(self, words: str, values: dict) -> None:
         ids = self.workspace.selected_parts

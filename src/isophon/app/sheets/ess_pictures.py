@@ -13,6 +13,7 @@ from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
+from isophon.app.translation import tr
 from isophon.core.audio.bell import response_db
 from isophon.core.audio.dynamics import static_db
 from isophon.core.passes import STAGES
@@ -38,14 +39,14 @@ class Picture(Following):
         self._job: Job | None = None
         self._chunk: tuple[object, float, np.ndarray, np.ndarray] | None = None
         self.setMinimumHeight(theme.u(58))
-        self.setAccessibleName("What comes down, over frequency")
+        self.setAccessibleName(tr("What comes down, over frequency"))
         for changed in (workspace.part_changed, workspace.selection_changed, workspace.take_changed):
             changed.connect(self._changed)
 
     def show_picture(self, which: str) -> None:
         """Show one of ``PICTURES``."""
         self.shown = which
-        self.setAccessibleName(f"Picture: {which}")
+        self.setAccessibleName(tr(f"Picture: {which}"))
         self.setMinimumHeight(theme.u(58 if which == PICTURES[0] else 104))
         self._changed()
 
@@ -118,7 +119,7 @@ class Picture(Following):
         if cut is None or self._chunk is None:
             _ground(painter, box)
             words = "Esses are brought down by the ceiling; choose the rule to see it at work." if cut is None else ""
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, tr(words))
             return
         side = min(box.height(), 0.4 * box.width())
         curve, time = box.adjusted(0, 0, side - box.width(), 0), box.adjusted(side + 8, 0, 0, 0)
@@ -147,7 +148,7 @@ class Picture(Following):
         words = f"takes off {float(taken[len(taken) // 2]) if len(taken) else 0:.1f} dB"
         box, where = time.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom
         painter.fillRect(painter.boundingRect(box, where, words), theme.PAPER)  # no wave through the words
-        painter.drawText(box, where, words)
+        painter.drawText(box, where, tr(words))
 
 
 def _is_before(treatment: Treatment) -> bool:
@@ -213,7 +214,7 @@ def _draw_curve(painter: QPainter, box: QRectF, workspace: Workspace) -> None:
     else:
         top = "up" if high is None else f"to {high / 1000:.1f} kHz"
         text = f"{theme.signed(change)} dB from {low / 1000:.1f} kHz {top}"
-    painter.drawText(box.adjusted(8, 0, -8, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, text)
+    painter.drawText(box.adjusted(8, 0, -8, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, tr(text))
     painter.setClipping(False)
 
 
@@ -224,7 +225,9 @@ def _draw_spectra(painter: QPainter, box: QRectF, workspace: Workspace) -> None:
     spectra = () if surveyed is None else (_vowels(surveyed.survey, part), _esses(surveyed.survey, part))
     for here, words, levels in zip(boxes, ("vowels", "esses"), spectra or (None, None), strict=True):
         _ground(painter, here)
-        painter.drawText(here.adjusted(6, 2, -6, -2), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, words)
+        painter.drawText(
+            here.adjusted(6, 2, -6, -2), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, tr(words)
+        )
         if levels is None:
             continue
         hz, sung, cleaned = levels
@@ -238,7 +241,9 @@ def _draw_spectra(painter: QPainter, box: QRectF, workspace: Workspace) -> None:
         painter.setPen(theme.SOFT_INK)
         change = float(np.mean((cleaned - sung)[hz > 5_000])) if np.any(hz > 5_000) else 0.0
         words = f"over 5 kHz {theme.signed(change)} dB"
-        painter.drawText(here.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, words)
+        painter.drawText(
+            here.adjusted(6, 0, -6, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, tr(words)
+        )
 
 
 Curves = tuple[np.ndarray, np.ndarray, np.ndarray]

@@ -17,6 +17,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.floor_noise import FloorNoise
 from isophon.app.sheets.gap_fades import GapFades
+from isophon.app.translation import tr
 from isophon.app.views.gate import draw_fades, draw_warnings
 from isophon.app.views.ground import Ground
 from isophon.app.views.keyboard import Choice
@@ -41,9 +42,9 @@ class GapChoice(QWidget):
         super().__init__()
         self.workspace = workspace
         self.how = Choice()
-        self.how.setAccessibleName("What becomes of gaps")
+        self.how.setAccessibleName(tr("What becomes of gaps"))
         for how, words in _GAPS.items():
-            self.how.addItem(f"gaps {words}", how)
+            self.how.addItem(tr(f"gaps {words}"), how)
         self.how.activated.connect(lambda _: workspace.settings.set_of_kind("gap", "how", self.how.currentData()))
         column = make_column(self, around=(0, 0, 0, 4))
         column.addWidget(self.how)
@@ -61,7 +62,7 @@ class FloorExtras(Extras):
         self.noise, self.gaps = FloorNoise(workspace), GapChoice(workspace)
         self._picture: QWidget | None = None
         self.how = self.gaps.how
-        self.under, self.between = (switch(text) for text in ("noise", "gaps"))
+        self.under, self.between = (switch(tr(text)) for text in ("noise", "gaps"))
         self.under.setToolTip("Low cut, hum and hiss: what lies under the voice all the time")
         self.between.setToolTip("What is done between the words")
         sides, both = QButtonGroup(self), QWidget()

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.picture import FOOT
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import ElidedLabel
 from isophon.app.views.made import make_column, named
@@ -40,14 +41,14 @@ class FloorNoise(QWidget):
         self.on = _switch("Low cut", "Takes away what lies under the voice; proposed from this part’s lowest notes")
         self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("rumble", "on", on))
         self.cut = Slider("", 20, 300, 80, lambda v: f"{v:.0f} Hz", 1, 4, spare=30, number_width=54)
-        self.cut.setAccessibleName("Low cut")
+        self.cut.setAccessibleName(tr("Low cut"))
         self.cut.setToolTip("Where it is 3 dB down; double-click: what the lowest notes propose")
         self.cut.moved.connect(self._cut)
         self.slope = Choice()
         for slope in (12, 24, 48):
-            self.slope.addItem(f"{slope} dB", slope)
+            self.slope.addItem(tr(f"{slope} dB"), slope)
         self.slope.setToolTip("How steep it is, dB an octave")
-        self.slope.setAccessibleName("Slope of the low cut, dB an octave")
+        self.slope.setAccessibleName(tr("Slope of the low cut, dB an octave"))
         self.slope.activated.connect(
             lambda _: workspace.settings.set_of_kind("rumble", "slope", self.slope.currentData())
         )
@@ -65,7 +66,7 @@ class FloorNoise(QWidget):
                 "How much top the voice gets back above that, its esses aside")  # fmt: skip
         for (name, slider), tip in zip(self.sliders.items(), tips, strict=True):
             slider.setToolTip(tip)
-            slider.setAccessibleName(f"Hiss: {tip[0].lower()}{tip[1:]}")
+            slider.setAccessibleName(tr(f"Hiss: {tip[0].lower()}{tip[1:]}"))
             slider.moved.connect(lambda v, g, name=name: workspace.settings.set_of_kind("hiss", name, round(v, 2), g))
         self.follow = _switch("steady", "Noise that rises or falls is followed through the pauses")
         self.follow.clicked.connect(lambda on: workspace.settings.set_of_kind("hiss", "follow", on))
@@ -149,7 +150,7 @@ class FloorNoise(QWidget):
                 words += ": this eats the voice"
         elif lowest:
             words = f"lowest notes {lowest:.0f} Hz"
-        self.loss.setText(words)
+        self.loss.setText(tr(words))
 
     def _show_hum(self) -> None:
         part = self.workspace.part
@@ -165,7 +166,7 @@ class FloorNoise(QWidget):
         if len(of_all) > 1:
             together = 10 * np.log10(sum(10 ** (level / 10) for level in of_all))
             words += f" · {len(of_all)} parts {theme.signed(float(together))}"
-        self.hum_words.setText(words)
+        self.hum_words.setText(tr(words))
 
     def _show_hiss(self) -> None:
         part, settings = self.workspace.part, self.workspace.part.hiss
@@ -176,7 +177,7 @@ class FloorNoise(QWidget):
         self.follow.setChecked(settings.follow)
         self.follow.setEnabled(bool(track) and settings.on and not part.learned)
         overall = [sum(levels) / len(levels) for _, levels in track] or [0.0]
-        self.follow.setText(f"followed: it changes by {max(overall) - min(overall):.0f} dB" if track else "steady")
+        self.follow.setText(tr(f"followed: it changes by {max(overall) - min(overall):.0f} dB" if track else "steady"))
         default = role_default("hiss", part.role)
         for name, slider in self.sliders.items():
             slider.setEnabled(known and settings.on)
@@ -187,9 +188,9 @@ class FloorNoise(QWidget):
             chosen = part.learned and settings.learn_to > settings.learn_from
             span = f"{settings.learn_from + part.offset_s:.1f} to {settings.learn_to + part.offset_s:.1f} s"
             words += span if chosen else "the pauses"
-        self.hiss_words.setText(words)
+        self.hiss_words.setText(tr(words))
         from_selection = self.workspace.selected_time is not None or not part.learned
-        self.learn.setText("Take the noise from here" if from_selection else "From the pauses")
+        self.learn.setText(tr("Take the noise from here" if from_selection else "From the pauses"))
         self.learn.setToolTip(
             words + (". Takes it from the selected time instead." if from_selection
                      else ". Takes it from the pauses again.")
@@ -204,7 +205,7 @@ class Lows(QWidget):
         self.workspace = workspace
         self._kept: tuple[object, tuple[np.ndarray, np.ndarray]] | None = None
         self.setMinimumHeight(theme.u(92))
-        self.setAccessibleName("The lows of this part, the hum and the low cut")
+        self.setAccessibleName(tr("The lows of this part, the hum and the low cut"))
 
     def _voice(self) -> tuple[np.ndarray, np.ndarray] | None:
         """Mean third-octave levels of the sung frames, dBFS, and their frequencies."""
@@ -268,7 +269,7 @@ class Lows(QWidget):
             painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() - 4))
             words = "50 Hz" if hz == 50 else str(hz)
             under = QRectF(x - theme.u(24), box.bottom() + 1, theme.u(48), theme.u(FOOT))
-            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, words)
+            painter.drawText(under, Qt.AlignmentFlag.AlignCenter, tr(words))
         lowest = self.workspace.part.measured.lowest_hz
         if lowest:
             x = self._x(box, lowest)
@@ -276,7 +277,7 @@ class Lows(QWidget):
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             painter.setFont(theme.sans(theme.SMALL))
             painter.setPen(theme.INK)
-            painter.drawText(QPointF(x + 4, box.top() + 13), "lowest notes")
+            painter.drawText(QPointF(x + 4, box.top() + 13), tr("lowest notes"))
 
     def _x(self, box: QRectF, hz: float) -> float:
         return box.left() + np.log(hz / _LOWEST_HZ) / np.log(_HIGHEST_HZ / _LOWEST_HZ) * box.width()
@@ -307,7 +308,7 @@ def _deep(surveyed: Surveyed, centres: np.ndarray, level: np.ndarray) -> tuple[n
 
 
 def _switch(words: str, tip: str) -> QCheckBox:
-    box = QCheckBox(words)
+    box = QCheckBox(tr(words))
     box.setToolTip(tip)
     box.setMinimumWidth(78)
     return box

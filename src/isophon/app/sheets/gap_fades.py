@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from isophon.app import theme
 from isophon.app.sheets.picture import Scale, SheetPicture, line, points
+from isophon.app.translation import tr
 from isophon.core.passes.gap.mark import GapMark
 from isophon.core.survey import Survey
 
@@ -46,7 +47,7 @@ class GapFades(SheetPicture):
         painter.setPen(theme.SOFT_INK)
         for half, words in zip(halves, ("after a word", "before a word"), strict=True):
             caption = f"{words}, {_BEFORE_S + _INTO_S:.1f} s"
-            painter.drawText(QPointF(half.left() + 5, box.bottom() + theme.u(11)), caption)
+            painter.drawText(QPointF(half.left() + 5, box.bottom() + theme.u(11)), tr(caption))
         return ""
 
     @staticmethod

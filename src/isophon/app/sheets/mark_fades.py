@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from isophon.app.model.keys import key_tip
 from isophon.app.model.passes import Pass
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, named
 from isophon.app.views.slider import Slider
@@ -25,12 +26,12 @@ class MarkFades(QWidget):
         self.sliders = tuple(Slider(words, 0, _LONGEST_MS, 20, lambda v: f"{v:.0f} ms", _STEP_MS, _WORDS)
                              for words in ("Fade in", "Fade out"))  # fmt: skip
         column = make_column(self, between=0, around=(0, 4, 0, 0))
-        column.addWidget(Label(f"The {which.words.one} selected", objectName="soft"))
+        column.addWidget(Label(tr(f"The {which.words.one} selected"), objectName="soft"))
         for i, (slider, tip) in enumerate(zip(self.sliders, _TIPS, strict=True)):
             slider.setToolTip(tip)
             slider.moved.connect(lambda value, gesture, i=i: self._set(i, value, gesture))
             column.addWidget(slider)
-        self.ending = named(QPushButton("Give back the ending"), "plain")
+        self.ending = named(QPushButton(tr("Give back the ending")), "plain")
         key_tip(self.ending, "Let the gap begin only where the word before it has died away ({ending})")
         self.ending.clicked.connect(workspace.commands.give_back_ending)
         column.addWidget(self.ending)

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Following
+from isophon.app.translation import tr
 
 FOOT = 15  # pixels under a picture, for its scale
 
@@ -25,7 +26,7 @@ class SheetPicture(Following):
         super().__init__()
         self.workspace = workspace
         self.setMinimumHeight(theme.u(92))
-        self.setAccessibleName(self.words)
+        self.setAccessibleName(tr(self.words))
         self.setToolTip(self.words)
         for changed in (workspace.part_changed, workspace.selection_changed, workspace.take_changed):
             changed.connect(self._changed)
@@ -53,7 +54,7 @@ class SheetPicture(Following):
         if words:
             painter.setPen(theme.SOFT_INK)
             wrapped = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            painter.drawText(box.adjusted(10, 4, -10, -4), wrapped, words)
+            painter.drawText(box.adjusted(10, 4, -10, -4), wrapped, tr(words))
 
 
 class Scale:
@@ -86,7 +87,7 @@ class Scale:
             left = min(self.box.right() - width, max(self.box.left(), x - width / 2))
             if left >= room + 4:
                 painter.setPen(theme.SOFT_INK)
-                painter.drawText(QPointF(left, self.box.bottom() + theme.u(11)), text)
+                painter.drawText(QPointF(left, self.box.bottom() + theme.u(11)), tr(text))
                 room = left + width
 
 

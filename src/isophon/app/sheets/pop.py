@@ -20,6 +20,7 @@ from isophon.app.model.passes import (
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.pop_lows import PopLows
+from isophon.app.translation import tr
 from isophon.app.views.made import make_column
 from isophon.core.passes.pop.find import drawn
 from isophon.core.takes.pictures import LOWS
@@ -30,7 +31,7 @@ class PopExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.lift = QCheckBox("listen to what is removed raised by 300 Hz")
+        self.lift = QCheckBox(tr("listen to what is removed raised by 300 Hz"))
         self.lift.setToolTip("For small loudspeakers that play no pops; only while removed plays")
         self.lift.clicked.connect(workspace.audition.set_lifted)
         column = make_column(self, around=(0, 0, 0, 4))

@@ -12,6 +12,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from isophon.app import theme
 from isophon.app.model.jobs import Job
 from isophon.app.sheets.picture import Scale, SheetPicture, line, points
+from isophon.app.translation import tr
 from isophon.core.passes.pop.mark import PopMark
 from isophon.core.survey import VOICED
 from isophon.core.takes.fine_spectrum import fine_levels
@@ -104,7 +105,7 @@ class PopLows(SheetPicture):
         painter.setClipping(False)
         painter.setPen(theme.SOFT_INK)
         which = "the selected pop" if mark is self.workspace.mark else "the loudest pop"
-        painter.drawText(QPointF(box.left() + 5, box.top() + theme.u(11)), f"{which}, and the voice (filled)")
+        painter.drawText(QPointF(box.left() + 5, box.top() + theme.u(11)), tr(f"{which}, and the voice (filled)"))
         return ""
 
 

@@ -16,6 +16,7 @@ from isophon.app.model.workspace import Workspace
 from isophon.app.sheets import PASSES
 from isophon.app.sheets.extras import Following
 from isophon.app.sheets.mark_fades import MarkFades
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import enable, same_held, workable
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.made import make_column, make_row, named, switch
@@ -121,16 +122,16 @@ class Sheet(QWidget):
         self.picture = which.controls.picture(workspace) if which.controls.picture else None
         head = make_row()
         self.about = ElidedLabel("soft", least=0.7)  # half a word tells nothing
-        head.addWidget(Label(which.name, objectName="head"))
+        head.addWidget(Label(tr(which.name), objectName="head"))
         head.addSpacing(8)
         head.addWidget(self.about, 1)
-        self.more = named(switch("More"), "plain")
+        self.more = named(switch(tr("More")), "plain")
         self.more.setToolTip("Show the settings of this pass that are needed less often, or hide them")
         self.more.toggled.connect(self._show_more)
-        self.reset = named(QPushButton("Defaults"), "plain")
+        self.reset = named(QPushButton(tr("Defaults")), "plain")
         self.reset.setToolTip("All settings back to the role’s default, for the selected parts")
         self.reset.clicked.connect(workspace.settings.role_settings)
-        self.again = named(QPushButton("Find again"), "plain")
+        self.again = named(QPushButton(tr("Find again")), "plain")
         self.again.setToolTip("The bleed has changed since the marks were found: find them as the take is now; "
                               "what was decided by hand stays")  # fmt: skip
         self.again.clicked.connect(workspace.analysis.leaks.look_again)
@@ -210,7 +211,7 @@ class Sheet(QWidget):
 
     def _words_width(self) -> int:
         """The room for the words of all knobs: their lines begin at one place, as far left as these words let them."""
-        widest = max(theme.text_width(knob.words, theme.TEXT) for knob in self.which.controls.knobs)
+        widest = max(theme.text_width(tr(knob.words), theme.TEXT) for knob in self.which.controls.knobs)
         return max(_NARROWEST, round(widest / theme.scale()) + 8)
 
     def _show_more(self, on: bool) -> None:
@@ -251,7 +252,7 @@ class Sheet(QWidget):
         if self.which.controls.away(settings) != self._away:
             self._show_more(self.more.isChecked())
         count = len(self.workspace.selected_parts)
-        self.about.setText(f"for the {count} parts selected" if count > 1 else self.which.words.about(part))
+        self.about.setText(tr(f"for the {count} parts selected" if count > 1 else self.which.words.about(part)))
         parts = [p for p in self.workspace.session.parts if p.id in self.workspace.selected_parts]
         enable(self.reset, any(p.settings(k) != role_default(k, p.role) for p in parts for k in self.which.kinds))
         self.again.setVisible(any(p.stale for p in parts))

@@ -12,6 +12,7 @@ from isophon.app.model.passes import Controls, HandTools, Knob, LensView, Pass, 
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras, alike_slider
 from isophon.app.sheets.spot_curve import SpotCurve
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import Field
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
@@ -30,20 +31,20 @@ class SpotExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.on = QCheckBox("bring loud words down")
+        self.on = QCheckBox(tr("bring loud words down"))
         self.on.setToolTip("Words that stand out of their phrase by more than the ceiling come down to it")
         self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("spot", "on", on))
         self.in_head = (self.on,)
         self.curve = Field(placeholderText="200 -3, 500 -6, 2000 0")
-        self.curve.setAccessibleName("Curve inside the box: Hz and dB, several points")
+        self.curve.setAccessibleName(tr("Curve inside the box: Hz and dB, several points"))
         self.curve.setToolTip("Added to the change inside the selected box: frequency in Hz and dB, point by point")
         self.curve.editingFinished.connect(self._typed)
-        self.give = QPushButton("To the others")
+        self.give = QPushButton(tr("To the others"))
         self.give.setToolTip("The same spots in the other parts that are selected, else in all of the stack")
         self.give.clicked.connect(self._give)
         self.alike = alike_slider(workspace)
         row = make_row()
-        row.addWidget(Label("Curve", objectName="soft"))
+        row.addWidget(Label(tr("Curve"), objectName="soft"))
         row.addWidget(self.curve, 1)
         row.addWidget(self.give, 0, Qt.AlignmentFlag.AlignRight)
         column = make_column(self)

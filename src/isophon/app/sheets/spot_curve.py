@@ -8,6 +8,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen
 
 from isophon.app import theme
 from isophon.app.sheets.picture import FOOT, Scale, SheetPicture, dots, line
+from isophon.app.translation import tr
 
 _LOW_HZ, _HIGH_HZ = 60.0, 16_000.0
 _LEAST_DB, _MOST_DB = -36.0, 12.0
@@ -44,7 +45,7 @@ class SpotCurve(SheetPicture):
             dots(painter, scale.x(points[:, 0]), self._y(box, points[:, 1]), theme.HAND_FLAG, True, 3.5)
         painter.setPen(theme.SOFT_INK)
         words = "added to the spot’s change" if mark.hand.curve else "double-click: a point of the curve"
-        painter.drawText(QPointF(box.left() + 5, box.top() + theme.u(11)), words)
+        painter.drawText(QPointF(box.left() + 5, box.top() + theme.u(11)), tr(words))
         return ""
 
     @staticmethod

@@ -19,6 +19,7 @@ from isophon.app.model.passes import (
 from isophon.app.model.workspace import Workspace
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.tick_scores import TickScores
+from isophon.app.translation import tr
 from isophon.app.views.made import make_column
 from isophon.core.marks import Mark
 from isophon.core.passes.tick.find import drawn
@@ -45,7 +46,7 @@ class TickExtras(Extras):
             f"{n} {one}{'s' if n > 1 else ''}" for n, one in zip(counts, ("clipped place", "dropout"), strict=True) if n
         ]
         self.mend.setToolTip("Repair clipped peaks and dropouts as well as clicks")
-        self.mend.setText(f"repair {' and '.join(damage)}" if damage else "no damage found")
+        self.mend.setText(tr(f"repair {' and '.join(damage)}" if damage else "no damage found"))
         self.mend.setEnabled(bool(damage))
         self.mend.setChecked(part.tick.mend)
 

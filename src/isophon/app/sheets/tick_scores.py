@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPen
 
 from isophon.app import theme
 from isophon.app.sheets.picture import Scale, SheetPicture, dots, steps
+from isophon.app.translation import tr
 from isophon.core.passes.tick.mark import TickMark
 
 _MOST = 600
@@ -44,5 +45,5 @@ class TickScores(SheetPicture):
         dots(painter, scale.x(height[acts]), y(sure[acts]), theme.OVER, True)
         painter.setPen(theme.SOFT_INK)
         words = f"{int(acts.sum())} of {len(marks)} repaired; higher: surer"
-        painter.drawText(QPointF(box.left() + 5, box.top() + theme.u(11)), words)
+        painter.drawText(QPointF(box.left() + 5, box.top() + theme.u(11)), tr(words))
         return ""

@@ -27,6 +27,7 @@ from isophon.app.sheets.before_after import BeforeAfter
 from isophon.app.sheets.carrying import Carrying
 from isophon.app.sheets.extras import Extras
 from isophon.app.sheets.timing_threads import draw_threads
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
 from isophon.app.views.ticked import Ticked
@@ -47,17 +48,17 @@ class LineUpExtras(Extras):
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__(workspace)
-        self.on = QCheckBox("line up")
+        self.on = QCheckBox(tr("line up"))
         self.on.setToolTip("Words that start or end too early or too late are moved to the lead’s")
         self.on.clicked.connect(lambda on: workspace.settings.set_of_kind("timing", "on", on))
-        self.ends = QCheckBox("ends of words too")
+        self.ends = QCheckBox(tr("ends of words too"))
         self.ends.setToolTip("Line up where words end, not only where they begin")
         self.ends.clicked.connect(lambda on: workspace.settings.set_of_kind("timing", "ends", on))
-        self.all = QPushButton("All of the stack")
+        self.all = QPushButton(tr("All of the stack"))
         self.all.setToolTip("Line up all doubles and harmonies with the lead")
         self.all.clicked.connect(self._all)
         self.follows = Ticked(self._followed, _FOLLOWS)
-        self.follows.setAccessibleName("the parts that this one follows")
+        self.follows.setAccessibleName(tr("the parts that this one follows"))
         self.follows.setToolTip("Words and esses go by these; of several, at each moment by the one that sings")
         self.follows.toggled_one.connect(self._follow)
         self.words = Label("", objectName="soft")
@@ -69,7 +70,7 @@ class LineUpExtras(Extras):
         column = make_column(self, around=(0, 0, 0, 4))
         column.addLayout(row)
         below = make_row()
-        below.addWidget(Label("follows", objectName="soft"))
+        below.addWidget(Label(tr("follows"), objectName="soft"))
         below.addWidget(self.follows, 1)
         column.addLayout(below)
         column.addWidget(self.carrying)
@@ -109,7 +110,7 @@ class LineUpExtras(Extras):
         self.follows.setEnabled(part.role != "lead")
         self.all.setEnabled(any(p.role in ("double", "harmony") and not p.timing.on for p in session.parts))
         words, more = _words_of(part, self.workspace)
-        self.words.setText(words)
+        self.words.setText(tr(words))
         self.words.setToolTip(more)
 
 

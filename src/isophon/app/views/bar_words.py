@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from isophon.app import theme
+from isophon.app.translation import tr
 from isophon.app.views.label_room import LabelRoom, draw_label, width_of
 from isophon.app.views.skyline_places import BAR, BOTTOM, SkylinePlaces
 from isophon.core.marks import GONE_DB, Mark
@@ -29,7 +30,7 @@ def draw_letters(painter: QPainter, places: SkylinePlaces, bars: list[tuple[Mark
             wide = width_of(painter, letter)
             box = QRectF(x - wide / 2, bar.bottom() - 1, wide, height)
             if room.take(box):
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(letter))
 
 
 def draw_frame(painter: QPainter, bar: QRectF, line: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:

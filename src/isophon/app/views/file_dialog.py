@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QHeaderView, QLineEdit, QSplitter, QT
 
 from isophon.app import theme
 from isophon.app.model.preferences import preferences
+from isophon.app.translation import tr
 
 SOUND_FILES = "*.wav *.wave *.aif *.aiff *.flac *.ogg *.oga *.rf64 *.mp3"
 _PLACES = (
@@ -76,21 +77,21 @@ class FileDialog(QFileDialog):
 
 def files_to_open(parent: QWidget, title: str, start: Path | None, kinds: str) -> list[Path]:
     """Ask for files that are there; empty where it was cancelled. Parameters as :class:`FileDialog` has them."""
-    dialog = FileDialog(parent, title, start, kinds)
+    dialog = FileDialog(parent, tr(title), start, kinds)
     dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
     return dialog.chosen()
 
 
 def file_to_open(parent: QWidget, title: str, start: Path | None, kinds: str) -> Path | None:
     """Ask for one file that is there; None where it was cancelled."""
-    dialog = FileDialog(parent, title, start, kinds)
+    dialog = FileDialog(parent, tr(title), start, kinds)
     dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
     return next(iter(dialog.chosen()), None)
 
 
 def folder_to_use(parent: QWidget, title: str, start: Path | None) -> Path | None:
     """Ask for a folder; None where it was cancelled."""
-    dialog = FileDialog(parent, title, start)
+    dialog = FileDialog(parent, tr(title), start)
     dialog.setFileMode(QFileDialog.FileMode.Directory)
     dialog.setOption(QFileDialog.Option.ShowDirsOnly)
     return next(iter(dialog.chosen()), None)
@@ -98,7 +99,7 @@ def folder_to_use(parent: QWidget, title: str, start: Path | None) -> Path | Non
 
 def file_to_save(parent: QWidget, title: str, start: Path, kinds: str, ending: str) -> Path | None:
     """Ask for a name to save under, with its ending; a file that is there already is asked about before."""
-    dialog = FileDialog(parent, title, start, kinds)
+    dialog = FileDialog(parent, tr(title), start, kinds)
     dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
     dialog.ending = ending
     dialog.selectFile(start.name)

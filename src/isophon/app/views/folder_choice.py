@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from isophon.app.translation import tr
 from isophon.app.views.file_dialog import folder_to_use
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_row, named
@@ -23,13 +24,13 @@ class FolderChoice(QWidget):
         """``name``: what it is for; ``none``: what stands there where none was chosen."""
         super().__init__()
         self._title, self._none, self.path = name, none, path
-        self.ask = QPushButton("Choose…")
-        self.ask.setAccessibleName(f"{name}: choose a folder")
+        self.ask = QPushButton(tr("Choose…"))
+        self.ask.setAccessibleName(tr(f"{name}: choose a folder"))
         self.ask.setToolTip("Choose the folder")
         self.ask.clicked.connect(self._ask)
         self.shown = Label("", objectName="soft")
-        self.clear = named(QPushButton("Clear"), "plain")
-        self.clear.setAccessibleName(f"{name}: no folder")
+        self.clear = named(QPushButton(tr("Clear")), "plain")
+        self.clear.setAccessibleName(tr(f"{name}: no folder"))
         self.clear.setToolTip("Choose no folder")
         self.clear.clicked.connect(lambda: self._take(""))
         row = make_row(self, between=8)
@@ -50,7 +51,7 @@ class FolderChoice(QWidget):
 
     def _show(self) -> None:
         short = self.path if len(self.path) <= _LONGEST else f"…{self.path[-_LONGEST:]}"
-        self.shown.setText(short or self._none)
+        self.shown.setText(short or tr(self._none))
         self.shown.setToolTip(self.path)
         self.shown.setTextFormat(Qt.TextFormat.PlainText)
         self.clear.setVisible(bool(self.path))

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from isophon.app import theme
 from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.export_drop import ExportDrop
 from isophon.app.views.keyboard import asks_first, draw_focus, workable
 from isophon.app.views.made import make_column, make_row, named, switch
@@ -42,7 +43,7 @@ class ItemRow(QWidget):
     def __init__(self, workspace: Workspace, item_id: str, is_guide: bool) -> None:
         super().__init__()
         self.workspace, self.item_id, self.is_guide = workspace, item_id, is_guide
-        self.hear, self.mute = (named(switch(text), "tiny") for text in ("solo", "mute"))
+        self.hear, self.mute = (named(switch(tr(text)), "tiny") for text in ("solo", "mute"))
         key_tip(self.hear, "Solo: only this plays, with the stack or the music; several may be chosen ({hear_only})")
         key_tip(self.mute, "Mute: leave it out of the stack and the music ({mute})")
         self.hear.clicked.connect(lambda: workspace.audition.toggle_heard_only(item_id))
@@ -104,7 +105,7 @@ class ItemRow(QWidget):
             self.pan.setVisible(in_use and not self.is_guide)
         trouble = self.workspace.pool.take(item.source).trouble
         self.setToolTip(trouble or (_REFERENCE_TIP if self.is_guide else _TIP))
-        self.setAccessibleName(f"{'Reference' if self.is_guide else 'Part'} {item.name}")
+        self.setAccessibleName(tr(f"{'Reference' if self.is_guide else 'Part'} {item.name}"))
         about = self._of_reference(item) if isinstance(item, Guide) else f"{self._undecided(item)} undecided"
         self.setAccessibleDescription(about)
         self.update()
@@ -181,14 +182,14 @@ class ItemRow(QWidget):
         """What it is, and its gain where that is not shown otherwise."""
         gain = reference.listening.gain_db
         level = f"  {theme.signed(gain)} dB" if gain and not self._opened else ""
-        return f"{theme.ROLE_WORDS[reference.kind]}{level}"
+        return f"{tr(theme.ROLE_WORDS[reference.kind])}{level}"
 
     def _undecided(self, part: Part) -> str:
         """The role, and how many marks are undecided; in the Floor pass the noise floor too, as sung and cleaned."""
         which = self.workspace.pass_
         still = self.workspace.pool.take(part.source).noise_floor(part.plan) if which.trace.still else None
         left = len(part.undecided(which.kind))
-        words = theme.ROLE_WORDS[part.role] if still is None else f"→ {theme.level(still[1], 'dB')}"
+        words = tr(theme.ROLE_WORDS[part.role]) if still is None else tr(f"→ {theme.level(still[1], 'dB')}")
         return f"{words}  {left}" if left else words
 
     def _draw_standing(self, painter: QPainter, part: Part, at: QPointF) -> None:
@@ -222,7 +223,7 @@ class ItemRow(QWidget):
             awaited = self.workspace.pool.awaited(item.source) if take.trouble else ""
             painter.setPen(theme.OVER if take.trouble and not awaited else theme.SOFT_INK)
             text = awaited or ("cannot be used" if take.trouble else words)
-            painter.drawText(QRectF(box.left(), box.top() - 4, box.width(), 18), _LEFT, text)
+            painter.drawText(QRectF(box.left(), box.top() - 4, box.width(), 18), _LEFT, tr(text))
             if words and not take.trouble:
                 painter.fillRect(QRectF(box.left(), box.bottom() + 2, box.width() * fraction, 2), theme.DONE)
             return

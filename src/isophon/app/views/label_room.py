@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 
 from isophon.app import theme
+from isophon.app.translation import tr
 
 _GROUND_ALPHA, _COLUMN = 225, 64
 
@@ -28,7 +29,7 @@ class LabelRoom:
 
 def width_of(painter: QPainter, text: str) -> float:
     """The room that a label needs."""
-    return painter.fontMetrics().horizontalAdvance(text) + 6.0
+    return painter.fontMetrics().horizontalAdvance(tr(text)) + 6.0
 
 
 def draw_label(painter: QPainter, box: QRectF, text: str, ink: QColor) -> None:
@@ -37,4 +38,4 @@ def draw_label(painter: QPainter, box: QRectF, text: str, ink: QColor) -> None:
     ground.setAlpha(_GROUND_ALPHA)
     painter.fillRect(box, ground)
     painter.setPen(ink)
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(text))

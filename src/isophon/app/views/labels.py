@@ -13,6 +13,8 @@ from PySide6.QtCore import QEvent, QObject, QSize, Qt
 from PySide6.QtGui import QHelpEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QToolTip, QWidget
 
+from isophon.app.translation import tr
+
 _BETWEEN = " · "
 _UNBROKEN = re.compile(r"\S{40}(?=\S)")
 _BREAK_HERE = "\N{ZERO WIDTH SPACE}"
@@ -53,7 +55,7 @@ class PlainTips(QObject):
             text = str(index.data(Qt.ItemDataRole.ToolTipRole) or text) if index.isValid() else text
         if not text:
             return False
-        QToolTip.showText(event.globalPos(), as_markup(text), watched)
+        QToolTip.showText(event.globalPos(), as_markup(tr(text)), watched)
         return True
 
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QPushButton, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 
 _ROW, _SIGN, _EDGE = 24, 40, 12
 Draw = Callable[[QPainter, QRectF], None]
@@ -21,7 +22,7 @@ class Legend(QFrame):
     def __init__(self, workspace: Workspace, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.workspace = workspace
-        self.setAccessibleName("What the signs mean")
+        self.setAccessibleName(tr("What the signs mean"))
 
     def rows(self) -> list[tuple[str, Draw]]:
         """Words, and what draws the sign before them."""
@@ -87,4 +88,4 @@ class Legend(QFrame):
             painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.INK)
             box = QRectF(_EDGE + sign, top, self.width(), row)
-            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, words)
+            painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, tr(words))

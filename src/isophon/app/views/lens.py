@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from isophon.app import theme
 from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import enable
 from isophon.app.views.labels import ElidedLabel, Label
 from isophon.app.views.lens_pictures import LensPictures
@@ -39,13 +40,13 @@ class Lens(QWidget):
         self.blend = Slider("Blend", 0, 100, 100, lambda v: f"{v:.0f} %", spare=24, number_width=58)
         self.blend.setToolTip("How much of the change is applied")
         self.blend.moved.connect(self._blend)
-        self.good = QPushButton("Accept")
+        self.good = QPushButton(tr("Accept"))
         key_tip(self.good, "Accept what is done here and go on to the next undecided mark ({agree})")
         self.good.clicked.connect(self.agreed)
-        self.leave = switch("Leave as sung")
+        self.leave = switch(tr("Leave as sung"))
         key_tip(self.leave, "Leave as sung ({leave})")
         self.leave.clicked.connect(self.left)
-        self.forget = QPushButton("Back to the ceiling")
+        self.forget = QPushButton(tr("Back to the ceiling"))
         key_tip(self.forget, "Forget what was set by hand ({forget})")
         self.forget.clicked.connect(workspace.commands.forget_hand)
         buttons = make_row(between=4)
@@ -70,18 +71,18 @@ class Lens(QWidget):
         mark, marks = self.workspace.mark, self.workspace.marks_selected()
         for widget in (self.good, self.leave, self.blend, *(() if mark else (self.forget,))):
             enable(widget, mark is not None)
-        self.warning.setText(self._warning(mark))
+        self.warning.setText(tr(self._warning(mark)))
         self.warning.setVisible(bool(self.warning.text()))
         if mark is None:
-            self.head.setText("Lens")
+            self.head.setText(tr("Lens"))
             self.numbers.setText("")
             self.described.emit("No mark is selected")
             return
         which, all_marks = self.workspace.pass_, self.workspace.marks
         place = all_marks.index(mark) + 1 if mark in all_marks else 0
         one = f"{which.words.one.capitalize()} {place} of {len(all_marks)}"
-        self.head.setText(one if len(marks) == 1 else f"{len(marks)} {which.words.many} selected")
-        self.numbers.setText(mark_words(self.workspace, mark))
+        self.head.setText(tr(one if len(marks) == 1 else f"{len(marks)} {which.words.many} selected"))
+        self.numbers.setText(tr(mark_words(self.workspace, mark)))
         self.described.emit(f"{self.head.text()}: {self.numbers.text()}")
         self.leave.setChecked(all(m.hand.leave for m in marks))
         enable(self.forget, any(m.hand.any for m in marks))

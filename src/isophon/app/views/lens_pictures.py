@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.keys import key_tip
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.band_limits import BandLimits
 from isophon.app.views.box_drawing import BoxDrawing, draws
 from isophon.app.views.close_up import CloseUp, Wanted
@@ -44,7 +45,7 @@ class LensPictures(QWidget):
         self._window: tuple[float, float] | None = None
         self.setMinimumHeight(theme.u(86))
         self.setMouseTracking(True)
-        self.setAccessibleName("Lens")
+        self.setAccessibleName(tr("Lens"))
         key_tip(
             self,
             "Drag the edges of the box: its time and its band, by hand. "
@@ -114,7 +115,7 @@ class LensPictures(QWidget):
             painter.drawText(
                 self.rect(),
                 Qt.AlignmentFlag.AlignCenter,
-                "Select a mark: click a bar, or press →" if self.workspace.marks else "",
+                tr("Select a mark: click a bar, or press →" if self.workspace.marks else ""),
             )
             return
         sung, cleaned = self.boxes()
@@ -133,7 +134,7 @@ class LensPictures(QWidget):
             painter.setPen(theme.INK)
             painter.setFont(theme.sans(theme.SMALL, theme.QFont.Weight.DemiBold))
             label = QRectF(box.left(), 0, box.width(), _CAPTION - 2)
-            painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(label, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, tr(text))
         self._draw_box(painter, self.mark_box(mark, sung), mark)
         painter.setPen(QPen(theme.SELECTED, 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -184,7 +185,7 @@ class LensPictures(QWidget):
         painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.SOFT_INK)
         words = f"{1000 * (end - start):.0f} ms"
-        painter.drawText(QRectF(0, sung.bottom() - 20, 40, 16), Qt.AlignmentFlag.AlignRight, words)
+        painter.drawText(QRectF(0, sung.bottom() - 20, 40, 16), Qt.AlignmentFlag.AlignRight, tr(words))
 
     def _draw_axis(self, painter: QPainter, box: QRectF) -> None:
         painter.setFont(theme.mono(theme.SMALL))
@@ -193,7 +194,7 @@ class LensPictures(QWidget):
             y = min(max(8.0, box.top() + self.axis.place(hz) * box.height()), box.bottom() - 8)
             text = theme.hertz(hz)
             painter.drawText(
-                QRectF(0, y - 8, 38, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+                QRectF(0, y - 8, 38, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tr(text)
             )
 
     def _draw_box(self, painter: QPainter, box: QRectF, _mark: Mark) -> None:

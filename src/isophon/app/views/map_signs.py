@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from isophon.app import theme
 from isophon.app.model.passes import Pass
+from isophon.app.translation import tr
 from isophon.core.session.bars import Bars
 
 _STEPS = (0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300)
@@ -44,7 +45,7 @@ def draw_ruler(painter: QPainter, box: QRectF, start: float, end: float, bars: B
         minutes, seconds = divmod(abs(i * step), 60)
         sign = "−" if i < 0 else ""
         text = f"{sign}{int(minutes)}:{seconds:0{digits + 3 if digits else 2}.{digits}f}"
-        painter.drawText(QRectF(x - 40, box.top(), 80, box.height() - 6), Qt.AlignmentFlag.AlignCenter, text)
+        painter.drawText(QRectF(x - 40, box.top(), 80, box.height() - 6), Qt.AlignmentFlag.AlignCenter, tr(text))
 
 
 def _draw_bars(painter: QPainter, box: QRectF, start: float, end: float, lines: np.ndarray) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.translation import tr
 from isophon.core.playing.remote import RemotePlayer
 
 _LOWEST_LUFS, _HIGHEST_LUFS = -50.0, -5.0
@@ -34,7 +35,7 @@ class Meter(QWidget):
         self.limited_db = 0.0
         self._levels = dict.fromkeys(("momentary", "short_term", "sung_lufs", "cleaned_lufs", "taken_db"), -150.0)
         self._peak_db, self._limited_for = -150.0, 0
-        self.setAccessibleName("Loudness")
+        self.setAccessibleName(tr("Loudness"))
         self.setToolTip(
             "Bar: loudness of the last 0.4 s. Triangles: of the last 3 s, as sung above, cleaned below.\n"
             "Numbers: loudness of the last 3 s in LUFS, true peak in dBTP, and what the cleaning takes off now"
@@ -61,9 +62,9 @@ class Meter(QWidget):
         painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.INK)
         top = QRectF(0, 0, self.width(), theme.u(13))
-        painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._loudness())
+        painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, tr(self._loudness()))
         painter.setPen(theme.OVER if self._peak_db > -1.0 else theme.INK)
-        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._peak())
+        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tr(self._peak()))
         taken = self._levels["taken_db"]
         if _SHOWN_FROM_DB < taken < 90:
             painter.setPen(theme.OVER)

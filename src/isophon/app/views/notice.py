@@ -7,6 +7,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.translation import tr
 from isophon.app.views.labels import Label
 
 _SHOWN_MS = 9_000
@@ -26,7 +27,7 @@ class Notice(Label):
 
     def tell(self, words: str, trouble: bool) -> None:
         """Show words; ``trouble``: something went wrong."""
-        self.setText(words)
+        self.setText(tr(words))
         self.setProperty("trouble", trouble)
         self.style().unpolish(self)
         self.style().polish(self)

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QButtonGroup, QSizePolicy, QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import AUDIBLE, IN_TIME, ORDERS, RISKIEST, TALLEST
+from isophon.app.translation import tr
 from isophon.app.views.made import make_row, named, switch
 
 _ROOM = 1180  # pixels of the page
@@ -27,7 +28,7 @@ class OrderButtons(QWidget):
         """``page``: how wide it is says whether there is room for all."""
         super().__init__(parent)
         self._page = page
-        self.buttons = {name: named(switch(name, self), "small") for name in ORDERS}
+        self.buttons = {name: named(switch(tr(name), self), "small") for name in ORDERS}
         self._narrow, group, row = False, QButtonGroup(self), make_row(self, between=0)
         for name, button in self.buttons.items():
             button.setToolTip(_TIPS[name])

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QWidget
 from isophon.app import theme
 from isophon.app.model.keys import key_tip
 from isophon.app.model.listening import BLOCKS, HIGHEST_DB, LOWEST_DB, PRE_ROLLS, RATES, ListeningSettings
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import grid, make_column
@@ -30,29 +31,29 @@ class OutputPanel(QFrame):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("page")
-        self.setAccessibleName("Output")
+        self.setAccessibleName(tr("Output"))
         self.settings = ListeningSettings()
         self._outputs: list[Output] = []
         self.device, self.rate, self.block, self.sides, self.pre_roll = (Choice() for _ in range(5))
-        self.pre_roll.addItems([_pre_roll_words(*pre_roll) for pre_roll in PRE_ROLLS])
+        self.pre_roll.addItems(tr_all([_pre_roll_words(*pre_roll) for pre_roll in PRE_ROLLS]))
         key_tip(self.pre_roll, "How much earlier a selection is played from ({play}, {play_once})")
-        self.rate.addItems([f"{rate / 1000:g} kHz" if rate else "as the session" for rate in RATES])
-        self.block.addItems([f"{block} samples" if block else "as the device" for block in BLOCKS])
-        self.sides.addItems(SIDES)
+        self.rate.addItems(tr_all([f"{rate / 1000:g} kHz" if rate else "as the session" for rate in RATES]))
+        self.block.addItems(tr_all([f"{block} samples" if block else "as the device" for block in BLOCKS]))
+        self.sides.addItems(tr_all(SIDES))
         self.volume = Slider("Volume", LOWEST_DB, HIGHEST_DB, 0.0, lambda v: f"{theme.signed(v)} dB", 1.0)
         key_tip(self.volume, "How loud you hear it; nothing of it goes into a file ({louder}, {softer})")
         self.volume.setMinimumWidth(theme.u(300))
-        self.limited = QCheckBox("listening limiter, −1 dBTP")
+        self.limited = QCheckBox(tr("listening limiter, −1 dBTP"))
         self.limited.setToolTip("Guards ears and loudspeakers; nothing of it goes into a file")
         self.about = Label("", objectName="soft", wordWrap=True)
         column = make_column(self, between=8, around=(16, 12, 16, 12))
-        column.addWidget(Label("Output", objectName="head"))
+        column.addWidget(Label(tr("Output"), objectName="head"))
         rows = grid(None, 12, 8)
         named = (("Device", self.device), ("Rate", self.rate), ("Block", self.block), ("Heard as", self.sides),
                  ("Pre-roll", self.pre_roll))  # fmt: skip
         for row, (words, choice) in enumerate(named):
-            choice.setAccessibleName(words)
-            rows.addWidget(Label(words), row, 0)
+            choice.setAccessibleName(tr(words))
+            rows.addWidget(Label(tr(words)), row, 0)
             rows.addWidget(choice, row, 1)
         rows.setColumnStretch(1, 1)
         column.addLayout(rows)
@@ -89,10 +90,10 @@ class OutputPanel(QFrame):
             self._outputs = known
             self.device.clear()
             self.device.addItem(_SYSTEMS_OWN)
-            self.device.addItems([one.name if one.rate else f"{one.name} (not there)" for one in known])
+            self.device.addItems(tr_all([one.name if one.rate else f"{one.name} (not there)" for one in known]))
             self.show_settings(self.settings)
         plays = f"Plays on {name}{f' at {rate / 1000:g} kHz' if rate else ''}."
-        self.about.setText(f"{gone} is not there; it is used as soon as it is. {plays}" if gone else plays)
+        self.about.setText(tr(f"{gone} is not there; it is used as soon as it is. {plays}" if gone else plays))
 
     def step_volume(self, by_db: float) -> None:
         """A little louder or softer."""

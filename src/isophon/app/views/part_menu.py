@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from isophon.app import theme
 from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 
 
 def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
@@ -22,11 +23,12 @@ def part_menu(workspace: Workspace, parent: QWidget) -> QMenu:
         (f"Settings from {part.name} to every {theme.ROLE_WORDS[part.role]}", alike),
         (f"Settings from {part.name} to all parts", others),
     ):
-        menu.addAction(words, partial(workspace.settings.give_settings, ids)).setEnabled(bool(ids))
-    menu.addAction("Back to the role’s default", workspace.settings.role_settings)
+        menu.addAction(tr(words), partial(workspace.settings.give_settings, ids)).setEnabled(bool(ids))
+    menu.addAction(tr("Back to the role’s default"), workspace.settings.role_settings)
     menu.addSeparator()
-    menu.addAction(keyed("This pass is done, or no longer\t{done}"), workspace.settings.toggle_done)
+    menu.addAction(tr(keyed("This pass is done, or no longer\t{done}")), workspace.settings.toggle_done)
     menu.addAction(
-        keyed("Select all parts\t{all_parts}"), lambda: workspace.select_parts([p.id for p in workspace.session.parts])
+        tr(keyed("Select all parts\t{all_parts}")),
+        lambda: workspace.select_parts([p.id for p in workspace.session.parts]),
     )
     return menu

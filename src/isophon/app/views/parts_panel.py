@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFrame, QProgressBar, QPushButton, QScrollArea, QWidget
 
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.item_row import ItemRow
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named
@@ -27,7 +28,7 @@ class PartsPanel(QFrame):
         self.bar = QProgressBar(maximum=1000, textVisible=False)
         self._soon = QTimer(self, singleShot=True, interval=_SOON_MS)
         self._soon.timeout.connect(self._show_work)
-        self.stop = named(QPushButton("Stop"), "plain")
+        self.stop = named(QPushButton(tr("Stop")), "plain")
         self.stop.setToolTip("Stop the analysis; what is measured stays, and it can go on later")
         self.stop.clicked.connect(self._stop_or_go)
         working = make_row(around=(16, 0, 8, 0))
@@ -72,7 +73,7 @@ class PartsPanel(QFrame):
         for title, items in (("Parts", session.parts), ("References", session.guides)):
             if not items:
                 continue
-            heading = Label(f"{title}  {len(items)}", objectName="head")
+            heading = Label(tr(f"{title}  {len(items)}"), objectName="head")
             heading.setContentsMargins(12, 4, 0, 4)
             self._list.addWidget(heading)
             for item in items:
@@ -99,9 +100,9 @@ class PartsPanel(QFrame):
         self.bar.setVisible(busy)
         self.bar.setValue(round(1000 * fraction))
         self.stop.setVisible(busy or stopped)
-        self.stop.setText("Go on" if stopped else "Stop")
+        self.stop.setText(tr("Go on" if stopped else "Stop"))
         self.work.setVisible(busy or stopped)
-        self.work.setText("analysis stopped" if stopped else f"analysing: {done} of {total}")
+        self.work.setText(tr("analysis stopped" if stopped else f"analysing: {done} of {total}"))
         for row in self.rows.values():
             row.update()
 

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model import chain_shelf
 from isophon.app.model.keys import key_tip
+from isophon.app.translation import tr, tr_all
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
@@ -86,18 +87,18 @@ class RoughPanel(QFrame):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("page")
-        self.setAccessibleName("The rough chain")
+        self.setAccessibleName(tr("The rough chain"))
         self.chain = Chain()
-        self.switch = QCheckBox("through the rough chain")
+        self.switch = QCheckBox(tr("through the rough chain"))
         key_tip(self.switch, "Listen through what is likely to happen to the stems later; never in a file ({rough})")
         self.switch.toggled.connect(self.switched)
         self.start = Choice()
-        self.start.setAccessibleName("Start from")
+        self.start.setAccessibleName(tr("Start from"))
         self.start.activated.connect(self._start)
-        self.keep = QPushButton("Save as…")
+        self.keep = QPushButton(tr("Save as…"))
         self.keep.setToolTip("Keep these numbers under a name, for other sessions")
         self.keep.clicked.connect(self._keep)
-        self.delete = QPushButton("Delete")
+        self.delete = QPushButton(tr("Delete"))
         self.delete.setToolTip("Delete the chain of your own that is chosen")
         self.delete.clicked.connect(self._delete)
         column = make_column(self, between=8, around=(16, 12, 16, 12))
@@ -111,7 +112,7 @@ class RoughPanel(QFrame):
         self.sliders: dict[str, Slider] = {}
         self._rows: dict[str, _Row] = {}
         for at, (title, rows) in enumerate(_COLUMNS):
-            columns.addWidget(Label(title, objectName="head"), 0, at)
+            columns.addWidget(Label(tr(title), objectName="head"), 0, at)
             for line, (name, row) in enumerate(rows.items(), 1):
                 self.sliders[name], self._rows[name] = self._slider(name, row), row
                 columns.addWidget(self.sliders[name], line, at)
@@ -126,7 +127,7 @@ class RoughPanel(QFrame):
         slider = Slider(row.words, scale(row.low), scale(row.high), scale(usual), show, step,
                         words_width=112, number_width=92)  # fmt: skip
         slider.setMinimumWidth(theme.u(272))
-        slider.setAccessibleName(f"{row.words}, {name.replace('_', ' ')}")
+        slider.setAccessibleName(tr(f"{row.words}, {name.replace('_', ' ')}"))
         slider.moved.connect(partial(self._moved, name))
         return slider
 
@@ -142,8 +143,8 @@ class RoughPanel(QFrame):
         """The chains to start from; the one that these numbers are is shown."""
         self._known = {**STARTS, **chain_shelf.chains()}
         self.start.clear()
-        self.start.addItem("start from…")
-        self.start.addItems(list(self._known))
+        self.start.addItem(tr("start from…"))
+        self.start.addItems(tr_all(list(self._known)))
         found = next((i for i, chain in enumerate(self._known.values(), 1) if chain == self.chain), 0)
         self.start.setCurrentIndex(found)
         self.delete.setEnabled(found > len(STARTS))
@@ -160,12 +161,12 @@ class RoughPanel(QFrame):
             self.changed.emit(list(self._known.values())[index - 1], None)
 
     def _keep(self) -> None:
-        name, given = QInputDialog.getText(self.parentWidget(), "Save the rough chain", "Name")
+        name, given = QInputDialog.getText(self.parentWidget(), tr("Save the rough chain"), tr("Name"))
         if given and name.strip():
             self._carry_out(partial(chain_shelf.keep, name, self.chain))
 
     def _delete(self) -> None:
-        self._carry_out(partial(chain_shelf.delete, self.start.currentText()))
+        self._carry_out(partial(chain_shelf.delete, list(self._known)[self.start.currentIndex() - 1]))
 
     def _carry_out(self, change: Callable[[], None]) -> None:
         try:

@@ -15,6 +15,7 @@ from isophon.app.model.keys import KeyWords, keyed
 from isophon.app.model.preferences import prefer
 from isophon.app.model.state import recent_sessions
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.file_dialog import file_to_open, file_to_save
 from isophon.app.views.labels import short
 from isophon.core.errors import IsophonError
@@ -52,27 +53,27 @@ class SessionMenu(QMenu):
         self.workspace = workspace
         self._add("New\t{new}", self.new_asked.emit)
         self._add("Open or add…\t{open}", self.open_asked.emit)
-        self.recent = self.addMenu("Recent")
+        self.recent = self.addMenu(tr("Recent"))
         self.recent.aboutToShow.connect(self._list_recent)
         self.addSeparator()
         self._add("Save\t{save}", self.save)
         self._add("Save as…\t{save_as}", self.save_as)
-        self.addAction("Copy with its recordings…", self.collect_asked.emit)
+        self.addAction(tr("Copy with its recordings…"), self.collect_asked.emit)
         self.addSeparator()
         self._add("History\t{history}", self.history_asked.emit)
-        self.addAction("Versions", self.versions_asked.emit)
+        self.addAction(tr("Versions"), self.versions_asked.emit)
         self._add("Marks as a table\t{marks}", self.marks_asked.emit)
-        self.markers = self.addMenu("Markers and notes")
+        self.markers = self.addMenu(tr("Markers and notes"))
         self.markers.aboutToShow.connect(self._list_markers)
         self.addSeparator()
-        self.addAction("Find marks again", workspace.analysis.look_again)
-        self.addAction("Voice cards", self.cards_asked.emit)
+        self.addAction(tr("Find marks again"), workspace.analysis.look_again)
+        self.addAction(tr("Voice cards"), self.cards_asked.emit)
         self.addSeparator()
-        self.rest = self.addAction("Remind me to rest my ears")
+        self.rest = self.addAction(tr("Remind me to rest my ears"))
         self.rest.setCheckable(True)
         self._add("Preferences…\t{preferences}", self.preferences_asked.emit)
         self._add("Help\t{help}", self.help_asked.emit)
-        self.addAction("Guided tour", self.tour_asked.emit)
+        self.addAction(tr("Guided tour"), self.tour_asked.emit)
         self._add("Keys\t{keys}", self.keys_asked.emit)
         self.addSeparator()
         self._add("Close the session\t{close}", self.close_asked.emit)
@@ -106,9 +107,9 @@ class SessionMenu(QMenu):
         paths = [path for path in recent_sessions() if path != self.workspace.keeper.saved_as]
         for path in paths:
             words = f"{short(path.stem)}   {path.parent}".replace("&", "&&")
-            self.recent.addAction(words, partial(self.path_chosen.emit, path))
+            self.recent.addAction(tr(words), partial(self.path_chosen.emit, path))
         if not paths:
-            self.recent.addAction("None yet").setEnabled(False)
+            self.recent.addAction(tr("None yet")).setEnabled(False)
 
     def _list_markers(self) -> None:
         """Each marker with what can be done with it."""
@@ -116,14 +117,14 @@ class SessionMenu(QMenu):
         self.markers.clear()
         if not workspace.session.markers:
             words = keyed("None yet: press {marker} to name this place, {note} to write a note at a mark")
-            self.markers.addAction(words).setEnabled(False)
+            self.markers.addAction(tr(words)).setEnabled(False)
         markers = workspace.session.markers
         if len(markers) > _MOST_LISTED:
             words = f"The first {_MOST_LISTED} of {len(markers)}; {keyed('{next_marker}')} walks them all"
-            self.markers.addAction(words).setEnabled(False)
-        self.markers.addAction("Import markers, tempo and bars…", self._import_markers)
-        self.markers.addAction("Export markers…", self._export_markers).setEnabled(bool(markers))
-        bars = self.markers.addAction("Count the ruler in bars")
+            self.markers.addAction(tr(words)).setEnabled(False)
+        self.markers.addAction(tr("Import markers, tempo and bars…"), self._import_markers)
+        self.markers.addAction(tr("Export markers…"), self._export_markers).setEnabled(bool(markers))
+        bars = self.markers.addAction(tr("Count the ruler in bars"))
         bars.setCheckable(True)
         bars.setEnabled(bool(workspace.session.bars.tempos))
         bars.setChecked(workspace.counted_bars is not None)
@@ -132,10 +133,10 @@ class SessionMenu(QMenu):
         for marker in markers[:_MOST_LISTED]:
             whose = f"{short(part.name)}, " if (part := part_of(workspace.session, marker)) else ""
             at = theme.clock(song_time(workspace.session, marker))
-            inner = self.markers.addMenu(f"{short(marker.name)}   {whose}{at}".replace("&", "&&"))
-            inner.addAction("Go there", partial(self.marker_chosen.emit, marker))
-            inner.addAction("Change the words…" if marker.part else "Rename…", partial(self._rename, marker))
-            inner.addAction("Remove", partial(self._remove, marker))
+            inner = self.markers.addMenu(tr(f"{short(marker.name)}   {whose}{at}".replace("&", "&&")))
+            inner.addAction(tr("Go there"), partial(self.marker_chosen.emit, marker))
+            inner.addAction(tr("Change the words…" if marker.part else "Rename…"), partial(self._rename, marker))
+            inner.addAction(tr("Remove"), partial(self._remove, marker))
 
     def _import_markers(self) -> None:
         """Markers from a list of labels that is asked for, as one step."""

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views import bar_words, frequencies
 from isophon.app.views.bars import draw_bars
 from isophon.app.views.ceiling_lines import draw_ceilings, draw_ends
@@ -50,7 +51,7 @@ class Skyline(QWidget):
         workspace.outlined_changed.connect(self.update)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName("Skyline")
+        self.setAccessibleName(tr("Skyline"))
 
     def set_order(self, order: str) -> None:
         """Let the bars stand in time, by height or by risk."""
@@ -111,7 +112,7 @@ class Skyline(QWidget):
         if not self.workspace.marks:
             painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.SOFT_INK)
-            painter.drawText(self.places.plot(), Qt.AlignmentFlag.AlignCenter, self.empty_text())
+            painter.drawText(self.places.plot(), Qt.AlignmentFlag.AlignCenter, tr(self.empty_text()))
             return
         painter.setClipRect(QRectF(margin_left(), 0, self.width() - margin_left() - RIGHT, self.height()))
         painter.drawPixmap(0, 0, self._picture())
@@ -229,7 +230,7 @@ class Skyline(QWidget):
             if any(tag.top() - 8 < y < tag.bottom() + 8 for tag in tags):
                 continue
             text = theme.signed(level, 0) + (f" {self.workspace.pass_.unit}" if level + apart > high else "")
-            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, text)
+            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, tr(text))
         painter.setPen(QPen(theme.INK, 1.2))
         zero = self.workspace.pass_.skyline.zero
         y = plot.bottom() if zero is None else self.places.y_of(zero)

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import Field, asks_first
 
 _HEIGHT = 24
@@ -43,7 +44,7 @@ class Slider(QWidget):
         super().__init__(parent)
         self._words, self._low, self._high, self._default = words, low, high, default
         self._show, self._step, self._value, self._factor = show, step, default, factor
-        self._words_width = theme.u(words_width) or theme.text_width(words, theme.TEXT) + 14
+        self._words_width = theme.u(words_width) or theme.text_width(tr(words), theme.TEXT) + 14
         self._number_width = theme.u(number_width)
         self._gesture = 0
         self._drag: tuple[float, float] | None = None  # the pointer's last place, and the value there, unrounded
@@ -51,7 +52,7 @@ class Slider(QWidget):
         self.setMinimumHeight(theme.u(_HEIGHT))
         self.setMinimumWidth(self._words_width + self._number_width + theme.u(spare))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(words)
+        self.setAccessibleName(tr(words))
         self.setAccessibleDescription(show(default))
 
     @property
@@ -86,7 +87,7 @@ class Slider(QWidget):
         painter.setFont(theme.sans(theme.TEXT))
         painter.setPen(theme.INK if on else theme.CONTOUR)
         flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(QRectF(0, 0, self._words_width, self.height()), flags, self._words)
+        painter.drawText(QRectF(0, 0, self._words_width, self.height()), flags, tr(self._words))
         left, right = self._line()
         painter.setPen(QPen(theme.CONTOUR, 2))
         painter.drawLine(QPointF(left, middle), QPointF(right, middle))
@@ -101,7 +102,7 @@ class Slider(QWidget):
         painter.setFont(theme.mono(theme.TEXT, theme.QFont.Weight.Bold))
         painter.setPen(theme.INK if on else theme.CONTOUR)
         box = self._number()
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._show(self._value))
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tr(self._show(self._value)))
 
     def _move(self, value: float, fine: float = 1.0) -> None:
         """Move to a value, in steps that are ``fine`` times the usual; 0: exactly there."""
@@ -148,7 +149,7 @@ class Slider(QWidget):
         box = self._number().toRect().adjusted(-theme.u(8), 1, 0, -1)
         if self._typed is None:
             self._typed = Field(self)
-            self._typed.setAccessibleName(f"{self._words}, a number")
+            self._typed.setAccessibleName(tr(f"{self._words}, a number"))
             self._typed.setAlignment(Qt.AlignmentFlag.AlignRight)
             self._typed.editingFinished.connect(self._take_typed)
             self._typed.installEventFilter(self)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.map_signs import draw_ruler
 from isophon.app.views.wave import draw_wave
 from isophon.core.session.items import Guide
@@ -34,7 +35,7 @@ class SongChart(QWidget):
         self.playhead_s: float | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The song: a row a recording")
+        self.setAccessibleName(tr("The song: a row a recording"))
         self.setToolTip("Click a row: play it from there. Drag its wave: its start; with Shift finely. Alt+← and →: "
                         "the start of the selected part by 10 ms, with Shift by 1 ms")  # fmt: skip
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app import theme
 from isophon.app.model.keys import keyed
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import asks_first, draw_focus
 from isophon.app.views.trace_places import RIGHT, margin_left
 from isophon.core.session.stack import Column, Held, columns, to_level
@@ -39,7 +40,7 @@ class StackChart(QWidget):
         self.setMinimumHeight(theme.u(76))
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName("Stack")
+        self.setAccessibleName(tr("Stack"))
         for signal in (workspace.session_changed, workspace.part_changed, workspace.viewport.changed):
             signal.connect(self.update)
 
@@ -106,7 +107,7 @@ class StackChart(QWidget):
         if not self.columns() or self.workspace.over_frequency:
             painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.SOFT_INK)
-            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, _EMPTY)
+            painter.drawText(self._plot(), Qt.AlignmentFlag.AlignCenter, tr(_EMPTY))
             return
         plot = self._plot()
         painter.setClipRect(QRectF(plot.left(), 0, plot.width(), self.height()))
@@ -124,7 +125,7 @@ class StackChart(QWidget):
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(theme.SOFT_INK)
             text = theme.signed(level, 0) + (f" {self.workspace.pass_.unit}" if level + apart > high else "")
-            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, text)
+            painter.drawText(QRectF(0, y - 9, margin_left() - 8, 18), _RIGHT_MIDDLE, tr(text))
 
     def _draw_column(self, painter: QPainter, column: Column) -> None:
         """Bars with what goes of them in red, the lead's hollow; a dot where the lead has one too, else a ring."""

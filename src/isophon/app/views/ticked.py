@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 
 from isophon.app import theme
+from isophon.app.translation import tr
 
 Rows = Sequence[tuple[str, str, bool]]  # names, words, and whether each is ticked
 
@@ -30,14 +31,14 @@ class Ticked(QPushButton):
         rows, menu = self._rows(), self.menu()
         menu.clear()
         for name, words, ticked in rows:
-            action = menu.addAction(words.replace("&", "&&"))
+            action = menu.addAction(tr(words.replace("&", "&&")))
             action.setCheckable(True)
             action.setChecked(ticked)
             action.triggered.connect(partial(self._toggle, name))
         words = ", ".join(words for _, words, ticked in rows if ticked)
-        fitting = self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, theme.u(self._wide))
-        self.setText(fitting.replace("&", "&&"))
-        self.setAccessibleDescription(words)
+        fitting = self.fontMetrics().elidedText(tr(words), Qt.TextElideMode.ElideRight, theme.u(self._wide))
+        self.setText(tr(fitting.replace("&", "&&")))
+        self.setAccessibleDescription(tr(words))
 
     def _toggle(self, name: str) -> None:
         self.toggled_one.emit(name)

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QWidget
 
 from isophon.app import theme
 from isophon.app.model.workspace import Workspace
+from isophon.app.translation import tr
 from isophon.app.views.anchor_handles import AnchorHandles
 from isophon.app.views.band_limits import BandLimits
 from isophon.app.views.box_drawing import BoxDrawing
@@ -77,7 +78,7 @@ class Trace(QWidget):
         workspace.take_changed.connect(self._soon.ask)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName("Trace")
+        self.setAccessibleName(tr("Trace"))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -201,7 +202,7 @@ class Trace(QWidget):
         painter.setPen(theme.SOFT_INK)
         bars = self.workspace.counted_bars
         for row, name in ((overview, "song"), (ruler, "bar" if bars else ""), (wave, "wave")):
-            painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, name)
+            painter.drawText(QRectF(0, row.top(), margin_left() - 8, row.height()), _RIGHT_MIDDLE, tr(name))
         painter.drawPixmap(overview.topLeft(), self._song(overview))
         draw_ruler(painter, ruler, start + self.workspace.offset, end + self.workspace.offset, bars)
         self._draw_wave(painter, wave, (start, end))
@@ -259,7 +260,7 @@ class Trace(QWidget):
         if self.workspace.take.surveyed is None:
             painter.setFont(theme.sans(theme.TEXT))
             painter.setPen(theme.SOFT_INK)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._waiting_text())
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(self._waiting_text()))
         axis = self.workspace.pass_.trace.axis
         painter.setFont(theme.mono(theme.SMALL))
         painter.setPen(theme.SOFT_INK)

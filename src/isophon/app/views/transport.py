@@ -10,6 +10,7 @@ from isophon.app import theme
 from isophon.app.model.appearance import appearance
 from isophon.app.model.hearing import HEARS
 from isophon.app.model.keys import key_tip
+from isophon.app.translation import tr
 from isophon.app.views.clock_field import ClockField
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named, switch
@@ -52,11 +53,11 @@ class Transport(QFrame):
         self.play.setIcon(_play_icon(False))
         self.play.setIconSize(QSize(34, 34))
         key_tip(self.play, "Play or stop ({play})")
-        self.play.setAccessibleName("Play or stop")
+        self.play.setAccessibleName(tr("Play or stop"))
         self.play.clicked.connect(self.play_asked)
         self.clock = ClockField()
         self.clock.chosen.connect(self.time_chosen)
-        self.loop = switch("Loop")
+        self.loop = switch(tr("Loop"))
         self.loop.setChecked(True)
         key_tip(self.loop, "Loop the selected mark or the selected time ({loop})")
         self.loop.toggled.connect(self.loop_toggled)
@@ -64,16 +65,16 @@ class Transport(QFrame):
         self.buttons = {}
         chosen = make_row(between=0)
         for name in COMPARES:
-            button = switch(name)
+            button = switch(tr(name))
             button.setToolTip("Compare (C: the next; hold S: as sung)")
             button.clicked.connect(lambda _=False, name=name: self.compare_chosen.emit(name))
             self.compare.addButton(button)
             self.buttons[name] = button
             chosen.addWidget(button)
-        self.all = switch("all parts")
+        self.all = switch(tr("all parts"))
         key_tip(self.all, "Compare all parts at once, or only the selected ones ({compare_all})")
         self.all.toggled.connect(self.all_toggled)
-        self.turns = switch("alternate")
+        self.turns = switch(tr("alternate"))
         key_tip(self.turns, "As sung and cleaned alternate, each time the loop begins ({in_turn})")
         self.turns.toggled.connect(self.turns_toggled)
         chosen.addSpacing(8)
@@ -83,17 +84,17 @@ class Transport(QFrame):
         self.hears = {}
         listen_buttons = make_row(between=0)
         for name, tip in zip(HEARS, _HEAR_TIPS, strict=True):
-            button = switch(name)
+            button = switch(tr(name))
             button.setToolTip(f"{tip} (H: the next)")
             button.clicked.connect(lambda _=False, name=name: self.hear_chosen.emit(name))
             self.hear.addButton(button)
             self.hears[name] = button
             listen_buttons.addWidget(button)
             button.setMinimumWidth(theme.u(_LEAST))
-        self.match = switch("Match loudness")
+        self.match = switch(tr("Match loudness"))
         key_tip(self.match, "Play cleaned at the loudness of as sung ({match})")
         self.match.toggled.connect(self.match_toggled)
-        self.rough = switch("Rough chain")
+        self.rough = switch(tr("Rough chain"))
         key_tip(
             self.rough, "Listen through the rough chain: compressors, shelf, drive, room; never in a file ({rough})"
         )
@@ -107,7 +108,7 @@ class Transport(QFrame):
         self.output_panel.changed.connect(self.output_changed)
         self.output_panel.opened.connect(self.output_opened)
         self.device = named(QPushButton(), "link")
-        self.device.setAccessibleName("Output")
+        self.device.setAccessibleName(tr("Output"))
         self.device.setFixedHeight(theme.u(15))
         self.device.clicked.connect(lambda: self._open(self.output_panel, self.device))
         row = self._row = make_row(self, around=(12, 4, 12, 4))
@@ -152,11 +153,11 @@ class Transport(QFrame):
         super().resizeEvent(event)
         wide, narrow = self.width() >= theme.u(_WIDE), self.width() < theme.u(_SMALL)
         self.still.setVisible(wide)
-        self.all.setText("all parts" if wide else "all")
-        self.match.setText("Loudness" if narrow else "Match loudness")
-        self.rough.setText("Chain" if narrow else "Rough chain")
+        self.all.setText(tr("all parts" if wide else "all"))
+        self.match.setText(tr("Loudness" if narrow else "Match loudness"))
+        self.rough.setText(tr("Chain" if narrow else "Rough chain"))
         for name, button in self.hears.items():
-            button.setText(name if wide else name.split()[-1])
+            button.setText(tr(name if wide else name.split()[-1]))
         self.meter.setMaximumWidth(theme.u(230 if wide else 100 if narrow else 206))
         for layout in (self._row, self._level):
             layout.setSpacing(4 if narrow else 8)
@@ -206,7 +207,7 @@ class Transport(QFrame):
         limits = f"limiter {theme.signed(-self.meter.limited_db)} dB" if self.meter.limited_db > _LIMITS_DB else ""
         state = _FOR_NOW if self._unmade > _SHORT_WAIT else limits or self._device
         if state != self.device.text():
-            self.device.setText(state)
+            self.device.setText(tr(state))
 
     def show_time(self, text: str) -> None:
         """Show where it is heard."""
@@ -222,13 +223,13 @@ class Transport(QFrame):
 
     def show_match(self, on: bool, gain_db: float) -> None:
         """Show the gain of the level match."""
-        self.match_value.setText(f"{theme.signed(gain_db)} LU" if on else "off")
+        self.match_value.setText(tr(f"{theme.signed(gain_db)} LU" if on else "off"))
 
     def show_noise_floor(self, here: tuple[float, float] | None, together: tuple[float, float] | None) -> None:
         """Show the level of the noise floor in dBFS, as sung and cleaned, of the selected part and of all parts."""
         rows = (("noise floor", here), ("of all", together))
         self.still.setText(
-            "\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level)
+            tr("\n".join(f"{name} {theme.from_to(*level)}".removesuffix(" dB") for name, level in rows if level))
         )
 
     def show_device(self, device: RemoteDevice, volume_db: float, sides: int, speed: float) -> None:

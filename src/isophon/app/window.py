@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QMainWindow, QStackedWidget, QWidget
 
 from isophon.app import theme
 from isophon.app.background import Background
+from isophon.app.model.keys import keyed
 from isophon.app.pages.start_page import StartPage
 from isophon.app.translation import tr
 from isophon.app.views.file_dialog import SOUND_FILES, files_to_open
@@ -158,8 +159,10 @@ class Window(QMainWindow):
         if self.work_page is None or not self.work_page.workspace.keeper.at_risk or self._warned:
             return True
         self._warned = True
-        self.work_page.warn("The journal cannot be written, and this session is not saved: closing now loses what was "
-                            "done. Save it to another disk (Ctrl+Shift+S), or close once more.")  # fmt: skip
+        self.work_page.warn(keyed(
+            "The journal cannot be written, and this session is not saved: closing now loses what was done. Save it to "
+            "another disk ({save_as}), or close once more."
+        ))  # fmt: skip
         return False
 
     def open_demo(self) -> None:
@@ -270,18 +273,15 @@ class Window(QMainWindow):
         """Say why, and go back to what was open."""
         self._touring = False
         self._ended()
-        self.message.setText(tr(why))
-        self.message.setVisible(bool(why))
         if self.work_page is not None:
             self.stack.setCurrentWidget(self.work_page)
-            if why:
-                self.work_page.warn(why)
+        self.say_error(why)
 
     def say_error(self, words: str) -> None:
-        """Say what went wrong, on the page that is open."""
+        """Say what went wrong, on the page that is open; empty: nothing did."""
         self.message.setText(tr(words))
-        self.message.setVisible(self.work_page is None)
-        if self.work_page is not None:
+        self.message.setVisible(bool(words) and self.work_page is None)
+        if words and self.work_page is not None:
             self.work_page.warn(words)
 
     def _ended(self) -> None:
@@ -326,8 +326,7 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        if paths:
+        if paths := [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]:
             self.open_paths(paths)
 
     def leave(self) -> None:

@@ -44,7 +44,7 @@ class HistoryPage(QDialog):
         if [self.steps.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.steps.count())] != names:
             self.steps.clear()
             for i, name in enumerate(names):
-                item = QListWidgetItem(tr(f"{i:3d}   {name}".replace("-", "−")))
+                item = QListWidgetItem(f"{i:3d}   {tr(name)}".replace("-", "−"))
                 item.setData(Qt.ItemDataRole.UserRole, name)
                 self.steps.addItem(item)
         for i in range(self.steps.count()):

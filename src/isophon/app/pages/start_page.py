@@ -169,7 +169,7 @@ class StartPage(QWidget):
 
     def _add_row(self, name: str, where: str, chosen: Callable[[], object]) -> None:
         metrics = self.fontMetrics()
-        shown = f"{name}\n{metrics.elidedText(where, Qt.TextElideMode.ElideRight, theme.u(_WIDE - 30))}"
+        shown = f"{name}\n{metrics.elidedText(tr(where), Qt.TextElideMode.ElideRight, theme.u(_WIDE - 30))}"
         button = named(QPushButton(tr(shown)), "row")
         button.setToolTip(where)
         button.clicked.connect(lambda: chosen())

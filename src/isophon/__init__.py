@@ -1,3 +1,3 @@
 """Isophon: clean recorded vocals, each blemish measured against the voice around it."""
 
-__version__ = "0.1.0"
+__version__ = "1.0.0"

@@ -6,7 +6,7 @@ import sys
 
 from PySide6.QtCore import Qt
 
-from driving import opened
+from driving import opened, press
 from isophon.app.main import make_app
 from isophon.app.model import glide
 from isophon.app.model.appearance import appearance
@@ -136,3 +136,14 @@ def test_measurements_are_told_and_deleted_and_nothing_else_is(qtbot, monkeypatc
     qtbot.mouseClick(page.clear, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: page.taken.text() == "0 MB", timeout=10_000)
     assert other.read_text() == "keep" and not (cache.folder() / "0123").exists(), "what is not ours stays"
+
+
+def test_the_output_is_chosen_from_here_once_a_session_is_open(window, demo_take, qtbot):
+    assert not shown(qtbot).output.isEnabled()
+    room = opened(window, demo_take, qtbot)
+    press(room, Qt.Key.Key_Comma, Qt.KeyboardModifier.ControlModifier, qtbot=qtbot)
+    page = room.findChild(PreferencesPage)
+    choose(page.language, "Deutsch")
+    assert preferences().language == "de"
+    qtbot.mouseClick(page.output, Qt.MouseButton.LeftButton)
+    assert room.views.transport.output_panel.isVisible() and not page.isVisible()

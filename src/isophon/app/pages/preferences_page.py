@@ -28,9 +28,12 @@ _WIDE, _ACROSS, _DOWN = 560, 16, 12
 
 
 class PreferencesPage(QDialog):
-    """Each choice acts at once, or says when it does."""
+    """Each choice acts at once, or says when it does.
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    ``choose_output()`` opens what the output is chosen in; None where no session is open that could play.
+    """
+
+    def __init__(self, parent: QWidget | None = None, choose_output: Callable[[], object] | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Preferences"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -64,6 +67,12 @@ class PreferencesPage(QDialog):
         self.workers.setToolTip("More are faster where the machine has the cores and the memory")
         self.save.setToolTip("Save a session that has a file every few minutes")
         self.keys.clicked.connect(lambda: KeysPage(self).open())
+        self.output = QPushButton(tr("Choose the output…"))
+        self.output.setToolTip("Device, rate, block, volume and limiter, as at the right of the transport")
+        self.output.setEnabled(choose_output is not None)
+        if choose_output is not None:
+            self.output.clicked.connect(self.accept)
+            self.output.clicked.connect(choose_output)
         self.room = _choice("Room for measurements", (f"up to {gb} GB" for gb in _ROOMS_GB),
                             _ROOMS_GB.index(_nearest(now.measurements_gb, _ROOMS_GB)))  # fmt: skip
         self.room.setToolTip("What was used longest ago is deleted first, and measured again where it is needed")
@@ -77,7 +86,8 @@ class PreferencesPage(QDialog):
         listed: tuple[tuple[str, QWidget, str], ...] = (
             ("Look", self.look, ""), ("Type", self.type_size, _NEXT_START), ("Language", self.language, _NEXT_START),
             ("Motion", self.motion, ""),
-            ("Keys", self.keys, ""), ("Save by itself", self.save, "a session that has a file"),
+            ("Keys", self.keys, ""), ("Output", self.output, "" if choose_output else "once a session is open"),
+            ("Save by itself", self.save, "a session that has a file"),
             ("Recordings in", self.recordings, ""), ("Stems to", self.stems, ""),
             ("Processes", self.workers, _NEXT_START), ("Measurements", self.room, _NEXT_START),
             ("", self.clear, ""),

@@ -225,7 +225,7 @@ class WorkPage(QWidget):
 
     def show_preferences(self) -> None:
         """Open the preferences."""
-        PreferencesPage(self).show()
+        PreferencesPage(self, self.views.transport.device.click).show()
 
     def show_keys(self) -> None:
         """Open the page of keys."""

@@ -1,6 +1,7 @@
 """The window in another language: every text that is shown has one, fits where it stands, and files stay English."""
 
 import re
+import time
 
 import pytest
 from PySide6.QtCore import Qt
@@ -97,6 +98,11 @@ def test_texts_with_values_are_recognised(german):
     assert tr("but for 1 line at its end that could not be read") != tr(
         "but for 2 lines at its end that could not be read"
     )
+    long = "a, b: c; now " * 400
+    began = time.monotonic()
+    assert tr(f"{long}: is empty (0 bytes); copy it again from its source").endswith("kopieren Sie es neu")
+    tr(long), tr(long + ", now ")
+    assert time.monotonic() - began < 5, "whatever a file is called"
     assert tr("Nobody has translated this line") == "Nobody has translated this line"
     use_language(german, "en")
     assert tr("Undo") == "Undo" and tr("accept · Lead") == "accept · Lead"

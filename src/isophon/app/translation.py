@@ -31,11 +31,29 @@ _TELLING = 6  # letters in a row that make a pattern a telling one
 
 
 class _Pattern(NamedTuple):
-    """A text with values: the longest piece of it that is always there, how it is recognised, and its translation."""
+    """A text with values: the pieces of it that are always there, the longest of them, and its translation."""
 
+    pieces: list[str]
     piece: str
-    english: re.Pattern[str]
     other: str
+
+    def values(self, words: str) -> list[str] | None:
+        """What stands between the pieces in some words; None where they are not this text.
+
+        Each piece is taken where it comes first, in one pass, so that no name from a file can make this take long.
+        """
+        first, *middle, last = self.pieces
+        at, end = len(first), len(words) - len(last)
+        if end < at or not words.startswith(first) or not words.endswith(last):
+            return None
+        values = []
+        for piece in middle:
+            found = words.find(piece, at, end)
+            if found < 0:
+                return None
+            values.append(words[at:found])
+            at = found + len(piece)
+        return [*values, words[at:end]]
 
 
 class _Catalogue:
@@ -73,8 +91,11 @@ class _Catalogue:
 
     def _by_pattern(self, words: str, deep: int, letters: int = 0) -> str | None:
         for pattern in self._patterns:
-            if len(pattern.piece) >= letters and pattern.piece in words and (found := pattern.english.fullmatch(words)):
-                values = [self.translated(value, deep + 1) if value else "" for value in found.groups()]
+            if len(pattern.piece) < letters or pattern.piece not in words:
+                continue
+            found = pattern.values(words)
+            if found is not None:
+                values = [self.translated(value, deep + 1) if value else "" for value in found]
 
                 def put(place: re.Match[str], values: list[str] = values) -> str:
                     value = values[int(place[1])]
@@ -96,7 +117,7 @@ class _Catalogue:
 
 def _pattern(english: str, other: str) -> _Pattern:
     pieces = _VALUE.split(english)[::3]
-    return _Pattern(max(pieces, key=len), re.compile("(.*?)".join(map(re.escape, pieces)), re.DOTALL), other)
+    return _Pattern(pieces, max(pieces, key=len), other)
 
 
 _in_force: list[_Catalogue] = []  # none: English

@@ -7,7 +7,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
-from driving import drag, key, opened, press
+from driving import drag, excerpt, key, opened, press
 from isophon.core.marks import Hand
 from isophon.core.passes.timing.stretch import Moved
 from isophon.core.playing.mix import Strip, mixed
@@ -38,8 +38,14 @@ def lined_up(window, demo, heard, tmp_path, qtbot):
     return room
 
 
-def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_part_is_moved(room, qtbot):
-    workspace, pool = room.workspace, room.workspace.pool
+@pytest.fixture
+def short(window, demo, tmp_path, qtbot):
+    """The lead and two of its stack, in the first chorus alone."""
+    return opened(window, excerpt(demo, tmp_path, 16, 34, (0, 1, 2)), qtbot)
+
+
+def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_part_is_moved(short, qtbot):
+    workspace, pool = short.workspace, short.workspace.pool
     stack = [p.id for p in workspace.session.parts if p.role != "lead"]
     asked = lambda: [task for task in pool._tasks.values() if isinstance(task.request, HearBeside)]  # noqa: E731
     qtbot.waitUntil(lambda: bool(asked()), timeout=60_000)
@@ -66,8 +72,8 @@ def test_hearing_beside_the_lead_is_stopped_goes_on_and_is_heard_anew_when_a_par
     assert late[1] - late[0] == pytest.approx(100, abs=20), "neither of two parts with one recording puts off the other"
 
 
-def test_a_request_that_failed_is_asked_again_and_what_goes_on_failing_is_told(room, qtbot, monkeypatch):
-    workspace, pool = room.workspace, room.workspace.pool
+def test_a_request_that_failed_is_asked_again_and_what_goes_on_failing_is_told(short, qtbot, monkeypatch):
+    workspace, pool = short.workspace, short.workspace.pool
     asked, real = [], pool.hear_beside
 
     def fails(source, leads, key, part):
@@ -86,7 +92,7 @@ def test_a_request_that_failed_is_asked_again_and_what_goes_on_failing_is_told(r
     qtbot.waitUntil(lambda: workspace.session.part("part-2").heard_beside not in ("", before), timeout=90_000)
     qtbot.wait(300)
     assert asked.count("part-2") == 2 and asked.count("part-3") == 3, "three times, then it is left"
-    assert "worked on it ended" in room.views.message.text()
+    assert "worked on it ended" in short.views.message.text()
 
 
 def test_another_part_than_the_lead_can_be_followed(lined_up, qtbot):

@@ -9,7 +9,7 @@ from isophon.core.passes import NAMES
 
 ROOT = Path(isophon.__file__).parent
 FLOORS = (
-    ("core.errors", "core.ranges"), ("core.reading", "core.locks", "core.log", "core.memory",
+    ("core.errors", "core.ranges"), ("core.reading", "core.atomic", "core.locks", "core.log", "core.memory",
      "core.lifetime", "core.forking"),
     ("core.audio", "core.standins", "core.marks"), ("core.survey_streams",), ("core.survey",),
     ("core.joined_survey",), ("core.passes",),

@@ -79,3 +79,15 @@ def test_the_window_under_wayland(demo, tmp_path):
         finally:
             compositor.terminate()
     assert said.startswith("wayland Lead 85") and picture.stat().st_size > 30_000
+
+
+def test_the_first_window_waits_for_no_numeric_module(tmp_path):
+    """They take longest to load, and are loaded once the window is there."""
+    code = (
+        "import sys; from isophon.app.main import make_app; from isophon.app.window import Window; app = make_app(); "
+        "window = Window(); window.show(); app.processEvents(); "
+        "print(*{'numpy', 'scipy', 'soundfile'} & {*sys.modules})"
+    )
+    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(sys.path), "XDG_STATE_HOME": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True)
+    assert done.returncode == 0 and done.stdout.strip() == "", done.stdout + done.stderr

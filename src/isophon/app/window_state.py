@@ -39,7 +39,7 @@ class WindowState:
     def keep(self, window: QMainWindow) -> None:
         """Write them, with the shape of the window."""
         from isophon.app.model.state import state_folder
-        from isophon.core.audio.writing import write_text
+        from isophon.core.atomic import write_text
         from isophon.core.errors import IsophonError
 
         self.values[_SHAPE] = bytes(window.saveGeometry().toHex().data()).decode()
@@ -61,7 +61,7 @@ class WindowState:
     def session_saved(self, path: Path) -> None:
         """Put a session first among those that were opened last."""
         from isophon.app.model.state import recent_sessions, state_folder
-        from isophon.core.audio.writing import write_text
+        from isophon.core.atomic import write_text
         from isophon.core.errors import IsophonError
         from isophon.core.reading import spelled
 

@@ -12,7 +12,7 @@ import sys
 from importlib import resources
 from pathlib import Path
 
-from isophon.core.audio.writing import atomic, write_text
+from isophon.core.atomic import atomic, write_text
 from isophon.core.errors import OutputError
 
 _RESERVED = set(" \t\n\"'\\><~|&;$*?#()`")  # by the Desktop Entry Specification

@@ -6,7 +6,7 @@ so that no value from a file can become an endless loop, an absurd allocation or
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from msgspec import Meta
 
@@ -19,6 +19,9 @@ MOST_MARKERS = 2_000  # and notes of a session
 MOST_HEARD = 1_000_000  # marks of a session that were played
 
 MOST_POINTS = 200  # of an outline or a curve
+
+Letter = Literal["A", "B", "C", "D"]
+LETTERS: tuple[Letter, ...] = ("A", "B", "C", "D")  # of versions
 
 Seconds = Annotated[float, Meta(ge=-LONGEST_S, le=2 * LONGEST_S)]
 Start = Annotated[float, Meta(ge=-LONGEST_START_S, le=LONGEST_START_S)]

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 from isophon.app import palettes, theme
 from isophon.app.model.state import state_folder
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import IsophonError
 from isophon.core.reading import read_bytes
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import platformdirs
 
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import InputError, IsophonError, OutputError
 from isophon.core.reading import read_bytes
 from isophon.core.session.cards import Card, load_card, save_card, save_some

@@ -10,7 +10,7 @@ import msgspec
 import platformdirs
 from msgspec import Meta
 
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import IsophonError, OutputError
 from isophon.core.reading import read_bytes
 from isophon.core.session.chain import STARTS, Chain

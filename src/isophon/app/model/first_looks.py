@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 
 from isophon.app.model.state import state_folder
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import IsophonError
 from isophon.core.reading import read_bytes
 

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QWidget
 from isophon.app.model.preferences import prefer, preferences
 from isophon.app.translation import tr, tr_key
 from isophon.core.errors import CallError
-from isophon.core.session.stored_version import LETTERS
+from isophon.core.ranges import LETTERS
 
 Row = tuple[str, str, str]  # the name of an action, its keys, what it does
 Groups = tuple[tuple[str, tuple[Row, ...]], ...]

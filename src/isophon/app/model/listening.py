@@ -10,7 +10,7 @@ import msgspec
 from msgspec import Meta
 
 from isophon.app.model.state import state_folder
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import IsophonError
 from isophon.core.playing.device import Wanted
 from isophon.core.playing.output import RIGHT, STEREO

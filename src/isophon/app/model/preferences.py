@@ -10,7 +10,7 @@ import msgspec
 
 from isophon.app.model.state import state_folder
 from isophon.app.translation import Language
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import IsophonError
 from isophon.core.reading import read_bytes
 

@@ -16,9 +16,10 @@ from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row, named, switch
 from isophon.core.errors import CallError
 from isophon.core.passes import NAMES
+from isophon.core.ranges import LETTERS, Letter
 from isophon.core.session import versions
 from isophon.core.session.model import Part, Session
-from isophon.core.session.stored_version import LETTERS, Letter, PartDecisions
+from isophon.core.session.stored_version import PartDecisions
 
 _MOST_LINES = 400
 

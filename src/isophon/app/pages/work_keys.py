@@ -15,7 +15,7 @@ from isophon.app.pages.route import HAND_OVER, LAY_OUT
 from isophon.app.pages.treatment_menu import treat_others
 from isophon.app.pages.versions_page import go_to, take_from
 from isophon.app.sheets import PASSES
-from isophon.core.session.stored_version import LETTERS
+from isophon.core.ranges import LETTERS
 
 Actions = dict[str, Callable[[], object]]
 

@@ -1,34 +1,26 @@
-"""Stems out: completely or not at all, at a chosen depth.
-
-A file is written beside its final name and moved there when it is complete, so
-that a full disk, an error or an interrupted run leaves nothing half-written.
-"""
+"""Stems out: completely or not at all, at a chosen depth."""
 
 from __future__ import annotations
 
 import contextlib
 import errno
-import fcntl
 import os
-import re
-import tempfile
 import zlib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import numpy as np
 import soundfile as sf
 
+from isophon.core.atomic import atomic
 from isophon.core.audio.chunks import append, undate_peak
-from isophon.core.errors import CallError, ExistsError, OutputError
+from isophon.core.errors import CallError
 
 FORMATS = {"wav": ".wav", "flac": ".flac", "aiff": ".aiff"}
 DEPTHS = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 _RF64_FROM = 4_000_000_000  # a RIFF chunk counts its bytes with 32 bits
 _SEED = 20_482  # of the dither, so that the same session writes the same file
 _READ_FRAMES = 1 << 17  # read at once where a written file is checked
-_PREFIX, _SUFFIX = ".isophon-", ".part"
-_OURS = re.compile(r"\.isophon-[a-z0-9_]{8}\.part(\.\w{1,8})?")
 
 
 def check_target(fmt: str, depth: str) -> None:
@@ -39,56 +31,6 @@ def check_target(fmt: str, depth: str) -> None:
         raise CallError(f"depth '{depth}' is not known; use one of {', '.join(DEPTHS)}")
     if fmt == "flac" and depth == "32f":
         raise CallError("FLAC holds no 32-bit float samples; use 24 bit, or WAV")
-
-
-@contextlib.contextmanager
-def atomic(path: Path, force: bool) -> Iterator[Path]:
-    """A temporary path beside ``path`` that takes its place if the block succeeds.
-
-    Raises OutputError if ``path`` exists and ``force`` is false, or on any
-    failure to write; the temporary file is then gone and ``path`` untouched.
-    """
-    temporary: Path | None = None
-    handle: int | None = None
-    try:
-        if "\0" in str(path):
-            raise OSError(errno.EINVAL, "no name holds a null character")
-        if path.exists() and not force:
-            raise ExistsError(f"{path}: exists already and was kept; use another folder, or allow writing over it")
-        path.parent.mkdir(parents=True, exist_ok=True)
-        clear_left_over(path.parent, _OURS, Path.unlink)
-        handle, name = tempfile.mkstemp(prefix=_PREFIX, suffix=_SUFFIX + path.suffix[:9], dir=path.parent)
-        temporary = Path(name)
-        fcntl.flock(handle, fcntl.LOCK_EX)  # whoever clears up sees that it is being written
-        yield temporary
-        os.fsync(handle)
-        os.fchmod(handle, 0o666 & ~umask())
-        os.replace(temporary, path)
-        temporary = None
-    except (OSError, sf.LibsndfileError) as error:
-        what = getattr(error, "strerror", None) or _why_not(handle) or str(error)
-        raise OutputError(f"{path}: cannot be written ({what}); nothing half-written was left") from error
-    finally:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
-        if handle is not None:
-            os.close(handle)
-
-
-def _why_not(handle: int | None) -> str:
-    """Why nothing more can be written to a file, in the system's words; libsndfile does not tell."""
-    try:
-        if handle is not None:
-            os.pwrite(handle, bytes(1 << 16), os.fstat(handle).st_size)
-    except OSError as error:
-        return error.strerror or ""
-    return ""
-
-
-def write_text(path: Path, text: str, force: bool = True) -> None:
-    """Write ``text`` as UTF-8 to ``path``, completely or not at all."""
-    with atomic(path, force) as temporary:
-        temporary.write_text(text, encoding="utf-8", errors="backslashreplace")
 
 
 def write_stem(
@@ -116,7 +58,7 @@ def write_stem(
     container = _container(fmt, frames * channels * (2 if depth == "16" else 4))
     rng = np.random.default_rng(_SEED)
     clipped = 0
-    with contextlib.suppress(_WouldClip), atomic(path, force) as temporary:
+    with contextlib.suppress(_WouldClip), atomic(path, force) as temporary, _as_system_errors():
         how = (sample_rate, channels, DEPTHS[depth])
         written = 0
         with sf.SoundFile(os.fsencode(temporary), "w", *how, format=container) as file:
@@ -146,6 +88,15 @@ def _read_back(path: Path, depth: str) -> int:
     return read
 
 
+@contextlib.contextmanager
+def _as_system_errors() -> Iterator[None]:
+    """What libsndfile cannot write is an OSError, as what the system cannot."""
+    try:
+        yield
+    except sf.LibsndfileError as error:
+        raise OSError(str(error)) from error
+
+
 class _WouldClip(Exception):
     """Leaves a file that is not to be kept."""
 
@@ -171,27 +122,3 @@ def _container(fmt: str, data_bytes: int) -> str:
     if fmt == "wav":
         return "RF64" if data_bytes > _RF64_FROM else "WAV"
     return fmt.upper()
-
-
-def clear_left_over(folder: Path, ours: re.Pattern[str], remove: Callable[[Path], object]) -> None:
-    """Take away what runs that were killed left unfinished in a folder, by names and a way to remove it.
-
-    What is locked is being written now, and stays.
-    """
-    for path in folder.glob(f"{_PREFIX}*"):
-        try:
-            if not ours.fullmatch(path.name):
-                continue
-            handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
-        except OSError:
-            continue
-        with contextlib.suppress(OSError):
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            remove(path)
-        os.close(handle)
-
-
-def umask() -> int:
-    """What this process leaves out of the rights of new files; that can only be set, and so is read from the system."""
-    found = re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text(), re.MULTILINE)
-    return int(found[1], 8) if found else 0o022

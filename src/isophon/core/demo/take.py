@@ -18,7 +18,8 @@ from pathlib import Path
 import numpy as np
 import soxr
 
-from isophon.core.audio.writing import atomic, write_stem, write_text
+from isophon.core.atomic import atomic, write_text
+from isophon.core.audio.writing import write_stem
 from isophon.core.demo.band import bed, cue
 from isophon.core.demo.blemishes import spoil
 from isophon.core.demo.cast import BAND, LEAD, RATE, Voice, frames_of, labels_path, time_reference_of, voices

@@ -13,7 +13,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from isophon.core.audio.writing import clear_left_over, umask
+from isophon.core.atomic import clear_left_over, umask
 from isophon.core.errors import ExistsError, OutputError
 from isophon.core.handover.target import Target
 

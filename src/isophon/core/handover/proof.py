@@ -12,7 +12,7 @@ from typing import Any
 import jinja2
 
 import isophon
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.handover import drawings
 from isophon.core.handover.counts import kinds
 from isophon.core.marks import GONE_DB, Mark

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import ExistsError, InputError
 from isophon.core.handover.proof import PROOF, write_proof
 from isophon.core.handover.target import Target, check_not_there, exists

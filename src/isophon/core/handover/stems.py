@@ -12,12 +12,13 @@ from typing import Any
 import numpy as np
 
 import isophon
+from isophon.core.atomic import write_text
 from isophon.core.audio.chunks import bext
 from isophon.core.audio.containers import broadcast_chunk
 from isophon.core.audio.converting import converted, converted_frames
 from isophon.core.audio.files import Recording
 from isophon.core.audio.loudness import db
-from isophon.core.audio.writing import write_stem, write_text
+from isophon.core.audio.writing import write_stem
 from isophon.core.errors import InputError, OutputError
 from isophon.core.handover.counts import kinds
 from isophon.core.handover.figures import Figures

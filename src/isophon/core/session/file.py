@@ -17,7 +17,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import DamagedError, InputError, OutputError, shown
 from isophon.core.marks import Mark
 from isophon.core.passes import AnyMark

@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from isophon.core.audio.writing import write_text
+from isophon.core.atomic import write_text
 from isophon.core.errors import OutputError
 
 

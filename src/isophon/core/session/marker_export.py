@@ -8,7 +8,7 @@ from pathlib import Path
 import mido
 from msgspec.structs import replace
 
-from isophon.core.audio.writing import atomic, write_text
+from isophon.core.atomic import atomic, write_text
 from isophon.core.errors import shown
 from isophon.core.session.bars import Bars, Tempo
 from isophon.core.session.model import Session

@@ -14,11 +14,13 @@ from isophon.core.audio.leak import Leak, Removal
 from isophon.core.marks import Mark, kind_of
 from isophon.core.passes import BY_NAME, KINDS, NAMES, AnyMark, Measured, Settings
 from isophon.core.ranges import (
+    LETTERS,
     MOST_HEARD,
     MOST_MARKERS,
     MOST_MARKS,
     MOST_PARTS,
     Key,
+    Letter,
     Level,
     Name,
     PlayedMark,
@@ -28,7 +30,7 @@ from isophon.core.session.bars import Bars
 from isophon.core.session.chain import Chain
 from isophon.core.session.items import Guide, Listening, Marker, Source
 from isophon.core.session.marks_of_kind import MarksOfKind, are_same, by_kind
-from isophon.core.session.stored_version import LETTERS, Letter, Version
+from isophon.core.session.stored_version import Version
 from isophon.core.staging import Plan, joined
 from isophon.core.survey import Survey
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 import msgspec
 
@@ -10,14 +10,10 @@ from isophon.core.passes import AnyMark, Settings
 from isophon.core.ranges import (
     MOST_MARKS,
     MOST_PARTS,
+    Letter,
     Level,
     Name,
 )
-
-Letter = Literal["A", "B", "C", "D"]
-
-
-LETTERS: tuple[Letter, ...] = ("A", "B", "C", "D")
 
 
 class PartDecisions(Settings, frozen=True):

@@ -12,11 +12,12 @@ from msgspec.structs import replace
 
 from isophon.core.errors import CallError
 from isophon.core.passes import Settings
+from isophon.core.ranges import Letter
 from isophon.core.session.checks import flaw_of_item
 from isophon.core.session.edits import with_parts
 from isophon.core.session.facts import decided_part, facts_of, with_decisions
 from isophon.core.session.model import Part, Session
-from isophon.core.session.stored_version import Letter, PartDecisions, Version
+from isophon.core.session.stored_version import PartDecisions, Version
 
 _FIELDS = (*Settings.__struct_fields__, "done", "learned")
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from isophon.core.audio.writing import atomic
+from isophon.core.atomic import atomic
 from isophon.core.errors import OutputError
 from isophon.core.heads import HEAD_BLOCK
 from isophon.core.takes.cache import DAMAGE, make_room, mapped, signed

@@ -32,6 +32,11 @@ def pytest_configure():
     signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
+def pytest_collection_modifyitems(items):
+    """The files with the longest tests first (whole processes, then windows), so that no worker is left with one."""
+    items.sort(key=lambda item: len(item.path.parts))
+
+
 def _shared(tmp_path_factory) -> Path:
     """A folder that all processes of a run share."""
     own = tmp_path_factory.getbasetemp()

@@ -14,10 +14,10 @@ RATE = 24_000
 RECORDED = ("Front_Center", "Front_Left", "Front_Right", "Rear_Center", "Rear_Left", "Rear_Right", "Side_Left")
 
 
-def spoken_on(voice):
-    """Half a minute and more of a voice that never says the same twice."""
+def spoken_on(voice, texts=3):
+    """A voice that never says the same twice, about ten seconds a text."""
     pieces = []
-    for text in list(TEXTS.values())[:3]:
+    for text in list(TEXTS.values())[:texts]:
         samples, rate, _ = speak(voice, text)
         pieces += [samples, np.zeros(round(0.37 * rate), np.float32)]
     return soxr.resample(np.concatenate(pieces), rate, RATE)
@@ -64,7 +64,7 @@ WOOD = signal.lfilter(*signal.iirpeak(1_100, 8, fs=RATE), np.random.default_rng(
      ("recorded", 0.3846, 26, sine(1_500, 0.006), None)],
 )  # fmt: skip
 def test_a_click_is_found_and_taken_out(voice, beat_s, under_db, sound, accent):
-    samples = recorded() if voice == "recorded" else spoken_on(voice)
+    samples = recorded() if voice == "recorded" else spoken_on(voice, texts=4)
     take, leak = clicked(samples, beat_s, under_db, sound, accent)
     taken = learn_leak(take[None], RATE, [], "k")
     assert taken.facts.own_click and taken.facts.key == "k"

@@ -103,6 +103,9 @@ def test_texts_with_values_are_recognised(german):
     assert tr(f"{long}: is empty (0 bytes); copy it again from its source").endswith("kopieren Sie es neu")
     tr(long), tr(long + ", now ")
     assert time.monotonic() - began < 5, "whatever a file is called"
+    for which in (one for one in PASSES if isinstance(one, Pass)):
+        height = f"+6.0 {which.unit} {which.words.over}"
+        assert tr(height) != height, "how far a mark stands out"
     assert tr("Nobody has translated this line") == "Nobody has translated this line"
     use_language(german, "en")
     assert tr("Undo") == "Undo" and tr("accept · Lead") == "accept · Lead"

@@ -86,8 +86,8 @@ def key(station):
 
 
 def all_found(room, qtbot):
-    """Wait until every part is analysed."""
-    qtbot.waitUntil(lambda: all(p.found for p in room.workspace.session.parts), timeout=60_000)
+    """Wait until every part is analysed: long, as that gets only the time which no other program wants."""
+    qtbot.waitUntil(lambda: all(p.found for p in room.workspace.session.parts), timeout=240_000)
     qtbot.wait(30)  # what is new of takes is shown in the turn after
 
 

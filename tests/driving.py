@@ -14,12 +14,12 @@ from isophon.core.session.items import Source
 def opened(window, path, qtbot):
     before = window.work_page
     window.open_path(path)
-    qtbot.waitUntil(lambda: window.work_page not in (None, before) or bool(window.message.text()), timeout=90_000)
+    qtbot.waitUntil(lambda: window.work_page not in (None, before) or bool(window.message.text()), timeout=240_000)
     assert window.work_page is not None, window.message.text()
     window.activateWindow()
     workspace = window.work_page.workspace
     qtbot.waitUntil(
-        lambda: bool(workspace.take.trouble or (workspace.part.found and workspace.take.surveyed)), timeout=90_000
+        lambda: bool(workspace.take.trouble or (workspace.part.found and workspace.take.surveyed)), timeout=240_000
     )
     qtbot.waitUntil(lambda: bool(window.work_page.hearing.player.device.name), timeout=30_000)
     qtbot.wait(60)

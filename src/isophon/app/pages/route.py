@@ -141,7 +141,7 @@ class Route(QWidget):
             wide = max(room, 2 * theme.u(_SIDE)) if i in (LAY_OUT, HAND_OVER) else room  # nothing stands beyond these
             box = QRectF(at.x() - wide / 2, theme.u(27), wide, theme.u(18))
             shown = painter.fontMetrics().elidedText(tr(name), Qt.TextElideMode.ElideRight, round(wide) - 2)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr(shown))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)
             count = self._counts.get(i)
             if count and count.undecided:
                 painter.setPen(theme.SOFT_INK)

@@ -58,7 +58,7 @@ class StartPage(QWidget):
         self.lists = make_column(between=8)
         column = make_column(between=12)
         column.addWidget(_Emblem(), 0, Qt.AlignmentFlag.AlignHCenter)
-        title = Label(tr("Isophon"), objectName="title")
+        title = Label("Isophon", objectName="title")
         title.setFont(theme.sans(28, theme.QFont.Weight.Bold))
         title.setStyleSheet("font-size: 21pt")
         column.addWidget(title, 0, Qt.AlignmentFlag.AlignHCenter)
@@ -170,7 +170,7 @@ class StartPage(QWidget):
     def _add_row(self, name: str, where: str, chosen: Callable[[], object]) -> None:
         metrics = self.fontMetrics()
         shown = f"{name}\n{metrics.elidedText(tr(where), Qt.TextElideMode.ElideRight, theme.u(_WIDE - 30))}"
-        button = named(QPushButton(tr(shown)), "row")
+        button = named(QPushButton(shown), "row")
         button.setToolTip(where)
         button.clicked.connect(lambda: chosen())
         self.lists.addWidget(button)

@@ -43,7 +43,7 @@ class VersionsPage(QDialog):
         row = make_row()
         self.letters: dict[Letter, QPushButton] = {}
         for letter in LETTERS:
-            button = switch(tr(letter))
+            button = switch(letter)
             key_tip(button, f"Go to version {letter} ({{version_{letter}}})")
             button.clicked.connect(partial(go_to, workspace, letter))
             self.letters[letter] = button

@@ -46,7 +46,7 @@ class FloorNoise(QWidget):
         self.cut.moved.connect(self._cut)
         self.slope = Choice()
         for slope in (12, 24, 48):
-            self.slope.addItem(tr(f"{slope} dB"), slope)
+            self.slope.addItem(f"{slope} dB", slope)
         self.slope.setToolTip("How steep it is, dB an octave")
         self.slope.setAccessibleName(tr("Slope of the low cut, dB an octave"))
         self.slope.activated.connect(

@@ -89,8 +89,8 @@ class OutputPanel(QFrame):
         if known != self._outputs or not self.device.count():
             self._outputs = known
             self.device.clear()
-            self.device.addItem(_SYSTEMS_OWN)
-            self.device.addItems(tr_all([one.name if one.rate else f"{one.name} (not there)" for one in known]))
+            self.device.addItem(tr(_SYSTEMS_OWN))
+            self.device.addItems([one.name if one.rate else tr(f"{one.name} (not there)") for one in known])
             self.show_settings(self.settings)
         plays = f"Plays on {name}{f' at {rate / 1000:g} kHz' if rate else ''}."
         self.about.setText(tr(f"{gone} is not there; it is used as soon as it is. {plays}" if gone else plays))

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from isophon.app import theme
 from isophon.app.model import chain_shelf
 from isophon.app.model.keys import key_tip
-from isophon.app.translation import tr, tr_all
+from isophon.app.translation import tr
 from isophon.app.views.keyboard import Choice
 from isophon.app.views.labels import Label
 from isophon.app.views.made import make_column, make_row
@@ -144,7 +144,7 @@ class RoughPanel(QFrame):
         self._known = {**STARTS, **chain_shelf.chains()}
         self.start.clear()
         self.start.addItem(tr("start from…"))
-        self.start.addItems(tr_all(list(self._known)))
+        self.start.addItems([tr(name) if name in STARTS else name for name in self._known])
         found = next((i for i, chain in enumerate(self._known.values(), 1) if chain == self.chain), 0)
         self.start.setCurrentIndex(found)
         self.delete.setEnabled(found > len(STARTS))

@@ -36,9 +36,10 @@ class Ticked(QPushButton):
             action.setChecked(ticked)
             action.triggered.connect(partial(self._toggle, name))
         words = ", ".join(words for _, words, ticked in rows if ticked)
-        fitting = self.fontMetrics().elidedText(tr(words), Qt.TextElideMode.ElideRight, theme.u(self._wide))
-        self.setText(tr(fitting.replace("&", "&&")))
-        self.setAccessibleDescription(tr(words))
+        shown = tr(words)
+        fitting = self.fontMetrics().elidedText(shown, Qt.TextElideMode.ElideRight, theme.u(self._wide))
+        self.setText(fitting.replace("&", "&&"))
+        self.setAccessibleDescription(shown)
 
     def _toggle(self, name: str) -> None:
         self.toggled_one.emit(name)
